@@ -1,0 +1,142 @@
+//! Facts about an audio file, as `estampie probe` prints them.
+
+use super::Decoded;
+use ebur128::{EbuR128, Mode};
+use serde_json::{Value, json};
+
+/// What can be measured on a file. Levels are in dB below full scale, minus infinity for silence.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Facts {
+    /// The kind of file.
+    pub kind: &'static str,
+    /// Bits of a sample, where the format has such.
+    pub bits: Option<u32>,
+    /// Channels.
+    pub channels: usize,
+    /// Frames a second.
+    pub rate: u32,
+    /// Length in frames.
+    pub frames: usize,
+    /// First frame of the loop and the one after its last.
+    pub loop_points: Option<(usize, usize)>,
+    /// Greatest sample.
+    pub sample_peak: f64,
+    /// Greatest value between samples too (ITU-R BS.1770, dBTP).
+    pub true_peak: f64,
+    /// Integrated loudness in LUFS (EBU R 128); minus infinity for silence and for files shorter than 0.4 s.
+    pub loudness: f64,
+    /// Seconds below −60 dB at the start.
+    pub silence_head: f64,
+    /// Seconds below −60 dB at the end.
+    pub silence_tail: f64,
+    /// Mean of the samples of the channel where it is farthest from 0, as a share of full scale.
+    pub dc: f64,
+    /// The step from the last frame of the loop (or of the file) to its first, as a share of full scale, where it is greatest.
+    pub seam_step: f64,
+}
+
+const SILENCE: f32 = 0.001;
+
+/// Measures a decoded file.
+#[must_use]
+pub fn facts(decoded: &Decoded) -> Facts {
+    let frames = decoded.channels.first().map_or(0, Vec::len);
+    let level = |gain: f64| 20.0 * gain.log10();
+    let loud = |i: &usize| decoded.channels.iter().any(|c| c[*i].abs() >= SILENCE);
+    let head = (0..frames).find(loud).unwrap_or(frames);
+    let tail = (0..frames).rev().find(loud).map_or(frames, |last| frames - 1 - last);
+    let sample_peak = decoded.channels.iter().flatten().fold(0.0f32, |p, s| p.max(s.abs()));
+    let mean = |c: &Vec<f32>| c.iter().map(|s| f64::from(*s)).sum::<f64>() / frames.max(1) as f64;
+    let dc = decoded.channels.iter().map(mean).max_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap_or(0.0);
+    let (start, end) = decoded.loop_points.unwrap_or((0, frames));
+    let seam = |c: &Vec<f32>| f64::from((c[start] - c[end - 1]).abs());
+    let seam_step = if start < end { decoded.channels.iter().map(seam).fold(0.0, f64::max) } else { 0.0 };
+    let (loudness, true_peak) = measured(decoded).unwrap_or((f64::NEG_INFINITY, f64::from(sample_peak)));
+    Facts {
+        kind: decoded.kind,
+        bits: decoded.bits,
+        channels: decoded.channels.len(),
+        rate: decoded.rate,
+        frames,
+        loop_points: decoded.loop_points,
+        sample_peak: level(f64::from(sample_peak)),
+        true_peak: level(true_peak.max(f64::from(sample_peak))),
+        loudness,
+        silence_head: head as f64 / f64::from(decoded.rate),
+        silence_tail: tail as f64 / f64::from(decoded.rate),
+        dc,
+        seam_step,
+    }
+}
+
+fn measured(decoded: &Decoded) -> Result<(f64, f64), ebur128::Error> {
+    let mut meter = EbuR128::new(decoded.channels.len() as u32, decoded.rate, Mode::I | Mode::TRUE_PEAK)?;
+    let slices: Vec<&[f32]> = decoded.channels.iter().map(Vec::as_slice).collect();
+    meter.add_frames_planar_f32(&slices)?;
+    let mut peak = 0.0f64;
+    for channel in 0..decoded.channels.len() as u32 {
+        peak = peak.max(meter.true_peak(channel)?);
+    }
+    Ok((meter.loudness_global()?, peak))
+}
+
+impl Facts {
+    /// The facts as a JSON object; what is minus infinity is `null`.
+    #[must_use]
+    pub fn json(&self, file: &str) -> Value {
+        let finite = |value: f64| if value.is_finite() { json!((value * 1000.0).round() / 1000.0) } else { Value::Null };
+        json!({
+            "file": file,
+            "kind": self.kind,
+            "bits": self.bits,
+            "channels": self.channels,
+            "rate": self.rate,
+            "frames": self.frames,
+            "seconds": self.frames as f64 / f64::from(self.rate),
+            "loop": self.loop_points.map(|(start, end)| json!([start, end])),
+            "sample_peak_db": finite(self.sample_peak),
+            "true_peak_db": finite(self.true_peak),
+            "loudness_lufs": finite(self.loudness),
+            "silence_head_s": self.silence_head,
+            "silence_tail_s": self.silence_tail,
+            "dc": self.dc,
+            "seam_step": self.seam_step,
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::f64::consts::TAU;
+
+    fn tone(gain: f64, dc: f64) -> Decoded {
+        let samples: Vec<f32> = (0..96_000)
+            .map(|i| if (9_600..86_400).contains(&i) { (gain * (TAU * 997.0 * f64::from(i) / 48_000.0).sin() + dc) as f32 } else { 0.0 })
+            .collect();
+        Decoded { rate: 48_000, channels: vec![samples.clone(), samples], loop_points: None, kind: "WAV", bits: Some(24) }
+    }
+
+    #[test]
+    fn a_tone_measures_as_the_standard_says() {
+        // EBU Tech 3341: a stereo tone of 1 kHz at −23 dBFS has −23.0 LUFS.
+        let facts = facts(&tone(10f64.powf(-23.0 / 20.0), 0.0));
+        assert!((facts.sample_peak + 23.0).abs() < 0.02, "{facts:?}");
+        assert!((facts.true_peak + 23.0).abs() < 0.1, "{facts:?}");
+        assert!((facts.loudness + 23.0).abs() < 0.1, "{facts:?}");
+        assert!((facts.silence_head - 0.2).abs() < 0.001 && (facts.silence_tail - 0.2).abs() < 0.001, "{facts:?}");
+        assert!(facts.dc.abs() < 1e-4 && facts.seam_step == 0.0, "{facts:?}");
+    }
+
+    #[test]
+    fn dc_seam_and_silence_are_found() {
+        let mut offset = tone(0.1, 0.2);
+        offset.loop_points = Some((9_600, 9_612));
+        let measured = facts(&offset);
+        assert!((measured.dc - 0.16).abs() < 0.001, "{measured:?}");
+        assert!(measured.seam_step > 0.05, "{measured:?}");
+        let silent = facts(&Decoded { rate: 48_000, channels: vec![vec![0.0; 100]], loop_points: None, kind: "WAV", bits: None });
+        assert_eq!(silent.sample_peak, f64::NEG_INFINITY);
+        assert_eq!(silent.json("x")["loudness_lufs"], Value::Null);
+    }
+}

@@ -1,0 +1,133 @@
+//! Audio files in: decoding, rate conversion, loop points, and facts about them.
+
+mod decode;
+mod facts;
+mod riff;
+
+pub use decode::{AudioError, Decoded, decode};
+pub use facts::{Facts, facts};
+
+use crate::names::NameKey;
+use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+/// An audio file ready to sound: at the project's rate, one or two channels.
+#[derive(Debug)]
+pub struct Clip {
+    /// Its path in the project.
+    pub name: String,
+    /// The key of its path.
+    pub key: NameKey,
+    /// One slice of samples for each channel, all of one length.
+    pub channels: Vec<Box<[f32]>>,
+    /// First frame of the loop and the one after its last, if the file says so.
+    pub loop_points: Option<(usize, usize)>,
+    /// Mean level in dB below full scale (RMS over the file and all channels).
+    pub level: f32,
+}
+
+impl Clip {
+    /// A clip of given samples, for tests and synthetic sources.
+    ///
+    /// Without a channel it is a silent one; longer channels are cut to the shortest, more than two are left out.
+    #[must_use]
+    pub fn new(name: &str, channels: Vec<Vec<f32>>, loop_points: Option<(usize, usize)>) -> Clip {
+        let frames = channels.iter().map(Vec::len).min().unwrap_or(0);
+        let mut channels: Vec<Box<[f32]>> = channels.into_iter().take(2).map(|mut c| {
+            c.truncate(frames);
+            c.into_boxed_slice()
+        }).collect();
+        if channels.is_empty() {
+            channels.push(Box::default());
+        }
+        let samples = (frames * channels.len()).max(1) as f64;
+        let power: f64 = channels.iter().flat_map(|c| c.iter()).map(|s| f64::from(*s).powi(2)).sum::<f64>() / samples;
+        let loop_points = loop_points.filter(|(start, end)| start < end && *end <= frames);
+        Clip { name: name.to_owned(), key: NameKey::of(name), channels, loop_points, level: (10.0 * power.log10()) as f32 }
+    }
+
+    /// How many frames it has.
+    #[must_use]
+    pub fn frames(&self) -> usize {
+        self.channels.first().map_or(0, |c| c.len())
+    }
+}
+
+/// Decodes a file of the project at `root` and converts it to `rate`.
+///
+/// # Errors
+/// With the reason why the file cannot be played.
+pub fn load(root: &Path, name: &str, rate: u32) -> Result<Clip, AudioError> {
+    let decoded = decode(&root.join(name))?;
+    if decoded.channels.len() > 2 {
+        return Err(AudioError::Channels(decoded.channels.len()));
+    }
+    let decoded = decode::convert(decoded, rate)?;
+    Ok(Clip::new(name, decoded.channels, decoded.loop_points))
+}
+
+/// All audio of a project by path, each ready or with the reason why not.
+#[derive(Debug, Default, Clone)]
+pub struct Assets {
+    clips: HashMap<String, Result<Arc<Clip>, String>>,
+}
+
+impl Assets {
+    /// The clip of a path; `None` if it was not loaded (yet).
+    #[must_use]
+    pub fn get(&self, name: &str) -> Option<&Result<Arc<Clip>, String>> {
+        self.clips.get(name)
+    }
+
+    /// Puts a clip in, or the reason why there is none.
+    pub fn insert(&mut self, name: &str, clip: Result<Arc<Clip>, String>) {
+        self.clips.insert(name.to_owned(), clip);
+    }
+
+    /// How many are in.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.clips.len()
+    }
+
+    /// Whether none is in.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.clips.is_empty()
+    }
+
+    /// Bytes of samples held.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        self.clips.values().flatten().map(|c| c.frames() * c.channels.len() * size_of::<f32>()).sum()
+    }
+}
+
+/// Loads files on all cores; `each` is called for every file as it is ready, from several threads.
+pub fn load_each(root: &Path, names: &[String], rate: u32, each: impl Fn(&str, Result<Arc<Clip>, String>) + Sync) {
+    let next = AtomicUsize::new(0);
+    let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(names.len());
+    std::thread::scope(|scope| {
+        for _ in 0..workers {
+            scope.spawn(|| {
+                while let Some(name) = names.get(next.fetch_add(1, Ordering::Relaxed)) {
+                    each(name, load(root, name, rate).map(Arc::new).map_err(|e| e.to_string()));
+                }
+            });
+        }
+    });
+}
+
+/// Loads files on all cores and gives them all.
+#[must_use]
+pub fn load_all(root: &Path, names: &[String], rate: u32) -> Assets {
+    let assets = std::sync::Mutex::new(Assets::default());
+    load_each(root, names, rate, |name, clip| {
+        if let Ok(mut assets) = assets.lock() {
+            assets.insert(name, clip);
+        }
+    });
+    assets.into_inner().unwrap_or_default()
+}

@@ -1,0 +1,254 @@
+//! `estampie.toml` and `game.toml`: the project itself, and what the game tells it.
+
+use super::fields::{Fields, Located, Reading, entries, parse_toml};
+use super::{Document, Place};
+use crate::language::lex::is_name;
+use crate::units::{Decibels, Hertz, Seconds, split_number};
+
+/// `estampie.toml`.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Manifest {
+    /// The project's name as people say it.
+    pub name: String,
+    /// Frames a second of everything inside (48 000).
+    pub rate: u32,
+    /// How it should feel, in a few words.
+    pub direction: Vec<String>,
+    /// The most voices at once, 1 to 4096 (256).
+    pub voices: u32,
+    /// What no sample exceeds, in dB below full scale (−1 dB).
+    pub ceiling: Decibels,
+}
+
+impl Default for Manifest {
+    fn default() -> Self {
+        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0) }
+    }
+}
+
+/// A moment that the game tells of.
+#[derive(Debug, Clone)]
+pub struct EventDoc {
+    /// Its name.
+    pub name: String,
+    /// What it means, for people.
+    pub note: String,
+    /// Where it is declared.
+    pub place: Place,
+}
+
+/// A number that the game tells.
+#[derive(Debug, Clone)]
+pub struct ParameterDoc {
+    /// Its name.
+    pub name: String,
+    /// The unit, perhaps none.
+    pub unit: String,
+    /// The least value.
+    pub low: f32,
+    /// The greatest value.
+    pub high: f32,
+    /// The value before the game says anything.
+    pub rest: f32,
+    /// In this time 90 % of a jump upwards is followed.
+    pub rise: Seconds,
+    /// In this time 90 % of a jump downwards is followed.
+    pub fall: Seconds,
+    /// What it means.
+    pub note: String,
+    /// Where it is declared.
+    pub place: Place,
+}
+
+/// A named value that the game tells.
+#[derive(Debug, Clone)]
+pub struct StateDoc {
+    /// Its name.
+    pub name: String,
+    /// Its values.
+    pub values: Vec<Located<String>>,
+    /// The one at the start, as an index of `values`.
+    pub start: usize,
+    /// The game's names for our values: game's name, index of `values`.
+    pub dictionary: Vec<(String, usize)>,
+    /// What it means.
+    pub note: String,
+    /// Where it is declared.
+    pub place: Place,
+}
+
+pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
+    let toml = parse_toml(reading.file, reading.text, reading.faults);
+    let fields = Fields::new(reading, toml.as_table(), "the project", Place::whole(reading.file));
+    let mut manifest = Manifest::default();
+    match fields.whole("format", 1, 1) {
+        Some(_) => {}
+        None => reading.fault(&Place::whole(reading.file), "the file's format is not said", "write \"format = 1\" as its first line"),
+    }
+    if let Some(name) = fields.text("name") {
+        manifest.name = name.value;
+    }
+    if let Some(rate) = fields.quantity::<Hertz>("rate") {
+        if (8_000.0..=192_000.0).contains(&rate.value.0) {
+            manifest.rate = rate.value.0.round() as u32;
+        } else {
+            reading.fault(&rate.place, format!("the rate is {}", rate.value), "write a rate from 8 kHz to 192 kHz, like \"48 kHz\"");
+        }
+    }
+    if let Some(words) = fields.texts("direction") {
+        manifest.direction = words.into_iter().map(|w| w.value).collect();
+    }
+    if let Some(voices) = fields.whole("voices", 1, 4096) {
+        manifest.voices = voices.value as u32;
+    }
+    if let Some(ceiling) = fields.quantity::<Decibels>("ceiling") {
+        if (-24.0..=0.0).contains(&ceiling.value.0) {
+            manifest.ceiling = ceiling.value;
+        } else {
+            reading.fault(&ceiling.place, format!("the ceiling is {}", ceiling.value), "write a ceiling from -24 dB to 0 dB");
+        }
+    }
+    fields.finish();
+    manifest
+}
+
+pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
+    let toml = parse_toml(reading.file, reading.text, reading.faults);
+    let fields = Fields::new(reading, toml.as_table(), "game.toml", Place::whole(reading.file));
+    for (name, item, place) in fields.entries("events") {
+        if !well_named(reading, &name, &place) {
+            continue;
+        }
+        let note = match item.as_str() {
+            Some(note) => note.to_owned(),
+            None => {
+                reading.fault(&place, format!("the event {name} has no note in quotes"), format!("write \"{name}\" = \"what it means\""));
+                String::new()
+            }
+        };
+        document.events.push(EventDoc { name, note, place });
+    }
+    for (name, item, place) in fields.entries("parameters") {
+        if well_named(reading, &name, &place)
+            && let Some(fields) = Fields::of_item(reading, item, format!("the parameter {name}"), place.clone())
+        {
+            document.parameters.extend(parameter(reading, name, fields));
+        }
+    }
+    for (name, item, place) in fields.entries("states") {
+        if well_named(reading, &name, &place)
+            && let Some(fields) = Fields::of_item(reading, item, format!("the state {name}"), place.clone())
+        {
+            if let Some(parameter) = document.parameters.iter().find(|p| p.name == name) {
+                let what = format!("{name} is a parameter already, at {}", parameter.place);
+                reading.fault(&place, what, "give one of them another name");
+                continue;
+            }
+            document.states.extend(state(reading, name, fields));
+        }
+    }
+    fields.finish();
+}
+
+/// Whether `name` can be a name; says so if not.
+pub(super) fn well_named(reading: &Reading<'_>, name: &str, place: &Place) -> bool {
+    let fine = is_name(name) && name == name.to_lowercase();
+    if !fine {
+        let tidy: String = name.to_lowercase().chars().map(|c| if c.is_alphanumeric() || "-./".contains(c) { c } else { '-' }).collect();
+        reading.fault(place, format!("\"{name}\" cannot be a name"), format!("names are in lower case, with - between words and a letter first; {}?", tidy.trim_matches('-')));
+    }
+    fine
+}
+
+fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<ParameterDoc> {
+    let unit = fields.text("unit").map_or_else(String::new, |u| u.value);
+    let range = fields.text("range");
+    let rest = fields.text("rest");
+    let rise = fields.quantity("rise").map_or(Seconds(0.0), |t| t.value);
+    let fall = fields.quantity("fall").map_or(Seconds(0.0), |t| t.value);
+    let note = fields.text("note").map_or_else(String::new, |n| n.value);
+    let place = fields.place.clone();
+    fields.finish();
+    let number = |text: &str| match split_number(text) {
+        Some((value, own)) if own.is_empty() || own == unit => Some(value as f32),
+        _ => None,
+    };
+    let Some(range) = range else {
+        reading.fault(&place, format!("the parameter {name} has no range"), "write range = \"0..1\"");
+        return None;
+    };
+    let ends = range.value.split_once("..").and_then(|(low, high)| Some((number(low)?, number(high)?)));
+    let Some((low, high)) = ends.filter(|(low, high)| low < high) else {
+        let mend = format!("write two numbers, the lower first, like \"0..100{}{unit}\"", if unit.is_empty() { "" } else { " " });
+        reading.fault(&range.place, format!("range of the parameter {name}: \"{}\" is not a range", range.value), mend);
+        return None;
+    };
+    let mut at_rest = low;
+    if let Some(rest) = rest {
+        match number(&rest.value) {
+            Some(value) if (low..=high).contains(&value) => at_rest = value,
+            _ => reading.fault(&rest.place, format!("rest of the parameter {name}: \"{}\" is not in its range", rest.value), format!("write a number from {low} to {high}")),
+        }
+    }
+    Some(ParameterDoc { name, unit, low, high, rest: at_rest, rise, fall, note, place })
+}
+
+fn state(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<StateDoc> {
+    let mut values = fields.texts("values").unwrap_or_default();
+    values.retain(|v| well_named(reading, &v.value, &v.place));
+    let mut seen: Vec<String> = Vec::new();
+    values.retain(|v| {
+        let new = !seen.contains(&v.value);
+        if new {
+            seen.push(v.value.clone());
+        } else {
+            reading.fault(&v.place, format!("the state {name} has the value {} twice", v.value), "take one out");
+        }
+        new
+    });
+    let start = fields.text("start");
+    let entries_of = fields.entries("from-game");
+    let note = fields.text("note").map_or_else(String::new, |n| n.value);
+    let place = fields.place.clone();
+    fields.finish();
+    if values.is_empty() {
+        reading.fault(&place, format!("the state {name} has no values"), "write values = [\"one\", \"other\"]");
+        return None;
+    }
+    let index = |text: &str| values.iter().position(|v| v.value == text);
+    let known = || values.iter().map(|v| v.value.as_str());
+    let mut at_start = 0;
+    if let Some(start) = start {
+        match index(&start.value) {
+            Some(value) => at_start = value,
+            None => {
+                let mend = super::did_you_mean(&start.value, known(), "write one of its values");
+                reading.fault(&start.place, format!("the state {name} has no value {}", start.value), mend);
+            }
+        }
+    }
+    let mut dictionary = Vec::new();
+    for (theirs, item, place) in entries_of {
+        let ours = item.as_str().unwrap_or_default();
+        match index(ours) {
+            Some(value) => dictionary.push((theirs, value)),
+            None => {
+                let mend = super::did_you_mean(ours, known(), "write one of its values in quotes");
+                reading.fault(&place, format!("the state {name} has no value \"{ours}\" for the game's {theirs}"), mend);
+            }
+        }
+    }
+    Some(StateDoc { name, values, start: at_start, dictionary, note, place })
+}
+
+/// The top-level tables of a file, for files that are one list of named things.
+pub(super) fn named_tables(reading: &Reading<'_>, what: &str, mut take: impl FnMut(String, Fields<'_>)) {
+    let toml = parse_toml(reading.file, reading.text, reading.faults);
+    for (name, item, place) in entries(reading, toml.as_table()) {
+        if well_named(reading, &name, &place)
+            && let Some(fields) = Fields::of_item(reading, item, format!("the {what} {name}"), place)
+        {
+            take(name, fields);
+        }
+    }
+}

@@ -1,0 +1,86 @@
+//! The project as written: text files in, typed descriptions and faults out.
+//!
+//! A project is a set of texts ([`Sources`]). Reading them gives a [`Document`] of all that is sound and a list of
+//! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
+
+mod curve;
+mod edit;
+mod fault;
+mod fields;
+mod game;
+mod mix;
+mod sounds;
+mod sources;
+
+pub use curve::{Curve, Point, Property, Shape, WrittenCurve, read_point};
+pub use edit::{Edit, Workspace};
+pub use fault::{Fault, Place, did_you_mean};
+pub use fields::Located;
+pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc};
+pub use mix::{BusDoc, ModulationDoc, ROOT_BUS};
+pub use sounds::{PartDoc, PickDoc, SoundDoc, TakeDoc, WhenFull};
+pub use sources::{Sources, list_audio};
+
+use crate::language::{Playthrough, Reaction, playthrough, reactions};
+use fields::Reading;
+use std::cell::RefCell;
+use std::collections::BTreeSet;
+
+/// A project as written, without what is at fault.
+#[derive(Debug, Clone, Default)]
+pub struct Document {
+    /// `estampie.toml`.
+    pub manifest: Manifest,
+    /// Events that the game sends.
+    pub events: Vec<EventDoc>,
+    /// Numbers that the game sends.
+    pub parameters: Vec<ParameterDoc>,
+    /// Named values that the game sends.
+    pub states: Vec<StateDoc>,
+    /// All sounds, by file and then in the order of the file.
+    pub sounds: Vec<SoundDoc>,
+    /// All buses; the first is the root, `all`.
+    pub buses: Vec<BusDoc>,
+    /// All modulations.
+    pub modulations: Vec<ModulationDoc>,
+    /// All reactions in order.
+    pub reactions: Vec<Reaction>,
+    /// The playthroughs by name (the file's name without ending).
+    pub playthroughs: Vec<(String, Playthrough)>,
+}
+
+impl Document {
+    /// Reads a project's texts. `audio` lists the audio files there are, as paths relative to the project.
+    #[must_use]
+    pub fn read(sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
+        let faults = RefCell::new(Vec::new());
+        let mut document = Document::default();
+        for (file, text) in sources.texts() {
+            let reading = Reading { file, text, faults: &faults };
+            match file {
+                "estampie.toml" => document.manifest = game::read_manifest(&reading),
+                "game.toml" => game::read_game(&reading, &mut document),
+                "mix.toml" => document.buses = mix::read_buses(&reading),
+                "modulation.toml" => document.modulations = mix::read_modulations(&reading),
+                "reactions.est" => {
+                    let (list, found) = reactions::parse(file, text);
+                    document.reactions = list;
+                    faults.borrow_mut().extend(found);
+                }
+                _ if file.starts_with("sounds/") => sounds::read_sounds(&reading, audio, &mut document.sounds),
+                _ if file.starts_with("playthroughs/") => {
+                    let (played, found) = playthrough::parse(file, text);
+                    let name = file.trim_start_matches("playthroughs/").trim_end_matches(".play");
+                    document.playthroughs.push((name.to_owned(), played));
+                    faults.borrow_mut().extend(found);
+                }
+                _ => {}
+            }
+        }
+        if document.buses.is_empty() {
+            document.buses.push(BusDoc::root());
+        }
+        let faults = RefCell::into_inner(faults);
+        (document, faults)
+    }
+}

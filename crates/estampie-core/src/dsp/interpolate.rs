@@ -1,0 +1,162 @@
+//! Interpolation between samples by a windowed sinc.
+//!
+//! Eight taps, Kaiser window, 2048 phases without interpolation between them (J. O. Smith, *Digital Audio Resampling*;
+//! J. F. Kaiser 1974 for the window). Measured by the tests below: at least 80 dB signal to error at 1 kHz, images of
+//! a 10 kHz tone played 7 semitones up at most −60 dB.
+
+/// Samples that each output looks at.
+pub const TAPS: usize = 8;
+/// How many of them lie before the sample at the position itself: an output at a whole position is the tap `LEAD`.
+pub const LEAD: usize = 3;
+const PHASES: usize = 2048;
+const KAISER_BETA: f64 = 6.5;
+
+/// The table of coefficients; made once, shared by all voices.
+#[derive(Debug)]
+pub struct Interpolator {
+    table: Box<[[f32; TAPS]]>,
+}
+
+impl Default for Interpolator {
+    fn default() -> Self {
+        Interpolator::new()
+    }
+}
+
+/// The modified Bessel function of the first kind, order 0, by its power series.
+fn bessel_i0(x: f64) -> f64 {
+    let mut term = 1.0;
+    let mut sum = 1.0;
+    for k in 1..40 {
+        let half = x / (2.0 * f64::from(k));
+        term *= half * half;
+        sum += term;
+    }
+    sum
+}
+
+impl Interpolator {
+    /// Computes the table.
+    #[must_use]
+    pub fn new() -> Self {
+        let half = TAPS as f64 / 2.0;
+        let table = (0..=PHASES)
+            .map(|phase| {
+                let fraction = phase as f64 / PHASES as f64;
+                let mut row = [0.0f64; TAPS];
+                for (tap, value) in row.iter_mut().enumerate() {
+                    let x = tap as f64 - LEAD as f64 - fraction;
+                    let sinc = if x.abs() < 1e-12 { 1.0 } else { (std::f64::consts::PI * x).sin() / (std::f64::consts::PI * x) };
+                    let inside = (1.0 - (x / half).powi(2)).max(0.0);
+                    *value = sinc * bessel_i0(KAISER_BETA * inside.sqrt()) / bessel_i0(KAISER_BETA);
+                }
+                // Every phase passes a constant unchanged, so that no phase is louder than another.
+                let sum: f64 = row.iter().sum();
+                row.map(|v| (v / sum) as f32)
+            })
+            .collect();
+        Interpolator { table }
+    }
+
+    /// Fills `out` with the samples at positions `fraction + i · step` counted from `source[LEAD]`.
+    ///
+    /// `fraction` is 0 to 1, `step` above 0, both in samples. `source` must reach [`TAPS`] − `LEAD` samples beyond the last position;
+    /// what it lacks counts as silence at the end of `out`. Returns the position after the last one, not reduced.
+    pub fn fill(&self, source: &[f32], fraction: f64, step: f64, out: &mut [f32]) -> f64 {
+        if fraction == 0.0 && step == 1.0 && source.len() >= LEAD + out.len() {
+            // At the recorded pitch nothing is interpolated: bit for bit what was recorded.
+            out.copy_from_slice(&source[LEAD..LEAD + out.len()]);
+            return out.len() as f64;
+        }
+        // Positions in 32.32 fixed point: exact sums, and a cheap split into whole and fraction.
+        let unit = (1u64 << 32) as f64;
+        let mut position = (fraction * unit) as u64;
+        let advance = (step * unit) as u64;
+        for sample in out.iter_mut() {
+            let whole = (position >> 32) as usize;
+            let phase = (((position & 0xffff_ffff) + (1 << 20)) >> 21) as usize;
+            *sample = match (source.get(whole..whole + TAPS), self.table.get(phase)) {
+                (Some(taps), Some(row)) => {
+                    let mut products = [0.0f32; TAPS];
+                    for i in 0..TAPS {
+                        products[i] = taps[i] * row[i];
+                    }
+                    (products[0] + products[4]) + (products[1] + products[5]) + ((products[2] + products[6]) + (products[3] + products[7]))
+                }
+                _ => 0.0,
+            };
+            position += advance;
+        }
+        position as f64 / unit
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::f64::consts::TAU;
+
+    fn play(frequency: f64, step: f64, frames: usize) -> Vec<f32> {
+        let needed = (frames as f64 * step) as usize + TAPS + 2;
+        let source: Vec<f32> = (0..needed).map(|n| (TAU * frequency * (n as f64 - LEAD as f64) / 48_000.0).sin() as f32).collect();
+        let mut out = vec![0.0; frames];
+        Interpolator::new().fill(&source, 0.0, step, &mut out);
+        out
+    }
+
+    #[test]
+    fn a_tone_of_1_khz_keeps_80_db_above_its_error() {
+        let worst = [0.5f64, 0.793_7, 0.999, 1.001, 1.26, 1.498_3, 2.0]
+            .into_iter()
+            .map(|step| {
+                let out = play(1000.0, step, 8192);
+                let (mut signal, mut error) = (0.0, 0.0);
+                for (n, y) in out.iter().enumerate() {
+                    // The fixed-point step is the one that is played.
+                    let played = ((step * 4_294_967_296.0) as u64) as f64 / 4_294_967_296.0;
+                    let exact = (TAU * 1000.0 * n as f64 * played / 48_000.0).sin();
+                    signal += exact * exact;
+                    error += (f64::from(*y) - exact).powi(2);
+                }
+                10.0 * (signal / error).log10()
+            })
+            .fold(f64::INFINITY, f64::min);
+        assert!(worst >= 80.0, "{worst:.1} dB");
+    }
+
+    #[test]
+    fn images_of_10_khz_seven_semitones_up_stay_below_60_db() {
+        let step = (7.0f64 / 12.0).exp2();
+        let n = 1 << 14;
+        let out = play(10_000.0, step, n);
+        // Fit and take out the wanted tone; what is left is images and error.
+        let tone = TAU * 10_000.0 * step / 48_000.0;
+        let (mut s, mut c) = (0.0, 0.0);
+        for (i, y) in out.iter().enumerate() {
+            s += f64::from(*y) * (tone * i as f64).sin();
+            c += f64::from(*y) * (tone * i as f64).cos();
+        }
+        let (s, c) = (s * 2.0 / n as f64, c * 2.0 / n as f64);
+        let mut rest = 0.0;
+        for (i, y) in out.iter().enumerate() {
+            rest += (f64::from(*y) - s * (tone * i as f64).sin() - c * (tone * i as f64).cos()).powi(2);
+        }
+        let level = 10.0 * (rest / n as f64 / ((s * s + c * c) / 2.0)).log10();
+        assert!(level <= -60.0, "{level:.1} dB");
+    }
+
+    #[test]
+    fn at_the_recorded_pitch_every_bit_is_kept() {
+        let source: Vec<f32> = (0..100).map(|n| (n as f32 * 0.37).sin()).collect();
+        let mut out = [0.0; 64];
+        assert_eq!(Interpolator::new().fill(&source, 0.0, 1.0, &mut out), 64.0);
+        assert_eq!(out[..], source[LEAD..LEAD + 64]);
+    }
+
+    #[test]
+    fn what_the_source_lacks_is_silence() {
+        let mut out = [1.0; 64];
+        Interpolator::new().fill(&[0.5; 20], 0.5, 1.0, &mut out);
+        assert!(out[20..].iter().all(|y| *y == 0.0));
+    }
+}

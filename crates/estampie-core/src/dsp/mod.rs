@@ -1,0 +1,13 @@
+//! Signal processing without knowledge of sounds, buses or games.
+//!
+//! Everything here works on plain sample slices, allocates only when it is made, and never in its `process`.
+
+mod filter;
+mod interpolate;
+mod limiter;
+mod smooth;
+
+pub use filter::{LowPass, LowPassCoefficients};
+pub use interpolate::{Interpolator, LEAD, TAPS};
+pub use limiter::Limiter;
+pub use smooth::{Fade, block_coefficient};

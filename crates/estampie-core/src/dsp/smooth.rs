@@ -1,0 +1,93 @@
+//! Values that follow others smoothly, and fades.
+
+/// The share of the way that a one-pole follower goes in `frames` frames if 90 % take `time` seconds; 1 for no time.
+#[must_use]
+pub fn block_coefficient(time: f64, frames: usize, rate: u32) -> f32 {
+    if time <= 0.0 {
+        return 1.0;
+    }
+    (1.0 - (-std::f64::consts::LN_10 * frames as f64 / (time * f64::from(rate))).exp()) as f32
+}
+
+/// A gain on its way from one value to another in a straight line.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Fade {
+    now: f32,
+    target: f32,
+    step: f32,
+}
+
+impl Fade {
+    /// Stays at `gain`.
+    #[must_use]
+    pub fn at(gain: f32) -> Fade {
+        Fade { now: gain, target: gain, step: 0.0 }
+    }
+
+    /// From `from` to `to` in `frames` frames; at once if there are none.
+    #[must_use]
+    pub fn over(from: f32, to: f32, frames: u64) -> Fade {
+        if frames == 0 { Fade::at(to) } else { Fade { now: from, target: to, step: (to - from) / frames as f32 } }
+    }
+
+    /// From where it is now to `to` in `frames` frames.
+    #[must_use]
+    pub fn towards(self, to: f32, frames: u64) -> Fade {
+        Fade::over(self.now, to, frames)
+    }
+
+    /// The gain now.
+    #[must_use]
+    pub fn gain(&self) -> f32 {
+        self.now
+    }
+
+    /// Whether it has arrived.
+    #[must_use]
+    pub fn arrived(&self) -> bool {
+        self.now == self.target
+    }
+
+    /// Goes on by one frame and gives the gain of that frame.
+    #[inline]
+    pub fn next_gain(&mut self) -> f32 {
+        let gain = self.now;
+        if self.now != self.target {
+            self.now += self.step;
+            if (self.step > 0.0 && self.now >= self.target) || (self.step < 0.0 && self.now <= self.target) || self.step == 0.0 {
+                self.now = self.target;
+            }
+        }
+        gain
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_fade_arrives_when_it_should_and_never_overshoots(from in 0.0f32..2.0, to in 0.0f32..2.0, frames in 1u64..5000) {
+            let mut fade = Fade::over(from, to, frames);
+            for _ in 0..frames + 2 {
+                let gain = fade.next_gain();
+                prop_assert!(gain >= from.min(to) && gain <= from.max(to));
+            }
+            prop_assert!(fade.arrived());
+            prop_assert_eq!(fade.gain(), to);
+        }
+    }
+
+    #[test]
+    fn ninety_percent_are_done_in_the_time_given() {
+        let coefficient = block_coefficient(0.1, 64, 48_000);
+        let mut value = 0.0f32;
+        for _ in 0..75 {
+            value += (1.0 - value) * coefficient;
+        }
+        assert!((value - 0.9).abs() < 1e-3, "{value}");
+        assert_eq!(block_coefficient(0.0, 64, 48_000), 1.0);
+    }
+}

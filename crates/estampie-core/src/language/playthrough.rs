@@ -1,0 +1,268 @@
+//! Playthroughs: timed inputs as text, recorded or written by hand.
+//!
+//! ```text
+//! seed 7
+//! 0.0   place is quay
+//! 1.5   send winch.start on winch
+//! 2.0   depth 0 to 40 over 12 s
+//! 20.0  end
+//! ```
+
+use super::Word;
+use super::lex::{Cursor, Parsed, print_number, print_time};
+use crate::document::{Fault, Place};
+use crate::units::Seconds;
+use std::fmt;
+
+/// What happens at a moment.
+#[derive(Debug, Clone, PartialEq)]
+pub enum StepAction {
+    /// A state takes a value.
+    State(Word, Word),
+    /// A parameter takes a value.
+    Parameter(Word, f64),
+    /// A parameter goes to a value over a time, from a value or from where it is.
+    Glide {
+        /// The parameter.
+        parameter: Word,
+        /// Where it begins; where it is if `None`.
+        from: Option<f64>,
+        /// Where it ends.
+        to: f64,
+        /// How long it takes.
+        over: Seconds,
+    },
+    /// An event, perhaps of an emitter.
+    Send(Word, Option<Word>),
+    /// Everything is let go over half a second, and the playthrough is over.
+    End,
+}
+
+/// A moment and what happens then.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Step {
+    /// Seconds from the start.
+    pub at: Seconds,
+    /// What happens.
+    pub action: StepAction,
+}
+
+/// A line of a playthrough.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Line {
+    /// A comment, without the `#`.
+    Comment(String),
+    /// The seed of all random draws.
+    Seed(u64),
+    /// A timed step, with its place.
+    Step(Step, super::reactions::PlaceOf),
+}
+
+/// A playthrough as written: its lines in order.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Playthrough {
+    /// The lines; blank ones are not kept.
+    pub lines: Vec<Line>,
+}
+
+impl Playthrough {
+    /// The seed; 1 unless a line says otherwise.
+    #[must_use]
+    pub fn seed(&self) -> u64 {
+        self.lines.iter().find_map(|l| if let Line::Seed(s) = l { Some(*s) } else { None }).unwrap_or(1)
+    }
+
+    /// The steps by time; those of one time in the order of the lines.
+    #[must_use]
+    pub fn steps(&self) -> Vec<(&Step, &Place)> {
+        let mut steps: Vec<_> = self.lines.iter().filter_map(|l| if let Line::Step(s, p) = l { Some((s, &p.0)) } else { None }).collect();
+        steps.sort_by(|a, b| a.0.at.0.total_cmp(&b.0.at.0));
+        steps
+    }
+
+    /// When the last step is done: the `end`, or the last input or end of a glide.
+    #[must_use]
+    pub fn length(&self) -> Seconds {
+        let until = |step: &Step| match &step.action {
+            StepAction::Glide { over, .. } => step.at.0 + over.0,
+            _ => step.at.0,
+        };
+        Seconds(self.steps().iter().map(|(s, _)| until(s)).fold(0.0, f64::max))
+    }
+
+    /// Whether an `end` is written.
+    #[must_use]
+    pub fn ends(&self) -> bool {
+        self.steps().iter().any(|(s, _)| s.action == StepAction::End)
+    }
+}
+
+/// Parses a playthrough. What is wrong is left out and given as a fault.
+#[must_use]
+pub fn parse(file: &str, text: &str) -> (Playthrough, Vec<Fault>) {
+    let mut playthrough = Playthrough::default();
+    let mut faults = Vec::new();
+    for (at, row) in text.lines().enumerate() {
+        let mut cursor = Cursor::new(file, at as u32 + 1, row);
+        if cursor.done() {
+            if let Some(comment) = row.trim().strip_prefix('#') {
+                playthrough.lines.push(Line::Comment(comment.trim().to_owned()));
+            }
+            continue;
+        }
+        match line(&mut cursor) {
+            Ok(line) => playthrough.lines.push(line),
+            Err(fault) => faults.push(fault),
+        }
+    }
+    (playthrough, faults)
+}
+
+fn line(cursor: &mut Cursor<'_>) -> Parsed<Line> {
+    let place = cursor.place();
+    if cursor.take(&["seed"]) {
+        let seed = cursor.peek().parse().map_err(|_| cursor.fault("a seed is a whole number of 0 or more", "write a line like \"seed 7\""))?;
+        let taken = cursor.peek().to_owned();
+        cursor.take(&[&taken]);
+        cursor.end("nothing follows the seed")?;
+        return Ok(Line::Seed(seed));
+    }
+    let (at, unit) = cursor.number("a time in seconds, like 2.5")?;
+    if at < 0.0 || !(unit.is_empty() || unit == "s") || at > 86_400.0 {
+        return Err(Fault::new(&place, format!("{at}{unit} is not a time in seconds from 0 to 86400"), "begin the line with seconds from the start, like 2.5"));
+    }
+    let action = action(cursor)?;
+    cursor.end("this step ends here; the next one begins a line of its own")?;
+    Ok(Line::Step(Step { at: Seconds(at), action }, super::reactions::PlaceOf(place)))
+}
+
+fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
+    if cursor.take(&["end"]) {
+        return Ok(StepAction::End);
+    }
+    if cursor.take(&["send"]) {
+        let event = cursor.name("an event")?;
+        let emitter = if cursor.take(&["on"]) { Some(cursor.name("the name of an emitter")?) } else { None };
+        return Ok(StepAction::Send(event, emitter));
+    }
+    let subject = cursor.name("a state, a parameter, \"send\" or \"end\"")?;
+    if cursor.take(&["is"]) {
+        return Ok(StepAction::State(subject, cursor.name("a value of the state")?));
+    }
+    let from = if cursor.peek() == "to" { None } else { Some(number_with_unit(cursor)?) };
+    if cursor.take(&["to"]) {
+        let to = number_with_unit(cursor)?;
+        cursor.expect("over")?;
+        let over = cursor.time()?;
+        return Ok(StepAction::Glide { parameter: subject, from, to, over });
+    }
+    match from {
+        Some(value) => Ok(StepAction::Parameter(subject, value)),
+        None => Err(cursor.fault(format!("it is not said what {subject} does"), "write \"is VALUE\", a number, or \"A to B over T s\"")),
+    }
+}
+
+/// A number; a unit may follow it and is not kept, since the parameter knows its own.
+fn number_with_unit(cursor: &mut Cursor<'_>) -> Parsed<f64> {
+    let (value, unit) = cursor.number("\"is\", a number, or \"to\"")?;
+    if unit.is_empty() && !cursor.done() && !matches!(cursor.peek(), "to" | "over") {
+        let word = cursor.peek().to_owned();
+        cursor.take(&[&word]);
+    }
+    Ok(value)
+}
+
+impl fmt::Display for StepAction {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            StepAction::State(state, value) => write!(f, "{state} is {value}"),
+            StepAction::Parameter(parameter, value) => write!(f, "{parameter} {}", print_number(*value)),
+            StepAction::Glide { parameter, from: Some(from), to, over } => {
+                write!(f, "{parameter} {} to {} over {} s", print_number(*from), print_number(*to), print_time(*over))
+            }
+            StepAction::Glide { parameter, from: None, to, over } => write!(f, "{parameter} to {} over {} s", print_number(*to), print_time(*over)),
+            StepAction::Send(event, None) => write!(f, "send {event}"),
+            StepAction::Send(event, Some(emitter)) => write!(f, "send {event} on {emitter}"),
+            StepAction::End => f.write_str("end"),
+        }
+    }
+}
+
+impl fmt::Display for Playthrough {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for line in &self.lines {
+            match line {
+                Line::Comment(text) => writeln!(f, "# {text}")?,
+                Line::Seed(seed) => writeln!(f, "seed {seed}")?,
+                Line::Step(step, _) => writeln!(f, "{:<9} {}", print_time(step.at), step.action)?,
+            }
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn word() -> impl Strategy<Value = Word> {
+        "z[a-z0-9]{0,4}([.-][a-z][a-z0-9]{0,4})?".prop_map(|text| Word::new(&text))
+    }
+    fn number() -> impl Strategy<Value = f64> {
+        (-100_000i64..100_000).prop_map(|n| n as f64 / 64.0)
+    }
+    fn time() -> impl Strategy<Value = Seconds> {
+        (0u64..1_000_000_000).prop_map(|us| Seconds(us as f64 / 1e6))
+    }
+    fn any_line() -> impl Strategy<Value = Line> {
+        let step = prop_oneof![
+            (word(), word()).prop_map(|(s, v)| StepAction::State(s, v)),
+            (word(), number()).prop_map(|(p, v)| StepAction::Parameter(p, v)),
+            (word(), prop::option::of(number()), number(), time()).prop_map(|(parameter, from, to, over)| StepAction::Glide { parameter, from, to, over }),
+            (word(), prop::option::of(word())).prop_map(|(e, m)| StepAction::Send(e, m)),
+            Just(StepAction::End),
+        ];
+        prop_oneof![
+            any::<u64>().prop_map(Line::Seed),
+            "[a-z]{1,6}( [a-z]{1,6})?".prop_map(Line::Comment),
+            (time(), step).prop_map(|(at, action)| Line::Step(Step { at, action }, Default::default())),
+        ]
+    }
+
+    proptest! {
+        #[test]
+        fn parsing_what_was_printed_gives_the_same(lines in prop::collection::vec(any_line(), 0..12)) {
+            let playthrough = Playthrough { lines };
+            let text = playthrough.to_string();
+            let (back, faults) = parse("p.play", &text);
+            prop_assert_eq!(&faults, &vec![], "{}", text);
+            prop_assert_eq!(back, playthrough);
+        }
+
+        #[test]
+        fn no_text_panics(text in "([0-9.]{1,3} |seed |to |over |is |send |on |end|\n|.{0,3}){0,30}") {
+            let _ = parse("p.play", &text);
+        }
+    }
+
+    #[test]
+    fn frames_survive_the_text() {
+        for frame in [0u64, 1, 47_999, 48_001, 123_456_789, 4_147_199_999] {
+            let step = Step { at: Seconds::of_frames(frame, 48_000), action: StepAction::End };
+            let text = Playthrough { lines: vec![Line::Step(step, Default::default())] }.to_string();
+            assert_eq!(parse("p", &text).0.length().frames(48_000), frame, "{text}");
+        }
+    }
+
+    #[test]
+    fn mistakes_have_a_place_and_a_mend() {
+        let (kept, faults) = parse("p.play", "0.0 depth\n-1 send a\n2 send\n3 depth 0 to 4\n4 depth 40 m\n5 depth 0 m to 4 m over 2 s\n");
+        let told: Vec<String> = faults.iter().map(ToString::to_string).collect();
+        assert_eq!(kept.steps().len(), 2, "{told:?}");
+        assert!(told[0].starts_with("p.play:1:10: the line ends where"), "{told:?}");
+        assert!(told[1].starts_with("p.play:2:1: -1 is not a time"), "{told:?}");
+        assert!(told[2].starts_with("p.play:3:7: the line ends where an event should stand"), "{told:?}");
+        assert!(told[3].contains("\"over\""), "{told:?}");
+    }
+}
