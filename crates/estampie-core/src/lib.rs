@@ -8,12 +8,12 @@
 //! files in.
 
 pub mod assets;
-pub mod director;
+pub(crate) mod director;
 pub mod document;
 pub mod dsp;
 pub mod engine;
 pub mod language;
-pub mod mixer;
+pub(crate) mod mixer;
 pub mod names;
 pub mod offline;
 pub mod program;

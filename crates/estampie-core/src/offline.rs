@@ -1,1 +1,120 @@
-//! x
+//! Rendering without a device: a playthrough in, samples and a trace out, as fast as the machine can.
+
+use crate::engine::{Engine, Happening, Input, InputKind, Options, Prepared, Remote};
+use crate::language::{Playthrough, StepAction};
+use crate::names::{NameKey, Names};
+use crate::program::Program;
+use crate::units::Seconds;
+use std::sync::Arc;
+
+/// After `end` everything fades for so long.
+pub const END_FADE: Seconds = Seconds(0.5);
+/// Without an `end`, so much is rendered after the last input, and then it ends.
+pub const TAIL: Seconds = Seconds(2.0);
+
+/// The inputs that a playthrough comes to, in the order of their frames.
+#[must_use]
+pub fn inputs(playthrough: &Playthrough, rate: u32) -> Vec<Input> {
+    let mut list = Vec::new();
+    for (step, _) in playthrough.steps() {
+        let what = match &step.action {
+            StepAction::State(state, value) => InputKind::State { state: NameKey::of(&state.text), value: NameKey::of(&value.text) },
+            StepAction::Parameter(parameter, value) => InputKind::Parameter { parameter: NameKey::of(&parameter.text), value: *value as f32 },
+            StepAction::Glide { parameter, from, to, over } => {
+                InputKind::Glide { parameter: NameKey::of(&parameter.text), from: from.map(|f| f as f32), to: *to as f32, frames: over.frames(rate) }
+            }
+            StepAction::Send(event, emitter) => InputKind::Event { event: NameKey::of(&event.text), emitter: emitter.as_ref().map_or(NameKey::NONE, |e| NameKey::of(&e.text)) },
+            StepAction::End => InputKind::StopAll { frames: END_FADE.frames(rate) },
+        };
+        list.push(Input { frame: step.at.frames(rate), what });
+    }
+    list.sort_by_key(|input| input.frame);
+    list
+}
+
+/// How many frames a playthrough is to be rendered for.
+#[must_use]
+pub fn frames(playthrough: &Playthrough, rate: u32) -> u64 {
+    let last = playthrough.length().frames(rate);
+    last + if playthrough.ends() { END_FADE.frames(rate) } else { TAIL.frames(rate) }
+}
+
+/// The names that occur in a playthrough, known to the project or not, for whoever writes of them.
+#[must_use]
+pub fn names_in(playthrough: &Playthrough) -> Names {
+    let mut names = Names::default();
+    for (step, _) in playthrough.steps() {
+        match &step.action {
+            StepAction::State(state, value) => {
+                names.add(&state.text);
+                names.add(&value.text);
+            }
+            StepAction::Parameter(parameter, _) | StepAction::Glide { parameter, .. } => {
+                names.add(&parameter.text);
+            }
+            StepAction::Send(event, emitter) => {
+                names.add(&event.text);
+                if let Some(emitter) = emitter {
+                    names.add(&emitter.text);
+                }
+            }
+            StepAction::End => {}
+        }
+    }
+    names
+}
+
+/// A rendering under way.
+pub struct Rendering {
+    engine: Engine,
+    remote: Remote,
+    left: u64,
+}
+
+impl Rendering {
+    /// Begins to render `playthrough` with `program`; `seed` is the playthrough's own unless given.
+    #[must_use]
+    pub fn new(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u64>, soft_start: Seconds) -> Rendering {
+        let rate = program.rate;
+        let schedule = inputs(playthrough, rate).into();
+        let prepared = Prepared::new(Arc::clone(program), seed.unwrap_or_else(|| playthrough.seed()));
+        let (engine, remote) = Engine::new(prepared, Options { soft_start, schedule, ..Options::default() });
+        Rendering { engine, remote, left: frames(playthrough, rate) }
+    }
+
+    /// Renders up to `frames` more into `samples` (two interleaved channels, replaced); empty at the end. Calls `happened` for each happening.
+    pub fn next(&mut self, frames: u64, samples: &mut Vec<f32>, mut happened: impl FnMut(&Happening)) {
+        let frames = frames.min(self.left);
+        samples.clear();
+        samples.resize(frames as usize * 2, 0.0);
+        // In parts, so that no ring runs over.
+        for part in samples.chunks_mut(2 * 4800) {
+            self.engine.render(part);
+            while let Some(happening) = self.remote.happening() {
+                happened(&happening);
+            }
+            if let Some(status) = self.remote.status() {
+                self.remote.give_back(status);
+            }
+        }
+        self.left -= frames;
+    }
+
+    /// Frames that are left.
+    #[must_use]
+    pub fn left(&self) -> u64 {
+        self.left
+    }
+}
+
+/// Renders a whole playthrough: samples of two interleaved channels, and all that happened.
+#[must_use]
+pub fn render(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u64>) -> (Vec<f32>, Vec<Happening>) {
+    let mut rendering = Rendering::new(program, playthrough, seed, Seconds(0.0));
+    let (mut all, mut part, mut happenings) = (Vec::new(), Vec::new(), Vec::new());
+    while rendering.left() > 0 {
+        rendering.next(48_000, &mut part, |h| happenings.push(*h));
+        all.extend_from_slice(&part);
+    }
+    (all, happenings)
+}

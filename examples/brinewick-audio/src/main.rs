@@ -1,1 +1,32 @@
-fn main(){}
+//! Makes the audio of Brinewick Salvage: deterministic, from oscillators, noise and resonances, written as FLAC.
+//!
+//! usage: `cargo run --release -p brinewick-audio [OUT]` (default `examples/brinewick/audio`)
+//!
+//! Every file is brought to a loudness of its own by EBU R 128, held under −1 dB of true peak, and begins and ends in
+//! silence unless it goes round.
+
+mod craft;
+mod material;
+mod tidewalk;
+mod write;
+
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let out = std::env::args().nth(1).map_or_else(|| PathBuf::from("examples/brinewick/audio"), PathBuf::from);
+    let mut files = material::all();
+    files.extend(tidewalk::files());
+    for group in &files {
+        for (name, facts) in match write::group(&out, group) {
+            Ok(written) => written,
+            Err(error) => {
+                eprintln!("brinewick-audio: {error}");
+                return ExitCode::FAILURE;
+            }
+        } {
+            println!("{name:32} {:5.2} s  {:6.1} LUFS  {:6.1} dBTP", facts.frames as f64 / f64::from(facts.rate), facts.loudness, facts.true_peak);
+        }
+    }
+    ExitCode::SUCCESS
+}

@@ -8,8 +8,10 @@
 pub const TAPS: usize = 8;
 /// How many of them lie before the sample at the position itself: an output at a whole position is the tap `LEAD`.
 pub const LEAD: usize = 3;
+/// One sample in 32.32 fixed point.
+pub const ONE: u64 = 1 << 32;
 const PHASES: usize = 2048;
-const KAISER_BETA: f64 = 6.5;
+const KAISER_BETA: f64 = 7.2;
 
 /// The table of coefficients; made once, shared by all voices.
 #[derive(Debug)]
@@ -58,20 +60,18 @@ impl Interpolator {
         Interpolator { table }
     }
 
-    /// Fills `out` with the samples at positions `fraction + i · step` counted from `source[LEAD]`.
+    /// Fills `out` with the samples at positions `fraction + i · advance`, counted from `source[LEAD]`.
     ///
-    /// `fraction` is 0 to 1, `step` above 0, both in samples. `source` must reach [`TAPS`] − `LEAD` samples beyond the last position;
-    /// what it lacks counts as silence at the end of `out`. Returns the position after the last one, not reduced.
-    pub fn fill(&self, source: &[f32], fraction: f64, step: f64, out: &mut [f32]) -> f64 {
-        if fraction == 0.0 && step == 1.0 && source.len() >= LEAD + out.len() {
+    /// Both are in 32.32 fixed point ([`ONE`] is one sample), so that sums of them are exact; `fraction` is below
+    /// [`ONE`]. `source` must reach [`TAPS`] − [`LEAD`] samples beyond the last position; what it lacks counts as
+    /// silence at the end of `out`. Returns the position after the last one, whole samples included.
+    pub fn fill(&self, source: &[f32], fraction: u64, advance: u64, out: &mut [f32]) -> u64 {
+        if fraction == 0 && advance == ONE && source.len() >= LEAD + out.len() {
             // At the recorded pitch nothing is interpolated: bit for bit what was recorded.
             out.copy_from_slice(&source[LEAD..LEAD + out.len()]);
-            return out.len() as f64;
+            return out.len() as u64 * ONE;
         }
-        // Positions in 32.32 fixed point: exact sums, and a cheap split into whole and fraction.
-        let unit = (1u64 << 32) as f64;
-        let mut position = (fraction * unit) as u64;
-        let advance = (step * unit) as u64;
+        let mut position = fraction;
         for sample in out.iter_mut() {
             let whole = (position >> 32) as usize;
             let phase = (((position & 0xffff_ffff) + (1 << 20)) >> 21) as usize;
@@ -81,14 +81,20 @@ impl Interpolator {
                     for i in 0..TAPS {
                         products[i] = taps[i] * row[i];
                     }
-                    (products[0] + products[4]) + (products[1] + products[5]) + ((products[2] + products[6]) + (products[3] + products[7]))
+                    ((products[0] + products[4]) + (products[2] + products[6])) + ((products[1] + products[5]) + (products[3] + products[7]))
                 }
                 _ => 0.0,
             };
             position += advance;
         }
-        position as f64 / unit
+        position
     }
+}
+
+/// A ratio of frequencies as an advance in 32.32 fixed point, held to 1/64 … 16.
+#[must_use]
+pub fn advance_of(ratio: f64) -> u64 {
+    (ratio.clamp(1.0 / 64.0, 16.0) * ONE as f64).round() as u64
 }
 
 #[cfg(test)]
@@ -100,7 +106,7 @@ mod tests {
         let needed = (frames as f64 * step) as usize + TAPS + 2;
         let source: Vec<f32> = (0..needed).map(|n| (TAU * frequency * (n as f64 - LEAD as f64) / 48_000.0).sin() as f32).collect();
         let mut out = vec![0.0; frames];
-        Interpolator::new().fill(&source, 0.0, step, &mut out);
+        Interpolator::new().fill(&source, 0, advance_of(step), &mut out);
         out
     }
 
@@ -112,8 +118,7 @@ mod tests {
                 let out = play(1000.0, step, 8192);
                 let (mut signal, mut error) = (0.0, 0.0);
                 for (n, y) in out.iter().enumerate() {
-                    // The fixed-point step is the one that is played.
-                    let played = ((step * 4_294_967_296.0) as u64) as f64 / 4_294_967_296.0;
+                    let played = advance_of(step) as f64 / ONE as f64;
                     let exact = (TAU * 1000.0 * n as f64 * played / 48_000.0).sin();
                     signal += exact * exact;
                     error += (f64::from(*y) - exact).powi(2);
@@ -149,14 +154,14 @@ mod tests {
     fn at_the_recorded_pitch_every_bit_is_kept() {
         let source: Vec<f32> = (0..100).map(|n| (n as f32 * 0.37).sin()).collect();
         let mut out = [0.0; 64];
-        assert_eq!(Interpolator::new().fill(&source, 0.0, 1.0, &mut out), 64.0);
+        assert_eq!(Interpolator::new().fill(&source, 0, ONE, &mut out), 64 * ONE);
         assert_eq!(out[..], source[LEAD..LEAD + 64]);
     }
 
     #[test]
     fn what_the_source_lacks_is_silence() {
         let mut out = [1.0; 64];
-        Interpolator::new().fill(&[0.5; 20], 0.5, 1.0, &mut out);
+        Interpolator::new().fill(&[0.5; 20], ONE / 2, ONE, &mut out);
         assert!(out[20..].iter().all(|y| *y == 0.0));
     }
 }

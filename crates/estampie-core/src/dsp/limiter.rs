@@ -46,14 +46,12 @@ impl Limiter {
         }
         let mut least = 1.0f32;
         for i in 0..n {
-            let recovered = self.gain + (1.0 - self.gain) * self.recovery;
+            // The least step ends what the exponential would never end.
+            let recovered = (self.gain + ((1.0 - self.gain) * self.recovery).max(1e-6)).min(1.0);
             self.gain = recovered.min(wanted[i]);
             least = least.min(self.gain);
             left[i] = (left[i] * self.gain).clamp(-self.ceiling, self.ceiling);
             right[i] = (right[i] * self.gain).clamp(-self.ceiling, self.ceiling);
-        }
-        if self.gain > 0.999_99 {
-            self.gain = 1.0;
         }
         least
     }

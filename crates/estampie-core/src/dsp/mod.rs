@@ -8,6 +8,6 @@ mod limiter;
 mod smooth;
 
 pub use filter::{LowPass, LowPassCoefficients};
-pub use interpolate::{Interpolator, LEAD, TAPS};
+pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};
 pub use limiter::Limiter;
 pub use smooth::{Fade, block_coefficient};

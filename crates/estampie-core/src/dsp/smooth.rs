@@ -15,19 +15,20 @@ pub struct Fade {
     now: f32,
     target: f32,
     step: f32,
+    left: u64,
 }
 
 impl Fade {
     /// Stays at `gain`.
     #[must_use]
     pub fn at(gain: f32) -> Fade {
-        Fade { now: gain, target: gain, step: 0.0 }
+        Fade { now: gain, target: gain, step: 0.0, left: 0 }
     }
 
     /// From `from` to `to` in `frames` frames; at once if there are none.
     #[must_use]
     pub fn over(from: f32, to: f32, frames: u64) -> Fade {
-        if frames == 0 { Fade::at(to) } else { Fade { now: from, target: to, step: (to - from) / frames as f32 } }
+        if frames == 0 { Fade::at(to) } else { Fade { now: from, target: to, step: (to - from) / frames as f32, left: frames } }
     }
 
     /// From where it is now to `to` in `frames` frames.
@@ -42,21 +43,38 @@ impl Fade {
         self.now
     }
 
+    /// Where it goes, or where it is.
+    #[must_use]
+    pub fn target(&self) -> f32 {
+        self.target
+    }
+
+    /// Frames until it is there.
+    #[must_use]
+    pub fn left(&self) -> u64 {
+        self.left
+    }
+
     /// Whether it has arrived.
     #[must_use]
     pub fn arrived(&self) -> bool {
-        self.now == self.target
+        self.left == 0
     }
 
     /// Goes on by one frame and gives the gain of that frame.
     #[inline]
     pub fn next_gain(&mut self) -> f32 {
         let gain = self.now;
-        if self.now != self.target {
-            self.now += self.step;
-            if (self.step > 0.0 && self.now >= self.target) || (self.step < 0.0 && self.now <= self.target) || self.step == 0.0 {
-                self.now = self.target;
-            }
+        if self.left > 0 {
+            self.left -= 1;
+            // Rounding must not carry it past its end.
+            self.now = if self.left == 0 {
+                self.target
+            } else if self.step >= 0.0 {
+                (self.now + self.step).min(self.target)
+            } else {
+                (self.now + self.step).max(self.target)
+            };
         }
         gain
     }

@@ -1,1 +1,545 @@
-//! x
+//! The engine: inputs in, samples and telemetry out.
+//!
+//! # The contract
+//!
+//! [`Engine::render`] may be called from an audio thread. It **never allocates, frees, locks, waits or logs**:
+//!
+//! - Inputs and new programs come through a wait-free ring ([`Remote::send`]); when it is full the sender is told,
+//!   nothing is overwritten.
+//! - Happenings leave through another; when nobody takes them they are lost and counted ([`Status::lost`]).
+//! - A [`Status`] is written into a box that the other side gave; if there is none, none is written.
+//! - Programs and recipes that are done with go back through a ring and are dropped by the other side. If that is
+//!   full, a voice keeps its slot and a new program waits, until there is room.
+//!
+//! Everything is made in [`Engine::new`], except the memory of a program, which is made with it ([`Prepared::new`]).
+//!
+//! # Time
+//!
+//! Sound is made in blocks of [`BLOCK`] frames. An input acts on its own frame: an event on frame 1000 starts its sound at
+//! sample 1000. Levels, pitches and cutoffs are worked out once a block; gains go from one block's value to the next
+//! in a straight line, sample by sample. `render` may be asked for any number of frames; it gives the same samples however the
+//! calls are cut.
+//!
+//! ```
+//! use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
+//! use estampie_core::{document, names::NameKey, program};
+//! use std::sync::Arc;
+//!
+//! let sources = document::Sources::from_texts([("estampie.toml", "format = 1"), ("game.toml", "[events]\nstep = \"a foot\"\n")]);
+//! let (document, _faults) = document::Document::read(&sources, &Default::default());
+//! let (program, _faults) = program::compile(&document, &Default::default());
+//! let prepared = Prepared::new(Arc::new(program), 7);
+//! let (mut engine, mut remote) = Engine::new(prepared, Options::default());
+//! remote.input(Input { frame: NOW, what: InputKind::Event { event: NameKey::of("step"), emitter: NameKey::NONE } }).unwrap();
+//! let mut out = [0.0; 2 * 480];
+//! engine.render(&mut out);
+//! assert_eq!(engine.frame(), 480);
+//! ```
+
+mod input;
+mod state;
+mod telemetry;
+
+pub use input::{Input, InputKind, Message, NOW};
+pub use state::Prepared;
+pub use telemetry::{BusStatus, Cause, Happening, Notice, ParameterStatus, Reason, Retired, Status, Term, TermKind, VoiceStatus, What};
+
+pub(crate) use state::{State, chosen_group, holds};
+
+use crate::director::{Work, glide_sound, sums, voice_terms};
+use crate::document::Property;
+use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
+use crate::mixer::buses::bus_terms;
+use crate::mixer::voice::{Leaving, Scratch, Voice};
+use crate::names::NameKey;
+use crate::program::Program;
+use crate::units::{Decibels, Seconds, Semitones};
+use rtrb::{Consumer, Producer, RingBuffer};
+use std::sync::Arc;
+
+/// Frames of a block.
+pub const BLOCK: usize = 64;
+
+/// Slots for voices: the most that a project may ask for, and some that are fading out.
+const SLOTS: usize = 4096 + 256;
+const MESSAGES: usize = 4096;
+const HAPPENINGS: usize = 1 << 15;
+const RETIRED: usize = 1 << 13;
+const PENDING: usize = 4096;
+
+/// How an engine is made.
+#[derive(Debug, Clone)]
+pub struct Options {
+    /// The rehearsal starts softly: the output rises over this time.
+    pub soft_start: Seconds,
+    /// Inputs known beforehand, in the order of their frames.
+    pub schedule: Arc<[Input]>,
+    /// A status is written every so many blocks (25: 30 times a second at 48 kHz).
+    pub status_every: u32,
+}
+
+impl Default for Options {
+    fn default() -> Self {
+        Options { soft_start: Seconds(0.0), schedule: Arc::from([]), status_every: 25 }
+    }
+}
+
+/// Everything that leaves the engine besides sound.
+pub(crate) struct Outlets {
+    happenings: Producer<Happening>,
+    retired: Producer<Retired>,
+    empty: Consumer<Box<Status>>,
+    full: Producer<Box<Status>>,
+    lost: u64,
+}
+
+impl Outlets {
+    pub(crate) fn tell(&mut self, frame: u64, what: What) {
+        if self.happenings.push(Happening { frame, what }).is_err() {
+            self.lost += 1;
+        }
+    }
+}
+
+/// The engine. See the module's page for its contract.
+pub struct Engine {
+    pub(crate) now: Box<Prepared>,
+    pub(crate) frame: u64,
+    pub(crate) voices: Vec<Voice>,
+    /// Slots of voices that sound, in the order in which they started.
+    pub(crate) active: Vec<u16>,
+    pub(crate) free: Vec<u16>,
+    pub(crate) next_voice: u64,
+    pub(crate) work: Vec<Work>,
+    pub(crate) outlets: Outlets,
+    messages: Consumer<Message>,
+    pending: Vec<Input>,
+    schedule: Arc<[Input]>,
+    scheduled: usize,
+    interpolator: Interpolator,
+    scratch: Box<Scratch>,
+    limiter: Limiter,
+    soft: Fade,
+    block: [[f32; BLOCK]; 2],
+    used: usize,
+    peak: [f32; 2],
+    least_gain: f32,
+    last_gain: f32,
+    status_every: u32,
+    until_status: u32,
+}
+
+/// The other end of an engine's rings, for one other thread.
+pub struct Remote {
+    messages: Producer<Message>,
+    happenings: Consumer<Happening>,
+    retired: Consumer<Retired>,
+    empty: Producer<Box<Status>>,
+    full: Consumer<Box<Status>>,
+}
+
+/// The engine's ring is full: it is not being rendered, or far too much was sent.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("the engine takes nothing more just now")]
+pub struct Full;
+
+impl Remote {
+    /// Sends an input.
+    ///
+    /// # Errors
+    /// When the ring is full; the input is not sent.
+    pub fn input(&mut self, input: Input) -> Result<(), Full> {
+        self.messages.push(Message::Input(input)).map_err(|_| Full)
+    }
+
+    /// Sends a new program.
+    ///
+    /// # Errors
+    /// When the ring is full; the program is given back.
+    pub fn program(&mut self, prepared: Box<Prepared>) -> Result<(), Box<Prepared>> {
+        self.messages.push(Message::Program(prepared)).map_err(|rtrb::PushError::Full(message)| match message {
+            Message::Program(prepared) => prepared,
+            Message::Input(_) => unreachable!("it was a program"),
+        })
+    }
+
+    /// The next happening, and drops what the engine has done with.
+    pub fn happening(&mut self) -> Option<Happening> {
+        while self.retired.pop().is_ok() {}
+        self.happenings.pop().ok()
+    }
+
+    /// The newest status; older ones are skipped. Give it back with [`Remote::give_back`].
+    pub fn status(&mut self) -> Option<Box<Status>> {
+        let mut newest = None;
+        while let Ok(status) = self.full.pop() {
+            if let Some(older) = newest.replace(status) {
+                self.give_back(older);
+            }
+        }
+        newest
+    }
+
+    /// Gives a box for a status back to the engine, with room for what `program` needs made here if need be.
+    pub fn give_back(&mut self, status: Box<Status>) {
+        let _ = self.empty.push(status);
+    }
+}
+
+/// A status with room for every program of usual size; larger ones show their first things only.
+fn roomy_status(program: &Program) -> Box<Status> {
+    let room = |n: usize| (n * 2).max(256);
+    Box::new(Status::with_room(room(program.parameters.len()), room(program.states.len()), room(program.buses.len()), room(program.modulations.len()), 1024, 1024 * 12))
+}
+
+impl Engine {
+    /// Makes an engine at frame 0, and the other end of its rings.
+    #[must_use]
+    pub fn new(prepared: Prepared, options: Options) -> (Engine, Remote) {
+        let (message_in, messages) = RingBuffer::new(MESSAGES);
+        let (happenings, happening_out) = RingBuffer::new(HAPPENINGS);
+        let (retired, retired_out) = RingBuffer::new(RETIRED);
+        let (mut empty_in, empty) = RingBuffer::new(8);
+        let (full, full_out) = RingBuffer::new(8);
+        for _ in 0..4 {
+            let _ = empty_in.push(roomy_status(&prepared.program));
+        }
+        let rate = prepared.program.rate;
+        let soft_frames = options.soft_start.frames(rate);
+        let engine = Engine {
+            frame: 0,
+            voices: (0..SLOTS).map(|_| Voice::idle()).collect(),
+            active: Vec::with_capacity(SLOTS),
+            free: (0..SLOTS as u16).rev().collect(),
+            next_voice: 0,
+            work: Vec::with_capacity(64),
+            outlets: Outlets { happenings, retired, empty, full, lost: 0 },
+            messages,
+            pending: Vec::with_capacity(PENDING),
+            schedule: options.schedule,
+            scheduled: 0,
+            interpolator: Interpolator::new(),
+            scratch: Box::default(),
+            limiter: Limiter::new(prepared.program.ceiling, rate),
+            soft: if soft_frames == 0 { Fade::at(1.0) } else { Fade::over(0.0, 1.0, soft_frames) },
+            block: [[0.0; BLOCK]; 2],
+            used: BLOCK,
+            peak: [0.0; 2],
+            least_gain: 1.0,
+            last_gain: 1.0,
+            status_every: options.status_every.max(1),
+            until_status: 0,
+            now: Box::new(prepared),
+        };
+        let remote = Remote { messages: message_in, happenings: happening_out, retired: retired_out, empty: empty_in, full: full_out };
+        (engine, remote)
+    }
+
+    /// The frame of the next sample.
+    #[must_use]
+    pub fn frame(&self) -> u64 {
+        self.frame + self.used as u64 - BLOCK as u64
+    }
+
+    /// How many voices sound, those that fade out included.
+    #[must_use]
+    pub fn voices(&self) -> usize {
+        self.active.len()
+    }
+
+    /// Fills `out` with frames of two interleaved channels. An odd last sample is set to 0.
+    pub fn render(&mut self, out: &mut [f32]) {
+        for frame in out.chunks_mut(2) {
+            if self.used == BLOCK {
+                self.render_block();
+                self.used = 0;
+            }
+            match frame {
+                [left, right] => (*left, *right) = (self.block[0][self.used], self.block[1][self.used]),
+                [odd] => {
+                    *odd = 0.0;
+                    continue;
+                }
+                _ => {}
+            }
+            self.used += 1;
+        }
+    }
+
+    fn render_block(&mut self) {
+        if self.used == BLOCK && self.until_status == 0 {
+            self.until_status = self.status_every;
+        }
+        self.take_messages();
+        let program = Arc::clone(&self.now.program);
+        self.watch_glides(&program);
+        self.take_inputs(&program);
+        self.follow_parameters(&program);
+        self.prepare_buses(&program);
+        self.render_voices(&program);
+        self.sum_buses(&program);
+        self.finish_block();
+        self.until_status -= 1;
+        if self.until_status == 0 {
+            self.write_status(&program);
+        }
+        self.frame += BLOCK as u64;
+    }
+
+    fn take_messages(&mut self) {
+        let mut dropped = 0;
+        loop {
+            // A program is adopted only when there is room to retire the one before it.
+            if matches!(self.messages.peek(), Ok(Message::Program(_))) && self.outlets.retired.slots() == 0 {
+                break;
+            }
+            match self.messages.pop() {
+                Ok(Message::Input(input)) if self.pending.len() < PENDING => self.pending.push(input),
+                Ok(Message::Input(_)) => dropped += 1,
+                Ok(Message::Program(prepared)) => self.adopt(prepared),
+                Err(_) => break,
+            }
+        }
+        if dropped > 0 {
+            self.outlets.tell(self.frame, What::Notice(Notice::TooManyInputs(dropped)));
+        }
+    }
+
+    /// Answers all inputs of this block in the order of their frames; those of one frame in the order in which they came.
+    fn take_inputs(&mut self, program: &Program) {
+        let end = self.frame + BLOCK as u64;
+        loop {
+            let next_scheduled = self.schedule.get(self.scheduled).filter(|i| i.frame < end).copied();
+            // The first of the earliest: `min_by_key` keeps the order in which inputs came.
+            let next_pending = self.pending.iter().enumerate().filter(|(_, i)| i.frame < end).min_by_key(|(_, i)| i.frame.max(self.frame)).map(|(at, i)| (at, *i));
+            let input = match (next_scheduled, next_pending) {
+                (Some(s), Some((_, p))) if s.frame <= p.frame.max(self.frame) => {
+                    self.scheduled += 1;
+                    s
+                }
+                (Some(s), None) => {
+                    self.scheduled += 1;
+                    s
+                }
+                (_, Some((at, p))) => {
+                    self.pending.remove(at);
+                    p
+                }
+                (None, None) => break,
+            };
+            let offset = input.frame.saturating_sub(self.frame) as usize;
+            self.answer(program, input, offset);
+        }
+    }
+
+    fn adopt(&mut self, mut prepared: Box<Prepared>) {
+        prepared.take_over(&mut self.now);
+        let old_program = Arc::clone(&self.now.program);
+        let removed = u64::from(prepared.program.rate) / 50;
+        for slot in &self.active {
+            let voice = &mut self.voices[usize::from(*slot)];
+            if voice.frozen.is_some() {
+                continue;
+            }
+            let mut path = voice.path;
+            let mut whole = true;
+            for index in &mut path[..voice.depth] {
+                match prepared.program.find_sound.get(old_program.sounds[*index as usize].key) {
+                    Some(new) => *index = new as u32,
+                    None => whole = false,
+                }
+            }
+            let old_bus = old_program.buses[voice.bus as usize].key;
+            if whole {
+                voice.path = path;
+                voice.bus = crate::director::bus_of(&prepared.program, &path[..voice.depth]);
+            } else {
+                voice.frozen = Some(sums(&old_program, &self.now.state, voice));
+                voice.bus = prepared.program.find_bus.get(old_bus).unwrap_or(0) as u32;
+                voice.leave(Cause::Removed, 0, removed);
+            }
+        }
+        self.limiter.set_ceiling(prepared.program.ceiling);
+        let id = prepared.program.id;
+        let old = std::mem::replace(&mut self.now, prepared);
+        // There is room: it was looked for before the message was taken.
+        if let Err(rtrb::PushError::Full(lost)) = self.outlets.retired.push(Retired::Program(old)) {
+            std::mem::forget(lost);
+        }
+        self.outlets.tell(self.frame, What::Notice(Notice::Program(id)));
+    }
+
+    fn render_voices(&mut self, program: &Program) {
+        let block = self.frame / BLOCK as u64;
+        for at in 0..self.active.len() {
+            let slot = usize::from(self.active[at]);
+            let voice = &mut self.voices[slot];
+            if voice.frozen.is_none() {
+                for depth in 0..voice.depth {
+                    glide_sound(program, &mut self.now.state, voice.path[depth] as usize, block);
+                }
+            }
+            let totals = sums(program, &self.now.state, voice);
+            if totals.level != voice.level || voice.gain.is_nan() {
+                voice.level = totals.level;
+            }
+            if totals.pitch != voice.pitch {
+                voice.pitch = totals.pitch;
+                voice.advance = advance_of(Semitones(totals.pitch).ratio());
+            }
+            voice.octaves = totals.low_pass;
+            let bus = &mut self.now.state.buses[voice.bus as usize];
+            let target = Decibels(voice.level).gain() * bus.direct.gain();
+            bus.fed = true;
+            voice.render(&self.interpolator, program.rate, &mut self.scratch, target, &mut bus.left, &mut bus.right);
+        }
+        for bus in &mut self.now.state.buses {
+            for _ in 0..BLOCK {
+                if bus.direct.arrived() {
+                    break;
+                }
+                bus.direct.next_gain();
+            }
+        }
+        self.release_voices();
+    }
+
+    /// Gives ended voices' slots back, keeping the order of the others.
+    fn release_voices(&mut self) {
+        let mut kept = 0;
+        for at in 0..self.active.len() {
+            let slot = self.active[at];
+            let voice = &mut self.voices[usize::from(slot)];
+            let mut gone = false;
+            if voice.ended {
+                gone = match voice.recipe.take() {
+                    None => true,
+                    Some(recipe) => match self.outlets.retired.push(Retired::Recipe(recipe)) {
+                        Ok(()) => true,
+                        Err(rtrb::PushError::Full(Retired::Recipe(recipe))) => {
+                            voice.recipe = Some(recipe);
+                            false
+                        }
+                        Err(_) => false,
+                    },
+                };
+            }
+            if gone {
+                let cause = if let Leaving::For(cause) = voice.leaving { cause } else { Cause::Done };
+                let (id, sound) = (voice.id, voice.sound);
+                self.outlets.tell(self.frame + BLOCK as u64, What::VoiceEnd { voice: id, sound, cause });
+                self.free.push(slot);
+            } else {
+                self.active[kept] = slot;
+                kept += 1;
+            }
+        }
+        self.active.truncate(kept);
+    }
+
+    /// The root's sum through the soft start and the ceiling.
+    fn finish_block(&mut self) {
+        let [left, right] = &mut self.block;
+        let Some(root) = self.now.state.buses.first_mut() else { return };
+        std::mem::swap(left, &mut root.left);
+        std::mem::swap(right, &mut root.right);
+        root.left.fill(0.0);
+        root.right.fill(0.0);
+        if !(self.soft.arrived() && self.soft.gain() == 1.0) {
+            for (l, r) in left.iter_mut().zip(right.iter_mut()) {
+                let gain = self.soft.next_gain();
+                // Squared, it rises as evenly for the ear as for the hand.
+                *l *= gain * gain;
+                *r *= gain * gain;
+            }
+        }
+        self.last_gain = self.limiter.process(left, right);
+        self.least_gain = self.least_gain.min(self.last_gain);
+        for (channel, peak) in self.block.iter().zip(&mut self.peak) {
+            *peak = channel.iter().fold(*peak, |p, s| p.max(s.abs()));
+        }
+    }
+
+    fn write_status(&mut self, program: &Program) {
+        let Ok(mut status) = self.outlets.empty.pop() else { return };
+        let state = &mut self.now.state;
+        status.frame = self.frame;
+        status.program = program.id;
+        status.parameters.clear();
+        status.states.clear();
+        status.buses.clear();
+        status.modulations.clear();
+        status.voices.clear();
+        status.terms.clear();
+        for parameter in state.parameters.iter().take(status.parameters.capacity()) {
+            status.parameters.push(ParameterStatus { value: parameter.at(self.frame), smooth: parameter.smooth });
+        }
+        let room = status.states.capacity();
+        status.states.extend(state.states.iter().take(room));
+        let room = status.modulations.capacity();
+        status.modulations.extend(state.modulations.iter().take(room));
+        for bus in state.buses.iter_mut().take(status.buses.capacity()) {
+            let peak = std::mem::take(&mut bus.peak);
+            let set = if bus.level <= -120.0 { f32::NEG_INFINITY } else { bus.level };
+            status.buses.push(BusStatus { peak, level: set + bus.moved, moved: bus.moved, muted: bus.muted, soloed: bus.soloed });
+        }
+        for slot in &self.active {
+            if status.voices.len() == status.voices.capacity() {
+                break;
+            }
+            let voice = &self.voices[usize::from(*slot)];
+            write_voice(&mut status, program, &self.now.state, voice, self.soft.gain(), self.last_gain);
+        }
+        status.peak = std::mem::take(&mut self.peak);
+        status.ceiling = Decibels::of_gain(std::mem::replace(&mut self.least_gain, 1.0)).0;
+        status.lost = self.outlets.lost;
+        let _ = self.outlets.full.push(status);
+    }
+}
+
+fn write_voice(status: &mut Status, program: &Program, state: &State, voice: &Voice, soft: f32, ceiling: f32) {
+    let first = status.terms.len();
+    let mut heard = 0.0;
+    let terms = &mut status.terms;
+    let mut tell = |term: Term| {
+        if term.property == Property::Level {
+            heard += term.value;
+        }
+        if terms.len() < terms.capacity() {
+            terms.push(term);
+        }
+    };
+    let level = |kind, of, value| Term { property: Property::Level, kind, of, value };
+    let power = |p: f32| 10.0 * p.max(1e-12).log10();
+    tell(level(TermKind::Recorded, voice.take(), power(voice.power)));
+    voice_terms(program, state, voice, &mut tell);
+    if voice.octaves < 0.0 {
+        tell(level(TermKind::Filtered, voice.sound, power(voice.filtered) - power(voice.power)));
+    }
+    if voice.fade.gain() != 1.0 {
+        tell(level(TermKind::Fading, voice.sound, Decibels::of_gain(voice.fade.gain()).0));
+    }
+    let direct = state.buses[voice.bus as usize].direct.gain();
+    if direct != 1.0 {
+        tell(level(TermKind::Gated, program.buses[voice.bus as usize].key, Decibels::of_gain(direct).0));
+    }
+    bus_terms(program, state, voice.bus as usize, &mut tell);
+    if soft != 1.0 {
+        tell(level(TermKind::SoftStart, NameKey::NONE, Decibels::of_gain(soft * soft).0));
+    }
+    if ceiling != 1.0 {
+        tell(level(TermKind::Ceiling, NameKey::NONE, Decibels::of_gain(ceiling).0));
+    }
+    let count = (terms.len() - first) as u32;
+    status.voices.push(VoiceStatus {
+        voice: voice.id,
+        sound: voice.sound,
+        take: voice.take(),
+        emitter: voice.emitter,
+        started: voice.started,
+        heard,
+        leaving: voice.leaving != Leaving::No,
+        first: first as u32,
+        count,
+    });
+}

@@ -1,1 +1,4 @@
-//! x
+//! Voices into buses, buses into the output.
+
+pub(crate) mod buses;
+pub(crate) mod voice;

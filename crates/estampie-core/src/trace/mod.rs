@@ -1,1 +1,156 @@
-//! x
+//! What happened, and why, in words and as JSON Lines.
+
+mod why;
+
+pub use why::{Label, label, print_value, sentence, total};
+
+use crate::engine::{Cause, Happening, Notice, Reason, What};
+use crate::names::Names;
+use serde_json::{Map, Value, json};
+use std::io::{self, Write};
+
+/// Writes happenings as JSON Lines: one object a happening, each with `frame` and `what`. See `docs/trace.md`.
+pub struct TraceWriter<W: Write> {
+    out: W,
+}
+
+impl<W: Write> TraceWriter<W> {
+    /// A writer into `out`.
+    pub fn new(out: W) -> Self {
+        TraceWriter { out }
+    }
+
+    /// Writes one happening.
+    ///
+    /// # Errors
+    /// When `out` refuses.
+    pub fn write(&mut self, happening: &Happening, names: &Names) -> io::Result<()> {
+        serde_json::to_writer(&mut self.out, &to_json(happening, names))?;
+        self.out.write_all(b"\n")
+    }
+
+    /// Flushes.
+    ///
+    /// # Errors
+    /// When `out` refuses.
+    pub fn finish(mut self) -> io::Result<W> {
+        self.out.flush()?;
+        Ok(self.out)
+    }
+}
+
+/// A number without the noise of its binary form.
+fn number(value: f32) -> Value {
+    if value.is_finite() { json!((f64::from(value) * 1e4).round() / 1e4) } else { Value::Null }
+}
+
+/// A happening as a JSON object; names that are none are left out.
+#[must_use]
+pub fn to_json(happening: &Happening, names: &Names) -> Value {
+    let mut object = Map::new();
+    object.insert("frame".into(), json!(happening.frame));
+    let name = |key| names.get(key).to_owned();
+    let mut put = |what: &str, fields: &[(&str, Value)]| {
+        object.insert("what".into(), json!(what));
+        for (field, value) in fields {
+            if *value != json!("") {
+                object.insert((*field).into(), value.clone());
+            }
+        }
+    };
+    match happening.what {
+        What::Event { event, emitter, by } => put("event", &[("event", json!(name(event))), ("emitter", json!(name(emitter))), ("by", json!(name(by)))]),
+        What::Parameter { parameter, value, by } => put("parameter", &[("parameter", json!(name(parameter))), ("value", number(value)), ("by", json!(name(by)))]),
+        What::Glide { parameter, from, to, frames } => {
+            put("parameter", &[("parameter", json!(name(parameter))), ("from", number(from)), ("to", number(to)), ("frames", json!(frames))]);
+        }
+        What::State { state, value, before, by } => {
+            put("state", &[("state", json!(name(state))), ("value", json!(name(value))), ("before", json!(name(before))), ("by", json!(name(by)))]);
+        }
+        What::Reaction { reaction } => put("reaction", &[("reaction", json!(name(reaction)))]),
+        What::Chance { sound, drawn, needed } => put("chance", &[("sound", json!(name(sound))), ("drawn", number(drawn)), ("below", number(needed))]),
+        What::VoiceStart { voice, sound, take, emitter, level, pitch, by } => put("voice-start", &[
+            ("voice", json!(voice)),
+            ("sound", json!(name(sound))),
+            ("take", json!(name(take))),
+            ("emitter", json!(name(emitter))),
+            ("level", number(level)),
+            ("pitch", number(pitch)),
+            ("by", json!(name(by))),
+        ]),
+        What::VoiceEnd { voice, sound, cause } => put("voice-end", &[("voice", json!(voice)), ("sound", json!(name(sound))), ("cause", json!(cause_word(cause)))]),
+        What::Refused { sound, emitter, reason, by } => put("refused", &[
+            ("sound", json!(name(sound))),
+            ("emitter", json!(name(emitter))),
+            ("reason", json!(reason_text(&reason, names))),
+            ("by", json!(name(by))),
+        ]),
+        What::Notice(notice) => put("notice", &[("text", json!(notice_text(&notice, names)))]),
+    }
+    Value::Object(object)
+}
+
+/// Why a voice ended, in a word or two.
+#[must_use]
+pub fn cause_word(cause: Cause) -> &'static str {
+    match cause {
+        Cause::Done => "done",
+        Cause::Stopped => "stopped",
+        Cause::Yielded => "yielded",
+        Cause::Removed => "removed",
+    }
+}
+
+/// Why something asked for does not sound, in words.
+#[must_use]
+pub fn reason_text(reason: &Reason, names: &Names) -> String {
+    match *reason {
+        Reason::Each { limit } => format!("{limit} of its emitter {} playing, limit {limit}", if limit == 1 { "is" } else { "are" }),
+        Reason::All { limit } => format!("{limit} {} playing, limit {limit}", if limit == 1 { "is" } else { "are" }),
+        Reason::Voices { limit } => format!("all {limit} voices sound"),
+        Reason::Chance { drawn, needed } => format!("chance {:.0} %: drew {drawn:.2}, no", needed * 100.0),
+        Reason::Nothing => "it has nothing to play".into(),
+        Reason::Loading => "its audio is still being loaded".into(),
+        Reason::NoTake { state, value } => format!("no take for {} {}", names.get(state), names.get(value)),
+    }
+}
+
+/// What needs attention, in words.
+#[must_use]
+pub fn notice_text(notice: &Notice, names: &Names) -> String {
+    match *notice {
+        Notice::UnknownEvent(key) => format!("unknown event {}", names.get(key)),
+        Notice::UnknownParameter(key) => format!("unknown parameter {}", names.get(key)),
+        Notice::UnknownState(key) => format!("unknown state {}", names.get(key)),
+        Notice::UnknownValue { state, value } => format!("the state {} has no value {}", names.get(state), names.get(value)),
+        Notice::UnknownSound(key) => format!("unknown sound {}", names.get(key)),
+        Notice::UnknownBus(key) => format!("unknown bus {}", names.get(key)),
+        Notice::Clamped { parameter, asked, used } if asked.is_nan() => format!("{} was sent what is no number; it stays at {used}", names.get(parameter)),
+        Notice::Clamped { parameter, asked, used } => format!("{} {asked} is out of range, {used} is used", names.get(parameter)),
+        Notice::Endless { reaction } => format!("reactions call each other without end at \"{}\"", names.get(reaction)),
+        Notice::NotFinite { bus } => format!("bus {} gave what is no number and was silenced for a block", names.get(bus)),
+        Notice::TooManyInputs(count) => format!("too many inputs at once: {count} dropped"),
+        Notice::Program(_) => "the edited project took over".into(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn happenings_become_one_object_a_line() {
+        let mut names = Names::default();
+        let (sound, take) = (names.add("step/grate"), names.add("audio/step/grate_01.flac"));
+        let mut writer = TraceWriter::new(Vec::new());
+        let none = crate::names::NameKey::NONE;
+        writer.write(&Happening { frame: 64, what: What::VoiceStart { voice: 3, sound, take, emitter: none, level: -6.1, pitch: 0.25, by: none } }, &names).unwrap();
+        writer.write(&Happening { frame: 70, what: What::Refused { sound, emitter: none, reason: Reason::All { limit: 1 }, by: none } }, &names).unwrap();
+        let text = String::from_utf8(writer.finish().unwrap()).unwrap();
+        assert_eq!(
+            text,
+            "{\"frame\":64,\"what\":\"voice-start\",\"voice\":3,\"sound\":\"step/grate\",\"take\":\"audio/step/grate_01.flac\",\"level\":-6.1,\"pitch\":0.25}\n\
+             {\"frame\":70,\"what\":\"refused\",\"sound\":\"step/grate\",\"reason\":\"1 is playing, limit 1\"}\n"
+        );
+    }
+}

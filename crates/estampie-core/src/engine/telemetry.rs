@@ -1,0 +1,353 @@
+//! What comes out of the engine besides sound: happenings in order, and now and then the status of everything.
+
+use super::state::Prepared;
+use crate::document::Property;
+use crate::names::NameKey;
+use crate::program::Recipe;
+use std::sync::Arc;
+
+/// Something that happened, on its frame.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Happening {
+    /// The frame.
+    pub frame: u64,
+    /// What.
+    pub what: What,
+}
+
+/// Kinds of happenings.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum What {
+    /// An event arrived, from the game or by a reaction.
+    Event {
+        /// The event.
+        event: NameKey,
+        /// Its emitter, or none.
+        emitter: NameKey,
+        /// The reaction that sent it, or none: the game did.
+        by: NameKey,
+    },
+    /// A parameter was set.
+    Parameter {
+        /// The parameter.
+        parameter: NameKey,
+        /// Its value.
+        value: f32,
+        /// The reaction that set it, or none.
+        by: NameKey,
+    },
+    /// A parameter began to glide.
+    Glide {
+        /// The parameter.
+        parameter: NameKey,
+        /// From.
+        from: f32,
+        /// To.
+        to: f32,
+        /// For how many frames.
+        frames: u64,
+    },
+    /// A state took a value.
+    State {
+        /// The state.
+        state: NameKey,
+        /// Its value.
+        value: NameKey,
+        /// The value before.
+        before: NameKey,
+        /// The reaction that set it, or none.
+        by: NameKey,
+    },
+    /// A reaction held and acts.
+    Reaction {
+        /// The reaction.
+        reaction: NameKey,
+    },
+    /// A chance was drawn and the action goes on.
+    Chance {
+        /// The sound.
+        sound: NameKey,
+        /// What was drawn, 0 to 1.
+        drawn: f32,
+        /// It had to be below this.
+        needed: f32,
+    },
+    /// A voice starts, on this very frame.
+    VoiceStart {
+        /// The voice.
+        voice: u64,
+        /// The sound that was asked for.
+        sound: NameKey,
+        /// The take that was picked.
+        take: NameKey,
+        /// Its emitter, or none.
+        emitter: NameKey,
+        /// Level of the sound with what was drawn, in dB.
+        level: f32,
+        /// Pitch of the sound with what was drawn, in semitones.
+        pitch: f32,
+        /// The reaction that played it, or none.
+        by: NameKey,
+    },
+    /// A voice has ended.
+    VoiceEnd {
+        /// The voice.
+        voice: u64,
+        /// Its sound.
+        sound: NameKey,
+        /// Why.
+        cause: Cause,
+    },
+    /// Something asked for does not sound.
+    Refused {
+        /// The sound.
+        sound: NameKey,
+        /// Its emitter, or none.
+        emitter: NameKey,
+        /// Why.
+        reason: Reason,
+        /// The reaction that asked for it, or none.
+        by: NameKey,
+    },
+    /// Something that needs attention.
+    Notice(Notice),
+}
+
+/// Why a voice ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Cause {
+    /// It had played to its end.
+    Done,
+    /// It was stopped.
+    Stopped,
+    /// It yielded to a newer one.
+    Yielded,
+    /// Its sound was removed from the project.
+    Removed,
+}
+
+/// Why something asked for does not sound.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Reason {
+    /// So many of its emitter sound already.
+    Each {
+        /// The limit.
+        limit: u32,
+    },
+    /// So many sound already.
+    All {
+        /// The limit.
+        limit: u32,
+    },
+    /// No voice is free at all.
+    Voices {
+        /// How many there are.
+        limit: u32,
+    },
+    /// The draw was against it.
+    Chance {
+        /// What was drawn, 0 to 1.
+        drawn: f32,
+        /// It had to be below this.
+        needed: f32,
+    },
+    /// The sound has nothing to play.
+    Nothing,
+    /// Its audio is still being loaded.
+    Loading,
+    /// The sound has no take for the state's value.
+    NoTake {
+        /// The state.
+        state: NameKey,
+        /// Its value.
+        value: NameKey,
+    },
+}
+
+/// What needs attention.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Notice {
+    /// The project has no such event.
+    UnknownEvent(NameKey),
+    /// The project has no such parameter.
+    UnknownParameter(NameKey),
+    /// The project has no such state.
+    UnknownState(NameKey),
+    /// The state has no such value.
+    UnknownValue {
+        /// The state.
+        state: NameKey,
+        /// The value.
+        value: NameKey,
+    },
+    /// The project has no such sound.
+    UnknownSound(NameKey),
+    /// The project has no such bus.
+    UnknownBus(NameKey),
+    /// A value out of its range was clamped.
+    Clamped {
+        /// The parameter.
+        parameter: NameKey,
+        /// What was sent; not finite values are refused and said so too.
+        asked: f32,
+        /// What it became.
+        used: f32,
+    },
+    /// Reactions call each other without end; the rest of the chain was cut.
+    Endless {
+        /// The reaction at which it was cut.
+        reaction: NameKey,
+    },
+    /// A bus gave a value that is no number; that block was silenced.
+    NotFinite {
+        /// The bus.
+        bus: NameKey,
+    },
+    /// Too many inputs for one block; this many were dropped.
+    TooManyInputs(u32),
+    /// A new program took effect.
+    Program(u64),
+}
+
+/// One contribution to a level (dB), a pitch (semitones) or a cutoff (octaves).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Term {
+    /// To what it contributes.
+    pub property: Property,
+    /// What kind of contribution it is.
+    pub kind: TermKind,
+    /// Whose: the sound's, parameter's or bus's key.
+    pub of: NameKey,
+    /// How much.
+    pub value: f32,
+}
+
+/// Kinds of contributions.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TermKind {
+    /// The level of the audio itself just now (measured).
+    Recorded,
+    /// What the sound is set to.
+    Set,
+    /// What was drawn for this voice.
+    Varied,
+    /// What a parameter's curve comes to.
+    Moved,
+    /// What the low-pass takes away just now (measured).
+    Filtered,
+    /// A fade in or out.
+    Fading,
+    /// The level of a bus.
+    Bus,
+    /// A bus is muted or another is soloed.
+    Gated,
+    /// The soft start of the rehearsal.
+    SoftStart,
+    /// The guard at the ceiling.
+    Ceiling,
+}
+
+/// One voice in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct VoiceStatus {
+    /// The voice.
+    pub voice: u64,
+    /// The sound that was asked for.
+    pub sound: NameKey,
+    /// The take.
+    pub take: NameKey,
+    /// Its emitter, or none.
+    pub emitter: NameKey,
+    /// The frame it started on.
+    pub started: u64,
+    /// Level as heard, in dB: the sum of the level terms.
+    pub heard: f32,
+    /// Whether it fades out.
+    pub leaving: bool,
+    /// Its terms are `terms[first..first + count]` of the status.
+    pub first: u32,
+    /// How many terms it has.
+    pub count: u32,
+}
+
+/// One bus in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct BusStatus {
+    /// Greatest sample since the last status, for left and right, as a factor of full scale, after the bus's level.
+    pub peak: [f32; 2],
+    /// Level in dB as it is now, modulation included.
+    pub level: f32,
+    /// What modulation adds to it, in dB.
+    pub moved: f32,
+    /// Whether it is muted.
+    pub muted: bool,
+    /// Whether it is soloed.
+    pub soloed: bool,
+}
+
+/// One parameter in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct ParameterStatus {
+    /// The value as set.
+    pub value: f32,
+    /// The value as it has been followed so far.
+    pub smooth: f32,
+}
+
+/// The state of everything at one frame.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Status {
+    /// The frame.
+    pub frame: u64,
+    /// The program that the indices belong to.
+    pub program: u64,
+    /// By parameter.
+    pub parameters: Vec<ParameterStatus>,
+    /// By state: the index of its value.
+    pub states: Vec<u16>,
+    /// By bus.
+    pub buses: Vec<BusStatus>,
+    /// By modulation: what it comes to.
+    pub modulations: Vec<f32>,
+    /// All voices, in the order in which they started.
+    pub voices: Vec<VoiceStatus>,
+    /// The terms of all voices.
+    pub terms: Vec<Term>,
+    /// The greatest sample of the output since the last status, after the ceiling.
+    pub peak: [f32; 2],
+    /// What the ceiling took away at most since the last status, in dB (0 or less).
+    pub ceiling: f32,
+    /// Happenings lost because nobody took them.
+    pub lost: u64,
+}
+
+impl Status {
+    /// A status with room for a program's things.
+    #[must_use]
+    pub fn with_room(parameters: usize, states: usize, buses: usize, modulations: usize, voices: usize, terms: usize) -> Status {
+        Status {
+            parameters: Vec::with_capacity(parameters),
+            states: Vec::with_capacity(states),
+            buses: Vec::with_capacity(buses),
+            modulations: Vec::with_capacity(modulations),
+            voices: Vec::with_capacity(voices),
+            terms: Vec::with_capacity(terms),
+            ..Status::default()
+        }
+    }
+
+    /// The terms of a voice.
+    #[must_use]
+    pub fn terms_of(&self, voice: &VoiceStatus) -> &[Term] {
+        self.terms.get(voice.first as usize..(voice.first + voice.count) as usize).unwrap_or_default()
+    }
+}
+
+/// What the engine no longer needs, to be dropped by someone who may.
+#[derive(Debug)]
+pub enum Retired {
+    /// A program with its memory.
+    Program(Box<Prepared>),
+    /// What a voice has played.
+    Recipe(Arc<Recipe>),
+}

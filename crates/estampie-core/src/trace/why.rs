@@ -1,0 +1,92 @@
+//! The words for contributions and happenings: what *why* and the log show.
+
+use super::{cause_word, notice_text, reason_text};
+use crate::document::Property;
+use crate::engine::{Happening, Notice, Term, TermKind, What};
+use crate::names::Names;
+
+/// Where a line gets its meaning from, so that a screen can colour it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Label {
+    /// From the project.
+    Plain,
+    /// From the game.
+    Game,
+    /// Something that was refused or is wrong.
+    Attention,
+    /// Of lesser weight.
+    Aside,
+}
+
+/// The words for one contribution. `value_of` gives a parameter's present value as text, unit and all.
+#[must_use]
+pub fn label(term: &Term, names: &Names, value_of: impl Fn(crate::names::NameKey) -> String) -> (String, Label) {
+    let name = names.get(term.of);
+    match term.kind {
+        TermKind::Recorded => ("the audio itself just now".into(), Label::Plain),
+        TermKind::Set => (format!("{name} is set to"), Label::Plain),
+        TermKind::Varied => ("varied this time".into(), Label::Plain),
+        TermKind::Moved => (format!("{name} {} ⟶ curve", value_of(term.of)), Label::Game),
+        TermKind::Filtered => ("low-pass takes away".into(), Label::Plain),
+        TermKind::Fading => ("fading".into(), Label::Aside),
+        TermKind::Bus => (format!("bus {name}"), Label::Plain),
+        TermKind::Gated => (format!("bus {name} is muted, or another solo"), Label::Attention),
+        TermKind::SoftStart => ("soft start".into(), Label::Aside),
+        TermKind::Ceiling => ("held under the ceiling".into(), Label::Attention),
+    }
+}
+
+/// The sum of all terms of one property.
+#[must_use]
+pub fn total(terms: &[Term], property: Property) -> f32 {
+    terms.iter().filter(|t| t.property == property).map(|t| t.value).sum()
+}
+
+/// A contribution's value with its sign, as in `+2.1` or `−∞`.
+#[must_use]
+pub fn print_value(value: f32) -> String {
+    if value == f32::NEG_INFINITY {
+        return "−∞".into();
+    }
+    let rounded = (value * 10.0).round() / 10.0;
+    if rounded == 0.0 {
+        "0.0".into()
+    } else if rounded < 0.0 {
+        format!("−{:.1}", -rounded)
+    } else {
+        format!("+{rounded:.1}")
+    }
+}
+
+/// A happening as a line of the log; `None` for those that need no line.
+#[must_use]
+pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)> {
+    let name = |key| names.get(key);
+    let on = |emitter: crate::names::NameKey| if emitter.is_none() { String::new() } else { format!(" on {}", names.get(emitter)) };
+    Some(match happening.what {
+        What::Event { event, emitter, by } if by.is_none() => (format!("{}{}", name(event), on(emitter)), Label::Game),
+        What::Event { event, emitter, .. } => (format!("  sends {}{}", name(event), on(emitter)), Label::Plain),
+        What::Parameter { parameter, value, by } if by.is_none() => (format!("{} is {}", name(parameter), tidy(value)), Label::Game),
+        What::Parameter { parameter, value, .. } => (format!("  sets {} to {}", name(parameter), tidy(value)), Label::Plain),
+        What::Glide { parameter, from, to, .. } => (format!("{} goes from {} to {}", name(parameter), tidy(from), tidy(to)), Label::Game),
+        What::State { state, value, before, by } if by.is_none() => (format!("{} {} ⟶ {}", name(state), name(before), name(value)), Label::Game),
+        What::State { state, value, .. } => (format!("  sets {} to {}", name(state), name(value)), Label::Plain),
+        What::Reaction { .. } => return None,
+        What::Chance { drawn, needed, .. } => (format!("  chance {:.0} %: drew {drawn:.2}, yes", needed * 100.0), Label::Aside),
+        What::VoiceStart { sound, take, by, .. } => {
+            let file = name(take).rsplit('/').next().unwrap_or_default();
+            let indent = if by.is_none() { "" } else { "  " };
+            (format!("{indent}plays {}, {file}", name(sound)), Label::Plain)
+        }
+        What::VoiceEnd { cause: crate::engine::Cause::Done, .. } => return None,
+        What::VoiceEnd { sound, cause, .. } => (format!("{} {}", name(sound), cause_word(cause)), Label::Aside),
+        What::Refused { sound, reason, .. } => (format!("{} refused: {}", name(sound), reason_text(&reason, names)), Label::Attention),
+        What::Notice(Notice::Program(_)) => return None,
+        What::Notice(notice) => (notice_text(&notice, names), Label::Attention),
+    })
+}
+
+fn tidy(value: f32) -> String {
+    let text = format!("{value:.2}");
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
