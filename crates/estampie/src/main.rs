@@ -1,1 +1,12 @@
-fn main(){}
+//! Estampie in the terminal: the workshop, and its commands.
+
+mod cli;
+mod player;
+mod project;
+mod workshop;
+
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    cli::run()
+}

@@ -58,5 +58,11 @@ fn flac(channels: &[Vec<f64>], gain: f64) -> Result<Vec<u8>, String> {
     let stream = flacenc::encode_with_fixed_block_size(&config, source, config.block_size).map_err(|e| format!("{e:?}"))?;
     let mut sink = flacenc::bitsink::ByteSink::new();
     stream.write(&mut sink).map_err(|e| format!("{e:?}"))?;
-    Ok(sink.into_inner())
+    let mut bytes = sink.into_inner();
+    // The least block size in STREAMINFO does not count the last block (RFC 9639, 8.2); decoders that take the
+    // stream as one of fixed blocks want both sizes equal.
+    if let [.., low_a, low_b, high_a, high_b] = &mut bytes[..12] {
+        (*low_a, *low_b) = (*high_a, *high_b);
+    }
+    Ok(bytes)
 }

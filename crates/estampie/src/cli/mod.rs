@@ -1,0 +1,155 @@
+//! The command line. Exit 0: well; 1: the project or a check is at fault; 2: wrong use.
+
+mod demo;
+mod doctor;
+mod new;
+mod probe;
+mod render;
+
+use crate::project;
+use crate::workshop;
+use clap::{Parser, Subcommand};
+use estampie_core::document::Fault;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+/// What went wrong, and whose fault it is.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// The project, a file or the machine: exit 1.
+    Fault(String),
+    /// The command line: exit 2.
+    Use(String),
+}
+
+impl From<std::io::Error> for Failure {
+    fn from(error: std::io::Error) -> Self {
+        Failure::Fault(error.to_string())
+    }
+}
+
+#[derive(Parser)]
+#[command(name = "estampie", version, about = "A workshop for the adaptive sound of games", args_conflicts_with_subcommands = true)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Option<Command>,
+    /// The project's folder (the present one if left out)
+    project: Option<PathBuf>,
+    #[command(flatten)]
+    sound: Sound,
+}
+
+#[derive(clap::Args, Clone, Debug)]
+pub(crate) struct Sound {
+    /// Play through this device ("estampie doctor" lists them); "none" plays on the silent clock
+    #[arg(long, value_name = "NAME")]
+    device: Option<String>,
+    /// How much sound is made ahead, in milliseconds (5 to 500)
+    #[arg(long, value_name = "MS", default_value_t = 30, value_parser = clap::value_parser!(u32).range(5..=500))]
+    buffer: u32,
+    /// The light theme
+    #[arg(long)]
+    light: bool,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Opens the demo, Brinewick Salvage, in a copy of your own
+    Demo {
+        /// Puts the demo back as it was; your copy is kept beside it
+        #[arg(long)]
+        restore: bool,
+        /// Says where your copy is, and opens nothing
+        #[arg(long)]
+        path: bool,
+        #[command(flatten)]
+        sound: Sound,
+    },
+    /// Makes a new project
+    New {
+        /// Its folder; it must not exist, or be empty
+        folder: PathBuf,
+    },
+    /// Reads a project with all its audio and tells every fault
+    Check {
+        /// The project's folder
+        project: PathBuf,
+    },
+    /// Renders a playthrough to a WAV file
+    Render(render::Arguments),
+    /// Prints facts of audio files
+    Probe {
+        /// The files
+        #[arg(required = true)]
+        files: Vec<PathBuf>,
+        /// As JSON, one object a line
+        #[arg(long)]
+        json: bool,
+    },
+    /// Looks at the sound device, the terminal and the fonts
+    Doctor,
+}
+
+/// Runs the command line.
+pub(crate) fn run() -> ExitCode {
+    let arguments = match Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        Err(error) => {
+            let _ = error.print();
+            return if error.use_stderr() { ExitCode::from(2) } else { ExitCode::SUCCESS };
+        }
+    };
+    let done = match arguments.command {
+        None => workshop::open(&arguments.project.unwrap_or_else(|| PathBuf::from(".")), &options(&arguments.sound)),
+        Some(Command::Demo { restore, path, sound }) => demo::run(restore, path, &options(&sound)),
+        Some(Command::New { folder }) => new::run(&folder),
+        Some(Command::Check { project }) => check(&project),
+        Some(Command::Render(arguments)) => render::run(&arguments),
+        Some(Command::Probe { files, json }) => probe::run(&files, json),
+        Some(Command::Doctor) => doctor::run(),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(Failure::Fault(what)) => {
+            eprintln!("estampie: {what}");
+            ExitCode::from(1)
+        }
+        Err(Failure::Use(what)) => {
+            eprintln!("estampie: {what}");
+            ExitCode::from(2)
+        }
+    }
+}
+
+fn options(sound: &Sound) -> workshop::Options {
+    workshop::Options { device: sound.device.clone(), buffer_ms: sound.buffer, light: sound.light }
+}
+
+fn check(folder: &Path) -> Result<(), Failure> {
+    let loaded = project::load(folder)?;
+    let document = loaded.workspace.document();
+    print_faults(&loaded.faults);
+    if loaded.faults.is_empty() {
+        println!(
+            "{}: {} sounds, {} audio files, {} reactions, {} modulations, {} playthroughs; no faults",
+            document.manifest.name,
+            document.sounds.len(),
+            loaded.assets.len(),
+            document.reactions.len(),
+            document.modulations.len(),
+            document.playthroughs.len()
+        );
+        Ok(())
+    } else {
+        let count = loaded.faults.len();
+        Err(Failure::Fault(format!("{count} fault{} in {}", if count == 1 { "" } else { "s" }, folder.display())))
+    }
+}
+
+/// Prints faults to standard error, each with place and mend.
+pub(crate) fn print_faults(faults: &[Fault]) {
+    for fault in faults {
+        eprintln!("{}: {}", fault.place, fault.what);
+        eprintln!("  mend: {}", fault.mend);
+    }
+}

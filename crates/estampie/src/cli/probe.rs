@@ -1,0 +1,51 @@
+//! `estampie probe FILE…`: facts of audio files.
+
+use super::Failure;
+use estampie_core::assets::{Facts, decode, facts};
+use std::path::PathBuf;
+
+pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {
+    let mut failed = 0;
+    for file in files {
+        match decode(file) {
+            Ok(decoded) => {
+                let facts = facts(&decoded);
+                if json {
+                    println!("{}", facts.json(&file.display().to_string()));
+                } else {
+                    print(&file.display().to_string(), &facts);
+                }
+            }
+            Err(error) => {
+                failed += 1;
+                eprintln!("{}: {error}", file.display());
+            }
+        }
+    }
+    if failed == 0 { Ok(()) } else { Err(Failure::Fault(format!("{failed} of {} files cannot be played", files.len()))) }
+}
+
+fn level(value: f64, unit: &str) -> String {
+    if value.is_finite() { format!("{value:.1} {unit}") } else { "silent".into() }
+}
+
+fn print(name: &str, facts: &Facts) {
+    let seconds = |frames: usize| frames as f64 / f64::from(facts.rate);
+    println!("{name}");
+    let bits = facts.bits.map_or(String::new(), |b| format!(", {b} bit"));
+    println!("  kind        {}{bits}", facts.kind);
+    println!("  channels    {}", facts.channels);
+    println!("  rate        {} Hz", facts.rate);
+    println!("  length      {:.3} s ({} frames)", seconds(facts.frames), facts.frames);
+    match facts.loop_points {
+        Some((start, end)) => println!("  loop        {:.3} s to {:.3} s (frames {start} to {end})", seconds(start), seconds(end)),
+        None => println!("  loop        none in the file"),
+    }
+    println!("  peak        {}", level(facts.sample_peak, "dBFS"));
+    println!("  true peak   {}", level(facts.true_peak, "dBTP"));
+    let loudness = if facts.loudness.is_finite() { format!("{:.1} LUFS", facts.loudness) } else { "too short or silent to measure".into() };
+    println!("  loudness    {loudness}");
+    println!("  silence     {:.1} ms at the head, {:.1} ms at the tail", facts.silence_head * 1000.0, facts.silence_tail * 1000.0);
+    println!("  DC          {:+.5}", facts.dc);
+    println!("  seam step   {:.5} of full scale, from the last frame of the round to its first", facts.seam_step);
+}

@@ -1,0 +1,2 @@
+//! x
+pub(crate) mod device;

@@ -1,0 +1,37 @@
+//! A project with all its audio, loaded at once: for commands. The workshop loads aside instead.
+
+use crate::cli::Failure;
+use estampie_core::assets::{self, Assets};
+use estampie_core::document::{Fault, Workspace};
+use estampie_core::program::{self, Program};
+use std::path::Path;
+use std::sync::Arc;
+
+/// A project, read and compiled.
+pub(crate) struct Loaded {
+    pub(crate) workspace: Workspace,
+    pub(crate) assets: Assets,
+    pub(crate) program: Arc<Program>,
+    /// All faults: of the texts, of names, of audio.
+    pub(crate) faults: Vec<Fault>,
+}
+
+/// Loads the project in `folder`. Faults are no error: what is sound works.
+pub(crate) fn load(folder: &Path) -> Result<Loaded, Failure> {
+    let workspace = Workspace::open(folder)?;
+    let document = workspace.document();
+    let wanted: Vec<String> = program::wanted_audio(document).into_iter().collect();
+    let assets = assets::load_all(folder, &wanted, document.manifest.rate);
+    let (program, found) = program::compile(document, &assets);
+    let faults = all_faults(&workspace, found);
+    Ok(Loaded { workspace, assets, program: Arc::new(program), faults })
+}
+
+/// The faults of the texts and those of compiling, each once, by place.
+pub(crate) fn all_faults(workspace: &Workspace, compiled: Vec<Fault>) -> Vec<Fault> {
+    let mut faults: Vec<Fault> = workspace.faults().to_vec();
+    faults.extend(compiled);
+    faults.sort();
+    faults.dedup();
+    faults
+}
