@@ -1,7 +1,9 @@
 //! Rendering without a device: a playthrough in, samples and a trace out, as fast as the machine can.
 
-use crate::engine::{Engine, Happening, Input, InputKind, Options, Prepared, Remote};
-use crate::language::{Playthrough, StepAction};
+use crate::engine::{Engine, Happening, Input, InputKind, Options, Prepared, Remote, What};
+use crate::language::playthrough::Line;
+use crate::language::reactions::PlaceOf;
+use crate::language::{Playthrough, Step, StepAction, Word};
 use crate::names::{NameKey, Names};
 use crate::program::Program;
 use crate::units::Seconds;
@@ -117,4 +119,45 @@ pub fn render(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u6
         all.extend_from_slice(&part);
     }
     (all, happenings)
+}
+
+/// Makes a playthrough of what is said to an engine from its first frame on.
+#[derive(Debug, Default)]
+pub struct Recorder {
+    rate: u32,
+    lines: Vec<Line>,
+}
+
+impl Recorder {
+    /// A recorder for an engine of `rate` that was made with `seed`.
+    #[must_use]
+    pub fn new(rate: u32, seed: u64) -> Recorder {
+        Recorder { rate, lines: vec![Line::Seed(seed)] }
+    }
+
+    /// Takes note of a happening if it is something that was said from outside.
+    pub fn note(&mut self, happening: &Happening, names: &Names) {
+        let word = |key: NameKey| Word::new(names.get(key));
+        // The shortest text of an f32 reads back as the same f32.
+        let number = |value: f32| value.to_string().parse().unwrap_or(f64::from(value));
+        let action = match happening.what {
+            What::Event { event, emitter, by } if by.is_none() => StepAction::Send(word(event), (!emitter.is_none()).then(|| word(emitter))),
+            What::Parameter { parameter, value, by } if by.is_none() => StepAction::Parameter(word(parameter), number(value)),
+            What::Glide { parameter, from, to, frames } => {
+                StepAction::Glide { parameter: word(parameter), from: Some(number(from)), to: number(to), over: Seconds::of_frames(frames, self.rate) }
+            }
+            What::State { state, value, by, .. } if by.is_none() => StepAction::State(word(state), word(value)),
+            _ => return,
+        };
+        let at = Seconds::of_frames(happening.frame, self.rate);
+        self.lines.push(Line::Step(Step { at, action }, PlaceOf::default()));
+    }
+
+    /// Ends the playthrough at `frame`.
+    #[must_use]
+    pub fn finish(mut self, frame: u64) -> Playthrough {
+        let at = Seconds::of_frames(frame, self.rate);
+        self.lines.push(Line::Step(Step { at, action: StepAction::End }, PlaceOf::default()));
+        Playthrough { lines: self.lines }
+    }
 }

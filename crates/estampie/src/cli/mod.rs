@@ -6,6 +6,8 @@ mod new;
 mod probe;
 mod render;
 
+pub(crate) use render::SOFT_START;
+
 use crate::project;
 use crate::workshop;
 use clap::{Parser, Subcommand};

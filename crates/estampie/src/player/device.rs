@@ -1,3 +1,117 @@
-//! x
-pub(crate) const BUILT_IN: bool = false;
-pub(crate) fn list() -> Result<Vec<(String, bool)>, String> { Ok(Vec::new()) }
+//! The sound device, on a thread of its own: opened, watched, opened again when it comes back.
+
+use super::{Output, Shared};
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+use std::time::{Duration, Instant};
+
+/// Whether devices were built in.
+pub(crate) const BUILT_IN: bool = cfg!(feature = "device");
+
+/// A device that could not be opened is tried again after this time.
+#[cfg(feature = "device")]
+const AGAIN: Duration = Duration::from_secs(2);
+
+/// The output devices by name, and whether each is the one used unless another is named.
+#[cfg(feature = "device")]
+pub(crate) fn list() -> Result<Vec<(String, bool)>, String> {
+    use cpal::traits::HostTrait as _;
+    let host = cpal::default_host();
+    let default = host.default_output_device().map(|d| name_of(&d));
+    let devices = host.output_devices().map_err(|e| e.to_string())?;
+    let mut names: Vec<String> = devices.map(|d| name_of(&d)).collect();
+    names.dedup();
+    Ok(names.into_iter().map(|name| { let is_default = Some(&name) == default.as_ref(); (name, is_default) }).collect())
+}
+
+#[cfg(not(feature = "device"))]
+pub(crate) fn list() -> Result<Vec<(String, bool)>, String> {
+    Ok(Vec::new())
+}
+
+#[cfg(feature = "device")]
+fn name_of(device: &cpal::Device) -> String {
+    use cpal::traits::DeviceTrait as _;
+    device.description().map_or_else(|_| "unnamed".into(), |d| d.name().to_owned())
+}
+
+/// Without devices the silent clock is all there is.
+#[cfg(not(feature = "device"))]
+pub(super) fn run(shared: &Arc<Shared>, _rate: u32, _buffer: usize) {
+    let _ = (AtMost::default(), &shared.opened, &shared.underruns, &shared.changed, &shared.wanted);
+    shared.set_output(Output::Silent("built without devices".into()));
+}
+
+#[cfg(not(feature = "device"))]
+#[derive(Default)]
+struct AtMost;
+
+/// Keeps a device open for as long as there is one.
+#[cfg(feature = "device")]
+pub(super) fn run(shared: &Arc<Shared>, rate: u32, buffer: usize) {
+    let mut stream: Option<cpal::Stream> = None;
+    let mut tried: Option<Instant> = None;
+    while !shared.quit.load(Ordering::Relaxed) {
+        if shared.changed.swap(false, Ordering::Relaxed) {
+            shared.failed.store(true, Ordering::Relaxed);
+            tried = None;
+        }
+        if stream.is_some() && shared.failed.load(Ordering::Relaxed) {
+            stream = None;
+            shared.set_output(Output::Silent("the device is gone; waiting for it".into()));
+            // Time for the engine's thread to let go of the old ring.
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        let wanted = shared.wanted.lock().ok().and_then(|w| w.clone());
+        if wanted.as_deref() == Some("none") {
+            shared.set_output(Output::Silent("by choice".into()));
+        } else if stream.is_none() && tried.is_none_or(|at| at.elapsed() > AGAIN) {
+            tried = Some(Instant::now());
+            match open(shared, wanted.as_deref(), rate, buffer) {
+                Ok((opened, name)) => {
+                    stream = Some(opened);
+                    shared.set_output(Output::Device(name));
+                }
+                Err(why) => shared.set_output(Output::Silent(why)),
+            }
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
+}
+
+#[cfg(feature = "device")]
+fn open(shared: &Arc<Shared>, wanted: Option<&str>, rate: u32, buffer: usize) -> Result<(cpal::Stream, String), String> {
+    use cpal::traits::{DeviceTrait as _, HostTrait as _, StreamTrait as _};
+    let host = cpal::default_host();
+    let device = match wanted {
+        None => host.default_output_device().ok_or("no sound device")?,
+        Some(name) => host.output_devices().map_err(|e| e.to_string())?.find(|d| name_of(d) == name).ok_or_else(|| format!("no device is named {name}"))?,
+    };
+    let name = name_of(&device);
+    let config = cpal::StreamConfig { channels: 2, sample_rate: rate, buffer_size: cpal::BufferSize::Default };
+    let (ring, mut sound) = rtrb::RingBuffer::<f32>::new((buffer * 2).max(rate as usize / 4) * 2);
+    let (pulls, told) = (Arc::clone(shared), Arc::clone(shared));
+    let fill = move |out: &mut [f32], _: &cpal::OutputCallbackInfo| {
+        pulls.pulls.fetch_add(1, Ordering::Relaxed);
+        let there = sound.slots().min(out.len());
+        for sample in &mut out[..there] {
+            *sample = sound.pop().unwrap_or(0.0);
+        }
+        out[there..].fill(0.0);
+        if there < out.len() {
+            pulls.underruns.fetch_add(1, Ordering::Relaxed);
+        }
+    };
+    let failed = move |error: cpal::Error| {
+        if !matches!(error.kind(), cpal::ErrorKind::Xrun | cpal::ErrorKind::DeviceChanged | cpal::ErrorKind::RealtimeDenied) {
+            told.failed.store(true, Ordering::Relaxed);
+        }
+    };
+    let stream = device.build_output_stream(config, fill, failed, None).map_err(|e| format!("{name} does not open: {e}"))?;
+    stream.play().map_err(|e| format!("{name} does not play: {e}"))?;
+    shared.failed.store(false, Ordering::Relaxed);
+    if let Ok(mut opened) = shared.opened.lock() {
+        *opened = Some(ring);
+    }
+    Ok((stream, name))
+}

@@ -1,2 +1,262 @@
-//! x
+//! Playing: an engine on a thread of its own, paced by the sound device or, without one, by the clock.
+//!
+//! The engine's thread fills a ring a little ahead of the device (the buffer of the command line); the device's callback
+//! only empties it. So the engine outlives its device: when that vanishes, the thread goes on by the silent clock, and when
+//! a device comes back it is filled again. Only this thread ever waits; [`Engine::render`] never does.
+
 pub(crate) mod device;
+mod loudness;
+
+pub(crate) use loudness::Loudness;
+
+use estampie_core::engine::Engine;
+use rtrb::{Consumer, Producer, RingBuffer};
+use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+use std::thread::JoinHandle;
+use std::time::{Duration, Instant};
+
+/// What the threads of the player share; nothing of it is touched inside `render`.
+pub(crate) struct Shared {
+    quit: AtomicBool,
+    frozen: AtomicBool,
+    /// Share of real time that rendering takes, as bits of an `f32`.
+    load: AtomicU32,
+    /// Blocks of the device that found the ring empty.
+    underruns: AtomicU64,
+    /// The device that is wanted; "none" for the silent clock.
+    wanted: Mutex<Option<String>>,
+    /// A new wish: the present device is given up.
+    changed: AtomicBool,
+    /// What plays, in words.
+    output: Mutex<Output>,
+    loudness: Mutex<Loudness>,
+    /// The ring of a device that has just been opened.
+    opened: Mutex<Option<Producer<f32>>>,
+    /// Counts calls of the device; when it stands still, the device is gone.
+    pulls: AtomicU64,
+    /// The device said that it is gone.
+    failed: AtomicBool,
+}
+
+/// What the sound goes to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Output {
+    /// A device, by name.
+    Device(String),
+    /// The silent clock, and why.
+    Silent(String),
+}
+
+enum Order {
+    Engine(Box<Engine>),
+}
+
+/// The player as the workshop holds it.
+pub(crate) struct Player {
+    shared: Arc<Shared>,
+    orders: Producer<Order>,
+    done: Consumer<Box<Engine>>,
+    threads: Vec<JoinHandle<()>>,
+}
+
+impl Player {
+    /// Starts playing. `buffer_ms` of sound are made ahead.
+    pub(crate) fn start(engine: Engine, rate: u32, device: Option<String>, buffer_ms: u32) -> Player {
+        let silent = Output::Silent(if device::BUILT_IN { "looking for a device".into() } else { "built without devices".into() });
+        let shared = Arc::new(Shared {
+            quit: AtomicBool::new(false),
+            frozen: AtomicBool::new(false),
+            load: AtomicU32::new(0),
+            underruns: AtomicU64::new(0),
+            wanted: Mutex::new(device),
+            changed: AtomicBool::new(false),
+            output: Mutex::new(silent),
+            loudness: Mutex::new(Loudness::default()),
+            opened: Mutex::new(None),
+            pulls: AtomicU64::new(0),
+            failed: AtomicBool::new(false),
+        });
+        let (orders, order_out) = RingBuffer::new(8);
+        let (done_in, done) = RingBuffer::new(8);
+        let (tap, tap_out) = RingBuffer::new(rate as usize * 2);
+        let buffer = (rate as usize * buffer_ms as usize / 1000).max(64);
+        let mut threads = Vec::new();
+        let paced = Paced { shared: Arc::clone(&shared), engine: Box::new(engine), orders: order_out, done: done_in, tap, rate, buffer, gain: 1.0, samples: vec![0.0; 2 * 512] };
+        let named = |name: &str| std::thread::Builder::new().name(name.into());
+        threads.extend(named("engine").spawn(move || paced.run()).ok());
+        let for_loudness = Arc::clone(&shared);
+        threads.extend(named("loudness").spawn(move || loudness::run(&for_loudness.quit, &for_loudness.loudness, tap_out, rate)).ok());
+        let for_device = Arc::clone(&shared);
+        threads.extend(named("device").spawn(move || device::run(&for_device, rate, buffer)).ok());
+        Player { shared, orders, done, threads }
+    }
+
+    /// Goes over to another engine; the one before fades out.
+    pub(crate) fn replace(&mut self, engine: Engine) {
+        let _ = self.orders.push(Order::Engine(Box::new(engine)));
+        self.drop_done();
+    }
+
+    /// Drops engines that are done with, here, where it hurts nobody.
+    pub(crate) fn drop_done(&mut self) {
+        while self.done.pop().is_ok() {}
+    }
+
+    pub(crate) fn freeze(&self, on: bool) {
+        self.shared.frozen.store(on, Ordering::Relaxed);
+    }
+
+    pub(crate) fn frozen(&self) -> bool {
+        self.shared.frozen.load(Ordering::Relaxed)
+    }
+
+    /// The share of real time that rendering takes.
+    pub(crate) fn load(&self) -> f32 {
+        f32::from_bits(self.shared.load.load(Ordering::Relaxed))
+    }
+
+    /// How often the device found nothing to play.
+    pub(crate) fn underruns(&self) -> u64 {
+        self.shared.underruns.load(Ordering::Relaxed)
+    }
+
+    pub(crate) fn output(&self) -> Output {
+        self.shared.output.lock().map_or_else(|_| Output::Silent("the player failed".into()), |o| o.clone())
+    }
+
+    pub(crate) fn loudness(&self) -> Loudness {
+        self.shared.loudness.lock().map(|l| l.clone()).unwrap_or_default()
+    }
+
+    /// Plays through another device from now on; "none" for the silent clock.
+    pub(crate) fn choose_device(&self, name: &str) {
+        if let Ok(mut wanted) = self.shared.wanted.lock() {
+            *wanted = Some(name.to_owned());
+        }
+        self.shared.changed.store(true, Ordering::Relaxed);
+    }
+}
+
+impl Drop for Player {
+    fn drop(&mut self) {
+        self.shared.quit.store(true, Ordering::Relaxed);
+        for thread in self.threads.drain(..) {
+            let _ = thread.join();
+        }
+    }
+}
+
+impl Shared {
+    pub(super) fn set_output(&self, output: Output) {
+        if let Ok(mut now) = self.output.lock() {
+            *now = output;
+        }
+    }
+}
+
+/// The engine's thread.
+struct Paced {
+    shared: Arc<Shared>,
+    engine: Box<Engine>,
+    orders: Consumer<Order>,
+    done: Producer<Box<Engine>>,
+    tap: Producer<f32>,
+    rate: u32,
+    buffer: usize,
+    /// 1, or on its way to 0 while frozen.
+    gain: f32,
+    samples: Vec<f32>,
+}
+
+/// A device that has not asked for so long is gone.
+const GONE: Duration = Duration::from_millis(700);
+const STEP: usize = 128;
+
+impl Paced {
+    fn run(mut self) {
+        let mut device: Option<Producer<f32>> = None;
+        let mut clock = Instant::now();
+        let mut last_pull = (0, Instant::now());
+        while !self.shared.quit.load(Ordering::Relaxed) {
+            self.follow_orders();
+            if let Ok(mut opened) = self.shared.opened.try_lock()
+                && let Some(ring) = opened.take()
+            {
+                device = Some(ring);
+                last_pull = (self.shared.pulls.load(Ordering::Relaxed), Instant::now());
+            }
+            let pulls = self.shared.pulls.load(Ordering::Relaxed);
+            if pulls != last_pull.0 {
+                last_pull = (pulls, Instant::now());
+            } else if device.is_some() && last_pull.1.elapsed() > GONE {
+                self.shared.failed.store(true, Ordering::Relaxed);
+            }
+            if device.is_some() && self.shared.failed.load(Ordering::Relaxed) {
+                device = None;
+                clock = Instant::now();
+            }
+            match &mut device {
+                Some(ring) => {
+                    let queued = (ring.buffer().capacity() - ring.slots()) / 2;
+                    if queued < self.buffer {
+                        let count = (self.buffer - queued).min(STEP);
+                        self.make(count);
+                        for sample in &self.samples[..count * 2] {
+                            let _ = ring.push(*sample);
+                        }
+                        continue;
+                    }
+                    clock = Instant::now();
+                }
+                None => {
+                    let due = (clock.elapsed().as_secs_f64() * f64::from(self.rate)) as usize;
+                    // After a long stop (a suspended machine) the clock does not run after the time lost.
+                    if due > self.rate as usize {
+                        clock = Instant::now();
+                    } else if due >= STEP {
+                        self.make(STEP);
+                        clock += Duration::from_secs_f64(STEP as f64 / f64::from(self.rate));
+                        continue;
+                    }
+                }
+            }
+            std::thread::sleep(Duration::from_millis(1));
+        }
+    }
+
+    fn follow_orders(&mut self) {
+        while let Ok(Order::Engine(engine)) = self.orders.pop() {
+            let old = std::mem::replace(&mut self.engine, engine);
+            // The new one starts softly by itself; the old one's last samples are already on their way.
+            if let Err(rtrb::PushError::Full(old)) = self.done.push(old) {
+                drop(old);
+            }
+        }
+    }
+
+    /// Makes `count` frames into `samples`, silence while frozen, and taps them for the loudness.
+    fn make(&mut self, count: usize) {
+        let frozen = self.shared.frozen.load(Ordering::Relaxed);
+        let out = &mut self.samples[..count * 2];
+        if frozen && self.gain == 0.0 {
+            out.fill(0.0);
+            return;
+        }
+        let begun = Instant::now();
+        self.engine.render(out);
+        let spent = begun.elapsed().as_secs_f64() * f64::from(self.rate) / count as f64;
+        let before = f32::from_bits(self.shared.load.load(Ordering::Relaxed));
+        self.shared.load.store((before + (spent as f32 - before) * 0.02).to_bits(), Ordering::Relaxed);
+        let step = if frozen { -1.0 } else { 1.0 } / (0.01 * self.rate as f32);
+        for frame in out.chunks_mut(2) {
+            if (frozen && self.gain > 0.0) || (!frozen && self.gain < 1.0) {
+                self.gain = (self.gain + step).clamp(0.0, 1.0);
+            }
+            for sample in frame {
+                *sample *= self.gain;
+                let _ = self.tap.push(*sample);
+            }
+        }
+    }
+}

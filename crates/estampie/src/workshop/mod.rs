@@ -1,6 +1,87 @@
-//! x
-use crate::cli::Failure;
+//! The workshop: the full-screen page, its views, and what the hands do there.
+
+mod app;
+mod finder;
+mod keys;
+mod mix;
+mod overlay;
+mod page;
+mod pen;
+mod rehearsal;
+mod stage;
 pub(crate) mod theme;
+
+use crate::cli::Failure;
+use app::App;
+use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture};
+use ratatui::crossterm::execute;
+use std::io::IsTerminal as _;
+use std::path::Path;
+use std::time::{Duration, Instant};
+
+/// How the workshop is opened.
 #[derive(Debug, Clone)]
-pub(crate) struct Options { pub(crate) device: Option<String>, pub(crate) buffer_ms: u32, pub(crate) light: bool }
-pub(crate) fn open(_: &std::path::Path, _: &Options) -> Result<(), Failure> { Ok(()) }
+pub(crate) struct Options {
+    pub(crate) device: Option<String>,
+    pub(crate) buffer_ms: u32,
+    pub(crate) light: bool,
+}
+
+/// The screen is drawn at most so often.
+const FRAME: Duration = Duration::from_millis(33);
+
+/// Opens the workshop on the project in `folder` and stays until it is left.
+pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
+    if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
+        return Err(Failure::Use("the workshop needs a terminal; \"estampie render\" and \"estampie check\" work without one".into()));
+    }
+    let log = quiet_errors();
+    let mut app = App::open(folder, options)?;
+    tracing::info!(project = %folder.display(), "opened");
+    let mut terminal = ratatui::try_init()?;
+    let _ = execute!(std::io::stdout(), EnableMouseCapture);
+    let ended = run(&mut terminal, &mut app);
+    let _ = execute!(std::io::stdout(), DisableMouseCapture);
+    ratatui::restore();
+    drop(app);
+    drop(log);
+    ended
+}
+
+fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App) -> Result<(), Failure> {
+    let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
+    let mut stale = true;
+    while !app.quit {
+        let wait = if stale { FRAME.saturating_sub(drawn.elapsed()) } else { FRAME };
+        if event::poll(wait)? {
+            // All that has come, so that a drag is not drawn step by step.
+            while event::poll(Duration::ZERO)? {
+                stale |= app.event(&event::read()?);
+            }
+        }
+        stale |= app.poll();
+        if stale && drawn.elapsed() >= FRAME {
+            let mut hits = Vec::new();
+            terminal.draw(|frame| hits = page::draw(app, frame))?;
+            app.hits = hits;
+            drawn = Instant::now();
+            stale = false;
+        }
+    }
+    Ok(())
+}
+
+/// Sends standard error and the log to a file while the page is up: libraries of the sound system write there, and
+/// would write over the page. Gives what keeps the log going.
+fn quiet_errors() -> Option<tracing_appender::non_blocking::WorkerGuard> {
+    let folders = directories::ProjectDirs::from("", "", "estampie")?;
+    let folder = folders.state_dir().unwrap_or_else(|| folders.data_local_dir()).to_owned();
+    std::fs::create_dir_all(&folder).ok()?;
+    let errors = std::fs::File::options().create(true).append(true).open(folder.join("errors.log")).ok()?;
+    #[cfg(unix)]
+    rustix::stdio::dup2_stderr(&errors).ok()?;
+    let _ = errors;
+    let (writer, guard) = tracing_appender::non_blocking(tracing_appender::rolling::never(folder, "estampie.log"));
+    tracing_subscriber::fmt().with_writer(writer).with_ansi(false).try_init().ok()?;
+    Some(guard)
+}

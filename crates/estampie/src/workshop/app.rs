@@ -1,0 +1,819 @@
+//! The workshop's state and what its keys, mouse and finder do to it. Drawing is elsewhere and changes nothing here.
+
+use super::Options;
+use super::finder::{self, Found};
+use super::keys::{self, Do, PADS, View};
+use super::rehearsal::Rehearsal;
+use super::theme::{Colours, Theme};
+use crate::cli::Failure;
+use crate::player::device;
+use crate::project::all_faults;
+use estampie_core::assets::{self, Assets, Clip};
+use estampie_core::document::{Document, Fault, Workspace};
+use estampie_core::engine::InputKind;
+use estampie_core::names::NameKey;
+use estampie_core::program::{self, Program};
+use estampie_core::units::{Decibels, Quantity as _, read_number};
+use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
+use ratatui::layout::{Position, Rect};
+use std::path::Path;
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+/// A line of the Stage's index that can be selected.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Item {
+    Parameter(usize),
+    State(usize),
+    Event(usize),
+    Playthrough(usize),
+}
+
+/// A column of the Stage.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Column {
+    Index,
+    Sounding,
+}
+
+/// What a place on the screen means to the mouse.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Hit {
+    View(View),
+    Item(Item),
+    /// The bar of a parameter: its left end and its width.
+    Bar(usize),
+    StateValue(usize, usize),
+    Voice(u64),
+    Bus(usize),
+    /// The level line of a bus.
+    Level(usize),
+}
+
+/// What a typed value is for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Typed {
+    Parameter(String),
+    BusLevel(String),
+    SoundLevel(String),
+}
+
+/// What lies over the page, or what keys go to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Mode {
+    Page,
+    Typing(Typed, String),
+    Finder { query: String, at: usize },
+    Help,
+    Faults,
+    /// Unsaved edits, and one wants to quit.
+    Quitting,
+}
+
+/// A line said to the designer.
+pub(crate) struct Message {
+    pub(crate) text: String,
+    pub(crate) alarm: bool,
+    until: Instant,
+}
+
+/// Audio that is being loaded aside.
+struct Loading {
+    results: Receiver<(String, Result<Arc<Clip>, String>)>,
+    sender: Sender<(String, Result<Arc<Clip>, String>)>,
+    pub(crate) asked: std::collections::BTreeSet<String>,
+    left: usize,
+    total: usize,
+    compiled: Instant,
+}
+
+/// The workshop.
+pub(crate) struct App {
+    pub(crate) workspace: Workspace,
+    pub(crate) faults: Vec<Fault>,
+    pub(crate) rehearsal: Rehearsal,
+    pub(crate) theme: Theme,
+    pub(crate) view: View,
+    pub(crate) mode: Mode,
+    pub(crate) column: Column,
+    /// The selected line of the Stage's index.
+    pub(crate) item: usize,
+    /// The selected voice on the Stage; the loudest if `None`.
+    pub(crate) voice: Option<u64>,
+    /// The selected bus, by its place in the program.
+    pub(crate) bus: usize,
+    pub(crate) scroll: usize,
+    pub(crate) hits: Vec<(Rect, Hit)>,
+    pub(crate) quit: bool,
+    pub(crate) message: Option<Message>,
+    assets: Assets,
+    loading: Loading,
+    looked_outside: Instant,
+    dragging: Option<(Hit, Rect)>,
+}
+
+impl App {
+    pub(crate) fn open(folder: &Path, options: &Options) -> Result<App, Failure> {
+        let workspace = Workspace::open(folder)?;
+        let assets = Assets::default();
+        let (program, found) = program::compile(workspace.document(), &assets);
+        let faults = all_faults(&workspace, found);
+        let rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms);
+        let (sender, results) = channel();
+        let now = Instant::now();
+        let mut app = App {
+            mode: if faults.is_empty() { Mode::Page } else { Mode::Faults },
+            workspace,
+            faults,
+            rehearsal,
+            theme: Theme::new(Colours::of_environment(), options.light),
+            view: View::Stage,
+            column: Column::Index,
+            item: 0,
+            voice: None,
+            bus: 0,
+            scroll: 0,
+            hits: Vec::new(),
+            quit: false,
+            message: None,
+            assets,
+            loading: Loading { results, sender, asked: Default::default(), left: 0, total: 0, compiled: now },
+            looked_outside: now,
+            dragging: None,
+        };
+        app.load_missing();
+        Ok(app)
+    }
+
+    pub(crate) fn document(&self) -> &Document {
+        self.workspace.document()
+    }
+
+    pub(crate) fn program(&self) -> &Arc<Program> {
+        &self.rehearsal.program
+    }
+
+    /// Files still being loaded, and all that were asked for.
+    pub(crate) fn loading(&self) -> Option<(usize, usize)> {
+        (self.loading.left > 0).then_some((self.loading.total - self.loading.left, self.loading.total))
+    }
+
+    pub(crate) fn say(&mut self, text: impl Into<String>) {
+        self.message = Some(Message { text: text.into(), alarm: false, until: Instant::now() + Duration::from_secs(5) });
+    }
+
+    pub(crate) fn alarm(&mut self, text: impl Into<String>) {
+        self.message = Some(Message { text: text.into(), alarm: true, until: Instant::now() + Duration::from_secs(9) });
+    }
+
+    /// The lines of the Stage's index that can be selected, in order.
+    pub(crate) fn items(&self) -> Vec<Item> {
+        let document = self.document();
+        (0..document.parameters.len())
+            .map(Item::Parameter)
+            .chain((0..document.states.len()).map(Item::State))
+            .chain((0..document.events.len()).map(Item::Event))
+            .chain((0..document.playthroughs.len()).map(Item::Playthrough))
+            .collect()
+    }
+
+    /// The value of a parameter now, in its unit.
+    pub(crate) fn value(&self, parameter: usize) -> f32 {
+        let Some(doc) = self.document().parameters.get(parameter) else { return 0.0 };
+        let program = self.rehearsal.status_program();
+        let index = program.and_then(|p| p.find_parameter.get(NameKey::of(&doc.name)));
+        let now = index.and_then(|i| self.rehearsal.status.as_ref()?.parameters.get(i));
+        now.map_or(doc.rest, |n| n.value)
+    }
+
+    /// The index of a state's value now.
+    pub(crate) fn state_value(&self, state: usize) -> usize {
+        let Some(doc) = self.document().states.get(state) else { return 0 };
+        let found = self.rehearsal.status_program().and_then(|p| {
+            let index = p.find_state.get(NameKey::of(&doc.name))?;
+            let value = *self.rehearsal.status.as_ref()?.states.get(index)?;
+            let key = p.states[index].values[usize::from(value)];
+            doc.values.iter().position(|v| NameKey::of(&v.value) == key)
+        });
+        found.unwrap_or(doc.start)
+    }
+
+    // ── what comes in ──────────────────────────────────────────────────────────────────────────────────────────
+
+    /// Takes in what other threads have ready; true if there is something new to show.
+    pub(crate) fn poll(&mut self) -> bool {
+        let document = Arc::clone(self.workspace.document());
+        let mut news = self.rehearsal.poll(&document);
+        let mut arrived = false;
+        while let Ok((name, clip)) = self.loading.results.try_recv() {
+            self.assets.insert(&name, clip);
+            self.loading.left = self.loading.left.saturating_sub(1);
+            arrived = true;
+        }
+        if arrived && (self.loading.left == 0 || self.loading.compiled.elapsed() > Duration::from_millis(300)) {
+            self.compile();
+            news = true;
+        }
+        if self.looked_outside.elapsed() > Duration::from_secs(1) {
+            self.looked_outside = Instant::now();
+            let (taken, contested) = self.workspace.look_outside();
+            if !taken.is_empty() {
+                self.compile();
+                self.load_missing();
+                self.say(format!("changed outside and taken in: {}", taken.join(", ")));
+                news = true;
+            }
+            if !contested.is_empty() {
+                self.alarm(format!("changed outside and here: {}; yours is kept, saving writes it", contested.join(", ")));
+                news = true;
+            }
+        }
+        if self.message.as_ref().is_some_and(|m| m.until < Instant::now()) {
+            self.message = None;
+            news = true;
+        }
+        news
+    }
+
+    /// Compiles what is written now and lets it take over.
+    fn compile(&mut self) {
+        let (program, found) = program::compile(self.workspace.document(), &self.assets);
+        self.faults = all_faults(&self.workspace, found);
+        self.rehearsal.take_over(Arc::new(program));
+        self.loading.compiled = Instant::now();
+        let last = |n: usize| n.saturating_sub(1);
+        self.item = self.item.min(last(self.items().len()));
+        self.bus = self.bus.min(last(self.program().buses.len()));
+        if self.mode == Mode::Faults && self.faults.is_empty() {
+            self.mode = Mode::Page;
+        }
+    }
+
+    /// Loads audio that is wanted and not there, aside.
+    fn load_missing(&mut self) {
+        let wanted = program::wanted_audio(self.workspace.document());
+        let names: Vec<String> = wanted.into_iter().filter(|n| self.loading.asked.insert(n.clone())).collect();
+        if names.is_empty() {
+            return;
+        }
+        if self.loading.left == 0 {
+            self.loading.total = 0;
+        }
+        self.loading.left += names.len();
+        self.loading.total += names.len();
+        let (sender, root, rate) = (self.loading.sender.clone(), self.workspace.root().to_owned(), self.document().manifest.rate);
+        std::thread::spawn(move || {
+            assets::load_each(&root, &names, rate, |name, clip| {
+                let _ = sender.send((name.to_owned(), clip));
+            });
+        });
+    }
+
+    /// Takes a key or a movement of the mouse; true if there is something new to show.
+    pub(crate) fn event(&mut self, event: &Event) -> bool {
+        match event {
+            Event::Key(key) if key.kind != KeyEventKind::Release => self.key(*key),
+            Event::Mouse(mouse) => return self.mouse(*mouse),
+            Event::Resize(..) => {}
+            _ => return false,
+        }
+        true
+    }
+
+    fn key(&mut self, event: KeyEvent) {
+        let name = keys::name(event);
+        if name == "ctrl-s" {
+            return self.save();
+        }
+        match std::mem::replace(&mut self.mode, Mode::Page) {
+            Mode::Typing(typed, text) => self.key_typing(&name, typed, text),
+            Mode::Finder { query, at } => self.key_finder(&name, query, at),
+            Mode::Quitting => self.key_quitting(&name),
+            Mode::Help | Mode::Faults if matches!(name.as_str(), "esc" | "enter" | "?" | "!" | "q" | "space") => {}
+            before @ (Mode::Help | Mode::Faults) => {
+                match name.as_str() {
+                    "down" | "j" => self.scroll += 1,
+                    "up" | "k" => self.scroll = self.scroll.saturating_sub(1),
+                    _ => {}
+                }
+                if matches!(name.as_str(), "ctrl-c") {
+                    return self.act(Do::Quit);
+                }
+                self.mode = before;
+            }
+            Mode::Page => {
+                if let Some(does) = keys::meaning(&name, self.view) {
+                    self.act(does);
+                } else if let Some(pad) = name.chars().next().filter(|_| name.chars().count() == 1 && self.view == View::Stage)
+                    && let Some(event) = PADS.iter().position(|p| *p == pad).and_then(|at| self.document().events.get(at))
+                {
+                    let event = event.name.clone();
+                    self.rehearsal.event(&event);
+                }
+            }
+        }
+    }
+
+    fn key_typing(&mut self, name: &str, typed: Typed, mut text: String) {
+        match name {
+            "esc" | "ctrl-c" => return,
+            "enter" => match self.set_typed(&typed, &text) {
+                Ok(()) => return,
+                Err(why) => self.alarm(why),
+            },
+            "backspace" => {
+                text.pop();
+            }
+            "space" => text.push(' '),
+            _ if name.chars().count() == 1 => text.push_str(name),
+            _ => {}
+        }
+        self.mode = Mode::Typing(typed, text);
+    }
+
+    fn key_finder(&mut self, name: &str, mut query: String, mut at: usize) {
+        match name {
+            "esc" | "ctrl-c" => return,
+            "enter" => {
+                let found = finder::find(self, &query);
+                if let Some(entry) = found.into_iter().nth(at) {
+                    self.follow(entry.found);
+                }
+                return;
+            }
+            "down" | "tab" => at = (at + 1).min(finder::find(self, &query).len().saturating_sub(1)),
+            "up" | "backtab" => at = at.saturating_sub(1),
+            "backspace" => {
+                query.pop();
+                at = 0;
+            }
+            "space" => query.push(' '),
+            _ if name.chars().count() == 1 => {
+                query.push_str(name);
+                at = 0;
+            }
+            _ => {}
+        }
+        self.mode = Mode::Finder { query, at };
+    }
+
+    fn key_quitting(&mut self, name: &str) {
+        match name {
+            "s" | "y" => {
+                self.save();
+                self.quit = self.workspace.unsaved() == 0;
+            }
+            "d" | "ctrl-c" => self.quit = true,
+            "esc" | "n" | "q" => {}
+            _ => self.mode = Mode::Quitting,
+        }
+    }
+
+    // ── what is done ───────────────────────────────────────────────────────────────────────────────────────────
+
+    /// Does what a key means.
+    pub(crate) fn act(&mut self, does: Do) {
+        match does {
+            Do::View(view) => self.view = view,
+            Do::Up => self.go(-1),
+            Do::Down => self.go(1),
+            Do::Left => self.nudge(-1.0),
+            Do::Right => self.nudge(1.0),
+            Do::FineLeft => self.nudge(-0.1),
+            Do::FineRight => self.nudge(0.1),
+            Do::NextColumn | Do::PreviousColumn => self.column = if self.column == Column::Index { Column::Sounding } else { Column::Index },
+            Do::Why => {
+                self.view = View::Stage;
+                self.column = Column::Sounding;
+            }
+            Do::Main => self.main_thing(),
+            Do::Edit => self.begin_typing(),
+            Do::Rest => self.rest(),
+            Do::Find => self.mode = Mode::Finder { query: String::new(), at: 0 },
+            Do::Undo => self.undo(),
+            Do::Redo => self.redo(),
+            Do::Solo | Do::Mute => self.gate(does == Do::Solo),
+            Do::Freeze => self.rehearsal.player.freeze(!self.rehearsal.player.frozen()),
+            Do::Save => self.save(),
+            Do::Help => {
+                self.scroll = 0;
+                self.mode = Mode::Help;
+            }
+            Do::Faults => {
+                self.scroll = 0;
+                if self.faults.is_empty() { self.say("the project has no faults") } else { self.mode = Mode::Faults }
+            }
+            Do::Record => self.record(),
+            Do::StopAll => {
+                self.rehearsal.say(InputKind::StopAll { frames: u64::from(self.program().rate) / 4 });
+            }
+            Do::Restart => self.rehearsal.restart(),
+            Do::Theme => self.theme = self.theme.turned(),
+            Do::Back => self.voice = None,
+            Do::Quit if self.workspace.unsaved() == 0 => self.quit = true,
+            Do::Quit => self.mode = Mode::Quitting,
+        }
+    }
+
+    fn go(&mut self, by: isize) {
+        let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
+        match (self.view, self.column) {
+            (View::Mix, _) => self.bus = step(self.bus, self.program().buses.len()),
+            (View::Stage, Column::Index) => self.item = step(self.item, self.items().len()),
+            (View::Stage, Column::Sounding) => {
+                let voices = self.sounding();
+                let at = voices.iter().position(|v| Some(v.voice) == self.voice).unwrap_or(0);
+                self.voice = voices.get(step(at, voices.len())).map(|v| v.voice);
+            }
+        }
+    }
+
+    /// What sounds now, loudest first.
+    pub(crate) fn sounding(&self) -> Vec<estampie_core::engine::VoiceStatus> {
+        let mut voices = self.rehearsal.status.as_ref().map_or_else(Vec::new, |s| s.voices.clone());
+        voices.sort_by(|a, b| b.heard.total_cmp(&a.heard));
+        voices
+    }
+
+    /// The selected voice, or the loudest.
+    pub(crate) fn selected_voice(&self) -> Option<estampie_core::engine::VoiceStatus> {
+        let voices = self.sounding();
+        voices.iter().find(|v| Some(v.voice) == self.voice).or(voices.first()).copied()
+    }
+
+    fn selected_item(&self) -> Option<Item> {
+        self.items().get(self.item).copied()
+    }
+
+    /// Moves the selected value by `by` steps.
+    fn nudge(&mut self, by: f32) {
+        if self.view == View::Mix {
+            return self.nudge_bus(by);
+        }
+        if self.column == Column::Sounding {
+            return self.nudge_sound(by);
+        }
+        match self.selected_item() {
+            Some(Item::Parameter(index)) => {
+                let doc = &self.document().parameters[index];
+                let value = self.value(index) + by * (doc.high - doc.low) / 50.0;
+                self.set_parameter(index, value);
+            }
+            Some(Item::State(index)) => {
+                let count = self.document().states[index].values.len();
+                let value = self.state_value(index).saturating_add_signed(by.signum() as isize).min(count - 1);
+                self.set_state(index, value);
+            }
+            _ => {}
+        }
+    }
+
+    pub(crate) fn set_parameter(&mut self, index: usize, value: f32) {
+        let Some(doc) = self.document().parameters.get(index) else { return };
+        // To the fineness of a step, so that a log of a drag can be read.
+        let grain = 10f32.powf(((doc.high - doc.low) / 1000.0).log10().ceil());
+        let value = ((value / grain).round() * grain).clamp(doc.low, doc.high);
+        let parameter = NameKey::of(&doc.name);
+        self.rehearsal.say(InputKind::Parameter { parameter, value });
+    }
+
+    fn set_state(&mut self, index: usize, value: usize) {
+        let Some(doc) = self.document().states.get(index) else { return };
+        let Some(value) = doc.values.get(value) else { return };
+        let what = InputKind::State { state: NameKey::of(&doc.name), value: NameKey::of(&value.value) };
+        self.rehearsal.say(what);
+    }
+
+    /// The document's bus behind the selected line of the Mix.
+    pub(crate) fn bus_name(&self, bus: usize) -> Option<String> {
+        self.program().buses.get(bus).map(|b| self.program().names.get(b.key).to_owned())
+    }
+
+    pub(crate) fn bus_level(&self, name: &str) -> f32 {
+        self.document().buses.iter().find(|b| b.name == name).map_or(0.0, |b| b.level.0)
+    }
+
+    fn nudge_bus(&mut self, by: f32) {
+        let Some(name) = self.bus_name(self.bus) else { return };
+        let level = self.bus_level(&name);
+        // Out of silence one comes in at the quiet end.
+        let level = if level == f32::NEG_INFINITY { -60.0 + by.max(0.0) } else { level + by };
+        self.set_bus_level(&name, level);
+    }
+
+    pub(crate) fn set_bus_level(&mut self, name: &str, level: f32) {
+        let level = if level < -80.0 { Decibels::SILENCE } else { Decibels(((level * 10.0).round() / 10.0).min(24.0)) };
+        let done = self.workspace.set_value(&format!("level of {name}"), "mix.toml", &["buses", name, "level"], &level.to_string());
+        self.edited(done);
+    }
+
+    fn nudge_sound(&mut self, by: f32) {
+        let Some(voice) = self.selected_voice() else { return };
+        let name = self.rehearsal.names.get(voice.sound).to_owned();
+        let Some(level) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.level.0) else { return };
+        self.voice = Some(voice.voice);
+        self.set_sound_level(&name, level + by);
+    }
+
+    fn set_sound_level(&mut self, name: &str, level: f32) {
+        let Some(file) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.place.file.clone()) else { return };
+        let level = Decibels(((level * 10.0).round() / 10.0).clamp(-120.0, 24.0));
+        let done = self.workspace.set_value(&format!("level of {name}"), &file, &[name, "level"], &level.to_string());
+        self.edited(done);
+    }
+
+    fn edited(&mut self, done: Result<(), String>) {
+        match done {
+            Ok(()) => self.compile(),
+            Err(why) => self.alarm(why),
+        }
+    }
+
+    fn undo(&mut self) {
+        match self.workspace.undo() {
+            Some(name) => {
+                self.compile();
+                self.load_missing();
+                self.say(format!("undid {name}"));
+            }
+            None => self.say("nothing to undo"),
+        }
+    }
+
+    fn redo(&mut self) {
+        match self.workspace.redo() {
+            Some(name) => {
+                self.compile();
+                self.load_missing();
+                self.say(format!("redid {name}"));
+            }
+            None => self.say("nothing to redo"),
+        }
+    }
+
+    fn save(&mut self) {
+        match self.workspace.save() {
+            Ok(0) => self.say("nothing to save"),
+            Ok(count) => self.say(format!("saved {count} file{}", if count == 1 { "" } else { "s" })),
+            Err(error) => self.alarm(format!("not saved: {error}; your edits are still here")),
+        }
+    }
+
+    fn gate(&mut self, solo: bool) {
+        let bus = match self.view {
+            View::Mix => self.program().buses.get(self.bus).map(|b| b.key),
+            // On the Stage: the bus of the selected voice, by its ledger.
+            View::Stage => self.selected_voice().and_then(|v| {
+                let status = self.rehearsal.status.as_ref()?;
+                status.terms_of(&v).iter().find(|t| t.kind == estampie_core::engine::TermKind::Bus).map(|t| t.of)
+            }),
+        };
+        let Some(bus) = bus else { return self.say("nothing sounds; choose a bus in the view Mix") };
+        let on = if solo { self.rehearsal.toggle_solo(bus) } else { self.rehearsal.toggle_mute(bus) };
+        let word = match (solo, on) {
+            (true, true) => "is heard alone",
+            (true, false) => "is no longer alone",
+            (false, true) => "is silent",
+            (false, false) => "is heard again",
+        };
+        let text = format!("bus {} {word} (rehearsal only)", self.rehearsal.names.get(bus));
+        self.say(text);
+    }
+
+    fn rest(&mut self) {
+        match (self.view, self.column, self.selected_item()) {
+            (View::Mix, ..) => {
+                if let Some(name) = self.bus_name(self.bus) {
+                    self.set_bus_level(&name, 0.0);
+                }
+            }
+            (View::Stage, Column::Index, Some(Item::Parameter(index))) => {
+                let rest = self.document().parameters[index].rest;
+                self.set_parameter(index, rest);
+            }
+            (View::Stage, Column::Index, Some(Item::State(index))) => {
+                let start = self.document().states[index].start;
+                self.set_state(index, start);
+            }
+            (View::Stage, Column::Sounding, _) => {
+                if let Some(voice) = self.selected_voice() {
+                    let name = self.rehearsal.names.get(voice.sound).to_owned();
+                    self.set_sound_level(&name, 0.0);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn main_thing(&mut self) {
+        if self.column == Column::Sounding {
+            if let Some(voice) = self.selected_voice() {
+                self.rehearsal.say(InputKind::Play { sound: voice.sound, emitter: voice.emitter });
+            }
+            return;
+        }
+        match self.selected_item() {
+            Some(Item::Event(index)) => {
+                let name = self.document().events[index].name.clone();
+                self.rehearsal.event(&name);
+            }
+            Some(Item::Playthrough(index)) => self.replay(index),
+            Some(Item::State(index)) => {
+                let count = self.document().states[index].values.len();
+                self.set_state(index, (self.state_value(index) + 1) % count.max(1));
+            }
+            Some(Item::Parameter(_)) => self.begin_typing(),
+            None => {}
+        }
+    }
+
+    fn replay(&mut self, index: usize) {
+        let Some((name, playthrough)) = self.document().playthroughs.get(index).cloned() else { return };
+        self.rehearsal.replay(&name, &playthrough);
+        self.say(format!("replaying {name} from a fresh start"));
+    }
+
+    fn record(&mut self) {
+        if let Some(playthrough) = self.rehearsal.end_recording() {
+            let taken = |n: &usize| self.workspace.sources().get(&format!("playthroughs/take-{n}.play")).is_some();
+            let number = (1..).find(|n| !taken(n)).unwrap_or(1);
+            let file = format!("playthroughs/take-{number}.play");
+            self.workspace.replace(&format!("recording of take-{number}"), &file, &playthrough.to_string());
+            self.compile();
+            self.say(format!("recorded as take-{number}; it is in the list of playthroughs"));
+        } else {
+            self.rehearsal.record();
+            self.say("recording from a fresh start; R again ends it");
+        }
+    }
+
+    // ── typed values and the finder ────────────────────────────────────────────────────────────────────────────
+
+    fn begin_typing(&mut self) {
+        let typed = match (self.view, self.column, self.selected_item()) {
+            (View::Mix, ..) => self.bus_name(self.bus).map(Typed::BusLevel),
+            (View::Stage, Column::Index, Some(Item::Parameter(index))) => Some(Typed::Parameter(self.document().parameters[index].name.clone())),
+            (View::Stage, Column::Sounding, _) => self.selected_voice().map(|v| Typed::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
+            _ => None,
+        };
+        match typed {
+            Some(typed) => self.mode = Mode::Typing(typed, String::new()),
+            None => self.say("choose a parameter, a sound or a bus to type a value for"),
+        }
+    }
+
+    fn set_typed(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
+        match typed {
+            Typed::Parameter(name) => {
+                let index = self.document().parameters.iter().position(|p| p.name == *name).ok_or("it is gone")?;
+                let doc = &self.document().parameters[index];
+                let value = read_number(text, &doc.unit).map_err(|_| format!("\"{text}\" is not a number; write {} to {} {}", doc.low, doc.high, doc.unit))?;
+                if !(doc.low..=doc.high).contains(&(value as f32)) {
+                    return Err(format!("{name} goes from {} to {} {}", doc.low, doc.high, doc.unit));
+                }
+                self.rehearsal.say(InputKind::Parameter { parameter: NameKey::of(name), value: value as f32 });
+            }
+            Typed::BusLevel(name) => {
+                let level = Decibels::read(text).map_err(|e| e.to_string())?;
+                if level.0 > 24.0 {
+                    return Err("a level goes up to 24 dB".into());
+                }
+                self.set_bus_level(name, level.0);
+            }
+            Typed::SoundLevel(name) => {
+                let level = Decibels::read(text).map_err(|e| e.to_string())?;
+                if !(-120.0..=24.0).contains(&level.0) {
+                    return Err("a sound's level goes from -120 dB to 24 dB".into());
+                }
+                self.set_sound_level(name, level.0);
+            }
+        }
+        Ok(())
+    }
+
+    /// Goes where a find of the finder leads, or does it.
+    fn follow(&mut self, found: Found) {
+        match found {
+            Found::Do(does) => self.act(does),
+            Found::Item(item) => {
+                self.view = View::Stage;
+                self.column = Column::Index;
+                self.item = self.items().iter().position(|i| *i == item).unwrap_or(0);
+                if let Item::Playthrough(index) = item {
+                    self.replay(index);
+                }
+            }
+            Found::Send(name) => self.rehearsal.event(&name),
+            Found::Hear(name) => {
+                self.rehearsal.say(InputKind::Play { sound: NameKey::of(&name), emitter: NameKey::NONE });
+            }
+            Found::Bus(index) => {
+                self.view = View::Mix;
+                self.bus = index;
+            }
+            Found::Device(name) => {
+                self.rehearsal.player.choose_device(&name);
+                self.say(format!("going over to {name}"));
+            }
+            Found::Devices => match device::list() {
+                Ok(devices) if devices.is_empty() => self.say("this machine has no sound device"),
+                Ok(devices) => {
+                    let names: Vec<String> = devices.into_iter().map(|(name, _)| name).collect();
+                    self.say(format!("devices: {}; choose one with : and \"device\"", names.join(", ")));
+                }
+                Err(why) => self.alarm(why),
+            },
+        }
+    }
+
+    // ── the mouse ──────────────────────────────────────────────────────────────────────────────────────────────
+
+    fn mouse(&mut self, mouse: MouseEvent) -> bool {
+        let here = Position { x: mouse.column, y: mouse.row };
+        let hit = self.hits.iter().rev().find(|(rect, _)| rect.contains(here)).cloned();
+        match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left) => {
+                if matches!(self.mode, Mode::Help | Mode::Faults) {
+                    self.mode = Mode::Page;
+                    return true;
+                }
+                let Some((rect, hit)) = hit else { return false };
+                self.click(&hit, rect, mouse.column);
+            }
+            MouseEventKind::Drag(MouseButton::Left) => {
+                let Some((hit, rect)) = self.dragging.clone() else { return false };
+                self.drag(&hit, rect, mouse.column);
+            }
+            MouseEventKind::Up(_) => {
+                self.dragging = None;
+                return false;
+            }
+            MouseEventKind::ScrollDown | MouseEventKind::ScrollUp => {
+                let by = if mouse.kind == MouseEventKind::ScrollDown { 1 } else { -1 };
+                match hit {
+                    Some((_, Hit::Voice(_))) => self.column = Column::Sounding,
+                    Some((_, Hit::Item(_) | Hit::Bar(_) | Hit::StateValue(..))) => self.column = Column::Index,
+                    _ => {}
+                }
+                self.go(by);
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    fn click(&mut self, hit: &Hit, rect: Rect, x: u16) {
+        match hit {
+            Hit::View(view) => self.view = *view,
+            Hit::Item(item) => {
+                self.select(*item);
+                if matches!(item, Item::Event(_) | Item::Playthrough(_)) {
+                    self.main_thing();
+                }
+            }
+            Hit::StateValue(index, value) => {
+                self.select(Item::State(*index));
+                self.set_state(*index, *value);
+            }
+            Hit::Bar(index) => {
+                self.select(Item::Parameter(*index));
+                self.dragging = Some((hit.clone(), rect));
+                self.drag(hit, rect, x);
+            }
+            Hit::Voice(voice) => {
+                self.column = Column::Sounding;
+                self.voice = Some(*voice);
+            }
+            Hit::Bus(index) => self.bus = *index,
+            Hit::Level(index) => {
+                self.bus = *index;
+                self.dragging = Some((hit.clone(), rect));
+                self.drag(hit, rect, x);
+            }
+        }
+    }
+
+    fn select(&mut self, item: Item) {
+        self.column = Column::Index;
+        self.item = self.items().iter().position(|i| *i == item).unwrap_or(self.item);
+    }
+
+    fn drag(&mut self, hit: &Hit, rect: Rect, x: u16) {
+        let share = f32::from(x.saturating_sub(rect.x)) / f32::from(rect.width.saturating_sub(1).max(1));
+        let share = share.clamp(0.0, 1.0);
+        match hit {
+            Hit::Bar(index) => {
+                let doc = &self.document().parameters[*index];
+                let value = doc.low + share * (doc.high - doc.low);
+                self.set_parameter(*index, value);
+            }
+            Hit::Level(index) => {
+                if let Some(name) = self.bus_name(*index) {
+                    self.set_bus_level(&name, super::mix::level_at(share));
+                }
+            }
+            _ => {}
+        }
+    }
+}

@@ -1,0 +1,91 @@
+//! `:` finds anything by a few letters: things of the project to go to, and everything that can be done.
+
+use super::app::{App, Item};
+use super::keys::{Do, KEYS};
+use crate::player::device;
+use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
+use nucleo_matcher::{Config, Matcher, Utf32Str};
+
+/// What a line of the finder leads to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Found {
+    Do(Do),
+    Item(Item),
+    Send(String),
+    Hear(String),
+    Bus(usize),
+    Device(String),
+    Devices,
+}
+
+/// A line of the finder.
+#[derive(Debug, Clone)]
+pub(crate) struct Entry {
+    pub(crate) text: String,
+    pub(crate) kind: &'static str,
+    pub(crate) found: Found,
+}
+
+fn all(app: &App) -> Vec<Entry> {
+    let document = app.document();
+    let mut list = Vec::new();
+    let mut add = |text: String, kind, found| list.push(Entry { text, kind, found });
+    for (index, event) in document.events.iter().enumerate() {
+        add(format!("send {}", event.name), "event", Found::Send(event.name.clone()));
+        add(event.name.clone(), "event", Found::Item(Item::Event(index)));
+    }
+    for (index, parameter) in document.parameters.iter().enumerate() {
+        add(parameter.name.clone(), "parameter", Found::Item(Item::Parameter(index)));
+    }
+    for (index, state) in document.states.iter().enumerate() {
+        add(state.name.clone(), "state", Found::Item(Item::State(index)));
+    }
+    for sound in &document.sounds {
+        add(format!("hear {}", sound.name), "sound", Found::Hear(sound.name.clone()));
+    }
+    for (index, bus) in app.program().buses.iter().enumerate() {
+        add(format!("bus {}", app.program().names.get(bus.key)), "mix", Found::Bus(index));
+    }
+    for (index, (name, _)) in document.playthroughs.iter().enumerate() {
+        add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));
+    }
+    for binding in KEYS.iter().filter(|b| !matches!(b.does, Do::Up | Do::Down | Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::Find | Do::Back)) {
+        add(binding.words.to_owned(), "do", Found::Do(binding.does));
+    }
+    add("restart the rehearsal from silence".into(), "do", Found::Do(Do::Restart));
+    add("the light theme, or back to the dark one".into(), "do", Found::Do(Do::Theme));
+    add("which sound devices there are".into(), "do", Found::Devices);
+    add("device none: the silent clock".into(), "do", Found::Device("none".into()));
+    list
+}
+
+/// What fits `query`, best first.
+pub(crate) fn find(app: &App, query: &str) -> Vec<Entry> {
+    let mut entries = all(app);
+    if query.starts_with("dev") {
+        let devices = device::list().unwrap_or_default();
+        entries.extend(devices.into_iter().map(|(name, _)| Entry { text: format!("device {name}"), kind: "do", found: Found::Device(name) }));
+    }
+    if query.trim().is_empty() {
+        return entries;
+    }
+    let pattern = Pattern::parse(query, CaseMatching::Ignore, Normalization::Smart);
+    let mut matcher = Matcher::new(Config::DEFAULT);
+    let mut buffer = Vec::new();
+    let mut scored: Vec<(u32, Entry)> = entries
+        .into_iter()
+        .filter_map(|entry| {
+            let score = pattern.score(Utf32Str::new(&entry.text, &mut buffer), &mut matcher)?;
+            Some((score, entry))
+        })
+        .collect();
+    scored.sort_by_key(|(score, entry)| (std::cmp::Reverse(*score), entry.text.len()));
+    let mut found: Vec<Entry> = scored.into_iter().map(|(_, entry)| entry).collect();
+    // The game can send what the project does not know: so can the designer, to see what happens then.
+    if let Some(name) = query.trim().strip_prefix("send ")
+        && !found.iter().any(|e| e.found == Found::Send(name.to_owned()))
+    {
+        found.push(Entry { text: format!("send {name} as the game might"), kind: "event", found: Found::Send(name.to_owned()) });
+    }
+    found
+}

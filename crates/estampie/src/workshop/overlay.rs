@@ -1,0 +1,88 @@
+//! What lies over the folio: help, faults, the finder. Nothing stops for them.
+
+use super::app::App;
+use super::finder;
+use super::keys::{KEYS, PADS, View};
+use super::pen::Pen;
+use super::theme::Role;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+use ratatui::widgets::{Clear, Widget as _};
+
+fn clear(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    Clear.render(area, pen.buffer);
+    pen.buffer.set_style(area, app.theme.ground());
+}
+
+/// All keys of the view, from the table that also gives them their meaning.
+pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    clear(app, pen, area);
+    let view = View::ALL.iter().find(|(v, ..)| *v == app.view).map_or("", |(.., name)| name);
+    pen.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {view}"));
+    let half = area.width / 2;
+    let rows = usize::from(area.height - 2);
+    let mut lines: Vec<(String, String)> = KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
+    if app.view == View::Stage {
+        let pads = app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name)));
+        lines.extend(pads);
+        lines.push(("mouse".into(), "click an event to send it, a value to take it, drag a parameter's bar".into()));
+    } else {
+        lines.push(("mouse".into(), "click a bus to choose it, drag its level".into()));
+    }
+    for (at, (key, words)) in lines.iter().skip(app.scroll).take(rows * 2).enumerate() {
+        let x = if at < rows { 2 } else { half + 1 };
+        let y = area.y + 2 + (at % rows) as u16;
+        let style = pen.theme.key();
+        pen.put(x, y, 11, key, style);
+        pen.text(x + 12, y, half.saturating_sub(15), words, Role::Vellum);
+    }
+}
+
+/// Every fault with its place and its mend.
+pub(crate) fn faults(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    clear(app, pen, area);
+    let count = app.faults.len();
+    pen.heading(1, area.y, area.width - 2, &format!("{count} fault{}", if count == 1 { "" } else { "s" }), "what they touch is left out; the rest of the project works");
+    let width = area.width - 4;
+    let mut y = area.y + 2;
+    for fault in app.faults.iter().skip(app.scroll.min(count.saturating_sub(1))) {
+        if y + 2 >= area.bottom() {
+            break;
+        }
+        let bold = pen.style(Role::Vellum).add_modifier(Modifier::BOLD);
+        let end = pen.put(2, y, width, &fault.place.to_string(), bold);
+        pen.text(end + 2, y, (width + 2).saturating_sub(end + 2), &fault.what, Role::Red);
+        pen.text(4, y + 1, width - 2, &format!("mend: {}", fault.mend), Role::Verdigris);
+        y += 3;
+    }
+}
+
+/// What fits the letters typed.
+pub(crate) fn finder(app: &App, pen: &mut Pen<'_>, area: Rect, query: &str, at: usize) {
+    let width = area.width.min(90);
+    let box_area = Rect { x: area.x + (area.width - width) / 2, y: area.y, width, height: area.height.min(20) };
+    clear(app, pen, box_area);
+    let x = box_area.x + 2;
+    let inner = width - 4;
+    let key = pen.theme.key();
+    let end = pen.put(x, box_area.y, 2, ":", key) + 1;
+    let end = pen.text(end, box_area.y, inner, query, Role::Vellum);
+    let cursor = pen.theme.selection().add_modifier(Modifier::REVERSED);
+    pen.put(end, box_area.y, 1, " ", cursor);
+    pen.rule(box_area.x, box_area.y + 1, width);
+    let found = finder::find(app, query);
+    let rows = usize::from(box_area.height - 3);
+    let first = (at + 1).saturating_sub(rows);
+    for (row, entry) in found.iter().skip(first).take(rows).enumerate() {
+        let y = box_area.y + 2 + row as u16;
+        if first + row == at {
+            pen.select(box_area.x, y, width);
+        }
+        pen.text(x, y, inner - 14, &entry.text, if first + row == at { Role::Gold } else { Role::Vellum });
+        pen.right(box_area.right() - 2, y, entry.kind, Role::Faded);
+    }
+    if found.is_empty() {
+        pen.text(x, box_area.y + 2, inner, "nothing fits; fewer letters find more", Role::Faded);
+    }
+    pen.rule(box_area.x, box_area.bottom() - 1, width);
+}

@@ -1,0 +1,211 @@
+//! The page: title line, the view, the pulse, the line of keys, and what lies over it.
+
+use super::app::{App, Hit, Mode};
+use super::keys::{KEYS, View};
+use super::pen::Pen;
+use super::theme::Role;
+use super::{mix, overlay, stage};
+use crate::player::Output;
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+
+/// The least size that the page works in.
+const LEAST: (u16, u16) = (100, 30);
+
+/// Draws everything and gives what the places on the screen mean to the mouse.
+pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
+    let area = frame.area();
+    let mut pen = Pen { buffer: frame.buffer_mut(), theme: app.theme };
+    pen.buffer.set_style(area, app.theme.ground());
+    let mut hits = Vec::new();
+    if area.width < LEAST.0 || area.height < LEAST.1 {
+        let text = format!("{} × {} is too small: make the window {} × {} or larger. The sound goes on.", area.width, area.height, LEAST.0, LEAST.1);
+        let mut row = String::new();
+        let mut y = 0;
+        // In lines, since the window may be narrower than the sentence.
+        for word in text.split(' ') {
+            if row.chars().count() + word.chars().count() + 1 > usize::from(area.width) && !row.is_empty() {
+                pen.text(0, y, area.width, &row, Role::Vellum);
+                row.clear();
+                y += 1;
+            }
+            if !row.is_empty() {
+                row.push(' ');
+            }
+            row.push_str(word);
+        }
+        pen.text(0, y, area.width, &row, Role::Vellum);
+        return hits;
+    }
+    title(app, &mut pen, area, &mut hits);
+    pen.rule(0, 1, area.width);
+    let body = Rect { x: 0, y: 2, width: area.width, height: area.height - 5 };
+    match app.view {
+        View::Stage => stage::draw(app, &mut pen, body, &mut hits),
+        View::Mix => mix::draw(app, &mut pen, body, &mut hits),
+    }
+    pen.rule(0, area.height - 3, area.width);
+    pulse(app, &mut pen, area.height - 2, area.width);
+    last_line(app, &mut pen, area.height - 1, area.width);
+    match &app.mode {
+        Mode::Help => overlay::help(app, &mut pen, body),
+        Mode::Faults => overlay::faults(app, &mut pen, body),
+        Mode::Finder { query, at } => overlay::finder(app, &mut pen, body, query, *at),
+        _ => {}
+    }
+    hits
+}
+
+/// Minutes, seconds and thousandths of a frame.
+pub(crate) fn clock(frame: u64, rate: u32) -> String {
+    let ms = frame * 1000 / u64::from(rate.max(1));
+    format!("{:02}:{:02}.{:03}", ms / 60_000, ms / 1000 % 60, ms % 1000)
+}
+
+fn title(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) {
+    let width = area.width;
+    pen.text(1, 0, 2, "❧", Role::Red);
+    let bold = pen.style(Role::Vellum).add_modifier(Modifier::BOLD);
+    let end = pen.put(3, 0, 10, "Estampie", bold);
+    pen.text(end + 2, 0, 28, &app.document().manifest.name, Role::Faded);
+    let mut x = 44.min(width / 3);
+    for (view, number, name) in View::ALL {
+        let chosen = view == app.view;
+        let style = pen.theme.key();
+        let from = x;
+        x = pen.put(x, 0, 2, &number.to_string(), style) + 1;
+        let style = if chosen { pen.style(Role::Gold).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { pen.style(Role::Vellum) };
+        x = pen.put(x, 0, 10, name, style);
+        hits.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Hit::View(view)));
+        x += 3;
+    }
+    let clock = clock(app.rehearsal.frame(), app.program().rate);
+    pen.right(width - 1, 0, &clock, Role::Vellum);
+    let (dot, words, role) = match app.rehearsal.player.output() {
+        Output::Device(name) => ("●", name, Role::Verdigris),
+        Output::Silent(why) => ("○", format!("silent clock: {why}"), Role::Red),
+    };
+    let saved = match app.workspace.unsaved() {
+        0 => ("● saved".to_owned(), Role::Verdigris),
+        n => (format!("◆ {n} unsaved"), Role::Red),
+    };
+    let faults = match app.faults.len() {
+        0 => String::new(),
+        1 => "! 1 fault".into(),
+        n => format!("! {n} faults"),
+    };
+    let end = pen.text(x, 0, 14, &saved.0, saved.1) + 2;
+    let end = pen.text(end, 0, 12, &faults, Role::Red) + 2;
+    let left = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
+    let end = pen.text(end, 0, 9.min(left), "sound ", Role::Faded);
+    let left = left.saturating_sub(6);
+    pen.text(end, 0, left, &format!("{dot} {words}"), role);
+}
+
+fn level(value: f64, unit: &str) -> String {
+    if value.is_finite() && value > -100.0 { format!("{} {unit}", format!("{value:.1}").replace('-', "−")) } else { format!("−∞ {unit}") }
+}
+
+fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
+    let rehearsal = &app.rehearsal;
+    let rate = app.program().rate;
+    let mut x = 1;
+    let mut said = |pen: &mut Pen<'_>, name: &str, value: &str, role: Role| {
+        if x >= width {
+            return;
+        }
+        if !name.is_empty() {
+            x = pen.text(x, y, width - x, name, Role::Faded) + 1;
+        }
+        x = pen.text(x, y, width.saturating_sub(x), value, role) + 3;
+    };
+    let playing = if rehearsal.player.frozen() {
+        ("■ frozen".to_owned(), Role::Red)
+    } else if rehearsal.recording() {
+        (format!("● recording {}", clock(rehearsal.frame(), rate)), Role::Red)
+    } else if let Some(replay) = &rehearsal.replay {
+        let whole = clock(replay.frames, rate);
+        (format!("▶ {} {} of {}", replay.name, &clock(rehearsal.frame(), rate)[..5], &whole[..5]), Role::Gold)
+    } else {
+        ("▶ live".to_owned(), Role::Gold)
+    };
+    said(pen, "", &playing.0, playing.1);
+    let voices = rehearsal.status.as_ref().map_or(0, |s| s.voices.len());
+    said(pen, "voices", &format!("{voices}/{}", app.program().voices), Role::Vellum);
+    let loudness = rehearsal.player.loudness();
+    said(pen, "short-term", &level(loudness.short_term, "LUFS"), Role::Vellum);
+    let hot = loudness.true_peak > -1.0;
+    said(pen, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Red } else { Role::Vellum });
+    let held = rehearsal.status.as_ref().map_or(0.0, |s| s.ceiling);
+    if held < -0.05 {
+        said(pen, "ceiling holds", &level(f64::from(held), "dB"), Role::Red);
+    }
+    said(pen, "dsp", &format!("{:.1} %", rehearsal.player.load() * 100.0), Role::Vellum);
+    let underruns = rehearsal.player.underruns();
+    if underruns > 0 {
+        said(pen, "gaps", &underruns.to_string(), Role::Red);
+    }
+    if let Some((done, all)) = app.loading() {
+        said(pen, "loading audio", &format!("{done} of {all}"), Role::Gold);
+    }
+    let list = |keys: &std::collections::BTreeSet<_>| keys.iter().map(|k| rehearsal.names.get(*k).to_owned()).collect::<Vec<_>>().join(" ");
+    if !rehearsal.soloed.is_empty() {
+        said(pen, "rehearsal only: solo", &list(&rehearsal.soloed), Role::Red);
+    }
+    if !rehearsal.muted.is_empty() {
+        said(pen, "rehearsal only: mute", &list(&rehearsal.muted), Role::Red);
+    }
+}
+
+/// What is typed, said or asked; else the keys that apply here.
+fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
+    match &app.mode {
+        Mode::Typing(typed, text) => {
+            use super::app::Typed;
+            let (Typed::Parameter(name) | Typed::BusLevel(name) | Typed::SoundLevel(name)) = typed;
+            let what = match typed {
+                Typed::Parameter(_) => format!("{name} is"),
+                Typed::BusLevel(_) => format!("level of bus {name}"),
+                Typed::SoundLevel(_) => format!("level of {name}"),
+            };
+            let x = pen.text(1, y, width - 2, &what, Role::Gold) + 1;
+            let x = pen.text(x, y, width.saturating_sub(x), text, Role::Vellum);
+            let cursor = pen.theme.selection().add_modifier(Modifier::REVERSED);
+            let x = pen.put(x, y, 1, " ", cursor) + 2;
+            let hint = app.message.as_ref().filter(|m| m.alarm).map_or("enter sets it, esc leaves it", |m| m.text.as_str());
+            pen.text(x, y, width.saturating_sub(x), hint, if app.message.as_ref().is_some_and(|m| m.alarm) { Role::Red } else { Role::Faded });
+            return;
+        }
+        Mode::Quitting => {
+            let count = app.workspace.unsaved();
+            let x = pen.text(1, y, width - 2, &format!("{count} unsaved file{}.", if count == 1 { "" } else { "s" }), Role::Red) + 1;
+            keys(pen, x, y, width, &[("s", "save and quit"), ("d", "quit without saving"), ("esc", "stay")]);
+            return;
+        }
+        Mode::Finder { .. } => return keys(pen, 1, y, width, &[("enter", "go there, or do it"), ("↑ ↓", "choose"), ("esc", "back")]),
+        Mode::Help => return keys(pen, 1, y, width, &[("esc", "back to the page"), ("↑ ↓", "scroll")]),
+        Mode::Faults => return keys(pen, 1, y, width, &[("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("!", "opens this again")]),
+        Mode::Page => {}
+    }
+    if let Some(message) = &app.message {
+        pen.text(1, y, width - 2, &message.text, if message.alarm { Role::Red } else { Role::Gold });
+        return;
+    }
+    let list: Vec<(&str, &str)> = KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?))).collect();
+    keys(pen, 1, y, width, &list);
+}
+
+/// Keys with their words, as many as there is room for.
+fn keys(pen: &mut Pen<'_>, from: u16, y: u16, width: u16, list: &[(&str, &str)]) {
+    let mut x = from;
+    for (key, words) in list {
+        let needed = (key.chars().count() + words.chars().count() + 4) as u16;
+        if x + needed > width {
+            return;
+        }
+        let style = pen.theme.key();
+        x = pen.put(x, y, width - x, key, style) + 1;
+        x = pen.text(x, y, width - x, words, Role::Faded) + 3;
+    }
+}

@@ -1,0 +1,119 @@
+//! A pen: writes text, rules, bars and plots into the page, never beyond the width it is given.
+
+use super::theme::{Role, Theme};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use ratatui::symbols::Marker;
+use ratatui::widgets::Widget as _;
+use ratatui::widgets::canvas::{Canvas, Points};
+
+/// Writes into a buffer with a theme.
+pub(crate) struct Pen<'a> {
+    pub(crate) buffer: &'a mut Buffer,
+    pub(crate) theme: Theme,
+}
+
+const EIGHTHS: [&str; 9] = ["", "▏", "▎", "▍", "▌", "▋", "▊", "▉", "█"];
+const UPWARD: [&str; 9] = [" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
+
+impl Pen<'_> {
+    pub(crate) fn style(&self, role: Role) -> Style {
+        self.theme.style(role)
+    }
+
+    fn inside(&self, x: u16, y: u16) -> bool {
+        let area = self.buffer.area;
+        x >= area.x && x < area.right() && y >= area.y && y < area.bottom()
+    }
+
+    /// Writes at most `width` columns and gives the column after the last.
+    pub(crate) fn put(&mut self, x: u16, y: u16, width: u16, text: &str, style: Style) -> u16 {
+        if width == 0 || !self.inside(x, y) {
+            return x;
+        }
+        let length = ratatui::text::Span::raw(text).width();
+        if length > usize::from(width) {
+            // What does not fit says so.
+            let end = self.buffer.set_stringn(x, y, text, usize::from(width).saturating_sub(1), style).0;
+            return self.buffer.set_stringn(end, y, "…", 1, style).0;
+        }
+        self.buffer.set_stringn(x, y, text, usize::from(width), style).0
+    }
+
+    /// Writes in a role.
+    pub(crate) fn text(&mut self, x: u16, y: u16, width: u16, text: &str, role: Role) -> u16 {
+        let style = self.style(role);
+        self.put(x, y, width, text, style)
+    }
+
+    /// Writes so that the last character stands before column `end`.
+    pub(crate) fn right(&mut self, end: u16, y: u16, text: &str, role: Role) {
+        let width = ratatui::text::Span::raw(text).width() as u16;
+        self.text(end.saturating_sub(width), y, width, text, role);
+    }
+
+    /// A heading with an aside.
+    pub(crate) fn heading(&mut self, x: u16, y: u16, width: u16, title: &str, aside: &str) {
+        let key = self.theme.key();
+        let end = self.put(x, y, width, &format!("¶ {title}"), key);
+        let left = width.saturating_sub(end - x + 1);
+        self.text(end + 1, y, left, aside, Role::Faded);
+    }
+
+    pub(crate) fn rule(&mut self, x: u16, y: u16, width: u16) {
+        let style = self.style(Role::Ghost);
+        self.put(x, y, width, &"─".repeat(usize::from(width)), style);
+    }
+
+    pub(crate) fn upright(&mut self, x: u16, y: u16, height: u16) {
+        let style = self.style(Role::Ghost);
+        for row in y..y + height {
+            self.put(x, row, 1, "│", style);
+        }
+    }
+
+    /// Marks a line as selected.
+    pub(crate) fn select(&mut self, x: u16, y: u16, width: u16) {
+        let selection = self.theme.selection();
+        let area = Rect { x, y, width, height: 1 }.intersection(self.buffer.area);
+        self.buffer.set_style(area, selection);
+        self.text(x, y, 1, "▌", Role::Gold);
+    }
+
+    /// A bar filled to `share`; the rest is dotted.
+    pub(crate) fn bar(&mut self, x: u16, y: u16, width: u16, share: f32, role: Role) {
+        let eighths = (share.clamp(0.0, 1.0) * f32::from(width) * 8.0).round() as usize;
+        let (full, part) = (eighths / 8, eighths % 8);
+        self.text(x, y, width, &"·".repeat(usize::from(width)), Role::Ghost);
+        let end = self.text(x, y, width, &"█".repeat(full), role);
+        if part > 0 && end < x + width {
+            self.text(end, y, 1, EIGHTHS[part], role);
+        }
+    }
+
+    /// Columns rising to shares, over the height of the area.
+    pub(crate) fn columns(&mut self, area: Rect, shares: &[f32], role: Role) {
+        for (at, share) in shares.iter().take(usize::from(area.width)).enumerate() {
+            let eighths = (share.clamp(0.0, 1.0) * f32::from(area.height) * 8.0).round() as u16;
+            for row in 0..area.height {
+                let here = eighths.saturating_sub((area.height - 1 - row) * 8).min(8);
+                if here > 0 {
+                    self.text(area.x + at as u16, area.y + row, 1, UPWARD[usize::from(here)], role);
+                }
+            }
+        }
+    }
+
+    /// A line of points in braille: `points` in `x` from 0 to 1 and `y` from 0 to 1.
+    pub(crate) fn plot(&mut self, area: Rect, points: &[(f64, f64)], role: Role) {
+        let area = area.intersection(self.buffer.area);
+        if area.is_empty() {
+            return;
+        }
+        let colour = self.style(role).fg.unwrap_or_default();
+        let ground = self.theme.ground().bg.unwrap_or_default();
+        let canvas = Canvas::default().marker(Marker::Braille).background_color(ground).x_bounds([0.0, 1.0]).y_bounds([0.0, 1.0]);
+        canvas.paint(|context| context.draw(&Points { coords: points, color: colour })).render(area, self.buffer);
+    }
+}

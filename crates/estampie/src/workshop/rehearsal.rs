@@ -1,0 +1,334 @@
+//! The rehearsal: an engine being played, what came out of it lately, and what of it is recorded.
+
+use crate::cli::SOFT_START;
+use crate::player::Player;
+use estampie_core::document::{Document, did_you_mean};
+use estampie_core::engine::{Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, What};
+use estampie_core::language::Playthrough;
+use estampie_core::names::{NameKey, Names};
+use estampie_core::offline::{self, Recorder};
+use estampie_core::program::Program;
+use estampie_core::trace::{self, Label};
+use std::collections::{BTreeSet, HashMap, VecDeque};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+/// How much of the past the lanes show.
+pub(crate) const LANES: f64 = 20.0;
+
+/// A line of the log.
+pub(crate) struct LogLine {
+    pub(crate) frame: u64,
+    pub(crate) text: String,
+    pub(crate) label: Label,
+}
+
+/// A voice over time.
+pub(crate) struct VoiceBar {
+    pub(crate) voice: u64,
+    pub(crate) sound: NameKey,
+    pub(crate) start: u64,
+    pub(crate) end: Option<u64>,
+}
+
+/// The last seconds of everything.
+#[derive(Default)]
+pub(crate) struct History {
+    /// Values of parameters, by status.
+    pub(crate) parameters: HashMap<NameKey, VecDeque<(u64, f32)>>,
+    /// Changes of states: frame, state, value.
+    pub(crate) states: VecDeque<(u64, NameKey, NameKey)>,
+    pub(crate) voices: VecDeque<VoiceBar>,
+    pub(crate) refused: VecDeque<(u64, NameKey)>,
+    /// Peak of the output in dB, by status.
+    pub(crate) output: VecDeque<(u64, f32)>,
+}
+
+/// A peak that stays for a while.
+#[derive(Clone, Copy)]
+pub(crate) struct Held {
+    pub(crate) now: f32,
+    pub(crate) held: f32,
+    since: Instant,
+}
+
+const HOLD: Duration = Duration::from_millis(1500);
+
+/// A playthrough being replayed.
+pub(crate) struct Replay {
+    pub(crate) name: String,
+    pub(crate) frames: u64,
+}
+
+/// The engine being played and what is known of it.
+pub(crate) struct Rehearsal {
+    pub(crate) player: Player,
+    remote: Remote,
+    pub(crate) names: Names,
+    pub(crate) program: Arc<Program>,
+    /// Programs whose statuses may still come, newest last.
+    programs: VecDeque<Arc<Program>>,
+    pub(crate) seed: u64,
+    pub(crate) status: Option<Box<Status>>,
+    pub(crate) history: History,
+    pub(crate) log: VecDeque<LogLine>,
+    pub(crate) meters: HashMap<NameKey, Held>,
+    pub(crate) muted: BTreeSet<NameKey>,
+    pub(crate) soloed: BTreeSet<NameKey>,
+    pub(crate) replay: Option<Replay>,
+    recorder: Option<Recorder>,
+}
+
+fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>) -> (Engine, Remote) {
+    let options = Options { soft_start: SOFT_START, schedule: schedule.into(), ..Options::default() };
+    Engine::new(Prepared::new(Arc::clone(program), seed), options)
+}
+
+impl Rehearsal {
+    pub(crate) fn start(program: Arc<Program>, device: Option<String>, buffer_ms: u32) -> Rehearsal {
+        let (engine, remote) = make(&program, 1, Vec::new());
+        let player = Player::start(engine, program.rate, device, buffer_ms);
+        Rehearsal {
+            player,
+            remote,
+            names: program.names.clone(),
+            programs: VecDeque::from([Arc::clone(&program)]),
+            program,
+            seed: 1,
+            status: None,
+            history: History::default(),
+            log: VecDeque::new(),
+            meters: HashMap::new(),
+            muted: BTreeSet::new(),
+            soloed: BTreeSet::new(),
+            replay: None,
+            recorder: None,
+        }
+    }
+
+    /// The present frame, as far as is known.
+    pub(crate) fn frame(&self) -> u64 {
+        self.status.as_ref().map_or(0, |s| s.frame)
+    }
+
+    /// Sends something for now. False if the engine takes nothing more.
+    pub(crate) fn say(&mut self, what: InputKind) -> bool {
+        self.remote.input(Input { frame: NOW, what }).is_ok()
+    }
+
+    pub(crate) fn event(&mut self, name: &str) {
+        let event = self.names.add(name);
+        self.say(InputKind::Event { event, emitter: NameKey::NONE });
+    }
+
+    /// An edited project takes over while everything goes on.
+    pub(crate) fn take_over(&mut self, program: Arc<Program>) {
+        self.names.add_all(&program.names);
+        self.programs.push_back(Arc::clone(&program));
+        if self.programs.len() > 64 {
+            self.programs.pop_front();
+        }
+        let prepared = Box::new(Prepared::new(Arc::clone(&program), self.seed));
+        self.program = program;
+        // A full ring means that the engine stands still; the next edit brings the program again.
+        let _ = self.remote.program(prepared);
+    }
+
+    /// Begins anew from silence with a schedule.
+    fn begin(&mut self, seed: u64, schedule: Vec<Input>) {
+        let (engine, remote) = make(&self.program, seed, schedule);
+        self.seed = seed;
+        self.remote = remote;
+        self.status = None;
+        self.history = History::default();
+        self.log.clear();
+        self.replay = None;
+        self.recorder = None;
+        self.player.freeze(false);
+        self.player.replace(engine);
+        for bus in self.muted.clone() {
+            self.say(InputKind::Mute { bus, on: true });
+        }
+        for bus in self.soloed.clone() {
+            self.say(InputKind::Solo { bus, on: true });
+        }
+    }
+
+    pub(crate) fn restart(&mut self) {
+        self.begin(1, Vec::new());
+    }
+
+    pub(crate) fn replay(&mut self, name: &str, playthrough: &Playthrough) {
+        self.names.add_all(&offline::names_in(playthrough));
+        let rate = self.program.rate;
+        self.begin(playthrough.seed(), offline::inputs(playthrough, rate));
+        self.replay = Some(Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) });
+    }
+
+    /// Begins anew with the present values and records what is said from then on.
+    pub(crate) fn record(&mut self) {
+        let mut first = Vec::new();
+        if let Some(status) = &self.status
+            && status.program == self.program.id
+        {
+            for (spec, now) in self.program.parameters.iter().zip(&status.parameters) {
+                if now.value != spec.rest {
+                    first.push(Input { frame: 0, what: InputKind::Parameter { parameter: spec.key, value: now.value } });
+                }
+            }
+            for (spec, now) in self.program.states.iter().zip(&status.states) {
+                if *now != spec.start {
+                    first.push(Input { frame: 0, what: InputKind::State { state: spec.key, value: spec.values[usize::from(*now)] } });
+                }
+            }
+        }
+        self.begin(1, first);
+        self.recorder = Some(Recorder::new(self.program.rate, self.seed));
+    }
+
+    pub(crate) fn recording(&self) -> bool {
+        self.recorder.is_some()
+    }
+
+    /// Ends the recording and gives it as text.
+    pub(crate) fn end_recording(&mut self) -> Option<Playthrough> {
+        let frame = self.frame();
+        self.recorder.take().map(|recorder| recorder.finish(frame))
+    }
+
+    pub(crate) fn toggle_mute(&mut self, bus: NameKey) -> bool {
+        let on = !self.muted.remove(&bus);
+        if on {
+            self.muted.insert(bus);
+        }
+        self.say(InputKind::Mute { bus, on });
+        on
+    }
+
+    pub(crate) fn toggle_solo(&mut self, bus: NameKey) -> bool {
+        let on = !self.soloed.remove(&bus);
+        if on {
+            self.soloed.insert(bus);
+        }
+        self.say(InputKind::Solo { bus, on });
+        on
+    }
+
+    /// The program that the status in hand belongs to.
+    pub(crate) fn status_program(&self) -> Option<&Arc<Program>> {
+        let id = self.status.as_ref()?.program;
+        self.programs.iter().rev().find(|p| p.id == id)
+    }
+
+    /// Takes what has come from the engine; true if there is something new to show.
+    pub(crate) fn poll(&mut self, document: &Document) -> bool {
+        self.player.drop_done();
+        let mut news = false;
+        while let Some(happening) = self.remote.happening() {
+            self.note(&happening, document);
+            news = true;
+        }
+        if let Some(status) = self.remote.status() {
+            if let Some(old) = self.status.replace(status) {
+                self.remote.give_back(old);
+            }
+            self.note_status();
+            news = true;
+        }
+        let over = self.replay.as_ref().is_some_and(|r| self.frame() > r.frames);
+        if over && let Some(replay) = self.replay.take() {
+            self.add_line(replay.frames, format!("the playthrough {} is over", replay.name), Label::Aside);
+        }
+        news
+    }
+
+    fn add_line(&mut self, frame: u64, text: String, label: Label) {
+        self.log.push_front(LogLine { frame, text, label });
+        self.log.truncate(500);
+    }
+
+    fn note(&mut self, happening: &Happening, document: &Document) {
+        if let Some(recorder) = &mut self.recorder {
+            recorder.note(happening, &self.names);
+        }
+        match happening.what {
+            What::State { state, value, .. } => self.history.states.push_back((happening.frame, state, value)),
+            What::VoiceStart { voice, sound, .. } => self.history.voices.push_back(VoiceBar { voice, sound, start: happening.frame, end: None }),
+            What::VoiceEnd { voice, .. } => {
+                if let Some(bar) = self.history.voices.iter_mut().rev().find(|b| b.voice == voice) {
+                    bar.end = Some(happening.frame);
+                }
+            }
+            What::Refused { sound, .. } => self.history.refused.push_back((happening.frame, sound)),
+            _ => {}
+        }
+        if let Some((mut text, label)) = trace::sentence(happening, &self.names) {
+            if let What::Notice(notice) = happening.what {
+                text.push_str(&mend(&notice, &self.names, document));
+            }
+            // A value being dragged is one line that changes, not a hundred.
+            let same = matches!(happening.what, What::Parameter { .. })
+                && self.log.front().is_some_and(|l| l.text.split(" is ").next() == text.split(" is ").next() && l.label == label && l.text.contains(" is "));
+            if same {
+                self.log.pop_front();
+            }
+            self.add_line(happening.frame, text, label);
+        }
+        let oldest = happening.frame.saturating_sub(((LANES + 2.0) * f64::from(self.program.rate)) as u64);
+        while self.history.voices.front().is_some_and(|b| b.end.is_some_and(|e| e < oldest)) {
+            self.history.voices.pop_front();
+        }
+        while self.history.refused.front().is_some_and(|r| r.0 < oldest) {
+            self.history.refused.pop_front();
+        }
+        while self.history.states.len() > 200 {
+            self.history.states.pop_front();
+        }
+    }
+
+    fn note_status(&mut self) {
+        let Some(program) = self.status_program().cloned() else { return };
+        let Some(status) = &self.status else { return };
+        let oldest = status.frame.saturating_sub(((LANES + 1.0) * f64::from(program.rate)) as u64);
+        for (spec, now) in program.parameters.iter().zip(&status.parameters) {
+            let values = self.history.parameters.entry(spec.key).or_default();
+            values.push_back((status.frame, now.value));
+            while values.front().is_some_and(|v| v.0 < oldest) {
+                values.pop_front();
+            }
+        }
+        let peak = 20.0 * status.peak[0].max(status.peak[1]).max(1e-6).log10();
+        self.history.output.push_back((status.frame, peak));
+        while self.history.output.front().is_some_and(|v| v.0 < oldest) {
+            self.history.output.pop_front();
+        }
+        for (spec, now) in program.buses.iter().zip(&status.buses) {
+            let level = 20.0 * now.peak[0].max(now.peak[1]).max(1e-6).log10();
+            let meter = self.meters.entry(spec.key).or_insert(Held { now: level, held: level, since: Instant::now() });
+            // Falls by 20 dB a second, so that an eye can follow.
+            meter.now = level.max(meter.now - 0.7);
+            if level >= meter.held || meter.since.elapsed() > HOLD {
+                (meter.held, meter.since) = (meter.now, Instant::now());
+            }
+        }
+    }
+}
+
+/// The nearest known name for an unknown one.
+fn mend(notice: &Notice, names: &Names, document: &Document) -> String {
+    let nearest = |key: NameKey, known: Vec<&str>| {
+        let mend = did_you_mean(names.get(key), known, "");
+        if mend.is_empty() { String::new() } else { format!(" — {mend}") }
+    };
+    match *notice {
+        Notice::UnknownEvent(key) => nearest(key, document.events.iter().map(|e| e.name.as_str()).collect()),
+        Notice::UnknownParameter(key) => nearest(key, document.parameters.iter().map(|p| p.name.as_str()).collect()),
+        Notice::UnknownState(key) => nearest(key, document.states.iter().map(|s| s.name.as_str()).collect()),
+        Notice::UnknownSound(key) => nearest(key, document.sounds.iter().map(|s| s.name.as_str()).collect()),
+        Notice::UnknownValue { state, value } => {
+            let known = document.states.iter().find(|s| s.name == names.get(state));
+            known.map_or_else(String::new, |s| nearest(value, s.values.iter().map(|v| v.value.as_str()).collect()))
+        }
+        _ => String::new(),
+    }
+}

@@ -1,0 +1,459 @@
+//! The view *Stage*: play the game without the game. Inputs, the last twenty seconds, what sounds and why, the log.
+
+use super::app::{App, Column, Hit, Item};
+use super::keys::PADS;
+use super::pen::Pen;
+use super::rehearsal::LANES;
+use super::theme::Role;
+use estampie_core::document::Property;
+use estampie_core::engine::{Term, VoiceStatus};
+use estampie_core::names::NameKey;
+use estampie_core::trace::{self, Label};
+use ratatui::layout::Rect;
+
+/// The index's and the gloss's widths.
+const INDEX: u16 = 36;
+const GLOSS: u16 = 46;
+
+type Hits = Vec<(Rect, Hit)>;
+
+pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let index = Rect { width: INDEX.min(area.width * 3 / 10), ..area };
+    let gloss_width = GLOSS.min(area.width * 34 / 100);
+    let gloss = Rect { x: area.right() - gloss_width, width: gloss_width, ..area };
+    let folio = Rect { x: index.right() + 1, width: gloss.x - index.right() - 2, ..area };
+    pen.upright(index.right(), area.y, area.height);
+    pen.upright(gloss.x - 1, area.y, area.height);
+    self::index(app, pen, index, hits);
+    lanes(app, pen, Rect { x: folio.x + 1, width: folio.width - 1, ..folio });
+    self::gloss(app, pen, Rect { x: gloss.x + 1, width: gloss.width - 2, ..gloss }, hits);
+}
+
+fn tidy(value: f32, span: f32) -> String {
+    let decimals = if span <= 2.0 { 2 } else if span <= 20.0 { 1 } else { 0 };
+    format!("{value:.decimals$}").replace('-', "−")
+}
+
+/// A line of the index.
+enum Line {
+    Heading(&'static str, &'static str),
+    Item(Item),
+    Blank,
+}
+
+fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let document = app.document();
+    let mut lines = Vec::new();
+    let mut part = |title, aside, items: &mut dyn Iterator<Item = Item>| {
+        let items: Vec<Line> = items.map(Line::Item).collect();
+        if !items.is_empty() {
+            if !lines.is_empty() {
+                lines.push(Line::Blank);
+            }
+            lines.push(Line::Heading(title, aside));
+            lines.extend(items);
+        }
+    };
+    part("Inputs", "from the game", &mut (0..document.parameters.len()).map(Item::Parameter));
+    part("States", "", &mut (0..document.states.len()).map(Item::State));
+    part("Events", "press to send", &mut (0..document.events.len()).map(Item::Event));
+    part("Playthroughs", "enter replays, R records", &mut (0..document.playthroughs.len()).map(Item::Playthrough));
+    if lines.is_empty() {
+        pen.heading(1, area.y, area.width - 1, "Inputs", "");
+        pen.text(1, area.y + 1, area.width - 2, "game.toml declares none yet", Role::Faded);
+        return;
+    }
+    let selected = app.items().get(app.item).copied();
+    let row_of = lines.iter().position(|l| matches!(l, Line::Item(item) if Some(*item) == selected)).unwrap_or(0);
+    // What is selected stays in sight.
+    let height = usize::from(area.height);
+    let first = (row_of + 2).saturating_sub(height).min(lines.len().saturating_sub(height));
+    for (row, line) in lines.iter().skip(first).take(height).enumerate() {
+        let y = area.y + row as u16;
+        match line {
+            Line::Heading(title, aside) => pen.heading(1, y, area.width - 1, title, aside),
+            Line::Item(item) => {
+                let chosen = Some(*item) == selected && app.column == Column::Index;
+                if chosen {
+                    pen.select(0, y, area.width);
+                }
+                hits.push((Rect { x: 0, y, width: area.width, height: 1 }, Hit::Item(*item)));
+                index_item(app, pen, Rect { x: 2, y, width: area.width - 3, height: 1 }, *item, chosen, hits);
+            }
+            Line::Blank => {}
+        }
+    }
+}
+
+fn index_item(app: &App, pen: &mut Pen<'_>, area: Rect, item: Item, chosen: bool, hits: &mut Hits) {
+    let name_role = if chosen { Role::Gold } else { Role::Vellum };
+    match item {
+        Item::Parameter(index) => {
+            let doc = &app.document().parameters[index];
+            let value = app.value(index);
+            let name_width = 13.min(area.width / 2);
+            pen.text(area.x, area.y, name_width - 1, &doc.name, name_role);
+            let shown = format!("{} {}", tidy(value, doc.high - doc.low), doc.unit);
+            pen.right(area.right(), area.y, shown.trim_end(), Role::Vellum);
+            let bar = Rect { x: area.x + name_width, width: area.width.saturating_sub(name_width + 9), ..area };
+            pen.bar(bar.x, bar.y, bar.width, (value - doc.low) / (doc.high - doc.low), Role::Lapis);
+            hits.push((bar, Hit::Bar(index)));
+        }
+        Item::State(index) => {
+            let doc = &app.document().states[index];
+            let now = app.state_value(index);
+            let mut x = pen.text(area.x, area.y, 9, &doc.name, name_role).max(area.x + 8) + 1;
+            for (at, value) in doc.values.iter().enumerate() {
+                let left = area.right().saturating_sub(x);
+                // With many values only those around the present one have room.
+                if left < 4 || (at + 3 < now && doc.values.len() > 4) {
+                    continue;
+                }
+                let style = if at == now { pen.style(Role::Lapis).add_modifier(ratatui::style::Modifier::BOLD | ratatui::style::Modifier::UNDERLINED) } else { pen.style(Role::Faded) };
+                let end = pen.put(x, area.y, left, &value.value, style);
+                hits.push((Rect { x, y: area.y, width: end - x, height: 1 }, Hit::StateValue(index, at)));
+                x = end + 1;
+            }
+        }
+        Item::Event(index) => {
+            let doc = &app.document().events[index];
+            let pad = PADS.get(index).map_or(' ', |p| *p);
+            let key = pen.theme.key();
+            pen.put(area.x, area.y, 1, &pad.to_string(), key);
+            let rate = u64::from(app.program().rate);
+            let now = app.rehearsal.frame();
+            let lately = app.rehearsal.log.iter().take(60).any(|l| l.text.split(' ').next() == Some(&doc.name) && l.frame + rate / 3 > now);
+            pen.text(area.x + 3, area.y, area.width - 3, &doc.name, if lately { Role::Gold } else { name_role });
+        }
+        Item::Playthrough(index) => {
+            let (name, playthrough) = &app.document().playthroughs[index];
+            let replaying = app.rehearsal.replay.as_ref().is_some_and(|r| r.name == *name);
+            let end = if replaying { pen.text(area.x, area.y, 2, "▶", Role::Gold) + 1 } else { area.x };
+            pen.text(end, area.y, area.width - 8, name, if replaying { Role::Gold } else { name_role });
+            pen.right(area.right(), area.y, &format!("{:.0} s", playthrough.length().0), Role::Faded);
+        }
+    }
+}
+
+/// A stretch of time laid out on columns.
+struct Span {
+    from: f64,
+    to: f64,
+    x: u16,
+    width: u16,
+}
+
+impl Span {
+    fn share(&self, frame: u64) -> f64 {
+        (frame as f64 - self.from) / (self.to - self.from)
+    }
+    fn column(&self, frame: u64) -> u16 {
+        self.x + (self.share(frame).clamp(0.0, 1.0) * f64::from(self.width - 1)).round() as u16
+    }
+}
+
+fn lanes(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let rehearsal = &app.rehearsal;
+    let rate = f64::from(app.program().rate);
+    let now = rehearsal.frame() as f64;
+    const LABEL: u16 = 17;
+    pen.heading(area.x, area.y, area.width, "The last 20 seconds", "newest at the right");
+    let span = Span { from: now - LANES * rate, to: now, x: area.x + LABEL, width: area.width.saturating_sub(LABEL + 1) };
+    if span.width < 10 {
+        return;
+    }
+    for seconds in [20u16, 15, 10, 5] {
+        let x = span.x + ((LANES - f64::from(seconds)) / LANES * f64::from(span.width)) as u16;
+        pen.text(x, area.y + 1, 6, &format!("−{seconds} s"), Role::Faded);
+        for y in area.y + 2..area.bottom() {
+            pen.text(x, y, 1, "┊", Role::Ghost);
+        }
+    }
+    pen.right(span.x + span.width, area.y + 1, "now", Role::Faded);
+    let mut y = area.y + 2;
+    let output_height = 5;
+    let end = area.bottom().saturating_sub(output_height + 1);
+    y = state_lanes(app, pen, &span, area.x, y, end);
+    // Voices have their share before the parameters take what is left.
+    let voices = sounds_lately(app);
+    let room = end.saturating_sub(y + 1);
+    let voice_rows = (voices.len() as u16 + 2).min(room * 2 / 3).max(3);
+    y = parameter_lanes(app, pen, &span, area.x, y, end.saturating_sub(voice_rows));
+    voice_lanes(app, pen, &span, area.x, y, end, &voices);
+    output_lane(app, pen, &span, area, output_height);
+}
+
+fn state_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
+    for (index, state) in app.document().states.iter().enumerate().take(6) {
+        if y + 1 >= end {
+            return y;
+        }
+        pen.text(x, y, 16, &state.name, Role::Lapis);
+        let key = NameKey::of(&state.name);
+        let changes: Vec<(u64, &str)> = app.rehearsal.history.states.iter().filter(|(_, s, _)| *s == key).map(|(f, _, v)| (*f, app.rehearsal.names.get(*v))).collect();
+        let before = changes.iter().rev().find(|(f, _)| (*f as f64) < span.from).map(|(_, v)| *v);
+        let first = before.or_else(|| changes.is_empty().then(|| state.values[app.state_value(index)].value.as_str())).unwrap_or(&state.values[state.start].value);
+        let inside: Vec<(u16, &str)> = changes.iter().filter(|(f, _)| *f as f64 >= span.from).map(|(f, v)| (span.column(*f), *v)).collect();
+        let mut cells: Vec<(u16, &str)> = vec![(span.x, first)];
+        for cell in inside {
+            if let Some(last) = cells.last_mut().filter(|l| l.0 == cell.0) {
+                *last = cell;
+            } else {
+                cells.push(cell);
+            }
+        }
+        for (at, (column, value)) in cells.iter().enumerate() {
+            let until = cells.get(at + 1).map_or(span.x + span.width, |c| c.0);
+            pen.text(*column, y, 1, "│", Role::Lapis);
+            let room = until.saturating_sub(column + 2);
+            // A value without room for its name is told by the bar alone.
+            if value.chars().count() as u16 <= room {
+                pen.text(column + 1, y, room, value, Role::Lapis);
+            }
+        }
+        y += 1;
+    }
+    y + 1
+}
+
+fn parameter_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
+    for (index, doc) in app.document().parameters.iter().enumerate() {
+        if y + 2 > end {
+            break;
+        }
+        pen.text(x, y, 16, &doc.name, Role::Lapis);
+        let shown = format!("{} {}", tidy(app.value(index), doc.high - doc.low), doc.unit);
+        pen.text(x + 1, y + 1, 15, shown.trim_end(), Role::Faded);
+        if let Some(values) = app.rehearsal.history.parameters.get(&NameKey::of(&doc.name)) {
+            let points: Vec<(f64, f64)> = values
+                .iter()
+                .map(|(frame, value)| (span.share(*frame), f64::from((value - doc.low) / (doc.high - doc.low)) * 0.98 + 0.01))
+                .filter(|(x, _)| (0.0..=1.0).contains(x))
+                .collect();
+            pen.plot(Rect { x: span.x, y, width: span.width, height: 2 }, &points, Role::Lapis);
+        }
+        y += 2;
+    }
+    y + 1
+}
+
+/// The sounds heard or refused in the last seconds, those that sound now first.
+fn sounds_lately(app: &App) -> Vec<NameKey> {
+    let history = &app.rehearsal.history;
+    let oldest = (app.rehearsal.frame() as f64 - LANES * f64::from(app.program().rate)).max(0.0) as u64;
+    let mut list: Vec<NameKey> = Vec::new();
+    let sounding = history.voices.iter().rev().filter(|b| b.end.is_none()).map(|b| b.sound);
+    let past = history.voices.iter().rev().filter(|b| b.end.is_some_and(|e| e > oldest)).map(|b| b.sound);
+    let refused = history.refused.iter().rev().filter(|r| r.0 > oldest).map(|r| r.1);
+    for sound in sounding.chain(past).chain(refused) {
+        if !list.contains(&sound) {
+            list.push(sound);
+        }
+    }
+    // By name, so that lanes do not jump about.
+    list.sort_by(|a, b| app.rehearsal.names.get(*a).cmp(app.rehearsal.names.get(*b)));
+    list
+}
+
+fn voice_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, y: u16, end: u16, sounds: &[NameKey]) {
+    if y >= end {
+        return;
+    }
+    pen.text(x, y, span.width, "voices", Role::Faded);
+    if sounds.is_empty() {
+        pen.text(span.x, y, span.width, "nothing has sounded lately: press an event's key, or replay a playthrough", Role::Faded);
+        return;
+    }
+    let rows = usize::from(end - y - 1);
+    for (row, sound) in sounds.iter().take(rows).enumerate() {
+        let y = y + 1 + row as u16;
+        if row + 1 == rows && sounds.len() > rows {
+            pen.text(x, y, 30, &format!("and {} more", sounds.len() - row), Role::Faded);
+            return;
+        }
+        let history = &app.rehearsal.history;
+        let sounding = history.voices.iter().any(|b| b.sound == *sound && b.end.is_none());
+        pen.text(x, y, 16, app.rehearsal.names.get(*sound), if sounding { Role::Gold } else { Role::Vellum });
+        for bar in history.voices.iter().filter(|b| b.sound == *sound) {
+            let until = bar.end.unwrap_or(span.to as u64);
+            if (until as f64) < span.from {
+                continue;
+            }
+            let (from, to) = (span.column(bar.start), span.column(until));
+            let role = if bar.end.is_none() { Role::Gold } else { Role::Vellum };
+            let begins = bar.start as f64 >= span.from;
+            for column in from..=to {
+                pen.text(column, y, 1, if column == from && begins { "■" } else { "▪" }, role);
+            }
+        }
+        for (frame, _) in history.refused.iter().filter(|r| r.1 == *sound && r.0 as f64 >= span.from) {
+            pen.text(span.column(*frame), y, 1, "×", Role::Red);
+        }
+    }
+}
+
+fn output_lane(app: &App, pen: &mut Pen<'_>, span: &Span, area: Rect, height: u16) {
+    let y = area.bottom() - height;
+    pen.text(area.x, y, 16, "output", Role::Vellum);
+    pen.text(area.x, y + 1, 16, "peak, dBFS", Role::Faded);
+    pen.text(area.x, y + 2, 16, "0 at the top", Role::Faded);
+    pen.text(area.x, y + 3, 16, "−60 at the foot", Role::Faded);
+    let mut columns = vec![-120.0f32; usize::from(span.width)];
+    for (frame, level) in &app.rehearsal.history.output {
+        if *frame as f64 >= span.from {
+            let at = usize::from(span.column(*frame) - span.x).min(columns.len() - 1);
+            columns[at] = columns[at].max(*level);
+        }
+    }
+    // A column without a measurement of its own shows its neighbour's.
+    for at in 1..columns.len() {
+        if columns[at] <= -119.0 {
+            columns[at] = columns[at - 1];
+        }
+    }
+    let shares: Vec<f32> = columns.iter().map(|level| (level + 60.0) / 60.0).collect();
+    pen.columns(Rect { x: span.x, y, width: span.width, height: height - 1 }, &shares, Role::Vellum);
+}
+
+fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let voices = app.sounding();
+    let selected = app.selected_voice();
+    pen.heading(area.x, area.y, area.width, "Sounding", &format!("{}, loudest first", voices.len()));
+    let most = usize::from((area.height / 4).max(4));
+    let chosen_row = voices.iter().position(|v| Some(v.voice) == selected.map(|s| s.voice)).unwrap_or(0);
+    let first = (chosen_row + 1).saturating_sub(most);
+    let mut y = area.y + 1;
+    if voices.is_empty() {
+        pen.text(area.x + 1, y, area.width - 1, "silence", Role::Faded);
+        y += 1;
+    }
+    for (row, voice) in voices.iter().skip(first).take(most).enumerate() {
+        let chosen = first + row == chosen_row;
+        if chosen && app.column == Column::Sounding {
+            pen.select(area.x - 1, y, area.width + 1);
+        }
+        voice_line(app, pen, Rect { y, height: 1, ..area }, voice, chosen);
+        hits.push((Rect { y, height: 1, ..area }, Hit::Voice(voice.voice)));
+        y += 1;
+    }
+    if voices.len() > first + most {
+        pen.text(area.x + 1, y, area.width - 1, &format!("and {} more", voices.len() - first - most), Role::Faded);
+        y += 1;
+    }
+    y += 1;
+    if let Some(voice) = selected {
+        y = why(app, pen, Rect { y, height: area.bottom().saturating_sub(y + 6), ..area }, &voice) + 1;
+    }
+    log(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area });
+}
+
+fn voice_line(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus, chosen: bool) {
+    pen.right(area.x + 6, area.y, &trace::print_value(voice.heard).replace('+', ""), Role::Vellum);
+    let meter = 7.min(area.width / 5);
+    pen.bar(area.x + 7, area.y, meter, (voice.heard + 60.0) / 60.0, Role::Gold);
+    let names = &app.rehearsal.names;
+    let x = area.x + 8 + meter;
+    let emitter = names.get(voice.emitter);
+    let left = area.right().saturating_sub(x + emitter.chars().count() as u16 + 1);
+    let end = pen.text(x, area.y, left, names.get(voice.sound), if chosen { Role::Gold } else { Role::Vellum });
+    if voice.leaving && end + 5 < area.right() {
+        pen.text(end + 1, area.y, 4, "ends", Role::Faded);
+    }
+    pen.right(area.right(), area.y, emitter, Role::Faded);
+}
+
+/// The ledger of a voice. Returns the line after the last.
+fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
+    let Some(status) = &app.rehearsal.status else { return area.y };
+    let names = &app.rehearsal.names;
+    let heard = trace::print_value(voice.heard).replace('+', "");
+    pen.heading(area.x, area.y, area.width, &format!("Why {} is at {heard} dB", names.get(voice.sound)), "");
+    let file = names.get(voice.take).rsplit('/').next().unwrap_or_default();
+    pen.text(area.x + 1, area.y + 1, area.width - 1, &format!("take {file}"), Role::Faded);
+    let terms = status.terms_of(voice);
+    let value_of = |key: NameKey| {
+        let document = app.document();
+        let index = document.parameters.iter().position(|p| NameKey::of(&p.name) == key);
+        index.map_or_else(String::new, |i| format!("{} {}", tidy(app.value(i), document.parameters[i].high - document.parameters[i].low), document.parameters[i].unit).trim_end().to_owned())
+    };
+    let mut y = area.y + 2;
+    let term_line = |pen: &mut Pen<'_>, term: &Term, y: u16| {
+        let (text, label) = trace::label(term, names, value_of);
+        pen.text(area.x + 1, y, area.width.saturating_sub(9), &text, role(label));
+        pen.right(area.right(), y, &trace::print_value(term.value), role(label));
+    };
+    // Contributions of nothing are left out when there is little room.
+    let level: Vec<&Term> = terms.iter().filter(|t| t.property == Property::Level).collect();
+    let others: Vec<&Term> = terms.iter().filter(|t| t.property != Property::Level && t.value != 0.0).collect();
+    let roomy = level.len() + others.len() + 5 < usize::from(area.height);
+    for term in level.iter().filter(|t| roomy || t.value.abs() >= 0.05) {
+        if y + 2 >= area.bottom() {
+            break;
+        }
+        term_line(pen, term, y);
+        y += 1;
+    }
+    pen.rule(area.x + 1, y, area.width - 1);
+    let gold = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::BOLD);
+    pen.put(area.x + 1, y + 1, area.width - 10, "heard", gold);
+    pen.right(area.right(), y + 1, &heard, Role::Gold);
+    y += 2;
+    for (property, unit) in [(Property::Pitch, "st"), (Property::LowPass, "oct")] {
+        let of_it: Vec<&&Term> = others.iter().filter(|t| t.property == property).collect();
+        if of_it.is_empty() || y + 1 + of_it.len() as u16 > area.bottom() {
+            continue;
+        }
+        let sum = trace::total(terms, property);
+        let total = if property == Property::LowPass { estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string() } else { format!("{} {unit}", trace::print_value(sum)) };
+        pen.text(area.x + 1, y, area.width - 14, if property == Property::Pitch { "its pitch" } else { "its low-pass, octaves" }, Role::Gold);
+        pen.right(area.right(), y, &total, Role::Gold);
+        y += 1;
+        for term in of_it {
+            term_line(pen, term, y);
+            y += 1;
+        }
+    }
+    y
+}
+
+fn role(label: Label) -> Role {
+    match label {
+        Label::Plain => Role::Vellum,
+        Label::Game => Role::Lapis,
+        Label::Attention => Role::Red,
+        Label::Aside => Role::Faded,
+    }
+}
+
+fn log(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    if area.height < 2 {
+        return;
+    }
+    pen.heading(area.x, area.y, area.width, "Log", "newest first");
+    let rate = f64::from(app.program().rate);
+    let mut y = area.y + 1;
+    for line in &app.rehearsal.log {
+        let width = area.width.saturating_sub(8);
+        // Long lines go on below, indented, rather than being cut.
+        let mut rows: Vec<String> = vec![String::new()];
+        for word in line.text.split(' ') {
+            let last = rows.len() - 1;
+            if rows[last].chars().count() + word.chars().count() + 1 > usize::from(width) && !rows[last].trim().is_empty() {
+                rows.push(format!("  {word}"));
+            } else {
+                if !rows[last].is_empty() || word.is_empty() {
+                    rows[last].push(' ');
+                }
+                rows[last].push_str(word);
+            }
+        }
+        if y + rows.len() as u16 > area.bottom() {
+            return;
+        }
+        pen.right(area.x + 6, y, &format!("{:.2}", line.frame as f64 / rate), Role::Faded);
+        for row in rows {
+            pen.text(area.x + 7, y, width + 1, &row, role(line.label));
+            y += 1;
+        }
+    }
+}
