@@ -25,7 +25,9 @@ pub fn inputs(playthrough: &Playthrough, rate: u32) -> Vec<Input> {
             StepAction::Glide { parameter, from, to, over } => {
                 InputKind::Glide { parameter: NameKey::of(&parameter.text), from: from.map(|f| f as f32), to: *to as f32, frames: over.frames(rate) }
             }
-            StepAction::Send(event, emitter) => InputKind::Event { event: NameKey::of(&event.text), emitter: emitter.as_ref().map_or(NameKey::NONE, |e| NameKey::of(&e.text)) },
+            StepAction::Send(event, emitter) => {
+                InputKind::Event { event: NameKey::of(&event.text), emitter: emitter.as_ref().map_or(NameKey::NONE, |e| NameKey::of(&e.text)) }
+            }
             StepAction::End => InputKind::StopAll { frames: END_FADE.frames(rate) },
         };
         list.push(Input { frame: step.at.frames(rate), what });

@@ -243,20 +243,12 @@ impl fmt::Display for Octaves {
 }
 impl fmt::Display for Hertz {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.0 >= 1000.0 {
-            write!(f, "{} kHz", tidy(f64::from(self.0) / 1000.0, 2))
-        } else {
-            write!(f, "{} Hz", tidy(f64::from(self.0), 0))
-        }
+        if self.0 >= 1000.0 { write!(f, "{} kHz", tidy(f64::from(self.0) / 1000.0, 2)) } else { write!(f, "{} Hz", tidy(f64::from(self.0), 0)) }
     }
 }
 impl fmt::Display for Seconds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.0 > 0.0 && self.0 < 1.0 {
-            write!(f, "{} ms", tidy(self.0 * 1000.0, 1))
-        } else {
-            write!(f, "{} s", tidy(self.0, 3))
-        }
+        if self.0 > 0.0 && self.0 < 1.0 { write!(f, "{} ms", tidy(self.0 * 1000.0, 1)) } else { write!(f, "{} s", tidy(self.0, 3)) }
     }
 }
 

@@ -79,7 +79,8 @@ fn editing_one_sound_does_not_reshuffle_another() {
         }
         bench.render(48_000);
         let one = NameKey::of("one");
-        let of_one = |h: &estampie_core::engine::Happening| if let What::VoiceStart { sound, take, .. } = h.what { (sound == one).then_some(take) } else { None };
+        let of_one =
+            |h: &estampie_core::engine::Happening| if let What::VoiceStart { sound, take, .. } = h.what { (sound == one).then_some(take) } else { None };
         bench.happenings.iter().filter_map(of_one).collect::<Vec<_>>()
     };
     let before = picks(takes);
@@ -99,7 +100,8 @@ fn shuffle_never_repeats_the_last_and_is_even() {
     let takes: Vec<NameKey> = bench.happenings.iter().filter_map(|h| if let What::VoiceStart { take, .. } = h.what { Some(take) } else { None }).collect();
     assert_eq!(takes.len(), 4000);
     assert!(takes.windows(3).all(|w| w[2] != w[1] && w[2] != w[0]));
-    let counts: Vec<usize> = ["one", "two", "three", "four"].iter().map(|n| takes.iter().filter(|t| **t == NameKey::of(&format!("audio/{n}.wav"))).count()).collect();
+    let counts: Vec<usize> =
+        ["one", "two", "three", "four"].iter().map(|n| takes.iter().filter(|t| **t == NameKey::of(&format!("audio/{n}.wav"))).count()).collect();
     let chi: f64 = counts.iter().map(|c| (*c as f64 - 1000.0).powi(2) / 1000.0).sum();
     // 3 degrees of freedom: 16.3 is passed once in a thousand by chance (less still, as repeats are excluded).
     assert!(chi < 16.3, "{counts:?}");
@@ -223,7 +225,11 @@ fn reactions_answer_events_changes_and_otherwise() {
         bench.happenings.clear();
         act(&mut bench);
         bench.render(4800);
-        bench.happenings.iter().filter_map(|h| if let What::VoiceStart { sound, .. } = h.what { Some(program.names.get(sound).to_owned()) } else { None }).collect::<Vec<_>>()
+        bench
+            .happenings
+            .iter()
+            .filter_map(|h| if let What::VoiceStart { sound, .. } = h.what { Some(program.names.get(sound).to_owned()) } else { None })
+            .collect::<Vec<_>>()
     };
     assert_eq!(played(&mut |b| b.event(NOW, "hit")), ["two"]);
     assert_eq!(played(&mut |b| b.parameter("strain", 0.7)), Vec::<String>::new());
@@ -294,7 +300,8 @@ fn modulation_follows_the_parameter() {
 
 #[test]
 fn mute_and_solo_hold_along_the_tree() {
-    let sounds = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n[two]\nbus = \"b\"\nlevel = \"-6.0206 dB\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n";
+    let sounds =
+        "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n[two]\nbus = \"b\"\nlevel = \"-6.0206 dB\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n";
     let mix = "[buses.group]\n[buses.a]\ninto = \"group\"\n[buses.b]\n";
     let program = program(sounds, mix, "", "When hit\n  play one\n  play two\n");
     let mut bench = Bench::new(&program, 1);
@@ -321,7 +328,12 @@ fn mute_and_solo_hold_along_the_tree() {
 
 #[test]
 fn an_edit_goes_on_sounding_and_glides() {
-    let before = program("[low]\nlevel = \"-6 dB\"\nloop = true\ntakes = [\"audio/low.wav\"]\n[gone]\nloop = true\ntakes = [\"audio/low.wav\"]\n", "", "", "When hit\n  play low\nWhen tick\n  play gone\n");
+    let before = program(
+        "[low]\nlevel = \"-6 dB\"\nloop = true\ntakes = [\"audio/low.wav\"]\n[gone]\nloop = true\ntakes = [\"audio/low.wav\"]\n",
+        "",
+        "",
+        "When hit\n  play low\nWhen tick\n  play gone\n",
+    );
     let after = program("[low]\nlevel = \"-18 dB\"\nloop = true\ntakes = [\"audio/low.wav\"]\n", "", "", "When hit\n  play low\n");
     let mut bench = Bench::new(&before, 1);
     bench.event(NOW, "hit");
@@ -378,7 +390,12 @@ fn broken_samples_do_not_get_out() {
     samples[5_000] = f32::NAN;
     samples[9_000] = f32::INFINITY;
     assets.insert("audio/one.wav", Ok(Arc::new(estampie_core::assets::Clip::new("audio/one.wav", vec![samples], None))));
-    let sources = estampie_core::document::Sources::from_texts([("estampie.toml", "format = 1"), ("game.toml", support::GAME), ("sounds/a.toml", "[one]\nlow-pass = \"8 kHz\"\ntakes = [\"audio/one.wav\"]\n"), ("reactions.est", PLAY_ONE)]);
+    let sources = estampie_core::document::Sources::from_texts([
+        ("estampie.toml", "format = 1"),
+        ("game.toml", support::GAME),
+        ("sounds/a.toml", "[one]\nlow-pass = \"8 kHz\"\ntakes = [\"audio/one.wav\"]\n"),
+        ("reactions.est", PLAY_ONE),
+    ]);
     let (document, _) = estampie_core::document::Document::read(&sources, &["audio/one.wav".to_owned()].into());
     let (program, _) = estampie_core::program::compile(&document, &assets);
     let mut bench = Bench::new(&Arc::new(program), 1);

@@ -120,8 +120,10 @@ fn plank(n: u64) -> Vec<f64> {
 fn grate(n: u64) -> Vec<f64> {
     let mut noise = Noise::new(500 + n);
     let root = noise.between(405.0, 470.0);
-    let partials: Vec<(f64, f64, f64)> =
-        [(0.31, 0.8, 0.16), (1.0, 0.55, 0.34), (1.71, 0.42, 0.3), (2.93, 0.3, 0.24), (4.37, 0.2, 0.18), (6.1, 0.12, 0.12)].iter().map(|(r, g, d)| (root * r * noise.between(0.98, 1.02), *g, d * noise.between(0.8, 1.25))).collect();
+    let partials: Vec<(f64, f64, f64)> = [(0.31, 0.8, 0.16), (1.0, 0.55, 0.34), (1.71, 0.42, 0.3), (2.93, 0.3, 0.24), (4.37, 0.2, 0.18), (6.1, 0.12, 0.12)]
+        .iter()
+        .map(|(r, g, d)| (root * r * noise.between(0.98, 1.02), *g, d * noise.between(0.8, 1.25)))
+        .collect();
     let mut out = struck(0.62, 0.0009, &partials);
     add(&mut out, &step_noise(510 + n, 0.0008, 0.03, 500.0, 4200.0, 0.15), 0.0, 0.35);
     let second: Vec<(f64, f64, f64)> = partials.iter().map(|(f, g, d)| (f * 1.037, g * 0.35, d * 0.7)).collect();
@@ -188,7 +190,11 @@ fn breath(n: u64) -> Vec<f64> {
 /// A salvaged bell-glass: tuned to D, its partials those of a struck bowl.
 fn chime(n: u64) -> Vec<f64> {
     let root = [587.33, 698.46, 880.0][(n - 1) as usize];
-    let mut out = struck(3.6, 0.002, &[(root, 1.0, 3.2), (root * 1.003, 0.5, 2.9), (root * 2.71, 0.5, 1.9), (root * 5.2, 0.22, 1.0), (root * 8.4, 0.1, 0.5), (root * 0.5, 0.25, 2.4)]);
+    let mut out = struck(
+        3.6,
+        0.002,
+        &[(root, 1.0, 3.2), (root * 1.003, 0.5, 2.9), (root * 2.71, 0.5, 1.9), (root * 5.2, 0.22, 1.0), (root * 8.4, 0.1, 0.5), (root * 0.5, 0.25, 2.4)],
+    );
     let answer = struck(2.6, 0.003, &[(root * 1.5, 0.5, 2.2), (root * 1.5 * 2.71, 0.2, 1.2)]);
     add(&mut out, &answer, 0.36, 0.55);
     finish(out, 0.001, 0.6)
@@ -282,7 +288,9 @@ fn boiler() -> Vec<f64> {
         Biquad::low(210.0, 0.8).run(n);
         Biquad::low(420.0, 0.7).run(n);
     });
-    let hum = tone(length, |t| (1..=4).map(|h| (TAU * 36.5 * 2.0 * f64::from(h) * t).sin() / f64::from(h).powf(1.6)).sum::<f64>() * (0.85 + 0.15 * (TAU * t / 3.0).sin()));
+    let hum = tone(length, |t| {
+        (1..=4).map(|h| (TAU * 36.5 * 2.0 * f64::from(h) * t).sin() / f64::from(h).powf(1.6)).sum::<f64>() * (0.85 + 0.15 * (TAU * t / 3.0).sin())
+    });
     add(&mut roar, &hum, 0.0, 0.11);
     let mut noise = Noise::new(1310);
     let count = roar.len();
@@ -319,7 +327,8 @@ fn streets() -> Vec<f64> {
         Biquad::low(160.0, 0.7).run(n);
         Biquad::low(600.0, 0.6).run(n);
     });
-    let moan = tone(length, |t| ((TAU * 73.5 * t).sin() + 0.6 * (TAU * 110.0 * t).sin() * (0.5 - 0.5 * (TAU * t / 6.0).cos())) * (0.6 + 0.4 * (TAU * t / 12.0).cos()));
+    let moan =
+        tone(length, |t| ((TAU * 73.5 * t).sin() + 0.6 * (TAU * 110.0 * t).sin() * (0.5 - 0.5 * (TAU * t / 6.0).cos())) * (0.6 + 0.4 * (TAU * t / 12.0).cos()));
     add(&mut bed, &moan, 0.0, 0.03);
     let mut noise = Noise::new(1510);
     let count = bed.len();

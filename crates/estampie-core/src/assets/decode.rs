@@ -203,11 +203,15 @@ pub(super) fn convert(decoded: Decoded, rate: u32) -> Result<Decoded, AudioError
     let mut at = 0;
     while out[0].len() < wanted + delay {
         let need = resampler.input_frames_next();
-        let chunk: Vec<Vec<f32>> = decoded.channels.iter().map(|c| {
-            let mut part = c.get(at..(at + need).min(frames)).unwrap_or_default().to_vec();
-            part.resize(need, 0.0);
-            part
-        }).collect();
+        let chunk: Vec<Vec<f32>> = decoded
+            .channels
+            .iter()
+            .map(|c| {
+                let mut part = c.get(at..(at + need).min(frames)).unwrap_or_default().to_vec();
+                part.resize(need, 0.0);
+                part
+            })
+            .collect();
         at += need;
         for (all, part) in out.iter_mut().zip(resampler.process(&chunk, None).map_err(|e| broken(&e))?) {
             all.extend_from_slice(&part);
@@ -244,7 +248,11 @@ mod tests {
             }
             let (sine, cosine) = (sine / 21_600.0, cosine / 21_600.0);
             let delay = (cosine.atan2(sine) / TAU * 48.0).abs();
-            assert!((sine.hypot(cosine) - 1.0).abs() < 1e-3 && delay <= 0.51 * 48_000.0 / f64::from(from), "from {from}: {} late by {delay}", sine.hypot(cosine));
+            assert!(
+                (sine.hypot(cosine) - 1.0).abs() < 1e-3 && delay <= 0.51 * 48_000.0 / f64::from(from),
+                "from {from}: {} late by {delay}",
+                sine.hypot(cosine)
+            );
         }
     }
 }

@@ -35,10 +35,14 @@ impl Clip {
     #[must_use]
     pub fn new(name: &str, channels: Vec<Vec<f32>>, loop_points: Option<(usize, usize)>) -> Clip {
         let frames = channels.iter().map(Vec::len).min().unwrap_or(0);
-        let mut channels: Vec<Box<[f32]>> = channels.into_iter().take(2).map(|mut c| {
-            c.truncate(frames);
-            c.into_boxed_slice()
-        }).collect();
+        let mut channels: Vec<Box<[f32]>> = channels
+            .into_iter()
+            .take(2)
+            .map(|mut c| {
+                c.truncate(frames);
+                c.into_boxed_slice()
+            })
+            .collect();
         if channels.is_empty() {
             channels.push(Box::default());
         }

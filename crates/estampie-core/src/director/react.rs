@@ -95,10 +95,16 @@ impl Engine {
             at += 1;
             match work {
                 Work::Event(event, by) => self.react(program, &program.events[event as usize].reactions, offset, by, |_, _| true),
-                Work::Parameter(index, by) => self.react(program, &program.parameters[index].reactions, offset, by, |engine, reaction| engine.comes_to_hold(program, reaction, offset)),
-                Work::State(index, value, by) => self.react(program, &program.states[index].reactions, offset, by, |_, reaction| {
-                    matches!(program.reactions[reaction].trigger, Trigger::Becomes(Test::State(_, wanted, is)) if (wanted == value) == is)
-                }),
+                Work::Parameter(index, by) => {
+                    self.react(program, &program.parameters[index].reactions, offset, by, |engine, reaction| engine.comes_to_hold(program, reaction, offset))
+                }
+                Work::State(index, value, by) => self.react(
+                    program,
+                    &program.states[index].reactions,
+                    offset,
+                    by,
+                    |_, reaction| matches!(program.reactions[reaction].trigger, Trigger::Becomes(Test::State(_, wanted, is)) if (wanted == value) == is),
+                ),
             }
         }
         self.work.clear();

@@ -23,11 +23,7 @@ impl Place {
         }
         let before = &text[..offset];
         let start = before.rfind('\n').map_or(0, |at| at + 1);
-        Place {
-            file: file.to_owned(),
-            line: before.matches('\n').count() as u32 + 1,
-            column: before[start..].chars().count() as u32 + 1,
-        }
+        Place { file: file.to_owned(), line: before.matches('\n').count() as u32 + 1, column: before[start..].chars().count() as u32 + 1 }
     }
 
     /// A whole file.

@@ -155,7 +155,11 @@ pub(super) fn well_named(reading: &Reading<'_>, name: &str, place: &Place) -> bo
     let fine = is_name(name) && name == name.to_lowercase();
     if !fine {
         let tidy: String = name.to_lowercase().chars().map(|c| if c.is_alphanumeric() || "-./".contains(c) { c } else { '-' }).collect();
-        reading.fault(place, format!("\"{name}\" cannot be a name"), format!("names are in lower case, with - between words and a letter first; {}?", tidy.trim_matches('-')));
+        reading.fault(
+            place,
+            format!("\"{name}\" cannot be a name"),
+            format!("names are in lower case, with - between words and a letter first; {}?", tidy.trim_matches('-')),
+        );
     }
     fine
 }
@@ -187,7 +191,11 @@ fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<
     if let Some(rest) = rest {
         match number(&rest.value) {
             Some(value) if (low..=high).contains(&value) => at_rest = value,
-            _ => reading.fault(&rest.place, format!("rest of the parameter {name}: \"{}\" is not in its range", rest.value), format!("write a number from {low} to {high}")),
+            _ => reading.fault(
+                &rest.place,
+                format!("rest of the parameter {name}: \"{}\" is not in its range", rest.value),
+                format!("write a number from {low} to {high}"),
+            ),
         }
     }
     Some(ParameterDoc { name, unit, low, high, rest: at_rest, rise, fall, note, place })

@@ -89,7 +89,11 @@ pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sound
         let place = fields.place.clone();
         let sound = sound(reading, audio, name, fields);
         if let Some(first) = sounds.iter().find(|s| s.name == sound.name) {
-            reading.fault(&place, format!("there is a sound {} already, at {}", sound.name, first.place), "give one of them another name; the first one counts");
+            reading.fault(
+                &place,
+                format!("there is a sound {} already, at {}", sound.name, first.place),
+                "give one of them another name; the first one counts",
+            );
         } else {
             sounds.push(sound);
         }
@@ -138,7 +142,11 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
             match who.value.as_str() {
                 "oldest" => sound.when_full = WhenFull::Oldest,
                 "refuse" => sound.when_full = WhenFull::Refuse,
-                other => reading.fault(&who.place, format!("\"{other}\" is nobody who could yield"), did_you_mean(other, ["oldest", "refuse"], "write \"oldest\" or \"refuse\"")),
+                other => reading.fault(
+                    &who.place,
+                    format!("\"{other}\" is nobody who could yield"),
+                    did_you_mean(other, ["oldest", "refuse"], "write \"oldest\" or \"refuse\""),
+                ),
             }
         }
         limit.finish();
@@ -149,7 +157,11 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
     if let Some(pick) = pick {
         match read_pick(&pick) {
             Some(pick) => sound.pick = pick,
-            None => reading.fault(&pick.place, format!("\"{}\" is not a way to pick a take", pick.value), "write \"shuffle\", \"shuffle, not the last 2\", or \"by\" and a state"),
+            None => reading.fault(
+                &pick.place,
+                format!("\"{}\" is not a way to pick a take", pick.value),
+                "write \"shuffle\", \"shuffle, not the last 2\", or \"by\" and a state",
+            ),
         }
     }
     check_body(reading, &sound);
@@ -161,7 +173,11 @@ fn check_body(reading: &Reading<'_>, sound: &SoundDoc) {
     let named = sound.groups.iter().any(|(value, _)| value.is_some());
     match (&sound.pick, named) {
         (PickDoc::ByState(state), false) if !sound.groups.is_empty() => {
-            reading.fault(&state.place, format!("the takes of {} are not told apart by {}", sound.name, state.value), "write takes = { value = [\"…\"], … } with the state's values");
+            reading.fault(
+                &state.place,
+                format!("the takes of {} are not told apart by {}", sound.name, state.value),
+                "write takes = { value = [\"…\"], … } with the state's values",
+            );
         }
         (PickDoc::Shuffle(_), true) => {
             reading.fault(&sound.place, format!("{} has takes by value, but no state to pick by", sound.name), "write pick = \"by\" and a state");
@@ -263,7 +279,11 @@ fn takes(reading: &Reading<'_>, audio: &BTreeSet<String>, name: &str, texts: Vec
 /// The audio files that a path with `*` means; says what is wrong if there is none.
 fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &Place) -> Vec<String> {
     if path.starts_with('/') || path.contains('\\') || path.contains(':') || path.split('/').any(|part| part == "..") {
-        reading.fault(place, format!("\"{path}\" leads out of the project"), "put the file into the project's folder audio/ and name it from there, like \"audio/step.wav\"");
+        reading.fault(
+            place,
+            format!("\"{path}\" leads out of the project"),
+            "put the file into the project's folder audio/ and name it from there, like \"audio/step.wav\"",
+        );
         return Vec::new();
     }
     if !path.contains('*') {

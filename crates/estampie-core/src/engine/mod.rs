@@ -189,7 +189,14 @@ impl Remote {
 /// A status with room for every program of usual size; larger ones show their first things only.
 fn roomy_status(program: &Program) -> Box<Status> {
     let room = |n: usize| (n * 2).max(256);
-    Box::new(Status::with_room(room(program.parameters.len()), room(program.states.len()), room(program.buses.len()), room(program.modulations.len()), 1024, 1024 * 12))
+    Box::new(Status::with_room(
+        room(program.parameters.len()),
+        room(program.states.len()),
+        room(program.buses.len()),
+        room(program.modulations.len()),
+        1024,
+        1024 * 12,
+    ))
 }
 
 impl Engine {
@@ -311,7 +318,8 @@ impl Engine {
         loop {
             let next_scheduled = self.schedule.get(self.scheduled).filter(|i| i.frame < end).copied();
             // The first of the earliest: `min_by_key` keeps the order in which inputs came.
-            let next_pending = self.pending.iter().enumerate().filter(|(_, i)| i.frame < end).min_by_key(|(_, i)| i.frame.max(self.frame)).map(|(at, i)| (at, *i));
+            let next_pending =
+                self.pending.iter().enumerate().filter(|(_, i)| i.frame < end).min_by_key(|(_, i)| i.frame.max(self.frame)).map(|(at, i)| (at, *i));
             let input = match (next_scheduled, next_pending) {
                 (Some(s), Some((_, p))) if s.frame <= p.frame.max(self.frame) => {
                     self.scheduled += 1;

@@ -201,28 +201,36 @@ impl Prepared {
             parameters: program.parameters.iter().map(|p| ParameterState::at_rest(p.rest)).collect(),
             states: program.states.iter().map(|s| s.start).collect(),
             modulations: program.modulations.iter().map(|m| m.curve.at(program.parameters[m.parameter].rest)).collect(),
-            sounds: program.sounds.iter().map(|s| SoundState {
-                level: s.level,
-                pitch: s.pitch,
-                low_pass: s.low_pass,
-                block: 0,
-                picks: s.groups.iter().map(|g| PickMemory::new(g.takes.len(), g.not_last)).collect(),
-                pick: Stream::new(seed, s.key, 1),
-                vary: Stream::new(seed, s.key, 2),
-            }).collect(),
-            buses: program.buses.iter().map(|b| BusState {
-                level: b.level.max(-120.0),
-                moved: 0.0,
-                muted: false,
-                soloed: false,
-                gate: Fade::at(1.0),
-                direct: Fade::at(1.0),
-                gain: f32::NAN,
-                left: [0.0; BLOCK],
-                right: [0.0; BLOCK],
-                fed: false,
-                peak: [0.0; 2],
-            }).collect(),
+            sounds: program
+                .sounds
+                .iter()
+                .map(|s| SoundState {
+                    level: s.level,
+                    pitch: s.pitch,
+                    low_pass: s.low_pass,
+                    block: 0,
+                    picks: s.groups.iter().map(|g| PickMemory::new(g.takes.len(), g.not_last)).collect(),
+                    pick: Stream::new(seed, s.key, 1),
+                    vary: Stream::new(seed, s.key, 2),
+                })
+                .collect(),
+            buses: program
+                .buses
+                .iter()
+                .map(|b| BusState {
+                    level: b.level.max(-120.0),
+                    moved: 0.0,
+                    muted: false,
+                    soloed: false,
+                    gate: Fade::at(1.0),
+                    direct: Fade::at(1.0),
+                    gain: f32::NAN,
+                    left: [0.0; BLOCK],
+                    right: [0.0; BLOCK],
+                    fed: false,
+                    peak: [0.0; 2],
+                })
+                .collect(),
             reactions: program.reactions.iter().map(|r| ReactionState { held: false, chance: Stream::new(seed, r.key, 3) }).collect(),
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
         };

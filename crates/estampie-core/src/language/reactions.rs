@@ -209,7 +209,11 @@ pub fn parse(file: &str, text: &str) -> (Vec<Reaction>, Vec<Fault>) {
         }
     }
     for reaction in list.iter().filter(|r| r.actions.is_empty()) {
-        faults.push(Fault::new(&reaction.place.0, "this reaction does nothing", "write its actions below it, each on a line of its own that begins with two spaces"));
+        faults.push(Fault::new(
+            &reaction.place.0,
+            "this reaction does nothing",
+            "write its actions below it, each on a line of its own that begins with two spaces",
+        ));
     }
     (list, faults)
 }
@@ -433,7 +437,11 @@ mod tests {
     }
     fn any_action() -> impl Strategy<Value = Action> {
         prop_oneof![
-            (word(), place(), prop::option::of((0u32..=1000).prop_map(|p| f64::from(p) / 10.0))).prop_map(|(sound, at, chance)| Action::Play { sound, at, chance }),
+            (word(), place(), prop::option::of((0u32..=1000).prop_map(|p| f64::from(p) / 10.0))).prop_map(|(sound, at, chance)| Action::Play {
+                sound,
+                at,
+                chance
+            }),
             (word(), place(), prop::option::of(time())).prop_map(|(sound, at, over)| Action::Stop { sound, at, over }),
             (word(), place()).prop_map(|(sound, at)| Action::Finish { sound, at }),
             (word(), value()).prop_map(|(subject, to)| Action::Set { subject, to }),
@@ -447,14 +455,16 @@ mod tests {
         ];
         let conditions = prop::collection::vec((word(), test()).prop_map(|(subject, test)| Condition { subject, test }), 0..3);
         let comments = prop::collection::vec("[a-z]{1,6}( [a-z]{1,6})?", 0..2);
-        (comments, trigger, conditions, any::<bool>(), prop::collection::vec(any_action(), 1..4)).prop_map(|(comments, trigger, conditions, otherwise, actions)| Reaction {
-            comments,
-            trigger,
-            conditions,
-            otherwise,
-            actions: actions.into_iter().map(|a| (a, PlaceOf::default())).collect(),
-            place: PlaceOf::default(),
-        })
+        (comments, trigger, conditions, any::<bool>(), prop::collection::vec(any_action(), 1..4)).prop_map(
+            |(comments, trigger, conditions, otherwise, actions)| Reaction {
+                comments,
+                trigger,
+                conditions,
+                otherwise,
+                actions: actions.into_iter().map(|a| (a, PlaceOf::default())).collect(),
+                place: PlaceOf::default(),
+            },
+        )
     }
 
     proptest! {

@@ -196,7 +196,15 @@ impl Voice {
     /// Renders this block and adds it to `left` and `right`.
     ///
     /// `target` is the gain at the block's end; the way to it is a straight line.
-    pub(crate) fn render(&mut self, interpolator: &Interpolator, rate: u32, scratch: &mut Scratch, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+    pub(crate) fn render(
+        &mut self,
+        interpolator: &Interpolator,
+        rate: u32,
+        scratch: &mut Scratch,
+        target: f32,
+        left: &mut [f32; BLOCK],
+        right: &mut [f32; BLOCK],
+    ) {
         let Some(recipe) = self.recipe.as_ref() else {
             self.ended = true;
             return;

@@ -1,6 +1,9 @@
 //! From a document and its audio to a program. Whatever names nothing is a fault and is left out.
 
-use super::{Action, At, Bus, Choice, Event, Group, Lookup, MOST_NESTED, Modulation, Parameter, Part, Program, Reaction, Recipe, Sound, State, Take, Target, Test, Trigger};
+use super::{
+    Action, At, Bus, Choice, Event, Group, Lookup, MOST_NESTED, Modulation, Parameter, Part, Program, Reaction, Recipe, Sound, State, Take, Target, Test,
+    Trigger,
+};
 use crate::assets::{Assets, Clip};
 use crate::document::{Curve, Document, Fault, Located, PickDoc, Place, SoundDoc, TakeDoc, did_you_mean, read_point};
 use crate::dsp::block_coefficient;
@@ -101,7 +104,11 @@ impl Compiler<'_> {
             let Some(into) = &bus.into else { continue };
             match docs.iter().position(|b| b.name == into.value) {
                 Some(parent) => parents[at] = parent,
-                None => self.fault(&into.place, format!("there is no bus {}", into.value), did_you_mean(&into.value, names(), "add it to mix.toml, or name another")),
+                None => self.fault(
+                    &into.place,
+                    format!("there is no bus {}", into.value),
+                    did_you_mean(&into.value, names(), "add it to mix.toml, or name another"),
+                ),
             }
         }
         // A bus from which the root is not reached is in a loop, or runs into one.
@@ -218,7 +225,11 @@ impl Compiler<'_> {
             TakeDoc::Sound(name) => match self.program.find_sound.get(NameKey::of(name)) {
                 Some(sound) => Some(Take::Sound(sound as u32)),
                 None => {
-                    let mend = did_you_mean(name, self.document.sounds.iter().map(|s| s.name.as_str()), "add it to a file in sounds/, or write a file like \"audio/…\"");
+                    let mend = did_you_mean(
+                        name,
+                        self.document.sounds.iter().map(|s| s.name.as_str()),
+                        "add it to a file in sounds/, or write a file like \"audio/…\"",
+                    );
                     self.fault(&take.place, format!("there is no sound {name}"), mend);
                     None
                 }
@@ -399,7 +410,11 @@ impl Compiler<'_> {
                 language::Test::Is(value) => (value, true),
                 language::Test::IsNot(value) => (value, false),
                 language::Test::Compare(..) => {
-                    self.fault(&subject.place, format!("{} is a state and cannot be compared with a number", subject.text), "write \"is\" and one of its values");
+                    self.fault(
+                        &subject.place,
+                        format!("{} is a state and cannot be compared with a number", subject.text),
+                        "write \"is\" and one of its values",
+                    );
                     return None;
                 }
             };
@@ -425,7 +440,11 @@ impl Compiler<'_> {
             language::Test::Is(value) | language::Test::IsNot(value) => match read_number(&value.text, unit) {
                 Ok(number) => Some(Test::Equals(parameter, number as f32, matches!(test, language::Test::Is(_)))),
                 Err(_) => {
-                    self.fault(&value.place, format!("{} is a number, and \"{}\" is none", subject.text, value.text), "write a number, or over, under, at least, at most and a number");
+                    self.fault(
+                        &value.place,
+                        format!("{} is a number, and \"{}\" is none", subject.text, value.text),
+                        "write a number, or over, under, at least, at most and a number",
+                    );
                     None
                 }
             },

@@ -60,7 +60,9 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
     };
     match happening.what {
         What::Event { event, emitter, by } => put("event", &[("event", json!(name(event))), ("emitter", json!(name(emitter))), ("by", json!(name(by)))]),
-        What::Parameter { parameter, value, by } => put("parameter", &[("parameter", json!(name(parameter))), ("value", number(value)), ("by", json!(name(by)))]),
+        What::Parameter { parameter, value, by } => {
+            put("parameter", &[("parameter", json!(name(parameter))), ("value", number(value)), ("by", json!(name(by)))])
+        }
         What::Glide { parameter, from, to, frames } => {
             put("parameter", &[("parameter", json!(name(parameter))), ("from", number(from)), ("to", number(to)), ("frames", json!(frames))]);
         }
@@ -69,22 +71,25 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
         }
         What::Reaction { reaction } => put("reaction", &[("reaction", json!(name(reaction)))]),
         What::Chance { sound, drawn, needed } => put("chance", &[("sound", json!(name(sound))), ("drawn", number(drawn)), ("below", number(needed))]),
-        What::VoiceStart { voice, sound, take, emitter, level, pitch, by } => put("voice-start", &[
-            ("voice", json!(voice)),
-            ("sound", json!(name(sound))),
-            ("take", json!(name(take))),
-            ("emitter", json!(name(emitter))),
-            ("level", number(level)),
-            ("pitch", number(pitch)),
-            ("by", json!(name(by))),
-        ]),
-        What::VoiceEnd { voice, sound, cause } => put("voice-end", &[("voice", json!(voice)), ("sound", json!(name(sound))), ("cause", json!(cause_word(cause)))]),
-        What::Refused { sound, emitter, reason, by } => put("refused", &[
-            ("sound", json!(name(sound))),
-            ("emitter", json!(name(emitter))),
-            ("reason", json!(reason_text(&reason, names))),
-            ("by", json!(name(by))),
-        ]),
+        What::VoiceStart { voice, sound, take, emitter, level, pitch, by } => put(
+            "voice-start",
+            &[
+                ("voice", json!(voice)),
+                ("sound", json!(name(sound))),
+                ("take", json!(name(take))),
+                ("emitter", json!(name(emitter))),
+                ("level", number(level)),
+                ("pitch", number(pitch)),
+                ("by", json!(name(by))),
+            ],
+        ),
+        What::VoiceEnd { voice, sound, cause } => {
+            put("voice-end", &[("voice", json!(voice)), ("sound", json!(name(sound))), ("cause", json!(cause_word(cause)))])
+        }
+        What::Refused { sound, emitter, reason, by } => put(
+            "refused",
+            &[("sound", json!(name(sound))), ("emitter", json!(name(emitter))), ("reason", json!(reason_text(&reason, names))), ("by", json!(name(by)))],
+        ),
         What::Notice(notice) => put("notice", &[("text", json!(notice_text(&notice, names)))]),
     }
     Value::Object(object)
@@ -144,7 +149,9 @@ mod tests {
         let (sound, take) = (names.add("step/grate"), names.add("audio/step/grate_01.flac"));
         let mut writer = TraceWriter::new(Vec::new());
         let none = crate::names::NameKey::NONE;
-        writer.write(&Happening { frame: 64, what: What::VoiceStart { voice: 3, sound, take, emitter: none, level: -6.1, pitch: 0.25, by: none } }, &names).unwrap();
+        writer
+            .write(&Happening { frame: 64, what: What::VoiceStart { voice: 3, sound, take, emitter: none, level: -6.1, pitch: 0.25, by: none } }, &names)
+            .unwrap();
         writer.write(&Happening { frame: 70, what: What::Refused { sound, emitter: none, reason: Reason::All { limit: 1 }, by: none } }, &names).unwrap();
         let text = String::from_utf8(writer.finish().unwrap()).unwrap();
         assert_eq!(

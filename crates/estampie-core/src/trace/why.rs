@@ -69,6 +69,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::Parameter { parameter, value, by } if by.is_none() => (format!("{} is {}", name(parameter), tidy(value)), Label::Game),
         What::Parameter { parameter, value, .. } => (format!("  sets {} to {}", name(parameter), tidy(value)), Label::Plain),
         What::Glide { parameter, from, to, .. } => (format!("{} goes from {} to {}", name(parameter), tidy(from), tidy(to)), Label::Game),
+        What::State { state, value, before, by } if by.is_none() && value == before => (format!("{} stays {}", name(state), name(value)), Label::Aside),
         What::State { state, value, before, by } if by.is_none() => (format!("{} {} ⟶ {}", name(state), name(before), name(value)), Label::Game),
         What::State { state, value, .. } => (format!("  sets {} to {}", name(state), name(value)), Label::Plain),
         What::Reaction { .. } => return None,

@@ -27,7 +27,8 @@ fn copy_all(from: &Path, to: &Path) -> std::io::Result<()> {
 }
 
 pub(super) fn run(restore: bool, path: bool, options: &workshop::Options) -> Result<(), Failure> {
-    let folders = directories::ProjectDirs::from("", "", "estampie").ok_or_else(|| Failure::Fault("there is no home folder for your copy of the demo; set HOME".into()))?;
+    let folders = directories::ProjectDirs::from("", "", "estampie")
+        .ok_or_else(|| Failure::Fault("there is no home folder for your copy of the demo; set HOME".into()))?;
     let copy = folders.data_dir().join("brinewick");
     if path {
         println!("{}", copy.display());
@@ -42,7 +43,8 @@ pub(super) fn run(restore: bool, path: bool, options: &workshop::Options) -> Res
         }
     }
     if restore || !there {
-        let original = original().ok_or_else(|| Failure::Fault("the demo's files are not found; set ESTAMPIE_DEMO to the folder examples/brinewick of the sources".into()))?;
+        let original = original()
+            .ok_or_else(|| Failure::Fault("the demo's files are not found; set ESTAMPIE_DEMO to the folder examples/brinewick of the sources".into()))?;
         copy_all(&original, &copy)?;
     }
     if restore {

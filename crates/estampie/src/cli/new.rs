@@ -10,7 +10,10 @@ const FILES: [(&str, &str); 6] = [
         "# What the game tells: events, parameters, states. See docs/project-format.md.\n\n[events]\nhello = \"something to hear\"\n\n[parameters.distance]\nunit = \"m\"\nrange = \"0..50\"\n",
     ),
     ("mix.toml", "[buses.all]\nlevel = \"0 dB\"\n\n[buses.effects]\nlevel = \"-3 dB\"\n"),
-    ("modulation.toml", "[[modulation]]\nfrom = \"distance\"\nmoves = \"hello level\"\ncurve = [\"0 m: 0 dB, smooth\", \"50 m: -30 dB\"]\nsmooth = \"50 ms\"\n"),
+    (
+        "modulation.toml",
+        "[[modulation]]\nfrom = \"distance\"\nmoves = \"hello level\"\ncurve = [\"0 m: 0 dB, smooth\", \"50 m: -30 dB\"]\nsmooth = \"50 ms\"\n",
+    ),
     ("reactions.est", "When hello\n  play hello\n"),
     ("sounds/all.toml", "[hello]\nbus = \"effects\"\ntakes = [\"audio/hello.wav\"]\nvary = { pitch = \"-2..2 st\" }\n"),
 ];

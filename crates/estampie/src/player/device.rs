@@ -21,7 +21,13 @@ pub(crate) fn list() -> Result<Vec<(String, bool)>, String> {
     let devices = host.output_devices().map_err(|e| e.to_string())?;
     let mut names: Vec<String> = devices.map(|d| name_of(&d)).collect();
     names.dedup();
-    Ok(names.into_iter().map(|name| { let is_default = Some(&name) == default.as_ref(); (name, is_default) }).collect())
+    Ok(names
+        .into_iter()
+        .map(|name| {
+            let is_default = Some(&name) == default.as_ref();
+            (name, is_default)
+        })
+        .collect())
 }
 
 #[cfg(not(feature = "device"))]
@@ -107,7 +113,10 @@ fn open(shared: &Arc<Shared>, wanted: Option<&str>, rate: u32, buffer: usize) ->
             told.failed.store(true, Ordering::Relaxed);
         }
     };
-    let stream = device.build_output_stream(config, fill, failed, None).map_err(|e| format!("{name} does not open: {e}"))?;
+    let stream = device.build_output_stream(config, fill, failed, None).map_err(|e| match e.kind() {
+        cpal::ErrorKind::DeviceNotAvailable | cpal::ErrorKind::HostUnavailable => "no sound device".to_owned(),
+        _ => format!("{name} does not open: {e}"),
+    })?;
     stream.play().map_err(|e| format!("{name} does not play: {e}"))?;
     shared.failed.store(false, Ordering::Relaxed);
     if let Ok(mut opened) = shared.opened.lock() {

@@ -82,7 +82,17 @@ impl Player {
         let (tap, tap_out) = RingBuffer::new(rate as usize * 2);
         let buffer = (rate as usize * buffer_ms as usize / 1000).max(64);
         let mut threads = Vec::new();
-        let paced = Paced { shared: Arc::clone(&shared), engine: Box::new(engine), orders: order_out, done: done_in, tap, rate, buffer, gain: 1.0, samples: vec![0.0; 2 * 512] };
+        let paced = Paced {
+            shared: Arc::clone(&shared),
+            engine: Box::new(engine),
+            orders: order_out,
+            done: done_in,
+            tap,
+            rate,
+            buffer,
+            gain: 1.0,
+            samples: vec![0.0; 2 * 512],
+        };
         let named = |name: &str| std::thread::Builder::new().name(name.into());
         threads.extend(named("engine").spawn(move || paced.run()).ok());
         let for_loudness = Arc::clone(&shared);

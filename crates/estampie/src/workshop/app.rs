@@ -17,8 +17,8 @@ use estampie_core::units::{Decibels, Quantity as _, read_number};
 use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Position, Rect};
 use std::path::Path;
-use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::Arc;
+use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::{Duration, Instant};
 
 /// A line of the Stage's index that can be selected.
@@ -64,7 +64,10 @@ pub(crate) enum Typed {
 pub(crate) enum Mode {
     Page,
     Typing(Typed, String),
-    Finder { query: String, at: usize },
+    Finder {
+        query: String,
+        at: usize,
+    },
     Help,
     Faults,
     /// Unsaved edits, and one wants to quit.

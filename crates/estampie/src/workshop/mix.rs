@@ -59,7 +59,8 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     pen.text(columns.moved, area.y, columns.end.saturating_sub(columns.moved), "moved by the game, muted, alone", Role::Faded);
     let buses = app.program().buses.len();
     // Two lines for each bus where there is room: it reads better.
-    let below = 12.min(area.height / 3);
+    // What the buses do not need goes to what lies below, up to half of the page.
+    let below = area.height.saturating_sub(buses as u16 * 2 + 3).clamp(12.min(area.height / 3), area.height / 2);
     let rows = area.height - below - 2;
     let step = if buses as u16 * 2 <= rows { 2 } else { 1 };
     let most = usize::from(rows / step);
@@ -73,7 +74,13 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     }
     let foot = Rect { y: area.bottom() - below, height: below, ..area };
     pen.rule(1, foot.y, area.width - 2);
-    pen.text(1, foot.y + 1, area.width - 2, "◆ level you set   ┼ 0 dB   ▎peak of the last moments   levels are saved; solo and mute are for the rehearsal only", Role::Faded);
+    pen.text(
+        1,
+        foot.y + 1,
+        area.width - 2,
+        "◆ level you set   ┼ 0 dB   ▎peak of the last moments   levels are saved; solo and mute are for the rehearsal only",
+        Role::Faded,
+    );
     let half = area.width / 2;
     on_bus(app, pen, Rect { x: 1, y: foot.y + 3, width: half - 2, height: foot.height.saturating_sub(3) });
     loudness(app, pen, Rect { x: half + 1, y: foot.y + 3, width: area.width - half - 2, height: foot.height.saturating_sub(3) });
@@ -126,7 +133,8 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
     }
     for modulation in &bus.modulations {
         let parameter = program.names.get(program.parameters[program.modulations[*modulation as usize].parameter].key);
-        let value = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.modulations.get(*modulation as usize)).copied().unwrap_or(0.0);
+        let value =
+            app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.modulations.get(*modulation as usize)).copied().unwrap_or(0.0);
         say(pen, &format!("{parameter} ⟶ {} dB", print_value(value)), Role::Lapis);
     }
 }
@@ -135,8 +143,12 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
 fn on_bus(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let Some(bus) = app.program().buses.get(app.bus) else { return };
     let name = app.program().names.get(bus.key);
-    let voices: Vec<_> = app.sounding().into_iter().filter(|v| app.rehearsal.status.as_ref().is_some_and(|s| s.terms_of(v).iter().any(|t| t.kind == TermKind::Bus && t.of == bus.key))).collect();
-    pen.heading(area.x, area.y, area.width, &format!("On {name}"), &format!("{} voices now, loudest first", voices.len()));
+    let voices: Vec<_> = app
+        .sounding()
+        .into_iter()
+        .filter(|v| app.rehearsal.status.as_ref().is_some_and(|s| s.terms_of(v).iter().any(|t| t.kind == TermKind::Bus && t.of == bus.key)))
+        .collect();
+    pen.heading(area.x, area.y, area.width, &format!("On {name}"), &format!("{} now, loudest first", voices.len()));
     if voices.is_empty() {
         pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing sounds on it", Role::Faded);
     }

@@ -21,7 +21,8 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
     pen.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {view}"));
     let half = area.width / 2;
     let rows = usize::from(area.height - 2);
-    let mut lines: Vec<(String, String)> = KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
+    let mut lines: Vec<(String, String)> =
+        KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
     if app.view == View::Stage {
         let pads = app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name)));
         lines.extend(pads);
@@ -42,7 +43,13 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
 pub(crate) fn faults(app: &App, pen: &mut Pen<'_>, area: Rect) {
     clear(app, pen, area);
     let count = app.faults.len();
-    pen.heading(1, area.y, area.width - 2, &format!("{count} fault{}", if count == 1 { "" } else { "s" }), "what they touch is left out; the rest of the project works");
+    pen.heading(
+        1,
+        area.y,
+        area.width - 2,
+        &format!("{count} fault{}", if count == 1 { "" } else { "s" }),
+        "what they touch is left out; the rest of the project works",
+    );
     let width = area.width - 4;
     let mut y = area.y + 2;
     for fault in app.faults.iter().skip(app.scroll.min(count.saturating_sub(1))) {

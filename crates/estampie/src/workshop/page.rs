@@ -192,7 +192,11 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         pen.text(1, y, width - 2, &message.text, if message.alarm { Role::Red } else { Role::Gold });
         return;
     }
-    let list: Vec<(&str, &str)> = KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?))).collect();
+    let list: Vec<(&str, &str)> = KEYS
+        .iter()
+        .filter(|b| b.view.is_none_or(|v| v == app.view))
+        .filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?)))
+        .collect();
     keys(pen, 1, y, width, &list);
 }
 

@@ -30,7 +30,13 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
 }
 
 fn tidy(value: f32, span: f32) -> String {
-    let decimals = if span <= 2.0 { 2 } else if span <= 20.0 { 1 } else { 0 };
+    let decimals = if span <= 2.0 {
+        2
+    } else if span <= 20.0 {
+        1
+    } else {
+        0
+    };
     format!("{value:.decimals$}").replace('-', "−")
 }
 
@@ -57,7 +63,7 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     part("Inputs", "from the game", &mut (0..document.parameters.len()).map(Item::Parameter));
     part("States", "", &mut (0..document.states.len()).map(Item::State));
     part("Events", "press to send", &mut (0..document.events.len()).map(Item::Event));
-    part("Playthroughs", "enter replays, R records", &mut (0..document.playthroughs.len()).map(Item::Playthrough));
+    part("Playthroughs", "R records", &mut (0..document.playthroughs.len()).map(Item::Playthrough));
     if lines.is_empty() {
         pen.heading(1, area.y, area.width - 1, "Inputs", "");
         pen.text(1, area.y + 1, area.width - 2, "game.toml declares none yet", Role::Faded);
@@ -109,7 +115,11 @@ fn index_item(app: &App, pen: &mut Pen<'_>, area: Rect, item: Item, chosen: bool
                 if left < 4 || (at + 3 < now && doc.values.len() > 4) {
                     continue;
                 }
-                let style = if at == now { pen.style(Role::Lapis).add_modifier(ratatui::style::Modifier::BOLD | ratatui::style::Modifier::UNDERLINED) } else { pen.style(Role::Faded) };
+                let style = if at == now {
+                    pen.style(Role::Lapis).add_modifier(ratatui::style::Modifier::BOLD | ratatui::style::Modifier::UNDERLINED)
+                } else {
+                    pen.style(Role::Faded)
+                };
                 let end = pen.put(x, area.y, left, &value.value, style);
                 hits.push((Rect { x, y: area.y, width: end - x, height: 1 }, Hit::StateValue(index, at)));
                 x = end + 1;
@@ -177,7 +187,7 @@ fn lanes(app: &App, pen: &mut Pen<'_>, area: Rect) {
     // Voices have their share before the parameters take what is left.
     let voices = sounds_lately(app);
     let room = end.saturating_sub(y + 1);
-    let voice_rows = (voices.len() as u16 + 2).min(room * 2 / 3).max(3);
+    let voice_rows = (voices.len() as u16 + 2).max(8).min(room / 2).max(3);
     y = parameter_lanes(app, pen, &span, area.x, y, end.saturating_sub(voice_rows));
     voice_lanes(app, pen, &span, area.x, y, end, &voices);
     output_lane(app, pen, &span, area, output_height);
@@ -190,9 +200,11 @@ fn state_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, en
         }
         pen.text(x, y, 16, &state.name, Role::Lapis);
         let key = NameKey::of(&state.name);
-        let changes: Vec<(u64, &str)> = app.rehearsal.history.states.iter().filter(|(_, s, _)| *s == key).map(|(f, _, v)| (*f, app.rehearsal.names.get(*v))).collect();
+        let changes: Vec<(u64, &str)> =
+            app.rehearsal.history.states.iter().filter(|(_, s, _)| *s == key).map(|(f, _, v)| (*f, app.rehearsal.names.get(*v))).collect();
         let before = changes.iter().rev().find(|(f, _)| (*f as f64) < span.from).map(|(_, v)| *v);
-        let first = before.or_else(|| changes.is_empty().then(|| state.values[app.state_value(index)].value.as_str())).unwrap_or(&state.values[state.start].value);
+        let first =
+            before.or_else(|| changes.is_empty().then(|| state.values[app.state_value(index)].value.as_str())).unwrap_or(&state.values[state.start].value);
         let inside: Vec<(u16, &str)> = changes.iter().filter(|(f, _)| *f as f64 >= span.from).map(|(f, v)| (span.column(*f), *v)).collect();
         let mut cells: Vec<(u16, &str)> = vec![(span.x, first)];
         for cell in inside {
@@ -217,24 +229,40 @@ fn state_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, en
 }
 
 fn parameter_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
+    let count = app.document().parameters.len() as u16;
+    let rows = if count > 0 { (end.saturating_sub(y) / count).clamp(2, 4) } else { 2 };
     for (index, doc) in app.document().parameters.iter().enumerate() {
-        if y + 2 > end {
+        if y + rows > end {
             break;
         }
         pen.text(x, y, 16, &doc.name, Role::Lapis);
         let shown = format!("{} {}", tidy(app.value(index), doc.high - doc.low), doc.unit);
         pen.text(x + 1, y + 1, 15, shown.trim_end(), Role::Faded);
         if let Some(values) = app.rehearsal.history.parameters.get(&NameKey::of(&doc.name)) {
-            let points: Vec<(f64, f64)> = values
-                .iter()
-                .map(|(frame, value)| (span.share(*frame), f64::from((value - doc.low) / (doc.high - doc.low)) * 0.98 + 0.01))
-                .filter(|(x, _)| (0.0..=1.0).contains(x))
-                .collect();
-            pen.plot(Rect { x: span.x, y, width: span.width, height: 2 }, &points, Role::Lapis);
+            let points = line_points(
+                values.iter().map(|(frame, value)| (span.share(*frame), f64::from((value - doc.low) / (doc.high - doc.low)) * 0.96 + 0.02)),
+                span.width,
+            );
+            pen.plot(Rect { x: span.x, y, width: span.width, height: rows }, &points, Role::Lapis);
         }
-        y += 2;
+        y += rows;
     }
     y + 1
+}
+
+/// A line through values in time, a point for each dot of braille: between two values it stays at the earlier one.
+fn line_points(values: impl Iterator<Item = (f64, f64)>, width: u16) -> Vec<(f64, f64)> {
+    let dots = f64::from(width) * 2.0;
+    let mut points: Vec<(f64, f64)> = Vec::new();
+    for (x, y) in values {
+        if let Some(&(from, before)) = points.last() {
+            let missing = ((x - from) * dots) as usize;
+            points.extend((1..missing).map(|n| (from + n as f64 / dots, before)));
+        }
+        points.push((x, y));
+    }
+    points.retain(|(x, _)| (0.0..=1.0).contains(x));
+    points
 }
 
 /// The sounds heard or refused in the last seconds, those that sound now first.
@@ -261,7 +289,7 @@ fn voice_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, y: u16, end: u
     }
     pen.text(x, y, span.width, "voices", Role::Faded);
     if sounds.is_empty() {
-        pen.text(span.x, y, span.width, "nothing has sounded lately: press an event's key, or replay a playthrough", Role::Faded);
+        pen.text(span.x, y, span.width, "nothing lately: press an event's key, or replay", Role::Faded);
         return;
     }
     let rows = usize::from(end - y - 1);
@@ -374,7 +402,9 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let value_of = |key: NameKey| {
         let document = app.document();
         let index = document.parameters.iter().position(|p| NameKey::of(&p.name) == key);
-        index.map_or_else(String::new, |i| format!("{} {}", tidy(app.value(i), document.parameters[i].high - document.parameters[i].low), document.parameters[i].unit).trim_end().to_owned())
+        index.map_or_else(String::new, |i| {
+            format!("{} {}", tidy(app.value(i), document.parameters[i].high - document.parameters[i].low), document.parameters[i].unit).trim_end().to_owned()
+        })
     };
     let mut y = area.y + 2;
     let term_line = |pen: &mut Pen<'_>, term: &Term, y: u16| {
@@ -404,7 +434,11 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
             continue;
         }
         let sum = trace::total(terms, property);
-        let total = if property == Property::LowPass { estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string() } else { format!("{} {unit}", trace::print_value(sum)) };
+        let total = if property == Property::LowPass {
+            estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string()
+        } else {
+            format!("{} {unit}", trace::print_value(sum))
+        };
         pen.text(area.x + 1, y, area.width - 14, if property == Property::Pitch { "its pitch" } else { "its low-pass, octaves" }, Role::Gold);
         pen.right(area.right(), y, &total, Role::Gold);
         y += 1;

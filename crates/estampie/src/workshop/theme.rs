@@ -26,6 +26,8 @@ pub(crate) enum Role {
 pub(crate) enum Colours {
     /// 24 bits.
     All,
+    /// The 256 of most terminals.
+    Many,
     /// The sixteen of every terminal.
     Sixteen,
     /// None are wanted.
@@ -38,9 +40,13 @@ impl Colours {
         if std::env::var_os("NO_COLOR").is_some_and(|v| !v.is_empty()) {
             return Colours::None;
         }
-        match std::env::var("COLORTERM").as_deref() {
-            Ok("truecolor" | "24bit") => Colours::All,
-            _ => Colours::Sixteen,
+        let said = |name: &str| std::env::var(name).unwrap_or_default();
+        if matches!(said("COLORTERM").as_str(), "truecolor" | "24bit") || said("TERM").ends_with("-direct") {
+            Colours::All
+        } else if said("TERM").contains("256color") || std::env::var_os("XTERM_VERSION").is_some() {
+            Colours::Many
+        } else {
+            Colours::Sixteen
         }
     }
 
@@ -48,7 +54,8 @@ impl Colours {
     pub(crate) fn name(self) -> &'static str {
         match self {
             Colours::All => "24 bit",
-            Colours::Sixteen => "16 (COLORTERM does not say truecolor)",
+            Colours::Many => "256 (COLORTERM does not say truecolor)",
+            Colours::Sixteen => "16 (TERM does not say 256color)",
             Colours::None => "none (NO_COLOR is set)",
         }
     }
@@ -65,7 +72,23 @@ const fn rgb(hex: u32) -> Color {
     Color::Rgb((hex >> 16) as u8, (hex >> 8) as u8, hex as u8)
 }
 
+/// The nearest of the 256 colours: of the cube of 6 × 6 × 6, or of the 24 greys.
+fn nearest_of_256(hex: u32) -> Color {
+    let parts = [hex >> 16 & 255, hex >> 8 & 255, hex & 255].map(|v| v as i32);
+    let distance = |other: [i32; 3]| parts.iter().zip(other).map(|(a, b)| (a - b).pow(2)).sum::<i32>();
+    let steps = [0, 95, 135, 175, 215, 255];
+    let cube = (0..216usize).map(|i| (16 + i, [steps[i / 36], steps[i / 6 % 6], steps[i % 6]]));
+    let greys = (0..24usize).map(|i| (232 + i, [8 + 10 * i as i32; 3]));
+    let best = cube.chain(greys).min_by_key(|(_, colour)| distance(*colour));
+    Color::Indexed(best.map_or(7, |(index, _)| index as u8))
+}
+
 impl Theme {
+    /// A colour as this terminal has it, for terminals with more than sixteen.
+    fn colour(self, hex: u32) -> Color {
+        if self.colours == Colours::All { rgb(hex) } else { nearest_of_256(hex) }
+    }
+
     pub(crate) fn new(colours: Colours, light: bool) -> Theme {
         Theme { colours, light }
     }
@@ -78,8 +101,8 @@ impl Theme {
     /// The ground and plain text.
     pub(crate) fn ground(self) -> Style {
         match self.colours {
-            Colours::All if self.light => Style::new().fg(rgb(0x002b_241a)).bg(rgb(0x00f3_ead6)),
-            Colours::All => Style::new().fg(rgb(0x00e9_dfc7)).bg(rgb(0x0016_130f)),
+            Colours::All | Colours::Many if self.light => Style::new().fg(self.colour(0x002b_241a)).bg(self.colour(0x00f3_ead6)),
+            Colours::All | Colours::Many => Style::new().fg(self.colour(0x00e9_dfc7)).bg(self.colour(0x0016_130f)),
             Colours::Sixteen if self.light => Style::new().fg(Color::Black).bg(Color::White),
             Colours::Sixteen | Colours::None => Style::new(),
         }
@@ -89,7 +112,7 @@ impl Theme {
     pub(crate) fn style(self, role: Role) -> Style {
         let style = Style::new();
         match self.colours {
-            Colours::All => style.fg(rgb(match (role, self.light) {
+            Colours::All | Colours::Many => style.fg(self.colour(match (role, self.light) {
                 (Role::Vellum, false) => 0x00e9_dfc7,
                 (Role::Faded, false) => 0x0096_8977,
                 (Role::Ghost, false) => 0x004d_453a,
@@ -126,9 +149,10 @@ impl Theme {
     /// The ground of a selected line.
     pub(crate) fn selection(self) -> Style {
         match self.colours {
-            Colours::All if self.light => Style::new().bg(rgb(0x00e2_d5b8)),
-            Colours::All => Style::new().bg(rgb(0x0033_2b22)),
-            Colours::Sixteen | Colours::None => Style::new().add_modifier(Modifier::REVERSED),
+            Colours::All | Colours::Many if self.light => Style::new().bg(self.colour(0x00e2_d5b8)),
+            Colours::All | Colours::Many => Style::new().bg(self.colour(0x0033_2b22)),
+            // The mark at its left end says the rest.
+            Colours::Sixteen | Colours::None => Style::new().add_modifier(Modifier::BOLD),
         }
     }
 
