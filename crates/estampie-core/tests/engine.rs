@@ -1,4 +1,5 @@
 //! The laws of the engine, each held by a test.
+#![allow(clippy::unwrap_used, clippy::needless_pass_by_value)]
 
 mod support;
 

@@ -57,7 +57,6 @@ impl Engine {
         voice.emitter = by.emitter;
         voice.bus = bus_of(program, path_now);
         voice.offset = offset;
-        voice.fade_offset = offset;
         voice.started = self.frame + offset as u64;
         // The longest fade on the way counts: a sound fades in even if what plays it does not say so.
         let fade_in = path_now.iter().map(|i| program.sounds[*i as usize].fade_in).max().unwrap_or(0);

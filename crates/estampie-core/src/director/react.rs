@@ -96,7 +96,7 @@ impl Engine {
             match work {
                 Work::Event(event, by) => self.react(program, &program.events[event as usize].reactions, offset, by, |_, _| true),
                 Work::Parameter(index, by) => {
-                    self.react(program, &program.parameters[index].reactions, offset, by, |engine, reaction| engine.comes_to_hold(program, reaction, offset))
+                    self.react(program, &program.parameters[index].reactions, offset, by, |engine, reaction| engine.comes_to_hold(program, reaction, offset));
                 }
                 Work::State(index, value, by) => self.react(
                     program,

@@ -18,7 +18,7 @@ pub use fault::{Fault, Place, did_you_mean};
 pub use fields::Located;
 pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc};
 pub use mix::{BusDoc, ModulationDoc, ROOT_BUS};
-pub use sounds::{PartDoc, PickDoc, SoundDoc, TakeDoc, WhenFull};
+pub use sounds::{PartDoc, PickDoc, SoundDoc, TakeDoc, TakeGroup, WhenFull};
 pub use sources::{Sources, list_audio};
 
 use crate::language::{Playthrough, Reaction, playthrough, reactions};

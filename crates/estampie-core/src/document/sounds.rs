@@ -43,6 +43,9 @@ pub enum PickDoc {
     ByState(Located<String>),
 }
 
+/// Takes for one value of a state (its name and place), or for all.
+pub type TakeGroup = (Option<Located<String>>, Vec<Located<TakeDoc>>);
+
 /// A sound as written.
 #[derive(Debug, Clone)]
 pub struct SoundDoc {
@@ -51,7 +54,7 @@ pub struct SoundDoc {
     /// The bus; `None` leaves it to the sound that plays this one, or to the root.
     pub bus: Option<Located<String>>,
     /// The takes: by value of a state (the value's name and place), or one group without a name.
-    pub groups: Vec<(Option<Located<String>>, Vec<Located<TakeDoc>>)>,
+    pub groups: Vec<TakeGroup>,
     /// The parts of a chain, instead of takes.
     pub chain: Vec<PartDoc>,
     /// How a take is picked.
@@ -241,9 +244,7 @@ fn part(reading: &Reading<'_>, audio: &BTreeSet<String>, text: &Located<String>)
     Some(PartDoc { file: Located { value: file, place: text.place.clone() }, looped })
 }
 
-type Group = (Option<Located<String>>, Vec<Located<TakeDoc>>);
-
-fn groups(reading: &Reading<'_>, audio: &BTreeSet<String>, name: &str, fields: &Fields<'_>) -> Vec<Group> {
+fn groups(reading: &Reading<'_>, audio: &BTreeSet<String>, name: &str, fields: &Fields<'_>) -> Vec<TakeGroup> {
     let Some((item, place)) = fields.item("takes") else { return Vec::new() };
     if let Some(table) = item.as_table_like() {
         return super::fields::entries(reading, table)

@@ -115,8 +115,8 @@ pub(crate) struct Voice {
     /// Frames into the present block at which it starts; 0 once it sounds.
     pub(crate) offset: usize,
     pub(crate) fade: Fade,
-    /// Frames into the present block at which the fade begins to move.
-    pub(crate) fade_offset: usize,
+    /// A fade to silence that is yet to begin: so many frames into the present block, over so many frames.
+    let_go: Option<(usize, u64)>,
     pub(crate) leaving: Leaving,
     pub(crate) frozen: Option<Frozen>,
     /// Level of this block's terms in dB, and its gain; the gain of the block before.
@@ -153,7 +153,7 @@ impl Voice {
             started: 0,
             offset: 0,
             fade: Fade::at(1.0),
-            fade_offset: 0,
+            let_go: None,
             leaving: Leaving::No,
             frozen: None,
             level: 0.0,
@@ -184,9 +184,9 @@ impl Voice {
 
     /// Lets it fade out from `offset` frames into the present block on; a fade under way is only made shorter.
     pub(crate) fn leave(&mut self, cause: Cause, offset: usize, frames: u64) {
-        if self.leaving == Leaving::No || frames < self.fade.left() {
-            self.fade = self.fade.towards(0.0, frames);
-            self.fade_offset = offset.max(self.offset);
+        let ends_later = self.let_go.map_or(self.fade.left(), |(_, frames)| frames);
+        if self.leaving == Leaving::No || frames < ends_later {
+            self.let_go = Some((offset.max(self.offset), frames));
         }
         if self.leaving == Leaving::No {
             self.leaving = Leaving::For(cause);
@@ -242,7 +242,7 @@ impl Voice {
         self.filtered += (filtered - self.filtered) * follow(self.filtered);
         let start = if self.gain.is_nan() { target } else { self.gain };
         let second = channels - 1;
-        if self.fade.arrived() && start == target {
+        if self.fade.arrived() && start == target && self.let_go.is_none() {
             let gain = target * self.fade.gain();
             for (i, (l, r)) in left[offset..].iter_mut().zip(&mut right[offset..]).enumerate() {
                 *l += scratch.out[0][i] * gain;
@@ -251,15 +251,19 @@ impl Voice {
         } else {
             let slope = (target - start) / count as f32;
             for i in 0..count {
-                let fade = if offset + i >= self.fade_offset { self.fade.next_gain() } else { self.fade.gain() };
-                let gain = (start + slope * (i + 1) as f32) * fade;
+                if let Some((at, frames)) = self.let_go
+                    && offset + i >= at
+                {
+                    self.fade = self.fade.towards(0.0, frames);
+                    self.let_go = None;
+                }
+                let gain = (start + slope * (i + 1) as f32) * self.fade.next_gain();
                 left[offset + i] += scratch.out[0][i] * gain;
                 right[offset + i] += scratch.out[second][i] * gain;
             }
         }
         self.gain = target;
         self.offset = 0;
-        self.fade_offset = 0;
         let gone = self.leaving != Leaving::No && self.fade.arrived();
         // The filter's tail rings on after the source; 40 ms are enough for the lowest cutoff that is heard.
         let ringing = if self.coefficients.is_some() { rate as usize / 25 } else { 0 };

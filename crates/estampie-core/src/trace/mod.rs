@@ -61,7 +61,7 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
     match happening.what {
         What::Event { event, emitter, by } => put("event", &[("event", json!(name(event))), ("emitter", json!(name(emitter))), ("by", json!(name(by)))]),
         What::Parameter { parameter, value, by } => {
-            put("parameter", &[("parameter", json!(name(parameter))), ("value", number(value)), ("by", json!(name(by)))])
+            put("parameter", &[("parameter", json!(name(parameter))), ("value", number(value)), ("by", json!(name(by)))]);
         }
         What::Glide { parameter, from, to, frames } => {
             put("parameter", &[("parameter", json!(name(parameter))), ("from", number(from)), ("to", number(to)), ("frames", json!(frames))]);
@@ -84,7 +84,7 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
             ],
         ),
         What::VoiceEnd { voice, sound, cause } => {
-            put("voice-end", &[("voice", json!(voice)), ("sound", json!(name(sound))), ("cause", json!(cause_word(cause)))])
+            put("voice-end", &[("voice", json!(voice)), ("sound", json!(name(sound))), ("cause", json!(cause_word(cause)))]);
         }
         What::Refused { sound, emitter, reason, by } => put(
             "refused",

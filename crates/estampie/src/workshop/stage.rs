@@ -230,7 +230,7 @@ fn state_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, en
 
 fn parameter_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
     let count = app.document().parameters.len() as u16;
-    let rows = if count > 0 { (end.saturating_sub(y) / count).clamp(2, 4) } else { 2 };
+    let rows = end.saturating_sub(y).checked_div(count).unwrap_or(2).clamp(2, 4);
     for (index, doc) in app.document().parameters.iter().enumerate() {
         if y + rows > end {
             break;

@@ -1,0 +1,144 @@
+//! The engine's cost: many voices against a loop that only interpolates and adds, and the demo offline.
+//!
+//! `cargo bench -p estampie-core` prints the ratios that docs/performance.md gives.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use criterion::{Criterion, Throughput, criterion_group, criterion_main};
+use estampie_core::assets::{self, Assets, Clip};
+use estampie_core::document::{Document, Sources, Workspace};
+use estampie_core::dsp::{Interpolator, ONE, TAPS, advance_of};
+use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
+use estampie_core::names::NameKey;
+use estampie_core::offline::Rendering;
+use estampie_core::program::{compile, wanted_audio};
+use estampie_core::units::Seconds;
+use std::hint::black_box;
+use std::path::Path;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+const FRAMES: usize = 4800;
+
+fn noise(frames: usize) -> Vec<f32> {
+    let mut state = 1u32;
+    (0..frames)
+        .map(|_| {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            (state >> 8) as f32 / 8_388_608.0 - 1.0
+        })
+        .collect()
+}
+
+/// An engine with so many voices, each pitch-shifted and low-passed on its own.
+fn engine_with(voices: usize) -> Engine {
+    let sources = Sources::from_texts([
+        ("estampie.toml", "format = 1\nvoices = 2048\nceiling = \"0 dB\""),
+        ("game.toml", "[parameters.p]\nrange = \"0..1\"\n"),
+        (
+            "sounds/a.toml",
+            "[v]\nlevel = \"-60 dB\"\nlow-pass = \"4 kHz\"\nloop = true\ntakes = [\"audio/n.wav\"]\nvary = { level = \"-6..0 dB\", pitch = \"-7..7 st\" }\n",
+        ),
+        ("modulation.toml", "[[modulation]]\nfrom = \"p\"\nmoves = \"v level\"\ncurve = [\"0: 0 dB\", \"1: -3 dB\"]\n"),
+    ]);
+    let mut loaded = Assets::default();
+    loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(96_000)], None))));
+    let (document, _) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
+    let (program, faults) = compile(&document, &loaded);
+    assert!(faults.is_empty(), "{faults:?}");
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
+    for _ in 0..voices {
+        remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of("v"), emitter: NameKey::NONE } }).unwrap();
+    }
+    let mut out = vec![0.0; 2 * FRAMES];
+    engine.render(&mut out);
+    assert_eq!(engine.voices(), voices);
+    engine
+}
+
+/// The least that so many voices can cost: interpolation and a sum, nothing else.
+struct Bare {
+    interpolator: Interpolator,
+    source: Vec<f32>,
+    voices: Vec<(u64, u64)>,
+}
+
+impl Bare {
+    fn new(voices: usize) -> Bare {
+        let voices = (0..voices).map(|v| (v as u64 * 977 * ONE, advance_of((v as f64 / voices as f64 * 14.0 - 7.0).exp2().powf(1.0 / 12.0)))).collect();
+        Bare { interpolator: Interpolator::new(), source: noise(96_000 + 4 * 64 + TAPS), voices }
+    }
+
+    fn render(&mut self, out: &mut [f32]) {
+        let mut block = [0.0f32; 64];
+        for part in out.chunks_mut(128) {
+            part.fill(0.0);
+            for (position, advance) in &mut self.voices {
+                let whole = (*position >> 32) as usize % 96_000;
+                let end = self.interpolator.fill(&self.source[whole..whole + 256 + TAPS], *position & (ONE - 1), *advance, &mut block);
+                *position = whole as u64 * ONE + end;
+                for (frame, sample) in part.chunks_mut(2).zip(&block) {
+                    frame[0] += sample;
+                    frame[1] += sample;
+                }
+            }
+        }
+    }
+}
+
+/// Seconds that a call takes: the median of many.
+fn median(mut call: impl FnMut()) -> f64 {
+    let begun = Instant::now();
+    let mut times = Vec::new();
+    while begun.elapsed() < Duration::from_secs(2) || times.len() < 5 {
+        let at = Instant::now();
+        call();
+        times.push(at.elapsed().as_secs_f64());
+    }
+    times.sort_by(f64::total_cmp);
+    times[times.len() / 2]
+}
+
+fn voices(criterion: &mut Criterion) {
+    let mut group = criterion.benchmark_group("voices");
+    group.sample_size(20).throughput(Throughput::Elements(FRAMES as u64));
+    let seconds = FRAMES as f64 / 48_000.0;
+    let mut out = vec![0.0; 2 * FRAMES];
+    let mut bare = Bare::new(256);
+    group.bench_function("bare loop, 256", |b| b.iter(|| bare.render(black_box(&mut out))));
+    let floor = median(|| bare.render(black_box(&mut out)));
+    for count in [256, 1024] {
+        let mut engine = engine_with(count);
+        group.bench_function(format!("engine, {count}"), |b| b.iter(|| engine.render(black_box(&mut out))));
+        let spent = median(|| engine.render(black_box(&mut out)));
+        println!("{count} voices: {:.1} % of one core, {:.2} times the bare loop", spent / seconds * 100.0, spent / floor * 256.0 / count as f64);
+    }
+    group.finish();
+}
+
+fn demo(criterion: &mut Criterion) {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
+    let workspace = Workspace::open(&folder).unwrap();
+    let document = workspace.document();
+    let wanted: Vec<String> = wanted_audio(document).into_iter().collect();
+    let loaded = assets::load_all(&folder, &wanted, 48_000);
+    let (program, _) = compile(document, &loaded);
+    let program = Arc::new(program);
+    let dive = &document.playthroughs.iter().find(|(n, _)| n == "first-dive").unwrap().1;
+    let mut part = Vec::new();
+    let mut render = || {
+        let mut rendering = Rendering::new(&program, dive, None, Seconds(0.0));
+        while rendering.left() > 0 {
+            rendering.next(48_000, &mut part, |h| {
+                black_box(h);
+            });
+        }
+    };
+    let mut group = criterion.benchmark_group("demo");
+    group.sample_size(10);
+    group.bench_function("first-dive offline", |b| b.iter(&mut render));
+    println!("first-dive, 60 s: {:.0} times real time", 60.0 / median(&mut render));
+    group.finish();
+}
+
+criterion_group!(benches, voices, demo);
+criterion_main!(benches);

@@ -1,0 +1,82 @@
+//! `render` neither allocates nor frees, whatever is thrown at it. A test of its own, since it replaces the allocator.
+#![allow(clippy::unwrap_used, clippy::needless_pass_by_value)]
+
+mod support;
+
+use assert_no_alloc::{AllocDisabler, assert_no_alloc};
+use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
+use estampie_core::names::NameKey;
+use rand::{Rng as _, SeedableRng as _};
+use rand_pcg::Pcg32;
+use std::sync::Arc;
+use support::program;
+
+#[global_allocator]
+static ALLOCATOR: AllocDisabler = AllocDisabler;
+
+const SOUNDS: &str = "[a]\nbus = \"x\"\ntakes = [\"b\", \"audio/two.wav\", \"audio/stereo.wav\"]\nvary = { level = \"-3..3 dB\", pitch = \"-12..12 st\" }\nlow-pass = \"2 kHz\"\nlimit = { each = 3, all = 9 }\n\
+[b]\npick = \"by deck\"\ntakes = { plank = [\"audio/one.wav\"], grate = [\"audio/three.wav\", \"audio/four.wav\"] }\n\
+[c]\nchain = [\"audio/intro.wav\", \"audio/body.wav, loop\", \"audio/one.wav\"]\nfade-in = \"5 ms\"\nlimit = { all = 4, when-full = \"refuse\" }\n";
+const MIX: &str = "[buses.x]\nlevel = \"-6 dB\"\n[buses.y]\ninto = \"x\"\n";
+const MODULATION: &str = "[[modulation]]\nfrom = \"strain\"\nmoves = \"a level\"\ncurve = [\"0: -20 dB, smooth\", \"1: 6 dB\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"bus x level\"\ncurve = [\"0 m: 0 dB\", \"100 m: -9 dB\"]\nsmooth = \"90 ms\"\n";
+const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\nWhen hit otherwise\n  play a, chance 50 %\nWhen tick\n  play c\n  set deck to silt\nWhen deck becomes silt\n  finish c\n  send hit\nWhen depth becomes over 50 m\n  stop a over 30 ms\nWhen loop\n  send tick\n  send loop\n";
+
+fn random_input(random: &mut Pcg32, frame: u64) -> Input {
+    let key = NameKey::of;
+    let pick = |random: &mut Pcg32, names: &[&str]| key(names[random.random_range(0..names.len())]);
+    let what = match random.random_range(0..14) {
+        0..=4 => InputKind::Event { event: pick(random, &["hit", "tick", "loop", "unknown"]), emitter: pick(random, &["", "bell", "winch"]) },
+        5 => InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0) },
+        6 => InputKind::Parameter { parameter: key("strain"), value: f32::NAN },
+        7 => InputKind::Glide {
+            parameter: pick(random, &["strain", "depth"]),
+            from: None,
+            to: random.random_range(0.0..120.0),
+            frames: random.random_range(0..9000),
+        },
+        8 => InputKind::State { state: key("deck"), value: pick(random, &["plank", "grate", "silt", "wood", "glass"]) },
+        9 => InputKind::Play { sound: pick(random, &["a", "b", "c", "d"]), emitter: key("bell") },
+        10 => InputKind::Stop { sound: pick(random, &["a", "b", "c", "d"]) },
+        11 => InputKind::Mute { bus: pick(random, &["x", "y", "all", "z"]), on: random.random() },
+        12 => InputKind::Solo { bus: pick(random, &["x", "y", "z"]), on: random.random() },
+        _ => InputKind::StopAll { frames: random.random_range(0..500) },
+    };
+    Input { frame: if random.random() { NOW } else { frame + random.random_range(0..2000) }, what }
+}
+
+#[test]
+fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_and_limited() {
+    let programs: Vec<_> = [SOUNDS.to_owned(), SOUNDS.replace("-3..3 dB", "-9..0 dB"), format!("{SOUNDS}[d]\ntakes = [\"audio/low.wav\"]\n")]
+        .iter()
+        .map(|sounds| program(sounds, MIX, MODULATION, REACTIONS))
+        .chain([program("[a]\ntakes = [\"audio/one.wav\"]\n", "", "", "When hit\n  play a\n")])
+        .collect();
+    let mut random = Pcg32::seed_from_u64(42);
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(&programs[0]), 1), Options::default());
+    let mut out = vec![0.0f32; 2 * 1024];
+    let (mut sent, mut heard) = (0, 0.0f32);
+    while sent < 10_000 {
+        for _ in 0..random.random_range(0..8) {
+            if remote.input(random_input(&mut random, engine.frame())).is_ok() {
+                sent += 1;
+            }
+        }
+        if random.random_range(0..12) == 0 {
+            let next = &programs[random.random_range(0..programs.len())];
+            let _ = remote.program(Box::new(Prepared::new(Arc::clone(next), 1)));
+        }
+        let frames = random.random_range(1..1024);
+        let part = &mut out[..frames * 2];
+        assert_no_alloc(|| engine.render(part));
+        assert!(part.iter().all(|s| s.is_finite() && s.abs() <= 1.0));
+        heard = part.iter().fold(heard, |h, s| h.max(s.abs()));
+        // The other side is now and then away for a while.
+        if random.random_range(0..5) > 0 {
+            while remote.happening().is_some() {}
+            if let Some(status) = remote.status() {
+                remote.give_back(status);
+            }
+        }
+    }
+    assert!(heard > 0.1, "the storm was heard: {heard}");
+}
