@@ -9,9 +9,11 @@ use crate::units::Hertz;
 /// What a cutoff comes to at a rate.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct LowPassCoefficients {
-    a1: f32,
-    a2: f32,
-    a3: f32,
+    /// 2·a₁ − 1, 2·a₂ and 2·a₃ of the source: the update is written for the two states alone, which makes the chain from
+    /// one sample to the next as short as it can be.
+    keep: f32,
+    band: f32,
+    low: f32,
 }
 
 impl LowPassCoefficients {
@@ -23,12 +25,12 @@ impl LowPassCoefficients {
         let g = (std::f64::consts::PI * cutoff / rate).tan();
         let k = std::f64::consts::SQRT_2;
         let a1 = 1.0 / (1.0 + g * (g + k));
-        LowPassCoefficients { a1: a1 as f32, a2: (g * a1) as f32, a3: (g * g * a1) as f32 }
+        LowPassCoefficients { keep: (2.0 * a1 - 1.0) as f32, band: (2.0 * g * a1) as f32, low: (2.0 * g * g * a1) as f32 }
     }
 
     fn towards(self, other: Self, t: f32) -> Self {
         let mix = |a: f32, b: f32| a + (b - a) * t;
-        LowPassCoefficients { a1: mix(self.a1, other.a1), a2: mix(self.a2, other.a2), a3: mix(self.a3, other.a3) }
+        LowPassCoefficients { keep: mix(self.keep, other.keep), band: mix(self.band, other.band), low: mix(self.low, other.low) }
     }
 }
 
@@ -43,9 +45,11 @@ impl LowPass {
     /// Filters in place; the cutoff goes from `from` to `to` in equal steps, one a sample.
     pub fn process(&mut self, samples: &mut [f32], from: LowPassCoefficients, to: LowPassCoefficients) {
         if from == to {
+            let mut state = *self;
             for sample in samples.iter_mut() {
-                *sample = self.step(*sample, to);
+                *sample = state.step(*sample, to);
             }
+            *self = state;
         } else {
             let scale = 1.0 / samples.len().max(1) as f32;
             for (i, sample) in samples.iter_mut().enumerate() {
@@ -60,12 +64,11 @@ impl LowPass {
 
     #[inline(always)]
     fn step(&mut self, input: f32, c: LowPassCoefficients) -> f32 {
-        let v3 = input - self.two;
-        let v1 = c.a1 * self.one + c.a2 * v3;
-        let v2 = self.two + c.a2 * self.one + c.a3 * v3;
-        self.one = 2.0 * v1 - self.one;
-        self.two = 2.0 * v2 - self.two;
-        v2
+        let before = self.two;
+        let difference = input - before;
+        self.two = (before + c.band * self.one) + c.low * difference;
+        self.one = c.keep * self.one + c.band * difference;
+        0.5 * (before + self.two)
     }
 
     /// Whether the state is a number; a filter that is not starts afresh.

@@ -1,6 +1,6 @@
 //! Interpolation between samples by a windowed sinc.
 //!
-//! Eight taps, Kaiser window, 2048 phases without interpolation between them (J. O. Smith, *Digital Audio Resampling*;
+//! Eight taps, Kaiser window, 1024 phases without interpolation between them (J. O. Smith, *Digital Audio Resampling*;
 //! J. F. Kaiser 1974 for the window). Measured by the tests below: at least 80 dB signal to error at 1 kHz, images of
 //! a 10 kHz tone played 7 semitones up at most −60 dB.
 
@@ -10,13 +10,15 @@ pub const TAPS: usize = 8;
 pub const LEAD: usize = 3;
 /// One sample in 32.32 fixed point.
 pub const ONE: u64 = 1 << 32;
-const PHASES: usize = 2048;
+/// A table of 32 KB: it stays near the processor.
+const PHASES: usize = 1024;
+const PHASE_SHIFT: u32 = 22;
 const KAISER_BETA: f64 = 7.2;
 
 /// The table of coefficients; made once, shared by all voices.
 #[derive(Debug)]
 pub struct Interpolator {
-    table: Box<[[f32; TAPS]]>,
+    table: Box<[[f32; TAPS]; PHASES + 1]>,
 }
 
 impl Default for Interpolator {
@@ -42,22 +44,20 @@ impl Interpolator {
     #[must_use]
     pub fn new() -> Self {
         let half = TAPS as f64 / 2.0;
-        let table = (0..=PHASES)
-            .map(|phase| {
-                let fraction = phase as f64 / PHASES as f64;
-                let mut row = [0.0f64; TAPS];
-                for (tap, value) in row.iter_mut().enumerate() {
-                    let x = tap as f64 - LEAD as f64 - fraction;
-                    let sinc = if x.abs() < 1e-12 { 1.0 } else { (std::f64::consts::PI * x).sin() / (std::f64::consts::PI * x) };
-                    let inside = (1.0 - (x / half).powi(2)).max(0.0);
-                    *value = sinc * bessel_i0(KAISER_BETA * inside.sqrt()) / bessel_i0(KAISER_BETA);
-                }
-                // Every phase passes a constant unchanged, so that no phase is louder than another.
-                let sum: f64 = row.iter().sum();
-                row.map(|v| (v / sum) as f32)
-            })
-            .collect();
-        Interpolator { table }
+        let table = std::array::from_fn(|phase| {
+            let fraction = phase as f64 / PHASES as f64;
+            let mut row = [0.0f64; TAPS];
+            for (tap, value) in row.iter_mut().enumerate() {
+                let x = tap as f64 - LEAD as f64 - fraction;
+                let sinc = if x.abs() < 1e-12 { 1.0 } else { (std::f64::consts::PI * x).sin() / (std::f64::consts::PI * x) };
+                let inside = (1.0 - (x / half).powi(2)).max(0.0);
+                *value = sinc * bessel_i0(KAISER_BETA * inside.sqrt()) / bessel_i0(KAISER_BETA);
+            }
+            // Every phase passes a constant unchanged, so that no phase is louder than another.
+            let sum: f64 = row.iter().sum();
+            row.map(|v| (v / sum) as f32)
+        });
+        Interpolator { table: Box::new(table) }
     }
 
     /// Fills `out` with the samples at positions `fraction + i · advance`, counted from `source[LEAD]`.
@@ -72,23 +72,39 @@ impl Interpolator {
             return out.len() as u64 * ONE;
         }
         let mut position = fraction;
-        for sample in out.iter_mut() {
-            let whole = (position >> 32) as usize;
-            let phase = (((position & 0xffff_ffff) + (1 << 20)) >> 21) as usize;
-            *sample = match (source.get(whole..whole + TAPS), self.table.get(phase)) {
-                (Some(taps), Some(row)) => {
-                    let mut products = [0.0f32; TAPS];
-                    for i in 0..TAPS {
-                        products[i] = taps[i] * row[i];
-                    }
-                    ((products[0] + products[4]) + (products[2] + products[6])) + ((products[1] + products[5]) + (products[3] + products[7]))
-                }
-                _ => 0.0,
-            };
-            position += advance;
+        let last = fraction + advance * (out.len() as u64).saturating_sub(1);
+        if (last >> 32) as usize + TAPS <= source.len() {
+            for sample in out.iter_mut() {
+                let whole = (position >> 32) as usize;
+                *sample = dot(&source[whole..whole + TAPS], self.row(position));
+                position += advance;
+            }
+        } else {
+            for sample in out.iter_mut() {
+                let whole = (position >> 32) as usize;
+                *sample = source.get(whole..whole + TAPS).map_or(0.0, |taps| dot(taps, self.row(position)));
+                position += advance;
+            }
         }
         position
     }
+
+    /// The coefficients nearest to the fraction of a position.
+    #[inline(always)]
+    fn row(&self, position: u64) -> &[f32; TAPS] {
+        let phase = (((position & 0xffff_ffff) + (1 << (PHASE_SHIFT - 1))) >> PHASE_SHIFT) as usize;
+        &self.table[phase.min(PHASES)]
+    }
+}
+
+/// Four lanes of two products each: the shape in which processors multiply.
+#[inline(always)]
+fn dot(taps: &[f32], row: &[f32; TAPS]) -> f32 {
+    let mut lanes = [0.0f32; 4];
+    for i in 0..4 {
+        lanes[i] = taps[i] * row[i] + taps[i + 4] * row[i + 4];
+    }
+    (lanes[0] + lanes[2]) + (lanes[1] + lanes[3])
 }
 
 /// A ratio of frequencies as an advance in 32.32 fixed point, held to 1/64 … 16.

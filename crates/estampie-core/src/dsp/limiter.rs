@@ -28,8 +28,8 @@ impl Limiter {
 
     /// Guards a block of two channels of equal length, at most 64 samples each. Returns the least gain that it came to (1 when idle).
     pub fn process(&mut self, left: &mut [f32], right: &mut [f32]) -> f32 {
-        let peak = left.iter().chain(right.iter()).fold(0.0f32, |p, s| p.max(s.abs()));
-        if self.gain == 1.0 && peak <= self.ceiling {
+        let passes = |samples: &[f32]| samples.iter().all(|s| s.abs() <= self.ceiling);
+        if self.gain == 1.0 && passes(left) && passes(right) {
             return 1.0;
         }
         let n = left.len().min(right.len()).min(64);

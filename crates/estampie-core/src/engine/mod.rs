@@ -464,7 +464,7 @@ impl Engine {
         self.last_gain = self.limiter.process(left, right);
         self.least_gain = self.least_gain.min(self.last_gain);
         for (channel, peak) in self.block.iter().zip(&mut self.peak) {
-            *peak = channel.iter().fold(*peak, |p, s| p.max(s.abs()));
+            *peak = peak.max(crate::mixer::buses::greatest(channel));
         }
     }
 

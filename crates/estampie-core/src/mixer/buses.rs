@@ -3,6 +3,7 @@
 use crate::document::Property;
 use crate::dsp::Fade;
 use crate::engine::{BLOCK, Engine, Notice, State, Term, TermKind, What};
+use crate::mixer::voice::mean_square;
 use crate::program::Program;
 use crate::units::Decibels;
 
@@ -61,22 +62,27 @@ impl Engine {
             bus.gain = target;
             if !bus.fed {
                 // The gate moves on even in silence.
-                for _ in 0..BLOCK {
+                for _ in 0..if bus.gate.arrived() { 0 } else { BLOCK } {
                     bus.gate.next_gain();
                 }
                 continue;
             }
             bus.fed = false;
             let slope = (target - start) / BLOCK as f32;
-            let mut peak = [0.0f32; 2];
-            let mut finite = true;
-            for i in 0..BLOCK {
-                let gain = (start + slope * (i + 1) as f32) * bus.gate.next_gain();
-                let (l, r) = (bus.left[i] * gain, bus.right[i] * gain);
-                finite &= l.is_finite() && r.is_finite();
-                (bus.left[i], bus.right[i]) = (l, r);
-                peak = [peak[0].max(l.abs()), peak[1].max(r.abs())];
+            if bus.gate.arrived() && start == target {
+                let gain = target * bus.gate.gain();
+                bus.left.iter_mut().for_each(|s| *s *= gain);
+                bus.right.iter_mut().for_each(|s| *s *= gain);
+            } else {
+                for i in 0..BLOCK {
+                    let gain = (start + slope * (i + 1) as f32) * bus.gate.next_gain();
+                    bus.left[i] *= gain;
+                    bus.right[i] *= gain;
+                }
             }
+            // A sum of squares is finite only if every sample is.
+            let finite = (mean_square(&bus.left) + mean_square(&bus.right)).is_finite();
+            let mut peak = [greatest(&bus.left), greatest(&bus.right)];
             if !finite {
                 bus.left.fill(0.0);
                 bus.right.fill(0.0);
@@ -96,6 +102,19 @@ impl Engine {
             }
         }
     }
+}
+
+/// The greatest amplitude.
+pub(crate) fn greatest(samples: &[f32]) -> f32 {
+    let mut lanes = [0.0f32; 8];
+    for chunk in samples.chunks_exact(8) {
+        for i in 0..8 {
+            let amplitude = chunk[i].abs();
+            lanes[i] = if amplitude > lanes[i] { amplitude } else { lanes[i] };
+        }
+    }
+    let rest = samples.chunks_exact(8).remainder();
+    lanes.iter().chain(rest).fold(0.0, |p, s| p.max(s.abs()))
 }
 
 fn steer(gate: &mut Fade, target: f32, frames: u64) {

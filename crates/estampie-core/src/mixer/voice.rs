@@ -126,6 +126,8 @@ pub(crate) struct Voice {
     pub(crate) advance: u64,
     pub(crate) octaves: f32,
     coefficients: Option<LowPassCoefficients>,
+    /// The cutoff that `coefficients` were made for.
+    made_for: f32,
     filters: [LowPass; 2],
     history: [[f32; TAPS]; 2],
     fraction: u64,
@@ -162,6 +164,7 @@ impl Voice {
             advance: ONE,
             octaves: 0.0,
             coefficients: None,
+            made_for: 0.0,
             filters: [LowPass::default(); 2],
             history: [[0.0; TAPS]; 2],
             fraction: 0,
@@ -218,7 +221,8 @@ impl Voice {
                 history[LEAD..].copy_from_slice(&window[LEAD..TAPS]);
             }
             self.primed = true;
-            self.coefficients = (self.octaves < 0.0).then(|| LowPassCoefficients::new(crate::units::Octaves(self.octaves).from_open(), rate));
+            self.coefficients = self.wanted(rate);
+            self.made_for = self.octaves;
         }
         let whole = ((self.fraction + self.advance * count as u64) >> 32) as usize;
         for (window, history) in scratch.window.iter_mut().zip(&self.history).take(channels) {
@@ -270,9 +274,15 @@ impl Voice {
         self.ended = gone || self.silence > TAPS + ringing;
     }
 
+    /// The low-pass for the present cutoff; none if it is open.
+    fn wanted(&self, rate: u32) -> Option<LowPassCoefficients> {
+        (self.octaves < 0.0).then(|| LowPassCoefficients::new(crate::units::Octaves(self.octaves).from_open(), rate))
+    }
+
     /// Applies the low-pass if it filters. Going over between filtering and not is a cross-fade of one block.
     fn filter(&mut self, rate: u32, scratch: &mut Scratch, channels: usize, count: usize) -> bool {
-        let wanted = (self.octaves < 0.0).then(|| LowPassCoefficients::new(crate::units::Octaves(self.octaves).from_open(), rate));
+        let wanted = if self.octaves == self.made_for && self.coefficients.is_some() { self.coefficients } else { self.wanted(rate) };
+        self.made_for = self.octaves;
         let (from, to, crossing) = match (self.coefficients, wanted) {
             (None, None) => return false,
             (Some(from), Some(to)) => (from, to, 0.0),
@@ -281,7 +291,9 @@ impl Voice {
         };
         for channel in 0..channels {
             let out = &mut scratch.out[channel][..count];
-            scratch.dry[..count].copy_from_slice(out);
+            if crossing != 0.0 {
+                scratch.dry[..count].copy_from_slice(out);
+            }
             self.filters[channel].process(out, from, to);
             if !self.filters[channel].heal() {
                 out.fill(0.0);
@@ -307,7 +319,7 @@ fn follow(before: f32) -> f32 {
     if before == 0.0 { 1.0 } else { 0.03 }
 }
 
-fn mean_square(samples: &[f32]) -> f32 {
+pub(crate) fn mean_square(samples: &[f32]) -> f32 {
     let mut lanes = [0.0f32; 8];
     let chunks = samples.chunks_exact(8);
     let rest: f32 = chunks.remainder().iter().map(|s| s * s).sum();

@@ -74,6 +74,11 @@ pub(crate) enum Mode {
     Quitting,
 }
 
+/// Half a decibel, or a tenth for a fine step.
+fn level_step(by: f32) -> f32 {
+    if by.abs() < 1.0 { by.signum() * 0.1 } else { by * 0.5 }
+}
+
 /// A line said to the designer.
 pub(crate) struct Message {
     pub(crate) text: String,
@@ -114,6 +119,8 @@ pub(crate) struct App {
     loading: Loading,
     looked_outside: Instant,
     dragging: Option<(Hit, Rect)>,
+    /// The parameter or state last sent, with its value: a key pressed again before the engine has answered goes on from it.
+    sent: Option<(NameKey, f32, Instant)>,
 }
 
 impl App {
@@ -144,6 +151,7 @@ impl App {
             loading: Loading { results, sender, asked: Default::default(), left: 0, total: 0, compiled: now },
             looked_outside: now,
             dragging: None,
+            sent: None,
         };
         app.load_missing();
         Ok(app)
@@ -460,32 +468,44 @@ impl App {
         match self.selected_item() {
             Some(Item::Parameter(index)) => {
                 let doc = &self.document().parameters[index];
-                let value = self.value(index) + by * (doc.high - doc.low) / 50.0;
+                let value = self.just_sent(&doc.name).unwrap_or_else(|| self.value(index)) + by * (doc.high - doc.low) / 50.0;
                 self.set_parameter(index, value);
             }
             Some(Item::State(index)) => {
                 let count = self.document().states[index].values.len();
-                let value = self.state_value(index).saturating_add_signed(by.signum() as isize).min(count - 1);
+                let value = self.latest_state(index).saturating_add_signed(by.signum() as isize).min(count - 1);
                 self.set_state(index, value);
             }
             _ => {}
         }
     }
 
+    fn just_sent(&self, name: &str) -> Option<f32> {
+        let key = NameKey::of(name);
+        self.sent.filter(|(k, _, at)| *k == key && at.elapsed() < Duration::from_millis(250)).map(|(_, value, _)| value)
+    }
+
+    fn latest_state(&self, index: usize) -> usize {
+        self.just_sent(&self.document().states[index].name).map_or_else(|| self.state_value(index), |v| v as usize)
+    }
+
     pub(crate) fn set_parameter(&mut self, index: usize, value: f32) {
         let Some(doc) = self.document().parameters.get(index) else { return };
         // To the fineness of a step, so that a log of a drag can be read.
-        let grain = 10f32.powf(((doc.high - doc.low) / 1000.0).log10().ceil());
+        let grain = 10f32.powf(((doc.high - doc.low) / 1000.0).log10().floor());
         let value = ((value / grain).round() * grain).clamp(doc.low, doc.high);
         let parameter = NameKey::of(&doc.name);
         self.rehearsal.say(InputKind::Parameter { parameter, value });
+        self.sent = Some((parameter, value, Instant::now()));
     }
 
-    fn set_state(&mut self, index: usize, value: usize) {
+    fn set_state(&mut self, index: usize, at: usize) {
         let Some(doc) = self.document().states.get(index) else { return };
-        let Some(value) = doc.values.get(value) else { return };
-        let what = InputKind::State { state: NameKey::of(&doc.name), value: NameKey::of(&value.value) };
+        let Some(value) = doc.values.get(at) else { return };
+        let state = NameKey::of(&doc.name);
+        let what = InputKind::State { state, value: NameKey::of(&value.value) };
         self.rehearsal.say(what);
+        self.sent = Some((state, at as f32, Instant::now()));
     }
 
     /// The document's bus behind the selected line of the Mix.
@@ -501,7 +521,7 @@ impl App {
         let Some(name) = self.bus_name(self.bus) else { return };
         let level = self.bus_level(&name);
         // Out of silence one comes in at the quiet end.
-        let level = if level == f32::NEG_INFINITY { -60.0 + by.max(0.0) } else { level + by };
+        let level = if level == f32::NEG_INFINITY { -60.0 } else { level + level_step(by) };
         self.set_bus_level(&name, level);
     }
 
@@ -516,7 +536,7 @@ impl App {
         let name = self.rehearsal.names.get(voice.sound).to_owned();
         let Some(level) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.level.0) else { return };
         self.voice = Some(voice.voice);
-        self.set_sound_level(&name, level + by);
+        self.set_sound_level(&name, level + level_step(by));
     }
 
     fn set_sound_level(&mut self, name: &str, level: f32) {
@@ -624,7 +644,7 @@ impl App {
             Some(Item::Playthrough(index)) => self.replay(index),
             Some(Item::State(index)) => {
                 let count = self.document().states[index].values.len();
-                self.set_state(index, (self.state_value(index) + 1) % count.max(1));
+                self.set_state(index, (self.latest_state(index) + 1) % count.max(1));
             }
             Some(Item::Parameter(_)) => self.begin_typing(),
             None => {}

@@ -85,7 +85,7 @@ pub(crate) fn find(app: &App, query: &str) -> Vec<Entry> {
     if let Some(name) = query.trim().strip_prefix("send ")
         && !found.iter().any(|e| e.found == Found::Send(name.to_owned()))
     {
-        found.push(Entry { text: format!("send {name} as the game might"), kind: "event", found: Found::Send(name.to_owned()) });
+        found.insert(1.min(found.len()), Entry { text: format!("send {name} as the game might"), kind: "event", found: Found::Send(name.to_owned()) });
     }
     found
 }
