@@ -87,40 +87,66 @@ pub(super) fn run(shared: &Arc<Shared>, rate: u32, buffer: usize) {
 
 #[cfg(feature = "device")]
 fn open(shared: &Arc<Shared>, wanted: Option<&str>, rate: u32, buffer: usize) -> Result<(cpal::Stream, String), String> {
-    use cpal::traits::{DeviceTrait as _, HostTrait as _, StreamTrait as _};
+    use cpal::traits::{HostTrait as _, StreamTrait as _};
     let host = cpal::default_host();
     let device = match wanted {
         None => host.default_output_device().ok_or("no sound device")?,
         Some(name) => host.output_devices().map_err(|e| e.to_string())?.find(|d| name_of(d) == name).ok_or_else(|| format!("no device is named {name}"))?,
     };
     let name = name_of(&device);
-    let config = cpal::StreamConfig { channels: 2, sample_rate: rate, buffer_size: cpal::BufferSize::Default };
-    let (ring, mut sound) = rtrb::RingBuffer::<f32>::new((buffer * 2).max(rate as usize / 4) * 2);
+    // The device's own buffer is as long as ours if it lets us choose.
+    let own = cpal::BufferSize::Fixed(u32::try_from(buffer).unwrap_or(u32::MAX));
+    let (stream, ring) =
+        build(shared, &device, rate, buffer, own).or_else(|_| build(shared, &device, rate, buffer, cpal::BufferSize::Default)).map_err(|e| match e.kind() {
+            cpal::ErrorKind::DeviceNotAvailable | cpal::ErrorKind::HostUnavailable => "no sound device".to_owned(),
+            _ => format!("{name} does not open: {e}"),
+        })?;
+    stream.play().map_err(|e| format!("{name} does not play: {e}"))?;
+    shared.failed.store(false, Ordering::Relaxed);
+    shared.largest.store(0, Ordering::Relaxed);
+    shared.underruns.store(0, Ordering::Relaxed);
+    if let Ok(mut opened) = shared.opened.lock() {
+        *opened = Some(ring);
+    }
+    Ok((stream, name))
+}
+
+/// A stream that empties a ring, and the ring's other end.
+#[cfg(feature = "device")]
+fn build(
+    shared: &Arc<Shared>,
+    device: &cpal::Device,
+    rate: u32,
+    buffer: usize,
+    size: cpal::BufferSize,
+) -> Result<(cpal::Stream, rtrb::Producer<f32>), cpal::Error> {
+    use cpal::traits::DeviceTrait as _;
+    let config = cpal::StreamConfig { channels: 2, sample_rate: rate, buffer_size: size };
+    // Room for the buffer and for whatever the device asks for at once, up to a second.
+    let (ring, mut sound) = rtrb::RingBuffer::<f32>::new((buffer + rate as usize) * 2);
+    let mut calls = 0u32;
     let (pulls, told) = (Arc::clone(shared), Arc::clone(shared));
     let fill = move |out: &mut [f32], _: &cpal::OutputCallbackInfo| {
         pulls.pulls.fetch_add(1, Ordering::Relaxed);
+        pulls.largest.fetch_max(out.len() as u32 / 2, Ordering::Relaxed);
+        calls = calls.saturating_add(1);
         let there = sound.slots().min(out.len());
         for sample in &mut out[..there] {
             *sample = sound.pop().unwrap_or(0.0);
         }
         out[there..].fill(0.0);
-        if there < out.len() {
+        // The first calls find a ring that is only just being filled.
+        if there < out.len() && calls > 16 {
             pulls.underruns.fetch_add(1, Ordering::Relaxed);
         }
     };
-    let failed = move |error: cpal::Error| {
-        if !matches!(error.kind(), cpal::ErrorKind::Xrun | cpal::ErrorKind::DeviceChanged | cpal::ErrorKind::RealtimeDenied) {
-            told.failed.store(true, Ordering::Relaxed);
+    let failed = move |error: cpal::Error| match error.kind() {
+        cpal::ErrorKind::Xrun => {
+            told.underruns.fetch_add(1, Ordering::Relaxed);
         }
+        cpal::ErrorKind::DeviceChanged | cpal::ErrorKind::RealtimeDenied => {}
+        _ => told.failed.store(true, Ordering::Relaxed),
     };
-    let stream = device.build_output_stream(config, fill, failed, None).map_err(|e| match e.kind() {
-        cpal::ErrorKind::DeviceNotAvailable | cpal::ErrorKind::HostUnavailable => "no sound device".to_owned(),
-        _ => format!("{name} does not open: {e}"),
-    })?;
-    stream.play().map_err(|e| format!("{name} does not play: {e}"))?;
-    shared.failed.store(false, Ordering::Relaxed);
-    if let Ok(mut opened) = shared.opened.lock() {
-        *opened = Some(ring);
-    }
-    Ok((stream, name))
+    let stream = device.build_output_stream(config, fill, failed, None)?;
+    Ok((stream, ring))
 }

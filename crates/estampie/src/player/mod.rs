@@ -33,6 +33,8 @@ pub(crate) struct Shared {
     loudness: Mutex<Loudness>,
     /// The ring of a device that has just been opened.
     opened: Mutex<Option<Producer<f32>>>,
+    /// The most frames that the device asked for at once: so many must be ready besides the buffer.
+    largest: AtomicU32,
     /// Counts calls of the device; when it stands still, the device is gone.
     pulls: AtomicU64,
     /// The device said that it is gone.
@@ -74,6 +76,7 @@ impl Player {
             output: Mutex::new(silent),
             loudness: Mutex::new(Loudness::default()),
             opened: Mutex::new(None),
+            largest: AtomicU32::new(0),
             pulls: AtomicU64::new(0),
             failed: AtomicBool::new(false),
         });
@@ -180,7 +183,7 @@ struct Paced {
 }
 
 /// A device that has not asked for so long is gone.
-const GONE: Duration = Duration::from_millis(700);
+const GONE: Duration = Duration::from_secs(2);
 const STEP: usize = 128;
 
 impl Paced {
@@ -209,8 +212,9 @@ impl Paced {
             match &mut device {
                 Some(ring) => {
                     let queued = (ring.buffer().capacity() - ring.slots()) / 2;
-                    if queued < self.buffer {
-                        let count = (self.buffer - queued).min(STEP);
+                    let wanted = self.buffer + self.shared.largest.load(Ordering::Relaxed) as usize;
+                    if queued < wanted {
+                        let count = (wanted - queued).min(STEP);
                         self.make(count);
                         for sample in &self.samples[..count * 2] {
                             let _ = ring.push(*sample);
