@@ -15,7 +15,7 @@ use estampie_core::units::Seconds;
 use std::hint::black_box;
 use std::path::Path;
 use std::sync::Arc;
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
 const FRAMES: usize = 4800;
 
@@ -85,17 +85,17 @@ impl Bare {
     }
 }
 
-/// Seconds that a call takes: the median of many.
-fn median(mut call: impl FnMut()) -> f64 {
-    let begun = Instant::now();
-    let mut times = Vec::new();
-    while begun.elapsed() < Duration::from_secs(2) || times.len() < 5 {
-        let at = Instant::now();
-        call();
-        times.push(at.elapsed().as_secs_f64());
-    }
-    times.sort_by(f64::total_cmp);
-    times[times.len() / 2]
+/// Seconds that a call takes.
+fn timed(call: impl FnOnce()) -> f64 {
+    let at = Instant::now();
+    call();
+    at.elapsed().as_secs_f64()
+}
+
+/// The median.
+fn middle(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
 }
 
 fn voices(criterion: &mut Criterion) {
@@ -105,12 +105,20 @@ fn voices(criterion: &mut Criterion) {
     let mut out = vec![0.0; 2 * FRAMES];
     let mut bare = Bare::new(256);
     group.bench_function("bare loop, 256", |b| b.iter(|| bare.render(black_box(&mut out))));
-    let floor = median(|| bare.render(black_box(&mut out)));
     for count in [256, 1024] {
         let mut engine = engine_with(count);
         group.bench_function(format!("engine, {count}"), |b| b.iter(|| engine.render(black_box(&mut out))));
-        let spent = median(|| engine.render(black_box(&mut out)));
-        println!("{count} voices: {:.1} % of one core, {:.2} times the bare loop", spent / seconds * 100.0, spent / floor * 256.0 / count as f64);
+        // In turn, so that whatever else the machine does touches both alike.
+        let mut bare = Bare::new(count);
+        let mut ratios = Vec::new();
+        let mut times = Vec::new();
+        for _ in 0..60 {
+            let floor = timed(|| bare.render(black_box(&mut out)));
+            let spent = timed(|| engine.render(black_box(&mut out)));
+            ratios.push(spent / floor);
+            times.push(spent);
+        }
+        println!("{count} voices: {:.1} % of one core, {:.2} times the bare loop", middle(times) / seconds * 100.0, middle(ratios));
     }
     group.finish();
 }
@@ -136,7 +144,7 @@ fn demo(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("demo");
     group.sample_size(10);
     group.bench_function("first-dive offline", |b| b.iter(&mut render));
-    println!("first-dive, 60 s: {:.0} times real time", 60.0 / median(&mut render));
+    println!("first-dive, 60 s: {:.0} times real time", 60.0 / middle((0..7).map(|_| timed(&mut render)).collect()));
     group.finish();
 }
 

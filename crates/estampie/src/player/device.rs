@@ -145,7 +145,12 @@ fn build(
             told.underruns.fetch_add(1, Ordering::Relaxed);
         }
         cpal::ErrorKind::DeviceChanged | cpal::ErrorKind::RealtimeDenied => {}
-        _ => told.failed.store(true, Ordering::Relaxed),
+        kind => {
+            // The stream is over: nothing sounds on this thread any more, so it may say why, once.
+            if !told.failed.swap(true, Ordering::Relaxed) {
+                tracing::warn!(?kind, %error, "the device failed");
+            }
+        }
     };
     let stream = device.build_output_stream(config, fill, failed, None)?;
     Ok((stream, ring))

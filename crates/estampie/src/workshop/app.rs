@@ -178,6 +178,13 @@ impl App {
         self.message = Some(Message { text: text.into(), alarm: true, until: Instant::now() + Duration::from_secs(9) });
     }
 
+    /// Whether something moves besides the clock.
+    pub(crate) fn lively(&self) -> bool {
+        let rehearsal = &self.rehearsal;
+        let sounding = rehearsal.status.as_ref().is_some_and(|s| !s.voices.is_empty());
+        sounding || rehearsal.replay.is_some() || rehearsal.meters.values().any(|m| m.now > -60.0)
+    }
+
     /// The lines of the Stage's index that can be selected, in order.
     pub(crate) fn items(&self) -> Vec<Item> {
         let document = self.document();

@@ -38,11 +38,11 @@ pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
         return Err(Failure::Use("the workshop needs a terminal; \"estampie render\" and \"estampie check\" work without one".into()));
     }
     let log = quiet_errors();
+    let begun = Instant::now();
     let mut app = App::open(folder, options)?;
-    tracing::info!(project = %folder.display(), "opened");
     let mut terminal = ratatui::try_init()?;
     let _ = execute!(std::io::stdout(), EnableMouseCapture);
-    let ended = run(&mut terminal, &mut app);
+    let ended = run(&mut terminal, &mut app, begun);
     let _ = execute!(std::io::stdout(), DisableMouseCapture);
     ratatui::restore();
     drop(app);
@@ -50,26 +50,38 @@ pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
     ended
 }
 
-fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App) -> Result<(), Failure> {
+fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, begun: Instant) -> Result<(), Failure> {
+    let (mut frames, mut work, mut longest) = (0u32, Duration::ZERO, Duration::ZERO);
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
-    let mut stale = true;
+    let (mut stale, mut touched) = (true, true);
     while !app.quit {
-        let wait = if stale { FRAME.saturating_sub(drawn.elapsed()) } else { FRAME };
+        // In silence only the clock moves: a third of the pictures are enough.
+        let pace = if touched || app.lively() { FRAME } else { FRAME * 3 };
+        let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
         if event::poll(wait)? {
             // All that has come, so that a drag is not drawn step by step.
             while event::poll(Duration::ZERO)? {
                 stale |= app.event(&event::read()?);
+                touched = true;
             }
         }
         stale |= app.poll();
-        if stale && drawn.elapsed() >= FRAME {
+        if stale && (drawn.elapsed() >= pace || (touched && drawn.elapsed() >= FRAME)) {
             let mut hits = Vec::new();
+            let at = Instant::now();
             terminal.draw(|frame| hits = page::draw(app, frame))?;
             app.hits = hits;
+            if frames == 0 {
+                tracing::info!(ms = begun.elapsed().as_millis() as u64, "first screen");
+            }
+            frames += 1;
+            work += at.elapsed();
+            longest = longest.max(at.elapsed());
             drawn = Instant::now();
-            stale = false;
+            (stale, touched) = (false, false);
         }
     }
+    tracing::info!(frames, mean_us = (work / frames.max(1)).as_micros() as u64, longest_us = longest.as_micros() as u64, "left");
     Ok(())
 }
 

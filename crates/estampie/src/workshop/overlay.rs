@@ -21,21 +21,22 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
     pen.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {view}"));
     let half = area.width / 2;
     let rows = usize::from(area.height - 2);
-    let mut lines: Vec<(String, String)> =
-        KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
-    if app.view == View::Stage {
-        let pads = app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name)));
-        lines.extend(pads);
-        lines.push(("mouse".into(), "click an event to send it, a value to take it, drag a parameter's bar".into()));
+    let keys: Vec<(String, String)> = KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
+    let mut others: Vec<(String, String)> = Vec::new();
+    let mouse: &[&str] = if app.view == View::Stage {
+        others.extend(app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name))));
+        &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"]
     } else {
-        lines.push(("mouse".into(), "click a bus to choose it, drag its level".into()));
-    }
-    for (at, (key, words)) in lines.iter().skip(app.scroll).take(rows * 2).enumerate() {
-        let x = if at < rows { 2 } else { half + 1 };
-        let y = area.y + 2 + (at % rows) as u16;
-        let style = pen.theme.key();
-        pen.put(x, y, 11, key, style);
-        pen.text(x + 12, y, half.saturating_sub(15), words, Role::Vellum);
+        &["click a bus to choose it", "drag a level"]
+    };
+    others.extend(mouse.iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
+    for (x, lines) in [(2, keys), (half + 1, others)] {
+        for (row, (key, words)) in lines.iter().skip(app.scroll).take(rows).enumerate() {
+            let y = area.y + 2 + row as u16;
+            let style = pen.theme.key();
+            pen.put(x, y, 11, key, style);
+            pen.text(x + 12, y, half.saturating_sub(14), words, Role::Vellum);
+        }
     }
 }
 

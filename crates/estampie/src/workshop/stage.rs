@@ -340,7 +340,7 @@ fn output_lane(app: &App, pen: &mut Pen<'_>, span: &Span, area: Rect, height: u1
         }
     }
     let shares: Vec<f32> = columns.iter().map(|level| (level + 60.0) / 60.0).collect();
-    pen.columns(Rect { x: span.x, y, width: span.width, height: height - 1 }, &shares, Role::Vellum);
+    pen.columns(Rect { x: span.x, y, width: span.width, height: height - 1 }, &shares, Role::Faded);
 }
 
 fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
@@ -414,7 +414,7 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     };
     // Contributions of nothing are left out when there is little room.
     let level: Vec<&Term> = terms.iter().filter(|t| t.property == Property::Level).collect();
-    let others: Vec<&Term> = terms.iter().filter(|t| t.property != Property::Level && t.value != 0.0).collect();
+    let others: Vec<&Term> = terms.iter().filter(|t| t.property != Property::Level && t.value.abs() >= 0.05).collect();
     let roomy = level.len() + others.len() + 5 < usize::from(area.height);
     for term in level.iter().filter(|t| roomy || t.value.abs() >= 0.05) {
         if y + 2 >= area.bottom() {
