@@ -330,6 +330,27 @@ fn help_and_finder_open_and_close() {
 }
 
 #[test]
+fn audio_dropped_in_or_exported_anew_is_heard_at_once() {
+    let story = Story::new("drop");
+    story.open_demo();
+    let audio = story.copy().join("audio");
+    // A sixth plank, so that one of six is drawn; then all planks but the new one are taken out.
+    std::fs::copy(audio.join("sonar/ping_01.flac"), audio.join("step/plank_06.flac")).unwrap();
+    story.wait_for("changed outside and taken in: audio");
+    for n in 1..=5 {
+        std::fs::remove_file(audio.join(format!("step/plank_0{n}.flac"))).unwrap();
+    }
+    story.wait_until("the others are gone", |_| {
+        story.keys(&["v"]);
+        std::thread::sleep(Duration::from_millis(300));
+        story.screen().lines().filter(|l| l.contains("plays step, plank_06.flac")).count() >= 2
+    });
+    // A broken export of the same name is told as a fault.
+    std::fs::write(audio.join("step/plank_06.flac"), b"not audio").unwrap();
+    story.wait_for("! 1 fault");
+}
+
+#[test]
 fn the_mouse_sends_and_drags() {
     let story = Story::new("mouse");
     story.open_demo();

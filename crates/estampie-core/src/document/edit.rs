@@ -197,12 +197,11 @@ impl Workspace {
     pub fn look_outside(&mut self) -> (Vec<String>, Vec<String>) {
         let audio = list_audio(&self.root);
         let mut changed = audio != self.audio;
-        let moved = changed || self.stamps.iter().any(|(file, stamp)| modified(&self.root.join(file)) != *stamp);
-        let known: BTreeSet<&str> = self.stamps.keys().map(String::as_str).collect();
+        let on_disk = Sources::list(&self.root);
+        let moved =
+            on_disk.iter().any(|file| !self.stamps.contains_key(file)) || self.stamps.iter().any(|(file, stamp)| modified(&self.root.join(file)) != *stamp);
         let (mut taken, mut contested) = (Vec::new(), Vec::new());
-        if let Ok((disk, disk_faults)) = Sources::read(&self.root)
-            && (moved || disk.texts().any(|(file, _)| !known.contains(file)))
-        {
+        if moved && let Ok((disk, disk_faults)) = Sources::read(&self.root) {
             let names: BTreeSet<String> = disk.texts().chain(self.saved.texts()).map(|(file, _)| file.to_owned()).collect();
             for file in names {
                 if disk.get(&file) == self.saved.get(&file) {
@@ -222,6 +221,9 @@ impl Workspace {
             self.saved = disk;
             self.disk_faults = disk_faults;
             self.stamp();
+        }
+        if audio != self.audio {
+            taken.push("audio".to_owned());
         }
         if changed {
             self.audio = audio;

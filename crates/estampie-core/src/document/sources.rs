@@ -29,16 +29,22 @@ impl Sources {
         }
         let mut sources = Sources::default();
         let mut faults = Vec::new();
-        let mut paths: Vec<String> = SINGLE.iter().map(|&s| s.to_owned()).filter(|p| root.join(p).exists()).collect();
-        list_files(root, "sounds", &["toml"], &mut paths);
-        list_files(root, "playthroughs", &["play"], &mut paths);
-        for path in paths {
+        for path in Sources::list(root) {
             match read_text(&root.join(&path)) {
                 Ok(text) => sources.set(&path, &text),
                 Err(error) => faults.push(Fault::new(&Place::whole(&path), format!("this file cannot be read: {error}"), "mend the file or take it out")),
             }
         }
         Ok((sources, faults))
+    }
+
+    /// The paths of all project files below `root`, without reading them.
+    #[must_use]
+    pub fn list(root: &Path) -> Vec<String> {
+        let mut paths: Vec<String> = SINGLE.iter().map(|&s| s.to_owned()).filter(|p| root.join(p).exists()).collect();
+        list_files(root, "sounds", &["toml"], &mut paths);
+        list_files(root, "playthroughs", &["play"], &mut paths);
+        paths
     }
 
     /// Sources from texts, for tests and for projects that are not on disk.

@@ -235,7 +235,7 @@ impl Engine {
             least_gain: 1.0,
             last_gain: 1.0,
             status_every: options.status_every.max(1),
-            until_status: 0,
+            until_status: options.status_every.max(1),
             now: Box::new(prepared),
         };
         let remote = Remote { messages: message_in, happenings: happening_out, retired: retired_out, empty: empty_in, full: full_out };
@@ -274,9 +274,6 @@ impl Engine {
     }
 
     fn render_block(&mut self) {
-        if self.used == BLOCK && self.until_status == 0 {
-            self.until_status = self.status_every;
-        }
         self.take_messages();
         let program = Arc::clone(&self.now.program);
         self.watch_glides(&program);
@@ -288,6 +285,7 @@ impl Engine {
         self.finish_block();
         self.until_status -= 1;
         if self.until_status == 0 {
+            self.until_status = self.status_every;
             self.write_status(&program);
         }
         self.frame += BLOCK as u64;

@@ -186,8 +186,6 @@ pub(crate) struct State {
 pub struct Prepared {
     pub(crate) program: Arc<Program>,
     pub(crate) state: State,
-    /// Where each old index has gone is looked up by key; this remembers sounds for the voices.
-    pub(crate) fresh: bool,
 }
 
 /// Edits of a level are followed to 90 % in this time.
@@ -234,7 +232,7 @@ impl Prepared {
             reactions: program.reactions.iter().map(|r| ReactionState { held: false, chance: Stream::new(seed, r.key, 3) }).collect(),
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
         };
-        let mut prepared = Prepared { program, state, fresh: true };
+        let mut prepared = Prepared { program, state };
         prepared.hold_now();
         prepared
     }
@@ -301,7 +299,6 @@ impl Prepared {
             std::mem::swap(&mut self.state.reactions[at].chance, &mut old.state.reactions[before].chance);
         }
         self.hold_now();
-        self.fresh = false;
     }
 }
 

@@ -90,7 +90,8 @@ pub(crate) struct Message {
 struct Loading {
     results: Receiver<(String, Result<Arc<Clip>, String>)>,
     sender: Sender<(String, Result<Arc<Clip>, String>)>,
-    pub(crate) asked: std::collections::BTreeSet<String>,
+    /// When each file that was asked for had last been written.
+    asked: std::collections::BTreeMap<String, Option<std::time::SystemTime>>,
     left: usize,
     total: usize,
     compiled: Instant,
@@ -236,9 +237,9 @@ impl App {
         if self.looked_outside.elapsed() > Duration::from_secs(1) {
             self.looked_outside = Instant::now();
             let (taken, contested) = self.workspace.look_outside();
+            self.load_missing();
             if !taken.is_empty() {
                 self.compile();
-                self.load_missing();
                 self.say(format!("changed outside and taken in: {}", taken.join(", ")));
                 news = true;
             }
@@ -271,7 +272,17 @@ impl App {
     /// Loads audio that is wanted and not there, aside.
     fn load_missing(&mut self) {
         let wanted = program::wanted_audio(self.workspace.document());
-        let names: Vec<String> = wanted.into_iter().filter(|n| self.loading.asked.insert(n.clone())).collect();
+        let root = self.workspace.root().to_owned();
+        let written = |name: &str| std::fs::metadata(root.join(name)).and_then(|m| m.modified()).ok();
+        // New ones, and those that were written again since: a file that is exported anew is heard anew.
+        let asked = &mut self.loading.asked;
+        let names: Vec<String> = wanted
+            .into_iter()
+            .filter(|name| {
+                let now = written(name);
+                asked.insert(name.clone(), now) != Some(now)
+            })
+            .collect();
         if names.is_empty() {
             return;
         }
@@ -280,7 +291,7 @@ impl App {
         }
         self.loading.left += names.len();
         self.loading.total += names.len();
-        let (sender, root, rate) = (self.loading.sender.clone(), self.workspace.root().to_owned(), self.document().manifest.rate);
+        let (sender, rate) = (self.loading.sender.clone(), self.document().manifest.rate);
         std::thread::spawn(move || {
             assets::load_each(&root, &names, rate, |name, clip| {
                 let _ = sender.send((name.to_owned(), clip));

@@ -77,6 +77,8 @@ pub(crate) struct Rehearsal {
     pub(crate) soloed: BTreeSet<NameKey>,
     pub(crate) replay: Option<Replay>,
     recorder: Option<Recorder>,
+    /// A program that the engine had no room for yet (it is frozen, say).
+    waiting: Option<Box<Prepared>>,
 }
 
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>) -> (Engine, Remote) {
@@ -103,6 +105,7 @@ impl Rehearsal {
             soloed: BTreeSet::new(),
             replay: None,
             recorder: None,
+            waiting: None,
         }
     }
 
@@ -130,8 +133,15 @@ impl Rehearsal {
         }
         let prepared = Box::new(Prepared::new(Arc::clone(&program), self.seed));
         self.program = program;
-        // A full ring means that the engine stands still; the next edit brings the program again.
-        let _ = self.remote.program(prepared);
+        // Only the newest waits: it has all that those before it had.
+        self.waiting = Some(prepared);
+        self.hand_over();
+    }
+
+    fn hand_over(&mut self) {
+        if let Some(prepared) = self.waiting.take() {
+            self.waiting = self.remote.program(prepared).err();
+        }
     }
 
     /// Begins anew from silence with a schedule.
@@ -139,6 +149,7 @@ impl Rehearsal {
         let (engine, remote) = make(&self.program, seed, schedule);
         self.seed = seed;
         self.remote = remote;
+        self.waiting = None;
         self.status = None;
         self.history = History::default();
         self.log.clear();
@@ -223,6 +234,7 @@ impl Rehearsal {
     /// Takes what has come from the engine; true if there is something new to show.
     pub(crate) fn poll(&mut self, document: &Document) -> bool {
         self.player.drop_done();
+        self.hand_over();
         let mut news = false;
         while let Some(happening) = self.remote.happening() {
             self.note(&happening, document);
