@@ -148,3 +148,34 @@ pub(crate) fn finish(mut samples: Vec<f64>, fade_in: f64, fade_out: f64) -> Vec<
     }
     samples
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_made_is_the_same_every_time() {
+        assert_eq!(Noise::new(7).buffer(100), Noise::new(7).buffer(100));
+        assert_ne!(Noise::new(7).buffer(100), Noise::new(8).buffer(100));
+        assert!(Noise::new(7).buffer(10_000).iter().all(|s| s.abs() <= 1.0));
+    }
+
+    #[test]
+    fn noise_that_goes_round_has_no_step_at_its_seam() {
+        let round = round_noise(3, 1.0, |n| Biquad::low(300.0, 0.7).run(n));
+        let inside = round.windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0, f64::max);
+        assert!((round[0] - round[round.len() - 1]).abs() <= inside);
+        let level = |part: &[f64]| (part.iter().map(|s| s * s).sum::<f64>() / part.len() as f64).sqrt();
+        let (seam, middle) = (level(&round[..frames(0.5)]), level(&round[frames(0.5)..]));
+        assert!((seam / middle).log10().abs() * 20.0 < 2.0, "as loud over the seam as elsewhere: {seam} {middle}");
+    }
+
+    #[test]
+    fn what_is_finished_begins_and_ends_in_silence_without_dc() {
+        let done = finish(vec![0.5; frames(1.0)], 0.01, 0.1);
+        assert_eq!((done[0], done[done.len() - 1]), (0.0, 0.0));
+        let mean = done[frames(0.3)..].iter().sum::<f64>() / done.len() as f64;
+        assert!(mean.abs() < 1e-3, "{mean}");
+        assert!((strike(0.01, 0.5, 0.01) - 1.0).abs() < 1e-9 && strike(0.01, 0.5, 0.51) < 0.0011);
+    }
+}

@@ -181,3 +181,36 @@ pub(crate) fn files() -> Vec<Group> {
     let files = vec![("music/tidewalk_intro".to_owned(), cut(0, begin)), ("music/tidewalk_loop".to_owned(), cut(begin + count, begin + 2 * count))];
     vec![Group { loudness: -20.0, files }]
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The period of a sound by autocorrelation, in frames, parabola between samples.
+    fn period(samples: &[f64], near: f64) -> f64 {
+        let score = |lag: usize| samples.windows(lag + 1).take(12_000).map(|w| w[0] * w[lag]).sum::<f64>();
+        let range = (near * 0.94) as usize..(near * 1.06) as usize;
+        let best = range.max_by(|a, b| score(*a).total_cmp(&score(*b))).unwrap();
+        let (a, b, c) = (score(best - 1), score(best), score(best + 1));
+        best as f64 + 0.5 * (a - c) / (a - 2.0 * b + c)
+    }
+
+    #[test]
+    fn plucked_strings_are_in_tune() {
+        for note in [0.0, 5.0, 12.0, 15.0, 21.0] {
+            let string = plucked(note, 2.0);
+            let wanted = RATE / pitch(note);
+            let cents = 1200.0 * (wanted / period(&string[4_800..], wanted)).log2();
+            assert!(cents.abs() < 8.0, "{note}: {cents:.1} cents off");
+        }
+    }
+
+    #[test]
+    fn the_lines_stay_in_the_round_and_in_the_mode() {
+        // D dorian: D E F G A B C.
+        for (beat, length, note) in PLUCKED.iter().chain(VIOLS) {
+            assert!(*beat >= 0.0 && beat + length <= BARS as f64 * 4.0, "beat {beat}");
+            assert!([0, 2, 3, 5, 7, 9, 10].contains(&((*note as i32).rem_euclid(12))), "note {note}");
+        }
+    }
+}

@@ -325,6 +325,34 @@ mod tests {
     }
 
     #[test]
+    fn values_find_their_place_in_any_form_of_table() {
+        let (_folder, mut workspace) = project();
+        workspace.set_value("level of new", "mix.toml", &["buses", "new", "level"], "-1 dB").unwrap();
+        assert!(workspace.document().buses.iter().any(|b| b.name == "new" && b.level.0 == -1.0));
+        workspace.replace("rewrite", "mix.toml", "buses = { music = { level = \"-4 dB\" } }\n");
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-5 dB").unwrap();
+        assert_eq!(workspace.sources().get("mix.toml").map(|t| &**t), Some("buses = { music = { level = \"-5 dB\" } }\n"));
+        workspace.replace("damage", "mix.toml", "[buses.music\n");
+        let refused = workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-6 dB").unwrap_err();
+        assert!(refused.contains("until it is mended"), "{refused}");
+        workspace.replace("other damage", "mix.toml", "buses = 3\n");
+        assert!(workspace.set_value("level", "mix.toml", &["buses", "music", "level"], "-6 dB").is_err());
+    }
+
+    #[test]
+    fn a_disk_that_refuses_loses_nothing() {
+        let (folder, mut workspace) = project();
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
+        // A folder stands where the file should go.
+        std::fs::remove_file(folder.path().join("mix.toml")).unwrap();
+        std::fs::create_dir(folder.path().join("mix.toml")).unwrap();
+        std::fs::write(folder.path().join("mix.toml/x"), "").unwrap();
+        assert!(workspace.save().is_err());
+        assert_eq!(workspace.unsaved(), 1);
+        assert_eq!(workspace.document().buses[1].level.0, -7.0);
+    }
+
+    #[test]
     fn a_folder_without_a_project_says_how_to_make_one() {
         let folder = tempfile::tempdir().unwrap();
         let error = Workspace::open(folder.path()).err().unwrap().to_string();

@@ -179,3 +179,18 @@ fn loudness(app: &App, pen: &mut Pen<'_>, area: Rect) {
     pen.text(area.x, y, area.width, &numbers, Role::Vellum);
     pen.text(area.x, y + 1, area.width, &format!("range {:.1} LU   true peak {} dBTP", now.range, show(now.true_peak)), Role::Faded);
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_level_and_its_place_on_the_line_undo_each_other() {
+        for level in [-59.9f32, -30.0, -6.0, 0.0, 6.0, 12.0] {
+            assert!((level_at(share_of(level)) - level).abs() < 1e-3, "{level}");
+        }
+        assert_eq!(level_at(0.0), f32::NEG_INFINITY, "the left end is silence");
+        assert_eq!((share_of(f32::NEG_INFINITY), share_of(99.0)), (0.0, 1.0));
+        assert_eq!((print(f32::NEG_INFINITY).as_str(), print(-6.04).as_str()), ("−∞", "−6.0"));
+    }
+}

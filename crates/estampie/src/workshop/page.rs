@@ -213,3 +213,15 @@ fn keys(pen: &mut Pen<'_>, from: u16, y: u16, width: u16, list: &[(&str, &str)])
         x = pen.text(x, y, width - x, words, Role::Faded) + 3;
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::clock;
+
+    #[test]
+    fn the_clock_tells_minutes_seconds_and_thousandths() {
+        assert_eq!(clock(0, 48_000), "00:00.000");
+        assert_eq!(clock(48_000 * 61 + 24, 48_000), "01:01.000");
+        assert_eq!(clock(44_100 * 3_600, 44_100), "60:00.000");
+    }
+}

@@ -491,3 +491,30 @@ fn log(app: &App, pen: &mut Pen<'_>, area: Rect) {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_has_a_point_for_every_dot_and_stays_at_the_earlier_value() {
+        let points = line_points([(-0.5, 0.2), (0.25, 0.8), (0.75, 0.4)].into_iter(), 40);
+        assert!(points.iter().all(|(x, _)| (0.0..=1.0).contains(x)));
+        let at = |x: f64| points.iter().min_by(|a, b| (a.0 - x).abs().total_cmp(&(b.0 - x).abs())).map(|p| p.1);
+        assert_eq!((at(0.1), at(0.5), at(0.75)), (Some(0.2), Some(0.8), Some(0.4)));
+        let gaps = points.windows(2).map(|w| w[1].0 - w[0].0).fold(0.0, f64::max);
+        assert!(gaps <= 2.0 / 80.0, "{gaps}");
+    }
+
+    #[test]
+    fn columns_and_frames_meet_at_both_ends() {
+        let span = Span { from: 1000.0, to: 2000.0, x: 10, width: 51 };
+        assert_eq!((span.column(1000), span.column(1500), span.column(2000)), (10, 35, 60));
+        assert_eq!((span.column(0), span.column(9999)), (10, 60), "what lies outside is held at the ends");
+    }
+
+    #[test]
+    fn numbers_have_as_many_digits_as_their_range_deserves() {
+        assert_eq!((tidy(0.634, 1.0).as_str(), tidy(-2.26, 8.0).as_str(), tidy(211.7, 300.0).as_str()), ("0.63", "−2.3", "212"));
+    }
+}

@@ -161,3 +161,30 @@ impl Theme {
         self.style(Role::Red).add_modifier(Modifier::BOLD)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_nearest_of_256_is_near() {
+        assert_eq!(nearest_of_256(0x00ff_0000), Color::Indexed(196));
+        assert_eq!(nearest_of_256(0x0000_0000), Color::Indexed(16));
+        assert_eq!(nearest_of_256(0x0080_8080), Color::Indexed(244));
+    }
+
+    #[test]
+    fn every_role_is_told_apart_from_the_ground() {
+        for colours in [Colours::All, Colours::Many] {
+            for light in [false, true] {
+                let theme = Theme::new(colours, light);
+                for role in [Role::Vellum, Role::Faded, Role::Ghost, Role::Red, Role::Lapis, Role::Gold, Role::Verdigris] {
+                    assert_ne!(theme.style(role).fg, theme.ground().bg, "{role:?} {colours:?} {light}");
+                }
+                assert_ne!(theme.selection().bg, theme.ground().bg);
+            }
+        }
+        let plain = Theme::new(Colours::None, false);
+        assert_eq!(plain.style(Role::Lapis), Style::new(), "no colour where none is wanted");
+    }
+}
