@@ -37,8 +37,15 @@ impl Story {
             demo.display(),
             env!("CARGO_BIN_EXE_estampie")
         );
-        let started = self.tmux(&["new-session", "-d", "-x", "160", "-y", "47", &command]);
-        assert!(started.status.success(), "{}", String::from_utf8_lossy(&started.stderr));
+        // A server that was just ended may still be leaving its socket.
+        for attempt in 0.. {
+            let started = self.tmux(&["new-session", "-d", "-x", "160", "-y", "47", &command]);
+            if started.status.success() {
+                return;
+            }
+            assert!(attempt < 30, "{}", String::from_utf8_lossy(&started.stderr));
+            std::thread::sleep(Duration::from_millis(100));
+        }
     }
 
     fn open_demo(&self) {

@@ -110,7 +110,8 @@ impl Bench {
     /// Renders and gives the left and right channels.
     pub fn render(&mut self, frames: usize) -> (Vec<f32>, Vec<f32>) {
         let mut out = vec![0.0f32; frames * 2];
-        for part in out.chunks_mut(2 * 480) {
+        // A block at a time, so that the status in hand is that of the last block.
+        for part in out.chunks_mut(2 * 64) {
             self.engine.render(part);
             while let Some(happening) = self.remote.happening() {
                 self.happenings.push(happening);
