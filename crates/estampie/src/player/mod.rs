@@ -235,7 +235,7 @@ impl Paced {
                     }
                 }
             }
-            std::thread::sleep(Duration::from_millis(1));
+            std::thread::sleep(Duration::from_millis(2));
         }
     }
 
