@@ -74,13 +74,10 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     }
     let foot = Rect { y: area.bottom() - below, height: below, ..area };
     pen.rule(1, foot.y, area.width - 2);
-    pen.text(
-        1,
-        foot.y + 1,
-        area.width - 2,
-        "◆ level you set   ┼ 0 dB   ▎peak of the last moments   levels are saved; solo and mute are for the rehearsal only",
-        Role::Faded,
-    );
+    let x = pen.text(1, foot.y + 1, area.width - 2, "◆ level you set", Role::Faded) + 3;
+    let x = pen.text(x, foot.y + 1, area.width.saturating_sub(x), "◆ where the game takes it", Role::Lapis) + 3;
+    let rest = "┼ 0 dB   ▎peak of the last moments   levels are saved; solo and mute are for the rehearsal only";
+    pen.text(x, foot.y + 1, area.width.saturating_sub(x), rest, Role::Faded);
     let half = area.width / 2;
     on_bus(app, pen, Rect { x: 1, y: foot.y + 3, width: half - 2, height: foot.height.saturating_sub(3) });
     loudness(app, pen, Rect { x: half + 1, y: foot.y + 3, width: area.width - half - 2, height: foot.height.saturating_sub(3) });
