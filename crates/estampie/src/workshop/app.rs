@@ -1,4 +1,4 @@
-//! The workshop's state and what its keys, mouse and finder do to it. Drawing is elsewhere and changes nothing here.
+//! The workshop's state and what its keys and finder do to it. The mouse and the drawing are elsewhere, and drawing changes nothing here.
 
 use super::Options;
 use super::finder::{self, Found};
@@ -14,8 +14,8 @@ use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
 use estampie_core::program::{self, Program};
 use estampie_core::units::{Decibels, Quantity as _, read_number};
-use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
-use ratatui::layout::{Position, Rect};
+use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind};
+use ratatui::layout::Rect;
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -119,7 +119,8 @@ pub(crate) struct App {
     assets: Assets,
     loading: Loading,
     looked_outside: Instant,
-    dragging: Option<(Hit, Rect)>,
+    /// What is being dragged, and where it lies.
+    pub(super) dragging: Option<(Hit, Rect)>,
     /// The parameter or state last sent, with its value: a key pressed again before the engine has answered goes on from it.
     sent: Option<(NameKey, f32, Instant)>,
 }
@@ -445,7 +446,7 @@ impl App {
         }
     }
 
-    fn go(&mut self, by: isize) {
+    pub(super) fn go(&mut self, by: isize) {
         let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
         match (self.view, self.column) {
             (View::Mix, _) => self.bus = step(self.bus, self.program().buses.len()),
@@ -517,7 +518,7 @@ impl App {
         self.sent = Some((parameter, value, Instant::now()));
     }
 
-    fn set_state(&mut self, index: usize, at: usize) {
+    pub(super) fn set_state(&mut self, index: usize, at: usize) {
         let Some(doc) = self.document().states.get(index) else { return };
         let Some(value) = doc.values.get(at) else { return };
         let state = NameKey::of(&doc.name);
@@ -572,24 +573,24 @@ impl App {
     }
 
     fn undo(&mut self) {
-        match self.workspace.undo() {
-            Some(name) => {
-                self.compile();
-                self.load_missing();
-                self.say(format!("undid {name}"));
-            }
-            None => self.say("nothing to undo"),
-        }
+        let done = self.workspace.undo();
+        self.gone_back(done, "undo", "undid");
     }
 
     fn redo(&mut self) {
-        match self.workspace.redo() {
+        let done = self.workspace.redo();
+        self.gone_back(done, "redo", "redid");
+    }
+
+    /// After an undo or a redo of the edit `done`.
+    fn gone_back(&mut self, done: Option<String>, verb: &str, past: &str) {
+        match done {
             Some(name) => {
                 self.compile();
                 self.load_missing();
-                self.say(format!("redid {name}"));
+                self.say(format!("{past} {name}"));
             }
-            None => self.say("nothing to redo"),
+            None => self.say(format!("nothing to {verb}")),
         }
     }
 
@@ -647,7 +648,7 @@ impl App {
         }
     }
 
-    fn main_thing(&mut self) {
+    pub(super) fn main_thing(&mut self) {
         if self.column == Column::Sounding {
             if let Some(voice) = self.selected_voice() {
                 self.rehearsal.say(InputKind::Play { sound: voice.sound, emitter: voice.emitter });
@@ -765,96 +766,6 @@ impl App {
                 }
                 Err(why) => self.alarm(why),
             },
-        }
-    }
-
-    // ── the mouse ──────────────────────────────────────────────────────────────────────────────────────────────
-
-    fn mouse(&mut self, mouse: MouseEvent) -> bool {
-        let here = Position { x: mouse.column, y: mouse.row };
-        let hit = self.hits.iter().rev().find(|(rect, _)| rect.contains(here)).cloned();
-        match mouse.kind {
-            MouseEventKind::Down(MouseButton::Left) => {
-                if matches!(self.mode, Mode::Help | Mode::Faults) {
-                    self.mode = Mode::Page;
-                    return true;
-                }
-                let Some((rect, hit)) = hit else { return false };
-                self.click(&hit, rect, mouse.column);
-            }
-            MouseEventKind::Drag(MouseButton::Left) => {
-                let Some((hit, rect)) = self.dragging.clone() else { return false };
-                self.drag(&hit, rect, mouse.column);
-            }
-            MouseEventKind::Up(_) => {
-                self.dragging = None;
-                return false;
-            }
-            MouseEventKind::ScrollDown | MouseEventKind::ScrollUp => {
-                let by = if mouse.kind == MouseEventKind::ScrollDown { 1 } else { -1 };
-                match hit {
-                    Some((_, Hit::Voice(_))) => self.column = Column::Sounding,
-                    Some((_, Hit::Item(_) | Hit::Bar(_) | Hit::StateValue(..))) => self.column = Column::Index,
-                    _ => {}
-                }
-                self.go(by);
-            }
-            _ => return false,
-        }
-        true
-    }
-
-    fn click(&mut self, hit: &Hit, rect: Rect, x: u16) {
-        match hit {
-            Hit::View(view) => self.view = *view,
-            Hit::Item(item) => {
-                self.select(*item);
-                if matches!(item, Item::Event(_) | Item::Playthrough(_)) {
-                    self.main_thing();
-                }
-            }
-            Hit::StateValue(index, value) => {
-                self.select(Item::State(*index));
-                self.set_state(*index, *value);
-            }
-            Hit::Bar(index) => {
-                self.select(Item::Parameter(*index));
-                self.dragging = Some((hit.clone(), rect));
-                self.drag(hit, rect, x);
-            }
-            Hit::Voice(voice) => {
-                self.column = Column::Sounding;
-                self.voice = Some(*voice);
-            }
-            Hit::Bus(index) => self.bus = *index,
-            Hit::Level(index) => {
-                self.bus = *index;
-                self.dragging = Some((hit.clone(), rect));
-                self.drag(hit, rect, x);
-            }
-        }
-    }
-
-    fn select(&mut self, item: Item) {
-        self.column = Column::Index;
-        self.item = self.items().iter().position(|i| *i == item).unwrap_or(self.item);
-    }
-
-    fn drag(&mut self, hit: &Hit, rect: Rect, x: u16) {
-        let share = f32::from(x.saturating_sub(rect.x)) / f32::from(rect.width.saturating_sub(1).max(1));
-        let share = share.clamp(0.0, 1.0);
-        match hit {
-            Hit::Bar(index) => {
-                let doc = &self.document().parameters[*index];
-                let value = doc.low + share * (doc.high - doc.low);
-                self.set_parameter(*index, value);
-            }
-            Hit::Level(index) => {
-                if let Some(name) = self.bus_name(*index) {
-                    self.set_bus_level(&name, super::mix::level_at(share));
-                }
-            }
-            _ => {}
         }
     }
 }

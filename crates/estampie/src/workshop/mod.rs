@@ -4,6 +4,7 @@ mod app;
 mod finder;
 mod keys;
 mod mix;
+mod mouse;
 mod overlay;
 mod page;
 mod pen;

@@ -1,0 +1,95 @@
+//! The mouse: what a click, a drag and the wheel do, by what the drawing said lies under them.
+
+use super::app::{App, Column, Hit, Item, Mode};
+use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+use ratatui::layout::{Position, Rect};
+
+impl App {
+    pub(super) fn mouse(&mut self, mouse: MouseEvent) -> bool {
+        let here = Position { x: mouse.column, y: mouse.row };
+        let hit = self.hits.iter().rev().find(|(rect, _)| rect.contains(here)).cloned();
+        match mouse.kind {
+            MouseEventKind::Down(MouseButton::Left) => {
+                if matches!(self.mode, Mode::Help | Mode::Faults) {
+                    self.mode = Mode::Page;
+                    return true;
+                }
+                let Some((rect, hit)) = hit else { return false };
+                self.click(&hit, rect, mouse.column);
+            }
+            MouseEventKind::Drag(MouseButton::Left) => {
+                let Some((hit, rect)) = self.dragging.clone() else { return false };
+                self.drag(&hit, rect, mouse.column);
+            }
+            MouseEventKind::Up(_) => {
+                self.dragging = None;
+                return false;
+            }
+            MouseEventKind::ScrollDown | MouseEventKind::ScrollUp => {
+                let by = if mouse.kind == MouseEventKind::ScrollDown { 1 } else { -1 };
+                match hit {
+                    Some((_, Hit::Voice(_))) => self.column = Column::Sounding,
+                    Some((_, Hit::Item(_) | Hit::Bar(_) | Hit::StateValue(..))) => self.column = Column::Index,
+                    _ => {}
+                }
+                self.go(by);
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    fn click(&mut self, hit: &Hit, rect: Rect, x: u16) {
+        match hit {
+            Hit::View(view) => self.view = *view,
+            Hit::Item(item) => {
+                self.select(*item);
+                if matches!(item, Item::Event(_) | Item::Playthrough(_)) {
+                    self.main_thing();
+                }
+            }
+            Hit::StateValue(index, value) => {
+                self.select(Item::State(*index));
+                self.set_state(*index, *value);
+            }
+            Hit::Bar(index) => {
+                self.select(Item::Parameter(*index));
+                self.dragging = Some((hit.clone(), rect));
+                self.drag(hit, rect, x);
+            }
+            Hit::Voice(voice) => {
+                self.column = Column::Sounding;
+                self.voice = Some(*voice);
+            }
+            Hit::Bus(index) => self.bus = *index,
+            Hit::Level(index) => {
+                self.bus = *index;
+                self.dragging = Some((hit.clone(), rect));
+                self.drag(hit, rect, x);
+            }
+        }
+    }
+
+    fn select(&mut self, item: Item) {
+        self.column = Column::Index;
+        self.item = self.items().iter().position(|i| *i == item).unwrap_or(self.item);
+    }
+
+    fn drag(&mut self, hit: &Hit, rect: Rect, x: u16) {
+        let share = f32::from(x.saturating_sub(rect.x)) / f32::from(rect.width.saturating_sub(1).max(1));
+        let share = share.clamp(0.0, 1.0);
+        match hit {
+            Hit::Bar(index) => {
+                let doc = &self.document().parameters[*index];
+                let value = doc.low + share * (doc.high - doc.low);
+                self.set_parameter(*index, value);
+            }
+            Hit::Level(index) => {
+                if let Some(name) = self.bus_name(*index) {
+                    self.set_bus_level(&name, super::mix::level_at(share));
+                }
+            }
+            _ => {}
+        }
+    }
+}
