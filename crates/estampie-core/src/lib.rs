@@ -8,6 +8,7 @@
 //! files in.
 
 pub mod assets;
+pub mod curve;
 pub(crate) mod director;
 pub mod document;
 pub mod dsp;

@@ -1,7 +1,7 @@
 //! Rendering without a device: a playthrough in, samples and a trace out, as fast as the machine can.
 
-use crate::engine::{Engine, Happening, Input, InputKind, Options, Prepared, Remote, What};
-use crate::language::playthrough::Line;
+use crate::engine::{LISTENER_NAME, Engine, Happening, Input, InputKind, Options, Prepared, Remote, What};
+use crate::language::playthrough::{Line, Placing};
 use crate::language::reactions::PlaceOf;
 use crate::language::{Playthrough, Step, StepAction, Word};
 use crate::names::{NameKey, Names};
@@ -21,7 +21,20 @@ pub fn inputs(playthrough: &Playthrough, rate: u32) -> Vec<Input> {
     for (step, _) in playthrough.steps() {
         let what = match &step.action {
             StepAction::State(state, value) => InputKind::State { state: NameKey::of(&state.text), value: NameKey::of(&value.text) },
-            StepAction::Parameter(parameter, value) => InputKind::Parameter { parameter: NameKey::of(&parameter.text), value: *value as f32 },
+            StepAction::Parameter(parameter, value) => {
+                InputKind::Parameter { parameter: NameKey::of(&parameter.text), value: *value as f32, emitter: NameKey::NONE }
+            }
+            StepAction::ParameterOn(parameter, emitter, value) => {
+                InputKind::Parameter { parameter: NameKey::of(&parameter.text), value: *value as f32, emitter: NameKey::of(&emitter.text) }
+            }
+            StepAction::Place(placing) => InputKind::Place {
+                emitter: NameKey::of(placing.emitter.as_ref().map_or(LISTENER_NAME, |e| &e.text)),
+                kind: placing.kind.as_ref().map_or(NameKey::NONE, |k| NameKey::of(&k.text)),
+                at: placing.at.map(|v| v as f32),
+                facing: placing.facing.map(|f| f as f32),
+                frames: placing.over.map_or(0, |t| t.frames(rate)),
+            },
+            StepAction::Remove(emitter) => InputKind::Remove { emitter: NameKey::of(&emitter.text) },
             StepAction::Glide { parameter, from, to, over } => {
                 InputKind::Glide { parameter: NameKey::of(&parameter.text), from: from.map(|f| f as f32), to: *to as f32, frames: over.frames(rate) }
             }
@@ -55,6 +68,18 @@ pub fn names_in(playthrough: &Playthrough) -> Names {
             }
             StepAction::Parameter(parameter, _) | StepAction::Glide { parameter, .. } => {
                 names.add(&parameter.text);
+            }
+            StepAction::ParameterOn(parameter, emitter, _) => {
+                names.add(&parameter.text);
+                names.add(&emitter.text);
+            }
+            StepAction::Place(placing) => {
+                for word in [&placing.emitter, &placing.kind].into_iter().flatten() {
+                    names.add(&word.text);
+                }
+            }
+            StepAction::Remove(emitter) => {
+                names.add(&emitter.text);
             }
             StepAction::Send(event, emitter) => {
                 names.add(&event.text);
@@ -128,13 +153,22 @@ pub fn render(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u6
 pub struct Recorder {
     rate: u32,
     lines: Vec<Line>,
+    /// Parameters with a range of the game's: what was sent is in that range.
+    mapped: Vec<(NameKey, (f32, f32), (f32, f32))>,
 }
 
 impl Recorder {
-    /// A recorder for an engine of `rate` that was made with `seed`.
+    /// A recorder for an engine of `program` that was made with `seed`.
     #[must_use]
-    pub fn new(rate: u32, seed: u64) -> Recorder {
-        Recorder { rate, lines: vec![Line::Seed(seed)] }
+    pub fn new(program: &Program, seed: u64) -> Recorder {
+        let mapped = program.parameters.iter().filter_map(|p| Some((p.key, p.from_game?, (p.low, p.high)))).collect();
+        Recorder { rate: program.rate, lines: vec![Line::Seed(seed)], mapped }
+    }
+
+    /// The value as the game would send it.
+    fn to_game(&self, parameter: NameKey, value: f32) -> f32 {
+        let found = self.mapped.iter().find(|(key, ..)| *key == parameter);
+        found.map_or(value, |(_, (from, to), (low, high))| from + (value - low) / (high - low) * (to - from))
     }
 
     /// Takes note of a happening if it is something that was said from outside.
@@ -144,7 +178,20 @@ impl Recorder {
         let number = |value: f32| value.to_string().parse().unwrap_or(f64::from(value));
         let action = match happening.what {
             What::Event { event, emitter, by } if by.is_none() => StepAction::Send(word(event), (!emitter.is_none()).then(|| word(emitter))),
-            What::Parameter { parameter, value, by } if by.is_none() => StepAction::Parameter(word(parameter), number(value)),
+            What::Parameter { parameter, value, emitter, by } if by.is_none() && emitter.is_none() => {
+                StepAction::Parameter(word(parameter), number(self.to_game(parameter, value)))
+            }
+            What::Parameter { parameter, value, emitter, by } if by.is_none() => {
+                StepAction::ParameterOn(word(parameter), word(emitter), number(self.to_game(parameter, value)))
+            }
+            What::Place { emitter, kind, at, facing, frames } => StepAction::Place(Placing {
+                emitter: (emitter != NameKey::of(LISTENER_NAME)).then(|| word(emitter)),
+                kind: (!kind.is_none()).then(|| word(kind)),
+                at: at.map(number),
+                facing: facing.map(number),
+                over: (frames > 0).then(|| Seconds::of_frames(frames, self.rate)),
+            }),
+            What::Remove { emitter } => StepAction::Remove(word(emitter)),
             What::Glide { parameter, from, to, frames } => {
                 StepAction::Glide { parameter: word(parameter), from: Some(number(from)), to: number(to), over: Seconds::of_frames(frames, self.rate) }
             }

@@ -106,6 +106,14 @@ quantity!(
     /// A time in seconds.
     Seconds(f64)
 );
+quantity!(
+    /// A share or chance, 1 being the whole; people write percent.
+    Share(f32)
+);
+quantity!(
+    /// A length in the world in metres, 0 or more.
+    Metres(f32)
+);
 
 impl Decibels {
     /// No sound at all.
@@ -138,6 +146,8 @@ impl Semitones {
 
 /// The low-pass is *open* here: a cutoff at or above it filters nothing.
 pub const OPEN_LOW_PASS: Hertz = Hertz(20_000.0);
+/// The high-pass is *open* here: a cutoff at or below it filters nothing.
+pub const OPEN_HIGH_PASS: Hertz = Hertz(20.0);
 
 impl Hertz {
     /// How far this cutoff lies below the open low-pass, in octaves (0 or less when it filters).
@@ -145,9 +155,21 @@ impl Hertz {
     pub fn below_open(self) -> Octaves {
         Octaves((self.0 / OPEN_LOW_PASS.0).log2())
     }
+
+    /// How far this cutoff lies above the open high-pass, in octaves (0 or more when it filters).
+    #[must_use]
+    pub fn above_open(self) -> Octaves {
+        Octaves((self.0 / OPEN_HIGH_PASS.0).log2())
+    }
 }
 
 impl Octaves {
+    /// The cutoff of a high-pass that lies this far above the open one.
+    #[must_use]
+    pub fn above_open(self) -> Hertz {
+        Hertz(OPEN_HIGH_PASS.0 * self.0.exp2())
+    }
+
     /// The cutoff that lies this far from the open low-pass.
     #[must_use]
     pub fn from_open(self) -> Hertz {
@@ -213,6 +235,25 @@ impl Quantity for Hertz {
     }
 }
 
+impl Quantity for Share {
+    const EXPECTED: &'static str = "a share, like 70 %";
+    fn from_parts(value: f64, unit: &str) -> Option<Self> {
+        matches!(unit, "" | "%").then_some(Share((value / 100.0) as f32))
+    }
+}
+
+impl Quantity for Metres {
+    const EXPECTED: &'static str = "a distance, like 40 m";
+    fn from_parts(value: f64, unit: &str) -> Option<Self> {
+        let factor = match unit {
+            "" | "m" => 1.0,
+            "km" => 1000.0,
+            _ => return None,
+        };
+        (value >= 0.0).then_some(Metres((value * factor) as f32))
+    }
+}
+
 impl Quantity for Seconds {
     const EXPECTED: &'static str = "a time, like 80 ms or 1.5 s";
     fn from_parts(value: f64, unit: &str) -> Option<Self> {
@@ -244,6 +285,16 @@ impl fmt::Display for Octaves {
 impl fmt::Display for Hertz {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         if self.0 >= 1000.0 { write!(f, "{} kHz", tidy(f64::from(self.0) / 1000.0, 2)) } else { write!(f, "{} Hz", tidy(f64::from(self.0), 0)) }
+    }
+}
+impl fmt::Display for Share {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} %", tidy(f64::from(self.0) * 100.0, 2))
+    }
+}
+impl fmt::Display for Metres {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} m", tidy(f64::from(self.0), 2))
     }
 }
 impl fmt::Display for Seconds {
@@ -281,6 +332,40 @@ impl<T: Quantity> Span<T> {
             return Err(QuantityError { text: text.to_owned(), expected: "a range from the lower to the higher end, like -2..2" });
         }
         Ok(Span { low, high })
+    }
+}
+
+/// A range of which a value is drawn each time.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Spread<T> {
+    /// Its ends.
+    pub ends: Span<T>,
+    /// Whether values in the middle are likelier: the mean of three even draws instead of one.
+    pub gathered: bool,
+}
+
+impl<T: Quantity> Spread<T> {
+    /// Reads `-2..2 dB` or `-2..2 dB, gathered`.
+    ///
+    /// # Errors
+    /// When the range is none, or another word follows it.
+    pub fn read(text: &str) -> Result<Self, QuantityError> {
+        let (range, how) = text.split_once(',').unwrap_or((text, ""));
+        let gathered = match how.trim() {
+            "" | "even" => false,
+            "gathered" => true,
+            _ => return Err(QuantityError { text: text.to_owned(), expected: "a range, perhaps with \", gathered\"" }),
+        };
+        Ok(Spread { ends: Span::read(range)?, gathered })
+    }
+}
+
+impl<T: Quantity> fmt::Display for Spread<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (low, high) = (self.ends.low.to_string(), self.ends.high.to_string());
+        let unit = |text: &str| text.split_once(' ').map_or(String::new(), |(_, u)| u.to_owned());
+        let low = if unit(&low) == unit(&high) { low.split(' ').next().unwrap_or_default().to_owned() } else { low };
+        write!(f, "{low}..{high}{}", if self.gathered { ", gathered" } else { "" })
     }
 }
 

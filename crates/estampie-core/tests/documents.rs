@@ -51,7 +51,7 @@ fn all_faults_are_told_at_once_with_place_and_mend() {
     has(&faults, "sounds/a.toml:6:1: the sound hull/groan-deep has no field lvel", "level?");
     has(&faults, "sounds/a.toml:7:9: level of the sound hull/groan-deep: \"loud\" is not a level", "-6 dB");
     has(&faults, "sounds/a.toml:8:10: there is no file audio/onee.wav", "audio/one.wav?");
-    has(&faults, "sounds/a.toml:10:8: there is no state dek", "deck?");
+    has(&faults, "sounds/a.toml:10:8: there is no state or parameter dek", "deck?");
     has(&faults, "mix.toml:2:8: there is no bus al", "all?");
     has(&faults, "mix.toml", "these buses run in a circle: a ⟶ b ⟶ a");
     has(&faults, "modulation.toml:3:9: \"levl\" is not a property", "level?");

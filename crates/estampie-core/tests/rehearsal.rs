@@ -26,7 +26,7 @@ fn a_recorded_rehearsal_renders_to_the_same_samples() {
     for seed in 1..6u64 {
         let mut random = rand_pcg::Pcg32::seed_from_u64(seed);
         let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(&program), seed), Options { soft_start: soft, ..Options::default() });
-        let mut recorder = Recorder::new(48_000, seed);
+        let mut recorder = Recorder::new(&program, seed);
         let mut names = program.names.clone();
         names.add("bell");
         let mut live = Vec::new();
@@ -35,7 +35,7 @@ fn a_recorded_rehearsal_renders_to_the_same_samples() {
             let what = match random.random_range(0..6) {
                 0 | 1 => InputKind::Event { event: key("hit"), emitter: key(if random.random() { "bell" } else { "" }) },
                 2 => InputKind::Event { event: key("tick"), emitter: NameKey::NONE },
-                3 => InputKind::Parameter { parameter: key("depth"), value: random.random_range(-20.0..130.0) },
+                3 => InputKind::Parameter { parameter: key("depth"), value: random.random_range(-20.0..130.0), emitter: NameKey::NONE },
                 4 => InputKind::Glide { parameter: key("depth"), from: None, to: random.random_range(0.0..100.0), frames: random.random_range(0..20_000) },
                 _ => InputKind::State { state: key("deck"), value: key(["plank", "silt", "wood"][random.random_range(0..3)]) },
             };

@@ -1,31 +1,56 @@
 //! What plays, and how loud: parameters, states, reactions, picks, limits and modulation, block by block.
 
+mod lines;
+mod limits;
+mod measure;
 mod play;
 mod react;
+mod repeat;
 
 use crate::document::Property;
-use crate::engine::{Engine, State, Term, TermKind};
-use crate::mixer::voice::{Frozen, Voice};
-use crate::program::Program;
+use crate::engine::{Engine, State, Term, TermKind, World, across};
+use crate::mixer::voice::{SWEPT, Sums, Voice};
+use crate::names::NameKey;
+use crate::program::{Choice, Program};
+use crate::units::Decibels;
 
-pub(crate) use play::bus_of;
-pub(crate) use react::{By, Work};
+pub(crate) use limits::Playing;
+pub(crate) use play::{bus_of, start_of};
+pub(crate) use react::{By, Deferred, MOST_DEFERRED, Work};
+pub(crate) use repeat::{MOST_REPEATERS, Repeater};
+
+/// What the rehearsal alone changes; never saved.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Rehearsed {
+    /// Waits are multiplied by this.
+    pub(crate) waits: f32,
+    /// Chances are always or never taken.
+    pub(crate) chances: Option<bool>,
+    /// A sound that always picks one take.
+    pub(crate) forced: Option<(NameKey, u16)>,
+    /// Whether any sound is heard alone.
+    pub(crate) solo: bool,
+}
+
+impl Default for Rehearsed {
+    fn default() -> Self {
+        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false }
+    }
+}
 
 impl Engine {
     /// Follows the parameters and works out every modulation for this block.
     pub(crate) fn follow_parameters(&mut self, program: &Program) {
         let state = &mut self.now.state;
         for (parameter, now) in program.parameters.iter().zip(&mut state.parameters) {
-            let value = now.at(self.frame);
-            let share = if value > now.smooth { parameter.rise } else { parameter.fall };
-            now.smooth += (value - now.smooth) * share;
-            // Close enough is there: otherwise the last bit of the way would take for ever.
-            if (value - now.smooth).abs() < (parameter.high - parameter.low) * 1e-6 {
-                now.smooth = value;
-            }
-            now.settle(self.frame);
+            now.follow(parameter, self.frame);
         }
+        self.follow_locals(program);
+        let state = &mut self.now.state;
         for (modulation, now) in program.modulations.iter().zip(&mut state.modulations) {
+            if modulation.local {
+                continue;
+            }
             let target = modulation.curve.at(state.parameters[modulation.parameter].smooth);
             *now += (target - *now) * modulation.smooth;
             if (target - *now).abs() < 1e-4 {
@@ -44,7 +69,8 @@ pub(crate) fn glide_sound(program: &Program, state: &mut State, sound: usize, bl
     }
     let silent_before = now.block + 1 < block;
     now.block = block;
-    for (value, target) in [(&mut now.level, spec.level), (&mut now.pitch, spec.pitch), (&mut now.low_pass, spec.low_pass)] {
+    let pairs = [(&mut now.level, spec.level), (&mut now.pitch, spec.pitch), (&mut now.low_pass, spec.low_pass), (&mut now.high_pass, spec.high_pass)];
+    for (value, target) in pairs {
         if silent_before || (*value - target).abs() < 0.005 {
             *value = target;
         } else {
@@ -53,12 +79,24 @@ pub(crate) fn glide_sound(program: &Program, state: &mut State, sound: usize, bl
     }
 }
 
-/// The terms of a voice's level, pitch and cutoff before its bus, given to `sink` one by one.
+/// What the terms of a voice are worked out from.
+#[derive(Clone, Copy)]
+pub(crate) struct Scene<'a> {
+    pub(crate) program: &'a Program,
+    pub(crate) state: &'a State,
+    pub(crate) world: &'a World,
+    pub(crate) frame: u64,
+}
+
+/// The terms of a voice's level, pitch and cutoffs before its bus, given to `sink` one by one.
 ///
 /// The mixer adds them up and *why* prints them: there is no other way to a voice's level.
-pub(crate) fn voice_terms(program: &Program, state: &State, voice: &Voice, sink: &mut impl FnMut(Term)) {
+#[inline(always)]
+pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut(Term)) {
+    let Scene { program, state, world, frame } = scene;
     if let Some(frozen) = voice.frozen {
-        for (property, value) in [(Property::Level, frozen.level), (Property::Pitch, frozen.pitch), (Property::LowPass, frozen.low_pass)] {
+        let values = [frozen.level, frozen.pitch, frozen.low_pass, frozen.high_pass];
+        for (property, value) in SWEPT.into_iter().zip(values) {
             sink(Term { property, kind: TermKind::Set, of: voice.sound, value });
         }
         return;
@@ -69,26 +107,71 @@ pub(crate) fn voice_terms(program: &Program, state: &State, voice: &Voice, sink:
         tell(Property::Level, TermKind::Set, spec.key, now.level);
         tell(Property::Pitch, TermKind::Set, spec.key, now.pitch);
         tell(Property::LowPass, TermKind::Set, spec.key, now.low_pass);
-        if spec.vary_level != (0.0, 0.0) {
-            tell(Property::Level, TermKind::Varied, spec.key, voice.vary_level[depth]);
+        if now.high_pass != 0.0 {
+            tell(Property::HighPass, TermKind::Set, spec.key, now.high_pass);
         }
-        if spec.vary_pitch != (0.0, 0.0) {
-            tell(Property::Pitch, TermKind::Varied, spec.key, voice.vary_pitch[depth]);
+        let (vary, drawn) = (&spec.vary, &voice.way.drawn[depth]);
+        for (draw, property, value) in [
+            (vary.level, Property::Level, drawn.level),
+            (vary.pitch, Property::Pitch, drawn.pitch),
+            (vary.low_pass, Property::LowPass, drawn.low_pass),
+            (vary.high_pass, Property::HighPass, drawn.high_pass),
+        ] {
+            if draw.ends != (0.0, 0.0) {
+                tell(property, TermKind::Varied, spec.key, value);
+            }
+        }
+        if let (group @ 1.., Choice::Across { parameter, points, equal_power }) = (voice.way.across[depth], &spec.choice)
+            && usize::from(group) <= points.len()
+        {
+            let value = state.smooth(program, *parameter, voice.place);
+            tell(Property::Level, TermKind::Across, program.parameters[*parameter].key, across(points, *equal_power, usize::from(group) - 1, value));
+        }
+        if let Some(falloff) = &spec.falloff
+            && let Some(distance) = world.distance_at(voice.place)
+        {
+            for (curve, property) in [(&falloff.level, Property::Level), (&falloff.low_pass, Property::LowPass)] {
+                if let Some(curve) = curve {
+                    tell(property, TermKind::Distance, voice.emitter, curve.at(distance));
+                }
+            }
         }
         for modulation in &spec.modulations {
             let moved = &program.modulations[*modulation as usize];
-            tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, state.modulations[*modulation as usize]);
+            let value = if moved.local { state.modulation(program, *modulation as usize, voice.place) } else { state.modulations[*modulation as usize] };
+            tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, value);
+        }
+    }
+    for (property, value) in [(Property::Level, voice.way.take_level), (Property::Pitch, voice.way.take_pitch)] {
+        if value != 0.0 {
+            sink(Term { property, kind: TermKind::Take, of: voice.take(), value });
+        }
+    }
+    if voice.swept.iter().any(Option::is_some) {
+        let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s as usize, Property::Sweep, voice.place)).sum();
+        for (property, swept) in SWEPT.into_iter().zip(&voice.swept) {
+            if let Some(swept) = swept {
+                sink(Term { property, kind: TermKind::Swept, of: voice.sound, value: swept.at(frame) * (1.0 + asked).clamp(0.0, 2.0) });
+            }
         }
     }
 }
 
-/// The sums of a voice's terms: level in dB, pitch in semitones, cutoff in octaves.
-pub(crate) fn sums(program: &Program, state: &State, voice: &Voice) -> Frozen {
-    let mut sums = Frozen { level: 0.0, pitch: 0.0, low_pass: 0.0 };
-    voice_terms(program, state, voice, &mut |term| match term.property {
+/// The sums of a voice's terms: level in dB, pitch in semitones, cutoffs in octaves.
+pub(crate) fn sums(scene: Scene<'_>, voice: &Voice) -> Sums {
+    let mut sums = Sums::default();
+    voice_terms(scene, voice, &mut |term| match term.property {
         Property::Level => sums.level += term.value,
         Property::Pitch => sums.pitch += term.value,
         Property::LowPass => sums.low_pass += term.value,
+        Property::HighPass => sums.high_pass += term.value,
+        _ => {}
     });
     sums
+}
+
+/// The term of a voice's own gate, if it is not open.
+pub(crate) fn gate_term(voice: &Voice) -> Option<Term> {
+    let gain = voice.gate.gain();
+    (gain != 1.0).then(|| Term { property: Property::Level, kind: TermKind::GatedSound, of: voice.sound, value: Decibels::of_gain(gain).0 })
 }

@@ -1,164 +1,341 @@
-//! Starting a voice: from the sound asked for through picks and limits to a recipe.
+//! Starting: from the sound asked for through chances, limits and picks to voices.
 
-use super::{By, sums};
-use crate::document::WhenFull;
-use crate::dsp::{Fade, advance_of};
-use crate::engine::{BLOCK, Cause, Engine, Reason, What, chosen_group};
-use crate::mixer::voice::{Leaving, Voice};
+use super::limits::{Limited, yield_frames};
+use super::{By, Work, sums};
+use crate::document::{Again, Property};
+use crate::dsp::{Envelope, Shaping, advance_of};
+use crate::engine::{BLOCK, Cause, Engine, Reason, Stream, What, chosen_group, holds};
+use crate::mixer::source::Source;
+use crate::mixer::voice::{Drawn, Leaving, NOWHERE, Voice, Way};
 use crate::names::NameKey;
-use crate::program::{MOST_NESTED, Program, Recipe, Take};
+use crate::program::{Choice, Limit, MOST_NESTED, Program, Recipe, TakeOf};
 use crate::units::Semitones;
 use std::sync::Arc;
 
-/// A voice that yields is gone in this time.
-fn yield_frames(rate: u32) -> u64 {
-    u64::from(rate) / 200
+/// How what a sound comes to is started.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Body {
+    pub(crate) by: By,
+    /// Each voice is let go after so many frames; 0 if not.
+    pub(crate) length: u64,
 }
 
 impl Engine {
+    /// The place of an emitter in the world.
+    pub(crate) fn place_of(&self, emitter: NameKey) -> u16 {
+        self.world.find(emitter).map_or(NOWHERE, |at| at as u16)
+    }
+
     /// Plays a sound `offset` frames into the present block, or says why not.
     pub(crate) fn play(&mut self, program: &Program, sound: u32, offset: usize, by: By) {
-        if let Err(reason) = self.try_play(program, sound, offset, by) {
-            let sound = program.sounds[sound as usize].key;
-            self.outlets.tell(self.frame + offset as u64, What::Refused { sound, emitter: by.emitter, reason, by: by.reaction });
+        if program.sounds[sound as usize].lines.is_some() {
+            self.say(program, sound, crate::language::Urgency::InTurn, offset as u64, by);
+        } else if let Err(reason) = self.start(program, sound, offset as u64, by) {
+            self.refuse(program, sound, offset as u64, by, reason);
         }
     }
 
-    fn try_play(&mut self, program: &Program, sound: u32, offset: usize, by: By) -> Result<(), Reason> {
-        let mut path = [0u32; MOST_NESTED];
-        let mut depth = 0;
-        let recipe = self.pick(program, sound, &mut path, &mut depth)?;
-        let path_now = &path[..depth];
-        for index in path_now {
-            self.refuse_if_full(program, *index, by.emitter)?;
+    /// Says why a sound does not play, and sends the event that it may have for that.
+    pub(crate) fn refuse(&mut self, program: &Program, sound: u32, offset: u64, by: By, reason: Reason) {
+        let spec = &program.sounds[sound as usize];
+        let frame = self.frame + offset;
+        self.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason, by: by.reaction });
+        let limited = matches!(reason, Reason::Each { .. } | Reason::All { .. } | Reason::Group { .. } | Reason::AgainAfter { .. } | Reason::Playing | Reason::Unimportant { .. });
+        if let Some(event) = spec.when_refused.filter(|_| limited) {
+            self.send_event(program, event, by, frame);
         }
-        // Nothing refuses it any more: now others yield.
-        for index in path_now {
-            self.make_room(program, *index, by.emitter, offset);
+    }
+
+    pub(crate) fn send_event(&mut self, program: &Program, event: u32, by: By, frame: u64) {
+        self.outlets.tell(frame, What::Event { event: program.events[event as usize].key, emitter: by.emitter, by: by.reaction });
+        self.now.state.events[event as usize] = Some(frame);
+        self.add_work(Work::Event(event, by), frame);
+    }
+
+    /// Plays a sound from the start of the way.
+    pub(crate) fn start(&mut self, program: &Program, sound: u32, offset: u64, by: By) -> Result<(), Reason> {
+        self.ask(program, Way::START, sound, offset, Body { by, length: 0 })
+    }
+
+    /// Whether a sound has anything that could play now.
+    fn has_something(&self, program: &Program, sound: u32, place: u16) -> Result<(), Reason> {
+        let spec = &program.sounds[sound as usize];
+        let index = chosen_group(program, &self.now.state, sound as usize, place)?;
+        let nothing = if spec.loading { Reason::Loading } else { Reason::Nothing };
+        spec.groups.get(index).filter(|g| !g.takes.is_empty()).map(|_| ()).ok_or(nothing)
+    }
+
+    /// Goes on to `sound`: its chance, its waits and limits, its draws, and then what it comes to.
+    fn ask(&mut self, program: &Program, mut way: Way, sound: u32, offset: u64, body: Body) -> Result<(), Reason> {
+        let by = body.by;
+        let spec = &program.sounds[sound as usize];
+        if way.depth >= MOST_NESTED {
+            return Err(Reason::Nothing);
         }
-        let sounding = self.active.iter().filter(|slot| self.voices[usize::from(**slot)].leaving == Leaving::No).count();
-        if sounding >= program.voices {
-            self.let_oldest_yield(program.rate, offset, |_| true);
+        let place = self.place_of(by.emitter);
+        let frame = self.frame + offset;
+        self.has_something(program, sound, place)?;
+        self.take_chance(program, sound, place, frame)?;
+        if let Some(began) = self.now.state.sounds[sound as usize].began.filter(|_| spec.again_after > 0) {
+            let wait = (spec.again_after as f64 * f64::from(self.rehearsed.waits)) as u64;
+            if frame < began + wait {
+                return Err(Reason::AgainAfter { left: (began + wait - frame) as f32 / program.rate as f32 });
+            }
         }
+        (way.path[way.depth], way.instances[way.depth]) = (sound, 0);
+        way.depth += 1;
+        self.again(program, spec.again, sound, offset, by)?;
+        self.admit(program, Limited::Sound(sound), self.limit_now(program, sound, place), &way, offset, by)?;
+        if let Some(group) = spec.group
+            && !way.path[..way.depth - 1].iter().any(|s| program.sounds[*s as usize].group == Some(group))
+        {
+            self.admit(program, Limited::Group(group), program.groups[group as usize].limit, &way, offset, by)?;
+        }
+        self.next_instance += 1;
+        way.instances[way.depth - 1] = self.next_instance;
+        let state = &mut self.now.state.sounds[sound as usize];
+        state.began = Some(frame);
+        if spec.repeat.is_some() {
+            return if self.begin_repeat(program, way, offset, by) { Ok(()) } else { Err(Reason::Queue { limit: super::MOST_REPEATERS as u32 }) };
+        }
+        self.body(program, way, offset, body)
+    }
+
+    fn take_chance(&mut self, program: &Program, sound: u32, place: u16, frame: u64) -> Result<(), Reason> {
+        let spec = &program.sounds[sound as usize];
+        if spec.chance >= 1.0 && spec.asked.is_empty() {
+            return Ok(());
+        }
+        let needed = (spec.chance + self.now.state.asked(program, sound as usize, Property::Chance, place)).clamp(0.0, 1.0);
+        if needed >= 1.0 || (!spec.always.is_empty() && spec.always.iter().all(|t| holds(program, &self.now.state, *t, place, frame))) {
+            return Ok(());
+        }
+        // Drawn even when the rehearsal decides, so that later draws stay the same.
+        let drawn = self.now.state.sounds[sound as usize].chance.unit();
+        let yes = self.rehearsed.chances.unwrap_or(drawn < needed);
+        if yes {
+            self.outlets.tell(frame, What::Chance { sound: spec.key, drawn, needed });
+            Ok(())
+        } else {
+            Err(Reason::Chance { drawn, needed })
+        }
+    }
+
+    /// What it does when it plays at the emitter already.
+    fn again(&mut self, program: &Program, again: Again, sound: u32, offset: u64, by: By) -> Result<(), Reason> {
+        if again == Again::Overlap || self.sounding(program, sound, by.emitter).0 == 0 {
+            return Ok(());
+        }
+        if again == Again::Ignore {
+            return Err(Reason::Playing);
+        }
+        let frames = yield_frames(program.rate);
+        self.each_voice_of(sound, Some(by.emitter), |voice| voice.leave(Cause::Restarted, offset, frames));
+        self.drop_repeaters(sound, Some(by.emitter), u64::MAX);
+        Ok(())
+    }
+
+    /// The limit of a sound with what the game adds to it.
+    fn limit_now(&self, program: &Program, sound: u32, place: u16) -> Limit {
+        let mut limit = program.sounds[sound as usize].limit;
+        let moved = |property| self.now.state.asked(program, sound as usize, property, place).round();
+        for (value, property) in [(&mut limit.each, Property::Each), (&mut limit.all, Property::All)] {
+            let moved = moved(property);
+            if moved != 0.0 {
+                // Without a limit of its own, what the game says is the limit.
+                let base = if *value == u32::MAX { 0.0 } else { *value as f32 };
+                *value = (base + moved).max(0.0) as u32;
+            }
+        }
+        limit
+    }
+
+    /// Draws, and plays what the last sound of the way comes to.
+    pub(crate) fn body(&mut self, program: &Program, mut way: Way, offset: u64, body: Body) -> Result<(), Reason> {
+        let depth = way.depth - 1;
+        let sound = way.path[depth];
+        let spec = &program.sounds[sound as usize];
+        let place = self.place_of(body.by.emitter);
+        let vary = &mut self.now.state.sounds[sound as usize].vary;
+        way.drawn[depth] =
+            Drawn { level: vary.draw(spec.vary.level), pitch: vary.draw(spec.vary.pitch), low_pass: vary.draw(spec.vary.low_pass), high_pass: vary.draw(spec.vary.high_pass) };
+        (way.drawn_after, way.drawn_from) = (vary.draw(spec.vary.after), vary.draw(spec.vary.from));
+        way.delay += frames(way.drawn_after, program.rate);
+        way.from += way.drawn_from;
+        super::glide_sound(program, &mut self.now.state, sound as usize, self.frame / BLOCK as u64);
+        if let Choice::Across { points, .. } = &spec.choice {
+            let mut started = Err(Reason::Nothing);
+            for group in 0..points.len().min(spec.groups.len()) {
+                way.across[depth] = group as u8 + 1;
+                started = either(started, self.play_group(program, way, group, offset, body));
+            }
+            return started;
+        }
+        let group = chosen_group(program, &self.now.state, sound as usize, place)?;
+        self.play_group(program, way, group, offset, body)
+    }
+
+    fn play_group(&mut self, program: &Program, way: Way, index: usize, offset: u64, body: Body) -> Result<(), Reason> {
+        let sound = way.path[way.depth - 1];
+        let spec = &program.sounds[sound as usize];
+        let nothing = if spec.loading { Reason::Loading } else { Reason::Nothing };
+        let group = spec.groups.get(index).filter(|g| !g.takes.is_empty()).ok_or(nothing)?;
+        if group.way == crate::program::Way::Together {
+            let mut started = Err(nothing);
+            for take in 0..group.takes.len() {
+                started = either(started, self.play_take(program, way, (index, take), offset, body));
+            }
+            return started;
+        }
+        let state = &mut self.now.state.sounds[sound as usize];
+        let mut take = state.picks[index].pick(group, &mut state.pick);
+        if let Some((forced, wanted)) = self.rehearsed.forced
+            && forced == spec.key
+        {
+            take = usize::from(wanted).min(group.takes.len() - 1);
+        }
+        self.play_take(program, way, (index, take), offset, body)
+    }
+
+    pub(crate) fn play_take(&mut self, program: &Program, mut way: Way, (group, take): (usize, usize), offset: u64, body: Body) -> Result<(), Reason> {
+        let sound = way.path[way.depth - 1] as usize;
+        let take = program.sounds[sound].groups.get(group).and_then(|g| g.takes.get(take)).ok_or(Reason::Nothing)?;
+        way.take_level += take.level;
+        way.take_pitch += take.pitch;
+        way.delay += frames(self.now.state.sounds[sound].vary.between(take.after), program.rate);
+        way.from += take.from;
+        match &take.of {
+            TakeOf::Recipe(recipe) => self.start_voice(program, way, recipe, offset, body),
+            TakeOf::Sound(next) => self.ask(program, way, *next, offset, body),
+        }
+    }
+
+    fn start_voice(&mut self, program: &Program, mut way: Way, recipe: &Arc<Recipe>, offset: u64, body: Body) -> Result<(), Reason> {
+        let by = body.by;
+        self.admit_voice(program, &way, offset + way.delay, by)?;
         let limit = program.voices as u32;
         let slot = self.free.pop().ok_or(Reason::Voices { limit })?;
         self.next_voice += 1;
+        // The outermost sound that says how it rises and falls counts.
+        let shaping = way.sounds().iter().find_map(|s| program.sounds[*s as usize].shape).unwrap_or(Shaping::plain(u64::from(program.rate) / 50));
+        way.delay += shaping.delay;
+        let asked = &program.sounds[way.path[0] as usize];
         let mut voice = Voice::idle();
         voice.id = self.next_voice;
-        (voice.path, voice.depth) = (path, depth);
-        for (at, index) in path_now.iter().enumerate() {
-            let vary = &mut self.now.state.sounds[*index as usize].vary;
-            voice.vary_level[at] = vary.between(program.sounds[*index as usize].vary_level);
-            voice.vary_pitch[at] = vary.between(program.sounds[*index as usize].vary_pitch);
-            super::glide_sound(program, &mut self.now.state, *index as usize, self.frame / BLOCK as u64);
-        }
-        let asked = &program.sounds[sound as usize];
         voice.sound = asked.key;
-        voice.emitter = by.emitter;
-        voice.bus = bus_of(program, path_now);
-        voice.offset = offset;
-        voice.started = self.frame + offset as u64;
-        // The longest fade on the way counts: a sound fades in even if what plays it does not say so.
-        let fade_in = path_now.iter().map(|i| program.sounds[*i as usize].fade_in).max().unwrap_or(0);
-        voice.fade = if fade_in == 0 { Fade::at(1.0) } else { Fade::over(0.0, 1.0, fade_in) };
-        voice.recipe = Some(recipe);
-        let totals = sums(program, &self.now.state, &voice);
+        (voice.emitter, voice.place, voice.by) = (by.emitter, self.place_of(by.emitter), by.reaction);
+        voice.bus = bus_of(program, way.sounds());
+        voice.wait = offset + way.delay;
+        voice.started = self.frame + voice.wait;
+        voice.envelope = Envelope::new(Shaping { delay: 0, ..shaping });
+        voice.length = body.length;
+        voice.source = Source::new(Some(recipe), Stream::new(self.now.state.seed, asked.key, 1_000_000 + self.next_voice));
+        voice.recipe = Some(Arc::clone(recipe));
+        voice.way = way;
+        let totals = sums(self.scene(program), &voice);
+        voice.level = totals.level;
         voice.pitch = totals.pitch;
         voice.advance = advance_of(Semitones(totals.pitch).ratio());
-        voice.octaves = totals.low_pass;
-        let drawn = |values: &[f32]| values[..depth].iter().sum::<f32>();
-        let set = |of: fn(&crate::program::Sound) -> f32| path_now.iter().map(|i| of(&program.sounds[*i as usize])).sum::<f32>();
-        let what = What::VoiceStart {
-            voice: voice.id,
-            sound: asked.key,
-            take: voice.take(),
-            emitter: by.emitter,
-            level: set(|s| s.level) + drawn(&voice.vary_level),
-            pitch: set(|s| s.pitch) + drawn(&voice.vary_pitch),
-            by: by.reaction,
-        };
-        self.outlets.tell(voice.started, what);
+        (voice.octaves, voice.octaves_up) = (totals.low_pass, totals.high_pass);
+        if voice.wait < BLOCK as u64 {
+            self.tell_start(program, &mut voice);
+        }
         self.voices[usize::from(slot)] = voice;
         self.active.push(slot);
         Ok(())
     }
 
-    /// Picks takes from sound to sound until one is audio.
-    fn pick(&mut self, program: &Program, sound: u32, path: &mut [u32; MOST_NESTED], depth: &mut usize) -> Result<Arc<Recipe>, Reason> {
-        let mut here = sound;
-        loop {
-            let spec = &program.sounds[here as usize];
-            path[*depth] = here;
-            *depth += 1;
-            let index = chosen_group(program, &self.now.state, here as usize).map_err(|(state, value)| Reason::NoTake { state, value })?;
-            let nothing = if spec.loading { Reason::Loading } else { Reason::Nothing };
-            let group = spec.groups.get(index).filter(|g| !g.takes.is_empty()).ok_or(nothing)?;
-            let state = &mut self.now.state.sounds[here as usize];
-            let take = state.picks[index].pick(&mut state.pick);
-            match &group.takes[take] {
-                Take::Recipe(recipe) => return Ok(Arc::clone(recipe)),
-                Take::Sound(next) if *depth < MOST_NESTED => here = *next,
-                Take::Sound(_) => return Err(Reason::Nothing),
-            }
-        }
+    /// Tells that a voice starts.
+    pub(crate) fn tell_start(&mut self, program: &Program, voice: &mut Voice) {
+        voice.told = true;
+        let what = start_of(program, voice);
+        self.outlets.tell(voice.started, what);
     }
 
-    /// How many voices of a sound are not on their way out: of one emitter, and in all.
-    fn sounding(&self, sound: u32, emitter: NameKey) -> (u32, u32) {
-        let mut counts = (0, 0);
-        for slot in &self.active {
-            let voice = &self.voices[usize::from(*slot)];
-            if voice.leaving == Leaving::No && voice.frozen.is_none() && voice.sounds().contains(&sound) {
-                counts.1 += 1;
-                if voice.emitter == emitter {
-                    counts.0 += 1;
-                }
-            }
-        }
-        counts
-    }
-
-    fn refuse_if_full(&self, program: &Program, sound: u32, emitter: NameKey) -> Result<(), Reason> {
+    /// Lets go all playings of a sound (of an emitter, if said) that the sound lets a stop reach; gives how many voices.
+    pub(crate) fn stop(&mut self, program: &Program, sound: u32, whose: Option<NameKey>, frames: Option<u64>, offset: u64) -> u32 {
         let spec = &program.sounds[sound as usize];
-        if spec.when_full != WhenFull::Refuse || (spec.each == u32::MAX && spec.all == u32::MAX) {
-            return Ok(());
-        }
-        let (each, all) = self.sounding(sound, emitter);
-        if each >= spec.each {
-            return Err(Reason::Each { limit: spec.each });
-        }
-        if all >= spec.all { Err(Reason::All { limit: spec.all }) } else { Ok(()) }
+        let oldest = spec.stop_if_younger.map_or(0, |age| (self.frame + offset).saturating_sub(age));
+        let mut count = 0;
+        self.each_voice_of(sound, whose, |voice| {
+            if voice.started >= oldest {
+                let release = frames.unwrap_or(voice.envelope.release_frames());
+                voice.leave(Cause::Stopped, offset, release);
+                count += 1;
+            }
+        });
+        count + self.drop_repeaters(sound, whose, oldest)
     }
 
-    fn make_room(&mut self, program: &Program, sound: u32, emitter: NameKey, offset: usize) {
-        let spec = &program.sounds[sound as usize];
-        if spec.each == u32::MAX && spec.all == u32::MAX {
-            return;
+    /// Lets loops complete their round, and repeats end; gives how many.
+    pub(crate) fn finish(&mut self, sound: u32, whose: Option<NameKey>) -> u32 {
+        let mut count = 0;
+        self.each_voice_of(sound, whose, |voice| {
+            voice.source.finishing = true;
+            count += 1;
+        });
+        count + self.drop_repeaters(sound, whose, 0)
+    }
+
+    /// Ends repeats that began at `oldest` or later (`u64::MAX`: all).
+    fn drop_repeaters(&mut self, sound: u32, whose: Option<NameKey>, oldest: u64) -> u32 {
+        let mut count = 0;
+        for repeater in &mut self.repeaters {
+            let young = oldest == u64::MAX || repeater.started >= oldest;
+            if !repeater.done && young && whose.is_none_or(|w| repeater.by.emitter == w) && repeater.way.sounds().contains(&sound) {
+                repeater.done = true;
+                count += 1;
+            }
         }
-        loop {
-            let (each, all) = self.sounding(sound, emitter);
-            let its = |voice: &Voice| voice.frozen.is_none() && voice.sounds().contains(&sound);
-            let gone = if each >= spec.each {
-                self.let_oldest_yield(program.rate, offset, |voice| its(voice) && voice.emitter == emitter)
-            } else if all >= spec.all {
-                self.let_oldest_yield(program.rate, offset, its)
-            } else {
-                return;
-            };
-            if !gone {
-                return;
+        count
+    }
+
+    pub(crate) fn each_voice_of(&mut self, sound: u32, whose: Option<NameKey>, mut each: impl FnMut(&mut Voice)) {
+        for slot in self.active.iter().chain(&self.asleep) {
+            let voice = &mut self.voices[usize::from(*slot)];
+            let his = whose.is_none_or(|emitter| voice.emitter == emitter);
+            if his && voice.leaving == Leaving::No && voice.frozen.is_none() && voice.sounds().contains(&sound) {
+                each(voice);
             }
         }
     }
+}
 
-    /// Fades the oldest voice that fits; `active` is in the order of starting.
-    fn let_oldest_yield(&mut self, rate: u32, offset: usize, fits: impl Fn(&Voice) -> bool) -> bool {
-        let oldest = self.active.iter().map(|s| usize::from(*s)).find(|s| self.voices[*s].leaving == Leaving::No && fits(&self.voices[*s]));
-        if let Some(slot) = oldest {
-            self.voices[slot].leave(Cause::Yielded, offset, yield_frames(rate));
-        }
-        oldest.is_some()
+/// What is told when a voice starts.
+pub(crate) fn start_of(program: &Program, voice: &Voice) -> What {
+    let way = &voice.way;
+    let sum = |set: fn(&crate::program::Sound) -> f32, drawn: fn(&Drawn) -> f32| {
+        way.sounds().iter().zip(&way.drawn).map(|(s, d)| set(&program.sounds[*s as usize]) + drawn(d)).sum::<f32>()
+    };
+    let leaf = way.depth.saturating_sub(1);
+    let drawn = &way.drawn[leaf];
+    What::VoiceStart {
+        voice: voice.id,
+        sound: voice.sound,
+        leaf: program.sounds[way.path[leaf] as usize].key,
+        take: voice.take(),
+        emitter: voice.emitter,
+        level: sum(|s| s.level, |d| d.level) + way.take_level,
+        pitch: sum(|s| s.pitch, |d| d.pitch) + way.take_pitch,
+        drawn: crate::engine::Draws {
+            level: drawn.level,
+            pitch: drawn.pitch,
+            low_pass: drawn.low_pass,
+            high_pass: drawn.high_pass,
+            after: way.drawn_after,
+            from: way.drawn_from,
+        },
+        by: voice.by,
     }
+}
+
+fn frames(seconds: f32, rate: u32) -> u64 {
+    (f64::from(seconds.max(0.0)) * f64::from(rate)).round() as u64
+}
+
+/// Well if one of the two is.
+fn either(a: Result<(), Reason>, b: Result<(), Reason>) -> Result<(), Reason> {
+    if a.is_ok() { a } else { b }
 }
 
 /// The bus of the first sound on the way that asks for one.

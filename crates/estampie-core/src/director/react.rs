@@ -1,9 +1,12 @@
 //! Inputs and what they call: events, changes of parameters and states, reactions and their actions.
 
-use crate::engine::{Cause, Engine, Input, InputKind, Notice, Reason, What, holds};
-use crate::mixer::voice::Leaving;
+use super::play::Body;
+use crate::curve::Shape;
+use crate::document::Property;
+use crate::engine::{BLOCK, Cause, Engine, Input, InputKind, LISTENER_NAME, Notice, Reason, What, holds};
+use crate::mixer::voice::{SWEPT, Swept, Voice, Way};
 use crate::names::NameKey;
-use crate::program::{Action, At, Program, Test, Trigger};
+use crate::program::{Act, Action, At, Edge, Nth, Program, Test, Trigger, ValueFrom, Watch};
 
 /// Who asks: a reaction or, if none, the game; with the emitter of the event at the root of it.
 #[derive(Debug, Clone, Copy, Default)]
@@ -16,12 +19,36 @@ pub(crate) struct By {
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Work {
     Event(u32, By),
-    Parameter(usize, By),
-    State(usize, u16, By),
+    /// A parameter was the first and is the second.
+    Parameter(usize, f32, f32, By),
+    /// A state was the first and is the second.
+    State(usize, u16, u16, By),
 }
+
+/// An action that waits.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Deferred {
+    pub(crate) reaction: u32,
+    pub(crate) action: u16,
+    pub(crate) due: u64,
+    pub(crate) by: By,
+}
+
+/// The most actions that wait.
+pub(crate) const MOST_DEFERRED: usize = 1024;
 
 /// The most happenings that one input may call by way of reactions.
 const MOST_WORK: usize = 64;
+
+/// What a sweep does.
+#[derive(Clone, Copy)]
+struct SweepTo {
+    property: Property,
+    to: f32,
+    frames: u64,
+    curve: Shape,
+    let_go: bool,
+}
 
 impl Engine {
     /// Answers one input, `offset` frames into the present block.
@@ -33,181 +60,456 @@ impl Engine {
             InputKind::Event { event, emitter } => {
                 self.outlets.tell(frame, What::Event { event, emitter, by: NameKey::NONE });
                 match program.find_event.get(event) {
-                    Some(index) => self.work.push(Work::Event(index as u32, By { emitter, ..by })),
-                    None => self.outlets.tell(frame, What::Notice(Notice::UnknownEvent(event))),
+                    Some(index) => {
+                        self.now.state.events[index] = Some(frame);
+                        self.work.push(Work::Event(index as u32, By { emitter, ..by }));
+                    }
+                    None => self.notice(frame, Notice::UnknownEvent(event)),
                 }
             }
-            InputKind::Parameter { parameter, value } => match program.find_parameter.get(parameter) {
-                Some(index) => self.set_parameter(program, index, value, frame, by),
-                None => self.outlets.tell(frame, What::Notice(Notice::UnknownParameter(parameter))),
+            InputKind::Parameter { parameter, value, emitter } => match program.find_parameter.get(parameter) {
+                Some(index) => self.receive_parameter(program, index, value, frame, emitter),
+                None => self.notice(frame, Notice::UnknownParameter(parameter)),
             },
             InputKind::Glide { parameter, from, to, frames } => match program.find_parameter.get(parameter) {
                 Some(index) => self.glide_parameter(program, index, (from, to, frames), frame),
-                None => self.outlets.tell(frame, What::Notice(Notice::UnknownParameter(parameter))),
+                None => self.notice(frame, Notice::UnknownParameter(parameter)),
             },
             InputKind::State { state, value } => match program.find_state.get(state) {
                 Some(index) => match program.states[index].value(value) {
                     Some(value) => self.set_state(program, index, value, frame, by),
-                    None => self.outlets.tell(frame, What::Notice(Notice::UnknownValue { state, value })),
+                    None => self.notice(frame, Notice::UnknownValue { state, value }),
                 },
-                None => self.outlets.tell(frame, What::Notice(Notice::UnknownState(state))),
+                None => self.notice(frame, Notice::UnknownState(state)),
             },
-            InputKind::Play { sound, emitter } => match program.find_sound.get(sound) {
-                Some(index) => self.play(program, index as u32, offset, By { emitter, ..by }),
-                None => self.outlets.tell(frame, What::Notice(Notice::UnknownSound(sound))),
-            },
-            InputKind::Stop { sound } => match program.find_sound.get(sound) {
-                Some(index) => self.stop(program, index as u32, None, None, offset),
-                None => self.outlets.tell(frame, What::Notice(Notice::UnknownSound(sound))),
-            },
+            InputKind::Place { emitter, kind, at, facing, frames } => self.place(emitter, kind, (at, facing, frames), frame),
+            InputKind::Remove { emitter } => {
+                if let Some(at) = self.world.find(emitter) {
+                    self.world.emitters[at].present = false;
+                }
+                self.outlets.tell(frame, What::Remove { emitter });
+            }
             InputKind::StopAll { frames } => {
-                for at in 0..self.active.len() {
-                    let slot = usize::from(self.active[at]);
-                    self.voices[slot].leave(Cause::Stopped, offset, frames);
+                for slot in self.active.iter().chain(&self.asleep) {
+                    self.voices[usize::from(*slot)].leave(Cause::Stopped, offset as u64, frames);
+                }
+                self.repeaters.clear();
+                self.deferred.clear();
+                for speaker in &mut self.now.state.speakers {
+                    speaker.queue.clear();
+                }
+            }
+            InputKind::Play { sound, .. } | InputKind::Stop { sound } | InputKind::PlayTake { sound, .. } | InputKind::GateSound { sound, .. } => {
+                match program.find_sound.get(sound) {
+                    Some(index) => self.answer_of_sound(program, input.what, index as u32, offset),
+                    None => self.notice(frame, Notice::UnknownSound(sound)),
                 }
             }
             InputKind::Mute { bus, on } => match program.find_bus.get(bus) {
                 Some(index) => self.now.state.buses[index].muted = on,
-                None => self.outlets.tell(frame, What::Notice(Notice::UnknownBus(bus))),
+                None => self.notice(frame, Notice::UnknownBus(bus)),
             },
             InputKind::Solo { bus, on } => match program.find_bus.get(bus) {
                 Some(index) => self.now.state.buses[index].soloed = on,
-                None => self.outlets.tell(frame, What::Notice(Notice::UnknownBus(bus))),
+                None => self.notice(frame, Notice::UnknownBus(bus)),
             },
+            InputKind::Hold { parameter, value } => match program.find_parameter.get(parameter) {
+                Some(index) => self.now.state.parameters[index].held = value.filter(|v| v.is_finite()),
+                None => self.notice(frame, Notice::UnknownParameter(parameter)),
+            },
+            InputKind::Waits { factor } => self.rehearsed.waits = if factor.is_finite() { factor.clamp(0.01, 1.0) } else { 1.0 },
+            InputKind::Chances { always } => self.rehearsed.chances = always,
+            InputKind::ForceTake { sound, take } => self.rehearsed.forced = (!sound.is_none()).then_some((sound, take)),
         }
         self.work_off(program, offset);
+    }
+
+    fn notice(&mut self, frame: u64, notice: Notice) {
+        self.outlets.tell(frame, What::Notice(notice));
+    }
+
+    fn answer_of_sound(&mut self, program: &Program, what: InputKind, sound: u32, offset: usize) {
+        let by = By::default();
+        match what {
+            InputKind::Play { emitter, .. } => self.play(program, sound, offset, By { emitter, ..by }),
+            InputKind::PlayTake { group, take, .. } => {
+                self.next_instance += 1;
+                let mut way = Way { depth: 1, ..Way::START };
+                (way.path[0], way.instances[0]) = (sound, self.next_instance);
+                if let Err(reason) = self.play_take(program, way, (usize::from(group), usize::from(take)), offset as u64, Body { by, length: 0 }) {
+                    self.refuse(program, sound, offset as u64, by, reason);
+                }
+            }
+            InputKind::GateSound { solo, on, .. } => {
+                let state = &mut self.now.state.sounds[sound as usize];
+                if solo {
+                    state.soloed = on;
+                } else {
+                    state.muted = on;
+                }
+                self.rehearsed.solo = self.now.state.sounds.iter().any(|s| s.soloed);
+            }
+            _ => {
+                self.stop(program, sound, None, None, offset as u64);
+            }
+        }
+    }
+
+    /// The place of an emitter in the world, made if need be; says so when there is no room.
+    fn make_place(&mut self, emitter: NameKey, frame: u64) -> Option<usize> {
+        let voices = &self.voices;
+        let (active, asleep) = (&self.active, &self.asleep);
+        let used = |at: usize| active.iter().chain(asleep).any(|slot| usize::from(voices[usize::from(*slot)].place) == at);
+        let found = self.world.find_or_make(emitter, used);
+        if found.is_none() {
+            self.notice(frame, Notice::NoPlace(emitter));
+        }
+        found
+    }
+
+    fn place(&mut self, emitter: NameKey, kind: NameKey, (at, facing, frames): ([f32; 3], Option<f32>, u64), frame: u64) {
+        if !at.iter().chain(&facing).all(|v| v.is_finite()) {
+            return;
+        }
+        let listener = emitter == NameKey::of(LISTENER_NAME);
+        let place = if listener {
+            None
+        } else {
+            match self.make_place(emitter, frame) {
+                Some(place) => Some(place),
+                None => return,
+            }
+        };
+        self.world.place(place, at, facing, frame, frames);
+        if let Some(place) = place {
+            if !kind.is_none() {
+                self.world.emitters[place].kind = kind;
+            }
+            // What plays at it already is placed from now on.
+            for slot in self.active.iter().chain(&self.asleep) {
+                let voice = &mut self.voices[usize::from(*slot)];
+                if voice.emitter == emitter {
+                    voice.place = place as u16;
+                }
+            }
+        }
+        self.outlets.tell(frame, What::Place { emitter, kind, at, facing, frames });
     }
 
     /// Looks whether parameters that glide have come to pass a test.
     pub(crate) fn watch_glides(&mut self, program: &Program) {
         for index in 0..program.parameters.len() {
-            if self.now.state.parameters[index].gliding() && !program.parameters[index].reactions.is_empty() {
-                self.work.clear();
-                self.work.push(Work::Parameter(index, By::default()));
-                self.work_off(program, 0);
+            let now = &self.now.state.parameters[index];
+            if now.gliding() || now.at(self.frame) != now.watched {
+                self.watch(program, index);
             }
         }
     }
 
-    fn work_off(&mut self, program: &Program, offset: usize) {
+    /// Does what waited for this block, and calls reactions whose change has lasted.
+    pub(crate) fn do_waiting(&mut self, program: &Program) {
+        let end = self.frame + BLOCK as u64;
+        let mut at = 0;
+        while let Some(deferred) = self.deferred.get(at).copied() {
+            if deferred.due >= end {
+                at += 1;
+                continue;
+            }
+            self.deferred.remove(at);
+            let offset = deferred.due.saturating_sub(self.frame) as usize;
+            self.work.clear();
+            if let Some(act) = program.reactions[deferred.reaction as usize].actions.get(usize::from(deferred.action)) {
+                self.act(program, act.action, offset, deferred.by);
+            }
+            self.work_off(program, offset);
+        }
+        let mut at = 0;
+        while let Some(index) = self.now.state.holding.get(at).copied() {
+            let index = index as usize;
+            let due = self.now.state.reactions[index].due;
+            if due >= end {
+                at += 1;
+                continue;
+            }
+            self.now.state.holding.swap_remove(at);
+            self.now.state.reactions[index].due = u64::MAX;
+            let offset = due.saturating_sub(self.frame) as usize;
+            let by = self.now.state.reactions[index].by;
+            self.work.clear();
+            let place = self.place_of(by.emitter);
+            if program.reactions[index].conditions.iter().all(|test| holds(program, &self.now.state, *test, place, due)) {
+                self.hold_and_act(program, index, offset, by);
+            }
+            self.work_off(program, offset);
+        }
+    }
+
+    pub(crate) fn work_off(&mut self, program: &Program, offset: usize) {
         let mut at = 0;
         while let Some(work) = self.work.get(at).copied() {
             at += 1;
             match work {
-                Work::Event(event, by) => self.react(program, &program.events[event as usize].reactions, offset, by, |_, _| true),
-                Work::Parameter(index, by) => {
-                    self.react(program, &program.parameters[index].reactions, offset, by, |engine, reaction| engine.comes_to_hold(program, reaction, offset));
+                Work::Event(event, by) => {
+                    let mut held = None;
+                    for reaction in &program.events[event as usize].reactions {
+                        self.call(program, *reaction as usize, offset, by, &mut held);
+                    }
                 }
-                Work::State(index, value, by) => self.react(
-                    program,
-                    &program.states[index].reactions,
-                    offset,
-                    by,
-                    |_, reaction| matches!(program.reactions[reaction].trigger, Trigger::Becomes(Test::State(_, wanted, is)) if (wanted == value) == is),
-                ),
+                Work::Parameter(index, before, after, by) => {
+                    self.see(program, &program.parameters[index].watches, offset, by, |edge| match edge {
+                        Edge::Crosses(_, true, number) => (before <= number && after > number, after <= number),
+                        Edge::Crosses(_, false, number) => (before >= number && after < number, after >= number),
+                        Edge::Holds(test) => (!test.passes(before) && test.passes(after), !test.passes(after)),
+                    });
+                }
+                Work::State(index, before, after, by) => self.see(program, &program.states[index].watches, offset, by, |edge| {
+                    let Edge::Holds(Test::State(_, wanted, is)) = edge else { return (false, false) };
+                    let passes = |value| (value == wanted) == is;
+                    (!passes(before) && passes(after), !passes(after))
+                }),
             }
         }
         self.work.clear();
     }
 
-    fn comes_to_hold(&mut self, program: &Program, reaction: usize, offset: usize) -> bool {
-        let Trigger::Becomes(test) = program.reactions[reaction].trigger else { return false };
-        let now = holds(&self.now.state, test, self.frame + offset as u64);
-        !std::mem::replace(&mut self.now.state.reactions[reaction].held, now) && now
-    }
-
-    /// Goes through reactions in order. `otherwise` holds when none before it to the same trigger did.
-    fn react(&mut self, program: &Program, reactions: &[u32], offset: usize, by: By, called: impl Fn(&mut Engine, usize) -> bool) {
-        let frame = self.frame + offset as u64;
-        let mut held: Option<Trigger> = None;
-        for index in reactions {
-            let index = *index as usize;
-            let reaction = &program.reactions[index];
-            if !called(self, index) || (reaction.otherwise && held == Some(reaction.trigger)) {
-                continue;
-            }
-            if !reaction.conditions.iter().all(|test| holds(&self.now.state, *test, frame)) {
-                continue;
-            }
-            held = Some(reaction.trigger);
-            self.outlets.tell(frame, What::Reaction { reaction: reaction.key });
-            for action in &reaction.actions {
-                self.act(program, index, *action, offset, By { reaction: reaction.key, ..by });
+    /// Goes through what waits for a change: `edge` tells whether it has come, and whether what it came to has ended.
+    fn see(&mut self, program: &Program, watches: &[Watch], offset: usize, by: By, edge: impl Fn(Edge) -> (bool, bool)) {
+        let mut held = None;
+        for watch in watches {
+            let (came, ended) = edge(watch.edge);
+            let index = watch.reaction as usize;
+            if watch.readies {
+                if came {
+                    self.now.state.reactions[index].spent = false;
+                }
+            } else if came {
+                self.call(program, index, offset, by, &mut held);
+            } else if ended && self.now.state.reactions[index].due != u64::MAX {
+                self.now.state.reactions[index].due = u64::MAX;
+                self.now.state.holding.retain(|r| *r != watch.reaction);
             }
         }
     }
 
-    fn act(&mut self, program: &Program, reaction: usize, action: Action, offset: usize, by: By) {
+    /// Calls a reaction. `otherwise` holds when none before it to the same trigger did.
+    fn call(&mut self, program: &Program, index: usize, offset: usize, by: By, held: &mut Option<Trigger>) {
+        let reaction = &program.reactions[index];
+        if reaction.otherwise && *held == Some(reaction.trigger) {
+            return;
+        }
+        let frame = self.frame + offset as u64;
+        let place = self.place_of(by.emitter);
+        if !reaction.conditions.iter().all(|test| holds(program, &self.now.state, *test, place, frame)) {
+            return;
+        }
+        if reaction.hold > 0 {
+            let wait = (reaction.hold as f64 * f64::from(self.rehearsed.waits)) as u64;
+            let state = &mut self.now.state;
+            if state.reactions[index].due == u64::MAX && state.holding.len() < state.holding.capacity() {
+                state.holding.push(index as u32);
+            }
+            (state.reactions[index].due, state.reactions[index].by) = (frame + wait, by);
+            return;
+        }
+        if self.hold_and_act(program, index, offset, by) {
+            *held = Some(reaction.trigger);
+        }
+    }
+
+    /// Counts, looks whether it has acted already, and acts; false if it does not.
+    fn hold_and_act(&mut self, program: &Program, index: usize, offset: usize, by: By) -> bool {
+        let reaction = &program.reactions[index];
+        let frame = self.frame + offset as u64;
+        if let Some(nth) = reaction.nth
+            && !self.count(nth, frame)
+        {
+            return false;
+        }
+        if reaction.until.is_some() && std::mem::replace(&mut self.now.state.reactions[index].spent, true) {
+            return false;
+        }
+        self.outlets.tell(frame, What::Reaction { reaction: reaction.key });
+        for (at, act) in reaction.actions.iter().enumerate() {
+            self.take_act(program, (index, at), *act, offset, By { reaction: reaction.key, ..by });
+        }
+        true
+    }
+
+    /// Counts a call; true if it is the one that counts.
+    fn count(&mut self, nth: Nth, frame: u64) -> bool {
+        let counter = &mut self.now.state.counters[nth.counter as usize];
+        let len = counter.times.len();
+        counter.times[counter.count as usize % len] = frame;
+        counter.count += 1;
+        let full = match nth.within {
+            None => counter.count >= nth.n,
+            Some(within) => {
+                let first = counter.count.checked_sub(nth.n).map(|at| counter.times[at as usize % len]);
+                first.is_some_and(|first| frame - first <= within)
+            }
+        };
+        if full {
+            counter.count = 0;
+        }
+        full
+    }
+
+    fn take_act(&mut self, program: &Program, (reaction, at): (usize, usize), act: Act, offset: usize, by: By) {
+        let frame = self.frame + offset as u64;
+        let sound = match act.action {
+            Action::Play { sound, .. } | Action::Say { sound, .. } => program.sounds[sound as usize].key,
+            _ => NameKey::NONE,
+        };
+        if act.chance < 1.0 {
+            let drawn = self.now.state.reactions[reaction].chance.unit();
+            if !self.rehearsed.chances.unwrap_or(drawn < act.chance) {
+                let reason = Reason::Chance { drawn, needed: act.chance };
+                self.outlets.tell(frame, What::Refused { sound, emitter: by.emitter, reason, by: by.reaction });
+                return;
+            }
+            self.outlets.tell(frame, What::Chance { sound, drawn, needed: act.chance });
+        }
+        if act.after == 0 {
+            self.act(program, act.action, offset, by);
+        } else if self.deferred.len() < MOST_DEFERRED {
+            let due = frame + (act.after as f64 * f64::from(self.rehearsed.waits)) as u64;
+            self.deferred.push(Deferred { reaction: reaction as u32, action: at as u16, due, by });
+        } else {
+            self.notice(frame, Notice::TooMuchWaits(by.reaction));
+        }
+    }
+
+    fn act(&mut self, program: &Program, action: Action, offset: usize, by: By) {
         let frame = self.frame + offset as u64;
         let whose = |at| match at {
             At::Any => None,
             At::Sender => Some(by.emitter),
             At::Named(name) => Some(name),
         };
+        let at_emitter = |at| By { emitter: whose(at).unwrap_or_default(), ..by };
         match action {
-            Action::Play { sound, at, chance } => {
-                let by = By { emitter: whose(at).unwrap_or_default(), ..by };
-                if chance < 1.0 {
-                    let drawn = self.now.state.reactions[reaction].chance.unit();
-                    let key = program.sounds[sound as usize].key;
-                    if drawn >= chance {
-                        let reason = Reason::Chance { drawn, needed: chance };
-                        self.outlets.tell(frame, What::Refused { sound: key, emitter: by.emitter, reason, by: by.reaction });
-                        return;
-                    }
-                    self.outlets.tell(frame, What::Chance { sound: key, drawn, needed: chance });
-                }
-                self.play(program, sound, offset, by);
+            Action::Play { sound, at } => self.play(program, sound, offset, at_emitter(at)),
+            Action::Say { sound, at, urgency } => self.say(program, sound, urgency, offset as u64, at_emitter(at)),
+            Action::Stop { sound, at, frames } => {
+                let count = self.stop(program, sound, whose(at), frames, offset as u64);
+                self.tell_let_go(program, sound, count, false, frame, by);
             }
-            Action::Stop { sound, at, frames } => self.stop(program, sound, whose(at), frames, offset),
             Action::Finish { sound, at } => {
-                let whose = whose(at);
-                self.each_voice_of(sound, whose, |voice| voice.source.finishing = true);
+                let count = self.finish(sound, whose(at));
+                self.tell_let_go(program, sound, count, true, frame, by);
+            }
+            Action::Sweep { sound, at, property, to, frames, curve, let_go } => {
+                let count = self.sweep(sound, whose(at), SweepTo { property, to, frames, curve, let_go }, frame);
+                self.outlets.tell(frame, What::Sweep { sound: program.sounds[sound as usize].key, property, to, frames, count, by: by.reaction });
             }
             Action::SetParameter(index, value) => self.set_parameter(program, index, value, frame, by),
-            Action::SetState(index, value) => self.set_state(program, index, value, frame, by),
-            Action::Send(event, at) => {
-                let by = By { emitter: whose(at).unwrap_or_default(), ..by };
-                let key = program.events[event as usize].key;
-                self.outlets.tell(frame, What::Event { event: key, emitter: by.emitter, by: by.reaction });
-                self.add_work(Work::Event(event, by), frame);
+            Action::AddParameter(index, value) => {
+                let now = self.now.state.parameters[index].at(frame);
+                self.set_parameter(program, index, now + value, frame, by);
             }
+            Action::SetState(index, value) => self.set_state(program, index, value, frame, by),
+            Action::Send(event, at) => self.send_event(program, event, at_emitter(at), frame),
         }
     }
 
-    fn add_work(&mut self, work: Work, frame: u64) {
+    fn tell_let_go(&mut self, program: &Program, sound: u32, count: u32, finish: bool, frame: u64, by: By) {
+        self.outlets.tell(frame, What::LetGo { sound: program.sounds[sound as usize].key, count, finish, by: by.reaction });
+    }
+
+    fn sweep(&mut self, sound: u32, whose: Option<NameKey>, sweep: SweepTo, frame: u64) -> u32 {
+        let Some(at) = SWEPT.iter().position(|p| *p == sweep.property) else { return 0 };
+        let mut count = 0;
+        self.each_voice_of(sound, whose, |voice: &mut Voice| {
+            let from = voice.swept[at].map_or(0.0, |s| s.at(frame));
+            let end = frame + sweep.frames;
+            voice.swept[at] = Some(Swept { from, to: sweep.to, begin: frame, end, curve: sweep.curve });
+            if sweep.let_go {
+                voice.let_go_on = Some(end);
+            }
+            count += 1;
+        });
+        count
+    }
+
+    pub(crate) fn add_work(&mut self, work: Work, frame: u64) {
         let by = match work {
-            Work::Event(_, by) | Work::Parameter(_, by) | Work::State(_, _, by) => by,
+            Work::Event(_, by) | Work::Parameter(.., by) | Work::State(.., by) => by,
         };
         if self.work.len() < MOST_WORK {
             self.work.push(work);
         } else {
-            self.outlets.tell(frame, What::Notice(Notice::Endless { reaction: by.reaction }));
+            self.notice(frame, Notice::Endless { reaction: by.reaction });
         }
+    }
+
+    /// Takes a parameter from outside: mapped from the game's range, for all or for an emitter.
+    fn receive_parameter(&mut self, program: &Program, index: usize, asked: f32, frame: u64, emitter: NameKey) {
+        let spec = &program.parameters[index];
+        if spec.source != ValueFrom::Game {
+            return self.notice(frame, Notice::WorkedOut(spec.key));
+        }
+        let mut value = asked;
+        if let Some((low, high)) = spec.from_game {
+            value = spec.low + (asked - low) / (high - low) * (spec.high - spec.low);
+        }
+        let Some(local) = spec.local else {
+            if !emitter.is_none() {
+                self.notice(frame, Notice::ForAll(spec.key));
+            }
+            return self.set_parameter(program, index, value, frame, By::default());
+        };
+        if emitter.is_none() {
+            return self.notice(frame, Notice::NeedsEmitter(spec.key));
+        }
+        let Some(place) = self.make_place(emitter, frame) else { return };
+        let Some(value) = self.in_range(program, index, value, frame) else { return };
+        for slot in self.active.iter().chain(&self.asleep) {
+            let voice = &mut self.voices[usize::from(*slot)];
+            if voice.emitter == emitter {
+                voice.place = place as u16;
+            }
+        }
+        let now = &mut self.now.state.locals[place * program.locals + usize::from(local)];
+        now.set(value);
+        let before = std::mem::replace(&mut now.watched, value);
+        self.outlets.tell(frame, What::Parameter { parameter: spec.key, value, emitter, by: NameKey::NONE });
+        self.add_work(Work::Parameter(index, before, value, By { emitter, ..By::default() }), frame);
     }
 
     fn set_parameter(&mut self, program: &Program, index: usize, asked: f32, frame: u64, by: By) {
         let Some(value) = self.in_range(program, index, asked, frame) else { return };
-        self.now.state.parameters[index].set(value);
-        self.outlets.tell(frame, What::Parameter { parameter: program.parameters[index].key, value, by: by.reaction });
-        self.add_work(Work::Parameter(index, by), frame);
+        let now = &mut self.now.state.parameters[index];
+        now.set(value);
+        let before = std::mem::replace(&mut now.watched, value);
+        self.outlets.tell(frame, What::Parameter { parameter: program.parameters[index].key, value, emitter: NameKey::NONE, by: by.reaction });
+        self.add_work(Work::Parameter(index, before, value, by), frame);
     }
 
     fn glide_parameter(&mut self, program: &Program, index: usize, (from, to, frames): (Option<f32>, f32, u64), frame: u64) {
+        let spec = &program.parameters[index];
+        if spec.source != ValueFrom::Game {
+            return self.notice(frame, Notice::WorkedOut(spec.key));
+        }
+        if spec.local.is_some() {
+            return self.notice(frame, Notice::NeedsEmitter(spec.key));
+        }
         let from = from.unwrap_or_else(|| self.now.state.parameters[index].at(frame));
         let (Some(from), Some(to)) = (self.in_range(program, index, from, frame), self.in_range(program, index, to, frame)) else { return };
-        self.now.state.parameters[index].glide(from, to, frame, frames);
-        self.outlets.tell(frame, What::Glide { parameter: program.parameters[index].key, from, to, frames });
-        self.add_work(Work::Parameter(index, By::default()), frame);
+        let now = &mut self.now.state.parameters[index];
+        now.glide(from, to, frame, frames);
+        let value = now.at(frame);
+        let before = std::mem::replace(&mut now.watched, value);
+        self.outlets.tell(frame, What::Glide { parameter: spec.key, from, to, frames });
+        self.add_work(Work::Parameter(index, before, value, By::default()), frame);
     }
 
     /// Clamps and says so; a value that is no number is refused and said.
     fn in_range(&mut self, program: &Program, index: usize, asked: f32, frame: u64) -> Option<f32> {
         let spec = &program.parameters[index];
-        let finite = asked.is_finite() || asked.is_infinite();
+        let finite = !asked.is_nan();
         let used = if finite { asked.clamp(spec.low, spec.high) } else { self.now.state.parameters[index].at(frame) };
         if used != asked {
-            self.outlets.tell(frame, What::Notice(Notice::Clamped { parameter: spec.key, asked, used }));
+            self.notice(frame, Notice::Clamped { parameter: spec.key, asked, used });
         }
         finite.then_some(used)
     }
@@ -218,22 +520,7 @@ impl Engine {
         let name = |value: u16| spec.values[usize::from(value)];
         self.outlets.tell(frame, What::State { state: spec.key, value: name(value), before: name(before), by: by.reaction });
         if before != value {
-            self.add_work(Work::State(index, value, by), frame);
-        }
-    }
-
-    fn stop(&mut self, program: &Program, sound: u32, whose: Option<NameKey>, frames: Option<u64>, offset: usize) {
-        let frames = frames.unwrap_or(program.sounds[sound as usize].fade_out);
-        self.each_voice_of(sound, whose, |voice| voice.leave(Cause::Stopped, offset, frames));
-    }
-
-    fn each_voice_of(&mut self, sound: u32, whose: Option<NameKey>, mut each: impl FnMut(&mut crate::mixer::voice::Voice)) {
-        for at in 0..self.active.len() {
-            let voice = &mut self.voices[usize::from(self.active[at])];
-            let his = whose.is_none_or(|emitter| voice.emitter == emitter);
-            if his && voice.leaving == Leaving::No && voice.frozen.is_none() && voice.sounds().contains(&sound) {
-                each(voice);
-            }
+            self.add_work(Work::State(index, before, value, by), frame);
         }
     }
 }

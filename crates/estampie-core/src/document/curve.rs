@@ -1,99 +1,8 @@
-//! Curves: points with a shape between each and the next.
+//! Curves as written: what they move, and their points as text.
 
 use super::fault::Place;
-use crate::units::{Decibels, Hertz, OPEN_LOW_PASS, Octaves, Quantity, Semitones, split_number};
-
-/// How a curve goes from one point to the next. All stay between the two points' values.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Shape {
-    /// A straight line.
-    Straight,
-    /// Level at both ends: 3t² − 2t³.
-    Smooth,
-    /// The value of the first point until the next is reached.
-    Held,
-    /// tⁿ, for n from 0.05 to 20: above 1 it starts slowly, below 1 quickly.
-    Power(f32),
-}
-
-impl Shape {
-    /// The way done (0 to 1) when `t` of the stretch is behind, for `t` from 0 to 1.
-    #[must_use]
-    pub fn at(self, t: f32) -> f32 {
-        match self {
-            Shape::Straight => t,
-            Shape::Smooth => t * t * (3.0 - 2.0 * t),
-            Shape::Held => 0.0,
-            Shape::Power(n) => t.powf(n),
-        }
-    }
-
-    fn read(text: &str) -> Option<Shape> {
-        match text {
-            "straight" => Some(Shape::Straight),
-            "smooth" => Some(Shape::Smooth),
-            "held" => Some(Shape::Held),
-            _ => {
-                let power: f32 = text.strip_prefix("power")?.trim().parse().ok()?;
-                (0.05..=20.0).contains(&power).then_some(Shape::Power(power))
-            }
-        }
-    }
-}
-
-/// A point of a curve, and the shape of the way to the next point.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Point {
-    /// Where, in the parameter's unit.
-    pub x: f32,
-    /// The value, in the unit of what is moved (dB, semitones, or octaves below the open low-pass).
-    pub y: f32,
-    /// The way to the next point.
-    pub shape: Shape,
-}
-
-/// A function given by points; before the first and after the last it stays level.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Curve {
-    points: Vec<Point>,
-}
-
-impl Curve {
-    /// A curve through points whose `x` rise. Points that do not rise or are not finite are left out.
-    #[must_use]
-    pub fn new(points: impl IntoIterator<Item = Point>) -> Curve {
-        let mut kept: Vec<Point> = Vec::new();
-        for point in points {
-            if point.x.is_finite() && point.y.is_finite() && kept.last().is_none_or(|last| point.x > last.x) {
-                kept.push(point);
-            }
-        }
-        Curve { points: kept }
-    }
-
-    /// The points.
-    #[must_use]
-    pub fn points(&self) -> &[Point] {
-        &self.points
-    }
-
-    /// The value at `x`; 0 for a curve without points.
-    #[must_use]
-    pub fn at(&self, x: f32) -> f32 {
-        let next = self.points.partition_point(|p| p.x <= x);
-        match (next.checked_sub(1).and_then(|i| self.points.get(i)), self.points.get(next)) {
-            (Some(from), Some(to)) => {
-                let t = ((x - from.x) / (to.x - from.x)).clamp(0.0, 1.0);
-                let way = from.shape.at(t);
-                // Written so that rounding cannot leave the two ends.
-                (from.y * (1.0 - way) + to.y * way).clamp(from.y.min(to.y), from.y.max(to.y))
-            }
-            (Some(last), None) => last.y,
-            (None, Some(first)) => first.y,
-            (None, None) => 0.0,
-        }
-    }
-}
+use crate::curve::{Point, Shape};
+use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Quantity, Seconds, Semitones, Share, split_number};
 
 /// What a modulation can move, with the unit its contributions add up in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -102,13 +11,41 @@ pub enum Property {
     Level,
     /// Pitch, in semitones.
     Pitch,
-    /// Cutoff of the low-pass, in octaves below the open low-pass (20 kHz).
+    /// Cutoff of the low-pass, in octaves from the open low-pass (20 kHz).
     LowPass,
+    /// Cutoff of the high-pass, in octaves from the open high-pass (20 Hz).
+    HighPass,
+    /// The interval of a repeat, in seconds.
+    Every,
+    /// The chance of a sound, as a share of 1.
+    Chance,
+    /// The most playings of one emitter.
+    Each,
+    /// The most playings in all.
+    All,
+    /// How much of its sweeps is followed, as a share of 1.
+    Sweep,
 }
 
 impl Property {
     /// All, with the words they are written with.
-    pub const ALL: [(Property, &'static str); 3] = [(Property::Level, "level"), (Property::Pitch, "pitch"), (Property::LowPass, "low-pass")];
+    pub const ALL: [(Property, &'static str); 9] = [
+        (Property::Level, "level"),
+        (Property::Pitch, "pitch"),
+        (Property::LowPass, "low-pass"),
+        (Property::HighPass, "high-pass"),
+        (Property::Every, "every"),
+        (Property::Chance, "chance"),
+        (Property::Each, "each"),
+        (Property::All, "all"),
+        (Property::Sweep, "sweep"),
+    ];
+
+    /// Whether it is worked out for every voice in every block, or only when something is asked for.
+    #[must_use]
+    pub fn of_voices(self) -> bool {
+        matches!(self, Property::Level | Property::Pitch | Property::LowPass | Property::HighPass)
+    }
 
     /// The word it is written with.
     #[must_use]
@@ -129,7 +66,18 @@ impl Property {
                 .filter(|_| text.contains("oct"))
                 .or_else(|| Hertz::read(text).ok().map(|hz| Hertz(hz.0.min(OPEN_LOW_PASS.0)).below_open()))
                 .map(|v| v.0)
-                .ok_or_else(|| format!("\"{text}\" is not a cutoff, like 2 kHz, or a difference, like -1 oct")),
+                .ok_or_else(|| not_a_cutoff(text)),
+            Property::HighPass => Octaves::read(text)
+                .ok()
+                .filter(|_| text.contains("oct"))
+                .or_else(|| Hertz::read(text).ok().map(|hz| Hertz(hz.0.max(OPEN_HIGH_PASS.0)).above_open()))
+                .map(|v| v.0)
+                .ok_or_else(|| not_a_cutoff(text)),
+            Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32).map_err(|e| e.to_string())),
+            Property::Chance | Property::Sweep => Share::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::Each | Property::All => {
+                split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not a count, like 3"))
+            }
         }
     }
 
@@ -139,9 +87,36 @@ impl Property {
         match self {
             Property::Level => Decibels(value).to_string(),
             Property::Pitch => Semitones(value).to_string(),
-            Property::LowPass => Octaves(value).to_string(),
+            Property::LowPass | Property::HighPass => Octaves(value).to_string(),
+            Property::Every if value < 0.0 => format!("-{}", Seconds(f64::from(-value))),
+            Property::Every => Seconds(f64::from(value)).to_string(),
+            Property::Chance | Property::Sweep => Share(value).to_string(),
+            Property::Each | Property::All => format!("{value:.0}"),
         }
     }
+}
+
+fn not_a_cutoff(text: &str) -> String {
+    format!("\"{text}\" is not a cutoff, like 2 kHz, or a difference, like -1 oct")
+}
+
+/// Reads a quantity that is never negative by itself with a sign before it.
+fn signed(text: &str, read: impl Fn(&str) -> Result<f32, String>) -> Result<f32, String> {
+    match text.trim().strip_prefix(['-', '−']) {
+        Some(rest) => read(rest).map(|v| -v),
+        None => read(text),
+    }
+}
+
+/// Writes a point so that [`read_point`] reads it again; `unit` is the parameter's.
+#[must_use]
+pub fn print_point(point: &Point, unit: &str, property: Property) -> String {
+    let x = format!("{:.4}", point.x);
+    let x = x.trim_end_matches('0').trim_end_matches('.');
+    let x = if x == "-0" { "0" } else { x };
+    let space = if unit.is_empty() { "" } else { " " };
+    let shape = if point.shape == Shape::Straight { String::new() } else { format!(", {}", point.shape) };
+    format!("{x}{space}{unit}: {}{shape}", property.print(point.y))
 }
 
 /// Reads a point such as `40 m: -3 dB, smooth`. The `x` may carry `unit`.
@@ -170,6 +145,7 @@ pub type WrittenCurve = Vec<(String, Place)>;
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::curve::Curve;
     use proptest::prelude::*;
 
     fn shapes() -> impl Strategy<Value = Shape> {

@@ -1,7 +1,7 @@
 //! Reading TOML tables field by field: every value with its place, every mistake a fault, no field unseen.
 
 use super::fault::{Fault, Place, did_you_mean};
-use crate::units::{Quantity, Span};
+use crate::units::{Quantity, Span, Spread};
 use std::cell::RefCell;
 use toml_edit::{Document, Item, TableLike, Value};
 
@@ -153,6 +153,45 @@ impl<'a> Fields<'a> {
         }
     }
 
+    /// A text read by `read`, whose error says what is wrong; `expected` is the mend.
+    pub(crate) fn read<T>(&self, field: &'static str, expected: &str, read: impl Fn(&str) -> Result<T, String>) -> Option<Located<T>> {
+        let text = self.text(field)?;
+        match read(&text.value) {
+            Ok(value) => Some(Located { value, place: text.place }),
+            Err(error) => {
+                self.reading.fault(&text.place, format!("{field} of {}: {error}", self.of), format!("write {expected}"));
+                None
+            }
+        }
+    }
+
+    /// A quantity held to a range; what lies outside is a fault and becomes the nearest end.
+    pub(crate) fn limited<T: Quantity>(&self, field: &'static str, low: T, high: T) -> Option<T> {
+        let value = self.quantity::<T>(field)?;
+        let held = if value.value < low {
+            low
+        } else if value.value > high {
+            high
+        } else {
+            return Some(value.value);
+        };
+        let side = if held == low { "too little" } else { "too much" };
+        self.reading.fault(&value.place, format!("{field} of {}: {} is {side}", self.of, value.value), format!("write {low} to {high}"));
+        Some(held)
+    }
+
+    pub(crate) fn spread<T: Quantity>(&self, field: &'static str) -> Option<Spread<T>> {
+        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", gathered\"", |t| Spread::read(t).map_err(|e| e.to_string())).map(|s| s.value)
+    }
+
+    pub(crate) fn reading(&self) -> &'a Reading<'a> {
+        self.reading
+    }
+
+    pub(crate) fn of(&self) -> &str {
+        &self.of
+    }
+
     pub(crate) fn whole(&self, field: &'static str, low: i64, high: i64) -> Option<Located<i64>> {
         let (item, place) = self.item(field)?;
         match item.as_integer() {
@@ -210,6 +249,11 @@ impl<'a> Fields<'a> {
                 Vec::new()
             }
         }
+    }
+
+    /// The names of all fields that are written.
+    pub(crate) fn names(&self) -> Vec<String> {
+        self.table.iter().filter(|(_, item)| !item.is_none()).map(|(name, _)| name.to_owned()).collect()
     }
 
     /// Says which fields are unknown. Call it last.

@@ -3,6 +3,7 @@
 use super::fields::{Fields, Located, Reading, entries, parse_toml};
 use super::{Document, Place};
 use crate::language::lex::is_name;
+use crate::language::{Expression, Measure, formula, measure};
 use crate::units::{Decibels, Hertz, Seconds, split_number};
 
 /// `estampie.toml`.
@@ -37,7 +38,18 @@ pub struct EventDoc {
     pub place: Place,
 }
 
-/// A number that the game tells.
+/// Where a parameter's value comes from.
+#[derive(Debug, Clone, PartialEq)]
+pub enum ValueOf {
+    /// The game tells it.
+    Game,
+    /// The engine measures it.
+    Measure(Located<Measure>),
+    /// A formula gives it.
+    Formula(Located<Expression>),
+}
+
+/// A number that the game tells, or that is worked out.
 #[derive(Debug, Clone)]
 pub struct ParameterDoc {
     /// Its name.
@@ -50,6 +62,12 @@ pub struct ParameterDoc {
     pub high: f32,
     /// The value before the game says anything.
     pub rest: f32,
+    /// Where its value comes from.
+    pub source: ValueOf,
+    /// Whether every emitter has a value of its own.
+    pub of_each: bool,
+    /// The game's own range, if its numbers are mapped onto ours.
+    pub from_game: Option<(f32, f32)>,
     /// In this time 90 % of a jump upwards is followed.
     pub rise: Seconds,
     /// In this time 90 % of a jump downwards is followed.
@@ -135,6 +153,16 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
             document.parameters.extend(parameter(reading, name, fields));
         }
     }
+    for (name, item, place) in fields.entries("formulas") {
+        if well_named(reading, &name, &place) {
+            if let Some(parameter) = document.parameters.iter().find(|p| p.name == name) {
+                let what = format!("{name} is a parameter already, at {}", parameter.place);
+                reading.fault(&place, what, "give one of them another name");
+                continue;
+            }
+            document.parameters.extend(formula(reading, name, item, &place));
+        }
+    }
     for (name, item, place) in fields.entries("states") {
         if well_named(reading, &name, &place)
             && let Some(fields) = Fields::of_item(reading, item, format!("the state {name}"), place.clone())
@@ -164,32 +192,62 @@ pub(super) fn well_named(reading: &Reading<'_>, name: &str, place: &Place) -> bo
     fine
 }
 
+/// The ends of a range such as `0..40 m`.
+fn range(text: &str, unit: &str) -> Option<(f32, f32)> {
+    let number = |text: &str| split_number(text).filter(|(_, own)| own.is_empty() || *own == unit).map(|(n, _)| n as f32);
+    let (low, high) = text.split_once("..")?;
+    Some((number(low)?, number(high)?)).filter(|(low, high)| low < high)
+}
+
 fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<ParameterDoc> {
-    let unit = fields.text("unit").map_or_else(String::new, |u| u.value);
-    let range = fields.text("range");
+    let mut source = ValueOf::Game;
+    if let Some(text) = fields.text("measure") {
+        match measure::parse(reading.file, text.place.line, &text.value) {
+            Ok(measure) => source = ValueOf::Measure(Located { value: measure, place: text.place }),
+            Err(fault) => reading.faults.borrow_mut().push(crate::document::Fault { place: text.place, ..fault }),
+        }
+    }
+    let usual = if let ValueOf::Measure(measure) = &source { Some(measure.value.usual()) } else { None };
+    let unit = fields.text("unit").map_or_else(|| usual.map_or_else(String::new, |u| u.2.to_owned()), |u| u.value);
+    let of_each = match &source {
+        ValueOf::Measure(measure) => measure.value.of_each(),
+        _ => fields.read("of", "\"each emitter\"", |text| if text == "each emitter" { Ok(()) } else { Err(format!("\"{text}\" is not understood")) }).is_some(),
+    };
+    let written = fields.text("range");
+    let from_game = fields.text("from-game").and_then(|text| {
+        let found = range(&text.value, "");
+        if found.is_none() {
+            reading.fault(&text.place, format!("from-game of the parameter {name}: \"{}\" is not a range", text.value), "write the game's range, like \"0..255\"");
+        }
+        found
+    });
     let rest = fields.text("rest");
     let rise = fields.quantity("rise").map_or(Seconds(0.0), |t| t.value);
     let fall = fields.quantity("fall").map_or(Seconds(0.0), |t| t.value);
     let note = fields.text("note").map_or_else(String::new, |n| n.value);
     let place = fields.place.clone();
     fields.finish();
-    let number = |text: &str| match split_number(text) {
-        Some((value, own)) if own.is_empty() || own == unit => Some(value as f32),
-        _ => None,
+    let (low, high) = match (written, usual) {
+        (None, Some((low, high, _))) => (low, high),
+        (None, None) => {
+            reading.fault(&place, format!("the parameter {name} has no range"), "write range = \"0..1\"");
+            return None;
+        }
+        (Some(text), _) => match range(&text.value, &unit) {
+            Some(ends) => ends,
+            None => {
+                let mend = format!("write two numbers, the lower first, like \"0..100{}{unit}\"", if unit.is_empty() { "" } else { " " });
+                reading.fault(&text.place, format!("range of the parameter {name}: \"{}\" is not a range", text.value), mend);
+                return None;
+            }
+        },
     };
-    let Some(range) = range else {
-        reading.fault(&place, format!("the parameter {name} has no range"), "write range = \"0..1\"");
-        return None;
-    };
-    let ends = range.value.split_once("..").and_then(|(low, high)| Some((number(low)?, number(high)?)));
-    let Some((low, high)) = ends.filter(|(low, high)| low < high) else {
-        let mend = format!("write two numbers, the lower first, like \"0..100{}{unit}\"", if unit.is_empty() { "" } else { " " });
-        reading.fault(&range.place, format!("range of the parameter {name}: \"{}\" is not a range", range.value), mend);
-        return None;
-    };
-    let mut at_rest = low;
+    let mut at_rest = low.max(0.0_f32.min(high));
+    if source == ValueOf::Game {
+        at_rest = low;
+    }
     if let Some(rest) = rest {
-        match number(&rest.value) {
+        match split_number(&rest.value).filter(|(_, own)| own.is_empty() || *own == unit).map(|(n, _)| n as f32) {
             Some(value) if (low..=high).contains(&value) => at_rest = value,
             _ => reading.fault(
                 &rest.place,
@@ -198,7 +256,62 @@ fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<
             ),
         }
     }
-    Some(ParameterDoc { name, unit, low, high, rest: at_rest, rise, fall, note, place })
+    Some(ParameterDoc { name, unit, low, high, rest: at_rest, source, of_each, from_game, rise, fall, note, place })
+}
+
+/// A formula: its text alone, or a table with `is` and what parameters have.
+fn formula(reading: &Reading<'_>, name: String, item: &toml_edit::Item, place: &Place) -> Option<ParameterDoc> {
+    let mut doc = ParameterDoc {
+        name: name.clone(),
+        unit: String::new(),
+        low: -1e6,
+        high: 1e6,
+        rest: 0.0,
+        source: ValueOf::Game,
+        of_each: false,
+        from_game: None,
+        rise: Seconds(0.0),
+        fall: Seconds(0.0),
+        note: String::new(),
+        place: place.clone(),
+    };
+    let text = if let Some(text) = item.as_str() {
+        Located { value: text.to_owned(), place: reading.place(item.span()) }
+    } else {
+        let fields = Fields::of_item(reading, item, format!("the formula {name}"), place.clone())?;
+        doc.unit = fields.text("unit").map_or_else(String::new, |u| u.value);
+        if let Some(text) = fields.text("range") {
+            match range(&text.value, &doc.unit) {
+                Some(ends) => (doc.low, doc.high) = ends,
+                None => reading.fault(&text.place, format!("range of the formula {name}: \"{}\" is not a range", text.value), "write two numbers, the lower first, like \"0..1\""),
+            }
+        }
+        doc.rise = fields.quantity("rise").map_or(Seconds(0.0), |t| t.value);
+        doc.fall = fields.quantity("fall").map_or(Seconds(0.0), |t| t.value);
+        doc.note = fields.text("note").map_or_else(String::new, |n| n.value);
+        let is = fields.text("is");
+        fields.finish();
+        match is {
+            Some(text) => text,
+            None => {
+                reading.fault(place, format!("the formula {name} is not said"), "write is = \"max(a, b)\"");
+                return None;
+            }
+        }
+    };
+    doc.rest = 0.0_f32.clamp(doc.low, doc.high);
+    // The column counts from inside the quotes.
+    let inside = Place { column: text.place.column + 1, ..text.place.clone() };
+    match formula::parse(&inside, &text.value) {
+        Ok(expression) => {
+            doc.source = ValueOf::Formula(Located { value: expression, place: inside });
+            Some(doc)
+        }
+        Err(fault) => {
+            reading.faults.borrow_mut().push(fault);
+            None
+        }
+    }
 }
 
 fn state(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<StateDoc> {

@@ -136,7 +136,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>) -> Option<ModulationDoc
         }
     };
     let Some((known, _)) = Property::ALL.iter().find(|(_, word)| *word == property) else {
-        let mend = did_you_mean(property, Property::ALL.map(|(_, word)| word), "write level, pitch or low-pass");
+        let mend = did_you_mean(property, Property::ALL.map(|(_, word)| word), "write level, pitch, low-pass, high-pass, every, chance, each, all or sweep");
         reading.fault(&moves.place, format!("\"{property}\" is not a property"), mend);
         return None;
     };

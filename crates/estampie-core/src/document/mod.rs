@@ -9,16 +9,19 @@ mod fault;
 mod fields;
 mod game;
 mod mix;
+mod settings;
 mod sounds;
 mod sources;
 
-pub use curve::{Curve, Point, Property, Shape, WrittenCurve, read_point};
+pub use crate::curve::{Curve, Point, Shape};
+pub use curve::{Property, WrittenCurve, print_point, read_point};
 pub use edit::{Edit, Workspace};
 pub use fault::{Fault, Place, did_you_mean};
 pub use fields::Located;
-pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc};
+pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, ValueOf};
 pub use mix::{BusDoc, ModulationDoc, ROOT_BUS};
-pub use sounds::{PartDoc, PickDoc, SoundDoc, TakeDoc, TakeGroup, WhenFull};
+pub use settings::{DistanceCurve, FalloffDoc, LimitDoc, Named, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, Yields};
+pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
 
 use crate::language::{Playthrough, Reaction, playthrough, reactions};
@@ -37,6 +40,8 @@ pub struct Document {
     pub parameters: Vec<ParameterDoc>,
     /// Named values that the game sends.
     pub states: Vec<StateDoc>,
+    /// Settings that sounds share, and groups of sounds.
+    pub shared: Shared,
     /// All sounds, by file and then in the order of the file.
     pub sounds: Vec<SoundDoc>,
     /// All buses; the first is the root, `all`.
@@ -60,6 +65,7 @@ impl Document {
             match file {
                 "estampie.toml" => document.manifest = game::read_manifest(&reading),
                 "game.toml" => game::read_game(&reading, &mut document),
+                "shared.toml" => document.shared = settings::read_shared(&reading),
                 "mix.toml" => document.buses = mix::read_buses(&reading),
                 "modulation.toml" => document.modulations = mix::read_modulations(&reading),
                 "reactions.est" => {

@@ -1,4 +1,4 @@
-//! The low-pass of a voice: a state-variable filter of second order.
+//! The filters of a voice: a state-variable filter of second order, as low-pass and as high-pass.
 //!
 //! Topology-preserving transform with trapezoidal integration (V. Zavalishin, *The Art of VA Filter Design*, ch. 4; the
 //! update follows A. Simper's form). Butterworth: Q = 1/√2, 12 dB per octave. Its response is exactly that of the
@@ -81,36 +81,122 @@ impl LowPass {
     }
 }
 
+/// What a high-pass cutoff comes to at a rate. The same filter as the low-pass, its other output:
+/// |H|² = 1 / (1 + (tan(πc/r) / tan(πf/r))⁴).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct HighPassCoefficients {
+    a1: f32,
+    a2: f32,
+    a3: f32,
+}
+
+impl HighPassCoefficients {
+    /// For a cutoff (where the level is 3.01 dB down), held to 5 Hz … 0.49 of the rate.
+    #[must_use]
+    pub fn new(cutoff: Hertz, rate: u32) -> Self {
+        let rate = f64::from(rate);
+        let g = (std::f64::consts::PI * f64::from(cutoff.0).clamp(5.0, 0.49 * rate) / rate).tan();
+        let a1 = 1.0 / (1.0 + g * (g + std::f64::consts::SQRT_2));
+        HighPassCoefficients { a1: a1 as f32, a2: (g * a1) as f32, a3: (g * g * a1) as f32 }
+    }
+
+    fn towards(self, other: Self, t: f32) -> Self {
+        let mix = |a: f32, b: f32| a + (b - a) * t;
+        HighPassCoefficients { a1: mix(self.a1, other.a1), a2: mix(self.a2, other.a2), a3: mix(self.a3, other.a3) }
+    }
+}
+
+/// The state of one channel's high-pass.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct HighPass {
+    one: f32,
+    two: f32,
+}
+
+/// A filter of one channel whose cutoff can move within a block.
+pub trait Filter: Default + Copy {
+    /// What a cutoff comes to.
+    type Coefficients: Copy + PartialEq;
+    /// Filters in place; the cutoff goes from `from` to `to` in equal steps, one a sample.
+    fn process(&mut self, samples: &mut [f32], from: Self::Coefficients, to: Self::Coefficients);
+    /// Whether the state is a number; a filter that is not starts afresh.
+    fn heal(&mut self) -> bool;
+}
+
+impl Filter for LowPass {
+    type Coefficients = LowPassCoefficients;
+    fn process(&mut self, samples: &mut [f32], from: LowPassCoefficients, to: LowPassCoefficients) {
+        LowPass::process(self, samples, from, to);
+    }
+    fn heal(&mut self) -> bool {
+        LowPass::heal(self)
+    }
+}
+
+impl Filter for HighPass {
+    type Coefficients = HighPassCoefficients;
+    fn process(&mut self, samples: &mut [f32], from: HighPassCoefficients, to: HighPassCoefficients) {
+        let scale = 1.0 / samples.len().max(1) as f32;
+        let moves = from != to;
+        let mut state = *self;
+        for (i, sample) in samples.iter_mut().enumerate() {
+            let c = if moves { from.towards(to, (i + 1) as f32 * scale) } else { to };
+            let difference = *sample - state.two;
+            let band = c.a1 * state.one + c.a2 * difference;
+            let low = state.two + c.a2 * state.one + c.a3 * difference;
+            state.one = 2.0 * band - state.one;
+            state.two = 2.0 * low - state.two;
+            *sample -= std::f32::consts::SQRT_2 * band + low;
+        }
+        *self = if state.one.abs() < 1e-15 && state.two.abs() < 1e-15 { HighPass::default() } else { state };
+    }
+    fn heal(&mut self) -> bool {
+        let fine = self.one.is_finite() && self.two.is_finite();
+        if !fine {
+            *self = HighPass::default();
+        }
+        fine
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use proptest::prelude::*;
     use std::f64::consts::{PI, TAU};
 
+    /// The gain in dB at a frequency, by correlation over a second with a Hann window, exact enough for any frequency.
+    fn measure(frequency: f64, filter: impl FnOnce(&mut [f32])) -> f64 {
+        let rate = 48_000.0;
+        let (settle, n) = (24_000usize, 48_000usize);
+        let mut tone: Vec<f32> = (0..settle + n).map(|i| (TAU * frequency * i as f64 / rate).sin() as f32).collect();
+        filter(&mut tone);
+        let (mut s, mut k, mut w) = (0.0, 0.0, 0.0);
+        for i in 0..n {
+            let hann = 0.5 - 0.5 * (TAU * i as f64 / n as f64).cos();
+            let phase = TAU * frequency * (settle + i) as f64 / rate;
+            s += hann * f64::from(tone[settle + i]) * phase.sin();
+            k += hann * f64::from(tone[settle + i]) * phase.cos();
+            w += hann;
+        }
+        20.0 * (2.0 * (s * s + k * k).sqrt() / w).log10()
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(48))]
         #[test]
         fn the_response_is_the_analytic_one(cutoff in 60.0f64..18_000.0, frequency in 40.0f64..21_600.0) {
-            let rate = 48_000.0;
-            let expected = -10.0 * (1.0 + ((PI * frequency / rate).tan() / (PI * cutoff / rate).tan()).powi(4)).log10();
-            prop_assume!(expected > -60.0);
-            let c = LowPassCoefficients::new(Hertz(cutoff as f32), 48_000);
-            let mut filter = LowPass::default();
-            let settle = 24_000usize;
-            let n = 48_000usize;
-            let mut tone: Vec<f32> = (0..settle + n).map(|i| (TAU * frequency * i as f64 / rate).sin() as f32).collect();
-            filter.process(&mut tone, c, c);
-            // Correlate over whole seconds' worth of samples with a Hann window, exact enough for any frequency.
-            let (mut s, mut k, mut w) = (0.0, 0.0, 0.0);
-            for i in 0..n {
-                let hann = 0.5 - 0.5 * (TAU * i as f64 / n as f64).cos();
-                let phase = TAU * frequency * (settle + i) as f64 / rate;
-                s += hann * f64::from(tone[settle + i]) * phase.sin();
-                k += hann * f64::from(tone[settle + i]) * phase.cos();
-                w += hann;
+            let low = LowPassCoefficients::new(Hertz(cutoff as f32), 48_000);
+            let high = HighPassCoefficients::new(Hertz(cutoff as f32), 48_000);
+            let ratio = ((PI * frequency / 48_000.0).tan() / (PI * cutoff / 48_000.0).tan()).powi(4);
+            for (is_low, expected) in [(true, -10.0 * (1.0 + ratio).log10()), (false, -10.0 * (1.0 + 1.0 / ratio).log10())] {
+                if expected > -60.0 {
+                    let measured = measure(frequency, |tone| {
+                        if is_low { LowPass::default().process(tone, low, low) } else { Filter::process(&mut HighPass::default(), tone, high, high) }
+                    });
+                    prop_assert!((measured - expected).abs() < 0.05, "{measured:.3} dB, expected {expected:.3} dB, low-pass {is_low}");
+                }
             }
-            let measured = 20.0 * (2.0 * (s * s + k * k).sqrt() / w).log10();
-            prop_assert!((measured - expected).abs() < 0.05, "{measured:.3} dB, expected {expected:.3} dB");
         }
 
         #[test]

@@ -2,12 +2,14 @@
 //!
 //! Everything here works on plain sample slices, allocates only when it is made, and never in its `process`.
 
+mod envelope;
 mod filter;
 mod interpolate;
 mod limiter;
 mod smooth;
 
-pub use filter::{LowPass, LowPassCoefficients};
+pub use envelope::{Envelope, Shaping};
+pub use filter::{Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
 pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};
 pub use limiter::Limiter;
 pub use smooth::{Fade, block_coefficient};

@@ -29,8 +29,28 @@ pub enum InputKind {
     Parameter {
         /// Its name.
         parameter: NameKey,
-        /// The value in its unit; what is out of range is clamped and said.
+        /// The value in its unit, or in the game's range if it has one; what is out of range is clamped and said.
         value: f32,
+        /// The emitter whose value it is, or none: that of all.
+        emitter: NameKey,
+    },
+    /// The listener or an emitter is somewhere, or goes there.
+    Place {
+        /// The emitter; the listener's name is [`super::LISTENER_NAME`].
+        emitter: NameKey,
+        /// What kind of emitter it is, or none: as before.
+        kind: NameKey,
+        /// Metres to the east, to the north, and up.
+        at: [f32; 3],
+        /// Degrees clockwise from north; as before if `None`.
+        facing: Option<f32>,
+        /// How many frames the way takes; 0 is at once.
+        frames: u64,
+    },
+    /// An emitter is gone.
+    Remove {
+        /// The emitter.
+        emitter: NameKey,
     },
     /// A number that moves in a straight line.
     Glide {
@@ -56,6 +76,48 @@ pub enum InputKind {
         sound: NameKey,
         /// The emitter, or none.
         emitter: NameKey,
+    },
+    /// One take of a sound, as it is, to hear it.
+    PlayTake {
+        /// The sound's name.
+        sound: NameKey,
+        /// Its group.
+        group: u16,
+        /// The take in the group.
+        take: u16,
+    },
+    /// Rehearsal only: a parameter that is worked out is held at a value, or let go.
+    Hold {
+        /// The parameter.
+        parameter: NameKey,
+        /// The value; `None` lets go.
+        value: Option<f32>,
+    },
+    /// Rehearsal only: intervals, gaps, again-afters and holding times are multiplied by this (0.01 to 1).
+    Waits {
+        /// The factor.
+        factor: f32,
+    },
+    /// Rehearsal only: chances are always (or never) taken.
+    Chances {
+        /// Always, never, or as drawn.
+        always: Option<bool>,
+    },
+    /// Rehearsal only: one sound always picks one take.
+    ForceTake {
+        /// The sound; none ends it.
+        sound: NameKey,
+        /// Its take, counted within the chosen group.
+        take: u16,
+    },
+    /// Rehearsal only: a sound is silent (or heard alone), or no longer.
+    GateSound {
+        /// The sound.
+        sound: NameKey,
+        /// Alone instead of silent.
+        solo: bool,
+        /// Whether.
+        on: bool,
     },
     /// All voices of a sound fade as the sound says.
     Stop {

@@ -39,14 +39,18 @@
 mod input;
 mod state;
 mod telemetry;
+mod world;
 
 pub use input::{Input, InputKind, Message, NOW};
 pub use state::Prepared;
-pub use telemetry::{BusStatus, Cause, Happening, Notice, ParameterStatus, Reason, Retired, Status, Term, TermKind, VoiceStatus, What};
+pub use telemetry::{BusStatus, Cause, Draws, EmitterStatus, Happening, LineStatus, Notice, ParameterStatus, ReactionStatus, Reason, Retired, Status, Term, TermKind, VoiceStatus, What};
 
-pub(crate) use state::{State, chosen_group, holds};
+pub use world::{LISTENER_NAME, MOST_EMITTERS};
 
-use crate::director::{Work, glide_sound, sums, voice_terms};
+pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, holds};
+pub(crate) use world::World;
+
+use crate::director::{Deferred, MOST_DEFERRED, MOST_REPEATERS, Playing, Rehearsed, Repeater, Scene, Work, gate_term, glide_sound, sums, voice_terms};
 use crate::document::Property;
 use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
 use crate::mixer::buses::bus_terms;
@@ -66,6 +70,14 @@ const MESSAGES: usize = 4096;
 const HAPPENINGS: usize = 1 << 15;
 const RETIRED: usize = 1 << 13;
 const PENDING: usize = 4096;
+/// Buses beyond these never let their voices sleep.
+const MOST_BUSES: usize = 1024;
+/// A voice whose level all the way to the output is below this sleeps, in dB.
+const SLEEP: f32 = -84.0;
+/// A sleeping voice wakes at this level.
+const WAKE: f32 = -81.0;
+/// A sleeping voice is looked after every so many blocks (21 ms at 48 kHz).
+const NAP: u64 = 16;
 
 /// How an engine is made.
 #[derive(Debug, Clone)]
@@ -108,9 +120,20 @@ pub struct Engine {
     pub(crate) voices: Vec<Voice>,
     /// Slots of voices that sound, in the order in which they started.
     pub(crate) active: Vec<u16>,
+    /// Slots of voices far below hearing.
+    pub(crate) asleep: Vec<u16>,
     pub(crate) free: Vec<u16>,
     pub(crate) next_voice: u64,
+    pub(crate) next_instance: u64,
     pub(crate) work: Vec<Work>,
+    pub(crate) deferred: Vec<Deferred>,
+    pub(crate) repeaters: Vec<Repeater>,
+    /// Scratch for limits.
+    pub(crate) playings: Vec<Playing>,
+    pub(crate) world: World,
+    pub(crate) rehearsed: Rehearsed,
+    /// Level in dB from each bus to the output, worked out once a block.
+    down: Vec<f32>,
     pub(crate) outlets: Outlets,
     messages: Consumer<Message>,
     pending: Vec<Input>,
@@ -217,9 +240,17 @@ impl Engine {
             frame: 0,
             voices: (0..SLOTS).map(|_| Voice::idle()).collect(),
             active: Vec::with_capacity(SLOTS),
+            asleep: Vec::with_capacity(SLOTS),
             free: (0..SLOTS as u16).rev().collect(),
             next_voice: 0,
+            next_instance: 0,
             work: Vec::with_capacity(64),
+            deferred: Vec::with_capacity(MOST_DEFERRED),
+            repeaters: Vec::with_capacity(MOST_REPEATERS),
+            playings: Vec::with_capacity(SLOTS),
+            world: World::new(),
+            rehearsed: Rehearsed::default(),
+            down: Vec::with_capacity(MOST_BUSES),
             outlets: Outlets { happenings, retired, empty, full, lost: 0 },
             messages,
             pending: Vec::with_capacity(PENDING),
@@ -254,6 +285,12 @@ impl Engine {
         self.active.len()
     }
 
+    /// How many voices are far below hearing and only kept in step.
+    #[must_use]
+    pub fn asleep(&self) -> usize {
+        self.asleep.len()
+    }
+
     /// Fills `out` with frames of two interleaved channels. An odd last sample is set to 0.
     pub fn render(&mut self, out: &mut [f32]) {
         for frame in out.chunks_mut(2) {
@@ -277,7 +314,13 @@ impl Engine {
         self.take_messages();
         let program = Arc::clone(&self.now.program);
         self.watch_glides(&program);
+        self.derive(&program);
+        self.do_waiting(&program);
         self.take_inputs(&program);
+        self.work.clear();
+        self.repeat(&program);
+        self.follow_lines(&program);
+        self.work_off(&program, 0);
         self.follow_parameters(&program);
         self.prepare_buses(&program);
         self.render_voices(&program);
@@ -342,29 +385,42 @@ impl Engine {
         prepared.take_over(&mut self.now);
         let old_program = Arc::clone(&self.now.program);
         let removed = u64::from(prepared.program.rate) / 50;
-        for slot in &self.active {
-            let voice = &mut self.voices[usize::from(*slot)];
-            if voice.frozen.is_some() {
+        let find = |index: u32| prepared.program.find_sound.get(old_program.sounds[index as usize].key).map(|new| new as u32);
+        for slot in self.active.iter().chain(&self.asleep) {
+            let slot = usize::from(*slot);
+            if self.voices[slot].frozen.is_some() {
                 continue;
             }
-            let mut path = voice.path;
-            let mut whole = true;
-            for index in &mut path[..voice.depth] {
-                match prepared.program.find_sound.get(old_program.sounds[*index as usize].key) {
-                    Some(new) => *index = new as u32,
-                    None => whole = false,
+            let found = moved_way(&self.voices[slot].way, find);
+            let old_bus = old_program.buses[self.voices[slot].bus as usize].key;
+            match found {
+                Some(way) => {
+                    let voice = &mut self.voices[slot];
+                    voice.way = way;
+                    voice.bus = crate::director::bus_of(&prepared.program, way.sounds());
+                }
+                None => {
+                    let scene = Scene { program: &old_program, state: &self.now.state, world: &self.world, frame: self.frame };
+                    let frozen = sums(scene, &self.voices[slot]);
+                    let voice = &mut self.voices[slot];
+                    voice.frozen = Some(frozen);
+                    voice.bus = prepared.program.find_bus.get(old_bus).unwrap_or(0) as u32;
+                    voice.leave(Cause::Removed, 0, removed);
                 }
             }
-            let old_bus = old_program.buses[voice.bus as usize].key;
-            if whole {
-                voice.path = path;
-                voice.bus = crate::director::bus_of(&prepared.program, &path[..voice.depth]);
-            } else {
-                voice.frozen = Some(sums(&old_program, &self.now.state, voice));
-                voice.bus = prepared.program.find_bus.get(old_bus).unwrap_or(0) as u32;
-                voice.leave(Cause::Removed, 0, removed);
+        }
+        for repeater in &mut self.repeaters {
+            match moved_way(&repeater.way, find) {
+                Some(way) if prepared.program.sounds[way.path[way.depth - 1] as usize].repeat.is_some() => repeater.way = way,
+                _ => repeater.done = true,
             }
         }
+        self.deferred.retain_mut(|d| {
+            let new = prepared.program.find_reaction.get(old_program.reactions[d.reaction as usize].key);
+            let same = new.is_some_and(|n| usize::from(d.action) < prepared.program.reactions[n].actions.len());
+            d.reaction = new.unwrap_or(0) as u32;
+            same
+        });
         self.limiter.set_ceiling(prepared.program.ceiling);
         let id = prepared.program.id;
         let old = std::mem::replace(&mut self.now, prepared);
@@ -375,30 +431,92 @@ impl Engine {
         self.outlets.tell(self.frame, What::Notice(Notice::Program(id)));
     }
 
-    fn render_voices(&mut self, program: &Program) {
+    /// Works out the level from each bus to the output.
+    fn work_out_down(&mut self, program: &Program) {
+        self.down.clear();
+        for at in 0..program.buses.len().min(self.down.capacity()) {
+            let bus = &self.now.state.buses[at];
+            let own = if bus.level <= -120.0 { f32::NEG_INFINITY } else { bus.level + bus.moved };
+            let gate = |fade: Fade| if fade.arrived() && fade.gain() == 0.0 { f32::NEG_INFINITY } else { 0.0 };
+            let above = if at == 0 { 0.0 } else { self.down[program.buses[at].into as usize] };
+            self.down.push(own + gate(bus.gate) + above);
+        }
+    }
+
+    /// The level of a voice all the way to the output, without the audio's own.
+    fn level_below(&self, voice: &Voice) -> f32 {
+        let direct = self.now.state.buses[voice.bus as usize].direct;
+        let silent = |fade: Fade| fade.arrived() && fade.gain() == 0.0;
+        if silent(direct) || silent(voice.gate) {
+            return f32::NEG_INFINITY;
+        }
+        voice.level + self.down.get(voice.bus as usize).copied().unwrap_or(0.0)
+    }
+
+    /// Whether the rehearsal lets a voice be heard.
+    fn heard(&self, voice: &Voice) -> bool {
+        let sounds = &self.now.state.sounds;
+        let of = |mark: fn(&state::SoundState) -> bool| voice.frozen.is_none() && voice.sounds().iter().any(|s| mark(&sounds[*s as usize]));
+        !of(|s| s.muted) && (!self.rehearsed.solo || of(|s| s.soloed))
+    }
+
+    /// Works out what the terms of a voice come to.
+    fn work_out(&mut self, program: &Program, slot: usize) {
         let block = self.frame / BLOCK as u64;
+        if self.voices[slot].frozen.is_none() {
+            for depth in 0..self.voices[slot].way.depth {
+                glide_sound(program, &mut self.now.state, self.voices[slot].way.path[depth] as usize, block);
+            }
+        }
+        let totals = sums(self.scene(program), &self.voices[slot]);
+        let voice = &mut self.voices[slot];
+        voice.level = totals.level;
+        if totals.pitch != voice.pitch {
+            voice.pitch = totals.pitch;
+            voice.advance = advance_of(Semitones(totals.pitch).ratio());
+        }
+        voice.octaves = totals.low_pass;
+        voice.octaves_up = totals.high_pass;
+        if let Some(on) = voice.let_go_on.filter(|on| *on < self.frame + BLOCK as u64) {
+            let release = voice.envelope.release_frames();
+            voice.leave(Cause::Stopped, on.saturating_sub(self.frame), release);
+            voice.let_go_on = None;
+        }
+    }
+
+    fn render_voices(&mut self, program: &Program) {
+        self.work_out_down(program);
+        let gates = self.rehearsed.solo || self.now.state.sounds.iter().any(|s| s.muted);
+        let mut kept = 0;
         for at in 0..self.active.len() {
-            let slot = usize::from(self.active[at]);
+            let active = self.active[at];
+            let slot = usize::from(active);
+            self.work_out(program, slot);
+            self.steer_gate(program, slot, gates);
+            let voice = &self.voices[slot];
+            let below = self.level_below(voice);
+            let quiet = below < SLEEP && voice.told && voice.leaving == Leaving::No && (voice.gain.is_nan() || voice.gain < 1e-4 || below == f32::NEG_INFINITY && voice.gate.gain() == 0.0);
             let voice = &mut self.voices[slot];
-            if voice.frozen.is_none() {
-                for depth in 0..voice.depth {
-                    glide_sound(program, &mut self.now.state, voice.path[depth] as usize, block);
-                }
+            if !voice.told && voice.wait < BLOCK as u64 {
+                voice.told = true;
+                let what = crate::director::start_of(program, voice);
+                self.outlets.tell(voice.started, what);
             }
-            let totals = sums(program, &self.now.state, voice);
-            if totals.level != voice.level || voice.gain.is_nan() {
-                voice.level = totals.level;
+            if quiet && !voice.ended {
+                voice.sleep(self.frame, &mut self.scratch, program.rate);
+                self.asleep.push(active);
+                continue;
             }
-            if totals.pitch != voice.pitch {
-                voice.pitch = totals.pitch;
-                voice.advance = advance_of(Semitones(totals.pitch).ratio());
-            }
-            voice.octaves = totals.low_pass;
             let bus = &mut self.now.state.buses[voice.bus as usize];
             let target = Decibels(voice.level).gain() * bus.direct.gain();
             bus.fed = true;
-            voice.render(&self.interpolator, program.rate, &mut self.scratch, target, &mut bus.left, &mut bus.right);
+            if !voice.ended {
+                voice.render(&self.interpolator, program.rate, &mut self.scratch, target, &mut bus.left, &mut bus.right);
+            }
+            self.active[kept] = active;
+            kept += 1;
         }
+        self.active.truncate(kept);
         for bus in &mut self.now.state.buses {
             for _ in 0..BLOCK {
                 if bus.direct.arrived() {
@@ -407,40 +525,51 @@ impl Engine {
                 bus.direct.next_gain();
             }
         }
-        self.release_voices();
+        self.look_after_sleepers(program, gates);
+        release_voices(&mut self.active, &mut self.voices, &mut self.free, &mut self.outlets, self.frame + BLOCK as u64);
     }
 
-    /// Gives ended voices' slots back, keeping the order of the others.
-    fn release_voices(&mut self) {
-        let mut kept = 0;
-        for at in 0..self.active.len() {
-            let slot = self.active[at];
-            let voice = &mut self.voices[usize::from(slot)];
-            let mut gone = false;
-            if voice.ended {
-                gone = match voice.recipe.take() {
-                    None => true,
-                    Some(recipe) => match self.outlets.retired.push(Retired::Recipe(recipe)) {
-                        Ok(()) => true,
-                        Err(rtrb::PushError::Full(Retired::Recipe(recipe))) => {
-                            voice.recipe = Some(recipe);
-                            false
-                        }
-                        Err(_) => false,
-                    },
-                };
+    /// Opens or closes the gate that solo and mute of sounds move, over 10 ms.
+    fn steer_gate(&mut self, program: &Program, slot: usize, gates: bool) {
+        let voice = &self.voices[slot];
+        if !gates && voice.gate.target() == 1.0 {
+            return;
+        }
+        let target = if self.heard(voice) { 1.0 } else { 0.0 };
+        if voice.gate.target() != target {
+            let gate = voice.gate.towards(target, u64::from(program.rate) / 100);
+            self.voices[slot].gate = gate;
+        }
+    }
+
+    /// Looks after every sixteenth sleeping voice: goes on to the end of this block, and wakes it if it is heard again.
+    fn look_after_sleepers(&mut self, program: &Program, gates: bool) {
+        let next = self.frame + BLOCK as u64;
+        let mut at = ((self.frame / BLOCK as u64) % NAP) as usize;
+        let mut ended = false;
+        while let Some(slot) = self.asleep.get(at).copied() {
+            let slot = usize::from(slot);
+            self.work_out(program, slot);
+            let voice = &mut self.voices[slot];
+            if !voice.ended {
+                voice.doze(next);
             }
-            if gone {
-                let cause = if let Leaving::For(cause) = voice.leaving { cause } else { Cause::Done };
-                let (id, sound) = (voice.id, voice.sound);
-                self.outlets.tell(self.frame + BLOCK as u64, What::VoiceEnd { voice: id, sound, cause });
-                self.free.push(slot);
+            ended |= voice.ended;
+            // Its gate is where it belongs at once: nobody hears it move.
+            let heard = !gates || self.heard(&self.voices[slot]);
+            self.voices[slot].gate = Fade::at(if heard { 1.0 } else { 0.0 });
+            let room = self.active.len() < program.voices;
+            if !self.voices[slot].ended && room && self.level_below(&self.voices[slot]) > WAKE {
+                self.voices[slot].wake(&mut self.scratch, program.rate);
+                self.active.push(slot as u16);
+                self.asleep.swap_remove(at);
             } else {
-                self.active[kept] = slot;
-                kept += 1;
+                at += NAP as usize;
             }
         }
-        self.active.truncate(kept);
+        if ended {
+            release_voices(&mut self.asleep, &mut self.voices, &mut self.free, &mut self.outlets, next);
+        }
     }
 
     /// The root's sum through the soft start and the ceiling.
@@ -466,6 +595,34 @@ impl Engine {
         }
     }
 
+    /// What speakers, reactions and emitters have in mind.
+    fn write_memory(&self, program: &Program, status: &mut Status) {
+        let state = &self.now.state;
+        for (key, speaker) in program.speakers.iter().zip(&state.speakers) {
+            let line = |sound: u32, asked, urgency, speaking| {
+                let spec = &program.sounds[sound as usize];
+                LineStatus { speaker: *key, sound: spec.key, asked, worth: spec.lines.map_or(0, |l| l.worth), urgency, speaking }
+            };
+            let said = (speaker.speaking != 0).then(|| line(speaker.sound, 0, Default::default(), true));
+            for line in said.into_iter().chain(speaker.queue.iter().map(|l| line(l.sound, l.asked, l.urgency, false))) {
+                if status.lines.len() < status.lines.capacity() {
+                    status.lines.push(line);
+                }
+            }
+        }
+        for (at, (spec, now)) in program.reactions.iter().zip(&state.reactions).enumerate() {
+            let counted = spec.nth.map_or(0, |n| state.counters[n.counter as usize].count);
+            if (now.spent || now.due != u64::MAX || counted > 0) && status.reactions.len() < status.reactions.capacity() {
+                let due = (now.due != u64::MAX).then(|| now.due.saturating_sub(self.frame));
+                status.reactions.push(ReactionStatus { reaction: at as u32, spent: now.spent, due, counted });
+            }
+        }
+        let emitters = std::iter::once(&self.world.listener).chain(self.world.emitters.iter().filter(|e| e.present));
+        for emitter in emitters.take(status.emitters.capacity()) {
+            status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, distance: self.world.distance(emitter) });
+        }
+    }
+
     fn write_status(&mut self, program: &Program) {
         let Ok(mut status) = self.outlets.empty.pop() else { return };
         let state = &mut self.now.state;
@@ -480,30 +637,84 @@ impl Engine {
         for parameter in state.parameters.iter().take(status.parameters.capacity()) {
             status.parameters.push(ParameterStatus { value: parameter.at(self.frame), smooth: parameter.smooth });
         }
+        status.lines.clear();
+        status.reactions.clear();
+        status.emitters.clear();
         let room = status.states.capacity();
         status.states.extend(state.states.iter().take(room));
         let room = status.modulations.capacity();
-        status.modulations.extend(state.modulations.iter().take(room));
+        // One that every emitter has by itself has no value for all: it shows what it comes to at rest.
+        let value = |(spec, now): (&crate::program::Modulation, &f32)| {
+            if spec.local { spec.curve.at(program.parameters[spec.parameter].rest) } else { *now }
+        };
+        status.modulations.extend(program.modulations.iter().zip(&state.modulations).map(value).take(room));
         for bus in state.buses.iter_mut().take(status.buses.capacity()) {
             let peak = std::mem::take(&mut bus.peak);
             let set = if bus.level <= -120.0 { f32::NEG_INFINITY } else { bus.level };
             status.buses.push(BusStatus { peak, level: set + bus.moved, moved: bus.moved, muted: bus.muted, soloed: bus.soloed });
         }
-        for slot in &self.active {
+        for slot in self.active.iter().chain(&self.asleep) {
             if status.voices.len() == status.voices.capacity() {
                 break;
             }
             let voice = &self.voices[usize::from(*slot)];
-            write_voice(&mut status, program, &self.now.state, voice, self.soft.gain(), self.last_gain);
+            let scene = Scene { program, state: &self.now.state, world: &self.world, frame: self.frame };
+            write_voice(&mut status, scene, voice, self.soft.gain(), self.last_gain);
         }
+        self.write_memory(program, &mut status);
         status.peak = std::mem::take(&mut self.peak);
+        status.playing_repeats = self.repeaters.len() as u32;
         status.ceiling = Decibels::of_gain(std::mem::replace(&mut self.least_gain, 1.0)).0;
         status.lost = self.outlets.lost;
         let _ = self.outlets.full.push(status);
     }
 }
 
-fn write_voice(status: &mut Status, program: &Program, state: &State, voice: &Voice, soft: f32, ceiling: f32) {
+/// The way with its sounds found again in another program.
+fn moved_way(way: &crate::mixer::voice::Way, find: impl Fn(u32) -> Option<u32>) -> Option<crate::mixer::voice::Way> {
+    let mut moved = *way;
+    for index in &mut moved.path[..way.depth] {
+        *index = find(*index)?;
+    }
+    Some(moved)
+}
+
+/// Gives ended voices' slots back, keeping the order of the others.
+fn release_voices(list: &mut Vec<u16>, voices: &mut [Voice], free: &mut Vec<u16>, outlets: &mut Outlets, frame: u64) {
+    let mut kept = 0;
+    for at in 0..list.len() {
+        let slot = list[at];
+        let voice = &mut voices[usize::from(slot)];
+        let mut gone = false;
+        if voice.ended {
+            gone = match voice.recipe.take() {
+                None => true,
+                Some(recipe) => match outlets.retired.push(Retired::Recipe(recipe)) {
+                    Ok(()) => true,
+                    Err(rtrb::PushError::Full(Retired::Recipe(recipe))) => {
+                        voice.recipe = Some(recipe);
+                        false
+                    }
+                    Err(_) => false,
+                },
+            };
+        }
+        if gone {
+            let cause = if let Leaving::For(cause) = voice.leaving { cause } else { Cause::Done };
+            if voice.told {
+                outlets.tell(frame, What::VoiceEnd { voice: voice.id, sound: voice.sound, cause });
+            }
+            free.push(slot);
+        } else {
+            list[kept] = slot;
+            kept += 1;
+        }
+    }
+    list.truncate(kept);
+}
+
+fn write_voice(status: &mut Status, scene: Scene<'_>, voice: &Voice, soft: f32, ceiling: f32) {
+    let Scene { program, state, .. } = scene;
     let first = status.terms.len();
     let mut heard = 0.0;
     let terms = &mut status.terms;
@@ -518,12 +729,15 @@ fn write_voice(status: &mut Status, program: &Program, state: &State, voice: &Vo
     let level = |kind, of, value| Term { property: Property::Level, kind, of, value };
     let power = |p: f32| 10.0 * p.max(1e-12).log10();
     tell(level(TermKind::Recorded, voice.take(), power(voice.power)));
-    voice_terms(program, state, voice, &mut tell);
-    if voice.octaves < 0.0 {
+    voice_terms(scene, voice, &mut tell);
+    if (voice.octaves < 0.0 || voice.octaves_up > 0.0) && !voice.asleep {
         tell(level(TermKind::Filtered, voice.sound, power(voice.filtered) - power(voice.power)));
     }
-    if voice.fade.gain() != 1.0 {
-        tell(level(TermKind::Fading, voice.sound, Decibels::of_gain(voice.fade.gain()).0));
+    if voice.envelope.gain() != 1.0 {
+        tell(level(TermKind::Fading, voice.sound, Decibels::of_gain(voice.envelope.gain()).0));
+    }
+    if let Some(term) = gate_term(voice) {
+        tell(term);
     }
     let direct = state.buses[voice.bus as usize].direct.gain();
     if direct != 1.0 {
@@ -545,6 +759,7 @@ fn write_voice(status: &mut Status, program: &Program, state: &State, voice: &Vo
         started: voice.started,
         heard,
         leaving: voice.leaving != Leaving::No,
+        asleep: voice.asleep,
         first: first as u32,
         count,
     });

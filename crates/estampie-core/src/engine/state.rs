@@ -1,9 +1,17 @@
 //! The memory that belongs to one program: made aside with it, filled from the one before when it takes over.
 
+use super::telemetry::Reason;
+use super::world::MOST_EMITTERS;
 use super::BLOCK;
+use crate::director::By;
+use crate::document::Property;
 use crate::dsp::{Fade, block_coefficient};
+use crate::language::Urgency;
+use crate::language::reactions::MOST_NTH;
+use crate::mixer::voice::NOWHERE;
 use crate::names::NameKey;
-use crate::program::{Choice, Program, Test};
+use crate::program::{Choice, Draw, Group, Parameter, Program, Test, Way};
+use crate::units::Decibels;
 use rand::RngCore as _;
 use rand_pcg::Pcg32;
 use std::sync::Arc;
@@ -25,6 +33,15 @@ impl Stream {
     /// Between two ends.
     pub(crate) fn between(&mut self, (low, high): (f32, f32)) -> f32 {
         if low == high { low } else { low + (high - low) * self.unit() }
+    }
+
+    /// From a range: evenly, or gathered towards its middle.
+    pub(crate) fn draw(&mut self, draw: Draw) -> f32 {
+        if draw.gathered && draw.ends.0 != draw.ends.1 {
+            let share = (self.unit() + self.unit() + self.unit()) / 3.0;
+            return draw.ends.0 + (draw.ends.1 - draw.ends.0) * share;
+        }
+        self.between(draw.ends)
     }
 
     /// A whole number below `n`, each as likely as the others (Lemire 2019, with rejection).
@@ -49,11 +66,39 @@ pub(crate) struct ParameterState {
     begin: u64,
     end: u64,
     pub(crate) smooth: f32,
+    /// The value that reactions have seen last.
+    pub(crate) watched: f32,
+    /// The value that the rehearsal holds a worked-out parameter at.
+    pub(crate) held: Option<f32>,
+    /// Whether it has been said that its formula gives no number just now.
+    pub(crate) faulty: bool,
+    /// What a measured rate was worked out from last.
+    pub(crate) rate_from: Option<f32>,
 }
 
 impl ParameterState {
     pub(crate) fn at_rest(rest: f32) -> Self {
-        ParameterState { value: rest, to: rest, begin: 0, end: 0, smooth: rest }
+        ParameterState { value: rest, to: rest, begin: 0, end: 0, smooth: rest, watched: rest, held: None, faulty: false, rate_from: None }
+    }
+
+    fn clamp(&mut self, low: f32, high: f32) {
+        for value in [&mut self.value, &mut self.to, &mut self.smooth, &mut self.watched] {
+            *value = value.clamp(low, high);
+        }
+    }
+
+    /// Follows its value through a block that begins at `frame`.
+    pub(crate) fn follow(&mut self, parameter: &Parameter, frame: u64) {
+        let value = self.at(frame);
+        if value != self.smooth {
+            let share = if value > self.smooth { parameter.rise } else { parameter.fall };
+            self.smooth += (value - self.smooth) * share;
+            // Close enough is there: otherwise the last bit of the way would take for ever.
+            if (value - self.smooth).abs() < (parameter.high - parameter.low).min(1e4) * 1e-6 {
+                self.smooth = value;
+            }
+        }
+        self.settle(frame);
     }
 
     pub(crate) fn set(&mut self, value: f32) {
@@ -99,26 +144,37 @@ pub(crate) struct PickMemory {
 }
 
 impl PickMemory {
-    fn new(takes: usize, not_last: usize) -> Self {
-        PickMemory { takes, recent: Vec::with_capacity(not_last), next: 0 }
+    fn new(group: &Group) -> Self {
+        PickMemory { takes: group.takes.len(), recent: Vec::with_capacity(group.not_last), next: 0 }
     }
 
-    /// Picks one of `takes` that is not among the last.
-    pub(crate) fn pick(&mut self, stream: &mut Stream) -> usize {
-        let free = self.takes - self.recent.len().min(self.takes.saturating_sub(1));
-        let mut nth = stream.below(free.max(1));
-        let mut chosen = 0;
-        for take in 0..self.takes {
-            if self.recent.contains(&(take as u16)) {
-                continue;
-            }
-            chosen = take;
-            if nth == 0 {
-                break;
-            }
-            nth -= 1;
+    /// Picks one of the group's takes that is not among the last.
+    pub(crate) fn pick(&mut self, group: &Group, stream: &mut Stream) -> usize {
+        let takes = &group.takes;
+        if group.way == Way::Cycle {
+            let chosen = self.next % takes.len().max(1);
+            self.next = chosen + 1;
+            return chosen;
         }
-        if self.recent.len() < self.recent.capacity() {
+        let weight = |at: usize| if group.way == Way::Weighted { takes[at].weight } else { 1.0 };
+        let free = |at: usize, recent: &Vec<u16>| !recent.contains(&(at as u16)) && weight(at) > 0.0;
+        let mut chosen = 0;
+        if group.way == Way::Weighted {
+            let total: f32 = (0..takes.len()).filter(|at| free(*at, &self.recent)).map(weight).sum();
+            let mut left = stream.unit() * total;
+            for at in (0..takes.len()).filter(|at| free(*at, &self.recent)) {
+                chosen = at;
+                left -= weight(at);
+                if left < 0.0 {
+                    break;
+                }
+            }
+        } else {
+            let count = (0..takes.len()).filter(|at| free(*at, &self.recent)).count();
+            let nth = stream.below(count.max(1));
+            chosen = (0..takes.len()).filter(|at| free(*at, &self.recent)).nth(nth).unwrap_or(0);
+        }
+        if self.recent.len() < self.recent.capacity().min(group.not_last) {
             self.recent.push(chosen as u16);
         } else if let Some(oldest) = self.recent.get_mut(self.next) {
             *oldest = chosen as u16;
@@ -134,11 +190,52 @@ pub(crate) struct SoundState {
     pub(crate) level: f32,
     pub(crate) pitch: f32,
     pub(crate) low_pass: f32,
+    pub(crate) high_pass: f32,
     /// The block in which it last glided; a sound that did not sound meanwhile jumps.
     pub(crate) block: u64,
     pub(crate) picks: Vec<PickMemory>,
     pub(crate) pick: Stream,
     pub(crate) vary: Stream,
+    pub(crate) chance: Stream,
+    /// When it last began.
+    pub(crate) began: Option<u64>,
+    /// Rehearsal only.
+    pub(crate) muted: bool,
+    pub(crate) soloed: bool,
+}
+
+/// A line that waits to be said.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Line {
+    pub(crate) sound: u32,
+    pub(crate) by: By,
+    pub(crate) asked: u64,
+    pub(crate) urgency: Urgency,
+    /// The value of the state that the sound is picked by, when it was asked for.
+    pub(crate) value: u16,
+}
+
+/// The most lines that wait for one speaker.
+pub(crate) const MOST_LINES: usize = 16;
+
+/// One who speaks lines.
+#[derive(Debug, Clone)]
+pub(crate) struct Speaker {
+    pub(crate) queue: Vec<Line>,
+    /// The playing that is being said; 0 if none.
+    pub(crate) speaking: u64,
+    /// The sound of that playing.
+    pub(crate) sound: u32,
+    /// The next line is not said before this frame.
+    pub(crate) free: u64,
+    pub(crate) gap: Stream,
+}
+
+/// The last calls that a counter has counted.
+#[derive(Debug, Clone)]
+pub(crate) struct Counter {
+    pub(crate) times: [u64; MOST_NTH as usize],
+    pub(crate) count: u32,
 }
 
 #[derive(Debug, Clone)]
@@ -163,22 +260,76 @@ pub(crate) struct BusState {
 
 #[derive(Debug, Clone)]
 pub(crate) struct ReactionState {
-    /// Whether the test it waits for held last time.
-    pub(crate) held: bool,
     pub(crate) chance: Stream,
+    /// It has acted and waits for its `once until`.
+    pub(crate) spent: bool,
+    /// When its change will have lasted long enough, and whose it is.
+    pub(crate) due: u64,
+    pub(crate) by: By,
 }
 
 /// All memory of a program.
 #[derive(Debug)]
 pub(crate) struct State {
     pub(crate) parameters: Vec<ParameterState>,
+    /// Those that every emitter has by itself: for each emitter's place, all of them.
+    pub(crate) locals: Vec<ParameterState>,
     pub(crate) states: Vec<u16>,
     pub(crate) modulations: Vec<f32>,
     pub(crate) sounds: Vec<SoundState>,
     pub(crate) buses: Vec<BusState>,
     pub(crate) reactions: Vec<ReactionState>,
+    /// Reactions whose change has to last.
+    pub(crate) holding: Vec<u32>,
+    pub(crate) counters: Vec<Counter>,
+    pub(crate) rates: Vec<Option<f32>>,
+    pub(crate) speakers: Vec<Speaker>,
+    /// When each event last came.
+    pub(crate) events: Vec<Option<u64>>,
     /// Share of the way that levels go in a block after an edit.
     pub(crate) glide: f32,
+    /// Of all random draws.
+    pub(crate) seed: u64,
+}
+
+impl State {
+    /// The value of a parameter, followed: that of an emitter if every one has its own.
+    pub(crate) fn smooth(&self, program: &Program, parameter: usize, place: u16) -> f32 {
+        match program.parameters[parameter].local {
+            None => self.parameters[parameter].smooth,
+            Some(local) => self.local(program, local, place).map_or(program.parameters[parameter].rest, |p| p.smooth),
+        }
+    }
+
+    /// The value of a parameter as it is at a frame.
+    pub(crate) fn value(&self, program: &Program, parameter: usize, place: u16, frame: u64) -> f32 {
+        match program.parameters[parameter].local {
+            None => self.parameters[parameter].at(frame),
+            Some(local) => self.local(program, local, place).map_or(program.parameters[parameter].rest, |p| p.at(frame)),
+        }
+    }
+
+    fn local(&self, program: &Program, local: u16, place: u16) -> Option<&ParameterState> {
+        if place == NOWHERE { None } else { self.locals.get(usize::from(place) * program.locals + usize::from(local)) }
+    }
+
+    /// The sum of what a sound's modulations of one property come to.
+    pub(crate) fn asked(&self, program: &Program, sound: usize, property: Property, place: u16) -> f32 {
+        let mut sum = 0.0;
+        for index in &program.sounds[sound].asked {
+            let modulation = &program.modulations[*index as usize];
+            if modulation.property == property {
+                sum += self.modulation(program, *index as usize, place);
+            }
+        }
+        sum
+    }
+
+    /// What a modulation comes to for an emitter.
+    pub(crate) fn modulation(&self, program: &Program, index: usize, place: u16) -> f32 {
+        let modulation = &program.modulations[index];
+        if modulation.local { modulation.curve.at(self.smooth(program, modulation.parameter, place)) } else { self.modulations[index] }
+    }
 }
 
 /// A program and its memory, ready to take over.
@@ -197,6 +348,7 @@ impl Prepared {
     pub fn new(program: Arc<Program>, seed: u64) -> Prepared {
         let state = State {
             parameters: program.parameters.iter().map(|p| ParameterState::at_rest(p.rest)).collect(),
+            locals: locals(&program),
             states: program.states.iter().map(|s| s.start).collect(),
             modulations: program.modulations.iter().map(|m| m.curve.at(program.parameters[m.parameter].rest)).collect(),
             sounds: program
@@ -206,10 +358,15 @@ impl Prepared {
                     level: s.level,
                     pitch: s.pitch,
                     low_pass: s.low_pass,
+                    high_pass: s.high_pass,
                     block: 0,
-                    picks: s.groups.iter().map(|g| PickMemory::new(g.takes.len(), g.not_last)).collect(),
+                    picks: s.groups.iter().map(PickMemory::new).collect(),
                     pick: Stream::new(seed, s.key, 1),
                     vary: Stream::new(seed, s.key, 2),
+                    chance: Stream::new(seed, s.key, 4),
+                    began: None,
+                    muted: false,
+                    soloed: false,
                 })
                 .collect(),
             buses: program
@@ -229,12 +386,24 @@ impl Prepared {
                     peak: [0.0; 2],
                 })
                 .collect(),
-            reactions: program.reactions.iter().map(|r| ReactionState { held: false, chance: Stream::new(seed, r.key, 3) }).collect(),
+            reactions: program
+                .reactions
+                .iter()
+                .map(|r| ReactionState { chance: Stream::new(seed, r.key, 3), spent: false, due: u64::MAX, by: By::default() })
+                .collect(),
+            holding: Vec::with_capacity(program.reactions.iter().filter(|r| r.hold > 0).count()),
+            counters: vec![Counter { times: [0; MOST_NTH as usize], count: 0 }; program.counters],
+            rates: vec![None; program.rates],
+            speakers: program
+                .speakers
+                .iter()
+                .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: 0, free: 0, gap: Stream::new(seed, *key, 5) })
+                .collect(),
+            events: vec![None; program.events.len()],
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
+            seed,
         };
-        let mut prepared = Prepared { program, state };
-        prepared.hold_now();
-        prepared
+        Prepared { program, state }
     }
 
     /// The program.
@@ -243,25 +412,21 @@ impl Prepared {
         &self.program
     }
 
-    /// Notes which tests hold already, so that only a change calls reactions.
-    fn hold_now(&mut self) {
-        for at in 0..self.program.reactions.len() {
-            if let crate::program::Trigger::Becomes(test) = self.program.reactions[at].trigger {
-                self.state.reactions[at].held = holds(&self.state, test, u64::MAX);
-            }
-        }
-    }
-
     /// Takes over what `old` remembers of things that are still there. Does not allocate.
     pub(crate) fn take_over(&mut self, old: &mut Prepared) {
         let (new_program, old_program) = (Arc::clone(&self.program), Arc::clone(&old.program));
         for (at, parameter) in new_program.parameters.iter().enumerate() {
             if let Some(before) = old_program.find_parameter.get(parameter.key) {
                 let mut kept = old.state.parameters[before];
-                kept.value = kept.value.clamp(parameter.low, parameter.high);
-                kept.to = kept.to.clamp(parameter.low, parameter.high);
-                kept.smooth = kept.smooth.clamp(parameter.low, parameter.high);
+                kept.clamp(parameter.low, parameter.high);
                 self.state.parameters[at] = kept;
+                if let (Some(new), Some(earlier)) = (parameter.local, old_program.parameters[before].local) {
+                    for place in 0..MOST_EMITTERS {
+                        let mut kept = old.state.locals[place * old_program.locals + usize::from(earlier)];
+                        kept.clamp(parameter.low, parameter.high);
+                        self.state.locals[place * new_program.locals + usize::from(new)] = kept;
+                    }
+                }
             }
         }
         for (at, state) in new_program.states.iter().enumerate() {
@@ -281,7 +446,9 @@ impl Prepared {
         for (at, sound) in new_program.sounds.iter().enumerate() {
             let Some(before) = old_program.find_sound.get(sound.key) else { continue };
             let (kept, fresh) = (&mut old.state.sounds[before], &mut self.state.sounds[at]);
-            (fresh.level, fresh.pitch, fresh.low_pass, fresh.block) = (kept.level, kept.pitch, kept.low_pass, kept.block);
+            (fresh.level, fresh.pitch, fresh.low_pass, fresh.high_pass, fresh.block) = (kept.level, kept.pitch, kept.low_pass, kept.high_pass, kept.block);
+            (fresh.began, fresh.muted, fresh.soloed) = (kept.began, kept.muted, kept.soloed);
+            std::mem::swap(&mut fresh.chance, &mut kept.chance);
             std::mem::swap(&mut fresh.pick, &mut kept.pick);
             std::mem::swap(&mut fresh.vary, &mut kept.vary);
             for (new, old) in fresh.picks.iter_mut().zip(&mut kept.picks) {
@@ -296,29 +463,79 @@ impl Prepared {
         }
         for (at, reaction) in new_program.reactions.iter().enumerate() {
             let Some(before) = old_program.find_reaction.get(reaction.key) else { continue };
-            std::mem::swap(&mut self.state.reactions[at].chance, &mut old.state.reactions[before].chance);
+            let kept = old.state.reactions[before].clone();
+            if kept.due != u64::MAX && reaction.hold > 0 && !reaction.off {
+                self.state.holding.push(at as u32);
+            }
+            self.state.reactions[at] = kept;
+            if let (Some(new), Some(earlier)) = (reaction.nth, old_program.reactions[before].nth) {
+                self.state.counters[new.counter as usize] = old.state.counters[earlier.counter as usize].clone();
+            }
         }
-        self.hold_now();
+        for (at, event) in new_program.events.iter().enumerate() {
+            if let Some(before) = old_program.find_event.get(event.key) {
+                self.state.events[at] = old.state.events[before];
+            }
+        }
+        for (at, speaker) in new_program.speakers.iter().enumerate() {
+            let Some(before) = old_program.speakers.iter().position(|s| s == speaker) else { continue };
+            let (kept, fresh) = (&mut old.state.speakers[before], &mut self.state.speakers[at]);
+            let sound = |index: u32| new_program.find_sound.get(old_program.sounds[index as usize].key).filter(|s| new_program.sounds[*s].lines.is_some());
+            for line in &kept.queue {
+                if let Some(sound) = sound(line.sound) {
+                    fresh.queue.push(Line { sound: sound as u32, ..*line });
+                }
+            }
+            (fresh.speaking, fresh.free) = (kept.speaking, kept.free);
+            fresh.sound = if kept.speaking == 0 { 0 } else { sound(kept.sound).unwrap_or(0) as u32 };
+            std::mem::swap(&mut fresh.gap, &mut kept.gap);
+        }
     }
 }
 
-/// Whether a test holds at a frame.
-pub(crate) fn holds(state: &State, test: Test, frame: u64) -> bool {
-    match test {
-        Test::Compare(parameter, comparison, number) => comparison.holds(state.parameters[parameter].at(frame), number),
-        Test::Equals(parameter, number, is) => (state.parameters[parameter].at(frame) == number) == is,
-        Test::State(index, value, is) => (state.states[index] == value) == is,
+fn locals(program: &Program) -> Vec<ParameterState> {
+    let mut rests: Vec<ParameterState> = vec![ParameterState::at_rest(0.0); program.locals];
+    for parameter in &program.parameters {
+        if let Some(local) = parameter.local {
+            rests[usize::from(local)] = ParameterState::at_rest(parameter.rest);
+        }
+    }
+    rests.repeat(MOST_EMITTERS)
+}
+
+/// Whether a test holds at a frame, for an emitter.
+pub(crate) fn holds(program: &Program, state: &State, test: Test, place: u16, frame: u64) -> bool {
+    match (test, test.parameter()) {
+        (Test::State(index, value, is), _) => (state.states[index] == value) == is,
+        (_, Some(parameter)) => test.passes(state.value(program, parameter, place, frame)),
+        _ => false,
     }
 }
 
-/// The group of takes that a sound's choice comes to, or the state and value for which it has none.
-pub(crate) fn chosen_group(program: &Program, state: &State, sound: usize) -> Result<usize, (NameKey, NameKey)> {
+/// The group of takes that a sound's choice comes to for an emitter, or the state or parameter for which it has none.
+pub(crate) fn chosen_group(program: &Program, state: &State, sound: usize, place: u16) -> Result<usize, Reason> {
     match &program.sounds[sound].choice {
-        Choice::Only => Ok(0),
+        Choice::Only | Choice::Across { .. } => Ok(0),
         Choice::ByState { state: index, groups } => {
             let value = state.states[*index];
-            let none = || (program.states[*index].key, program.states[*index].values[usize::from(value)]);
+            let none = || Reason::NoTake { state: program.states[*index].key, value: program.states[*index].values[usize::from(value)] };
             groups.get(usize::from(value)).copied().flatten().map(usize::from).ok_or_else(none)
         }
+        Choice::ByRange { parameter, ranges } => {
+            let value = state.smooth(program, *parameter, place);
+            let found = ranges.iter().position(|(low, high)| value >= *low && value <= *high);
+            found.ok_or(Reason::NoRange { parameter: program.parameters[*parameter].key, value })
+        }
     }
+}
+
+/// What a group of a cross-faded sound adds to the level, in dB: 0 alone, −∞ where only others are heard.
+pub(crate) fn across(points: &[f32], equal_power: bool, group: usize, value: f32) -> f32 {
+    let here = points[group];
+    let towards = if value >= here { points.get(group + 1) } else { group.checked_sub(1).and_then(|g| points.get(g)) };
+    // Beyond the outermost point it stays alone.
+    let Some(next) = towards else { return 0.0 };
+    let t = ((value - here) / (next - here)).clamp(0.0, 1.0);
+    let gain = if equal_power { (t * std::f32::consts::FRAC_PI_2).cos() } else { 1.0 - t };
+    if t >= 1.0 { f32::NEG_INFINITY } else { Decibels::of_gain(gain).0 }
 }

@@ -2,6 +2,7 @@
 
 use super::state::Prepared;
 use crate::document::Property;
+use crate::language::Urgency;
 use crate::names::NameKey;
 use crate::program::Recipe;
 use std::sync::Arc;
@@ -33,7 +34,62 @@ pub enum What {
         parameter: NameKey,
         /// Its value.
         value: f32,
+        /// Whose it is, if every emitter has its own.
+        emitter: NameKey,
         /// The reaction that set it, or none.
+        by: NameKey,
+    },
+    /// The listener or an emitter is placed.
+    Place {
+        /// Which.
+        emitter: NameKey,
+        /// Its kind, or none: as before.
+        kind: NameKey,
+        /// Metres east, north, up.
+        at: [f32; 3],
+        /// Degrees clockwise from north, if said.
+        facing: Option<f32>,
+        /// For how many frames it is on its way.
+        frames: u64,
+    },
+    /// An emitter is gone.
+    Remove {
+        /// Which.
+        emitter: NameKey,
+    },
+    /// Playings were stopped or are to finish; none of them means that the sound did not sound.
+    LetGo {
+        /// The sound.
+        sound: NameKey,
+        /// How many.
+        count: u32,
+        /// Whether they finish their round.
+        finish: bool,
+        /// The reaction.
+        by: NameKey,
+    },
+    /// A running sound is swept.
+    Sweep {
+        /// The sound.
+        sound: NameKey,
+        /// What moves.
+        property: Property,
+        /// Where to.
+        to: f32,
+        /// For how many frames.
+        frames: u64,
+        /// How many voices.
+        count: u32,
+        /// The reaction.
+        by: NameKey,
+    },
+    /// A line waits to be said.
+    Line {
+        /// The sound with the lines.
+        sound: NameKey,
+        /// How many wait before it.
+        before: u32,
+        /// The reaction.
         by: NameKey,
     },
     /// A parameter began to glide.
@@ -78,6 +134,8 @@ pub enum What {
         voice: u64,
         /// The sound that was asked for.
         sound: NameKey,
+        /// The sound whose take it is: that one, or one that it led to.
+        leaf: NameKey,
         /// The take that was picked.
         take: NameKey,
         /// Its emitter, or none.
@@ -86,6 +144,8 @@ pub enum What {
         level: f32,
         /// Pitch of the sound with what was drawn, in semitones.
         pitch: f32,
+        /// What was drawn for the leaf.
+        drawn: Draws,
         /// The reaction that played it, or none.
         by: NameKey,
     },
@@ -113,6 +173,23 @@ pub enum What {
     Notice(Notice),
 }
 
+/// What was drawn for a sound.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Draws {
+    /// dB.
+    pub level: f32,
+    /// Semitones.
+    pub pitch: f32,
+    /// Octaves from the open low-pass.
+    pub low_pass: f32,
+    /// Octaves from the open high-pass.
+    pub high_pass: f32,
+    /// Seconds before the start.
+    pub after: f32,
+    /// Seconds into the audio.
+    pub from: f32,
+}
+
 /// Why a voice ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Cause {
@@ -122,6 +199,10 @@ pub enum Cause {
     Stopped,
     /// It yielded to a newer one.
     Yielded,
+    /// It was asked for again and began anew.
+    Restarted,
+    /// Another line cut in.
+    CutInto,
     /// Its sound was removed from the project.
     Removed,
 }
@@ -155,6 +236,49 @@ pub enum Reason {
     Nothing,
     /// Its audio is still being loaded.
     Loading,
+    /// It began too lately.
+    AgainAfter {
+        /// Seconds that are left.
+        left: f32,
+    },
+    /// It plays at this emitter already, and ignores being asked again.
+    Playing,
+    /// All of its group that may sound do.
+    Group {
+        /// The group.
+        group: NameKey,
+        /// The limit.
+        limit: u32,
+    },
+    /// More important ones have all voices.
+    Unimportant {
+        /// Its priority.
+        priority: f32,
+    },
+    /// The line waited too long.
+    Stale {
+        /// Seconds that it waited.
+        age: f32,
+    },
+    /// The state by which the line is picked has changed while it waited.
+    Passed {
+        /// The state.
+        state: NameKey,
+        /// What it was.
+        was: NameKey,
+    },
+    /// Too many lines wait already.
+    Queue {
+        /// How many.
+        limit: u32,
+    },
+    /// The sound has no take for the parameter's value.
+    NoRange {
+        /// The parameter.
+        parameter: NameKey,
+        /// Its value.
+        value: f32,
+    },
     /// The sound has no take for the state's value.
     NoTake {
         /// The state.
@@ -193,6 +317,23 @@ pub enum Notice {
         /// What it became.
         used: f32,
     },
+    /// A parameter that is worked out was sent; what was sent is ignored.
+    WorkedOut(NameKey),
+    /// Every emitter has a value of its own, but it was sent for all.
+    NeedsEmitter(NameKey),
+    /// There is one value for all, but it was sent for an emitter; it is taken for all.
+    ForAll(NameKey),
+    /// A formula gave no number (a division by 0, say); it stays at its last good value.
+    NoNumber {
+        /// The parameter.
+        parameter: NameKey,
+        /// Where it stays.
+        kept: f32,
+    },
+    /// There are more emitters than have room; this one has no place.
+    NoPlace(NameKey),
+    /// Too much waits or repeats; this was dropped.
+    TooMuchWaits(NameKey),
     /// Reactions call each other without end; the rest of the chain was cut.
     Endless {
         /// The reaction at which it was cut.
@@ -231,6 +372,16 @@ pub enum TermKind {
     Set,
     /// What was drawn for this voice.
     Varied,
+    /// What the take itself is set to.
+    Take,
+    /// What a cross-fade leaves of it.
+    Across,
+    /// What distance does.
+    Distance,
+    /// What a sweep has done so far.
+    Swept,
+    /// The sound is muted, or another is heard alone.
+    GatedSound,
     /// What a parameter's curve comes to.
     Moved,
     /// What the low-pass takes away just now (measured).
@@ -264,6 +415,8 @@ pub struct VoiceStatus {
     pub heard: f32,
     /// Whether it fades out.
     pub leaving: bool,
+    /// Whether it is far below hearing and only kept in step.
+    pub asleep: bool,
     /// Its terms are `terms[first..first + count]` of the status.
     pub first: u32,
     /// How many terms it has.
@@ -294,6 +447,47 @@ pub struct ParameterStatus {
     pub smooth: f32,
 }
 
+/// A line in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LineStatus {
+    /// Who speaks.
+    pub speaker: NameKey,
+    /// The sound with the lines.
+    pub sound: NameKey,
+    /// When it was asked for; for the one that is being said, 0.
+    pub asked: u64,
+    /// Frames after which it is dropped.
+    pub worth: u64,
+    /// How soon it is to be said.
+    pub urgency: Urgency,
+    /// Whether it is being said.
+    pub speaking: bool,
+}
+
+/// A reaction that remembers something, in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ReactionStatus {
+    /// Its index in the program.
+    pub reaction: u32,
+    /// It has acted and waits for its `once until`.
+    pub spent: bool,
+    /// Frames until its change will have lasted long enough; `None` if it does not hold.
+    pub due: Option<u64>,
+    /// How many calls it has counted.
+    pub counted: u32,
+}
+
+/// Where an emitter is, in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct EmitterStatus {
+    /// Which.
+    pub emitter: NameKey,
+    /// Metres east, north, up.
+    pub at: [f32; 3],
+    /// Metres from the listener.
+    pub distance: f32,
+}
+
 /// The state of everything at one frame.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Status {
@@ -313,6 +507,14 @@ pub struct Status {
     pub voices: Vec<VoiceStatus>,
     /// The terms of all voices.
     pub terms: Vec<Term>,
+    /// Lines that are said or wait.
+    pub lines: Vec<LineStatus>,
+    /// Reactions that remember something.
+    pub reactions: Vec<ReactionStatus>,
+    /// How many repeats are under way.
+    pub playing_repeats: u32,
+    /// Where emitters are.
+    pub emitters: Vec<EmitterStatus>,
     /// The greatest sample of the output since the last status, after the ceiling.
     pub peak: [f32; 2],
     /// What the ceiling took away at most since the last status, in dB (0 or less).
@@ -332,6 +534,9 @@ impl Status {
             modulations: Vec::with_capacity(modulations),
             voices: Vec::with_capacity(voices),
             terms: Vec::with_capacity(terms),
+            lines: Vec::with_capacity(64),
+            reactions: Vec::with_capacity(256),
+            emitters: Vec::with_capacity(64),
             ..Status::default()
         }
     }

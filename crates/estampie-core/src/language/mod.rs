@@ -1,14 +1,18 @@
-//! The plain language: reactions and playthroughs, from text to trees and back.
+//! The plain language: reactions, formulas, measures and playthroughs, from text to trees and back.
 //!
 //! Every parser goes on after a mistake and gives all faults with line, column and mend; every tree prints itself so
 //! that parsing the print gives the same tree.
 
+pub mod formula;
 pub mod lex;
+pub mod measure;
 pub mod playthrough;
 pub mod reactions;
 
 pub use playthrough::{Playthrough, Step, StepAction};
-pub use reactions::{Action, Comparison, Condition, Reaction, Test, Trigger, Where};
+pub use formula::Expression;
+pub use measure::Measure;
+pub use reactions::{Act, Action, Comparison, Condition, Reaction, Test, Trigger, Urgency, Where};
 
 use crate::document::Place;
 use std::fmt;

@@ -32,10 +32,31 @@ pub enum StepAction {
         /// How long it takes.
         over: Seconds,
     },
+    /// A parameter of one emitter takes a value.
+    ParameterOn(Word, Word, f64),
+    /// The listener or an emitter is somewhere, or goes there.
+    Place(Placing),
+    /// An emitter is gone.
+    Remove(Word),
     /// An event, perhaps of an emitter.
     Send(Word, Option<Word>),
     /// Everything is let go over half a second, and the playthrough is over.
     End,
+}
+
+/// Where something is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Placing {
+    /// The emitter; the listener if `None`.
+    pub emitter: Option<Word>,
+    /// What kind of emitter it is.
+    pub kind: Option<Word>,
+    /// Metres to the east, to the north, and up.
+    pub at: [f64; 3],
+    /// Where it looks, in degrees clockwise from north; as before if unsaid.
+    pub facing: Option<f64>,
+    /// How long the way takes, in a straight line.
+    pub over: Option<Seconds>,
 }
 
 /// A moment and what happens then.
@@ -85,6 +106,7 @@ impl Playthrough {
     pub fn length(&self) -> Seconds {
         let until = |step: &Step| match &step.action {
             StepAction::Glide { over, .. } => step.at.0 + over.0,
+            StepAction::Place(Placing { over: Some(over), .. }) => step.at.0 + over.0,
             _ => step.at.0,
         };
         Seconds(self.steps().iter().map(|(s, _)| until(s)).fold(0.0, f64::max))
@@ -145,7 +167,22 @@ fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
         let emitter = if cursor.take(&["on"]) { Some(cursor.name("the name of an emitter")?) } else { None };
         return Ok(StepAction::Send(event, emitter));
     }
-    let subject = cursor.name("a state, a parameter, \"send\" or \"end\"")?;
+    if cursor.take(&["remove"]) {
+        return Ok(StepAction::Remove(cursor.name("the name of an emitter")?));
+    }
+    if cursor.take(&["listener"]) {
+        return Ok(StepAction::Place(placing(cursor, None, None)?));
+    }
+    if cursor.take(&["emitter"]) {
+        let emitter = cursor.name("the name of an emitter")?;
+        let kind = if cursor.take(&["a"]) || cursor.take(&["an"]) { Some(cursor.name("a kind of emitter")?) } else { None };
+        return Ok(StepAction::Place(placing(cursor, Some(emitter), kind)?));
+    }
+    let subject = cursor.name("a state, a parameter, \"listener\", \"emitter\", \"send\" or \"end\"")?;
+    if cursor.take(&["on"]) {
+        let emitter = cursor.name("the name of an emitter")?;
+        return Ok(StepAction::ParameterOn(subject, emitter, number_with_unit(cursor)?));
+    }
     if cursor.take(&["is"]) {
         return Ok(StepAction::State(subject, cursor.name("a value of the state")?));
     }
@@ -162,10 +199,25 @@ fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
     }
 }
 
+/// `at EAST, NORTH` or `at EAST, NORTH, UP`, perhaps `facing DEGREES`, perhaps `over TIME`.
+fn placing(cursor: &mut Cursor<'_>, emitter: Option<Word>, kind: Option<Word>) -> Parsed<Placing> {
+    cursor.expect("at")?;
+    let mut at = [0.0; 3];
+    at[0] = number_with_unit(cursor)?;
+    cursor.expect(",")?;
+    at[1] = number_with_unit(cursor)?;
+    if cursor.take(&[","]) {
+        at[2] = number_with_unit(cursor)?;
+    }
+    let facing = if cursor.take(&["facing"]) { Some(cursor.number("degrees clockwise from north")?.0) } else { None };
+    let over = if cursor.take(&["over"]) { Some(cursor.time()?) } else { None };
+    Ok(Placing { emitter, kind, at, facing, over })
+}
+
 /// A number; a unit may follow it and is not kept, since the parameter knows its own.
 fn number_with_unit(cursor: &mut Cursor<'_>) -> Parsed<f64> {
     let (value, unit) = cursor.number("\"is\", a number, or \"to\"")?;
-    if unit.is_empty() && !cursor.done() && !matches!(cursor.peek(), "to" | "over") {
+    if unit.is_empty() && !cursor.done() && !matches!(cursor.peek(), "to" | "over" | "facing" | ",") {
         let word = cursor.peek().to_owned();
         cursor.take(&[&word]);
     }
@@ -181,6 +233,27 @@ impl fmt::Display for StepAction {
                 write!(f, "{parameter} {} to {} over {} s", print_number(*from), print_number(*to), print_time(*over))
             }
             StepAction::Glide { parameter, from: None, to, over } => write!(f, "{parameter} to {} over {} s", print_number(*to), print_time(*over)),
+            StepAction::ParameterOn(parameter, emitter, value) => write!(f, "{parameter} on {emitter} {}", print_number(*value)),
+            StepAction::Remove(emitter) => write!(f, "remove {emitter}"),
+            StepAction::Place(placing) => {
+                match (&placing.emitter, &placing.kind) {
+                    (None, _) => f.write_str("listener")?,
+                    (Some(emitter), None) => write!(f, "emitter {emitter}")?,
+                    (Some(emitter), Some(kind)) => write!(f, "emitter {emitter} a {kind}")?,
+                }
+                let [east, north, up] = placing.at.map(print_number);
+                write!(f, " at {east}, {north}")?;
+                if placing.at[2] != 0.0 {
+                    write!(f, ", {up}")?;
+                }
+                if let Some(facing) = placing.facing {
+                    write!(f, " facing {}", print_number(facing))?;
+                }
+                if let Some(over) = placing.over {
+                    write!(f, " over {} s", print_time(over))?;
+                }
+                Ok(())
+            }
             StepAction::Send(event, None) => write!(f, "send {event}"),
             StepAction::Send(event, Some(emitter)) => write!(f, "send {event} on {emitter}"),
             StepAction::End => f.write_str("end"),

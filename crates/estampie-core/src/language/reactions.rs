@@ -10,7 +10,7 @@
 
 use super::Word;
 use super::lex::{Cursor, Parsed, print_number, print_time};
-use crate::document::{Fault, Place, did_you_mean};
+use crate::document::{Fault, Place, Property, Shape, did_you_mean};
 use crate::units::Seconds;
 use std::fmt;
 
@@ -60,6 +60,8 @@ pub enum Test {
     Is(Word),
     /// Not equal to a value.
     IsNot(Word),
+    /// From one number to another, both included (and the unit they were written with).
+    Between(f64, f64, String),
 }
 
 /// What calls a reaction.
@@ -69,6 +71,19 @@ pub enum Trigger {
     Event(Word),
     /// A state or parameter comes to pass a test that it did not pass before.
     Becomes(Word, Test),
+    /// A parameter crosses a number: `rises over` (or `falls under`), with the unit it was written with.
+    Crosses(Word, bool, f64, String),
+    /// The listener enters a zone (or leaves it).
+    Zone(Word, bool),
+}
+
+/// Which of several calls counts.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Nth {
+    /// Which one, from 1.
+    pub n: u32,
+    /// All of them within this time; without it, every n-th.
+    pub within: Option<Seconds>,
 }
 
 /// A further condition.
@@ -88,21 +103,59 @@ pub enum Where {
     Unsaid,
     /// `at the emitter`: the same, said.
     Sender,
+    /// `at the listener`.
+    Listener,
     /// `at NAME`: a named one.
     Named(Word),
+}
+
+/// How soon a line is said.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
+pub enum Urgency {
+    /// After those that wait already.
+    #[default]
+    InTurn,
+    /// Before all that wait.
+    First,
+    /// At once: the line that is being said fades.
+    CutIn,
 }
 
 /// What is done.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Action {
-    /// Plays a sound, perhaps only by chance (0 to 100 %).
+    /// Plays a sound.
     Play {
         /// The sound.
         sound: Word,
         /// Where.
         at: Where,
-        /// Chance in percent; `None` is always.
-        chance: Option<f64>,
+    },
+    /// Has a line said.
+    Say {
+        /// The sound with the lines.
+        sound: Word,
+        /// Where.
+        at: Where,
+        /// How soon.
+        urgency: Urgency,
+    },
+    /// Takes a running sound's level, pitch or filter somewhere.
+    Sweep {
+        /// The sound.
+        sound: Word,
+        /// Whose; all if unsaid.
+        at: Where,
+        /// What is moved.
+        property: Property,
+        /// Where to, as written, in the property's unit.
+        to: String,
+        /// How long it takes.
+        over: Seconds,
+        /// The curve of the way.
+        curve: Shape,
+        /// Whether it is let go at the end.
+        let_go: bool,
     },
     /// Fades out all voices of a sound (of one emitter if said), over a time or as the sound says.
     Stop {
@@ -127,6 +180,13 @@ pub enum Action {
         /// The value: a state's value or a number as text.
         to: Word,
     },
+    /// Adds to a parameter, as counters need it.
+    Add {
+        /// The parameter.
+        subject: Word,
+        /// How much; less than 0 takes away.
+        by: f64,
+    },
     /// Sends an event.
     Send {
         /// The event.
@@ -136,6 +196,19 @@ pub enum Action {
     },
 }
 
+/// An action with what is said of it besides.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Act {
+    /// What is done.
+    pub action: Action,
+    /// The chance in percent, drawn each time; `None` is always.
+    pub chance: Option<f64>,
+    /// How long it waits.
+    pub after: Option<Seconds>,
+    /// Where it stands.
+    pub place: PlaceOf,
+}
+
 /// One reaction.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Reaction {
@@ -143,12 +216,20 @@ pub struct Reaction {
     pub comments: Vec<String>,
     /// What calls it.
     pub trigger: Trigger,
+    /// Whether it is switched off.
+    pub off: bool,
+    /// The change must last so long before it counts.
+    pub hold: Option<Seconds>,
+    /// Which of several calls counts.
+    pub nth: Option<Nth>,
     /// What must hold besides.
     pub conditions: Vec<Condition>,
+    /// It acts once, and again only after this has held.
+    pub until: Option<Condition>,
     /// Whether it holds only if no earlier reaction to the same trigger did.
     pub otherwise: bool,
-    /// What is done, in order, each with its place.
-    pub actions: Vec<(Action, PlaceOf)>,
+    /// What is done, in order.
+    pub actions: Vec<Act>,
     /// Where its `When` stands.
     pub place: PlaceOf,
 }
@@ -163,7 +244,8 @@ impl PartialEq for PlaceOf {
     }
 }
 
-const ACTIONS: [&str; 5] = ["play", "stop", "finish", "set", "send"];
+/// The words that actions begin with.
+pub const ACTIONS: [&str; 8] = ["play", "say", "stop", "finish", "sweep", "set", "add", "send"];
 
 /// Parses a file of reactions. What is wrong is left out and given as a fault.
 #[must_use]
@@ -184,10 +266,10 @@ pub fn parse(file: &str, text: &str) -> (Vec<Reaction>, Vec<Fault>) {
         }
         if row.starts_with(char::is_whitespace) {
             let place = line.place();
-            match action(&mut line) {
-                Ok(action) if open => {
+            match act(&mut line) {
+                Ok(act) if open => {
                     if let Some(reaction) = list.last_mut() {
-                        reaction.actions.push((action, PlaceOf(place)));
+                        reaction.actions.push(act);
                     }
                 }
                 Ok(_) if head_failed => {}
@@ -220,39 +302,102 @@ pub fn parse(file: &str, text: &str) -> (Vec<Reaction>, Vec<Fault>) {
 
 fn head(line: &mut Cursor<'_>) -> Parsed<Reaction> {
     let place = line.place();
+    let off = line.take(&["Off:"]) || line.take(&["off:"]);
     if !line.take(&["When"]) && !line.take(&["when"]) {
         return Err(line.fault(
             format!("a reaction begins with \"When\", not \"{}\"", line.peek()),
             "begin with \"When\" and an event, or put two spaces before an action",
         ));
     }
+    let trigger = trigger(line)?;
+    let hold = match trigger {
+        Trigger::Becomes(..) | Trigger::Crosses(..) if line.take(&["for"]) => Some(line.time()?),
+        _ => None,
+    };
+    let nth = nth(line)?;
+    let mut conditions = Vec::new();
+    while line.take(&["and"]) {
+        conditions.push(condition(line)?);
+    }
+    let otherwise = line.take(&["otherwise"]);
+    let until = if line.take(&["once", "until"]) { Some(condition(line)?) } else { None };
+    line.end("a reaction goes on with \"and\" and a condition, \"otherwise\", or \"once until\" and a condition")?;
+    Ok(Reaction { comments: Vec::new(), trigger, off, hold, nth, conditions, until, otherwise, actions: Vec::new(), place: PlaceOf(place) })
+}
+
+fn trigger(line: &mut Cursor<'_>) -> Parsed<Trigger> {
+    if line.take(&["entering"]) {
+        return Ok(Trigger::Zone(line.name("a zone")?, true));
+    }
+    if line.take(&["leaving"]) {
+        return Ok(Trigger::Zone(line.name("a zone")?, false));
+    }
     let subject = line.name("an event, a state or a parameter")?;
-    let trigger = if line.take(&["becomes"]) {
+    if line.take(&["becomes"]) {
         let test = match comparison(line)? {
             Some(test) => test,
             None => Test::Is(value(line, "a value")?),
         };
-        Trigger::Becomes(subject, test)
-    } else {
-        Trigger::Event(subject)
-    };
-    let mut conditions = Vec::new();
-    while line.take(&["and"]) {
-        let subject = line.name("a state or a parameter")?;
-        let test = match comparison(line)? {
-            Some(test) => test,
-            None if line.take(&["is", "not"]) => Test::IsNot(value(line, "a value")?),
-            None if line.take(&["is"]) => Test::Is(value(line, "a value")?),
-            None => {
-                let mend = "write over, under, at least, at most, is, or is not";
-                return Err(line.fault(format!("it is not said what {subject} is tested for"), mend));
-            }
-        };
-        conditions.push(Condition { subject, test });
+        return Ok(Trigger::Becomes(subject, test));
     }
-    let otherwise = line.take(&["otherwise"]);
-    line.end("a reaction goes on with \"and\" and a condition, or with \"otherwise\"")?;
-    Ok(Reaction { comments: Vec::new(), trigger, conditions, otherwise, actions: Vec::new(), place: PlaceOf(place) })
+    let rises = line.take(&["rises", "over"]);
+    if rises || line.take(&["falls", "under"]) {
+        let (number, unit) = number_with_unit(line)?;
+        return Ok(Trigger::Crosses(subject, rises, number, unit));
+    }
+    Ok(Trigger::Event(subject))
+}
+
+fn nth(line: &mut Cursor<'_>) -> Parsed<Option<Nth>> {
+    let windowed = line.take(&["at", "the"]);
+    if !windowed && !line.take(&["every"]) {
+        return Ok(None);
+    }
+    let text = line.peek().to_owned();
+    let digits = text.trim_end_matches(char::is_alphabetic);
+    let n = digits.parse::<u32>().ok().filter(|n| (1..=MOST_NTH).contains(n) && ["st", "nd", "rd", "th"].contains(&&text[digits.len()..]));
+    let Some(n) = n else {
+        return Err(line.fault(format!("\"{text}\" is not which one"), format!("write 2nd, 3rd, 4th, up to {MOST_NTH}th")));
+    };
+    line.take(&[&text]);
+    let within = if windowed {
+        line.expect("within")?;
+        Some(line.time()?)
+    } else {
+        None
+    };
+    Ok(Some(Nth { n, within }))
+}
+
+/// The most that can be counted.
+pub const MOST_NTH: u32 = 16;
+
+fn condition(line: &mut Cursor<'_>) -> Parsed<Condition> {
+    let subject = line.name("a state or a parameter")?;
+    let test = match comparison(line)? {
+        Some(test) => test,
+        None if line.take(&["is", "not"]) => Test::IsNot(value(line, "a value")?),
+        None if line.take(&["is"]) => Test::Is(value(line, "a value")?),
+        None => {
+            let mend = "write over, under, at least, at most, between, is, or is not";
+            return Err(line.fault(format!("it is not said what {subject} is tested for"), mend));
+        }
+    };
+    Ok(Condition { subject, test })
+}
+
+/// Reads conditions joined by `and`, as they stand in a field that begins at `place`.
+///
+/// # Errors
+/// With place and mend.
+pub fn read_conditions(place: &Place, text: &str) -> Parsed<Vec<Condition>> {
+    let mut line = Cursor::new(&place.file, place.line, text);
+    let mut list = vec![condition(&mut line)?];
+    while line.take(&["and"]) {
+        list.push(condition(&mut line)?);
+    }
+    line.end("conditions are joined by \"and\"")?;
+    Ok(list)
 }
 
 fn comparison(line: &mut Cursor<'_>) -> Parsed<Option<Test>> {
@@ -264,16 +409,30 @@ fn comparison(line: &mut Cursor<'_>) -> Parsed<Option<Test>> {
         Comparison::AtLeast
     } else if line.take(&["at", "most"]) {
         Comparison::AtMost
+    } else if line.take(&["between"]) {
+        let (low, own) = number_with_unit(line)?;
+        line.expect("and")?;
+        let (high, unit) = number_with_unit(line)?;
+        if low > high {
+            return Err(line.fault(format!("{low} is more than {high}"), "write the lower number first"));
+        }
+        return Ok(Some(Test::Between(low, high, if unit.is_empty() { own } else { unit })));
     } else {
         return Ok(None);
     };
+    let (number, unit) = number_with_unit(line)?;
+    Ok(Some(Test::Compare(comparison, number, unit)))
+}
+
+/// A number and the unit word after it, if there is one.
+fn number_with_unit(line: &mut Cursor<'_>) -> Parsed<(f64, String)> {
     let (number, mut unit) = line.number("a number")?;
-    if unit.is_empty() && !line.done() && !matches!(line.peek(), "and" | "otherwise") {
+    if unit.is_empty() && !line.done() && !matches!(line.peek(), "and" | "otherwise" | "for" | "at" | "every" | "once" | ",") {
         unit = line.peek().to_owned();
         let taken = unit.clone();
         line.take(&[&taken]);
     }
-    Ok(Some(Test::Compare(comparison, number, unit)))
+    Ok((number, unit))
 }
 
 /// A state's value or a number, as a word.
@@ -289,18 +448,20 @@ fn whereabouts(line: &mut Cursor<'_>) -> Parsed<Where> {
     if line.take(&["at", "the", "emitter"]) {
         return Ok(Where::Sender);
     }
+    if line.take(&["at", "the", "listener"]) {
+        return Ok(Where::Listener);
+    }
     if line.take(&["at"]) {
-        return Ok(Where::Named(line.name("the name of an emitter, or \"the emitter\"")?));
+        return Ok(Where::Named(line.name("the name of an emitter, \"the emitter\" or \"the listener\"")?));
     }
     Ok(Where::Unsaid)
 }
 
-fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
-    let verb = line.peek().to_owned();
-    let action = if line.take(&["play"]) {
-        let sound = line.name("a sound")?;
-        let at = whereabouts(line)?;
-        let mut chance = None;
+fn act(line: &mut Cursor<'_>) -> Parsed<Act> {
+    let place = PlaceOf(line.place());
+    let action = action(line)?;
+    let (mut chance, mut after) = (None, None);
+    loop {
         if line.take(&[",", "chance"]) || line.take(&["chance"]) {
             let place = line.place();
             let (percent, unit) = line.number("a chance, like 70 %")?;
@@ -309,8 +470,31 @@ fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
                 return Err(Fault::new(&place, format!("{percent}{unit} is not a chance"), "write 0 % to 100 %"));
             }
             chance = Some(percent);
+        } else if line.take(&[",", "after"]) || line.take(&["after"]) {
+            after = Some(line.time()?);
+        } else {
+            break;
         }
-        Action::Play { sound, at, chance }
+    }
+    line.end("an action ends here, or goes on with \", chance 70 %\" or \", after 0.5 s\"; the next one begins a line of its own")?;
+    Ok(Act { action, chance, after, place })
+}
+
+fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
+    let verb = line.peek().to_owned();
+    Ok(if line.take(&["play"]) {
+        Action::Play { sound: line.name("a sound")?, at: whereabouts(line)? }
+    } else if line.take(&["say"]) {
+        let sound = line.name("a sound with lines")?;
+        let at = whereabouts(line)?;
+        let urgency = if line.take(&[",", "first"]) {
+            Urgency::First
+        } else if line.take(&[",", "cutting", "in"]) {
+            Urgency::CutIn
+        } else {
+            Urgency::InTurn
+        };
+        Action::Say { sound, at, urgency }
     } else if line.take(&["stop"]) {
         let sound = line.name("a sound")?;
         let at = whereabouts(line)?;
@@ -318,19 +502,60 @@ fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
         Action::Stop { sound, at, over }
     } else if line.take(&["finish"]) {
         Action::Finish { sound: line.name("a sound")?, at: whereabouts(line)? }
+    } else if line.take(&["sweep"]) {
+        sweep(line)?
     } else if line.take(&["set"]) {
         let subject = line.name("a state or a parameter")?;
         line.expect("to")?;
         let to = value(line, "a value")?;
         Action::Set { subject, to }
+    } else if line.take(&["add"]) {
+        let (by, _) = line.number("a number")?;
+        line.expect("to")?;
+        Action::Add { subject: line.name("a parameter")?, by }
     } else if line.take(&["send"]) {
         Action::Send { event: line.name("an event")?, at: whereabouts(line)? }
     } else {
-        let mend = did_you_mean(&verb, ACTIONS, "an action begins with play, stop, finish, set or send");
+        let mend = did_you_mean(&verb, ACTIONS, "an action begins with play, say, stop, finish, sweep, set, add or send");
         return Err(line.fault(format!("\"{verb}\" is not an action"), mend));
+    })
+}
+
+fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
+    let sound = line.name("a sound")?;
+    let at = whereabouts(line)?;
+    let word = line.peek().to_owned();
+    let Some((property, _)) = Property::ALL.iter().find(|(p, w)| *w == word && p.of_voices()) else {
+        let known = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| *w);
+        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, "write level, pitch, low-pass or high-pass")));
     };
-    line.end("an action ends here; the next one begins a line of its own")?;
-    Ok(action)
+    line.take(&[&word]);
+    line.expect("to")?;
+    let place = line.place();
+    let mut to = line.peek().to_owned();
+    line.take(&[&to.clone()]);
+    if !matches!(line.peek(), "over" | "") {
+        let unit = line.peek().to_owned();
+        line.take(&[&unit]);
+        to = format!("{to} {unit}");
+    }
+    property.read(&to).map_err(|what| Fault::new(&place, what, format!("write a value such as {}", property.print(-3.0))))?;
+    line.expect("over")?;
+    let over = line.time()?;
+    let mut curve = Shape::Straight;
+    if line.take(&[",", "smooth"]) {
+        curve = Shape::Smooth;
+    } else if line.take(&[",", "power"]) {
+        let place = line.place();
+        let (n, _) = line.number("a power, like 2")?;
+        let wrong = || Fault::new(&place, format!("{n} is not a power"), "write 0.05 to 20");
+        curve = Some(Shape::Power(n as f32)).filter(|_| (0.05..=20.0).contains(&n)).ok_or_else(wrong)?;
+    }
+    let let_go = line.take(&["then", "let", "go"]) || line.take(&[",", "then", "let", "go"]);
+    if !let_go && !line.take(&["then", "stay"]) {
+        line.take(&[",", "then", "stay"]);
+    }
+    Ok(Action::Sweep { sound, at, property: *property, to, over, curve, let_go })
 }
 
 impl fmt::Display for Test {
@@ -340,6 +565,10 @@ impl fmt::Display for Test {
             Test::Compare(comparison, number, unit) => write!(f, "{comparison} {} {unit}", print_number(*number)),
             Test::Is(value) => write!(f, "is {value}"),
             Test::IsNot(value) => write!(f, "is not {value}"),
+            Test::Between(low, high, unit) => {
+                let space = if unit.is_empty() { "" } else { " " };
+                write!(f, "between {} and {}{space}{unit}", print_number(*low), print_number(*high))
+            }
         }
     }
 }
@@ -349,6 +578,7 @@ impl fmt::Display for Where {
         match self {
             Where::Unsaid => Ok(()),
             Where::Sender => f.write_str(" at the emitter"),
+            Where::Listener => f.write_str(" at the listener"),
             Where::Named(name) => write!(f, " at {name}"),
         }
     }
@@ -357,8 +587,18 @@ impl fmt::Display for Where {
 impl fmt::Display for Action {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Action::Play { sound, at, chance: None } => write!(f, "play {sound}{at}"),
-            Action::Play { sound, at, chance: Some(percent) } => write!(f, "play {sound}{at}, chance {} %", print_number(*percent)),
+            Action::Play { sound, at } => write!(f, "play {sound}{at}"),
+            Action::Say { sound, at, urgency: Urgency::InTurn } => write!(f, "say {sound}{at}"),
+            Action::Say { sound, at, urgency: Urgency::First } => write!(f, "say {sound}{at}, first"),
+            Action::Say { sound, at, urgency: Urgency::CutIn } => write!(f, "say {sound}{at}, cutting in"),
+            Action::Sweep { sound, at, property, to, over, curve, let_go } => {
+                write!(f, "sweep {sound}{at} {} to {to} over {} s", property.word(), print_time(*over))?;
+                if *curve != Shape::Straight {
+                    write!(f, ", {curve}")?;
+                }
+                f.write_str(if *let_go { " then let go" } else { "" })
+            }
+            Action::Add { subject, by } => write!(f, "add {} to {subject}", print_number(*by)),
             Action::Stop { sound, at, over: None } => write!(f, "stop {sound}{at}"),
             Action::Stop { sound, at, over: Some(time) } => write!(f, "stop {sound}{at} over {} s", print_time(*time)),
             Action::Finish { sound, at } => write!(f, "finish {sound}{at}"),
@@ -368,21 +608,58 @@ impl fmt::Display for Action {
     }
 }
 
+impl fmt::Display for Act {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}", self.action)?;
+        if let Some(percent) = self.chance {
+            write!(f, ", chance {} %", print_number(percent))?;
+        }
+        if let Some(time) = self.after {
+            write!(f, ", after {} s", print_time(time))?;
+        }
+        Ok(())
+    }
+}
+
 impl Reaction {
     /// The first line, `When …`.
     #[must_use]
     pub fn head(&self) -> String {
-        let mut text = String::from("When ");
+        let mut text = String::from(if self.off { "Off: When " } else { "When " });
         match &self.trigger {
+            Trigger::Zone(zone, true) => text.push_str(&format!("entering {zone}")),
+            Trigger::Zone(zone, false) => text.push_str(&format!("leaving {zone}")),
+            Trigger::Crosses(subject, rises, number, unit) => {
+                let (verb, space) = (if *rises { "rises over" } else { "falls under" }, if unit.is_empty() { "" } else { " " });
+                text.push_str(&format!("{subject} {verb} {}{space}{unit}", print_number(*number)));
+            }
             Trigger::Event(event) => text.push_str(&event.text),
             Trigger::Becomes(subject, Test::Is(value)) => text.push_str(&format!("{subject} becomes {value}")),
             Trigger::Becomes(subject, test) => text.push_str(&format!("{subject} becomes {test}")),
+        }
+        if let Some(time) = self.hold {
+            text.push_str(&format!(" for {} s", print_time(time)));
+        }
+        if let Some(nth) = &self.nth {
+            let suffix = match nth.n {
+                1 => "st",
+                2 => "nd",
+                3 => "rd",
+                _ => "th",
+            };
+            match nth.within {
+                Some(time) => text.push_str(&format!(" at the {}{suffix} within {} s", nth.n, print_time(time))),
+                None => text.push_str(&format!(" every {}{suffix}", nth.n)),
+            }
         }
         for condition in &self.conditions {
             text.push_str(&format!(" and {} {}", condition.subject, condition.test));
         }
         if self.otherwise {
             text.push_str(" otherwise");
+        }
+        if let Some(until) = &self.until {
+            text.push_str(&format!(" once until {} {}", until.subject, until.test));
         }
         text
     }
@@ -394,8 +671,8 @@ impl fmt::Display for Reaction {
             writeln!(f, "# {comment}")?;
         }
         writeln!(f, "{}", self.head())?;
-        for (action, _) in &self.actions {
-            writeln!(f, "  {action}")?;
+        for act in &self.actions {
+            writeln!(f, "  {act}")?;
         }
         Ok(())
     }
@@ -427,42 +704,61 @@ mod tests {
         (ops, number(), prop_oneof![Just(String::new()), Just("m".into())]).prop_map(|(c, n, u)| Test::Compare(c, n, u))
     }
     fn test() -> impl Strategy<Value = Test> {
-        prop_oneof![compare(), value().prop_map(Test::Is), value().prop_map(Test::IsNot)]
+        let between = (number(), number(), prop_oneof![Just(String::new()), Just("m".into())]).prop_map(|(a, b, u)| Test::Between(a.min(b), a.max(b), u));
+        prop_oneof![compare(), value().prop_map(Test::Is), value().prop_map(Test::IsNot), between]
     }
     fn place() -> impl Strategy<Value = Where> {
-        prop_oneof![Just(Where::Unsaid), Just(Where::Sender), word().prop_map(Where::Named)]
+        prop_oneof![Just(Where::Unsaid), Just(Where::Sender), Just(Where::Listener), word().prop_map(Where::Named)]
     }
     fn time() -> impl Strategy<Value = Seconds> {
         (0u64..100_000_000).prop_map(|us| Seconds(us as f64 / 1e6))
     }
     fn any_action() -> impl Strategy<Value = Action> {
+        let urgency = prop_oneof![Just(Urgency::InTurn), Just(Urgency::First), Just(Urgency::CutIn)];
+        let swept = prop_oneof![
+            (-48i32..48).prop_map(|n| (Property::Pitch, format!("{n} st"))),
+            (-60i32..12).prop_map(|n| (Property::Level, format!("{n} dB"))),
+            (20u32..20_000).prop_map(|n| (Property::LowPass, format!("{n} Hz"))),
+        ];
+        let curve = prop_oneof![Just(Shape::Straight), Just(Shape::Smooth), (1u8..9).prop_map(|n| Shape::Power(f32::from(n) / 2.0))];
         prop_oneof![
-            (word(), place(), prop::option::of((0u32..=1000).prop_map(|p| f64::from(p) / 10.0))).prop_map(|(sound, at, chance)| Action::Play {
-                sound,
-                at,
-                chance
-            }),
+            (word(), place()).prop_map(|(sound, at)| Action::Play { sound, at }),
+            (word(), place(), urgency).prop_map(|(sound, at, urgency)| Action::Say { sound, at, urgency }),
             (word(), place(), prop::option::of(time())).prop_map(|(sound, at, over)| Action::Stop { sound, at, over }),
             (word(), place()).prop_map(|(sound, at)| Action::Finish { sound, at }),
+            (word(), place(), swept, time(), curve, any::<bool>()).prop_map(|(sound, at, (property, to), over, curve, let_go)| Action::Sweep {
+                sound,
+                at,
+                property,
+                to,
+                over,
+                curve,
+                let_go
+            }),
             (word(), value()).prop_map(|(subject, to)| Action::Set { subject, to }),
+            (word(), number()).prop_map(|(subject, by)| Action::Add { subject, by }),
             (word(), place()).prop_map(|(event, at)| Action::Send { event, at }),
         ]
     }
+    fn act() -> impl Strategy<Value = Act> {
+        let chance = prop::option::of((0u32..=1000).prop_map(|p| f64::from(p) / 10.0));
+        (any_action(), chance, prop::option::of(time())).prop_map(|(action, chance, after)| Act { action, chance, after, place: PlaceOf::default() })
+    }
     fn reaction() -> impl Strategy<Value = Reaction> {
+        let unit = || prop_oneof![Just(String::new()), Just("m".into())];
         let trigger = prop_oneof![
             word().prop_map(Trigger::Event),
-            (word(), prop_oneof![compare(), value().prop_map(Test::Is)]).prop_map(|(s, t)| Trigger::Becomes(s, t))
+            (word(), prop_oneof![compare(), value().prop_map(Test::Is)]).prop_map(|(s, t)| Trigger::Becomes(s, t)),
+            (word(), any::<bool>(), number(), unit()).prop_map(|(s, rises, n, u)| Trigger::Crosses(s, rises, n, u)),
+            (word(), any::<bool>()).prop_map(|(zone, entering)| Trigger::Zone(zone, entering)),
         ];
-        let conditions = prop::collection::vec((word(), test()).prop_map(|(subject, test)| Condition { subject, test }), 0..3);
-        let comments = prop::collection::vec("[a-z]{1,6}( [a-z]{1,6})?", 0..2);
-        (comments, trigger, conditions, any::<bool>(), prop::collection::vec(any_action(), 1..4)).prop_map(
-            |(comments, trigger, conditions, otherwise, actions)| Reaction {
-                comments,
-                trigger,
-                conditions,
-                otherwise,
-                actions: actions.into_iter().map(|a| (a, PlaceOf::default())).collect(),
-                place: PlaceOf::default(),
+        let condition = || (word(), test()).prop_map(|(subject, test)| Condition { subject, test });
+        let head = (prop::collection::vec("[a-z]{1,6}( [a-z]{1,6})?", 0..2), trigger, any::<bool>(), prop::option::of(time()));
+        let nth = prop::option::of((1u32..=MOST_NTH, prop::option::of(time())).prop_map(|(n, within)| Nth { n, within }));
+        (head, nth, prop::collection::vec(condition(), 0..3), prop::option::of(condition()), any::<bool>(), prop::collection::vec(act(), 1..4)).prop_map(
+            |((comments, trigger, off, hold), nth, conditions, until, otherwise, actions)| {
+                let hold = hold.filter(|_| matches!(trigger, Trigger::Becomes(..) | Trigger::Crosses(..)));
+                Reaction { comments, trigger, off, hold, nth, conditions, until, otherwise, actions, place: PlaceOf::default() }
             },
         )
     }
@@ -477,7 +773,7 @@ mod tests {
         }
 
         #[test]
-        fn no_text_panics(text in "(When |and |over |play |at |, |%|[0-9.]{1,3}|\n  |\n|.{0,3}){0,30}") {
+        fn no_text_panics(text in "(When |and |over |play |sweep |every |once until |between |at the |for |at |, |%|[0-9.]{1,3}|\n  |\n|.{0,3}){0,30}") {
             let _ = parse("reactions.est", &text);
         }
     }
@@ -491,7 +787,7 @@ mod tests {
         assert_eq!(list[0].comments, vec!["the hull"]);
         assert!(list[1].otherwise);
         assert_eq!(list[2].actions.len(), 2);
-        assert_eq!(list[2].actions[1].0, Action::Stop { sound: Word::new("step"), at: Where::Unsaid, over: Some(Seconds(0.3)) });
+        assert_eq!(list[2].actions[1].action, Action::Stop { sound: Word::new("step"), at: Where::Unsaid, over: Some(Seconds(0.3)) });
     }
 
     #[test]

@@ -1,4 +1,5 @@
 //! Voices into buses, buses into the output.
 
 pub(crate) mod buses;
+pub(crate) mod source;
 pub(crate) mod voice;

@@ -1,20 +1,21 @@
 //! A voice: one recipe being played, from its samples to its bus.
 //!
-//! The source is a stream without seams: parts follow each other and rounds close inside [`Source::read`], so the
-//! interpolator never sees a border. What it needs from before is kept as history.
+//! A voice far below hearing *sleeps*: it is looked after only now and then, without interpolating or filtering, and when
+//! it is heard again it goes on where it would be.
 
-use crate::dsp::{Fade, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, TAPS};
-use crate::engine::{BLOCK, Cause};
+use super::source::{Source, Window, WINDOW};
+use crate::curve::Shape;
+use crate::document::Property;
+use crate::dsp::{Envelope, Fade, Filter, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, TAPS};
+use crate::engine::{BLOCK, Cause, Stream};
 use crate::names::NameKey;
-use crate::program::{MOST_NESTED, Part, Recipe};
+use crate::program::{MOST_NESTED, Recipe};
+use crate::units::Octaves;
 use std::sync::Arc;
-
-/// The most source samples that one block can need: 16 times the block, and the history.
-pub(crate) const WINDOW: usize = BLOCK * 16 + TAPS + 8;
 
 /// Scratch memory shared by all voices.
 pub(crate) struct Scratch {
-    pub(crate) window: [[f32; WINDOW]; 2],
+    pub(crate) window: Window,
     pub(crate) out: [[f32; BLOCK]; 2],
     pub(crate) dry: [f32; BLOCK],
 }
@@ -25,63 +26,6 @@ impl Default for Scratch {
     }
 }
 
-/// Where a voice is in its recipe.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Source {
-    part: usize,
-    at: usize,
-    /// Rounds are completed and not begun again.
-    pub(crate) finishing: bool,
-    ended: bool,
-}
-
-impl Source {
-    /// Reads the next samples of all channels; silence after the end. Returns how many were silence.
-    fn read(&mut self, recipe: &Recipe, out: &mut [[f32; WINDOW]; 2], from: usize, count: usize) -> usize {
-        let mut done = 0;
-        while done < count {
-            let Some(part) = recipe.parts.get(self.part).filter(|_| !self.ended) else { break };
-            let taken = self.read_part(part, recipe.stereo, out, from + done, count - done);
-            if taken == 0 {
-                self.next_part(recipe);
-            }
-            done += taken;
-        }
-        for channel in out.iter_mut() {
-            channel[from + done..from + count].fill(0.0);
-        }
-        count - done
-    }
-
-    fn read_part(&mut self, part: &Part, stereo: bool, out: &mut [[f32; WINDOW]; 2], from: usize, count: usize) -> usize {
-        let frames = part.clip.frames();
-        if let Some((start, end)) = part.round
-            && self.at >= end
-            && !self.finishing
-        {
-            self.at = start;
-        }
-        // A round that is being finished goes on to the end of the file: what follows the loop is its tail.
-        let until = part.round.filter(|_| !self.finishing).map_or(frames, |(_, end)| end);
-        let taken = count.min(until.saturating_sub(self.at));
-        let range = self.at..self.at + taken;
-        let first = &part.clip.channels[0];
-        out[0][from..from + taken].copy_from_slice(&first[range.clone()]);
-        if stereo {
-            let second = part.clip.channels.get(1).unwrap_or(first);
-            out[1][from..from + taken].copy_from_slice(&second[range]);
-        }
-        self.at += taken;
-        taken
-    }
-
-    fn next_part(&mut self, recipe: &Recipe) {
-        self.part += 1;
-        self.at = 0;
-        self.ended = self.part >= recipe.parts.len();
-    }
-}
-
 /// Why a voice is on its way out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Leaving {
@@ -89,200 +33,109 @@ pub(crate) enum Leaving {
     For(Cause),
 }
 
-/// What a voice keeps of a sound that is no longer in the project.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Frozen {
+/// The sums of a voice's terms; also what it keeps of a sound that is no longer in the project.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Sums {
     pub(crate) level: f32,
     pub(crate) pitch: f32,
     pub(crate) low_pass: f32,
+    pub(crate) high_pass: f32,
 }
 
-/// One recipe being played.
-#[derive(Debug)]
-pub(crate) struct Voice {
-    pub(crate) id: u64,
-    /// The sounds from the one asked for to the one whose take this is.
-    pub(crate) path: [u32; MOST_NESTED],
-    pub(crate) depth: usize,
-    pub(crate) vary_level: [f32; MOST_NESTED],
-    pub(crate) vary_pitch: [f32; MOST_NESTED],
-    pub(crate) sound: NameKey,
-    pub(crate) emitter: NameKey,
-    pub(crate) bus: u32,
-    pub(crate) recipe: Option<Arc<Recipe>>,
-    pub(crate) source: Source,
-    pub(crate) started: u64,
-    /// Frames into the present block at which it starts; 0 once it sounds.
-    pub(crate) offset: usize,
-    pub(crate) fade: Fade,
-    /// A fade to silence that is yet to begin: so many frames into the present block, over so many frames.
-    let_go: Option<(usize, u64)>,
-    pub(crate) leaving: Leaving,
-    pub(crate) frozen: Option<Frozen>,
-    /// Level of this block's terms in dB, and its gain; the gain of the block before.
+/// What was drawn for one sound on the way.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Drawn {
     pub(crate) level: f32,
-    pub(crate) gain: f32,
     pub(crate) pitch: f32,
-    pub(crate) advance: u64,
-    pub(crate) octaves: f32,
-    coefficients: Option<LowPassCoefficients>,
-    /// The cutoff that `coefficients` were made for.
-    made_for: f32,
-    filters: [LowPass; 2],
-    history: [[f32; TAPS]; 2],
-    fraction: u64,
-    primed: bool,
-    silence: usize,
-    pub(crate) ended: bool,
-    /// Mean power of the audio before and after the low-pass, followed over about 100 ms.
-    pub(crate) power: f32,
-    pub(crate) filtered: f32,
+    pub(crate) low_pass: f32,
+    pub(crate) high_pass: f32,
 }
 
-impl Voice {
-    pub(crate) fn idle() -> Voice {
-        Voice {
-            id: 0,
-            path: [0; MOST_NESTED],
-            depth: 0,
-            vary_level: [0.0; MOST_NESTED],
-            vary_pitch: [0.0; MOST_NESTED],
-            sound: NameKey::NONE,
-            emitter: NameKey::NONE,
-            bus: 0,
-            recipe: None,
-            source: Source::default(),
-            started: 0,
-            offset: 0,
-            fade: Fade::at(1.0),
-            let_go: None,
-            leaving: Leaving::No,
-            frozen: None,
-            level: 0.0,
-            gain: f32::NAN,
-            pitch: 0.0,
-            advance: ONE,
-            octaves: 0.0,
-            coefficients: None,
-            made_for: 0.0,
-            filters: [LowPass::default(); 2],
-            history: [[0.0; TAPS]; 2],
-            fraction: 0,
-            primed: false,
-            silence: 0,
-            ended: false,
-            power: 0.0,
-            filtered: 0.0,
+/// A property on its way somewhere.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Swept {
+    pub(crate) from: f32,
+    pub(crate) to: f32,
+    pub(crate) begin: u64,
+    pub(crate) end: u64,
+    pub(crate) curve: Shape,
+}
+
+impl Swept {
+    pub(crate) fn at(&self, frame: u64) -> f32 {
+        if frame >= self.end {
+            self.to
+        } else if frame <= self.begin {
+            self.from
+        } else {
+            let t = (frame - self.begin) as f64 / (self.end - self.begin) as f64;
+            self.from + (self.to - self.from) * self.curve.at(t as f32)
         }
     }
+}
 
-    /// The sounds of its path.
+/// The properties of voices, in the order in which their sweeps are kept.
+pub(crate) const SWEPT: [Property; 4] = [Property::Level, Property::Pitch, Property::LowPass, Property::HighPass];
+
+/// The way from the sound that was asked for to a take.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Way {
+    pub(crate) path: [u32; MOST_NESTED],
+    pub(crate) depth: usize,
+    /// Which playing of each sound on the way it belongs to.
+    pub(crate) instances: [u64; MOST_NESTED],
+    pub(crate) drawn: [Drawn; MOST_NESTED],
+    /// The group of each sound that is cross-faded, counted from 1; 0 if it is not.
+    pub(crate) across: [u8; MOST_NESTED],
+    pub(crate) take_level: f32,
+    pub(crate) take_pitch: f32,
+    /// Frames before the start, and seconds into the audio.
+    pub(crate) delay: u64,
+    pub(crate) from: f32,
+    /// The last draws of wait and place, in seconds, for those who show them.
+    pub(crate) drawn_after: f32,
+    pub(crate) drawn_from: f32,
+}
+
+impl Way {
+    pub(crate) const START: Way = Way {
+        path: [0; MOST_NESTED],
+        depth: 0,
+        instances: [0; MOST_NESTED],
+        drawn: [Drawn { level: 0.0, pitch: 0.0, low_pass: 0.0, high_pass: 0.0 }; MOST_NESTED],
+        across: [0; MOST_NESTED],
+        take_level: 0.0,
+        take_pitch: 0.0,
+        delay: 0,
+        from: 0.0,
+        drawn_after: 0.0,
+        drawn_from: 0.0,
+    };
+
+    /// The sounds on the way.
     pub(crate) fn sounds(&self) -> &[u32] {
         &self.path[..self.depth]
     }
+}
 
-    pub(crate) fn take(&self) -> NameKey {
-        self.recipe.as_ref().map_or(NameKey::NONE, |r| r.name)
+/// A filter of both channels that is there only while it filters.
+#[derive(Debug)]
+struct Stage<F: Filter> {
+    coefficients: Option<F::Coefficients>,
+    /// The cutoff that `coefficients` were made for, in octaves.
+    made_for: f32,
+    filters: [F; 2],
+}
+
+impl<F: Filter> Stage<F> {
+    fn new() -> Self {
+        Stage { coefficients: None, made_for: 0.0, filters: [F::default(); 2] }
     }
 
-    /// Lets it fade out from `offset` frames into the present block on; a fade under way is only made shorter.
-    pub(crate) fn leave(&mut self, cause: Cause, offset: usize, frames: u64) {
-        let ends_later = self.let_go.map_or(self.fade.left(), |(_, frames)| frames);
-        if self.leaving == Leaving::No || frames < ends_later {
-            self.let_go = Some((offset.max(self.offset), frames));
-        }
-        if self.leaving == Leaving::No {
-            self.leaving = Leaving::For(cause);
-        }
-    }
-
-    /// Renders this block and adds it to `left` and `right`.
-    ///
-    /// `target` is the gain at the block's end; the way to it is a straight line.
-    pub(crate) fn render(
-        &mut self,
-        interpolator: &Interpolator,
-        rate: u32,
-        scratch: &mut Scratch,
-        target: f32,
-        left: &mut [f32; BLOCK],
-        right: &mut [f32; BLOCK],
-    ) {
-        let Some(recipe) = self.recipe.as_ref() else {
-            self.ended = true;
-            return;
-        };
-        let channels = if recipe.stereo { 2 } else { 1 };
-        let offset = self.offset;
-        let count = BLOCK - offset;
-        if !self.primed {
-            self.silence = self.source.read(recipe, &mut scratch.window, LEAD, TAPS - LEAD);
-            for (history, window) in self.history.iter_mut().zip(&scratch.window) {
-                history[LEAD..].copy_from_slice(&window[LEAD..TAPS]);
-            }
-            self.primed = true;
-            self.coefficients = self.wanted(rate);
-            self.made_for = self.octaves;
-        }
-        let whole = ((self.fraction + self.advance * count as u64) >> 32) as usize;
-        for (window, history) in scratch.window.iter_mut().zip(&self.history).take(channels) {
-            window[..TAPS].copy_from_slice(history);
-        }
-        let silent = self.source.read(recipe, &mut scratch.window, TAPS, whole);
-        self.silence = if silent > 0 { self.silence + silent } else { self.silence.min(TAPS) };
-        let mut position = self.fraction;
-        for channel in 0..channels {
-            position = interpolator.fill(&scratch.window[channel][..whole + TAPS], self.fraction, self.advance, &mut scratch.out[channel][..count]);
-            self.history[channel].copy_from_slice(&scratch.window[channel][whole..whole + TAPS]);
-        }
-        self.fraction = position & (ONE - 1);
-        let power = scratch.out[..channels].iter().map(|c| mean_square(&c[..count])).sum::<f32>() / channels as f32;
-        self.power += (power - self.power) * follow(self.power);
-        let filtered = if self.filter(rate, scratch, channels, count) {
-            scratch.out[..channels].iter().map(|c| mean_square(&c[..count])).sum::<f32>() / channels as f32
-        } else {
-            power
-        };
-        self.filtered += (filtered - self.filtered) * follow(self.filtered);
-        let start = if self.gain.is_nan() { target } else { self.gain };
-        let second = channels - 1;
-        if self.fade.arrived() && start == target && self.let_go.is_none() {
-            let gain = target * self.fade.gain();
-            for (i, (l, r)) in left[offset..].iter_mut().zip(&mut right[offset..]).enumerate() {
-                *l += scratch.out[0][i] * gain;
-                *r += scratch.out[second][i] * gain;
-            }
-        } else {
-            let slope = (target - start) / count as f32;
-            for i in 0..count {
-                if let Some((at, frames)) = self.let_go
-                    && offset + i >= at
-                {
-                    self.fade = self.fade.towards(0.0, frames);
-                    self.let_go = None;
-                }
-                let gain = (start + slope * (i + 1) as f32) * self.fade.next_gain();
-                left[offset + i] += scratch.out[0][i] * gain;
-                right[offset + i] += scratch.out[second][i] * gain;
-            }
-        }
-        self.gain = target;
-        self.offset = 0;
-        let gone = self.leaving != Leaving::No && self.fade.arrived();
-        // The filter's tail rings on after the source; 40 ms are enough for the lowest cutoff that is heard.
-        let ringing = if self.coefficients.is_some() { rate as usize / 25 } else { 0 };
-        self.ended = gone || self.silence > TAPS + ringing;
-    }
-
-    /// The low-pass for the present cutoff; none if it is open.
-    fn wanted(&self, rate: u32) -> Option<LowPassCoefficients> {
-        (self.octaves < 0.0).then(|| LowPassCoefficients::new(crate::units::Octaves(self.octaves).from_open(), rate))
-    }
-
-    /// Applies the low-pass if it filters. Going over between filtering and not is a cross-fade of one block.
-    fn filter(&mut self, rate: u32, scratch: &mut Scratch, channels: usize, count: usize) -> bool {
-        let wanted = if self.octaves == self.made_for && self.coefficients.is_some() { self.coefficients } else { self.wanted(rate) };
-        self.made_for = self.octaves;
+    /// Filters; going over between filtering and not is a cross-fade of one block. True if it did anything.
+    fn apply(&mut self, octaves: f32, make: impl Fn(f32) -> Option<F::Coefficients>, scratch: &mut Scratch, channels: usize, count: usize) -> bool {
+        let wanted = if octaves == self.made_for && self.coefficients.is_some() { self.coefficients } else { make(octaves) };
+        self.made_for = octaves;
         let (from, to, crossing) = match (self.coefficients, wanted) {
             (None, None) => return false,
             (Some(from), Some(to)) => (from, to, 0.0),
@@ -307,11 +160,281 @@ impl Voice {
             }
         }
         if wanted.is_none() {
-            self.filters = [LowPass::default(); 2];
+            self.filters = [F::default(); 2];
         }
         self.coefficients = wanted;
         true
     }
+}
+
+fn low_pass(octaves: f32, rate: u32) -> Option<LowPassCoefficients> {
+    (octaves < 0.0).then(|| LowPassCoefficients::new(Octaves(octaves).from_open(), rate))
+}
+
+fn high_pass(octaves: f32, rate: u32) -> Option<HighPassCoefficients> {
+    (octaves > 0.0).then(|| HighPassCoefficients::new(Octaves(octaves).above_open(), rate))
+}
+
+/// No emitter's place.
+pub(crate) const NOWHERE: u16 = u16::MAX;
+
+/// One recipe being played.
+#[derive(Debug)]
+pub(crate) struct Voice {
+    pub(crate) id: u64,
+    pub(crate) way: Way,
+    pub(crate) sound: NameKey,
+    pub(crate) emitter: NameKey,
+    /// The emitter's place in the world.
+    pub(crate) place: u16,
+    pub(crate) by: NameKey,
+    pub(crate) bus: u32,
+    pub(crate) recipe: Option<Arc<Recipe>>,
+    pub(crate) source: Source,
+    pub(crate) started: u64,
+    /// Frames from the start of the present block to its start; 0 once it sounds.
+    pub(crate) wait: u64,
+    /// Whether its start has been told.
+    pub(crate) told: bool,
+    /// It is let go after so many frames; 0 if not.
+    pub(crate) length: u64,
+    /// It is let go on this frame, at the end of a sweep.
+    pub(crate) let_go_on: Option<u64>,
+    pub(crate) envelope: Envelope,
+    /// Rises when it wakes.
+    pub(crate) gate: Fade,
+    pub(crate) swept: [Option<Swept>; 4],
+    pub(crate) leaving: Leaving,
+    pub(crate) frozen: Option<Sums>,
+    /// Level of this block's terms in dB, and its gain; the gain of the block before.
+    pub(crate) level: f32,
+    pub(crate) gain: f32,
+    pub(crate) pitch: f32,
+    pub(crate) advance: u64,
+    pub(crate) octaves: f32,
+    pub(crate) octaves_up: f32,
+    low: Stage<LowPass>,
+    high: Stage<HighPass>,
+    history: [[f32; TAPS]; 2],
+    fraction: u64,
+    primed: bool,
+    silence: usize,
+    /// Frames that a sleeping voice has not read, at most `TAPS`.
+    debt: usize,
+    /// Up to which frame a sleeping voice has been looked after.
+    pub(crate) slept_to: u64,
+    pub(crate) asleep: bool,
+    pub(crate) ended: bool,
+    /// Mean power of the audio before and after the filters, followed over about 100 ms.
+    pub(crate) power: f32,
+    pub(crate) filtered: f32,
+}
+
+impl Voice {
+    pub(crate) fn idle() -> Voice {
+        Voice {
+            id: 0,
+            way: Way::START,
+            sound: NameKey::NONE,
+            emitter: NameKey::NONE,
+            place: NOWHERE,
+            by: NameKey::NONE,
+            bus: 0,
+            recipe: None,
+            source: Source::new(None, Stream::new(0, NameKey::NONE, 0)),
+            started: 0,
+            wait: 0,
+            told: false,
+            length: 0,
+            let_go_on: None,
+            envelope: Envelope::new(Shaping::plain(0)),
+            gate: Fade::at(1.0),
+            swept: [None; 4],
+            leaving: Leaving::No,
+            frozen: None,
+            level: 0.0,
+            gain: f32::NAN,
+            pitch: 0.0,
+            advance: ONE,
+            octaves: 0.0,
+            octaves_up: 0.0,
+            low: Stage::new(),
+            high: Stage::new(),
+            history: [[0.0; TAPS]; 2],
+            fraction: 0,
+            primed: false,
+            silence: 0,
+            debt: 0,
+            slept_to: 0,
+            asleep: false,
+            ended: false,
+            power: 0.0,
+            filtered: 0.0,
+        }
+    }
+
+    /// The sounds of its path.
+    pub(crate) fn sounds(&self) -> &[u32] {
+        self.way.sounds()
+    }
+
+    /// Whether it plays a sound of the project and is not on its way out.
+    pub(crate) fn stays(&self) -> bool {
+        self.leaving == Leaving::No && self.frozen.is_none() && !self.ended
+    }
+
+    pub(crate) fn take(&self) -> NameKey {
+        self.recipe.as_ref().map_or(NameKey::NONE, |r| r.name)
+    }
+
+    /// Lets it fade out from `offset` frames into the present block on; a fade under way is only made shorter.
+    pub(crate) fn leave(&mut self, cause: Cause, offset: u64, frames: u64) {
+        if self.asleep || self.wait > offset {
+            // It is not heard: there is nothing to fade.
+            self.ended = true;
+        }
+        self.envelope.let_go(offset.saturating_sub(self.wait), frames);
+        if self.leaving == Leaving::No {
+            self.leaving = Leaving::For(cause);
+        }
+    }
+
+    fn prime(&mut self, scratch: &mut Scratch, rate: u32) {
+        let Some(recipe) = self.recipe.as_ref().filter(|_| !self.primed) else { return };
+        let from = (f64::from(self.way.from) * f64::from(rate)).max(0.0) as usize;
+        if from > 0 {
+            self.source.skip(recipe, from);
+        }
+        self.silence = self.source.read(recipe, &mut scratch.window, LEAD, TAPS - LEAD);
+        for (history, window) in self.history.iter_mut().zip(&scratch.window) {
+            history[LEAD..].copy_from_slice(&window[LEAD..TAPS]);
+        }
+        self.primed = true;
+        self.low.coefficients = low_pass(self.octaves, rate);
+        self.low.made_for = self.octaves;
+        self.high.coefficients = high_pass(self.octaves_up, rate);
+        self.high.made_for = self.octaves_up;
+    }
+
+    /// Goes to sleep at the start of the block that begins at `frame`.
+    pub(crate) fn sleep(&mut self, frame: u64, scratch: &mut Scratch, rate: u32) {
+        self.prime(scratch, rate);
+        (self.asleep, self.slept_to, self.debt, self.wait) = (true, frame + self.wait, 0, 0);
+    }
+
+    /// Goes on, unheard, to `frame`.
+    pub(crate) fn doze(&mut self, frame: u64) {
+        let count = frame.saturating_sub(self.slept_to);
+        let Some(recipe) = self.recipe.as_ref().filter(|_| count > 0) else { return };
+        let position = u128::from(self.fraction) + u128::from(self.advance) * u128::from(count);
+        self.fraction = (position & u128::from(ONE - 1)) as u64;
+        let whole = (position >> 32) as usize + self.debt;
+        if whole > TAPS {
+            self.source.skip(recipe, whole - TAPS);
+        }
+        self.debt = whole.min(TAPS);
+        self.slept_to = frame;
+        self.envelope.skip(count);
+        self.age(count);
+        self.ended |= (self.source.ended() && self.debt == TAPS) || self.envelope.gone();
+    }
+
+    /// Wakes; its level rises over 3 ms.
+    pub(crate) fn wake(&mut self, scratch: &mut Scratch, rate: u32) {
+        let Some(recipe) = self.recipe.as_ref() else { return };
+        self.silence = self.source.read(recipe, &mut scratch.window, 0, self.debt);
+        for (history, window) in self.history.iter_mut().zip(&scratch.window) {
+            history.copy_within(self.debt.., 0);
+            history[TAPS - self.debt..].copy_from_slice(&window[..self.debt]);
+        }
+        (self.asleep, self.debt, self.gain) = (false, 0, f32::NAN);
+        self.gate = Fade::over(0.0, 1.0, u64::from(rate) * 3 / 1000);
+        self.low = Stage::new();
+        self.high = Stage::new();
+    }
+
+    /// Lets it go if its length is over within the next `count` frames.
+    fn age(&mut self, count: u64) {
+        if self.length > 0 {
+            if self.length <= count {
+                let release = self.envelope.release_frames();
+                self.envelope.let_go(self.length, release);
+                self.leaving = if self.leaving == Leaving::No { Leaving::For(Cause::Done) } else { self.leaving };
+                self.length = 0;
+            } else {
+                self.length -= count;
+            }
+        }
+    }
+
+    /// Renders this block and adds it to `left` and `right`.
+    ///
+    /// `target` is the gain at the block's end; the way to it is a straight line.
+    pub(crate) fn render(&mut self, interpolator: &Interpolator, rate: u32, scratch: &mut Scratch, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+        if self.wait >= BLOCK as u64 {
+            self.wait -= BLOCK as u64;
+            return;
+        }
+        self.prime(scratch, rate);
+        let offset = self.wait as usize;
+        let count = BLOCK - offset;
+        self.age(count as u64);
+        let Some(recipe) = self.recipe.as_ref() else {
+            self.ended = true;
+            return;
+        };
+        let channels = if recipe.stereo { 2 } else { 1 };
+        let whole = ((self.fraction + self.advance * count as u64) >> 32) as usize;
+        for (window, history) in scratch.window.iter_mut().zip(&self.history).take(channels) {
+            window[..TAPS].copy_from_slice(history);
+        }
+        let silent = self.source.read(recipe, &mut scratch.window, TAPS, whole);
+        self.silence = if silent > 0 { self.silence + silent } else { self.silence.min(TAPS) };
+        let mut position = self.fraction;
+        for channel in 0..channels {
+            position = interpolator.fill(&scratch.window[channel][..whole + TAPS], self.fraction, self.advance, &mut scratch.out[channel][..count]);
+            self.history[channel].copy_from_slice(&scratch.window[channel][whole..whole + TAPS]);
+        }
+        self.fraction = position & (ONE - 1);
+        let power = mean_power(scratch, channels, count);
+        self.power += (power - self.power) * follow(self.power);
+        let low = self.low.apply(self.octaves, |o| low_pass(o, rate), scratch, channels, count);
+        let high = self.high.apply(self.octaves_up, |o| high_pass(o, rate), scratch, channels, count);
+        let filtered = if low || high { mean_power(scratch, channels, count) } else { power };
+        self.filtered += (filtered - self.filtered) * follow(self.filtered);
+        self.add(scratch, channels - 1, offset, target, left, right);
+        self.wait = 0;
+        let gone = self.envelope.gone();
+        // The filter's tail rings on after the source; 40 ms are enough for the lowest cutoff that is heard.
+        let ringing = if low || high { rate as usize / 25 } else { 0 };
+        self.ended |= gone || self.silence > TAPS + ringing;
+    }
+
+    /// Adds what is in `scratch` with the gain on its way to `target`.
+    fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+        let start = if self.gain.is_nan() { target } else { self.gain };
+        let count = BLOCK - offset;
+        let steady = self.envelope.steady().filter(|_| start == target && self.gate.arrived());
+        if let Some(steady) = steady {
+            let gain = target * steady;
+            for (i, (l, r)) in left[offset..].iter_mut().zip(&mut right[offset..]).enumerate() {
+                *l += scratch.out[0][i] * gain;
+                *r += scratch.out[second][i] * gain;
+            }
+        } else {
+            let slope = (target - start) / count as f32;
+            for i in 0..count {
+                let gain = (start + slope * (i + 1) as f32) * self.envelope.next_gain() * self.gate.next_gain();
+                left[offset + i] += scratch.out[0][i] * gain;
+                right[offset + i] += scratch.out[second][i] * gain;
+            }
+        }
+        self.gain = target;
+    }
+}
+
+fn mean_power(scratch: &Scratch, channels: usize, count: usize) -> f32 {
+    scratch.out[..channels].iter().map(|c| mean_square(&c[..count])).sum::<f32>() / channels as f32
 }
 
 /// How quickly measured power is followed: at once at first, then over about 100 ms.

@@ -3,12 +3,15 @@
 //! [`compile`] makes a [`Program`] from a document and its audio. The engine only reads it; an edit makes a new one.
 
 mod compile;
+mod formula;
 
 pub use compile::{compile, wanted_audio};
+pub use formula::{Formula, Op};
 
 use crate::assets::Clip;
-use crate::document::{Curve, Property, WhenFull};
-use crate::language::Comparison;
+use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull};
+use crate::dsp::Shaping;
+use crate::language::{Comparison, Urgency};
 use crate::names::{NameKey, Names};
 use std::sync::Arc;
 
@@ -36,7 +39,7 @@ impl Lookup {
     }
 }
 
-/// A number from the game.
+/// A number from the game, or one that is worked out.
 #[derive(Debug, Clone)]
 pub struct Parameter {
     /// Its name's key.
@@ -51,8 +54,73 @@ pub struct Parameter {
     pub rise: f32,
     /// Share of the way downwards followed in a block.
     pub fall: f32,
-    /// Reactions that watch it.
-    pub reactions: Vec<u32>,
+    /// The game's own range, mapped onto `low` to `high`.
+    pub from_game: Option<(f32, f32)>,
+    /// Where its value comes from.
+    pub source: ValueFrom,
+    /// Its place among those of which every emitter has a value of its own, if it is one.
+    pub local: Option<u16>,
+    /// What waits for its changes.
+    pub watches: Vec<Watch>,
+}
+
+/// Where a parameter's value comes from.
+#[derive(Debug, Clone, PartialEq)]
+pub enum ValueFrom {
+    /// The game tells it.
+    Game,
+    /// It is measured.
+    Measured(Measured),
+    /// A formula gives it.
+    Formula(Formula),
+}
+
+/// Whose distance, bearing, speed or height.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Who {
+    /// That of each emitter by itself.
+    Each,
+    /// That of a named one (the listener's name is `listener`).
+    Named(NameKey),
+}
+
+/// What is measured.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Measured {
+    /// Metres from the listener.
+    Distance(Who),
+    /// Degrees from where the listener looks.
+    Bearing(Who),
+    /// Metres in a second.
+    Speed(Who),
+    /// Metres up.
+    Height(Who),
+    /// How many emitters of a kind are within so many metres.
+    Count(NameKey, f32),
+    /// Change of a parameter (by index) in a second.
+    Rate(usize),
+    /// Seconds since an event (by index).
+    Since(u32),
+}
+
+/// What waits for a change of a parameter or state.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Watch {
+    /// The reaction.
+    pub reaction: u32,
+    /// What it waits for.
+    pub edge: Edge,
+    /// Whether it makes a reaction that acts once ready again, instead of calling it.
+    pub readies: bool,
+}
+
+/// A change that counts.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Edge {
+    /// A test comes to hold that did not before.
+    Holds(Test),
+    /// A parameter (by index) comes over a number (or under it).
+    Crosses(usize, bool, f32),
 }
 
 /// A named value from the game.
@@ -66,8 +134,8 @@ pub struct State {
     pub start: u16,
     /// The game's names for the values, sorted by key.
     pub dictionary: Vec<(NameKey, u16)>,
-    /// Reactions that watch it.
-    pub reactions: Vec<u32>,
+    /// What waits for its changes.
+    pub watches: Vec<Watch>,
 }
 
 impl State {
@@ -91,13 +159,17 @@ pub struct Event {
 /// One part of what a voice plays.
 #[derive(Debug)]
 pub struct Part {
-    /// The audio.
-    pub clip: Arc<Clip>,
-    /// First frame of the round and the one after its last, if it goes round.
-    pub round: Option<(usize, usize)>,
+    /// The audio; one is drawn each time. With each, the first frame of its round and the one after its last.
+    pub clips: Vec<(Arc<Clip>, (usize, usize))>,
+    /// How often the round is played.
+    pub rounds: Rounds,
+    /// Frames of silence before the next part.
+    pub gap: usize,
+    /// Frames before its end at which the next part begins.
+    pub overlap: usize,
 }
 
-/// What one voice plays: parts one after another without a gap.
+/// What one voice plays: parts one after another, to the sample.
 #[derive(Debug)]
 pub struct Recipe {
     /// The key of the take's name.
@@ -108,22 +180,54 @@ pub struct Recipe {
     pub stereo: bool,
 }
 
-/// One variation.
+/// What a take is.
 #[derive(Debug, Clone)]
-pub enum Take {
+pub enum TakeOf {
     /// Audio.
     Recipe(Arc<Recipe>),
     /// Another sound, by index.
     Sound(u32),
 }
 
-/// Takes of which one is picked by shuffling.
+/// One variation.
+#[derive(Debug, Clone)]
+pub struct Take {
+    /// What it is.
+    pub of: TakeOf,
+    /// How often it is picked against the others.
+    pub weight: f32,
+    /// Its own level in dB.
+    pub level: f32,
+    /// Its own pitch in semitones.
+    pub pitch: f32,
+    /// Ends of its wait before the start, in seconds.
+    pub after: (f32, f32),
+    /// Where in the audio it starts, in seconds.
+    pub from: f32,
+}
+
+/// Takes of which one is picked (or all).
 #[derive(Debug, Clone)]
 pub struct Group {
     /// The takes.
     pub takes: Vec<Take>,
     /// How many of the last picked are not picked again; less than there are takes.
     pub not_last: usize,
+    /// How they are picked.
+    pub way: Way,
+}
+
+/// How a take of a group is picked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Way {
+    /// Each as likely as the others.
+    Even,
+    /// By weight.
+    Weighted,
+    /// One after another.
+    Cycle,
+    /// All of them.
+    Together,
 }
 
 /// How the group is chosen.
@@ -138,6 +242,131 @@ pub enum Choice {
         /// Index of the group for each value; `None` if no take is for it.
         groups: Vec<Option<u16>>,
     },
+    /// By ranges of a parameter: the first that holds its value.
+    ByRange {
+        /// The parameter's index.
+        parameter: usize,
+        /// The ends of each group's range.
+        ranges: Vec<(f32, f32)>,
+    },
+    /// All groups at once, cross-faded between neighbours.
+    Across {
+        /// The parameter's index.
+        parameter: usize,
+        /// Where each group is alone; rising.
+        points: Vec<f32>,
+        /// Whether powers add up to one, instead of gains.
+        equal_power: bool,
+    },
+}
+
+/// A range of which a value is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Draw {
+    /// The ends.
+    pub ends: (f32, f32),
+    /// The mean of three draws instead of one.
+    pub gathered: bool,
+}
+
+/// What is drawn each time.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Vary {
+    /// Level in dB.
+    pub level: Draw,
+    /// Pitch in semitones.
+    pub pitch: Draw,
+    /// Octaves from the open low-pass.
+    pub low_pass: Draw,
+    /// Octaves from the open high-pass.
+    pub high_pass: Draw,
+    /// Seconds before the start.
+    pub after: Draw,
+    /// Seconds into the audio.
+    pub from: Draw,
+}
+
+/// The most playings, and who yields.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Limit {
+    /// Of one emitter.
+    pub each: u32,
+    /// In all.
+    pub all: u32,
+    /// Who yields.
+    pub when_full: WhenFull,
+}
+
+impl Limit {
+    /// No limit.
+    pub const NONE: Limit = Limit { each: u32::MAX, all: u32::MAX, when_full: WhenFull::Oldest };
+
+    /// Whether it limits anything.
+    #[must_use]
+    pub fn any(&self) -> bool {
+        self.each != u32::MAX || self.all != u32::MAX
+    }
+}
+
+/// A group of sounds with a limit of its own.
+#[derive(Debug, Clone)]
+pub struct SoundGroup {
+    /// Its name's key.
+    pub key: NameKey,
+    /// Its limit.
+    pub limit: Limit,
+}
+
+/// Importance from 0 to 100 over distance.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Priority {
+    /// At the listener.
+    pub near: f32,
+    /// At `at` metres and beyond.
+    pub far: f32,
+    /// Metres; 0 if it does not change.
+    pub at: f32,
+}
+
+impl Priority {
+    /// The priority at a distance in metres.
+    #[must_use]
+    pub fn over(&self, distance: f32) -> f32 {
+        if self.at <= 0.0 { self.near } else { self.near + (self.far - self.near) * (distance / self.at).clamp(0.0, 1.0) }
+    }
+}
+
+/// What distance does.
+#[derive(Debug, Clone)]
+pub struct Falloff {
+    /// To the level, in dB over metres.
+    pub level: Option<Curve>,
+    /// To the low-pass, in octaves over metres.
+    pub low_pass: Option<Curve>,
+}
+
+/// How a sound repeats itself.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Repeat {
+    /// Ends of the time from start to start, in seconds.
+    pub every: (f32, f32),
+    /// Ends of the number of times; `None` is until let go.
+    pub times: Option<(u32, u32)>,
+    /// Each is let go after so many frames.
+    pub length: Option<u64>,
+}
+
+/// How lines are spoken.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Lines {
+    /// The speaker's index.
+    pub speaker: u32,
+    /// Ends of the silence between two lines, in seconds.
+    pub gap: (f32, f32),
+    /// A line that has waited for more frames is dropped.
+    pub worth: u64,
+    /// Whether it stays worth saying when the state it is picked by has changed.
+    pub stays: bool,
 }
 
 /// A sound.
@@ -147,32 +376,50 @@ pub struct Sound {
     pub key: NameKey,
     /// The bus it asks for.
     pub bus: Option<u32>,
+    /// The group it is limited with.
+    pub group: Option<u32>,
     /// Level in dB.
     pub level: f32,
     /// Pitch in semitones.
     pub pitch: f32,
     /// Cutoff in octaves from the open low-pass (0 or less).
     pub low_pass: f32,
-    /// Ends of the level drawn each time, in dB.
-    pub vary_level: (f32, f32),
-    /// Ends of the pitch drawn each time, in semitones.
-    pub vary_pitch: (f32, f32),
-    /// Fade at the start, in frames.
-    pub fade_in: u64,
-    /// Fade when stopped, in frames.
-    pub fade_out: u64,
-    /// The most voices of one emitter.
-    pub each: u32,
-    /// The most voices in all.
-    pub all: u32,
-    /// Who yields.
-    pub when_full: WhenFull,
+    /// Cutoff in octaves from the open high-pass (0 or more).
+    pub high_pass: f32,
+    /// What is drawn each time.
+    pub vary: Vary,
+    /// How it rises and falls; `None` leaves it to what plays it.
+    pub shape: Option<Shaping>,
+    /// How many may play together.
+    pub limit: Limit,
+    /// How important it is.
+    pub priority: Priority,
+    /// What distance does.
+    pub falloff: Option<Falloff>,
+    /// The chance from 0 to 1 that it plays.
+    pub chance: f32,
+    /// If there are any and all hold, it plays in any case.
+    pub always: Vec<Test>,
+    /// Frames after a start in which it is refused.
+    pub again_after: u64,
+    /// The event that is sent when it is refused by a limit or `again_after`.
+    pub when_refused: Option<u32>,
+    /// When it plays already.
+    pub again: Again,
+    /// How it repeats itself.
+    pub repeat: Option<Repeat>,
+    /// How its lines are spoken.
+    pub lines: Option<Lines>,
+    /// A stop only reaches playings younger than so many frames.
+    pub stop_if_younger: Option<u64>,
     /// The groups of takes; empty if there is nothing to play.
     pub groups: Vec<Group>,
     /// How the group is chosen.
     pub choice: Choice,
-    /// Modulations of this sound.
+    /// Modulations of what its voices do in every block.
     pub modulations: Vec<u32>,
+    /// Modulations of its interval, chance, limits and sweeps.
+    pub asked: Vec<u32>,
     /// Whether some of its audio has yet to be loaded.
     pub loading: bool,
 }
@@ -216,6 +463,8 @@ pub struct Modulation {
     pub target: Target,
     /// Share of the way followed in a block.
     pub smooth: f32,
+    /// Whether every emitter has a value of its own; then it is worked out for each voice.
+    pub local: bool,
 }
 
 /// A test of a parameter's or state's value.
@@ -225,8 +474,32 @@ pub enum Test {
     Compare(usize, Comparison, f32),
     /// A parameter equal (or not) to a number.
     Equals(usize, f32, bool),
+    /// A parameter from one number to another.
+    Between(usize, f32, f32),
     /// A state equal (or not) to a value.
     State(usize, u16, bool),
+}
+
+impl Test {
+    /// The parameter it is about.
+    #[must_use]
+    pub fn parameter(&self) -> Option<usize> {
+        match self {
+            Test::Compare(p, ..) | Test::Equals(p, ..) | Test::Between(p, ..) => Some(*p),
+            Test::State(..) => None,
+        }
+    }
+
+    /// Whether a parameter's value passes it.
+    #[must_use]
+    pub fn passes(&self, value: f32) -> bool {
+        match *self {
+            Test::Compare(_, comparison, number) => comparison.holds(value, number),
+            Test::Equals(_, number, is) => (value == number) == is,
+            Test::Between(_, low, high) => value >= low && value <= high,
+            Test::State(..) => false,
+        }
+    }
 }
 
 /// What calls a reaction.
@@ -234,8 +507,8 @@ pub enum Test {
 pub enum Trigger {
     /// An event, by index.
     Event(u32),
-    /// A test that comes to hold.
-    Becomes(Test),
+    /// A change.
+    Change(Edge),
 }
 
 /// At which emitter.
@@ -245,21 +518,45 @@ pub enum At {
     Any,
     /// The one that the event came from.
     Sender,
-    /// A named one.
+    /// A named one (the listener's name is `listener`).
     Named(NameKey),
 }
 
 /// What a reaction does.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Action {
-    /// Plays a sound with a chance from 0 to 1.
+    /// Plays a sound.
     Play {
         /// The sound's index.
         sound: u32,
         /// Where.
         at: At,
-        /// 1 is always.
-        chance: f32,
+    },
+    /// Has a line said.
+    Say {
+        /// The sound's index.
+        sound: u32,
+        /// Where.
+        at: At,
+        /// How soon.
+        urgency: Urgency,
+    },
+    /// Takes what a running sound does somewhere.
+    Sweep {
+        /// The sound's index.
+        sound: u32,
+        /// Whose.
+        at: At,
+        /// What is moved.
+        property: Property,
+        /// Where to, in the property's unit.
+        to: f32,
+        /// Frames it takes.
+        frames: u64,
+        /// The curve of the way.
+        curve: Shape,
+        /// Whether it is let go at the end.
+        let_go: bool,
     },
     /// Fades voices of a sound out.
     Stop {
@@ -279,10 +576,34 @@ pub enum Action {
     },
     /// Sets a parameter.
     SetParameter(usize, f32),
+    /// Adds to a parameter.
+    AddParameter(usize, f32),
     /// Sets a state.
     SetState(usize, u16),
     /// Sends an event.
     Send(u32, At),
+}
+
+/// An action with what is said of it besides.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Act {
+    /// What is done.
+    pub action: Action,
+    /// From 0 to 1, drawn each time; 1 is always.
+    pub chance: f32,
+    /// Frames it waits.
+    pub after: u64,
+}
+
+/// Which of several calls counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Nth {
+    /// Which one.
+    pub n: u32,
+    /// All of them within so many frames; `None` is every n-th.
+    pub within: Option<u64>,
+    /// Its place among the program's counters.
+    pub counter: u32,
 }
 
 /// A reaction.
@@ -290,14 +611,24 @@ pub enum Action {
 pub struct Reaction {
     /// A key of its sentence.
     pub key: NameKey,
+    /// Its place among the reactions as written.
+    pub written: u32,
+    /// Whether it is switched off: then nothing calls it.
+    pub off: bool,
     /// What calls it.
     pub trigger: Trigger,
+    /// Frames that the change must last; 0 counts at once.
+    pub hold: u64,
+    /// Which of several calls counts.
+    pub nth: Option<Nth>,
     /// What must hold besides.
     pub conditions: Vec<Test>,
+    /// It acts once, and again only after this has held.
+    pub until: Option<Test>,
     /// Whether it holds only if none before it did.
     pub otherwise: bool,
     /// What it does, in order.
-    pub actions: Vec<Action>,
+    pub actions: Vec<Act>,
 }
 
 /// The compiled project.
@@ -319,6 +650,18 @@ pub struct Program {
     pub events: Vec<Event>,
     /// Sounds.
     pub sounds: Vec<Sound>,
+    /// Groups of sounds.
+    pub groups: Vec<SoundGroup>,
+    /// Keys of those who speak lines.
+    pub speakers: Vec<NameKey>,
+    /// Parameters that are worked out, each after those it is worked out from.
+    pub derived: Vec<u32>,
+    /// How many parameters every emitter has by itself.
+    pub locals: usize,
+    /// How many counters the reactions need.
+    pub counters: usize,
+    /// How many rates the formulas remember.
+    pub rates: usize,
     /// Buses; the first is the root.
     pub buses: Vec<Bus>,
     /// Modulations.

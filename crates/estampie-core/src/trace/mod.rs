@@ -60,9 +60,35 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
     };
     match happening.what {
         What::Event { event, emitter, by } => put("event", &[("event", json!(name(event))), ("emitter", json!(name(emitter))), ("by", json!(name(by)))]),
-        What::Parameter { parameter, value, by } => {
-            put("parameter", &[("parameter", json!(name(parameter))), ("value", number(value)), ("by", json!(name(by)))]);
+        What::Parameter { parameter, value, emitter, by } => {
+            put("parameter", &[("parameter", json!(name(parameter))), ("value", number(value)), ("emitter", json!(name(emitter))), ("by", json!(name(by)))]);
         }
+        What::Place { emitter, kind, at, facing, frames } => put(
+            "place",
+            &[
+                ("emitter", json!(name(emitter))),
+                ("kind", json!(name(kind))),
+                ("at", json!(at.map(number))),
+                ("facing", facing.map_or(json!(""), number)),
+                ("frames", if frames == 0 { json!("") } else { json!(frames) }),
+            ],
+        ),
+        What::Remove { emitter } => put("remove", &[("emitter", json!(name(emitter)))]),
+        What::LetGo { sound, count, finish, by } => {
+            put(if finish { "finish" } else { "stop" }, &[("sound", json!(name(sound))), ("count", json!(count)), ("by", json!(name(by)))]);
+        }
+        What::Sweep { sound, property, to, frames, count, by } => put(
+            "sweep",
+            &[
+                ("sound", json!(name(sound))),
+                ("property", json!(property.word())),
+                ("to", number(to)),
+                ("frames", json!(frames)),
+                ("count", json!(count)),
+                ("by", json!(name(by))),
+            ],
+        ),
+        What::Line { sound, before, by } => put("line", &[("sound", json!(name(sound))), ("before", json!(before)), ("by", json!(name(by)))]),
         What::Glide { parameter, from, to, frames } => {
             put("parameter", &[("parameter", json!(name(parameter))), ("from", number(from)), ("to", number(to)), ("frames", json!(frames))]);
         }
@@ -71,11 +97,12 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
         }
         What::Reaction { reaction } => put("reaction", &[("reaction", json!(name(reaction)))]),
         What::Chance { sound, drawn, needed } => put("chance", &[("sound", json!(name(sound))), ("drawn", number(drawn)), ("below", number(needed))]),
-        What::VoiceStart { voice, sound, take, emitter, level, pitch, by } => put(
+        What::VoiceStart { voice, sound, leaf, take, emitter, level, pitch, by, .. } => put(
             "voice-start",
             &[
                 ("voice", json!(voice)),
                 ("sound", json!(name(sound))),
+                ("leaf", if leaf == sound { json!("") } else { json!(name(leaf)) }),
                 ("take", json!(name(take))),
                 ("emitter", json!(name(emitter))),
                 ("level", number(level)),
@@ -103,6 +130,8 @@ pub fn cause_word(cause: Cause) -> &'static str {
         Cause::Stopped => "stopped",
         Cause::Yielded => "yielded",
         Cause::Removed => "removed",
+        Cause::Restarted => "restarted",
+        Cause::CutInto => "cut into",
     }
 }
 
@@ -114,6 +143,14 @@ pub fn reason_text(reason: &Reason, names: &Names) -> String {
         Reason::All { limit } => format!("{limit} {} playing, limit {limit}", if limit == 1 { "is" } else { "are" }),
         Reason::Voices { limit } => format!("all {limit} voices sound"),
         Reason::Chance { drawn, needed } => format!("chance {:.0} %: drew {drawn:.2}, no", needed * 100.0),
+        Reason::AgainAfter { left } => format!("it began just now; again in {left:.2} s"),
+        Reason::Playing => "it is playing already, and ignores being asked again".into(),
+        Reason::Group { group, limit } => format!("group {}: {limit} {} playing, limit {limit}", names.get(group), if limit == 1 { "is" } else { "are" }),
+        Reason::Unimportant { priority } => format!("all voices sound, and none has a priority of {priority:.0} or less"),
+        Reason::Stale { age } => format!("the line waited {age:.1} s, longer than it is worth"),
+        Reason::Passed { state, was } => format!("the moment has passed: {} was {}", names.get(state), names.get(was)),
+        Reason::Queue { limit } => format!("{limit} wait already"),
+        Reason::NoRange { parameter, value } => format!("no take for {} {value:.2}", names.get(parameter)),
         Reason::Nothing => "it has nothing to play".into(),
         Reason::Loading => "its audio is still being loaded".into(),
         Reason::NoTake { state, value } => format!("no take for {} {}", names.get(state), names.get(value)),
@@ -132,6 +169,12 @@ pub fn notice_text(notice: &Notice, names: &Names) -> String {
         Notice::UnknownBus(key) => format!("unknown bus {}", names.get(key)),
         Notice::Clamped { parameter, asked, used } if asked.is_nan() => format!("{} was sent what is no number; it stays at {used}", names.get(parameter)),
         Notice::Clamped { parameter, asked, used } => format!("{} {asked} is out of range, {used} is used", names.get(parameter)),
+        Notice::WorkedOut(key) => format!("{} was sent, but it is worked out here; what was sent is ignored", names.get(key)),
+        Notice::NeedsEmitter(key) => format!("{} was sent for all, but every emitter has its own; say which", names.get(key)),
+        Notice::ForAll(key) => format!("{} was sent for an emitter, but there is one for all; it is taken for all", names.get(key)),
+        Notice::NoNumber { parameter, kept } => format!("the formula {} gives no number (a division by 0?); it stays at {kept}", names.get(parameter)),
+        Notice::NoPlace(key) => format!("there are too many emitters; {} has no place", names.get(key)),
+        Notice::TooMuchWaits(key) => format!("too much waits; an action of \"{}\" was dropped", names.get(key)),
         Notice::Endless { reaction } => format!("reactions call each other without end at \"{}\"", names.get(reaction)),
         Notice::NotFinite { bus } => format!("bus {} gave what is no number and was silenced for a block", names.get(bus)),
         Notice::TooManyInputs(count) => format!("too many inputs at once: {count} dropped"),
@@ -150,7 +193,7 @@ mod tests {
         let mut writer = TraceWriter::new(Vec::new());
         let none = crate::names::NameKey::NONE;
         writer
-            .write(&Happening { frame: 64, what: What::VoiceStart { voice: 3, sound, take, emitter: none, level: -6.1, pitch: 0.25, by: none } }, &names)
+            .write(&Happening { frame: 64, what: What::VoiceStart { voice: 3, sound, leaf: sound, take, emitter: none, level: -6.1, pitch: 0.25, drawn: Default::default(), by: none } }, &names)
             .unwrap();
         writer.write(&Happening { frame: 70, what: What::Refused { sound, emitter: none, reason: Reason::All { limit: 1 }, by: none } }, &names).unwrap();
         let text = String::from_utf8(writer.finish().unwrap()).unwrap();

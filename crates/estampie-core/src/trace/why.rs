@@ -26,6 +26,11 @@ pub fn label(term: &Term, names: &Names, value_of: impl Fn(crate::names::NameKey
         TermKind::Recorded => ("the audio itself just now".into(), Label::Plain),
         TermKind::Set => (format!("{name} is set to"), Label::Plain),
         TermKind::Varied => ("varied this time".into(), Label::Plain),
+        TermKind::Take => ("this take's own".into(), Label::Plain),
+        TermKind::Across => (format!("cross-faded by {name} {}", value_of(term.of)), Label::Game),
+        TermKind::Distance => (format!("distance of {name}"), Label::Game),
+        TermKind::Swept => ("swept".into(), Label::Plain),
+        TermKind::GatedSound => (format!("{name} is muted, or another solo"), Label::Attention),
         TermKind::Moved => (format!("{name} {} ⟶ curve", value_of(term.of)), Label::Game),
         TermKind::Filtered => ("low-pass takes away".into(), Label::Plain),
         TermKind::Fading => ("fading".into(), Label::Aside),
@@ -66,7 +71,19 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
     Some(match happening.what {
         What::Event { event, emitter, by } if by.is_none() => (format!("{}{}", name(event), on(emitter)), Label::Game),
         What::Event { event, emitter, .. } => (format!("  sends {}{}", name(event), on(emitter)), Label::Plain),
-        What::Parameter { parameter, value, by } if by.is_none() => (format!("{} is {}", name(parameter), tidy(value)), Label::Game),
+        What::Parameter { parameter, value, emitter, by } if by.is_none() => (format!("{}{} is {}", name(parameter), on(emitter), tidy(value)), Label::Game),
+        What::Place { frames, .. } if frames == 0 => return None,
+        What::Place { emitter, at: [east, north, _], .. } => (format!("{} goes to {}, {}", name(emitter), tidy(east), tidy(north)), Label::Game),
+        What::Remove { emitter } => (format!("{} is gone", name(emitter)), Label::Game),
+        What::LetGo { sound, count: 0, finish, .. } => {
+            (format!("  {} {}: it does not sound", if finish { "finish" } else { "stop" }, name(sound)), Label::Aside)
+        }
+        What::LetGo { sound, finish: true, .. } => (format!("  {} finishes its round", name(sound)), Label::Plain),
+        What::LetGo { .. } => return None,
+        What::Sweep { sound, count: 0, .. } => (format!("  sweep {}: it does not sound", name(sound)), Label::Aside),
+        What::Sweep { sound, property, to, .. } => (format!("  sweeps {} {} to {}", name(sound), property.word(), property.print(to)), Label::Plain),
+        What::Line { sound, before: 0, .. } => (format!("  {} is to say a line", name(sound)), Label::Aside),
+        What::Line { sound, before, .. } => (format!("  {} waits behind {before}", name(sound)), Label::Aside),
         What::Parameter { parameter, value, .. } => (format!("  sets {} to {}", name(parameter), tidy(value)), Label::Plain),
         What::Glide { parameter, from, to, .. } => (format!("{} goes from {} to {}", name(parameter), tidy(from), tidy(to)), Label::Game),
         What::State { state, value, before, by } if by.is_none() && value == before => (format!("{} stays {}", name(state), name(value)), Label::Aside),

@@ -100,7 +100,7 @@ impl Bench {
     }
 
     pub fn parameter(&mut self, name: &str, value: f32) {
-        self.send(NOW, InputKind::Parameter { parameter: NameKey::of(name), value });
+        self.send(NOW, InputKind::Parameter { parameter: NameKey::of(name), value, emitter: NameKey::NONE });
     }
 
     pub fn state(&mut self, name: &str, value: &str) {

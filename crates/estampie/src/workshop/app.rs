@@ -514,7 +514,7 @@ impl App {
         let grain = 10f32.powf(((doc.high - doc.low) / 1000.0).log10().floor());
         let value = ((value / grain).round() * grain).clamp(doc.low, doc.high);
         let parameter = NameKey::of(&doc.name);
-        self.rehearsal.say(InputKind::Parameter { parameter, value });
+        self.rehearsal.parameter(parameter, value);
         self.sent = Some((parameter, value, Instant::now()));
     }
 
@@ -714,7 +714,7 @@ impl App {
                 if !(doc.low..=doc.high).contains(&(value as f32)) {
                     return Err(format!("{name} goes from {} to {} {}", doc.low, doc.high, doc.unit));
                 }
-                self.rehearsal.say(InputKind::Parameter { parameter: NameKey::of(name), value: value as f32 });
+                self.rehearsal.parameter(NameKey::of(name), value as f32);
             }
             Typed::BusLevel(name) => {
                 let level = Decibels::read(text).map_err(|e| e.to_string())?;

@@ -7,7 +7,7 @@ use estampie_core::engine::{Engine, Happening, Input, InputKind, NOW, Notice, Op
 use estampie_core::language::Playthrough;
 use estampie_core::names::{NameKey, Names};
 use estampie_core::offline::{self, Recorder};
-use estampie_core::program::Program;
+use estampie_core::program::{Parameter, Program, ValueFrom};
 use estampie_core::trace::{self, Label};
 use std::collections::{BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
@@ -75,10 +75,35 @@ pub(crate) struct Rehearsal {
     pub(crate) meters: HashMap<NameKey, Held>,
     pub(crate) muted: BTreeSet<NameKey>,
     pub(crate) soloed: BTreeSet<NameKey>,
+    pub(crate) only: Only,
     pub(crate) replay: Option<Replay>,
     recorder: Option<Recorder>,
     /// A program that the engine had no room for yet (it is frozen, say).
     waiting: Option<Box<Prepared>>,
+}
+
+/// What sets a parameter to a value in its own unit.
+fn parameter_input(spec: &Parameter, value: f32) -> InputKind {
+    if spec.source != ValueFrom::Game {
+        return InputKind::Hold { parameter: spec.key, value: Some(value) };
+    }
+    let value = spec.from_game.map_or(value, |(from, to)| from + (value - spec.low) / (spec.high - spec.low) * (to - from));
+    InputKind::Parameter { parameter: spec.key, value, emitter: NameKey::NONE }
+}
+
+/// What is changed for the rehearsal only, besides muted and soloed buses. Never saved.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(crate) struct Only {
+    /// Waits are a tenth.
+    pub(crate) short_waits: bool,
+    /// Chances are always (or never) taken.
+    pub(crate) chances: Option<bool>,
+    /// A sound that always picks one take.
+    pub(crate) forced: Option<(NameKey, u16)>,
+    /// Parameters that are worked out and held by hand.
+    pub(crate) held: BTreeSet<NameKey>,
+    pub(crate) muted_sounds: BTreeSet<NameKey>,
+    pub(crate) soloed_sounds: BTreeSet<NameKey>,
 }
 
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>) -> (Engine, Remote) {
@@ -103,6 +128,7 @@ impl Rehearsal {
             meters: HashMap::new(),
             muted: BTreeSet::new(),
             soloed: BTreeSet::new(),
+            only: Only::default(),
             replay: None,
             recorder: None,
             waiting: None,
@@ -117,6 +143,16 @@ impl Rehearsal {
     /// Sends something for now. False if the engine takes nothing more.
     pub(crate) fn say(&mut self, what: InputKind) -> bool {
         self.remote.input(Input { frame: NOW, what }).is_ok()
+    }
+
+    /// Sets a parameter to a value in its own unit; one that is worked out is held there, for the rehearsal only.
+    pub(crate) fn parameter(&mut self, key: NameKey, value: f32) {
+        let Some(spec) = self.program.find_parameter.get(key).map(|i| &self.program.parameters[i]) else { return };
+        let what = parameter_input(spec, value);
+        if matches!(what, InputKind::Hold { .. }) {
+            self.only.held.insert(key);
+        }
+        self.say(what);
     }
 
     pub(crate) fn event(&mut self, name: &str) {
@@ -163,6 +199,51 @@ impl Rehearsal {
         for bus in self.soloed.clone() {
             self.say(InputKind::Solo { bus, on: true });
         }
+        self.only.held.clear();
+        self.say_only();
+    }
+
+    /// Tells the engine all that is for the rehearsal only.
+    fn say_only(&mut self) {
+        let only = self.only.clone();
+        self.say(InputKind::Waits { factor: if only.short_waits { 0.1 } else { 1.0 } });
+        self.say(InputKind::Chances { always: only.chances });
+        let (sound, take) = only.forced.unwrap_or((NameKey::NONE, 0));
+        self.say(InputKind::ForceTake { sound, take });
+        for (list, solo) in [(only.muted_sounds, false), (only.soloed_sounds, true)] {
+            for sound in list {
+                self.say(InputKind::GateSound { sound, solo, on: true });
+            }
+        }
+    }
+
+    /// Changes what is for the rehearsal only.
+    pub(crate) fn change_only(&mut self, change: impl FnOnce(&mut Only)) {
+        let before = self.only.clone();
+        change(&mut self.only);
+        for (was, is, solo) in [(&before.muted_sounds, &self.only.muted_sounds, false), (&before.soloed_sounds, &self.only.soloed_sounds, true)] {
+            let gone: Vec<NameKey> = was.difference(is).copied().collect();
+            for sound in gone {
+                let _ = self.remote.input(Input { frame: NOW, what: InputKind::GateSound { sound, solo, on: false } });
+            }
+        }
+        for parameter in before.held.difference(&self.only.held) {
+            let _ = self.remote.input(Input { frame: NOW, what: InputKind::Hold { parameter: *parameter, value: None } });
+        }
+        self.say_only();
+    }
+
+    /// Ends all that is for the rehearsal only; true if there was anything.
+    pub(crate) fn clear_only(&mut self) -> bool {
+        let any = self.only != Only::default() || !self.muted.is_empty() || !self.soloed.is_empty();
+        self.change_only(|only| *only = Only::default());
+        for bus in std::mem::take(&mut self.muted) {
+            self.say(InputKind::Mute { bus, on: false });
+        }
+        for bus in std::mem::take(&mut self.soloed) {
+            self.say(InputKind::Solo { bus, on: false });
+        }
+        any
     }
 
     pub(crate) fn restart(&mut self) {
@@ -183,8 +264,8 @@ impl Rehearsal {
             && status.program == self.program.id
         {
             for (spec, now) in self.program.parameters.iter().zip(&status.parameters) {
-                if now.value != spec.rest {
-                    first.push(Input { frame: 0, what: InputKind::Parameter { parameter: spec.key, value: now.value } });
+                if now.value != spec.rest && spec.source == ValueFrom::Game && spec.local.is_none() {
+                    first.push(Input { frame: 0, what: parameter_input(spec, now.value) });
                 }
             }
             for (spec, now) in self.program.states.iter().zip(&status.states) {
@@ -194,7 +275,7 @@ impl Rehearsal {
             }
         }
         self.begin(1, first);
-        self.recorder = Some(Recorder::new(self.program.rate, self.seed));
+        self.recorder = Some(Recorder::new(&self.program, self.seed));
     }
 
     pub(crate) fn recording(&self) -> bool {

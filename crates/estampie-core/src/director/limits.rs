@@ -1,0 +1,174 @@
+//! Limits: who may play, and who yields.
+
+use super::{By, Scene, sums};
+use crate::document::WhenFull;
+use crate::engine::{Cause, Engine, Reason};
+use crate::mixer::voice::{Voice, Way};
+use crate::names::NameKey;
+use crate::program::{Limit, Program};
+
+/// A playing that a limit counts.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Playing {
+    instance: u64,
+    emitter: NameKey,
+    level: f32,
+    distance: f32,
+    priority: f32,
+}
+
+/// What a limit is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Limited {
+    Sound(u32),
+    Group(u32),
+}
+
+/// A voice that yields is gone in this time.
+pub(crate) fn yield_frames(rate: u32) -> u64 {
+    u64::from(rate) / 200
+}
+
+/// The place on the way at which something limited stands first.
+fn position(program: &Program, way: &Way, what: Limited) -> Option<usize> {
+    way.sounds().iter().position(|s| match what {
+        Limited::Sound(sound) => *s == sound,
+        Limited::Group(group) => program.sounds[*s as usize].group == Some(group),
+    })
+}
+
+/// The most important of the sounds on the way counts.
+pub(crate) fn priority(program: &Program, way: &Way, distance: Option<f32>) -> f32 {
+    way.sounds().iter().map(|s| program.sounds[*s as usize].priority.over(distance.unwrap_or(0.0))).fold(f32::NEG_INFINITY, f32::max)
+}
+
+impl Engine {
+    pub(crate) fn scene<'a>(&'a self, program: &'a Program) -> Scene<'a> {
+        Scene { program, state: &self.now.state, world: &self.world, frame: self.frame }
+    }
+
+    /// Collects the playings of something that are not on their way out, each once, into `self.playings`, in the order of their beginning.
+    pub(crate) fn collect(&mut self, program: &Program, what: Limited) {
+        let mut playings = std::mem::take(&mut self.playings);
+        playings.clear();
+        let mut note = |instance: u64, emitter: NameKey, level: f32, distance: Option<f32>, way: &Way| {
+            if let Some(known) = playings.iter_mut().rev().find(|p: &&mut Playing| p.instance == instance) {
+                known.level = known.level.max(level);
+            } else if playings.len() < playings.capacity() {
+                playings.push(Playing { instance, emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, way, distance) });
+            }
+        };
+        for slot in self.active.iter().chain(&self.asleep) {
+            let voice = &self.voices[usize::from(*slot)];
+            if voice.stays()
+                && let Some(at) = position(program, &voice.way, what)
+            {
+                note(voice.way.instances[at], voice.emitter, voice.level, self.world.distance_at(voice.place), &voice.way);
+            }
+        }
+        for repeater in self.repeaters.iter().filter(|r| !r.done) {
+            if let Some(at) = position(program, &repeater.way, what) {
+                note(repeater.way.instances[at], repeater.by.emitter, f32::NEG_INFINITY, self.world.distance_at(repeater.place), &repeater.way);
+            }
+        }
+        playings.sort_unstable_by_key(|p| p.instance);
+        self.playings = playings;
+    }
+
+    /// How many playings of a sound there are: of one emitter, and in all.
+    pub(crate) fn sounding(&mut self, program: &Program, sound: u32, emitter: NameKey) -> (usize, usize) {
+        self.collect(program, Limited::Sound(sound));
+        (self.playings.iter().filter(|p| p.emitter == emitter).count(), self.playings.len())
+    }
+
+    /// Lets others yield until there is room for one more, or says why there is none.
+    pub(crate) fn admit(&mut self, program: &Program, what: Limited, limit: Limit, way: &Way, offset: u64, by: By) -> Result<(), Reason> {
+        if !limit.any() {
+            return Ok(());
+        }
+        self.collect(program, what);
+        loop {
+            let mine = |p: &Playing| p.emitter == by.emitter;
+            let of_emitter = self.playings.iter().filter(|p| mine(p)).count() as u32;
+            let (full, each) = if of_emitter >= limit.each { (true, true) } else { (self.playings.len() as u32 >= limit.all, false) };
+            if !full {
+                return Ok(());
+            }
+            let reason = match what {
+                Limited::Group(group) => Reason::Group { group: program.groups[group as usize].key, limit: if each { limit.each } else { limit.all } },
+                Limited::Sound(_) if each => Reason::Each { limit: limit.each },
+                Limited::Sound(_) => Reason::All { limit: limit.all },
+            };
+            let victim = self.victim(program, limit.when_full, way, by, |p| !each || mine(p)).ok_or(reason)?;
+            self.let_yield(program, victim, offset);
+            self.playings.retain(|p| p.instance != victim);
+        }
+    }
+
+    /// Who yields; `None` if it is the new one.
+    fn victim(&self, program: &Program, when_full: WhenFull, way: &Way, by: By, fits: impl Fn(&Playing) -> bool) -> Option<u64> {
+        let worth: fn(&Playing) -> f32 = match when_full {
+            WhenFull::Refuse => return None,
+            // They are in the order of their beginning.
+            WhenFull::Oldest => return self.playings.iter().find(|p| fits(p)).map(|p| p.instance),
+            WhenFull::Quietest => |p| p.level,
+            WhenFull::Farthest => |p| -p.distance,
+            WhenFull::LeastImportant => |p| p.priority,
+        };
+        let place = self.place_of(by.emitter);
+        let distance = self.world.distance_at(place);
+        let level = if when_full == WhenFull::Quietest {
+            let mut voice = Voice::idle();
+            (voice.way, voice.emitter, voice.place) = (*way, by.emitter, place);
+            sums(self.scene(program), &voice).level
+        } else {
+            0.0
+        };
+        let new = Playing { instance: u64::MAX, emitter: by.emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, way, distance) };
+        let least = self.playings.iter().filter(|p| fits(p)).min_by(|a, b| worth(a).total_cmp(&worth(b)))?;
+        (worth(least) <= worth(&new)).then_some(least.instance)
+    }
+
+    /// Fades all that belongs to a playing.
+    pub(crate) fn let_yield(&mut self, program: &Program, instance: u64, offset: u64) {
+        let belongs = |way: &Way| way.instances[..way.depth].contains(&instance);
+        let frames = yield_frames(program.rate);
+        for slot in self.active.iter().chain(&self.asleep) {
+            let voice = &mut self.voices[usize::from(*slot)];
+            if voice.leaving == crate::mixer::voice::Leaving::No && belongs(&voice.way) {
+                voice.leave(Cause::Yielded, offset, frames);
+            }
+        }
+        for repeater in &mut self.repeaters {
+            repeater.done |= belongs(&repeater.way);
+        }
+    }
+
+    /// Makes room for one more voice among all: the least important yields, of equal ones the oldest.
+    pub(crate) fn admit_voice(&mut self, program: &Program, way: &Way, offset: u64, by: By) -> Result<(), Reason> {
+        let sounding = self.active.iter().filter(|s| self.voices[usize::from(**s)].leaving == crate::mixer::voice::Leaving::No).count();
+        if sounding < program.voices {
+            return Ok(());
+        }
+        let mine = priority(program, way, self.world.distance_at(self.place_of(by.emitter)));
+        let mut least: Option<(f32, usize)> = None;
+        for slot in &self.active {
+            let slot = usize::from(*slot);
+            let voice = &self.voices[slot];
+            if voice.leaving != crate::mixer::voice::Leaving::No {
+                continue;
+            }
+            let its = if voice.frozen.is_some() { 0.0 } else { priority(program, &voice.way, self.world.distance_at(voice.place)) };
+            if least.is_none_or(|(l, _)| its < l) {
+                least = Some((its, slot));
+            }
+        }
+        match least {
+            Some((its, slot)) if its <= mine => {
+                self.voices[slot].leave(Cause::Yielded, offset, yield_frames(program.rate));
+                Ok(())
+            }
+            _ => Err(Reason::Unimportant { priority: mine }),
+        }
+    }
+}

@@ -1,0 +1,124 @@
+//! Lines: who speaks, what waits to be said, and what is no longer worth saying.
+
+use super::By;
+use crate::engine::{BLOCK, Cause, Engine, Line, MOST_LINES, Reason, What};
+use crate::language::Urgency;
+use crate::mixer::voice::Leaving;
+use crate::program::{Choice, Program};
+
+/// A line that is cut into fades in this time.
+const CUT_FADE_MS: u64 = 80;
+
+impl Engine {
+    /// Has a line said when its turn comes.
+    pub(crate) fn say(&mut self, program: &Program, sound: u32, urgency: Urgency, offset: u64, by: By) {
+        let Some(spec) = program.sounds[sound as usize].lines else { return };
+        let frame = self.frame + offset;
+        let value = self.picked_by(program, sound);
+        let speaker = &mut self.now.state.speakers[spec.speaker as usize];
+        if speaker.queue.len() >= MOST_LINES {
+            let reason = Reason::Queue { limit: MOST_LINES as u32 };
+            self.refuse(program, sound, offset, by, reason);
+            return;
+        }
+        // Behind all that are as urgent; a line that cuts in goes before everything.
+        let at = if urgency == Urgency::CutIn { 0 } else { speaker.queue.iter().position(|l| l.urgency < urgency).unwrap_or(speaker.queue.len()) };
+        speaker.queue.insert(at, Line { sound, by, asked: frame, urgency, value });
+        let speaking = speaker.speaking;
+        let key = program.sounds[sound as usize].key;
+        self.outlets.tell(frame, What::Line { sound: key, before: at as u32 + u32::from(speaking != 0 && urgency != Urgency::CutIn), by: by.reaction });
+        if urgency == Urgency::CutIn {
+            let fade = u64::from(program.rate) * CUT_FADE_MS / 1000;
+            let mut cut = false;
+            for slot in self.active.iter().chain(&self.asleep) {
+                let voice = &mut self.voices[usize::from(*slot)];
+                if speaking != 0 && voice.way.instances[..voice.way.depth].contains(&speaking) {
+                    voice.leave(Cause::CutInto, offset, fade);
+                    cut = true;
+                }
+            }
+            let speaker = &mut self.now.state.speakers[spec.speaker as usize];
+            speaker.speaking = 0;
+            // What is cut into fades first; the gap is not waited for.
+            speaker.free = if cut { frame + fade } else { frame };
+        }
+        self.speak(program, spec.speaker as usize);
+    }
+
+    /// The value of the state that a sound is picked by; 0 if it is picked otherwise.
+    fn picked_by(&self, program: &Program, sound: u32) -> u16 {
+        if let Choice::ByState { state, .. } = &program.sounds[sound as usize].choice { self.now.state.states[*state] } else { 0 }
+    }
+
+    /// Looks after all speakers once a block.
+    pub(crate) fn follow_lines(&mut self, program: &Program) {
+        for at in 0..program.speakers.len() {
+            let speaker = &self.now.state.speakers[at];
+            if speaker.speaking != 0 && !self.is_said(speaker.speaking) {
+                let gap = program.sounds[speaker.sound as usize].lines.map_or((0.0, 0.0), |l| l.gap);
+                let waits = self.rehearsed.waits;
+                let frame = self.frame;
+                let speaker = &mut self.now.state.speakers[at];
+                let seconds = speaker.gap.between(gap) * waits;
+                (speaker.speaking, speaker.free) = (0, frame + (f64::from(seconds) * f64::from(program.rate)).round() as u64);
+            }
+            self.speak(program, at);
+        }
+    }
+
+    fn is_said(&self, instance: u64) -> bool {
+        self.active.iter().chain(&self.asleep).any(|slot| {
+            let voice = &self.voices[usize::from(*slot)];
+            !voice.ended && (voice.leaving == Leaving::No || !voice.envelope.gone()) && voice.way.instances[..voice.way.depth].contains(&instance)
+        })
+    }
+
+    /// Says the next line if there is one and it is time; drops those that are no longer worth saying.
+    fn speak(&mut self, program: &Program, at: usize) {
+        let end = self.frame + BLOCK as u64;
+        loop {
+            let speaker = &self.now.state.speakers[at];
+            let from = speaker.free.max(self.frame);
+            let mut dropped = None;
+            for (index, line) in speaker.queue.iter().enumerate() {
+                if let Some(reason) = self.no_longer(program, line, self.frame) {
+                    dropped = Some((index, reason));
+                    break;
+                }
+            }
+            if let Some((index, reason)) = dropped {
+                let line = self.now.state.speakers[at].queue.remove(index);
+                self.refuse(program, line.sound, 0, line.by, reason);
+                continue;
+            }
+            let Some(line) = speaker.queue.first().copied().filter(|_| speaker.speaking == 0 && from < end) else { return };
+            self.now.state.speakers[at].queue.remove(0);
+            let offset = from.max(line.asked).saturating_sub(self.frame);
+            let before = self.next_instance;
+            match self.start(program, line.sound, offset, line.by) {
+                Ok(()) => {
+                    let speaker = &mut self.now.state.speakers[at];
+                    // The first playing that was begun is that of the line itself.
+                    (speaker.speaking, speaker.sound) = (before + 1, line.sound);
+                }
+                Err(reason) => self.refuse(program, line.sound, offset, line.by, reason),
+            }
+        }
+    }
+
+    fn no_longer(&self, program: &Program, line: &Line, frame: u64) -> Option<Reason> {
+        let sound = &program.sounds[line.sound as usize];
+        let spec = sound.lines?;
+        let age = frame.saturating_sub(line.asked);
+        if age > spec.worth {
+            return Some(Reason::Stale { age: age as f32 / program.rate as f32 });
+        }
+        match &sound.choice {
+            Choice::ByState { state, .. } if !spec.stays && self.now.state.states[*state] != line.value => {
+                let spec = &program.states[*state];
+                Some(Reason::Passed { state: spec.key, was: spec.values.get(usize::from(line.value)).copied().unwrap_or_default() })
+            }
+            _ => None,
+        }
+    }
+}

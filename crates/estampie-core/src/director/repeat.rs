@@ -1,0 +1,79 @@
+//! Repeats: sounds that play themselves again and again until let go.
+
+use super::{By, play::Body};
+use crate::document::Property;
+use crate::engine::{BLOCK, Engine, What};
+use crate::mixer::voice::Way;
+use crate::program::Program;
+
+/// The most repeats at once.
+pub(crate) const MOST_REPEATERS: usize = 1024;
+
+/// The least interval: 50 a second.
+const LEAST: f32 = 0.02;
+
+/// A repeat under way.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Repeater {
+    /// The way up to and with the sound that repeats itself.
+    pub(crate) way: Way,
+    pub(crate) by: By,
+    pub(crate) place: u16,
+    pub(crate) started: u64,
+    /// The exact frame of the next start.
+    next: f64,
+    /// How often it still plays; `None` is until let go.
+    left: Option<u32>,
+    pub(crate) done: bool,
+}
+
+impl Engine {
+    /// Begins to repeat the last sound of the way, from `offset` frames into the present block on.
+    pub(crate) fn begin_repeat(&mut self, program: &Program, way: Way, offset: u64, by: By) -> bool {
+        let sound = way.path[way.depth - 1] as usize;
+        let Some(repeat) = program.sounds[sound].repeat else { return false };
+        let left = repeat.times.map(|(low, high)| low + self.now.state.sounds[sound].vary.below((high - low + 1) as usize) as u32);
+        let started = self.frame + offset;
+        let place = self.place_of(by.emitter);
+        if self.repeaters.len() >= MOST_REPEATERS {
+            return false;
+        }
+        self.repeaters.push(Repeater { way, by, place, started, next: started as f64, left, done: false });
+        let last = self.repeaters.len() - 1;
+        self.run_repeater(program, last);
+        true
+    }
+
+    /// Starts what is due within the present block.
+    pub(crate) fn repeat(&mut self, program: &Program) {
+        for at in 0..self.repeaters.len() {
+            self.run_repeater(program, at);
+        }
+        self.repeaters.retain(|r| !r.done);
+    }
+
+    fn run_repeater(&mut self, program: &Program, at: usize) {
+        let end = (self.frame + BLOCK as u64) as f64;
+        while let Some(repeater) = self.repeaters.get(at).filter(|r| !r.done && r.next < end).copied() {
+            let sound = repeater.way.path[repeater.way.depth - 1];
+            let Some(spec) = program.sounds[sound as usize].repeat else {
+                self.repeaters[at].done = true;
+                return;
+            };
+            let offset = (repeater.next.round() as u64).saturating_sub(self.frame);
+            if let Err(reason) = self.body(program, repeater.way, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0) }) {
+                let sound = program.sounds[sound as usize].key;
+                self.outlets.tell(self.frame + offset, What::Refused { sound, emitter: repeater.by.emitter, reason, by: repeater.by.reaction });
+            }
+            let moved = self.now.state.asked(program, sound as usize, Property::Every, repeater.place);
+            let drawn = self.now.state.sounds[sound as usize].vary.between(spec.every);
+            let interval = ((drawn + moved) * self.rehearsed.waits).max(LEAST);
+            let repeater = &mut self.repeaters[at];
+            repeater.next += f64::from(interval) * f64::from(program.rate);
+            if let Some(left) = &mut repeater.left {
+                *left -= 1;
+                repeater.done |= *left == 0;
+            }
+        }
+    }
+}

@@ -1,0 +1,347 @@
+//! Settings that many sounds can share: vary sets, shapes, limits, falloffs; and groups of sounds (`shared.toml`).
+//!
+//! Every field is optional: what a sound does not say comes from the shared setting it is *like*, and what that does not
+//! say is left at its default. So a sound can override single fields.
+
+use super::curve::{Property, read_point};
+use super::fields::{Fields, Located, Reading, parse_toml};
+use super::game::well_named;
+use super::{Place, did_you_mean};
+use crate::curve::{Curve, Shape};
+use crate::units::{Decibels, Hertz, Seconds, Semitones, Spread};
+use std::fmt::Display;
+
+/// Who yields when a limit is reached. The new one is among those compared, except for the oldest; of equal ones the older yields.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum WhenFull {
+    /// The one that has sounded longest.
+    #[default]
+    Oldest,
+    /// The one with the lowest level just now.
+    Quietest,
+    /// The one whose emitter is farthest from the listener.
+    Farthest,
+    /// The one with the lowest priority.
+    LeastImportant,
+    /// The new one is refused.
+    Refuse,
+}
+
+impl WhenFull {
+    /// All, with the words they are written with.
+    pub const ALL: [(WhenFull, &'static str); 5] = [
+        (WhenFull::Oldest, "oldest"),
+        (WhenFull::Quietest, "quietest"),
+        (WhenFull::Farthest, "farthest"),
+        (WhenFull::LeastImportant, "least important"),
+        (WhenFull::Refuse, "refuse"),
+    ];
+
+    /// The words it is written with.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        WhenFull::ALL.iter().find(|(w, _)| *w == self).map_or("", |(_, word)| word)
+    }
+}
+
+/// A kind of setting that can be shared.
+pub trait Setting: Clone + Default {
+    /// The field of a sound and the table of `shared.toml` it stands in.
+    const KIND: &'static str;
+    /// Every field with what is written there, `None` if nothing is.
+    fn said(&self) -> Vec<(&'static str, Option<String>)>;
+    /// This one, with `base` for what it does not say.
+    #[must_use]
+    fn over(&self, base: &Self) -> Self;
+    /// The shared setting it is like.
+    fn like(&self) -> Option<&Located<String>>;
+    /// Makes it like a shared one.
+    fn set_like(&mut self, like: Option<Located<String>>);
+}
+
+/// How a setting is read.
+pub(super) trait ReadSetting: Setting {
+    /// Reads the fields.
+    fn read(fields: &Fields<'_>) -> Self;
+}
+
+fn show<T: Display>(value: &Option<T>) -> Option<String> {
+    value.as_ref().map(ToString::to_string)
+}
+
+macro_rules! setting {
+    ($(#[$doc:meta])* $name:ident, $kind:literal, { $($(#[$field_doc:meta])* $field:ident: $type:ty = $key:literal),* $(,)? }, $reader:expr) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, Default)]
+        pub struct $name {
+            /// The shared setting it is like.
+            pub like: Option<Located<String>>,
+            $($(#[$field_doc])* pub $field: Option<$type>,)*
+        }
+        impl Setting for $name {
+            const KIND: &'static str = $kind;
+            fn said(&self) -> Vec<(&'static str, Option<String>)> {
+                vec![$(($key, show(&self.$field))),*]
+            }
+            fn over(&self, base: &Self) -> Self {
+                $name { like: self.like.clone(), $($field: self.$field.clone().or_else(|| base.$field.clone())),* }
+            }
+            fn like(&self) -> Option<&Located<String>> {
+                self.like.as_ref()
+            }
+            fn set_like(&mut self, like: Option<Located<String>>) {
+                self.like = like;
+            }
+        }
+        impl ReadSetting for $name {
+            fn read(fields: &Fields<'_>) -> Self {
+                $reader(fields)
+            }
+        }
+    };
+}
+
+setting!(
+    /// Ranges drawn each time.
+    VaryDoc, "vary", {
+        /// Of the level.
+        level: Spread<Decibels> = "level",
+        /// Of the pitch.
+        pitch: Spread<Semitones> = "pitch",
+        /// Of the low-pass: cutoffs, drawn evenly in octaves.
+        low_pass: Spread<Hertz> = "low-pass",
+        /// Of the high-pass: cutoffs, drawn evenly in octaves.
+        high_pass: Spread<Hertz> = "high-pass",
+        /// Of the wait before the start.
+        after: Spread<Seconds> = "after",
+        /// Of the place in the audio where it starts.
+        from: Spread<Seconds> = "from",
+    },
+    |fields: &Fields<'_>| VaryDoc {
+        like: None,
+        level: fields.spread("level"),
+        pitch: fields.spread("pitch"),
+        low_pass: fields.spread("low-pass"),
+        high_pass: fields.spread("high-pass"),
+        after: fields.spread("after"),
+        from: fields.spread("from"),
+    }
+);
+
+setting!(
+    /// How a sound's level rises, stays and falls.
+    ShapeDoc, "shape", {
+        /// Silence before it begins.
+        delay: Seconds = "delay",
+        /// Rise from silence.
+        attack: Seconds = "attack",
+        /// How long it stays at full level.
+        hold: Seconds = "hold",
+        /// Fall to the sustained level.
+        decay: Seconds = "decay",
+        /// The sustained level.
+        sustain: Decibels = "sustain",
+        /// Fall to silence when let go.
+        release: Seconds = "release",
+        /// The curve of attack, decay and release.
+        curve: Shape = "curve",
+    },
+    |fields: &Fields<'_>| {
+        let time = |field| fields.limited(field, Seconds(0.0), Seconds(600.0));
+        let shape = |text: &str| Shape::read(text).ok_or_else(|| format!("\"{text}\" is not a shape"));
+        ShapeDoc {
+            like: None,
+            delay: time("delay"),
+            attack: time("attack"),
+            hold: time("hold"),
+            decay: time("decay"),
+            sustain: fields.limited("sustain", Decibels(-120.0), Decibels(0.0)),
+            release: fields.limited("release", Seconds(0.002), Seconds(600.0)),
+            curve: fields.read("curve", "straight, smooth, or power with a number", shape).map(|c| c.value),
+        }
+    }
+);
+
+/// Words for [`WhenFull`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Yields(pub WhenFull);
+
+impl Display for Yields {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.0.word())
+    }
+}
+
+setting!(
+    /// How many may play together.
+    LimitDoc, "limit", {
+        /// The most playings of one emitter.
+        each: u32 = "each",
+        /// The most playings in all.
+        all: u32 = "all",
+        /// Who yields.
+        when_full: Yields = "when-full",
+    },
+    |fields: &Fields<'_>| {
+        let read = |text: &str| {
+            let found = WhenFull::ALL.iter().find(|(_, word)| *word == text);
+            found.map(|(w, _)| Yields(*w)).ok_or_else(|| {
+                let mend = did_you_mean(text, WhenFull::ALL.map(|(_, word)| word), "");
+                format!("\"{text}\" is nobody who could yield{}{mend}", if mend.is_empty() { "" } else { "; " })
+            })
+        };
+        LimitDoc {
+            like: None,
+            each: fields.whole("each", 1, 4096).map(|n| n.value as u32),
+            all: fields.whole("all", 1, 4096).map(|n| n.value as u32),
+            when_full: fields.read("when-full", "oldest, quietest, farthest, least important, or refuse", read).map(|w| w.value),
+        }
+    }
+);
+
+/// A curve over distance as written.
+#[derive(Debug, Clone, PartialEq)]
+pub struct DistanceCurve(pub Curve, pub Property);
+
+impl Display for DistanceCurve {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let points: Vec<String> = self.0.points().iter().map(|p| super::curve::print_point(p, "m", self.1)).collect();
+        f.write_str(&points.join("; "))
+    }
+}
+
+setting!(
+    /// What distance from the listener does.
+    FalloffDoc, "falloff", {
+        /// To the level.
+        level: DistanceCurve = "level",
+        /// To the low-pass.
+        low_pass: DistanceCurve = "low-pass",
+    },
+    |fields: &Fields<'_>| {
+        let curve = |field, property| {
+            let texts = fields.texts(field)?;
+            let points = texts.iter().filter_map(|text| match read_point(&text.value, "m", property) {
+                Ok(point) => Some(point),
+                Err(what) => {
+                    fields.reading().fault(&text.place, what, "write points like \"10 m: -6 dB\"");
+                    None
+                }
+            });
+            Some(DistanceCurve(Curve::new(points.collect::<Vec<_>>()), property))
+        };
+        FalloffDoc { like: None, level: curve("level", Property::Level), low_pass: curve("low-pass", Property::LowPass) }
+    }
+);
+
+/// A shared setting, or one of a group, with its name.
+#[derive(Debug, Clone)]
+pub struct Named<T> {
+    /// Its name.
+    pub name: String,
+    /// The setting.
+    pub setting: T,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// `shared.toml`.
+#[derive(Debug, Clone, Default)]
+pub struct Shared {
+    /// Vary sets.
+    pub vary: Vec<Named<VaryDoc>>,
+    /// Shapes.
+    pub shape: Vec<Named<ShapeDoc>>,
+    /// Limits.
+    pub limit: Vec<Named<LimitDoc>>,
+    /// Falloffs.
+    pub falloff: Vec<Named<FalloffDoc>>,
+    /// Groups of sounds, each with the limit that all of it has together.
+    pub group: Vec<Named<LimitDoc>>,
+}
+
+/// Gives the list that a kind of setting stands in.
+pub trait Holds<T> {
+    /// The list.
+    fn list(&self) -> &Vec<Named<T>>;
+}
+
+macro_rules! holds {
+    ($type:ty, $field:ident) => {
+        impl Holds<$type> for Shared {
+            fn list(&self) -> &Vec<Named<$type>> {
+                &self.$field
+            }
+        }
+    };
+}
+holds!(VaryDoc, vary);
+holds!(ShapeDoc, shape);
+holds!(LimitDoc, limit);
+holds!(FalloffDoc, falloff);
+
+impl Shared {
+    /// A setting with what it is like filled in.
+    #[must_use]
+    pub fn whole<T: Setting>(&self, own: &T) -> T
+    where
+        Shared: Holds<T>,
+    {
+        let base = own.like().and_then(|like| self.list().iter().find(|n| n.name == like.value));
+        base.map_or_else(|| own.clone(), |base| own.over(&base.setting))
+    }
+
+    /// The names of the shared settings of a kind.
+    #[must_use]
+    pub fn names(&self, kind: &str) -> Vec<&str> {
+        fn of<T>(list: &[Named<T>]) -> Vec<&str> {
+            list.iter().map(|n| n.name.as_str()).collect()
+        }
+        match kind {
+            "vary" => of(&self.vary),
+            "shape" => of(&self.shape),
+            "limit" => of(&self.limit),
+            "falloff" => of(&self.falloff),
+            "group" => of(&self.group),
+            _ => Vec::new(),
+        }
+    }
+}
+
+pub(super) fn read_shared(reading: &Reading<'_>) -> Shared {
+    let toml = parse_toml(reading.file, reading.text, reading.faults);
+    let top = Fields::new(reading, toml.as_table(), "shared.toml", Place::whole(reading.file));
+    let shared = Shared { vary: kind(reading, &top, "vary"), shape: kind(reading, &top, "shape"), limit: kind(reading, &top, "limit"), falloff: kind(reading, &top, "falloff"), group: kind(reading, &top, "group") };
+    top.finish();
+    shared
+}
+
+fn kind<T: ReadSetting>(reading: &Reading<'_>, top: &Fields<'_>, field: &'static str) -> Vec<Named<T>> {
+    let mut list = Vec::new();
+    for (name, item, place) in top.entries(field) {
+        if well_named(reading, &name, &place)
+            && let Some(fields) = Fields::of_item(reading, item, format!("the shared {field} {name}"), place.clone())
+        {
+            let setting = T::read(&fields);
+            fields.finish();
+            list.push(Named { name, setting, place });
+        }
+    }
+    list
+}
+
+/// Reads a sound's own setting: a table, or the name of a shared one, or a table that is `like` one.
+pub(super) fn own<T: ReadSetting>(reading: &Reading<'_>, fields: &Fields<'_>) -> T {
+    let Some((item, place)) = fields.item(T::KIND) else { return T::default() };
+    if let Some(name) = item.as_str() {
+        let mut setting = T::default();
+        setting.set_like(Some(Located { value: name.to_owned(), place }));
+        return setting;
+    }
+    let Some(inner) = Fields::of_item(reading, item, format!("{} of {}", T::KIND, fields.of()), place) else { return T::default() };
+    let like = inner.text("like");
+    let mut setting = T::read(&inner);
+    setting.set_like(like);
+    inner.finish();
+    setting
+}

@@ -1,0 +1,123 @@
+//! Measured parameters: what the engine works out from positions, other parameters and events, without game code.
+//!
+//! ```text
+//! distance to eel          bearing of eel          speed of bell         height of listener
+//! distance                 (without a name: of each emitter by itself)
+//! count of shrimp within 20 m                      rate of depth         time since hull.struck
+//! ```
+
+use super::Word;
+use super::lex::{Cursor, Parsed, print_number};
+use std::fmt;
+
+/// What is measured. Where an emitter can be named and is not, every emitter has a value of its own.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Measure {
+    /// From the listener, in metres.
+    Distance(Option<Word>),
+    /// From where the listener looks, in degrees, −180 to 180, to the right above 0.
+    Bearing(Option<Word>),
+    /// Metres in a second.
+    Speed(Option<Word>),
+    /// Metres up.
+    Height(Option<Word>),
+    /// How many emitters of a kind are within so many metres of the listener.
+    Count(Word, f64),
+    /// Change of a parameter in a second.
+    Rate(Word),
+    /// Seconds since an event last came; the greatest value of the range before it ever did.
+    Since(Word),
+}
+
+impl Measure {
+    /// The range of values and the unit when nothing else is said.
+    #[must_use]
+    pub fn usual(&self) -> (f32, f32, &'static str) {
+        match self {
+            Measure::Distance(_) => (0.0, 1000.0, "m"),
+            Measure::Bearing(_) => (-180.0, 180.0, "°"),
+            Measure::Speed(_) => (0.0, 100.0, "m/s"),
+            Measure::Height(_) => (-1000.0, 1000.0, "m"),
+            Measure::Count(..) => (0.0, 100.0, ""),
+            Measure::Rate(_) => (-10_000.0, 10_000.0, ""),
+            Measure::Since(_) => (0.0, 3600.0, "s"),
+        }
+    }
+
+    /// Whether every emitter has a value of its own.
+    #[must_use]
+    pub fn of_each(&self) -> bool {
+        matches!(self, Measure::Distance(None) | Measure::Bearing(None) | Measure::Speed(None) | Measure::Height(None))
+    }
+}
+
+/// Parses what is measured.
+///
+/// # Errors
+/// With place and mend.
+pub fn parse(file: &str, line: u32, text: &str) -> Parsed<Measure> {
+    let mut cursor = Cursor::new(file, line, text);
+    let cursor = &mut cursor;
+    let of = |cursor: &mut Cursor<'_>, word: &str| {
+        if cursor.take(&[word]) { Ok(Some(cursor.name("the name of an emitter")?)) } else { Ok(None) }
+    };
+    let measure = if cursor.take(&["distance"]) {
+        Measure::Distance(of(cursor, "to")?)
+    } else if cursor.take(&["bearing"]) {
+        Measure::Bearing(of(cursor, "of")?)
+    } else if cursor.take(&["speed"]) {
+        Measure::Speed(of(cursor, "of")?)
+    } else if cursor.take(&["height"]) {
+        Measure::Height(of(cursor, "of")?)
+    } else if cursor.take(&["count", "of"]) {
+        let kind = cursor.name("a kind of emitter")?;
+        cursor.expect("within")?;
+        let (radius, unit) = cursor.number("a distance, like 20 m")?;
+        if unit.is_empty() {
+            cursor.take(&["m"]);
+        }
+        Measure::Count(kind, radius)
+    } else if cursor.take(&["rate", "of"]) {
+        Measure::Rate(cursor.name("a parameter")?)
+    } else if cursor.take(&["time", "since"]) {
+        Measure::Since(cursor.name("an event")?)
+    } else {
+        let what = format!("\"{}\" is nothing that can be measured", cursor.peek());
+        return Err(cursor.fault(what, "write distance to, bearing of, speed of, height of, \"count of KIND within 20 m\", rate of, or time since"));
+    };
+    cursor.end("nothing follows what is measured")?;
+    Ok(measure)
+}
+
+impl fmt::Display for Measure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let named = |f: &mut fmt::Formatter<'_>, what: &str, link: &str, name: &Option<Word>| match name {
+            Some(name) => write!(f, "{what} {link} {name}"),
+            None => f.write_str(what),
+        };
+        match self {
+            Measure::Distance(name) => named(f, "distance", "to", name),
+            Measure::Bearing(name) => named(f, "bearing", "of", name),
+            Measure::Speed(name) => named(f, "speed", "of", name),
+            Measure::Height(name) => named(f, "height", "of", name),
+            Measure::Count(kind, radius) => write!(f, "count of {kind} within {} m", print_number(*radius)),
+            Measure::Rate(name) => write!(f, "rate of {name}"),
+            Measure::Since(name) => write!(f, "time since {name}"),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_printed_is_read_again() {
+        for text in ["distance", "distance to eel", "bearing of eel", "speed of listener", "height", "count of shrimp within 20 m", "rate of depth", "time since hull.struck"] {
+            assert_eq!(parse("game.toml", 1, text).unwrap().to_string(), text);
+        }
+        assert!(parse("game.toml", 3, "distance from eel").unwrap_err().to_string().starts_with("game.toml:3:10: \"from\" is not understood"));
+        assert!(parse("game.toml", 3, "weather").unwrap_err().what.contains("nothing that can be measured"));
+        assert!(parse("game.toml", 3, "count of shrimp within x").is_err());
+    }
+}
