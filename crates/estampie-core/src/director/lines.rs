@@ -39,8 +39,11 @@ impl Engine {
             }
             let speaker = &mut self.now.state.speakers[spec.speaker as usize];
             speaker.speaking = 0;
+            if cut {
+                speaker.fades = frame + fade;
+            }
             // What is cut into fades first; the gap is not waited for.
-            speaker.free = if cut { frame + fade } else { frame };
+            speaker.free = frame.max(speaker.fades);
         }
         self.speak(program, spec.speaker as usize);
     }

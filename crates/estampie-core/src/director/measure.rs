@@ -23,6 +23,7 @@ impl Engine {
             match value.filter(|v| v.is_finite()) {
                 Some(value) => {
                     now.set(value.clamp(spec.low, spec.high));
+                    now.jump(spec, self.frame);
                     now.faulty = false;
                 }
                 None if !now.faulty && value.is_some() => {

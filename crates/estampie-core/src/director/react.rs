@@ -471,6 +471,7 @@ impl Engine {
         }
         let now = &mut self.now.state.locals[place * program.locals + usize::from(local)];
         now.set(value);
+        now.jump(&program.parameters[index], frame);
         let before = std::mem::replace(&mut now.watched, value);
         self.outlets.tell(frame, What::Parameter { parameter: spec.key, value, emitter, by: NameKey::NONE });
         self.add_work(Work::Parameter(index, before, value, By { emitter, ..By::default() }), frame);
@@ -480,6 +481,7 @@ impl Engine {
         let Some(value) = self.in_range(program, index, asked, frame) else { return };
         let now = &mut self.now.state.parameters[index];
         now.set(value);
+        now.jump(&program.parameters[index], frame);
         let before = std::mem::replace(&mut now.watched, value);
         self.outlets.tell(frame, What::Parameter { parameter: program.parameters[index].key, value, emitter: NameKey::NONE, by: by.reaction });
         self.add_work(Work::Parameter(index, before, value, by), frame);
@@ -497,6 +499,7 @@ impl Engine {
         let (Some(from), Some(to)) = (self.in_range(program, index, from, frame), self.in_range(program, index, to, frame)) else { return };
         let now = &mut self.now.state.parameters[index];
         now.glide(from, to, frame, frames);
+        now.jump(spec, frame);
         let value = now.at(frame);
         let before = std::mem::replace(&mut now.watched, value);
         self.outlets.tell(frame, What::Glide { parameter: spec.key, from, to, frames });

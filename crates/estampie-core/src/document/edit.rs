@@ -13,9 +13,30 @@ use toml_edit::{DocumentMut, Item, Table, Value};
 pub struct Edit {
     /// What was done, as in "level of steps".
     pub name: String,
+    files: Vec<Changed>,
+}
+
+/// A file before and after an edit; `None` when it is not there.
+#[derive(Debug, Clone)]
+struct Changed {
     file: String,
     before: Option<Arc<str>>,
     after: Option<Arc<str>>,
+}
+
+/// A value to be written into a TOML file.
+#[derive(Debug, Clone, PartialEq)]
+pub enum NewValue {
+    /// A text in quotes.
+    Text(String),
+    /// A whole number.
+    Whole(i64),
+    /// True or false.
+    Yes(bool),
+    /// A list of texts.
+    List(Vec<String>),
+    /// Nothing: the field is taken out.
+    Nothing,
 }
 
 /// A project being worked on: what is on disk, what has been edited since, and the way back.
@@ -94,6 +115,40 @@ impl Workspace {
         &self.now
     }
 
+    /// The audio files there are, as paths relative to the project.
+    #[must_use]
+    pub fn audio(&self) -> &BTreeSet<String> {
+        &self.audio
+    }
+
+    /// A list of texts as it is written in a TOML file; a single text is a list of one. `None` if there is none.
+    #[must_use]
+    pub fn list_in(&self, file: &str, path: &[&str]) -> Option<Vec<String>> {
+        let toml = self.toml(file).ok()?;
+        let mut item = toml.as_item();
+        for key in path {
+            item = item.get(key)?;
+        }
+        match item.as_array() {
+            Some(list) => Some(list.iter().filter_map(|v| v.as_str().map(str::to_owned)).collect()),
+            None => item.as_str().map(|text| vec![text.to_owned()]),
+        }
+    }
+
+    /// Whether a table stands at a path of a TOML file.
+    #[must_use]
+    pub fn is_table(&self, file: &str, path: &[&str]) -> bool {
+        let Ok(toml) = self.toml(file) else { return false };
+        let mut item = toml.as_item();
+        for key in path {
+            match item.get(key) {
+                Some(next) => item = next,
+                None => return false,
+            }
+        }
+        item.is_table_like()
+    }
+
     /// How many files differ from the disk.
     #[must_use]
     pub fn unsaved(&self) -> usize {
@@ -107,19 +162,37 @@ impl Workspace {
 
     /// Replaces the whole text of a file, as one edit called `name`.
     pub fn replace(&mut self, name: &str, file: &str, text: &str) {
-        let before = self.now.get(file).cloned();
-        if before.as_deref() == Some(text) {
+        self.change(name, vec![(file.to_owned(), Some(text.to_owned()))]);
+    }
+
+    /// Replaces (or takes out) the whole texts of files, as one edit called `name`. Edits of one name and the same files that
+    /// follow each other closely are one.
+    pub fn change(&mut self, name: &str, files: Vec<(String, Option<String>)>) {
+        let mut changed = Vec::new();
+        for (file, text) in files {
+            let before = self.now.get(&file).cloned();
+            if before.as_deref() != text.as_deref() {
+                changed.push(Changed { file, before, after: text.map(Arc::from) });
+            }
+        }
+        if changed.is_empty() {
             return;
         }
-        let after: Arc<str> = Arc::from(text);
+        for change in &changed {
+            self.put(change.file.as_str(), change.after.clone().as_deref());
+        }
         let gesture = self.last_edit.is_some_and(|at| at.elapsed() < SAME_GESTURE);
+        let same = |last: &Edit| last.name == name && last.files.iter().map(|c| &c.file).eq(changed.iter().map(|c| &c.file));
         match self.undo.last_mut() {
-            Some(last) if gesture && last.name == name && last.file == file && self.redo.is_empty() => last.after = Some(after.clone()),
-            _ => self.undo.push(Edit { name: name.to_owned(), file: file.to_owned(), before, after: Some(after.clone()) }),
+            Some(last) if gesture && self.redo.is_empty() && same(last) => {
+                for (kept, new) in last.files.iter_mut().zip(changed) {
+                    kept.after = new.after;
+                }
+            }
+            _ => self.undo.push(Edit { name: name.to_owned(), files: changed }),
         }
         self.redo.clear();
         self.last_edit = Some(std::time::Instant::now());
-        self.now.set(file, &after);
         self.read_again();
     }
 
@@ -128,17 +201,40 @@ impl Workspace {
     /// # Errors
     /// When the file cannot be read as TOML as it stands, or `path` runs through something that is no table.
     pub fn set_value(&mut self, name: &str, file: &str, path: &[&str], value: &str) -> Result<(), String> {
-        let text = self.now.get(file).map_or("", |t| t);
-        let mut toml: DocumentMut = text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is mended: {}", e.message()))?;
-        set_in(toml.as_table_mut(), path, value).ok_or_else(|| format!("{} in {file} is not a table", path.join(".")))?;
-        self.replace(name, file, &toml.to_string());
+        self.set_values(name, &[(file, path.to_vec(), NewValue::Text(value.to_owned()))])
+    }
+
+    /// Sets values in TOML files, keeping comments and order, as one edit called `name`.
+    ///
+    /// # Errors
+    /// As [`Workspace::set_value`]; then nothing is changed.
+    pub fn set_values(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), String> {
+        let mut files: BTreeMap<&str, DocumentMut> = BTreeMap::new();
+        for (file, path, value) in values {
+            if !files.contains_key(file) {
+                files.insert(file, self.toml(file)?);
+            }
+            if let Some(toml) = files.get_mut(file) {
+                set_in(toml.as_table_mut(), path, value).ok_or_else(|| format!("{} in {file} is not a table", path.join(".")))?;
+            }
+        }
+        self.change(name, files.into_iter().map(|(file, toml)| (file.to_owned(), Some(toml.to_string()))).collect());
         Ok(())
+    }
+
+    /// A file as TOML that can be edited.
+    pub(super) fn toml(&self, file: &str) -> Result<DocumentMut, String> {
+        let text = self.now.get(file).map_or("", |t| t);
+        text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is mended: {}", e.message()))
     }
 
     /// Undoes the last edit and gives its name.
     pub fn undo(&mut self) -> Option<String> {
         let edit = self.undo.pop()?;
-        self.put(&edit.file, edit.before.as_deref());
+        for change in &edit.files {
+            self.put(&change.file, change.before.as_deref());
+        }
+        self.put_done();
         let name = edit.name.clone();
         self.redo.push(edit);
         Some(name)
@@ -147,10 +243,18 @@ impl Workspace {
     /// Does the last undone edit again and gives its name.
     pub fn redo(&mut self) -> Option<String> {
         let edit = self.redo.pop()?;
-        self.put(&edit.file, edit.after.as_deref());
+        for change in &edit.files {
+            self.put(&change.file, change.after.as_deref());
+        }
+        self.put_done();
         let name = edit.name.clone();
         self.undo.push(edit);
         Some(name)
+    }
+
+    /// Forgets what was undone last.
+    pub(super) fn forget_redo(&mut self) {
+        self.redo.pop();
     }
 
     fn put(&mut self, file: &str, text: Option<&str>) {
@@ -158,6 +262,9 @@ impl Workspace {
             Some(text) => self.now.set(file, text),
             None => self.now.remove(file),
         }
+    }
+
+    fn put_done(&mut self) {
         self.last_edit = None;
         self.read_again();
     }
@@ -238,29 +345,56 @@ fn modified(path: &Path) -> Option<SystemTime> {
 }
 
 /// Sets the value at `path`, making tables on the way; what stood around the old value stays.
-fn set_in(table: &mut Table, path: &[&str], value: &str) -> Option<()> {
+fn set_in(table: &mut Table, path: &[&str], value: &NewValue) -> Option<()> {
     let (last, way) = path.split_last()?;
     let mut here: &mut dyn toml_edit::TableLike = table;
-    for key in way {
+    for (depth, key) in way.iter().enumerate() {
         if !here.contains_key(key) {
-            let mut made = Table::new();
-            made.set_implicit(way.last() != Some(key));
-            here.insert(key, Item::Table(made));
+            if *value == NewValue::Nothing {
+                return Some(());
+            }
+            // A field of a field of a sound is an inline table; what is above that has a heading of its own.
+            let made = if !inline_below(way, depth) {
+                let mut made = Table::new();
+                made.set_implicit(way.last() != Some(key));
+                Item::Table(made)
+            } else {
+                Item::Value(Value::InlineTable(Default::default()))
+            };
+            here.insert(key, made);
         }
         here = here.get_mut(key)?.as_table_like_mut()?;
     }
-    let mut new = Value::from(value);
-    match here.get_mut(last) {
-        Some(item) => {
-            let old = item.as_value_mut()?;
-            *new.decor_mut() = old.decor().clone();
-            *old = new;
+    let new = match value {
+        NewValue::Text(text) => Value::from(text.as_str()),
+        NewValue::Whole(number) => Value::from(*number),
+        NewValue::Yes(yes) => Value::from(*yes),
+        NewValue::List(list) => Value::Array(list.iter().map(String::as_str).collect()),
+        NewValue::Nothing => {
+            here.remove(last);
+            return Some(());
         }
+    };
+    match here.get_mut(last) {
+        Some(item) => match item.as_value_mut() {
+            Some(old) => {
+                let mut new = new;
+                *new.decor_mut() = old.decor().clone();
+                *old = new;
+            }
+            // A table of its own is replaced as a whole.
+            None => *item = Item::Value(new),
+        },
         None => {
             here.insert(last, Item::Value(new));
         }
     }
     Some(())
+}
+
+/// Whether the table at `depth` of the way is one of the small ones that sounds have (vary, shape, limit …).
+fn inline_below(way: &[&str], depth: usize) -> bool {
+    depth > 0 && ["vary", "shape", "limit", "falloff", "repeat", "lines", "priority"].contains(&way[depth])
 }
 
 #[cfg(test)]

@@ -47,6 +47,8 @@ pub struct ModulationDoc {
     pub curve: WrittenCurve,
     /// In this time 90 % of a jump is followed.
     pub smooth: Seconds,
+    /// Its place among the modulations of the file.
+    pub written: usize,
     /// Where it is written.
     pub place: Place,
 }
@@ -97,7 +99,7 @@ pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
                 for (at, table) in tables.iter().enumerate() {
                     let place = reading.place(table.span());
                     let fields = Fields::new(reading, table, format!("modulation {}", at + 1), place);
-                    list.extend(modulation(reading, fields));
+                    list.extend(modulation(reading, fields, at));
                 }
             }
             None => reading.fault(place, "modulation is not a list of tables", "write each below a line [[modulation]]"),
@@ -107,7 +109,7 @@ pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
     list
 }
 
-fn modulation(reading: &Reading<'_>, fields: Fields<'_>) -> Option<ModulationDoc> {
+fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<ModulationDoc> {
     let from = fields.text("from");
     let moves = fields.text("moves");
     let curve = fields.texts("curve");
@@ -151,6 +153,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>) -> Option<ModulationDoc
         property: *known,
         curve: curve.into_iter().map(|p| (p.value, p.place)).collect(),
         smooth,
+        written,
         place,
     })
 }

@@ -3,7 +3,9 @@
 //! A project is a set of texts ([`Sources`]). Reading them gives a [`Document`] of all that is sound and a list of
 //! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
 
+mod change;
 mod curve;
+mod describe;
 mod edit;
 mod fault;
 mod fields;
@@ -14,8 +16,11 @@ mod sounds;
 mod sources;
 
 pub use crate::curve::{Curve, Point, Shape};
+pub(crate) use change::sound_of;
+pub use change::{sharers, uses_of};
 pub use curve::{Property, WrittenCurve, print_point, read_point};
-pub use edit::{Edit, Workspace};
+pub use describe::{Field, Origin, describe, pick_text, source_text};
+pub use edit::{Edit, NewValue, Workspace};
 pub use fault::{Fault, Place, did_you_mean};
 pub use fields::Located;
 pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, ValueOf};

@@ -87,6 +87,14 @@ impl ParameterState {
         }
     }
 
+    /// Without smoothing it is there at once, so that what starts on the same frame has it.
+    pub(crate) fn jump(&mut self, parameter: &Parameter, frame: u64) {
+        let value = self.at(frame);
+        if (if value > self.smooth { parameter.rise } else { parameter.fall }) >= 1.0 {
+            self.smooth = value;
+        }
+    }
+
     /// Follows its value through a block that begins at `frame`.
     pub(crate) fn follow(&mut self, parameter: &Parameter, frame: u64) {
         let value = self.at(frame);
@@ -228,6 +236,8 @@ pub(crate) struct Speaker {
     pub(crate) sound: u32,
     /// The next line is not said before this frame.
     pub(crate) free: u64,
+    /// Until when a line that was cut into fades.
+    pub(crate) fades: u64,
     pub(crate) gap: Stream,
 }
 
@@ -328,7 +338,7 @@ impl State {
     /// What a modulation comes to for an emitter.
     pub(crate) fn modulation(&self, program: &Program, index: usize, place: u16) -> f32 {
         let modulation = &program.modulations[index];
-        if modulation.local { modulation.curve.at(self.smooth(program, modulation.parameter, place)) } else { self.modulations[index] }
+        if modulation.local || modulation.smooth >= 1.0 { modulation.curve.at(self.smooth(program, modulation.parameter, place)) } else { self.modulations[index] }
     }
 }
 
@@ -397,7 +407,7 @@ impl Prepared {
             speakers: program
                 .speakers
                 .iter()
-                .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: 0, free: 0, gap: Stream::new(seed, *key, 5) })
+                .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: 0, free: 0, fades: 0, gap: Stream::new(seed, *key, 5) })
                 .collect(),
             events: vec![None; program.events.len()],
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
@@ -486,7 +496,7 @@ impl Prepared {
                     fresh.queue.push(Line { sound: sound as u32, ..*line });
                 }
             }
-            (fresh.speaking, fresh.free) = (kept.speaking, kept.free);
+            (fresh.speaking, fresh.free, fresh.fades) = (kept.speaking, kept.free, kept.fades);
             fresh.sound = if kept.speaking == 0 { 0 } else { sound(kept.sound).unwrap_or(0) as u32 };
             std::mem::swap(&mut fresh.gap, &mut kept.gap);
         }

@@ -453,6 +453,8 @@ pub enum Target {
 pub struct Modulation {
     /// A key of the whole.
     pub key: NameKey,
+    /// Its place among the modulations as written.
+    pub written: u32,
     /// The parameter's index.
     pub parameter: usize,
     /// What the parameter comes to.

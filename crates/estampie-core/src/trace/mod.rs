@@ -1,7 +1,9 @@
 //! What happened, and why, in words and as JSON Lines.
 
+mod would;
 mod why;
 
+pub use would::{Verdict, would};
 pub use why::{Label, label, print_value, sentence, total};
 
 use crate::engine::{Cause, Happening, Notice, Reason, What};

@@ -18,6 +18,9 @@ loop = "goes round for ever"
 
 [parameters.strain]
 range = "0..1"
+[parameters.loudness]
+range = "0..1"
+of = "each emitter"
 [parameters.depth]
 unit = "m"
 range = "0..100"
@@ -57,20 +60,25 @@ pub fn assets() -> Assets {
 
 /// Compiles a project of the given `sounds`, `mix`, `modulation`, `reactions`; it must be without fault.
 pub fn program(sounds: &str, mix: &str, modulation: &str, reactions: &str) -> Arc<Program> {
-    let sources = Sources::from_texts([
-        ("estampie.toml", "format = 1\nname = \"test\"\nceiling = \"0 dB\""),
-        ("game.toml", GAME),
-        ("sounds/all.toml", sounds),
-        ("mix.toml", mix),
-        ("modulation.toml", modulation),
-        ("reactions.est", reactions),
-    ]);
+    program_with(&[("sounds/all.toml", sounds), ("mix.toml", mix), ("modulation.toml", modulation), ("reactions.est", reactions)])
+}
+
+/// Compiles a project of the given files over the usual ones; it must be without fault.
+pub fn program_with(files: &[(&str, &str)]) -> Arc<Program> {
+    let (program, faults) = compile_with(files);
+    assert_eq!(faults, Vec::<String>::new(), "the test's project is at fault");
+    program
+}
+
+/// Compiles a project of the given files over the usual ones, and gives its faults as text.
+pub fn compile_with(files: &[(&str, &str)]) -> (Arc<Program>, Vec<String>) {
+    let usual = [("estampie.toml", "format = 1\nname = \"test\"\nceiling = \"0 dB\""), ("game.toml", GAME)];
+    let sources = Sources::from_texts(usual.into_iter().chain(files.iter().copied()));
     let files: BTreeSet<String> = ["one", "two", "three", "four", "low", "dc", "stereo", "intro", "body"].map(|n| format!("audio/{n}.wav")).into();
     let (document, mut faults) = Document::read(&sources, &files);
     let (program, more) = compile(&document, &assets());
     faults.extend(more);
-    assert_eq!(faults, vec![], "the test's project is at fault");
-    Arc::new(program)
+    (Arc::new(program), faults.iter().map(ToString::to_string).collect())
 }
 
 /// An engine under test with everything that left it.

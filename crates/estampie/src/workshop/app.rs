@@ -1,21 +1,25 @@
-//! The workshop's state and what its keys and finder do to it. The mouse and the drawing are elsewhere, and drawing changes nothing here.
+//! The workshop's state, what comes in, and what keys do that is the same in every view. The views, the mouse, typing and the
+//! drawing are elsewhere, and drawing changes nothing here.
 
 use super::Options;
-use super::finder::{self, Found};
+use super::curve::Editor;
 use super::keys::{self, Do, PADS, View};
+use super::line::Line;
 use super::rehearsal::Rehearsal;
+use super::sounds::{Picker, SoundsView, TakeFacts};
 use super::theme::{Colours, Theme};
+use super::wiring::{Sentence, WiringView};
 use crate::cli::Failure;
-use crate::player::device;
 use crate::project::all_faults;
 use estampie_core::assets::{self, Assets, Clip};
 use estampie_core::document::{Document, Fault, Workspace};
 use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
 use estampie_core::program::{self, Program};
-use estampie_core::units::{Decibels, Quantity as _, read_number};
+use estampie_core::units::Decibels;
 use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind};
 use ratatui::layout::Rect;
+use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -49,21 +53,54 @@ pub(crate) enum Hit {
     Bus(usize),
     /// The level line of a bus.
     Level(usize),
+    Sound(String),
+    Take(usize),
+    Field(usize),
+    /// A modulation, by its place in the file.
+    Modulation(usize),
+    Told(usize),
+    Wiring(usize),
+    /// The plot of the curve's editor.
+    Plot,
 }
 
 /// What a typed value is for.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Typed {
     Parameter(String),
     BusLevel(String),
     SoundLevel(String),
+    /// A field of sounds.
+    Field(Vec<String>, &'static str),
+    /// A field of a shared setting.
+    Shared {
+        kind: String,
+        name: String,
+        key: String,
+    },
+    Rename(String),
+    Filter,
+    /// The event that is to play a sound.
+    Wire(String),
+    NewModulation,
+    Formula(String),
+    /// The time a modulation takes to follow.
+    Smooth(usize),
+    /// A point of the curve being edited.
+    Point(Box<Editor>),
 }
 
 /// What lies over the page, or what keys go to.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Mode {
     Page,
-    Typing(Typed, String),
+    Typing(Typed, Line),
+    /// A line of the reactions.
+    Sentence(Box<Sentence>),
+    Curve(Editor),
+    Files(Picker),
+    /// Sounds to be deleted, and what names them.
+    Deleting(Vec<String>, Vec<String>),
     Finder {
         query: String,
         at: usize,
@@ -86,10 +123,16 @@ pub(crate) struct Message {
     until: Instant,
 }
 
+/// What the thread that loads gives.
+enum Loaded {
+    Clip(String, Result<Arc<Clip>, String>),
+    Facts(String, TakeFacts),
+}
+
 /// Audio that is being loaded aside.
 struct Loading {
-    results: Receiver<(String, Result<Arc<Clip>, String>)>,
-    sender: Sender<(String, Result<Arc<Clip>, String>)>,
+    results: Receiver<Loaded>,
+    sender: Sender<Loaded>,
     /// When each file that was asked for had last been written.
     asked: std::collections::BTreeMap<String, Option<std::time::SystemTime>>,
     left: usize,
@@ -116,6 +159,10 @@ pub(crate) struct App {
     pub(crate) hits: Vec<(Rect, Hit)>,
     pub(crate) quit: bool,
     pub(crate) message: Option<Message>,
+    pub(crate) sounds: SoundsView,
+    pub(crate) wiring: WiringView,
+    /// What is known of audio files.
+    pub(crate) facts: HashMap<String, TakeFacts>,
     assets: Assets,
     loading: Loading,
     looked_outside: Instant,
@@ -149,6 +196,9 @@ impl App {
             hits: Vec::new(),
             quit: false,
             message: None,
+            sounds: SoundsView::default(),
+            wiring: WiringView::default(),
+            facts: HashMap::new(),
             assets,
             loading: Loading { results, sender, asked: Default::default(), left: 0, total: 0, compiled: now },
             looked_outside: now,
@@ -207,6 +257,13 @@ impl App {
         now.map_or(doc.rest, |n| n.value)
     }
 
+    /// The value of a parameter as it is followed now.
+    pub(crate) fn smooth_value(&self, parameter: usize) -> f32 {
+        let Some(doc) = self.document().parameters.get(parameter) else { return 0.0 };
+        let index = self.rehearsal.status_program().and_then(|p| p.find_parameter.get(NameKey::of(&doc.name)));
+        index.and_then(|i| self.rehearsal.status.as_ref()?.parameters.get(i)).map_or(doc.rest, |n| n.smooth)
+    }
+
     /// The index of a state's value now.
     pub(crate) fn state_value(&self, state: usize) -> usize {
         let Some(doc) = self.document().states.get(state) else { return 0 };
@@ -226,11 +283,20 @@ impl App {
         let document = Arc::clone(self.workspace.document());
         let mut news = self.rehearsal.poll(&document);
         let mut arrived = false;
-        while let Ok((name, clip)) = self.loading.results.try_recv() {
-            self.assets.insert(&name, clip);
-            self.loading.left = self.loading.left.saturating_sub(1);
-            arrived = true;
+        while let Ok(loaded) = self.loading.results.try_recv() {
+            match loaded {
+                Loaded::Clip(name, clip) => {
+                    self.assets.insert(&name, clip);
+                    self.loading.left = self.loading.left.saturating_sub(1);
+                    arrived = true;
+                }
+                Loaded::Facts(name, facts) => {
+                    self.facts.insert(name, facts);
+                    news = true;
+                }
+            }
         }
+        news |= self.poll_twenty();
         if arrived && (self.loading.left == 0 || self.loading.compiled.elapsed() > Duration::from_millis(300)) {
             self.compile();
             news = true;
@@ -254,6 +320,12 @@ impl App {
             news = true;
         }
         news
+    }
+
+    /// Compiles what is written now, lets it take over, and loads what it needs.
+    pub(super) fn recompile(&mut self) {
+        self.compile();
+        self.load_missing();
     }
 
     /// Compiles what is written now and lets it take over.
@@ -294,9 +366,18 @@ impl App {
         self.loading.total += names.len();
         let (sender, rate) = (self.loading.sender.clone(), self.document().manifest.rate);
         std::thread::spawn(move || {
+            let clips = std::sync::Mutex::new(Vec::new());
             assets::load_each(&root, &names, rate, |name, clip| {
-                let _ = sender.send((name.to_owned(), clip));
+                if let (Ok(clip), Ok(mut clips)) = (&clip, clips.lock()) {
+                    clips.push((name.to_owned(), Arc::clone(clip)));
+                }
+                let _ = sender.send(Loaded::Clip(name.to_owned(), clip));
             });
+            // Measuring takes longer than loading: all can be heard before it begins.
+            for (name, clip) in clips.into_inner().unwrap_or_default() {
+                let facts = TakeFacts::of(&clip, rate);
+                let _ = sender.send(Loaded::Facts(name, facts));
+            }
         });
     }
 
@@ -320,6 +401,14 @@ impl App {
             Mode::Typing(typed, text) => self.key_typing(&name, typed, text),
             Mode::Finder { query, at } => self.key_finder(&name, query, at),
             Mode::Quitting => self.key_quitting(&name),
+            Mode::Sentence(sentence) => self.key_sentence(&name, sentence),
+            Mode::Curve(editor) => self.key_curve(&name, editor),
+            Mode::Files(picker) => self.key_files(&name, picker),
+            Mode::Deleting(targets, uses) => match name.as_str() {
+                "y" | "enter" => self.delete(&targets),
+                "esc" | "n" | "q" | "ctrl-c" => {}
+                _ => self.mode = Mode::Deleting(targets, uses),
+            },
             Mode::Help | Mode::Faults if matches!(name.as_str(), "esc" | "enter" | "?" | "!" | "q" | "space") => {}
             before @ (Mode::Help | Mode::Faults) => {
                 match name.as_str() {
@@ -345,49 +434,6 @@ impl App {
         }
     }
 
-    fn key_typing(&mut self, name: &str, typed: Typed, mut text: String) {
-        match name {
-            "esc" | "ctrl-c" => return,
-            "enter" => match self.set_typed(&typed, &text) {
-                Ok(()) => return,
-                Err(why) => self.alarm(why),
-            },
-            "backspace" => {
-                text.pop();
-            }
-            "space" => text.push(' '),
-            _ if name.chars().count() == 1 => text.push_str(name),
-            _ => {}
-        }
-        self.mode = Mode::Typing(typed, text);
-    }
-
-    fn key_finder(&mut self, name: &str, mut query: String, mut at: usize) {
-        match name {
-            "esc" | "ctrl-c" => return,
-            "enter" => {
-                let found = finder::find(self, &query);
-                if let Some(entry) = found.into_iter().nth(at) {
-                    self.follow(entry.found);
-                }
-                return;
-            }
-            "down" | "tab" => at = (at + 1).min(finder::find(self, &query).len().saturating_sub(1)),
-            "up" | "backtab" => at = at.saturating_sub(1),
-            "backspace" => {
-                query.pop();
-                at = 0;
-            }
-            "space" => query.push(' '),
-            _ if name.chars().count() == 1 => {
-                query.push_str(name);
-                at = 0;
-            }
-            _ => {}
-        }
-        self.mode = Mode::Finder { query, at };
-    }
-
     fn key_quitting(&mut self, name: &str) {
         match name {
             "s" | "y" => {
@@ -404,6 +450,14 @@ impl App {
 
     /// Does what a key means.
     pub(crate) fn act(&mut self, does: Do) {
+        let taken = match self.view {
+            View::Sounds => self.act_sounds(does),
+            View::Wiring => self.act_wiring(does),
+            View::Stage | View::Mix => false,
+        };
+        if taken {
+            return;
+        }
         match does {
             Do::View(view) => self.view = view,
             Do::Up => self.go(-1),
@@ -440,15 +494,46 @@ impl App {
             }
             Do::Restart => self.rehearsal.restart(),
             Do::Theme => self.theme = self.theme.turned(),
-            Do::Back => self.voice = None,
+            Do::Back => {
+                self.voice = None;
+                if self.view == View::Sounds {
+                    self.sounds.filter.clear();
+                }
+            }
+            Do::ShortWaits => {
+                self.rehearsal.change_only(|only| only.short_waits = !only.short_waits);
+                self.say(if self.rehearsal.only.short_waits { "waits are a tenth (rehearsal only)" } else { "waits are whole again" });
+            }
+            Do::Chances => {
+                self.rehearsal.change_only(|only| {
+                    only.chances = match only.chances {
+                        None => Some(true),
+                        Some(true) => Some(false),
+                        Some(false) => None,
+                    };
+                });
+                self.say(match self.rehearsal.only.chances {
+                    None => "chances are as drawn again",
+                    Some(true) => "chances are always taken (rehearsal only)",
+                    Some(false) => "chances are never taken (rehearsal only)",
+                });
+            }
+            Do::ClearOnly => {
+                let any = self.rehearsal.clear_only();
+                self.say(if any { "nothing is for the rehearsal only any more" } else { "nothing is for the rehearsal only" });
+            }
             Do::Quit if self.workspace.unsaved() == 0 => self.quit = true,
             Do::Quit => self.mode = Mode::Quitting,
+            // What only other views know.
+            _ => {}
         }
     }
 
     pub(super) fn go(&mut self, by: isize) {
         let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
         match (self.view, self.column) {
+            (View::Sounds, _) => self.go_sounds(by),
+            (View::Wiring, _) => self.go_wiring(by),
             (View::Mix, _) => self.bus = step(self.bus, self.program().buses.len()),
             (View::Stage, Column::Index) => self.item = step(self.item, self.items().len()),
             (View::Stage, Column::Sounding) => {
@@ -472,7 +557,7 @@ impl App {
         voices.iter().find(|v| Some(v.voice) == self.voice).or(voices.first()).copied()
     }
 
-    fn selected_item(&self) -> Option<Item> {
+    pub(super) fn selected_item(&self) -> Option<Item> {
         self.items().get(self.item).copied()
     }
 
@@ -485,18 +570,24 @@ impl App {
             return self.nudge_sound(by);
         }
         match self.selected_item() {
-            Some(Item::Parameter(index)) => {
-                let doc = &self.document().parameters[index];
-                let value = self.just_sent(&doc.name).unwrap_or_else(|| self.value(index)) + by * (doc.high - doc.low) / 50.0;
-                self.set_parameter(index, value);
-            }
-            Some(Item::State(index)) => {
-                let count = self.document().states[index].values.len();
-                let value = self.latest_state(index).saturating_add_signed(by.signum() as isize).min(count - 1);
-                self.set_state(index, value);
-            }
+            Some(Item::Parameter(index)) => self.nudge_parameter(index, by),
+            Some(Item::State(index)) => self.nudge_state(index, by),
             _ => {}
         }
+    }
+
+    pub(super) fn nudge_parameter(&mut self, index: usize, by: f32) {
+        let doc = &self.document().parameters[index];
+        // A formula without a range moves by tenths.
+        let span = if doc.high - doc.low < 1e5 { doc.high - doc.low } else { 5.0 };
+        let value = self.just_sent(&doc.name).unwrap_or_else(|| self.value(index)) + by * span / 50.0;
+        self.set_parameter(index, value);
+    }
+
+    pub(super) fn nudge_state(&mut self, index: usize, by: f32) {
+        let count = self.document().states[index].values.len();
+        let value = self.latest_state(index).saturating_add_signed(by.signum() as isize).min(count - 1);
+        self.set_state(index, value);
     }
 
     fn just_sent(&self, name: &str) -> Option<f32> {
@@ -511,7 +602,7 @@ impl App {
     pub(crate) fn set_parameter(&mut self, index: usize, value: f32) {
         let Some(doc) = self.document().parameters.get(index) else { return };
         // To the fineness of a step, so that a log of a drag can be read.
-        let grain = 10f32.powf(((doc.high - doc.low) / 1000.0).log10().floor());
+        let grain = 10f32.powf(((doc.high - doc.low).min(1e4) / 1000.0).log10().floor());
         let value = ((value / grain).round() * grain).clamp(doc.low, doc.high);
         let parameter = NameKey::of(&doc.name);
         self.rehearsal.parameter(parameter, value);
@@ -558,14 +649,14 @@ impl App {
         self.set_sound_level(&name, level + level_step(by));
     }
 
-    fn set_sound_level(&mut self, name: &str, level: f32) {
+    pub(super) fn set_sound_level(&mut self, name: &str, level: f32) {
         let Some(file) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.place.file.clone()) else { return };
         let level = Decibels(((level * 10.0).round() / 10.0).clamp(-120.0, 24.0));
         let done = self.workspace.set_value(&format!("level of {name}"), &file, &[name, "level"], &level.to_string());
         self.edited(done);
     }
 
-    fn edited(&mut self, done: Result<(), String>) {
+    pub(super) fn edited(&mut self, done: Result<(), String>) {
         match done {
             Ok(()) => self.compile(),
             Err(why) => self.alarm(why),
@@ -594,7 +685,7 @@ impl App {
         }
     }
 
-    fn save(&mut self) {
+    pub(super) fn save(&mut self) {
         match self.workspace.save() {
             Ok(0) => self.say("nothing to save"),
             Ok(count) => self.say(format!("saved {count} file{}", if count == 1 { "" } else { "s" })),
@@ -610,6 +701,7 @@ impl App {
                 let status = self.rehearsal.status.as_ref()?;
                 status.terms_of(&v).iter().find(|t| t.kind == estampie_core::engine::TermKind::Bus).map(|t| t.of)
             }),
+            View::Sounds | View::Wiring => None,
         };
         let Some(bus) = bus else { return self.say("nothing sounds; choose a bus in the view Mix") };
         let on = if solo { self.rehearsal.toggle_solo(bus) } else { self.rehearsal.toggle_mute(bus) };
@@ -670,7 +762,7 @@ impl App {
         }
     }
 
-    fn replay(&mut self, index: usize) {
+    pub(super) fn replay(&mut self, index: usize) {
         let Some((name, playthrough)) = self.document().playthroughs.get(index).cloned() else { return };
         self.rehearsal.replay(&name, &playthrough);
         self.say(format!("replaying {name} from a fresh start"));
@@ -687,85 +779,6 @@ impl App {
         } else {
             self.rehearsal.record();
             self.say("recording from a fresh start; R again ends it");
-        }
-    }
-
-    // ── typed values and the finder ────────────────────────────────────────────────────────────────────────────
-
-    fn begin_typing(&mut self) {
-        let typed = match (self.view, self.column, self.selected_item()) {
-            (View::Mix, ..) => self.bus_name(self.bus).map(Typed::BusLevel),
-            (View::Stage, Column::Index, Some(Item::Parameter(index))) => Some(Typed::Parameter(self.document().parameters[index].name.clone())),
-            (View::Stage, Column::Sounding, _) => self.selected_voice().map(|v| Typed::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
-            _ => None,
-        };
-        match typed {
-            Some(typed) => self.mode = Mode::Typing(typed, String::new()),
-            None => self.say("choose a parameter, a sound or a bus to type a value for"),
-        }
-    }
-
-    fn set_typed(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
-        match typed {
-            Typed::Parameter(name) => {
-                let index = self.document().parameters.iter().position(|p| p.name == *name).ok_or("it is gone")?;
-                let doc = &self.document().parameters[index];
-                let value = read_number(text, &doc.unit).map_err(|_| format!("\"{text}\" is not a number; write {} to {} {}", doc.low, doc.high, doc.unit))?;
-                if !(doc.low..=doc.high).contains(&(value as f32)) {
-                    return Err(format!("{name} goes from {} to {} {}", doc.low, doc.high, doc.unit));
-                }
-                self.rehearsal.parameter(NameKey::of(name), value as f32);
-            }
-            Typed::BusLevel(name) => {
-                let level = Decibels::read(text).map_err(|e| e.to_string())?;
-                if level.0 > 24.0 {
-                    return Err("a level goes up to 24 dB".into());
-                }
-                self.set_bus_level(name, level.0);
-            }
-            Typed::SoundLevel(name) => {
-                let level = Decibels::read(text).map_err(|e| e.to_string())?;
-                if !(-120.0..=24.0).contains(&level.0) {
-                    return Err("a sound's level goes from -120 dB to 24 dB".into());
-                }
-                self.set_sound_level(name, level.0);
-            }
-        }
-        Ok(())
-    }
-
-    /// Goes where a find of the finder leads, or does it.
-    fn follow(&mut self, found: Found) {
-        match found {
-            Found::Do(does) => self.act(does),
-            Found::Item(item) => {
-                self.view = View::Stage;
-                self.column = Column::Index;
-                self.item = self.items().iter().position(|i| *i == item).unwrap_or(0);
-                if let Item::Playthrough(index) = item {
-                    self.replay(index);
-                }
-            }
-            Found::Send(name) => self.rehearsal.event(&name),
-            Found::Hear(name) => {
-                self.rehearsal.say(InputKind::Play { sound: NameKey::of(&name), emitter: NameKey::NONE });
-            }
-            Found::Bus(index) => {
-                self.view = View::Mix;
-                self.bus = index;
-            }
-            Found::Device(name) => {
-                self.rehearsal.player.choose_device(&name);
-                self.say(format!("going over to {name}"));
-            }
-            Found::Devices => match device::list() {
-                Ok(devices) if devices.is_empty() => self.say("this machine has no sound device"),
-                Ok(devices) => {
-                    let names: Vec<String> = devices.into_iter().map(|(name, _)| name).collect();
-                    self.say(format!("devices: {}; choose one with : and \"device\"", names.join(", ")));
-                }
-                Err(why) => self.alarm(why),
-            },
         }
     }
 }

@@ -14,6 +14,12 @@ pub(crate) enum Found {
     Send(String),
     Hear(String),
     Bus(usize),
+    /// A sound of the view of sounds, by name.
+    Sound(String),
+    /// A line of the reactions, counted from 0.
+    Reaction(usize),
+    /// A modulation, by its place in the file.
+    Curve(usize),
     Device(String),
     Devices,
 }
@@ -41,7 +47,15 @@ fn all(app: &App) -> Vec<Entry> {
         add(state.name.clone(), "state", Found::Item(Item::State(index)));
     }
     for sound in &document.sounds {
+        add(sound.name.clone(), "sound", Found::Sound(sound.name.clone()));
         add(format!("hear {}", sound.name), "sound", Found::Hear(sound.name.clone()));
+    }
+    for reaction in &document.reactions {
+        add(reaction.head(), "reaction", Found::Reaction(reaction.place.0.line as usize - 1));
+    }
+    for modulation in &document.modulations {
+        let text = format!("curve {} moves {} {}", modulation.from.value, modulation.target.value, modulation.property.word());
+        add(text, "modulation", Found::Curve(modulation.written));
     }
     for (index, bus) in app.program().buses.iter().enumerate() {
         add(format!("bus {}", app.program().names.get(bus.key)), "mix", Found::Bus(index));
@@ -49,7 +63,8 @@ fn all(app: &App) -> Vec<Entry> {
     for (index, (name, _)) in document.playthroughs.iter().enumerate() {
         add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));
     }
-    for binding in KEYS.iter().filter(|b| !matches!(b.does, Do::Up | Do::Down | Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::Find | Do::Back)) {
+    let here = |b: &&super::keys::Binding| b.view.is_none_or(|v| v == app.view);
+    for binding in KEYS.iter().filter(here).filter(|b| !matches!(b.does, Do::Up | Do::Down | Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::Find | Do::Back)) {
         add(binding.words.to_owned(), "do", Found::Do(binding.does));
     }
     add("restart the rehearsal from silence".into(), "do", Found::Do(Do::Restart));

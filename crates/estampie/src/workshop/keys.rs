@@ -33,18 +33,46 @@ pub(crate) enum Do {
     Theme,
     Rest,
     Back,
+    ShortWaits,
+    Chances,
+    ClearOnly,
+    Filter,
+    Mark,
+    ClearMarks,
+    Twenty,
+    NewSound,
+    Rename,
+    Duplicate,
+    Delete,
+    Curve,
+    Force,
+    Wire,
+    GoToUse,
+    EditShared,
+    Copy,
+    Paste,
+    NewReaction,
+    NewAction,
+    MoveUp,
+    MoveDown,
+    Off,
+    GiveBack,
+    NewModulation,
 }
 
 /// A view of the workshop.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum View {
     Stage,
+    Wiring,
+    Sounds,
     Mix,
 }
 
 impl View {
     /// All views that there are, with their numbers and names.
-    pub(crate) const ALL: [(View, char, &'static str); 2] = [(View::Stage, '1', "Stage"), (View::Mix, '5', "Mix")];
+    pub(crate) const ALL: [(View, char, &'static str); 4] =
+        [(View::Stage, '1', "Stage"), (View::Wiring, '2', "Wiring"), (View::Sounds, '3', "Sounds"), (View::Mix, '5', "Mix")];
 }
 
 /// A line of the table.
@@ -67,9 +95,15 @@ const fn key(keys: &'static [&'static str], does: Do, shown: &'static str, words
     Binding { keys, does, shown, words, view, short }
 }
 
+const STAGE: Option<View> = Some(View::Stage);
+const WIRING: Option<View> = Some(View::Wiring);
+const SOUNDS: Option<View> = Some(View::Sounds);
+
 /// The table.
 pub(crate) const KEYS: &[Binding] = &[
     key(&["1"], Do::View(View::Stage), "1", "the view Stage: play the game without the game", None, None),
+    key(&["2"], Do::View(View::Wiring), "2", "the view Wiring: what follows from what the game tells", None, None),
+    key(&["3"], Do::View(View::Sounds), "3", "the view Sounds: the recipes", None, None),
     key(&["5"], Do::View(View::Mix), "5", "the view Mix: the buses", None, None),
     key(&["up", "k"], Do::Up, "↑ k", "the line above", None, None),
     key(&["down", "j"], Do::Down, "↓ j", "the line below", None, None),
@@ -77,16 +111,48 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["right", "l"], Do::Right, "→ l", "more: a parameter, a level; the state's next value", None, None),
     key(&["shift-left", "H"], Do::FineLeft, "shift-← H", "a little less", None, None),
     key(&["shift-right", "L"], Do::FineRight, "shift-→ L", "a little more", None, None),
-    key(&["tab"], Do::NextColumn, "tab", "the next column", Some(View::Stage), Some("column")),
-    key(&["backtab"], Do::PreviousColumn, "shift-tab", "the column before", Some(View::Stage), None),
-    key(&["enter"], Do::Main, "enter", "send the event, replay the playthrough, hear the sound", Some(View::Stage), Some("send")),
-    key(&["e"], Do::Edit, "e", "type a value: 12, -6 dB, 80ms", None, Some("type")),
-    key(&["0"], Do::Rest, "0", "back to the rest value of a parameter; 0 dB for a level", None, None),
-    key(&["s"], Do::Solo, "s", "hear this bus alone (rehearsal only, never saved)", None, Some("solo")),
-    key(&["m"], Do::Mute, "m", "silence this bus (rehearsal only, never saved)", None, Some("mute")),
+    key(&["tab"], Do::NextColumn, "tab", "the next column", None, Some("column")),
+    key(&["backtab"], Do::PreviousColumn, "shift-tab", "the column before", None, None),
+    key(&["enter"], Do::Main, "enter", "send the event, replay the playthrough, hear the sound", STAGE, Some("send")),
+    key(&["enter"], Do::Main, "enter", "send it, edit the curve; declare what is sent undeclared", WIRING, Some("send, mend")),
+    key(&["enter"], Do::Main, "enter", "play as the game would; play the take; type the value", SOUNDS, Some("play")),
+    key(&["e"], Do::Edit, "e", "type a value: 12, -6 dB, 80ms", None, Some("edit")),
+    key(&["n"], Do::NewReaction, "n", "a new reaction below", WIRING, Some("new")),
+    key(&["o"], Do::NewAction, "o", "a new action below", WIRING, Some("action")),
+    key(&["K"], Do::MoveUp, "K", "move the reaction up", WIRING, None),
+    key(&["J"], Do::MoveDown, "J", "move the reaction down", WIRING, Some("reorder")),
+    key(&["O"], Do::Off, "O", "switch the reaction off, or on again", WIRING, Some("off")),
+    key(&["D"], Do::Delete, "D", "take the reaction, action, modulation or formula out", WIRING, None),
+    key(&["c"], Do::Curve, "c", "edit the curve of the modulation", WIRING, Some("curve")),
+    key(&["M"], Do::NewModulation, "M", "a new modulation: strain moves hull/creak level", WIRING, None),
+    key(&["r"], Do::Rename, "r", "what is sent undeclared means its nearest name: rename it", WIRING, None),
+    key(&["g"], Do::GiveBack, "g", "give the parameter back to what works it out", WIRING, None),
+    key(&["y"], Do::Copy, "y", "copy the reaction or the action", WIRING, None),
+    key(&["p"], Do::Paste, "p", "paste it below", WIRING, None),
+    key(&["/"], Do::Filter, "/", "show only sounds with these letters; esc shows all", SOUNDS, Some("filter")),
+    key(&["x"], Do::Mark, "x", "mark the sound: edits are for all that are marked", SOUNDS, Some("mark")),
+    key(&["X"], Do::ClearMarks, "X", "mark none", SOUNDS, None),
+    key(&["t"], Do::Twenty, "t", "play it twenty times in a row", SOUNDS, Some("20 ×")),
+    key(&["c"], Do::Curve, "c", "edit the curve of its next modulation", SOUNDS, Some("curve")),
+    key(&["n"], Do::NewSound, "n", "a new sound from audio files", SOUNDS, Some("new")),
+    key(&["W"], Do::Wire, "W", "wire it: type the event that plays it", SOUNDS, Some("wire")),
+    key(&["r"], Do::Rename, "r", "rename it wherever it is named", SOUNDS, None),
+    key(&["d"], Do::Duplicate, "d", "a copy of it", SOUNDS, None),
+    key(&["D"], Do::Delete, "D", "delete it; what names it is said first", SOUNDS, None),
+    key(&["E"], Do::EditShared, "E", "edit the shared setting behind the field, for all that share it", SOUNDS, None),
+    key(&["f"], Do::Force, "f", "always pick this take (rehearsal only)", SOUNDS, None),
+    key(&["g"], Do::GoToUse, "g", "go to where it is named", SOUNDS, None),
+    key(&["y"], Do::Copy, "y", "copy the field, or all of the sound's settings", SOUNDS, None),
+    key(&["p"], Do::Paste, "p", "paste it into this sound, or into all that are marked", SOUNDS, None),
+    key(&["0"], Do::Rest, "0", "back to the rest value of a parameter; 0 dB for a level; a field's default", None, None),
+    key(&["s"], Do::Solo, "s", "hear this bus or sound alone (rehearsal only, never saved)", None, Some("solo")),
+    key(&["m"], Do::Mute, "m", "silence this bus or sound (rehearsal only, never saved)", None, Some("mute")),
+    key(&["["], Do::ShortWaits, "[", "a tenth of all waits, or whole ones again (rehearsal only)", None, None),
+    key(&["]"], Do::Chances, "]", "chances always, never, or as drawn (rehearsal only)", None, None),
+    key(&["\\"], Do::ClearOnly, "\\", "end all that is for the rehearsal only", None, None),
     key(&["w"], Do::Why, "w", "why: what sounds, how loud, and for which reasons", None, Some("why")),
     key(&["space"], Do::Freeze, "space", "freeze, and go on", None, Some("freeze")),
-    key(&["R"], Do::Record, "R", "record a playthrough from a fresh start; again to end it", None, Some("record")),
+    key(&["R"], Do::Record, "R", "record a playthrough from a fresh start; again to end it", None, None),
     key(&["."], Do::StopAll, ".", "let everything fade out", None, None),
     key(&["!"], Do::Faults, "!", "the project's faults, each with its mend", None, None),
     key(&["u"], Do::Undo, "u", "undo the last edit", None, Some("undo")),
@@ -98,7 +164,7 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["q", "ctrl-c"], Do::Quit, "q", "quit; asks if there are unsaved edits", None, None),
 ];
 
-/// Keys that nothing else uses: each sends an event, the first for the first.
+/// Keys that nothing else uses on the Stage: each sends an event, the first for the first.
 pub(crate) const PADS: &[char] = &['d', 'f', 'g', 'b', 'n', 'v', 'c', 'x', 'z', 't', 'i', 'o', 'a', 'r', 'D', 'F', 'G', 'B', 'N', 'V'];
 
 /// The name of a key as the table has it.
@@ -117,6 +183,11 @@ pub(crate) fn name(event: KeyEvent) -> String {
         KeyCode::Left => "left".into(),
         KeyCode::Right => "right".into(),
         KeyCode::Backspace => "backspace".into(),
+        KeyCode::Delete => "delete".into(),
+        KeyCode::Home => "home".into(),
+        KeyCode::End => "end".into(),
+        KeyCode::PageUp => "page-up".into(),
+        KeyCode::PageDown => "page-down".into(),
         _ => String::new(),
     };
     if shift { format!("shift-{base}") } else { base }
@@ -142,7 +213,7 @@ mod tests {
             }
         }
         for (at, pad) in PADS.iter().enumerate() {
-            assert!(!seen.iter().any(|(k, _)| *k == pad.to_string()), "{pad} is a key already");
+            assert!(!seen.iter().any(|(k, view)| *k == pad.to_string() && (view.is_none() || *view == STAGE)), "{pad} is a key already");
             assert!(!PADS[..at].contains(pad), "{pad} is a pad twice");
         }
     }

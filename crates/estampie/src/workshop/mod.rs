@@ -1,16 +1,21 @@
 //! The workshop: the full-screen page, its views, and what the hands do there.
 
 mod app;
+mod curve;
 mod finder;
 mod keys;
+mod line;
 mod mix;
 mod mouse;
 mod overlay;
 mod page;
 mod pen;
 mod rehearsal;
+mod sounds;
 mod stage;
 pub(crate) mod theme;
+mod typing;
+mod wiring;
 
 use crate::cli::Failure;
 use app::App;

@@ -1,6 +1,8 @@
 //! The mouse: what a click, a drag and the wheel do, by what the drawing said lies under them.
 
 use super::app::{App, Column, Hit, Item, Mode};
+use super::keys::Do;
+use super::{sounds, wiring};
 use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Position, Rect};
 
@@ -15,11 +17,11 @@ impl App {
                     return true;
                 }
                 let Some((rect, hit)) = hit else { return false };
-                self.click(&hit, rect, mouse.column);
+                self.click(&hit, rect, mouse.column, mouse.row);
             }
             MouseEventKind::Drag(MouseButton::Left) => {
                 let Some((hit, rect)) = self.dragging.clone() else { return false };
-                self.drag(&hit, rect, mouse.column);
+                self.drag(&hit, rect, mouse.column, mouse.row);
             }
             MouseEventKind::Up(_) => {
                 self.dragging = None;
@@ -28,6 +30,11 @@ impl App {
             MouseEventKind::ScrollDown | MouseEventKind::ScrollUp => {
                 let by = if mouse.kind == MouseEventKind::ScrollDown { 1 } else { -1 };
                 match hit {
+                    Some((_, Hit::Sound(_))) => self.sounds.column = sounds::Column::Index,
+                    Some((_, Hit::Take(_))) => self.sounds.column = sounds::Column::Takes,
+                    Some((_, Hit::Field(_))) => self.sounds.column = sounds::Column::Settings,
+                    Some((_, Hit::Told(_))) => self.wiring.column = wiring::Column::Told,
+                    Some((_, Hit::Wiring(_))) => self.wiring.column = wiring::Column::Folio,
                     Some((_, Hit::Voice(_))) => self.column = Column::Sounding,
                     Some((_, Hit::Item(_) | Hit::Bar(_) | Hit::StateValue(..))) => self.column = Column::Index,
                     _ => {}
@@ -39,9 +46,50 @@ impl App {
         true
     }
 
-    fn click(&mut self, hit: &Hit, rect: Rect, x: u16) {
+    fn click(&mut self, hit: &Hit, rect: Rect, x: u16, y: u16) {
         match hit {
             Hit::View(view) => self.view = *view,
+            Hit::Plot => {
+                self.click_curve(rect, x, y);
+                self.dragging = Some((hit.clone(), rect));
+            }
+            // While something lies over the page only it takes clicks.
+            _ if self.mode != Mode::Page => {}
+            Hit::Sound(name) => {
+                let again = self.sounds.selected == *name && self.sounds.column == sounds::Column::Index;
+                self.sounds.selected.clone_from(name);
+                (self.sounds.column, self.sounds.take) = (sounds::Column::Index, 0);
+                // A second click hears it.
+                if again {
+                    self.act(Do::Main);
+                }
+            }
+            Hit::Take(at) => {
+                (self.sounds.column, self.sounds.take) = (sounds::Column::Takes, *at);
+                self.play_take();
+            }
+            Hit::Field(at) => {
+                let again = self.sounds.column == sounds::Column::Settings && self.sounds.field == *at;
+                (self.sounds.column, self.sounds.field) = (sounds::Column::Settings, *at);
+                if again {
+                    self.act(Do::Edit);
+                }
+            }
+            Hit::Modulation(written) => self.begin_curve(*written),
+            Hit::Told(at) => {
+                let again = self.wiring.column == wiring::Column::Told && self.wiring.told == *at;
+                (self.wiring.column, self.wiring.told) = (wiring::Column::Told, *at);
+                if again {
+                    self.act(Do::Main);
+                }
+            }
+            Hit::Wiring(at) => {
+                let again = self.wiring.column == wiring::Column::Folio && self.wiring.row == *at;
+                (self.wiring.column, self.wiring.row) = (wiring::Column::Folio, *at);
+                if again {
+                    self.act(Do::Edit);
+                }
+            }
             Hit::Item(item) => {
                 self.select(*item);
                 if matches!(item, Item::Event(_) | Item::Playthrough(_)) {
@@ -55,7 +103,7 @@ impl App {
             Hit::Bar(index) => {
                 self.select(Item::Parameter(*index));
                 self.dragging = Some((hit.clone(), rect));
-                self.drag(hit, rect, x);
+                self.drag(hit, rect, x, y);
             }
             Hit::Voice(voice) => {
                 self.column = Column::Sounding;
@@ -65,7 +113,7 @@ impl App {
             Hit::Level(index) => {
                 self.bus = *index;
                 self.dragging = Some((hit.clone(), rect));
-                self.drag(hit, rect, x);
+                self.drag(hit, rect, x, y);
             }
         }
     }
@@ -75,10 +123,11 @@ impl App {
         self.item = self.items().iter().position(|i| *i == item).unwrap_or(self.item);
     }
 
-    fn drag(&mut self, hit: &Hit, rect: Rect, x: u16) {
+    fn drag(&mut self, hit: &Hit, rect: Rect, x: u16, y: u16) {
         let share = f32::from(x.saturating_sub(rect.x)) / f32::from(rect.width.saturating_sub(1).max(1));
         let share = share.clamp(0.0, 1.0);
         match hit {
+            Hit::Plot => self.drag_curve(rect, x, y),
             Hit::Bar(index) => {
                 let doc = &self.document().parameters[*index];
                 let value = doc.low + share * (doc.high - doc.low);

@@ -23,12 +23,19 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let rows = usize::from(area.height - 2);
     let keys: Vec<(String, String)> = KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
     let mut others: Vec<(String, String)> = Vec::new();
-    let mouse: &[&str] = if app.view == View::Stage {
+    if app.view == View::Stage {
         others.extend(app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name))));
-        &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"]
-    } else {
-        &["click a bus to choose it", "drag a level"]
+    }
+    let mouse: &[&str] = match app.view {
+        View::Stage => &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"],
+        View::Wiring => &["click a line to choose it, again to edit or send it"],
+        View::Sounds => &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"],
+        View::Mix => &["click a bus to choose it", "drag a level"],
     };
+    if matches!(app.view, View::Wiring | View::Sounds) {
+        let curve = [("tab", "in a curve: the next point"), ("arrows", "move the point, with shift finely"), ("e", "type the point: 40 m: -3 dB, smooth"), ("n x s", "new point, take it out, its shape")];
+        others.extend(curve.map(|(key, words)| (key.to_owned(), words.to_owned())));
+    }
     others.extend(mouse.iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
     for (x, lines) in [(2, keys), (half + 1, others)] {
         for (row, (key, words)) in lines.iter().skip(app.scroll).take(rows).enumerate() {

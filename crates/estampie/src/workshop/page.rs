@@ -4,7 +4,7 @@ use super::app::{App, Hit, Mode};
 use super::keys::{KEYS, View};
 use super::pen::Pen;
 use super::theme::Role;
-use super::{mix, overlay, stage};
+use super::{curve, mix, overlay, sounds, stage, wiring};
 use crate::player::Output;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -43,6 +43,8 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
     let body = Rect { x: 0, y: 2, width: area.width, height: area.height - 5 };
     match app.view {
         View::Stage => stage::draw(app, &mut pen, body, &mut hits),
+        View::Wiring => wiring::draw(app, &mut pen, body, &mut hits),
+        View::Sounds => sounds::draw(app, &mut pen, body, &mut hits),
         View::Mix => mix::draw(app, &mut pen, body, &mut hits),
     }
     pen.rule(0, area.height - 3, area.width);
@@ -51,10 +53,19 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
     match &app.mode {
         Mode::Help => overlay::help(app, &mut pen, body),
         Mode::Faults => overlay::faults(app, &mut pen, body),
+        Mode::Curve(editor) => curve::draw(app, &mut pen, over(body), editor, &mut hits),
+        Mode::Typing(super::app::Typed::Point(editor), _) => curve::draw(app, &mut pen, over(body), editor, &mut hits),
+        Mode::Files(picker) => sounds::draw_files(app, &mut pen, body, picker),
         Mode::Finder { query, at } => overlay::finder(app, &mut pen, body, query, *at),
         _ => {}
     }
     hits
+}
+
+/// The folio, for what lies over it while index and gloss stay in sight.
+fn over(body: Rect) -> Rect {
+    let index = 32.min(body.width * 3 / 10) + 1;
+    Rect { x: body.x + index, width: body.width.saturating_sub(index + 47.min(body.width * 34 / 100) + 1), ..body }
 }
 
 /// Minutes, seconds and thousandths of a frame.
@@ -131,8 +142,9 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         ("▶ live".to_owned(), Role::Gold)
     };
     said(pen, "", &playing.0, playing.1);
-    let voices = rehearsal.status.as_ref().map_or(0, |s| s.voices.len());
-    said(pen, "voices", &format!("{voices}/{}", app.program().voices), Role::Vellum);
+    let (voices, asleep) = rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
+    let unheard = if asleep > 0 { format!(" + {asleep} unheard") } else { String::new() };
+    said(pen, "voices", &format!("{voices}/{}{unheard}", app.program().voices), Role::Vellum);
     let loudness = rehearsal.player.loudness();
     said(pen, "short-term", &level(loudness.short_term, "LUFS"), Role::Vellum);
     let hot = loudness.true_peak > -1.0;
@@ -149,32 +161,77 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     if let Some((done, all)) = app.loading() {
         said(pen, "loading audio", &format!("{done} of {all}"), Role::Gold);
     }
+    for (name, value) in only(app) {
+        said(pen, name, &value, Role::Red);
+    }
+}
+
+/// What is for the rehearsal only, by kind.
+fn only(app: &App) -> Vec<(&'static str, String)> {
+    let rehearsal = &app.rehearsal;
     let list = |keys: &std::collections::BTreeSet<_>| keys.iter().map(|k| rehearsal.names.get(*k).to_owned()).collect::<Vec<_>>().join(" ");
-    if !rehearsal.soloed.is_empty() {
-        said(pen, "rehearsal only: solo", &list(&rehearsal.soloed), Role::Red);
+    let only = &rehearsal.only;
+    let mut said = Vec::new();
+    for (name, keys) in [("solo", &rehearsal.soloed), ("mute", &rehearsal.muted), ("solo", &only.soloed_sounds), ("mute", &only.muted_sounds), ("held", &only.held)] {
+        if !keys.is_empty() {
+            said.push((name, list(keys)));
+        }
     }
-    if !rehearsal.muted.is_empty() {
-        said(pen, "rehearsal only: mute", &list(&rehearsal.muted), Role::Red);
+    if only.short_waits {
+        said.push(("waits", "a tenth".to_owned()));
     }
+    if let Some(always) = only.chances {
+        said.push(("chances", if always { "always" } else { "never" }.to_owned()));
+    }
+    if let Some((sound, take)) = only.forced {
+        said.push(("take", format!("{} of {}", take + 1, rehearsal.names.get(sound))));
+    }
+    if let Some(first) = said.first_mut() {
+        first.1.insert_str(0, &format!("{} ", first.0));
+        first.0 = "rehearsal only:";
+    }
+    said
 }
 
 /// What is typed, said or asked; else the keys that apply here.
 fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     match &app.mode {
         Mode::Typing(typed, text) => {
-            use super::app::Typed;
-            let (Typed::Parameter(name) | Typed::BusLevel(name) | Typed::SoundLevel(name)) = typed;
-            let what = match typed {
-                Typed::Parameter(_) => format!("{name} is"),
-                Typed::BusLevel(_) => format!("level of bus {name}"),
-                Typed::SoundLevel(_) => format!("level of {name}"),
-            };
+            let what = typed_words(app, typed);
             let x = pen.text(1, y, width - 2, &what, Role::Gold) + 1;
-            let x = pen.text(x, y, width.saturating_sub(x), text, Role::Vellum);
+            let from = x;
+            let room = usize::from(width.saturating_sub(x + 2));
+            // A text longer than the line shows the part around the cursor.
+            let first = (text.at + 1).saturating_sub(room.saturating_sub(24).max(12));
+            let shown: String = text.text.chars().skip(first).collect();
+            let x = pen.text(x, y, width.saturating_sub(x), &shown, Role::Vellum);
             let cursor = pen.theme.selection().add_modifier(Modifier::REVERSED);
-            let x = pen.put(x, y, 1, " ", cursor) + 2;
-            let hint = app.message.as_ref().filter(|m| m.alarm).map_or("enter sets it, esc leaves it", |m| m.text.as_str());
-            pen.text(x, y, width.saturating_sub(x), hint, if app.message.as_ref().is_some_and(|m| m.alarm) { Role::Red } else { Role::Faded });
+            let under = text.text.chars().nth(text.at).map_or(" ".to_owned(), |c| c.to_string());
+            pen.put(from + (text.at - first) as u16, y, 1, &under, cursor);
+            let x = x + 3;
+            let alarm = app.message.as_ref().filter(|m| m.alarm);
+            let next = app.completions(typed, text.word());
+            let hint = match (alarm, next.first()) {
+                (Some(message), _) => message.text.clone(),
+                (None, Some(name)) => format!("tab: {name}"),
+                _ => "enter sets it, esc leaves it".to_owned(),
+            };
+            pen.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Red } else { Role::Faded });
+            return;
+        }
+        Mode::Sentence(_) => return keys(pen, 1, y, width, &[("enter", "puts it in"), ("tab", "takes what is offered"), ("↑ ↓", "choose"), ("esc", "leaves it as it was")]),
+        Mode::Curve(_) => {
+            let list = [("tab", "next point"), ("← → ↑ ↓", "move it"), ("shift", "finely"), ("e", "type it"), ("n", "new"), ("x", "out"), ("s", "shape"), ("u", "undo"), ("esc", "done")];
+            return keys(pen, 1, y, width, &list);
+        }
+        Mode::Files(picker) => {
+            let count = format!("makes a sound of {}", if picker.chosen.is_empty() { "this file".to_owned() } else { format!("{} files", picker.chosen.len()) });
+            return keys(pen, 1, y, width, &[("x", "choose"), ("a", "all of its series"), ("enter", &count), ("esc", "back")]);
+        }
+        Mode::Deleting(targets, uses) => {
+            let names = if uses.is_empty() { "nothing names it".to_owned() } else { format!("named by: {}", uses.join(" · ")) };
+            let x = pen.text(1, y, width.saturating_sub(40), &format!("delete {}? {names}", targets.join(", ")), Role::Red) + 2;
+            keys(pen, x, y, width, &[("y", "delete"), ("esc", "keep")]);
             return;
         }
         Mode::Quitting => {
@@ -198,6 +255,31 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         .filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?)))
         .collect();
     keys(pen, 1, y, width, &list);
+}
+
+/// What a typed value is, in words.
+fn typed_words(app: &App, typed: &super::app::Typed) -> String {
+    use super::app::Typed;
+    match typed {
+        Typed::Parameter(name) => format!("{name} is"),
+        Typed::BusLevel(name) => format!("level of bus {name}"),
+        Typed::SoundLevel(name) => format!("level of {name}"),
+        Typed::Field(sounds, field) => match sounds.as_slice() {
+            [one] => format!("{field} of {one}"),
+            many => format!("{field} of {} sounds", many.len()),
+        },
+        Typed::Shared { kind, name, key } => {
+            let touched = estampie_core::document::sharers(app.document(), kind, name).len();
+            format!("{key} of the shared {kind} {name}, for all {touched} sounds that share it")
+        }
+        Typed::Rename(name) => format!("{name} is from now on"),
+        Typed::Filter => "sounds with".into(),
+        Typed::Wire(sound) => format!("{sound} is played by the event"),
+        Typed::NewModulation => "new modulation:".into(),
+        Typed::Formula(name) => format!("{name} ="),
+        Typed::Smooth(_) => "follows within".into(),
+        Typed::Point(_) => "point".into(),
+    }
 }
 
 /// Keys with their words, as many as there is room for.

@@ -3,13 +3,13 @@
 use crate::cli::SOFT_START;
 use crate::player::Player;
 use estampie_core::document::{Document, did_you_mean};
-use estampie_core::engine::{Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, What};
+use estampie_core::engine::{Draws, Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, What};
 use estampie_core::language::Playthrough;
 use estampie_core::names::{NameKey, Names};
 use estampie_core::offline::{self, Recorder};
 use estampie_core::program::{Parameter, Program, ValueFrom};
 use estampie_core::trace::{self, Label};
-use std::collections::{BTreeSet, HashMap, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -31,6 +31,20 @@ pub(crate) struct VoiceBar {
     pub(crate) end: Option<u64>,
 }
 
+/// A start of a voice, as the view of sounds shows it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Heard {
+    pub(crate) sound: NameKey,
+    pub(crate) leaf: NameKey,
+    pub(crate) take: NameKey,
+    pub(crate) level: f32,
+    pub(crate) pitch: f32,
+    pub(crate) drawn: Draws,
+}
+
+/// How many starts are remembered.
+const HEARD: usize = 2000;
+
 /// The last seconds of everything.
 #[derive(Default)]
 pub(crate) struct History {
@@ -40,6 +54,14 @@ pub(crate) struct History {
     pub(crate) states: VecDeque<(u64, NameKey, NameKey)>,
     pub(crate) voices: VecDeque<VoiceBar>,
     pub(crate) refused: VecDeque<(u64, NameKey)>,
+    /// Starts of voices, newest last.
+    pub(crate) heard: VecDeque<Heard>,
+    /// How often each event came, from the game or by a reaction.
+    pub(crate) events: HashMap<NameKey, u32>,
+    /// What was sent and is not declared, with how often.
+    pub(crate) undeclared: BTreeMap<NameKey, u32>,
+    /// How often each reaction acted.
+    pub(crate) acted: HashMap<NameKey, u32>,
     /// Peak of the output in dB, by status.
     pub(crate) output: VecDeque<(u64, f32)>,
 }
@@ -346,7 +368,16 @@ impl Rehearsal {
         }
         match happening.what {
             What::State { state, value, .. } => self.history.states.push_back((happening.frame, state, value)),
-            What::VoiceStart { voice, sound, .. } => self.history.voices.push_back(VoiceBar { voice, sound, start: happening.frame, end: None }),
+            What::VoiceStart { voice, sound, leaf, take, level, pitch, drawn, .. } => {
+                self.history.voices.push_back(VoiceBar { voice, sound, start: happening.frame, end: None });
+                self.history.heard.push_back(Heard { sound, leaf, take, level, pitch, drawn });
+                if self.history.heard.len() > HEARD {
+                    self.history.heard.pop_front();
+                }
+            }
+            What::Event { event, .. } => *self.history.events.entry(event).or_default() += 1,
+            What::Reaction { reaction } => *self.history.acted.entry(reaction).or_default() += 1,
+            What::Notice(Notice::UnknownEvent(event)) => *self.history.undeclared.entry(event).or_default() += 1,
             What::VoiceEnd { voice, .. } => {
                 if let Some(bar) = self.history.voices.iter_mut().rev().find(|b| b.voice == voice) {
                     bar.end = Some(happening.frame);

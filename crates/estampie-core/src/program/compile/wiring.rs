@@ -238,7 +238,7 @@ impl Compiler<'_> {
                 Target::Bus(bus) => self.program.buses[bus as usize].modulations.push(index),
             }
             let smooth = block_coefficient(doc.smooth.0, BLOCK, self.program.rate);
-            self.program.modulations.push(Modulation { key, parameter, curve: Curve::new(points), property: doc.property, target, smooth, local });
+            self.program.modulations.push(Modulation { key, written: doc.written as u32, parameter, curve: Curve::new(points), property: doc.property, target, smooth, local });
         }
         self.program.find_modulation = Lookup::new(self.program.modulations.iter().map(|m| m.key));
     }

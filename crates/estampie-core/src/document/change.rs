@@ -1,0 +1,418 @@
+//! Changes that know what they touch: fields of sounds, one or many at once; new sounds from files; renaming everywhere.
+
+use super::edit::NewValue;
+use super::{Document, Place, SoundDoc, TakeDoc, Workspace};
+use crate::language::lex::is_name;
+use crate::language::{Action, Trigger};
+use std::collections::BTreeMap;
+
+/// Fields of sounds that are whole numbers, and those that are true or false.
+const WHOLE: [&str; 3] = ["limit.each", "limit.all", "priority"];
+const YES: [&str; 2] = ["loop", "lines.stays"];
+
+impl Workspace {
+    /// Sets a field (as `level` or `vary.pitch`) of sounds to what was typed, as one edit; an empty text takes the field out.
+    ///
+    /// # Errors
+    /// When the text is no such value, or a file cannot be edited; then nothing is changed.
+    pub fn set_sounds(&mut self, sounds: &[String], field: &str, text: &str) -> Result<(), String> {
+        let document = self.document().clone();
+        let text = text.trim();
+        let value = match text {
+            "" => NewValue::Nothing,
+            _ if WHOLE.contains(&field) => NewValue::Whole(text.parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
+            "yes" | "true" if YES.contains(&field) => NewValue::Yes(true),
+            "no" | "false" if YES.contains(&field) => NewValue::Yes(false),
+            _ if YES.contains(&field) => return Err(format!("\"{text}\" is neither yes nor no")),
+            _ if field.starts_with("falloff.") || field == "takes" || field == "chain" => NewValue::List(text.split(';').map(|p| p.trim().to_owned()).filter(|p| !p.is_empty()).collect()),
+            _ => NewValue::Text(text.replace('−', "-")),
+        };
+        let (top, inner) = field.split_once('.').map_or((field, None), |(top, inner)| (top, Some(inner)));
+        let mut values = Vec::new();
+        for name in sounds {
+            let doc = document.sounds.iter().find(|s| s.name == *name).ok_or_else(|| format!("there is no sound {name}"))?;
+            let file = doc.place.file.as_str();
+            if let Some(inner) = inner {
+                // A shared setting by name becomes a table that is like it, so that one field can be its own.
+                let like = [("vary", &doc.vary.like), ("shape", &doc.shape.like), ("limit", &doc.limit.like), ("falloff", &doc.falloff.like)];
+                if let Some(like) = like.iter().find(|(kind, _)| *kind == top).and_then(|(_, like)| like.as_ref())
+                    && self.toml(file)?.get(name).and_then(|s| s.get(top)).is_some_and(toml_edit::Item::is_str)
+                {
+                    values.push((file, vec![name.as_str(), top], NewValue::Nothing));
+                    values.push((file, vec![name.as_str(), top, "like"], NewValue::Text(like.value.clone())));
+                }
+                values.push((file, vec![name.as_str(), top, inner], value.clone()));
+            } else {
+                values.push((file, vec![name.as_str(), top], value.clone()));
+            }
+        }
+        let name = match sounds {
+            [one] => format!("{field} of {one}"),
+            many => format!("{field} of {} sounds", many.len()),
+        };
+        // What cannot be read is not written at all: a typed mistake stays in the line where it is typed.
+        let faults = self.faults().len();
+        self.set_values(&name, &values)?;
+        if self.faults().len() > faults {
+            let what = self.faults().iter().find(|f| document_files(sounds, &document).contains(&f.place.file.as_str())).map(|f| format!("{}; {}", f.what, f.mend));
+            self.undo();
+            self.forget_redo();
+            return Err(what.unwrap_or_else(|| format!("\"{text}\" is not understood here")));
+        }
+        Ok(())
+    }
+
+    /// Makes a sound of audio files, as one edit, in the file of the sounds that share its first part, and gives its name.
+    /// The name is what the files have in common.
+    ///
+    /// # Errors
+    /// When no files are given, or the file cannot be edited.
+    pub fn new_sound(&mut self, files: &[String]) -> Result<String, String> {
+        if files.is_empty() {
+            return Err("choose audio files first".into());
+        }
+        let name = self.free_name(&common_name(files));
+        let takes = with_stars(files);
+        let mut text = format!("[{}]\ntakes = [{}]\n", quoted(&name), takes.iter().map(|t| format!("\"{t}\"")).collect::<Vec<_>>().join(", "));
+        if files.len() > 2 {
+            text.push_str("pick  = \"shuffle, not the last 1\"\n");
+        }
+        self.append(&format!("new sound {name}"), &self.file_for(&name), &text);
+        Ok(name)
+    }
+
+    /// Copies a sound under a new name, as one edit, and gives the name.
+    ///
+    /// # Errors
+    /// When there is no such sound, or its file cannot be edited.
+    pub fn duplicate_sound(&mut self, sound: &str) -> Result<String, String> {
+        let document = self.document().clone();
+        let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| format!("there is no sound {sound}"))?;
+        let toml = self.toml(&doc.place.file)?;
+        let item = toml.get(sound).ok_or_else(|| format!("{sound} is not a table in {}", doc.place.file))?;
+        let name = self.free_name(sound);
+        let mut copy = toml_edit::DocumentMut::new();
+        copy.insert(&name, item.clone());
+        if let Some(table) = copy.get_mut(&name).and_then(toml_edit::Item::as_table_mut) {
+            table.set_position(None);
+            table.decor_mut().clear();
+        }
+        self.append(&format!("copy of {sound}"), &doc.place.file, copy.to_string().trim_start());
+        Ok(name)
+    }
+
+    /// Takes sounds out, as one edit. What names them stays and is a fault until it is mended.
+    ///
+    /// # Errors
+    /// When a file cannot be edited.
+    pub fn delete_sounds(&mut self, sounds: &[String]) -> Result<(), String> {
+        let document = self.document().clone();
+        let docs = document.sounds.iter().filter(|s| sounds.contains(&s.name));
+        let values: Vec<_> = docs.map(|s| (s.place.file.as_str(), vec![s.name.as_str()], NewValue::Nothing)).collect();
+        let name = if let [one] = sounds { format!("deletion of {one}") } else { format!("deletion of {} sounds", sounds.len()) };
+        self.set_values(&name, &values)
+    }
+
+    /// Gives a sound another name wherever it is named: in its file, in takes, modulations and reactions, as one edit.
+    ///
+    /// # Errors
+    /// When the new name is none, is taken, or a file cannot be edited.
+    pub fn rename_sound(&mut self, old: &str, new: &str) -> Result<(), String> {
+        if !is_name(new) || new != new.to_lowercase() {
+            return Err(format!("\"{new}\" cannot be a name: lower case, with - between words and a letter first"));
+        }
+        let document = self.document().clone();
+        if document.sounds.iter().any(|s| s.name == new) {
+            return Err(format!("there is a sound {new} already"));
+        }
+        let mut places: Vec<Place> = Vec::new();
+        for sound in &document.sounds {
+            if sound.name == old {
+                places.push(sound.place.clone());
+            }
+            for (_, takes) in &sound.groups {
+                places.extend(takes.iter().filter(|t| matches!(&t.value.take, TakeDoc::Sound(s) if s == old)).map(|t| t.place.clone()));
+            }
+        }
+        places.extend(document.modulations.iter().filter(|m| !m.bus && m.target.value == old).map(|m| m.target.place.clone()));
+        for reaction in &document.reactions {
+            places.extend(reaction.actions.iter().filter_map(|a| sound_of(&a.action)).filter(|w| w.text == old).map(|w| w.place.clone()));
+        }
+        self.replace_names(&format!("{old} renamed to {new}"), &places, old, new)
+    }
+
+    /// Gives an event another name wherever reactions and playthroughs name it (and its declaration, if `declared`), as one edit.
+    ///
+    /// # Errors
+    /// When the new name is none.
+    pub fn rename_event(&mut self, old: &str, new: &str, declared: bool) -> Result<(), String> {
+        if !is_name(new) {
+            return Err(format!("\"{new}\" cannot be a name"));
+        }
+        let document = self.document().clone();
+        let mut places: Vec<Place> = Vec::new();
+        for reaction in &document.reactions {
+            if let Trigger::Event(word) = &reaction.trigger
+                && word.text == old
+            {
+                places.push(word.place.clone());
+            }
+            for act in &reaction.actions {
+                if let Action::Send { event, .. } = &act.action
+                    && event.text == old
+                {
+                    places.push(event.place.clone());
+                }
+            }
+        }
+        for (_, playthrough) in &document.playthroughs {
+            for (step, _) in playthrough.steps() {
+                if let crate::language::StepAction::Send(event, _) = &step.action
+                    && event.text == old
+                {
+                    places.push(event.place.clone());
+                }
+            }
+        }
+        if declared {
+            places.extend(document.events.iter().filter(|e| e.name == old).map(|e| e.place.clone()));
+        }
+        self.replace_names(&format!("{old} renamed to {new}"), &places, old, new)
+    }
+
+    /// Replaces the points of a modulation (by its place in the file), as one edit called `name`.
+    ///
+    /// # Errors
+    /// When the file cannot be edited or there is no such modulation.
+    pub fn set_curve(&mut self, name: &str, written: usize, points: &[String]) -> Result<(), String> {
+        self.edit_modulation(name, written, |table| {
+            table.insert("curve", toml_edit::value(points.iter().map(String::as_str).collect::<toml_edit::Array>()));
+        })
+    }
+
+    /// Sets how long a modulation takes to follow, as one edit; an empty text takes it out.
+    ///
+    /// # Errors
+    /// As [`Workspace::set_curve`].
+    pub fn set_smooth(&mut self, name: &str, written: usize, text: &str) -> Result<(), String> {
+        self.edit_modulation(name, written, |table| {
+            if text.is_empty() {
+                table.remove("smooth");
+            } else {
+                table.insert("smooth", toml_edit::value(text));
+            }
+        })
+    }
+
+    fn edit_modulation(&mut self, name: &str, written: usize, edit: impl FnOnce(&mut toml_edit::Table)) -> Result<(), String> {
+        let mut toml = self.toml("modulation.toml")?;
+        let table = toml.get_mut("modulation").and_then(toml_edit::Item::as_array_of_tables_mut).and_then(|list| list.get_mut(written));
+        edit(table.ok_or("the modulation is gone")?);
+        self.replace(name, "modulation.toml", &toml.to_string());
+        Ok(())
+    }
+
+    /// Adds a modulation at the end, as one edit.
+    ///
+    /// # Errors
+    /// When the file cannot be edited.
+    pub fn add_modulation(&mut self, from: &str, moves: &str, points: &[String]) -> Result<(), String> {
+        self.toml("modulation.toml")?;
+        let points: Vec<String> = points.iter().map(|p| format!("\"{p}\"")).collect();
+        let text = format!("[[modulation]]\nfrom   = \"{from}\"\nmoves  = \"{moves}\"\ncurve  = [{}]\n", points.join(", "));
+        self.append(&format!("{from} moves {moves}"), "modulation.toml", &text);
+        Ok(())
+    }
+
+    /// Takes a modulation out, as one edit.
+    ///
+    /// # Errors
+    /// When the file cannot be edited.
+    pub fn delete_modulation(&mut self, name: &str, written: usize) -> Result<(), String> {
+        let mut toml = self.toml("modulation.toml")?;
+        if let Some(list) = toml.get_mut("modulation").and_then(toml_edit::Item::as_array_of_tables_mut)
+            && written < list.len()
+        {
+            list.remove(written);
+        }
+        self.replace(name, "modulation.toml", &toml.to_string());
+        Ok(())
+    }
+
+    /// Adds a reaction at the end of `reactions.est`, as one edit.
+    pub fn add_reaction(&mut self, name: &str, text: &str) {
+        self.append(name, "reactions.est", text);
+    }
+
+    /// Declares an event in `game.toml`, as one edit.
+    ///
+    /// # Errors
+    /// When the file cannot be edited.
+    pub fn declare_event(&mut self, event: &str) -> Result<(), String> {
+        self.set_values(&format!("declaration of {event}"), &[("game.toml", vec!["events", event], NewValue::Text("sent by the game".into()))])
+    }
+
+    /// Puts `new` where `old` stands at places, in all files at once.
+    fn replace_names(&mut self, name: &str, places: &[Place], old: &str, new: &str) -> Result<(), String> {
+        let mut by_file: BTreeMap<&str, Vec<&Place>> = BTreeMap::new();
+        for place in places {
+            by_file.entry(&place.file).or_default().push(place);
+        }
+        let mut files = Vec::new();
+        for (file, mut places) in by_file {
+            let text = self.sources().get(file).ok_or_else(|| format!("{file} is gone"))?.clone();
+            let mut lines: Vec<String> = text.split('\n').map(str::to_owned).collect();
+            // From the back, so that columns before stay what they were.
+            places.sort_by_key(|p| std::cmp::Reverse((p.line, p.column)));
+            places.dedup();
+            for place in places {
+                let line = lines.get_mut(place.line as usize - 1).ok_or_else(|| format!("{place} is gone"))?;
+                let from: usize = line.chars().take(place.column as usize - 1).map(char::len_utf8).sum();
+                let at = line[from..].find(old).map(|at| at + from).ok_or_else(|| format!("{old} does not stand at {place} any more"))?;
+                let bare = file.ends_with(".toml") && !line[..at].ends_with(['"', '\'', ' ']) && line[..at].trim_end().ends_with('[');
+                let put = if bare { quoted(new) } else { new.to_owned() };
+                line.replace_range(at..at + old.len(), &put);
+            }
+            files.push((file.to_owned(), Some(lines.join("\n"))));
+        }
+        self.change(name, files);
+        Ok(())
+    }
+
+    fn append(&mut self, name: &str, file: &str, text: &str) {
+        let before = self.sources().get(file).map_or(String::new(), |t| t.to_string());
+        let gap = match before.as_str() {
+            "" => "",
+            b if b.ends_with("\n\n") => "",
+            b if b.ends_with('\n') => "\n",
+            _ => "\n\n",
+        };
+        self.replace(name, file, &format!("{before}{gap}{text}"));
+    }
+
+    fn free_name(&self, wanted: &str) -> String {
+        let taken = |name: &str| self.document().sounds.iter().any(|s| s.name == name);
+        if !taken(wanted) {
+            return wanted.to_owned();
+        }
+        (2..).map(|n| format!("{wanted}-{n}")).find(|name| !taken(name)).unwrap_or_default()
+    }
+
+    /// The file with most of the sounds whose names begin like `name`, or one of its own.
+    fn file_for(&self, name: &str) -> String {
+        let head = name.split('/').next().unwrap_or(name);
+        let mut files: BTreeMap<&str, usize> = BTreeMap::new();
+        for sound in &self.document().sounds {
+            if sound.name.split('/').next() == Some(head) {
+                *files.entry(&sound.place.file).or_default() += 1;
+            }
+        }
+        files.into_iter().max_by_key(|(_, n)| *n).map_or_else(|| format!("sounds/{head}.toml"), |(file, _)| file.to_owned())
+    }
+}
+
+fn document_files<'a>(sounds: &[String], document: &'a Document) -> Vec<&'a str> {
+    document.sounds.iter().filter(|s| sounds.contains(&s.name)).map(|s| s.place.file.as_str()).collect()
+}
+
+/// The sound that an action names.
+#[must_use]
+pub(crate) fn sound_of(action: &Action) -> Option<&crate::language::Word> {
+    match action {
+        Action::Play { sound, .. } | Action::Say { sound, .. } | Action::Stop { sound, .. } | Action::Finish { sound, .. } | Action::Sweep { sound, .. } => Some(sound),
+        Action::Set { .. } | Action::Add { .. } | Action::Send { .. } => None,
+    }
+}
+
+/// A key as TOML has it: in quotes if need be.
+fn quoted(name: &str) -> String {
+    if name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_')) { name.to_owned() } else { format!("\"{name}\"") }
+}
+
+/// A file's path without ending and without the number at its end.
+fn stem(file: &str) -> &str {
+    let path = file.strip_prefix("audio/").unwrap_or(file);
+    let path = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
+    path.trim_end_matches(|c: char| c.is_ascii_digit()).trim_end_matches(['_', '-', ' '])
+}
+
+/// The name of a sound made of files: what they have in common.
+fn common_name(files: &[String]) -> String {
+    let mut common = stem(&files[0]).to_owned();
+    for file in files {
+        let same = common.char_indices().zip(stem(file).chars()).take_while(|((_, a), b)| a == b).last().map_or(0, |((at, c), _)| at + c.len_utf8());
+        common.truncate(same);
+    }
+    let name: String = common.to_lowercase().chars().map(|c| if c.is_alphanumeric() || matches!(c, '/' | '-' | '.') { c } else { '-' }).collect();
+    let name = name.trim_matches(['-', '/', '.']).to_owned();
+    if is_name(&name) { name } else { "new-sound".into() }
+}
+
+/// Files that differ in the number at their end as one path with a star, others as they are.
+fn with_stars(files: &[String]) -> Vec<String> {
+    let mut list: Vec<String> = Vec::new();
+    for file in files {
+        let numbered = stem(file).len() < file.strip_prefix("audio/").unwrap_or(file).rsplit_once('.').map_or(0, |(s, _)| s.len());
+        let group: Vec<&String> = files.iter().filter(|f| stem(f) == stem(file)).collect();
+        let text = match (file.rsplit_once('.'), numbered && group.len() > 1) {
+            (Some((path, ending)), true) => format!("{}*.{ending}", path.trim_end_matches(|c: char| c.is_ascii_digit())),
+            _ => file.clone(),
+        };
+        if !list.contains(&text) {
+            list.push(text);
+        }
+    }
+    list
+}
+
+/// Where a sound is named: what is at stake when it is deleted, and where to look when it is not heard.
+#[must_use]
+pub fn uses_of(document: &Document, sound: &str) -> Vec<(String, Place)> {
+    let mut list = Vec::new();
+    for reaction in &document.reactions {
+        for act in &reaction.actions {
+            if sound_of(&act.action).is_some_and(|w| w.text == sound) {
+                list.push((reaction.head(), reaction.place.0.clone()));
+            }
+        }
+    }
+    for other in &document.sounds {
+        let takes = other.groups.iter().flat_map(|(_, t)| t);
+        if takes.clone().any(|t| matches!(&t.value.take, TakeDoc::Sound(s) if s == sound)) {
+            list.push((format!("take of {}", other.name), other.place.clone()));
+        }
+    }
+    for modulation in document.modulations.iter().filter(|m| !m.bus && m.target.value == sound) {
+        list.push((format!("moved by {}", modulation.from.value), modulation.place.clone()));
+    }
+    list
+}
+
+/// The sounds that are like a shared setting, or in a group.
+#[must_use]
+pub fn sharers<'a>(document: &'a Document, kind: &str, name: &str) -> Vec<&'a str> {
+    let like = |s: &SoundDoc| match kind {
+        "vary" => s.vary.like.as_ref().map(|l| l.value.clone()),
+        "shape" => s.shape.like.as_ref().map(|l| l.value.clone()),
+        "limit" => s.limit.like.as_ref().map(|l| l.value.clone()),
+        "falloff" => s.falloff.like.as_ref().map(|l| l.value.clone()),
+        _ => s.group.as_ref().map(|l| l.value.clone()),
+    };
+    document.sounds.iter().filter(|s| like(s).as_deref() == Some(name)).map(|s| s.name.as_str()).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_give_names_and_stars() {
+        let files: Vec<String> = (1..=5).map(|n| format!("audio/step/Wet Grate_0{n}.wav")).collect();
+        assert_eq!(common_name(&files), "step/wet-grate");
+        assert_eq!(with_stars(&files), ["audio/step/Wet Grate_*.wav"]);
+        let other = ["audio/a/start.wav".to_owned(), "audio/a/stop.wav".to_owned()];
+        assert_eq!(common_name(&other), "a/st");
+        assert_eq!(with_stars(&other), other);
+        assert_eq!(common_name(&["audio/01.wav".to_owned()]), "new-sound");
+    }
+}

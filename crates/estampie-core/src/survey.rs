@@ -1,0 +1,105 @@
+//! What is wired and what is not: events, parameters and states that nothing listens to, sounds that nothing plays.
+
+use crate::document::{Document, TakeDoc, ValueOf};
+use crate::document::sound_of;
+use crate::language::{Action, Expression, Measure, Trigger};
+use std::collections::BTreeSet;
+
+/// What of a project nothing uses.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Survey {
+    /// Events that no reaction, measure or refusal listens to or sends.
+    pub events: Vec<String>,
+    /// Parameters that nothing is moved, picked, measured or guarded by.
+    pub parameters: Vec<String>,
+    /// States that nothing is picked or guarded by.
+    pub states: Vec<String>,
+    /// Sounds that neither a reaction nor another sound plays.
+    pub sounds: Vec<String>,
+}
+
+/// Looks through a project.
+#[must_use]
+pub fn survey(document: &Document) -> Survey {
+    let mut used: BTreeSet<&str> = BTreeSet::new();
+    for reaction in &document.reactions {
+        match &reaction.trigger {
+            Trigger::Event(word) | Trigger::Becomes(word, _) | Trigger::Crosses(word, ..) => {
+                used.insert(&word.text);
+            }
+            Trigger::Zone(..) => {}
+        }
+        used.extend(reaction.conditions.iter().chain(&reaction.until).map(|c| c.subject.text.as_str()));
+    }
+    for modulation in &document.modulations {
+        used.insert(&modulation.from.value);
+    }
+    for parameter in &document.parameters {
+        match &parameter.source {
+            ValueOf::Game => {}
+            ValueOf::Measure(measure) => {
+                if let Measure::Rate(word) | Measure::Since(word) = &measure.value {
+                    used.insert(&word.text);
+                }
+            }
+            ValueOf::Formula(formula) => names_in(&formula.value, &mut used),
+        }
+    }
+    let mut played: BTreeSet<&str> = BTreeSet::new();
+    for sound in &document.sounds {
+        use crate::document::PickDoc;
+        if let PickDoc::By(of) | PickDoc::Across(of, _) = &sound.pick {
+            used.insert(&of.value);
+        }
+        used.extend(sound.always.iter().map(|c| c.subject.text.as_str()));
+        for (_, takes) in &sound.groups {
+            played.extend(takes.iter().filter_map(|t| if let TakeDoc::Sound(name) = &t.value.take { Some(name.as_str()) } else { None }));
+        }
+    }
+    // What a project sends itself is heard of by whoever listens; sending alone is no use.
+    for act in document.reactions.iter().flat_map(|r| &r.actions) {
+        if let Some(sound) = sound_of(&act.action)
+            && matches!(act.action, Action::Play { .. } | Action::Say { .. })
+        {
+            played.insert(&sound.text);
+        }
+    }
+    let unused = |names: Vec<&String>, used: &BTreeSet<&str>| names.into_iter().filter(|n| !used.contains(n.as_str())).cloned().collect();
+    Survey {
+        events: unused(document.events.iter().map(|e| &e.name).collect(), &used),
+        parameters: unused(document.parameters.iter().map(|p| &p.name).collect(), &used),
+        states: unused(document.states.iter().map(|s| &s.name).collect(), &used),
+        sounds: unused(document.sounds.iter().map(|s| &s.name).collect(), &played),
+    }
+}
+
+fn names_in<'a>(expression: &'a Expression, used: &mut BTreeSet<&'a str>) {
+    match expression {
+        Expression::Number(_) => {}
+        Expression::Parameter(word) | Expression::State(word, ..) => {
+            used.insert(&word.text);
+        }
+        Expression::Negative(inner) => names_in(inner, used),
+        Expression::Binary(_, a, b) => {
+            names_in(a, used);
+            names_in(b, used);
+        }
+        Expression::Call(_, list) => list.iter().for_each(|e| names_in(e, used)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::document::Sources;
+
+    #[test]
+    fn what_nothing_uses_is_listed() {
+        let game = "[events]\nhit = \"a\"\nlost = \"b\"\n[parameters.strain]\nrange = \"0..1\"\n[parameters.idle]\nrange = \"0..1\"\n[formulas]\nf = \"strain * 2\"\n[states.deck]\nvalues = [\"plank\"]\n";
+        let sounds = "[a]\ntakes = [\"b\"]\n[b]\ntakes = [\"audio/a.wav\"]\n[c]\ntakes = [\"audio/a.wav\"]\n";
+        let sources = Sources::from_texts([("estampie.toml", "format = 1"), ("game.toml", game), ("reactions.est", "When hit\n  play a\n  send lost\n"), ("sounds/a.toml", sounds)]);
+        let (document, _) = Document::read(&sources, &["audio/a.wav".to_owned()].into());
+        let found = survey(&document);
+        assert_eq!(found, Survey { events: vec!["lost".into()], parameters: vec!["idle".into(), "f".into()], states: vec!["deck".into()], sounds: vec!["c".into()] });
+    }
+}

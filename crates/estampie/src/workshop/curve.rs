@@ -1,0 +1,383 @@
+//! Curves on the screen: small ones in the views, and the editor over the folio, in which points are moved by keys, by the
+//! mouse, or typed; what is moved is heard at once.
+
+use super::app::{App, Hit, Mode, Typed};
+use super::line::Line;
+use super::pen::Pen;
+use super::theme::Role;
+use estampie_core::document::{Curve, ParameterDoc, Point, Property, Shape, print_point, read_point};
+use estampie_core::names::NameKey;
+use ratatui::layout::Rect;
+use ratatui::widgets::{Clear, Widget as _};
+
+/// A number without needless digits.
+pub(crate) fn number(value: f32) -> String {
+    let decimals = if value.abs() >= 100.0 {
+        0
+    } else if value.abs() >= 10.0 {
+        1
+    } else {
+        2
+    };
+    let text = format!("{value:.decimals$}");
+    let text = if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text };
+    (if text == "-0" { "0".to_owned() } else { text }).replace('-', "−")
+}
+
+/// The ends of a curve's axes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Frame {
+    pub(crate) x: (f32, f32),
+    pub(crate) y: (f32, f32),
+}
+
+impl Frame {
+    /// Over the parameter's range, and as high as the curve needs.
+    pub(crate) fn of(curve: &Curve, parameter: &ParameterDoc) -> Frame {
+        let points = curve.points();
+        // A formula without a range has that of its points.
+        let x = if parameter.high - parameter.low < 1e5 {
+            (parameter.low, parameter.high)
+        } else {
+            let (first, last) = (points.first().map_or(0.0, |p| p.x), points.last().map_or(1.0, |p| p.x));
+            (first, last.max(first + 1.0))
+        };
+        let low = points.iter().map(|p| p.y).fold(f32::INFINITY, f32::min).min(1e6);
+        let high = points.iter().map(|p| p.y).fold(f32::NEG_INFINITY, f32::max).max(-1e6);
+        let air = ((high - low) * 0.08).max(0.2);
+        Frame { x, y: (low - air, high + air) }
+    }
+
+    fn share_x(&self, x: f32) -> f32 {
+        ((x - self.x.0) / (self.x.1 - self.x.0)).clamp(0.0, 1.0)
+    }
+
+    fn share_y(&self, y: f32) -> f32 {
+        ((y - self.y.0) / (self.y.1 - self.y.0)).clamp(0.0, 1.0)
+    }
+
+    /// The column of a value.
+    pub(crate) fn column(&self, area: Rect, x: f32) -> u16 {
+        area.x + (self.share_x(x) * f32::from(area.width.saturating_sub(1))).round() as u16
+    }
+
+    fn row(&self, area: Rect, y: f32) -> u16 {
+        area.y + ((1.0 - self.share_y(y)) * f32::from(area.height.saturating_sub(1))).round() as u16
+    }
+
+    /// Draws the curve in braille.
+    pub(crate) fn draw(&self, pen: &mut Pen<'_>, area: Rect, curve: &Curve) {
+        let dots = usize::from(area.width) * 4;
+        let points: Vec<(f64, f64)> = (0..=dots)
+            .map(|i| {
+                let share = i as f32 / dots as f32;
+                (f64::from(share), f64::from(self.share_y(curve.at(self.x.0 + (self.x.1 - self.x.0) * share))))
+            })
+            .collect();
+        pen.plot(area, &points, Role::Lapis);
+    }
+
+    /// Marks a value of the parameter by an upright line.
+    pub(crate) fn mark(&self, pen: &mut Pen<'_>, area: Rect, value: f32, role: Role) {
+        let x = self.column(area, value);
+        for y in area.y..area.bottom() {
+            pen.text(x, y, 1, "╎", role);
+        }
+    }
+}
+
+/// A curve being edited.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Editor {
+    /// Its place among the modulations of the file.
+    pub(crate) written: usize,
+    pub(crate) title: String,
+    parameter: String,
+    property: Property,
+    points: Vec<Point>,
+    at: usize,
+    frame: Frame,
+}
+
+impl Editor {
+    /// The least distance of two points.
+    fn least(&self) -> f32 {
+        (self.frame.x.1 - self.frame.x.0) / 2000.0
+    }
+
+    /// Moves the selected point, held between its neighbours and within the frame.
+    fn place(&mut self, x: f32, y: f32) {
+        let least = self.least();
+        let low = self.at.checked_sub(1).map_or(self.frame.x.0, |i| self.points[i].x + least);
+        let high = self.points.get(self.at + 1).map_or(self.frame.x.1, |p| p.x - least);
+        let grain = 10f32.powf(((self.frame.x.1 - self.frame.x.0) / 500.0).log10().floor());
+        let grain_y = if matches!(self.property, Property::Each | Property::All) { 1.0 } else { 0.01 };
+        if let Some(point) = self.points.get_mut(self.at) {
+            point.x = ((x / grain).round() * grain).max(low).min(high.max(low));
+            point.y = (y / grain_y).round() * grain_y;
+        }
+    }
+
+    fn fit(&mut self) {
+        let low = self.points.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
+        let high = self.points.iter().map(|p| p.y).fold(f32::NEG_INFINITY, f32::max);
+        let air = ((high - low) * 0.15).max(0.5);
+        self.frame.y = (self.frame.y.0.min(low - air), self.frame.y.1.max(high + air));
+    }
+}
+
+/// Where the plot of the editor lies within the folio.
+fn plot_area(area: Rect) -> Rect {
+    Rect { x: area.x + 12, y: area.y + 2, width: area.width.saturating_sub(14), height: area.height.saturating_sub(10) }
+}
+
+impl App {
+    /// Opens the editor on a modulation.
+    pub(super) fn begin_curve(&mut self, written: usize) {
+        let Some(doc) = self.document().modulations.iter().find(|m| m.written == written) else { return };
+        let Some(parameter) = self.document().parameters.iter().find(|p| p.name == doc.from.value) else {
+            return self.alarm(format!("there is no parameter {}", doc.from.value));
+        };
+        let points: Vec<Point> = doc.curve.iter().filter_map(|(text, _)| read_point(text, &parameter.unit, doc.property).ok()).collect();
+        let curve = Curve::new(points.iter().copied());
+        let title = format!("{} ⟶ {}{} {}", doc.from.value, if doc.bus { "bus " } else { "" }, doc.target.value, doc.property.word());
+        let mut editor =
+            Editor { written, title, parameter: parameter.name.clone(), property: doc.property, points: curve.points().to_vec(), at: 0, frame: Frame::of(&curve, parameter) };
+        editor.fit();
+        self.mode = Mode::Curve(editor);
+    }
+
+    pub(super) fn key_curve(&mut self, name: &str, mut editor: Editor) {
+        let Some(point) = editor.points.get(editor.at).copied() else { return };
+        let (dx, dy) = ((editor.frame.x.1 - editor.frame.x.0) / 100.0, step_of(editor.property));
+        let last = editor.points.len() - 1;
+        match name {
+            "esc" | "q" | "enter" | "c" => return,
+            "tab" | "page-down" => editor.at = if editor.at == last { 0 } else { editor.at + 1 },
+            "backtab" | "page-up" => editor.at = editor.at.checked_sub(1).unwrap_or(last),
+            "left" | "h" => editor.place(point.x - dx, point.y),
+            "right" | "l" => editor.place(point.x + dx, point.y),
+            "shift-left" | "H" => editor.place(point.x - dx / 10.0, point.y),
+            "shift-right" | "L" => editor.place(point.x + dx / 10.0, point.y),
+            "up" | "k" => editor.place(point.x, point.y + dy),
+            "down" | "j" => editor.place(point.x, point.y - dy),
+            "shift-up" | "K" => editor.place(point.x, point.y + dy / 10.0),
+            "shift-down" | "J" => editor.place(point.x, point.y - dy / 10.0),
+            "n" => {
+                // Halfway to the next, on the curve; after the last, halfway to the end.
+                let curve = Curve::new(editor.points.iter().copied());
+                let next = editor.points.get(editor.at + 1).map_or(editor.frame.x.1, |p| p.x);
+                let x = (point.x + next) / 2.0;
+                if next - point.x > editor.least() * 2.0 {
+                    editor.points.insert(editor.at + 1, Point { x, y: curve.at(x), shape: point.shape });
+                    editor.at += 1;
+                } else {
+                    self.say("there is no room for a point to the right of this one");
+                }
+            }
+            "x" | "delete" if last > 0 => {
+                editor.points.remove(editor.at);
+                editor.at = editor.at.min(last - 1);
+            }
+            "x" | "delete" => self.say("a curve has one point at least"),
+            "s" => {
+                let shapes = [Shape::Straight, Shape::Smooth, Shape::Held, Shape::Power(2.0), Shape::Power(0.5)];
+                let now = shapes.iter().position(|s| *s == point.shape).unwrap_or(0);
+                editor.points[editor.at].shape = shapes[(now + 1) % shapes.len()];
+            }
+            "e" => {
+                let unit = self.unit_of(&editor.parameter);
+                let text = print_point(&point, &unit, editor.property);
+                self.mode = Mode::Typing(Typed::Point(Box::new(editor)), Line::new(&text));
+                return;
+            }
+            "u" => {
+                self.act(super::keys::Do::Undo);
+                let written = editor.written;
+                self.begin_curve(written);
+                return;
+            }
+            "." | "space" | "\\" => {
+                self.act(super::keys::meaning(name, self.view).unwrap_or(super::keys::Do::Back));
+            }
+            _ => {}
+        }
+        self.keep_curve(editor);
+    }
+
+    fn unit_of(&self, parameter: &str) -> String {
+        self.document().parameters.iter().find(|p| p.name == parameter).map_or_else(String::new, |p| p.unit.clone())
+    }
+
+    /// Takes a typed point.
+    pub(super) fn set_point(&mut self, editor: &Editor, text: &str) -> Result<(), String> {
+        let mut editor = editor.clone();
+        let point = read_point(text, &self.unit_of(&editor.parameter), editor.property)?;
+        if !(editor.frame.x.0..=editor.frame.x.1).contains(&point.x) {
+            return Err(format!("{} goes from {} to {}", editor.parameter, number(editor.frame.x.0), number(editor.frame.x.1)));
+        }
+        editor.points.remove(editor.at);
+        if editor.points.iter().any(|p| p.x == point.x) {
+            return Err(format!("there is a point at {} already", number(point.x)));
+        }
+        editor.at = editor.points.partition_point(|p| p.x < point.x);
+        editor.points.insert(editor.at, point);
+        self.keep_curve(editor);
+        Ok(())
+    }
+
+    /// Writes the points if they changed, and goes on editing.
+    fn keep_curve(&mut self, mut editor: Editor) {
+        editor.fit();
+        let unit = self.unit_of(&editor.parameter);
+        let texts: Vec<String> = editor.points.iter().map(|p| print_point(p, &unit, editor.property)).collect();
+        let before: Option<Vec<String>> = self.document().modulations.iter().find(|m| m.written == editor.written).map(|doc| {
+            let read = doc.curve.iter().filter_map(|(text, _)| read_point(text, &unit, doc.property).ok());
+            read.map(|p| print_point(&p, &unit, editor.property)).collect()
+        });
+        if before.as_ref() != Some(&texts) {
+            let done = self.workspace.set_curve(&format!("curve of {}", editor.title), editor.written, &texts);
+            self.edited(done);
+        }
+        self.mode = Mode::Curve(editor);
+    }
+
+    /// A click into the plot: takes the nearest point, or makes one far from all.
+    pub(super) fn click_curve(&mut self, area: Rect, x: u16, y: u16) {
+        let Mode::Curve(mut editor) = self.mode.clone() else { return };
+        let near = editor.points.iter().enumerate().map(|(i, p)| (i, editor.frame.column(area, p.x).abs_diff(x), editor.frame.row(area, p.y).abs_diff(y)));
+        match near.filter(|(_, dx, dy)| *dx <= 2 && *dy <= 1).min_by_key(|(_, dx, dy)| dx + dy) {
+            Some((at, ..)) => editor.at = at,
+            None => {
+                let (px, py) = values_at(&editor.frame, area, x, y);
+                if editor.points.iter().any(|p| (p.x - px).abs() < editor.least()) {
+                    return;
+                }
+                let at = editor.points.partition_point(|p| p.x < px);
+                let shape = at.checked_sub(1).map_or(Shape::Straight, |i| editor.points[i].shape);
+                editor.points.insert(at, Point { x: px, y: py, shape });
+                editor.at = at;
+                editor.place(px, py);
+            }
+        }
+        self.keep_curve(editor);
+    }
+
+    /// Drags the selected point.
+    pub(super) fn drag_curve(&mut self, area: Rect, x: u16, y: u16) {
+        let Mode::Curve(mut editor) = self.mode.clone() else { return };
+        let (px, py) = values_at(&editor.frame, area, x, y);
+        editor.place(px, py);
+        self.keep_curve(editor);
+    }
+}
+
+fn values_at(frame: &Frame, area: Rect, x: u16, y: u16) -> (f32, f32) {
+    let share = |at: u16, from: u16, length: u16| f32::from(at.saturating_sub(from)) / f32::from(length.saturating_sub(1).max(1));
+    let (sx, sy) = (share(x, area.x, area.width).clamp(0.0, 1.0), 1.0 - share(y, area.y, area.height).clamp(0.0, 1.0));
+    (frame.x.0 + (frame.x.1 - frame.x.0) * sx, frame.y.0 + (frame.y.1 - frame.y.0) * sy)
+}
+
+/// A step of a value by a key.
+fn step_of(property: Property) -> f32 {
+    match property {
+        Property::Level | Property::Pitch => 0.5,
+        Property::LowPass | Property::HighPass => 0.1,
+        Property::Every | Property::Chance | Property::Sweep => 0.05,
+        Property::Each | Property::All => 1.0,
+    }
+}
+
+pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hits: &mut Vec<(Rect, Hit)>) {
+    Clear.render(area, pen.buffer);
+    pen.buffer.set_style(area, app.theme.ground());
+    pen.heading(area.x + 1, area.y, area.width - 2, &editor.title, "what is moved is heard at once");
+    let plot = plot_area(area);
+    if plot.width < 12 || plot.height < 4 {
+        return;
+    }
+    let curve = Curve::new(editor.points.iter().copied());
+    for share in [0.0f32, 0.25, 0.5, 0.75, 1.0] {
+        let y = editor.frame.y.0 + (editor.frame.y.1 - editor.frame.y.0) * share;
+        let row = editor.frame.row(plot, y);
+        pen.right(plot.x - 1, row, &editor.property.print((y * 10.0).round() / 10.0).replace('-', "−"), Role::Faded);
+        let dots: String = "·".repeat(usize::from(plot.width));
+        pen.text(plot.x, row, plot.width, &dots, Role::Ghost);
+    }
+    let parameter = NameKey::of(&editor.parameter);
+    // Where the game has been lately.
+    if let Some(values) = app.rehearsal.history.parameters.get(&parameter).filter(|v| !v.is_empty()) {
+        let (low, high) = values.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(low, high), (_, v)| (low.min(*v), high.max(*v)));
+        let (from, to) = (editor.frame.column(plot, low), editor.frame.column(plot, high));
+        pen.text(from, plot.bottom(), to - from + 1, &"▔".repeat(usize::from(to - from) + 1), Role::Gold);
+    }
+    editor.frame.draw(pen, plot, &curve);
+    let program = app.program();
+    let now = program.find_parameter.get(parameter).and_then(|i| app.rehearsal.status.as_ref().filter(|s| s.program == program.id)?.parameters.get(i)).map(|p| p.smooth);
+    if let Some(now) = now {
+        editor.frame.mark(pen, plot, now, Role::Gold);
+    }
+    for (at, point) in editor.points.iter().enumerate() {
+        let (x, y) = (editor.frame.column(plot, point.x), editor.frame.row(plot, point.y));
+        pen.text(x, y, 1, if at == editor.at { "◆" } else { "●" }, if at == editor.at { Role::Gold } else { Role::Vellum });
+    }
+    hits.push((plot, Hit::Plot));
+    let unit = app.document().parameters.iter().find(|p| p.name == editor.parameter).map_or("", |p| p.unit.as_str());
+    pen.text(plot.x, plot.bottom() + 1, 16, &format!("{} {unit}", number(editor.frame.x.0)), Role::Faded);
+    pen.right(plot.right(), plot.bottom() + 1, &format!("{} {unit}", number(editor.frame.x.1)), Role::Faded);
+    if let Some(now) = now {
+        let text = format!("{} {} {unit} ⟶ {}", editor.parameter, number(now), editor.property.print(curve.at(now)).replace('-', "−"));
+        pen.text(plot.x, plot.bottom() + 2, plot.width, &text, Role::Gold);
+        pen.right(plot.right(), plot.bottom() + 2, "▔ where the game has been lately", Role::Faded);
+    }
+    let mut x = plot.x;
+    let y = plot.bottom() + 4;
+    pen.text(area.x + 1, y, 11, "points", Role::Faded);
+    for (at, point) in editor.points.iter().enumerate() {
+        let text = print_point(point, unit, editor.property).replace('-', "−");
+        let width = text.chars().count() as u16;
+        if x + width > area.right() {
+            break;
+        }
+        x = pen.text(x, y, width, &text, if at == editor.at { Role::Gold } else { Role::Vellum }) + 3;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn editor() -> Editor {
+        let point = |x, y| Point { x, y, shape: Shape::Straight };
+        Editor {
+            written: 0,
+            title: String::new(),
+            parameter: "depth".into(),
+            property: Property::Level,
+            points: vec![point(0.0, 0.0), point(50.0, -6.0), point(100.0, -12.0)],
+            at: 1,
+            frame: Frame { x: (0.0, 100.0), y: (-12.0, 0.0) },
+        }
+    }
+
+    #[test]
+    fn a_point_never_passes_its_neighbours() {
+        let mut editor = editor();
+        editor.place(300.0, 3.0);
+        assert!(editor.points[1].x < 100.0 && editor.points[1].y == 3.0);
+        editor.place(-300.0, -3.004);
+        assert!(editor.points[1].x > 0.0 && editor.points[1].y == -3.0);
+        editor.fit();
+        assert!(editor.frame.y.0 < -12.0);
+    }
+
+    #[test]
+    fn a_place_on_the_screen_and_its_values_undo_each_other() {
+        let frame = Frame { x: (0.0, 100.0), y: (-12.0, 0.0) };
+        let area = Rect { x: 10, y: 5, width: 101, height: 13 };
+        assert_eq!(values_at(&frame, area, 60, 11), (50.0, -6.0));
+        assert_eq!((frame.column(area, 50.0), frame.row(area, -6.0)), (60, 11));
+        assert_eq!(number(-0.004), "0");
+        assert_eq!(number(1250.4), "1250");
+    }
+}

@@ -1,0 +1,504 @@
+//! Drawing the view *Sounds*.
+
+use super::super::app::{App, Hit};
+use super::super::pen::Pen;
+use super::super::rehearsal::Heard;
+use super::super::theme::Role;
+use super::{Column, Listed, Row, takes_of};
+use estampie_core::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
+use estampie_core::names::NameKey;
+use estampie_core::program::Target;
+use estampie_core::units::{Quantity, Spread};
+use ratatui::layout::Rect;
+
+type Hits = Vec<(Rect, Hit)>;
+
+const INDEX: u16 = 31;
+const GLOSS: u16 = 47;
+
+pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let index = Rect { width: INDEX.min(area.width * 3 / 10), ..area };
+    let gloss_width = GLOSS.min(area.width * 34 / 100);
+    let gloss = Rect { x: area.right() - gloss_width, width: gloss_width, ..area };
+    let folio = Rect { x: index.right() + 2, width: gloss.x - index.right() - 4, ..area };
+    pen.upright(index.right(), area.y, area.height);
+    pen.upright(gloss.x - 1, area.y, area.height);
+    self::index(app, pen, index, hits);
+    let Some(sound) = app.sound() else {
+        pen.text(folio.x, folio.y, folio.width, "no sounds yet: put files into the folder audio/ and press n", Role::Faded);
+        return;
+    };
+    self::folio(app, pen, folio, sound, hits);
+    self::gloss(app, pen, Rect { x: gloss.x + 1, width: gloss.width - 2, ..gloss }, sound, hits);
+}
+
+/// What a sound is, in a word or two.
+fn kind(sound: &SoundDoc) -> String {
+    let count = takes_of(sound).len();
+    if sound.lines.is_some() {
+        format!("lines {count}")
+    } else if sound.repeat.is_some() {
+        "repeats".into()
+    } else if !sound.chain.is_empty() {
+        "chain".into()
+    } else {
+        use estampie_core::document::PickDoc;
+        match &sound.pick {
+            PickDoc::By(of) => format!("by {}", of.value),
+            PickDoc::Across(of, _) => format!("across {}", of.value),
+            PickDoc::Cycle => "cycle".into(),
+            PickDoc::Together => "together".into(),
+            PickDoc::Shuffle(_) | PickDoc::Weighted(_) => format!("{count} take{}", if count == 1 { "" } else { "s" }),
+        }
+    }
+}
+
+fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let rows = app.sound_rows();
+    let view = &app.sounds;
+    let aside = match (view.filter.as_str(), view.marked.len()) {
+        ("", 0) => format!("{}", app.document().sounds.len()),
+        ("", n) => format!("{n} marked of {}", app.document().sounds.len()),
+        (filter, _) => format!("with \"{filter}\""),
+    };
+    pen.heading(1, area.y, area.width - 1, "Sounds", &aside);
+    let selected = app.sound().map(|s| s.name.as_str()).unwrap_or_default();
+    let foot = 9;
+    let height = usize::from(area.height.saturating_sub(foot + 1));
+    let here = rows.iter().position(|r| matches!(r, Row::Sound { index, .. } if app.document().sounds[*index].name == selected)).unwrap_or(0);
+    let first = (here + 2).saturating_sub(height).min(rows.len().saturating_sub(height));
+    for (at, row) in rows.iter().enumerate().skip(first).take(height) {
+        let y = area.y + 1 + (at - first) as u16;
+        match row {
+            Row::Folder(name) => {
+                pen.text(2, y, area.width - 3, name, Role::Faded);
+            }
+            Row::Sound { index, depth } => {
+                let sound = &app.document().sounds[*index];
+                let chosen = sound.name == selected;
+                if chosen {
+                    pen.select(0, y, area.width);
+                }
+                hits.push((Rect { x: 0, y, width: area.width, height: 1 }, Hit::Sound(sound.name.clone())));
+                let key = NameKey::of(&sound.name);
+                let sounds = app.rehearsal.status.as_ref().is_some_and(|s| s.voices.iter().any(|v| !v.asleep && (v.sound == key)));
+                let role = if chosen || sounds { Role::Gold } else { Role::Vellum };
+                if view.marked.contains(&sound.name) {
+                    pen.text(1, y, 1, "✓", Role::Gold);
+                }
+                let name = if *depth > 0 { sound.name.split_once('/').map_or(sound.name.as_str(), |(_, n)| n) } else { &sound.name };
+                let x = pen.text(2 + depth * 2, y, 17 - depth * 2, name, role) + 1;
+                if sounds {
+                    pen.text(x, y, 1, "●", Role::Gold);
+                }
+                let gates = &app.rehearsal.only;
+                let aside = if gates.muted_sounds.contains(&key) {
+                    ("muted".to_owned(), Role::Red)
+                } else if gates.soloed_sounds.contains(&key) {
+                    ("alone".to_owned(), Role::Red)
+                } else {
+                    (kind(sound), Role::Faded)
+                };
+                pen.text(20, y, area.width.saturating_sub(20), &aside.0, aside.1);
+            }
+        }
+    }
+    let y = area.bottom().saturating_sub(foot);
+    let uses = app.sound().map_or_else(Vec::new, |s| uses_of(app.document(), &s.name));
+    pen.heading(1, y, area.width - 1, "Used by", "");
+    if uses.is_empty() {
+        pen.text(2, y + 1, area.width - 3, "nothing; W wires it", Role::Red);
+    }
+    for (row, (what, place)) in uses.iter().take(7).enumerate() {
+        let y = y + 1 + row as u16;
+        if row == 6 && uses.len() > 7 {
+            pen.text(2, y, area.width - 3, &format!("and {} more", uses.len() - 6), Role::Faded);
+        } else {
+            let at = if place.file == "reactions.est" { format!(":{}", place.line) } else { String::new() };
+            pen.text(2, y, area.width - 3 - at.len() as u16, what, Role::Vellum);
+            pen.right(area.right() - 1, y, &at, Role::Faded);
+        }
+    }
+}
+
+fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) {
+    let gold = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::BOLD);
+    let x = pen.put(area.x, area.y, area.width, &sound.name, gold) + 2;
+    let how = if sound.chain.is_empty() { estampie_core::document::pick_text(&sound.pick) } else { "a chain: one part after another".into() };
+    let bus = sound.bus.as_ref().map_or_else(|| "on the bus of what plays it".to_owned(), |b| format!("on bus {}", b.value));
+    pen.text(x, area.y, (area.right() - 22).saturating_sub(x), &how, Role::Vellum);
+    pen.right(area.right(), area.y, &bus, Role::Faded);
+    let targets = app.sounds.marked.len();
+    if targets > 0 {
+        pen.text(area.x, area.y + 1, area.width, &format!("edits are for all {targets} marked sounds"), Role::Red);
+    }
+    let list = takes_of(sound);
+    let last = app.rehearsal.history.heard.iter().rev().find(|h| h.leaf == NameKey::of(&sound.name)).map(|h| h.take);
+    let below = 30.min(area.height * 2 / 3);
+    let most = area.height.saturating_sub(below + 2);
+    let y = takes(app, pen, Rect { y: area.y + 2, height: most, ..area }, &list, last, hits) + 1;
+    let y = varies(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound) + 1;
+    let y = moved(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound, hits) + 1;
+    let left = Rect { x: area.x, y, width: area.width * 5 / 12, height: area.bottom().saturating_sub(y) };
+    shape(app, pen, left, sound);
+    together(app, pen, Rect { x: left.right() + 2, width: area.right() - left.right() - 2, ..left }, sound);
+}
+
+/// The takes in three columns; gives the line below them.
+fn takes(app: &App, pen: &mut Pen<'_>, area: Rect, list: &[Listed], last: Option<NameKey>, hits: &mut Hits) -> u16 {
+    let columns = 3u16;
+    let cell = (area.width / columns).max(12);
+    let tall = 5u16;
+    let rows = (area.height / tall).max(1);
+    let needed = (list.len() as u16).div_ceil(columns);
+    // The row of the selected take stays in sight.
+    let first = (app.sounds.take as u16 / columns + 1).saturating_sub(rows);
+    let focused = app.sounds.column == Column::Takes;
+    let mut shown = 0;
+    for (at, take) in list.iter().enumerate().skip(usize::from(first * columns)).take(usize::from(rows * columns)) {
+        let (row, column) = ((at as u16) / columns - first, (at as u16) % columns);
+        shown = shown.max(row + 1);
+        let place = Rect { x: area.x + column * cell, y: area.y + row * tall, width: cell - 2, height: tall - 1 };
+        hits.push((place, Hit::Take(at)));
+        let chosen = focused && at == app.sounds.take;
+        let sounding = last == Some(NameKey::of(&take.name));
+        let role = if chosen || sounding { Role::Gold } else { Role::Vellum };
+        let key = pen.theme.key();
+        let x = pen.put(place.x, place.y, 3, &format!("{}", at + 1), key) + 1;
+        if chosen {
+            pen.text(place.x.saturating_sub(1), place.y, 1, "▌", Role::Gold);
+        }
+        let name = take.name.rsplit('/').next().unwrap_or(&take.name);
+        let room = (place.right()).saturating_sub(x);
+        let aside = take.aside.chars().count() as u16;
+        let forced = app.rehearsal.only.forced.is_some_and(|(s, t)| s == NameKey::of(&app.sounds.selected) && take.at.is_some_and(|(_, n)| n == t));
+        if forced {
+            pen.text(x, place.y, room, &format!("{name} always"), Role::Red);
+        } else {
+            let end = pen.text(x, place.y, if aside > 0 && room > aside + 8 { room - aside - 1 } else { room }, name, role);
+            if aside > 0 && end + aside < place.right() + 1 {
+                pen.right(place.right(), place.y, &take.aside, Role::Faded);
+            }
+        }
+        if !take.file {
+            pen.text(place.x, place.y + 1, place.width, "a sound of its own", Role::Faded);
+            continue;
+        }
+        let Some(facts) = app.facts.get(&take.name) else {
+            pen.text(place.x, place.y + 1, place.width, "being measured", Role::Faded);
+            continue;
+        };
+        wave(pen, Rect { y: place.y + 1, height: 2, ..place }, &facts.wave, if sounding { Role::Gold } else { Role::Vellum });
+        let loud = facts.loudness.map_or_else(|| format!("{:.1} dB RMS", facts.level), |l| format!("{l:.1} LUFS")).replace('-', "−");
+        let weight = if take.weight == 1.0 { String::new() } else { format!("  × {}", take.weight) };
+        pen.text(place.x, place.y + 3, place.width, &format!("{:.2} s  {loud}{weight}", facts.seconds), Role::Faded);
+    }
+    if needed > rows {
+        pen.right(area.right(), area.y.saturating_sub(1), &format!("{} of {} takes shown", (rows * columns).min(list.len() as u16), list.len()), Role::Faded);
+    }
+    area.y + shown * tall
+}
+
+/// A waveform: for each dot a stroke from the least to the greatest sample.
+fn wave(pen: &mut Pen<'_>, area: Rect, wave: &[(f32, f32)], role: Role) {
+    let dots = usize::from(area.width) * 2;
+    let tall = f64::from(area.height) * 4.0;
+    let greatest = wave.iter().fold(0.05f32, |g, (low, high)| g.max(-low).max(*high));
+    let mut points = Vec::new();
+    for dot in 0..dots {
+        let (low, high) = wave[dot * wave.len() / dots];
+        let (low, high) = (f64::from(low / greatest), f64::from(high / greatest));
+        let steps = (((high - low) / 2.0 * tall).ceil() as usize).max(1);
+        for step in 0..=steps {
+            let y = low + (high - low) * step as f64 / steps as f64;
+            points.push(((dot as f64 + 0.5) / dots as f64, (y + 1.0) / 2.0 * 0.94 + 0.03));
+        }
+    }
+    pen.plot(area, &points, role);
+}
+
+/// The ranges drawn each time, with the last draws on them; gives the line below.
+fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
+    let vary: VaryDoc = app.document().shared.whole(&sound.vary);
+    let key = NameKey::of(&sound.name);
+    let heard: Vec<&Heard> = app.rehearsal.history.heard.iter().rev().filter(|h| h.leaf == key).take(7).collect();
+    type Row<'a> = (&'a str, String, String, Vec<f32>, bool);
+    fn row<'a, T: Quantity>(name: &'a str, spread: Option<Spread<T>>, heard: &[&Heard], ends: impl Fn(T) -> f32, drawn: impl Fn(&Heard) -> f32) -> Option<Row<'a>> {
+        let spread = spread?;
+        let (low, high) = (ends(spread.ends.low), ends(spread.ends.high));
+        let share = |v: f32| if high == low { 0.5 } else { ((v - low) / (high - low)).clamp(0.0, 1.0) };
+        Some((name, spread.ends.low.to_string(), spread.ends.high.to_string(), heard.iter().map(|h| share(drawn(h))).collect(), spread.gathered))
+    }
+    let rows: Vec<Row<'_>> = [
+        row("level", vary.level, &heard, |v| v.0, |h| h.drawn.level),
+        row("pitch", vary.pitch, &heard, |v| v.0, |h| h.drawn.pitch),
+        row("low-pass", vary.low_pass, &heard, |v| v.below_open().0, |h| h.drawn.low_pass),
+        row("high-pass", vary.high_pass, &heard, |v| v.above_open().0, |h| h.drawn.high_pass),
+        row("wait", vary.after, &heard, |v| v.0 as f32, |h| h.drawn.after),
+        row("from", vary.from, &heard, |v| v.0 as f32, |h| h.drawn.from),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    let aside = if rows.is_empty() { "nothing: it sounds alike each time; type a range at vary.pitch, like -1..1 st" } else { "◆ this time   · the six before" };
+    pen.heading(area.x, area.y, area.width, "Varies each time", aside);
+    let line = Rect { x: area.x + 22, y: 0, width: area.width.saturating_sub(46).max(10), height: 1 };
+    for (at, (name, low, high, draws, gathered)) in rows.iter().enumerate() {
+        let y = area.y + 1 + at as u16;
+        if y >= area.bottom() {
+            break;
+        }
+        pen.text(area.x + 1, y, 10, name, Role::Vellum);
+        pen.right(line.x - 1, y, &low.replace('-', "−"), Role::Vellum);
+        pen.rule(line.x, y, line.width);
+        for (age, share) in draws.iter().enumerate().rev() {
+            let x = line.x + (share * f32::from(line.width - 1)).round() as u16;
+            pen.text(x, y, 1, if age == 0 { "◆" } else { "•" }, if age == 0 { Role::Gold } else { Role::Faded });
+        }
+        let x = pen.text(line.right() + 1, y, 12, &high.replace('-', "−"), Role::Vellum) + 1;
+        if *gathered {
+            pen.text(x, y, area.right().saturating_sub(x), "gathered", Role::Faded);
+        }
+    }
+    area.y + 1 + rows.len() as u16
+}
+
+/// The sound's modulations as small curves with the game's present value; gives the line below.
+fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) -> u16 {
+    let program = app.program();
+    let Some(index) = program.find_sound.get(NameKey::of(&sound.name)) else { return area.y };
+    let list: Vec<_> = program.modulations.iter().enumerate().filter(|(_, m)| m.target == Target::Sound(index as u32)).collect();
+    let aside = match list.len() {
+        0 => "nothing; c makes a modulation".to_owned(),
+        n if n > 3 => format!("3 of {n}; the others are in the view Wiring"),
+        _ => "c edits".to_owned(),
+    };
+    pen.heading(area.x, area.y, area.width, "Moved by the game", &aside);
+    if list.is_empty() || area.height < 9 {
+        return area.y + 1;
+    }
+    let cell = area.width / 3;
+    for (column, (at, modulation)) in list.iter().take(3).enumerate() {
+        let doc = &app.document().parameters[modulation.parameter];
+        let place = Rect { x: area.x + column as u16 * cell, y: area.y + 1, width: cell - 3, height: 7 };
+        hits.push((place, Hit::Modulation(modulation.written as usize)));
+        pen.text(place.x, place.y, place.width, &format!("{} ⟶ {}", doc.name, modulation.property.word()), Role::Lapis);
+        let plot = Rect { y: place.y + 1, height: 4, ..place };
+        let frame = super::super::curve::Frame::of(&modulation.curve, doc);
+        frame.draw(pen, plot, &modulation.curve);
+        let value = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.parameters.get(modulation.parameter)).map_or(doc.rest, |p| p.smooth);
+        frame.mark(pen, plot, value, Role::Gold);
+        let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.modulations.get(*at)).copied();
+        pen.text(place.x, plot.bottom(), place.width, &format!("{} {}", super::super::curve::number(value), doc.unit), Role::Gold);
+        if let Some(now) = now {
+            pen.right(place.right(), plot.bottom(), &modulation.property.print(now).replace('-', "−"), Role::Gold);
+        }
+    }
+    area.y + 7
+}
+
+fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
+    if area.height < 3 {
+        return;
+    }
+    pen.heading(area.x, area.y, area.width, "Shape", "");
+    let whole = app.document().shared.whole(&sound.shape);
+    let seconds = |t: Option<estampie_core::units::Seconds>, unsaid: f64| t.map_or(unsaid, |t| t.0);
+    let (delay, attack, hold, decay, release) = (seconds(whole.delay, 0.0), seconds(whole.attack, 0.0), seconds(whole.hold, 0.0), seconds(whole.decay, 0.0), seconds(whole.release, 0.02));
+    let sustain = whole.sustain.map_or(1.0, |s| f64::from(s.gain()));
+    let curve = whole.curve.unwrap_or(estampie_core::document::Shape::Straight);
+    let stays = (delay + attack + hold + decay + release).max(0.05) * 0.5;
+    let whole_time = delay + attack + hold + decay + stays + release;
+    let gain = |t: f64| {
+        let way = |t: f64, length: f64| f64::from(curve.at((t / length).clamp(0.0, 1.0) as f32));
+        let ends = [delay, delay + attack, delay + attack + hold, delay + attack + hold + decay, whole_time - release];
+        if t < ends[0] {
+            0.0
+        } else if t < ends[1] {
+            way(t - ends[0], attack)
+        } else if t < ends[2] {
+            1.0
+        } else if t < ends[3] {
+            1.0 + (sustain - 1.0) * way(t - ends[2], decay)
+        } else if t < ends[4] {
+            sustain
+        } else {
+            sustain * (1.0 - way(t - ends[4], release))
+        }
+    };
+    let dots = usize::from(area.width) * 4;
+    let points: Vec<(f64, f64)> = (0..=dots).map(|i| (i as f64 / dots as f64, gain(whole_time * i as f64 / dots as f64) * 0.94 + 0.03)).collect();
+    let height = area.height.saturating_sub(2).min(5);
+    pen.plot(Rect { y: area.y + 1, height, ..area }, &points, Role::Vellum);
+    let mut words = Vec::new();
+    for (name, time) in [("wait", delay), ("rise", attack), ("hold", hold), ("fall", decay)] {
+        if time > 0.0 {
+            words.push(format!("{name} {}", estampie_core::units::Seconds(time)));
+        }
+    }
+    if sustain < 1.0 {
+        words.push(format!("to {}", whole.sustain.unwrap_or_default()));
+    }
+    words.push(format!("let go {}", estampie_core::units::Seconds(release)));
+    pen.text(area.x, area.y + 1 + height, area.width, &words.join("  "), Role::Faded);
+}
+
+fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
+    pen.heading(area.x, area.y, area.width, "Together, at most", "");
+    let limit = app.document().shared.whole(&sound.limit);
+    let full = limit.when_full.map_or("oldest", |w| w.0.word());
+    let yields = if full == "refuse" { "else refused".to_owned() } else { format!("else the {full} yields") };
+    let count = |n: Option<u32>| n.map_or_else(|| "any number".into(), |n| format!("{n}, {yields}"));
+    let key = NameKey::of(&sound.name);
+    let playing = app.rehearsal.status.as_ref().map_or((0, 0), |s| {
+        let mine = |v: &&estampie_core::engine::VoiceStatus| v.sound == key && !v.leaving;
+        (s.voices.iter().filter(mine).count(), s.voices.iter().filter(mine).filter(|v| v.asleep).count())
+    });
+    let mut rows = vec![("from one emitter", count(limit.each)), ("in all", count(limit.all)), ("priority", sound.priority.to_string()), ("chance", sound.chance.to_string())];
+    if sound.again_after.0 > 0.0 {
+        rows.push(("again after", sound.again_after.to_string()));
+    }
+    if let Some(repeat) = sound.repeat {
+        let every = if repeat.every.low == repeat.every.high { repeat.every.low.to_string() } else { format!("{} to {}", repeat.every.low, repeat.every.high) };
+        rows.push(("repeats every", every));
+    }
+    if let Some(lines) = &sound.lines {
+        rows.push(("spoken by", format!("{}, worth saying for {}", lines.speaker, lines.worth)));
+    }
+    rows.push(("voices now", if playing.1 > 0 { format!("{} and {} far below hearing", playing.0 - playing.1, playing.1) } else { playing.0.to_string() }));
+    for (at, (name, value)) in rows.iter().enumerate() {
+        let y = area.y + 1 + at as u16;
+        if y >= area.bottom() {
+            break;
+        }
+        pen.text(area.x + 1, y, 17, name, Role::Faded);
+        pen.text(area.x + 19, y, area.width.saturating_sub(19), value, Role::Vellum);
+    }
+}
+
+fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) {
+    let fields = describe(app.document(), sound);
+    let focused = app.sounds.column == Column::Settings;
+    let short = sound.name.rsplit('/').next().unwrap_or(&sound.name);
+    pen.heading(area.x, area.y, area.width, short, "all it is set to");
+    let care = care(app, sound);
+    let foot = 12 + care.len() as u16;
+    let height = usize::from(area.height.saturating_sub(foot + 1).max(6));
+    let first = (app.sounds.field + 2).saturating_sub(height).min(fields.len().saturating_sub(height));
+    for (at, field) in fields.iter().enumerate().skip(first).take(height) {
+        let y = area.y + 1 + (at - first) as u16;
+        let chosen = focused && at == app.sounds.field;
+        if chosen {
+            pen.select(area.x, y, area.width);
+        }
+        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::Field(at)));
+        let set = field.origin != Origin::Default;
+        pen.text(area.x + 1, y, 16, field.key, if chosen { Role::Gold } else { Role::Faded });
+        let shared = match &field.origin {
+            Origin::Shared(name) => format!("{name} shared by {}", sharers(app.document(), field.key.split('.').next().unwrap_or_default(), name).len()),
+            Origin::Own if field.key.contains('.') => "own".to_owned(),
+            _ => String::new(),
+        };
+        let room = area.width.saturating_sub(18 + shared.chars().count() as u16 + 1);
+        pen.text(area.x + 18, y, room, &field.value.replace('-', "−"), if set { Role::Vellum } else { Role::Ghost });
+        pen.right(area.right(), y, &shared, if matches!(field.origin, Origin::Shared(_)) { Role::Verdigris } else { Role::Faded });
+    }
+    if fields.len() > height {
+        pen.right(area.right(), area.y, &format!("{} to {} of {}", first + 1, (first + height).min(fields.len()), fields.len()), Role::Faded);
+    }
+    let y = area.y + 2 + height.min(fields.len()) as u16;
+    last_twenty(app, pen, Rect { y, height: 9, ..area }, sound);
+    let y = y + 10;
+    if y >= area.bottom() {
+        return;
+    }
+    pen.heading(area.x, y, area.width, "Care", "");
+    for (at, (text, role)) in care.iter().enumerate() {
+        let y = y + 1 + at as u16;
+        if y < area.bottom() {
+            pen.text(area.x + 1, y, area.width - 1, text, *role);
+        }
+    }
+}
+
+/// The last twenty triggers: pitch across, level upwards, and how often each take came.
+fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
+    let key = NameKey::of(&sound.name);
+    let heard: Vec<&Heard> = app.rehearsal.history.heard.iter().rev().filter(|h| h.leaf == key || h.sound == key).take(20).collect();
+    let alike = (0..heard.len()).any(|a| (0..a).any(|b| (heard[a].take, heard[a].level, heard[a].pitch, heard[a].drawn) == (heard[b].take, heard[b].level, heard[b].pitch, heard[b].drawn)));
+    let aside = match (heard.len(), alike) {
+        (0, _) => "none yet: t plays twenty".to_owned(),
+        (n, true) => format!("{n}; some are alike"),
+        (n, false) => format!("{n}; no two are alike"),
+    };
+    pen.heading(area.x, area.y, area.width, "The last 20 together", &aside);
+    if heard.is_empty() {
+        return;
+    }
+    let ends = |values: Vec<f32>| {
+        let (low, high) = (values.iter().copied().fold(f32::INFINITY, f32::min), values.iter().copied().fold(f32::NEG_INFINITY, f32::max));
+        if high - low < 0.1 { (low - 1.0, high + 1.0) } else { (low, high) }
+    };
+    let pitch = ends(heard.iter().map(|h| h.pitch).collect());
+    let level = ends(heard.iter().map(|h| h.level).collect());
+    let points: Vec<(f64, f64)> = heard
+        .iter()
+        .flat_map(|h| {
+            let x = f64::from((h.pitch - pitch.0) / (pitch.1 - pitch.0)) * 0.94 + 0.03;
+            let y = f64::from((h.level - level.0) / (level.1 - level.0)) * 0.9 + 0.05;
+            // Two dots side by side are seen more easily than one.
+            [(x, y), (x + 0.5 / f64::from(area.width), y)]
+        })
+        .collect();
+    pen.plot(Rect { y: area.y + 1, height: area.height - 3, ..area }, &points, Role::Gold);
+    let y = area.bottom() - 2;
+    let number = |v: f32| format!("{v:.1}").replace('-', "−");
+    pen.text(area.x, y, area.width, &format!("pitch {} … {} st   level {} … {} dB", number(pitch.0), number(pitch.1), number(level.0), number(level.1)), Role::Faded);
+    let list = takes_of(sound);
+    let counts: Vec<String> = list
+        .iter()
+        .enumerate()
+        .filter(|(_, t)| t.file)
+        .map(|(at, take)| format!("{}:{}", at + 1, heard.iter().filter(|h| h.take == NameKey::of(&take.name)).count()))
+        .collect();
+    if !counts.is_empty() && sound.chain.is_empty() {
+        pen.text(area.x, y + 1, area.width, &format!("takes heard  {}", counts.join("  ")), Role::Vellum);
+    }
+}
+
+/// What to take care of in the sound's audio.
+fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
+    let mut list = Vec::new();
+    let takes: Vec<_> = takes_of(sound).into_iter().filter(|t| t.file).collect();
+    let known: Vec<_> = takes.iter().enumerate().filter_map(|(at, t)| Some((at + 1, app.facts.get(&t.name)?))).collect();
+    if known.is_empty() {
+        return list;
+    }
+    for (at, facts) in &known {
+        if facts.silence_head > 0.01 {
+            list.push((format!("take {at}: {:.0} ms of silence at its head", facts.silence_head * 1000.0), Role::Red));
+        }
+        if facts.peak > -0.05 {
+            list.push((format!("take {at}: clipped, its peak is {:.1} dBFS", facts.peak).replace('-', "−"), Role::Red));
+        }
+        if sound.looped && facts.seam_step > 0.05 {
+            list.push((format!("take {at}: its loop clicks, a step of {:.0} % at the seam", facts.seam_step * 100.0), Role::Red));
+        }
+    }
+    let levels: Vec<f64> = known.iter().map(|(_, f)| f.loudness.unwrap_or(f64::from(f.level))).collect();
+    let same_kind = known.iter().all(|(_, f)| f.loudness.is_some()) || known.iter().all(|(_, f)| f.loudness.is_none());
+    if levels.len() > 1 && same_kind && sound.chain.is_empty() {
+        let spread = levels.iter().copied().fold(f64::NEG_INFINITY, f64::max) - levels.iter().copied().fold(f64::INFINITY, f64::min);
+        let (words, role) = if spread > 4.0 { ("uneven", Role::Red) } else { ("even", Role::Verdigris) };
+        list.push((format!("loudness spread {spread:.1} dB: {words}"), role));
+    }
+    let channels: std::collections::BTreeSet<usize> = known.iter().map(|(_, f)| f.channels).collect();
+    match (channels.len(), channels.first()) {
+        (1, Some(1)) => list.push(("mono, as placed sounds should be".into(), Role::Verdigris)),
+        (1, Some(_)) if sound.falloff.like.is_some() || sound.falloff.level.is_some() => list.push(("two channels, but placed: mono is enough".into(), Role::Red)),
+        (1, Some(n)) => list.push((format!("{n} channels"), Role::Faded)),
+        _ => list.push(("some takes are mono, some are not".into(), Role::Red)),
+    }
+    list.truncate(6);
+    list
+}

@@ -1,0 +1,525 @@
+//! The view *Sounds*: the index of recipes, what one is made of, and all it is set to; and what hands do there.
+
+mod draw;
+mod files;
+
+pub(super) use draw::draw;
+pub(super) use files::{Picker, draw as draw_files};
+
+use super::app::{App, Mode, Typed};
+use super::keys::Do;
+use super::line::Line;
+use estampie_core::assets::{Clip, Decoded, facts};
+use estampie_core::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, sharers, uses_of};
+use estampie_core::engine::InputKind;
+use estampie_core::names::NameKey;
+use std::collections::BTreeSet;
+
+/// A column of the view.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Column {
+    #[default]
+    Index,
+    Takes,
+    Settings,
+}
+
+/// What the view remembers.
+#[derive(Debug, Default)]
+pub(crate) struct SoundsView {
+    /// The selected sound, by name.
+    pub(crate) selected: String,
+    pub(crate) marked: BTreeSet<String>,
+    pub(crate) filter: String,
+    pub(crate) column: Column,
+    pub(crate) take: usize,
+    pub(crate) field: usize,
+    /// Which of the sound's modulations the next edit of a curve takes.
+    curve: usize,
+    /// Fields copied with `y`: key and text.
+    copied: Vec<(String, String)>,
+    /// How many of twenty in a row are still to be played, and when the next is.
+    pub(crate) twenty: Option<(u32, std::time::Instant)>,
+}
+
+/// What is known of an audio file once it is loaded.
+#[derive(Debug, Clone)]
+pub(crate) struct TakeFacts {
+    pub(crate) seconds: f64,
+    /// LUFS; `None` for files too short for it.
+    pub(crate) loudness: Option<f64>,
+    /// RMS in dB.
+    pub(crate) level: f32,
+    pub(crate) peak: f64,
+    pub(crate) silence_head: f64,
+    pub(crate) seam_step: f64,
+    pub(crate) channels: usize,
+    /// Least and greatest sample of equal stretches.
+    pub(crate) wave: Vec<(f32, f32)>,
+}
+
+/// How many stretches a waveform has.
+const WAVE: usize = 96;
+
+impl TakeFacts {
+    /// Measures a clip; takes a while for long ones.
+    pub(crate) fn of(clip: &Clip, rate: u32) -> TakeFacts {
+        let channels: Vec<Vec<f32>> = clip.channels.iter().map(|c| c.to_vec()).collect();
+        let measured = facts(&Decoded { rate, channels, loop_points: clip.loop_points, kind: "", bits: None });
+        let frames = clip.frames();
+        let wave = (0..WAVE)
+            .map(|at| {
+                let (from, to) = (frames * at / WAVE, (frames * (at + 1) / WAVE).min(frames));
+                let samples = clip.channels.iter().flat_map(|c| &c[from..to]);
+                samples.fold((0.0f32, 0.0f32), |(low, high), s| (low.min(*s), high.max(*s)))
+            })
+            .collect();
+        TakeFacts {
+            seconds: frames as f64 / f64::from(rate),
+            loudness: Some(measured.loudness).filter(|l| l.is_finite() && *l > -70.0),
+            level: clip.level,
+            peak: measured.sample_peak,
+            silence_head: measured.silence_head,
+            seam_step: measured.seam_step,
+            channels: clip.channels.len(),
+            wave,
+        }
+    }
+}
+
+/// One take (or part of a chain) of a sound, as the view lists it.
+#[derive(Debug, Clone)]
+pub(crate) struct Listed {
+    /// Its file or sound.
+    pub(crate) name: String,
+    pub(crate) file: bool,
+    /// The value, range or point it is for, or how a part is played.
+    pub(crate) aside: String,
+    pub(crate) weight: f32,
+    /// Group and place in it; `None` for parts of a chain.
+    pub(crate) at: Option<(u16, u16)>,
+}
+
+/// The takes of a sound in order.
+pub(crate) fn takes_of(doc: &SoundDoc) -> Vec<Listed> {
+    use estampie_core::document::Rounds;
+    let mut list = Vec::new();
+    for part in &doc.chain {
+        let how = match part.rounds {
+            Rounds::Loop => "loop".to_owned(),
+            Rounds::Times(1, 1) => "once".to_owned(),
+            Rounds::Times(low, high) if low == high => format!("{low} times"),
+            Rounds::Times(low, high) => format!("{low}..{high} times"),
+        };
+        let how = match part.gap {
+            g if g > 0.0 => format!("{how}, gap {:.0} ms", g * 1000.0),
+            g if g < 0.0 => format!("{how}, overlap {:.0} ms", -g * 1000.0),
+            _ => how,
+        };
+        list.extend(part.files.iter().map(|f| Listed { name: f.value.clone(), file: true, aside: how.clone(), weight: 1.0, at: None }));
+    }
+    if !doc.chain.is_empty() {
+        return list;
+    }
+    for (group, (value, takes)) in doc.groups.iter().enumerate() {
+        for (at, take) in takes.iter().enumerate() {
+            let (name, file) = match &take.value.take {
+                TakeDoc::File(file) => (file.clone(), true),
+                TakeDoc::Sound(sound) => (sound.clone(), false),
+            };
+            let aside = value.as_ref().map_or_else(String::new, |v| v.value.clone());
+            list.push(Listed { name, file, aside, weight: take.value.weight, at: Some((group as u16, at as u16)) });
+        }
+    }
+    list
+}
+
+/// A line of the index.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Row {
+    Folder(String),
+    Sound { index: usize, depth: u16 },
+}
+
+impl App {
+    /// The rows of the index: sounds by path under their folders, those that fit the filter.
+    pub(crate) fn sound_rows(&self) -> Vec<Row> {
+        let sounds = &self.document().sounds;
+        let mut order: Vec<usize> = (0..sounds.len()).filter(|i| self.sounds.filter.is_empty() || sounds[*i].name.contains(&self.sounds.filter)).collect();
+        order.sort_by(|a, b| sounds[*a].name.cmp(&sounds[*b].name));
+        let mut rows = Vec::new();
+        let mut folder = "";
+        for index in order {
+            let name = sounds[index].name.as_str();
+            match name.split_once('/') {
+                Some((head, _)) => {
+                    if head != folder {
+                        folder = head;
+                        rows.push(Row::Folder(head.to_owned()));
+                    }
+                    rows.push(Row::Sound { index, depth: 1 });
+                }
+                None => {
+                    folder = "";
+                    rows.push(Row::Sound { index, depth: 0 });
+                }
+            }
+        }
+        rows
+    }
+
+    /// The sounds of the index in order.
+    fn listed_sounds(&self) -> Vec<usize> {
+        self.sound_rows().into_iter().filter_map(|r| if let Row::Sound { index, .. } = r { Some(index) } else { None }).collect()
+    }
+
+    /// The selected sound.
+    pub(crate) fn sound(&self) -> Option<&SoundDoc> {
+        let sounds = &self.document().sounds;
+        sounds.iter().find(|s| s.name == self.sounds.selected).or_else(|| self.listed_sounds().first().map(|i| &sounds[*i]))
+    }
+
+    pub(crate) fn fields(&self) -> Vec<Field> {
+        self.sound().map_or_else(Vec::new, |s| describe(self.document(), s))
+    }
+
+    /// The sounds that an edit is for: all that are marked, or the selected one.
+    pub(crate) fn targets(&self) -> Vec<String> {
+        if self.sounds.marked.is_empty() { self.sound().map(|s| s.name.clone()).into_iter().collect() } else { self.sounds.marked.iter().cloned().collect() }
+    }
+
+    pub(super) fn go_sounds(&mut self, by: isize) {
+        let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
+        match self.sounds.column {
+            Column::Index => {
+                let list = self.listed_sounds();
+                let selected = self.sound().map(|s| s.name.clone()).unwrap_or_default();
+                let at = list.iter().position(|i| self.document().sounds[*i].name == selected).unwrap_or(0);
+                if let Some(index) = list.get(step(at, list.len())) {
+                    self.sounds.selected = self.document().sounds[*index].name.clone();
+                    (self.sounds.take, self.sounds.curve) = (0, 0);
+                }
+            }
+            Column::Takes => self.sounds.take = step(self.sounds.take, self.sound().map_or(0, |s| takes_of(s).len())),
+            Column::Settings => self.sounds.field = step(self.sounds.field, self.fields().len()),
+        }
+    }
+
+    /// Does what a key means in this view; false if it means nothing of its own here.
+    pub(super) fn act_sounds(&mut self, does: Do) -> bool {
+        let Some(name) = self.sound().map(|s| s.name.clone()) else {
+            return if does == Do::NewSound {
+                self.begin_files();
+                true
+            } else {
+                false
+            };
+        };
+        self.sounds.selected.clone_from(&name);
+        match does {
+            Do::NextColumn => self.sounds.column = [Column::Takes, Column::Settings, Column::Index][self.sounds.column as usize],
+            Do::PreviousColumn => self.sounds.column = [Column::Settings, Column::Index, Column::Takes][self.sounds.column as usize],
+            Do::Left | Do::Right | Do::FineLeft | Do::FineRight if self.sounds.column == Column::Takes => {
+                self.go_sounds(if matches!(does, Do::Left | Do::FineLeft) { -1 } else { 1 });
+            }
+            Do::Left => self.nudge_field(-1.0),
+            Do::Right => self.nudge_field(1.0),
+            Do::FineLeft => self.nudge_field(-0.1),
+            Do::FineRight => self.nudge_field(0.1),
+            Do::Main => self.play_here(&name),
+            Do::Edit => self.edit_field(&name),
+            Do::Rest => {
+                let Some(field) = self.current_field() else { return true };
+                let targets = self.targets();
+                let done = self.workspace.set_sounds(&targets, field.key, "");
+                self.edited(done);
+            }
+            Do::Filter => self.mode = Mode::Typing(Typed::Filter, Line::new(&self.sounds.filter)),
+            Do::Mark => {
+                if !self.sounds.marked.remove(&name) {
+                    self.sounds.marked.insert(name);
+                }
+                self.sounds.column = Column::Index;
+                self.go_sounds(1);
+            }
+            Do::ClearMarks => self.sounds.marked.clear(),
+            Do::Twenty => {
+                self.sounds.twenty = Some((20, std::time::Instant::now()));
+                self.say(format!("{name} twenty times"));
+            }
+            Do::NewSound => self.begin_files(),
+            Do::Rename => self.mode = Mode::Typing(Typed::Rename(name.clone()), Line::new(&name)),
+            Do::Duplicate => match self.workspace.duplicate_sound(&name) {
+                Ok(copy) => {
+                    self.sounds.selected.clone_from(&copy);
+                    self.recompile();
+                    self.say(format!("{copy} is a copy of {name}"));
+                }
+                Err(why) => self.alarm(why),
+            },
+            Do::Delete => self.ask_to_delete(),
+            Do::Curve => self.next_curve(&name),
+            Do::Wire => self.mode = Mode::Typing(Typed::Wire(name), Line::default()),
+            Do::GoToUse => self.go_to_use(&name),
+            Do::EditShared => self.edit_shared(),
+            Do::Force => self.force_take(&name),
+            Do::Copy => self.copy_fields(),
+            Do::Paste => self.paste_fields(),
+            Do::Solo | Do::Mute => {
+                let key = NameKey::of(&name);
+                let solo = does == Do::Solo;
+                let mut on = false;
+                self.rehearsal.change_only(|only| {
+                    let list = if solo { &mut only.soloed_sounds } else { &mut only.muted_sounds };
+                    on = !list.remove(&key);
+                    if on {
+                        list.insert(key);
+                    }
+                });
+                let word = match (solo, on) {
+                    (true, true) => "is heard alone",
+                    (true, false) => "is no longer alone",
+                    (false, true) => "is silent",
+                    (false, false) => "is heard again",
+                };
+                self.say(format!("{name} {word} (rehearsal only)"));
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    pub(crate) fn current_field(&self) -> Option<Field> {
+        self.fields().into_iter().nth(self.sounds.field)
+    }
+
+    fn play_here(&mut self, name: &str) {
+        match self.sounds.column {
+            Column::Index => {
+                self.rehearsal.say(InputKind::Play { sound: NameKey::of(name), emitter: NameKey::NONE });
+            }
+            Column::Takes => self.play_take(),
+            Column::Settings => self.edit_field(name),
+        }
+    }
+
+    pub(super) fn play_take(&mut self) {
+        let Some(take) = self.sound().and_then(|s| takes_of(s).into_iter().nth(self.sounds.take)) else { return };
+        let sound = NameKey::of(&self.sounds.selected);
+        match take.at {
+            Some((group, take)) => {
+                // The program puts the groups of a cross-fade in the order of their points.
+                self.rehearsal.say(InputKind::PlayTake { sound, group, take });
+            }
+            None => {
+                self.rehearsal.say(InputKind::Play { sound, emitter: NameKey::NONE });
+                self.say("a chain is heard as a whole");
+            }
+        }
+    }
+
+    /// Plays what is left of twenty in a row; true if one was played.
+    pub(super) fn poll_twenty(&mut self) -> bool {
+        let Some((left, at)) = self.sounds.twenty.filter(|(_, at)| *at <= std::time::Instant::now()) else { return false };
+        let sound = NameKey::of(&self.sounds.selected);
+        self.rehearsal.say(InputKind::Play { sound, emitter: NameKey::NONE });
+        self.sounds.twenty = (left > 1).then(|| (left - 1, at + std::time::Duration::from_millis(180)));
+        true
+    }
+
+    fn edit_field(&mut self, name: &str) {
+        if self.sounds.column == Column::Index {
+            self.sounds.column = Column::Settings;
+            return;
+        }
+        if self.sounds.column == Column::Takes {
+            return self.edit_takes(name);
+        }
+        let Some(field) = self.current_field() else { return };
+        let text = if field.origin == Origin::Default { String::new() } else { field.value };
+        self.mode = Mode::Typing(Typed::Field(self.targets(), field.key), Line::new(&text));
+    }
+
+    /// Types the takes (or the chain) of a sound as they are written, told apart by semicolons.
+    fn edit_takes(&mut self, name: &str) {
+        let Some(doc) = self.document().sounds.iter().find(|s| s.name == name) else { return };
+        let key = if doc.chain.is_empty() { "takes" } else { "chain" };
+        if doc.groups.iter().any(|(value, _)| value.is_some()) {
+            return self.say(format!("the takes of {name} are told apart by value: edit them in {}", doc.place.file));
+        }
+        match self.workspace.list_in(&doc.place.file, &[name, key]) {
+            Some(list) => self.mode = Mode::Typing(Typed::Field(vec![name.to_owned()], key), Line::new(&list.join("; "))),
+            None => self.alarm(format!("{} cannot be edited until it is mended", doc.place.file)),
+        }
+    }
+
+    /// Moves the number of the selected field, in the index the level.
+    fn nudge_field(&mut self, by: f32) {
+        let fields = self.fields();
+        let key = if self.sounds.column == Column::Index { "level" } else { fields.get(self.sounds.field).map_or("", |f| f.key) };
+        let Some(field) = fields.iter().find(|f| f.key == key) else { return };
+        let Some(text) = nudged(field.key, &field.value, by) else {
+            return self.say(format!("{} is typed with e", field.key));
+        };
+        let targets = self.targets();
+        let done = self.workspace.set_sounds(&targets, field.key, &text);
+        self.edited(done);
+    }
+
+    fn ask_to_delete(&mut self) {
+        let targets = self.targets();
+        let uses: Vec<String> = targets.iter().flat_map(|t| uses_of(self.document(), t)).map(|(what, _)| what).collect();
+        self.mode = Mode::Deleting(targets, uses);
+    }
+
+    pub(super) fn delete(&mut self, targets: &[String]) {
+        let done = self.workspace.delete_sounds(targets);
+        self.sounds.marked.clear();
+        self.edited(done);
+    }
+
+    fn next_curve(&mut self, name: &str) {
+        let list: Vec<usize> = self.document().modulations.iter().filter(|m| !m.bus && m.target.value == name).map(|m| m.written).collect();
+        match list.get(self.sounds.curve % list.len().max(1)) {
+            Some(written) => {
+                self.sounds.curve += 1;
+                self.begin_curve(*written);
+            }
+            None => self.mode = Mode::Typing(Typed::NewModulation, Line::new(&format!(" moves {name} level"))),
+        }
+        if let Mode::Typing(Typed::NewModulation, line) = &mut self.mode {
+            line.at = 0;
+        }
+    }
+
+    fn go_to_use(&mut self, name: &str) {
+        let uses = uses_of(self.document(), name);
+        let Some((what, place)) = uses.first() else { return self.say(format!("nothing names {name}; W wires it to an event")) };
+        if place.file == "reactions.est" {
+            let line = place.line as usize - 1;
+            self.go_to_reaction(line);
+        } else {
+            self.say(format!("{what}, at {place}"));
+        }
+    }
+
+    fn edit_shared(&mut self) {
+        let Some(field) = self.current_field() else { return };
+        let Origin::Shared(name) = field.origin else { return self.say(format!("{} is not shared; e edits it", field.key)) };
+        let (kind, key) = field.key.split_once('.').unwrap_or((field.key, ""));
+        self.mode = Mode::Typing(Typed::Shared { kind: kind.to_owned(), name, key: key.to_owned() }, Line::new(&field.value));
+    }
+
+    /// Sets a field of a shared setting.
+    pub(super) fn set_shared(&mut self, kind: &str, name: &str, key: &str, text: &str) -> Result<(), String> {
+        let value = match (kind, key) {
+            (_, "each" | "all") => NewValue::Whole(text.trim().parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
+            ("falloff", _) => NewValue::List(text.split(';').map(|p| p.trim().to_owned()).collect()),
+            _ => NewValue::Text(text.trim().replace('−', "-")),
+        };
+        let before = self.workspace.faults().len();
+        self.workspace.set_values(&format!("{key} of the shared {kind} {name}"), &[("shared.toml", vec![kind, name, key], value)])?;
+        if self.workspace.faults().len() > before {
+            let what = self.workspace.faults().iter().find(|f| f.place.file == "shared.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
+            self.workspace.undo();
+            return Err(what);
+        }
+        let touched = sharers(self.document(), kind, name).join(", ");
+        self.recompile();
+        self.say(format!("changed for all that share {name}: {touched}"));
+        Ok(())
+    }
+
+    fn force_take(&mut self, name: &str) {
+        let key = NameKey::of(name);
+        let take = self.sound().and_then(|s| takes_of(s).into_iter().nth(self.sounds.take)).and_then(|t| t.at).map_or(0, |(_, t)| t);
+        let mut on = false;
+        self.rehearsal.change_only(|only| {
+            on = only.forced != Some((key, take));
+            only.forced = on.then_some((key, take));
+        });
+        self.say(if on { format!("{name} always picks take {} (rehearsal only)", take + 1) } else { format!("{name} picks by itself again") });
+    }
+
+    fn copy_fields(&mut self) {
+        let fields = self.fields();
+        let one = self.sounds.column == Column::Settings;
+        let chosen = fields.into_iter().enumerate().filter(|(at, f)| if one { *at == self.sounds.field } else { f.origin == Origin::Own && !matches!(f.key, "note" | "pick") });
+        self.sounds.copied = chosen.map(|(_, f)| (f.key.to_owned(), f.value)).collect();
+        let names: Vec<&str> = self.sounds.copied.iter().map(|(k, _)| k.as_str()).collect();
+        let text = format!("copied: {}", names.join(", "));
+        self.say(text);
+    }
+
+    fn paste_fields(&mut self) {
+        let targets = self.targets();
+        if self.sounds.copied.is_empty() {
+            return self.say("nothing is copied; y copies a field, or in the index all settings");
+        }
+        for (key, value) in self.sounds.copied.clone() {
+            if let Err(why) = self.workspace.set_sounds(&targets, &key, &value) {
+                return self.alarm(why);
+            }
+        }
+        self.recompile();
+        self.say(format!("pasted into {}", targets.join(", ")));
+    }
+
+    /// Wires a sound to an event: a reaction that plays it; the event is declared if need be.
+    pub(super) fn wire(&mut self, sound: &str, event: &str) -> Result<(), String> {
+        let event = event.trim();
+        if !estampie_core::language::lex::is_name(event) {
+            return Err(format!("\"{event}\" cannot be the name of an event"));
+        }
+        if !self.document().events.iter().any(|e| e.name == event) {
+            self.workspace.declare_event(event)?;
+        }
+        self.workspace.add_reaction(&format!("wiring of {sound}"), &format!("When {event}\n  play {sound} at the emitter\n"));
+        self.recompile();
+        self.say(format!("{event} plays {sound} from now on"));
+        Ok(())
+    }
+}
+
+/// A field's text with its number moved by a step that suits its unit; `None` if it is no single number.
+fn nudged(key: &str, text: &str, by: f32) -> Option<String> {
+    let (number, unit) = estampie_core::units::split_number(text)?;
+    let unit = unit.trim();
+    if unit.contains(['.', ',']) {
+        return None;
+    }
+    let number = number as f32;
+    let next = match unit {
+        "dB" => ((number + if by.abs() < 1.0 { by } else { by * 0.5 }) * 10.0).round() / 10.0,
+        "st" => ((number + by * 0.5) * 100.0).round() / 100.0,
+        "Hz" | "kHz" => {
+            let raised = number * (by / 6.0).exp2();
+            let scale = if unit == "kHz" { 100.0 } else { 1.0 };
+            (raised * scale).round() / scale
+        }
+        "ms" => (number + by * 10.0).max(0.0),
+        "s" => ((number + by * 0.1).max(0.0) * 1000.0).round() / 1000.0,
+        "%" => (number + by * 5.0).clamp(0.0, 100.0),
+        "" if matches!(key, "limit.each" | "limit.all" | "priority") => (number + by.signum()).max(1.0),
+        "of 100" => (number + by * 5.0).clamp(0.0, 100.0).round(),
+        _ => return None,
+    };
+    Some(if matches!(unit, "" | "of 100") { format!("{next}") } else { format!("{next} {unit}") })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_move_by_steps_that_suit_their_units() {
+        assert_eq!(nudged("level", "-6 dB", 1.0).as_deref(), Some("-5.5 dB"));
+        assert_eq!(nudged("level", "-6 dB", -0.1).as_deref(), Some("-6.1 dB"));
+        assert_eq!(nudged("pitch", "0 st", 1.0).as_deref(), Some("0.5 st"));
+        assert_eq!(nudged("again-after", "5 ms", -1.0).as_deref(), Some("0 ms"));
+        assert_eq!(nudged("limit.all", "3", 1.0).as_deref(), Some("4"));
+        assert_eq!(nudged("priority", "50 of 100", -1.0).as_deref(), Some("45"));
+        assert_eq!(nudged("vary.level", "-2..2 dB", 1.0), None);
+        assert_eq!(nudged("bus", "steps", 1.0), None);
+    }
+}

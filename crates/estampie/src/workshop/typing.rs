@@ -1,0 +1,218 @@
+//! Typed values and the finder: what is typed on the last line, and what it does.
+
+use super::app::{App, Column, Item, Mode, Typed};
+use super::finder::{self, Found};
+use super::keys::View;
+use super::line::Line;
+use crate::player::device;
+use estampie_core::engine::InputKind;
+use estampie_core::names::NameKey;
+use estampie_core::units::{Decibels, Quantity as _, Seconds, read_number};
+
+impl App {
+    pub(super) fn key_typing(&mut self, name: &str, typed: Typed, mut text: Line) {
+        match name {
+            "esc" | "ctrl-c" => {
+                match typed {
+                    Typed::Filter => self.sounds.filter.clear(),
+                    Typed::Point(editor) => self.mode = Mode::Curve(*editor),
+                    _ => {}
+                }
+                return;
+            }
+            "enter" => match self.set_typed(&typed, &text.text) {
+                Ok(()) => return,
+                Err(why) => self.alarm(why),
+            },
+            "tab" => {
+                let word = text.word().to_owned();
+                if let Some(found) = self.completions(&typed, &word).into_iter().next() {
+                    text.complete(&found);
+                    text.key("backspace");
+                }
+            }
+            _ => {
+                text.key(name);
+            }
+        }
+        if typed == Typed::Filter {
+            self.sounds.filter = text.text.trim().to_owned();
+        }
+        self.mode = Mode::Typing(typed, text);
+    }
+
+    /// Names that can stand in what is typed and begin with `word`.
+    pub(crate) fn completions(&self, typed: &Typed, word: &str) -> Vec<String> {
+        let document = self.document();
+        let mut names: Vec<&str> = Vec::new();
+        let parameters = document.parameters.iter().map(|p| p.name.as_str());
+        let states = document.states.iter().map(|s| s.name.as_str());
+        match typed {
+            Typed::Field(_, "bus") => names.extend(document.buses.iter().map(|b| b.name.as_str())),
+            Typed::Field(_, "group") => names.extend(document.shared.names("group")),
+            Typed::Field(_, "pick") => {
+                names.extend(["shuffle", "weighted", "cycle", "together", "by", "across"]);
+                names.extend(parameters.chain(states));
+            }
+            Typed::Field(_, "re-trigger") => names.extend(["overlap", "restart", "ignore"]),
+            Typed::Field(_, "limit.when-full") => names.extend(["oldest", "quietest", "farthest", "least important", "refuse"]),
+            Typed::Field(_, "when-refused") | Typed::Wire(_) => names.extend(document.events.iter().map(|e| e.name.as_str())),
+            Typed::Field(_, "takes" | "chain") => {
+                names.extend(self.workspace.audio().iter().map(String::as_str));
+                names.extend(document.sounds.iter().map(|s| s.name.as_str()));
+            }
+            Typed::NewModulation => {
+                names.extend(parameters);
+                names.extend(document.sounds.iter().map(|s| s.name.as_str()));
+                names.extend(["moves", "bus"]);
+                names.extend(document.buses.iter().map(|b| b.name.as_str()));
+                names.extend(estampie_core::document::Property::ALL.map(|(_, w)| w));
+            }
+            Typed::Formula(_) => {
+                names.extend(parameters.chain(states));
+                names.extend(estampie_core::language::formula::Function::ALL.map(|(_, n, _)| n));
+            }
+            _ => {}
+        }
+        names.into_iter().filter(|n| !word.is_empty() && n.starts_with(word) && *n != word).map(str::to_owned).collect()
+    }
+
+    pub(super) fn key_finder(&mut self, name: &str, mut query: String, mut at: usize) {
+        match name {
+            "esc" | "ctrl-c" => return,
+            "enter" => {
+                let found = finder::find(self, &query);
+                if let Some(entry) = found.into_iter().nth(at) {
+                    self.follow(entry.found);
+                }
+                return;
+            }
+            "down" | "tab" => at = (at + 1).min(finder::find(self, &query).len().saturating_sub(1)),
+            "up" | "backtab" => at = at.saturating_sub(1),
+            "backspace" => {
+                query.pop();
+                at = 0;
+            }
+            "space" => query.push(' '),
+            _ if name.chars().count() == 1 => {
+                query.push_str(name);
+                at = 0;
+            }
+            _ => {}
+        }
+        self.mode = Mode::Finder { query, at };
+    }
+
+    pub(super) fn begin_typing(&mut self) {
+        let typed = match (self.view, self.column, self.selected_item()) {
+            (View::Mix, ..) => self.bus_name(self.bus).map(Typed::BusLevel),
+            (View::Stage, Column::Index, Some(Item::Parameter(index))) => Some(Typed::Parameter(self.document().parameters[index].name.clone())),
+            (View::Stage, Column::Sounding, _) => self.selected_voice().map(|v| Typed::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
+            _ => None,
+        };
+        match typed {
+            Some(typed) => self.mode = Mode::Typing(typed, Line::default()),
+            None => self.say("choose a parameter, a sound or a bus to type a value for"),
+        }
+    }
+
+    pub(super) fn set_typed(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
+        match typed {
+            Typed::Parameter(name) => {
+                let index = self.document().parameters.iter().position(|p| p.name == *name).ok_or("it is gone")?;
+                let doc = &self.document().parameters[index];
+                let value = read_number(text, &doc.unit).map_err(|_| format!("\"{text}\" is not a number; write {} to {} {}", doc.low, doc.high, doc.unit))?;
+                if !(doc.low..=doc.high).contains(&(value as f32)) {
+                    return Err(format!("{name} goes from {} to {} {}", doc.low, doc.high, doc.unit));
+                }
+                self.rehearsal.parameter(NameKey::of(name), value as f32);
+            }
+            Typed::BusLevel(name) => {
+                let level = Decibels::read(text).map_err(|e| e.to_string())?;
+                if level.0 > 24.0 {
+                    return Err("a level goes up to 24 dB".into());
+                }
+                self.set_bus_level(name, level.0);
+            }
+            Typed::SoundLevel(name) => {
+                let level = Decibels::read(text).map_err(|e| e.to_string())?;
+                if !(-120.0..=24.0).contains(&level.0) {
+                    return Err("a sound's level goes from -120 dB to 24 dB".into());
+                }
+                self.set_sound_level(name, level.0);
+            }
+            Typed::Field(sounds, field) => {
+                self.workspace.set_sounds(sounds, field, text)?;
+                self.recompile();
+                if sounds.len() > 1 {
+                    self.say(format!("{field} of {} sounds", sounds.len()));
+                }
+            }
+            Typed::Shared { kind, name, key } => self.set_shared(kind, name, key, text)?,
+            Typed::Rename(name) => {
+                let new = text.trim();
+                if new != name {
+                    self.workspace.rename_sound(name, new)?;
+                    self.sounds.selected = new.to_owned();
+                    self.sounds.marked.remove(name);
+                    self.recompile();
+                    self.say(format!("{name} is {new} wherever it was named"));
+                }
+            }
+            Typed::Filter => self.sounds.filter = text.trim().to_owned(),
+            Typed::Wire(sound) => self.wire(sound, text)?,
+            Typed::NewModulation => self.new_modulation(text)?,
+            Typed::Formula(name) => self.set_formula(name, text)?,
+            Typed::Smooth(written) => {
+                if !text.trim().is_empty() {
+                    Seconds::read(text).map_err(|e| e.to_string())?;
+                }
+                let done = self.workspace.set_smooth("smoothing of a modulation", *written, text.trim());
+                self.edited(done);
+            }
+            Typed::Point(editor) => self.set_point(editor, text)?,
+        }
+        Ok(())
+    }
+
+    /// Goes where a find of the finder leads, or does it.
+    pub(super) fn follow(&mut self, found: Found) {
+        match found {
+            Found::Do(does) => self.act(does),
+            Found::Item(item) => {
+                self.view = View::Stage;
+                self.column = Column::Index;
+                self.item = self.items().iter().position(|i| *i == item).unwrap_or(0);
+                if let Item::Playthrough(index) = item {
+                    self.replay(index);
+                }
+            }
+            Found::Send(name) => self.rehearsal.event(&name),
+            Found::Hear(name) => {
+                self.rehearsal.say(InputKind::Play { sound: NameKey::of(&name), emitter: NameKey::NONE });
+            }
+            Found::Sound(name) => {
+                self.view = View::Sounds;
+                self.sounds.selected = name;
+            }
+            Found::Reaction(line) => self.go_to_reaction(line),
+            Found::Curve(written) => self.begin_curve(written),
+            Found::Bus(index) => {
+                self.view = View::Mix;
+                self.bus = index;
+            }
+            Found::Device(name) => {
+                self.rehearsal.player.choose_device(&name);
+                self.say(format!("going over to {name}"));
+            }
+            Found::Devices => match device::list() {
+                Ok(devices) if devices.is_empty() => self.say("this machine has no sound device"),
+                Ok(devices) => {
+                    let names: Vec<String> = devices.into_iter().map(|(name, _)| name).collect();
+                    self.say(format!("devices: {}; choose one with : and \"device\"", names.join(", ")));
+                }
+                Err(why) => self.alarm(why),
+            },
+        }
+    }
+}

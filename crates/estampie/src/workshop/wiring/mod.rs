@@ -1,0 +1,438 @@
+//! The view *Wiring*: what the game tells, the reactions as sentences, modulations and formulas; and what hands do there.
+
+mod draw;
+mod gloss;
+mod sentence;
+
+pub(super) use draw::draw;
+pub(super) use sentence::Sentence;
+
+use super::app::{App, Mode, Typed};
+use super::keys::Do;
+use super::line::Line;
+use estampie_core::document::{ValueOf, did_you_mean};
+use estampie_core::language::complete::{Block, blocks};
+use estampie_core::names::NameKey;
+use estampie_core::survey::survey;
+
+/// The file of the reactions.
+pub(super) const FILE: &str = "reactions.est";
+
+/// A column of the view.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Column {
+    #[default]
+    Told,
+    Folio,
+}
+
+/// What the view remembers.
+#[derive(Debug, Default)]
+pub(crate) struct WiringView {
+    pub(crate) column: Column,
+    pub(crate) told: usize,
+    pub(crate) row: usize,
+    copied: Vec<String>,
+}
+
+/// A line of the index.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Told {
+    Event(String),
+    Parameter(usize),
+    State(usize),
+    /// Declared, but nothing uses it.
+    Unwired(String),
+    /// Sent, but not declared.
+    Undeclared(String),
+}
+
+/// A line of the folio that can be selected.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Row {
+    /// A line of the reactions' file, counted from 0.
+    Line(usize),
+    /// A modulation, by its place in the file.
+    Modulation(usize),
+    /// A formula, by name.
+    Formula(String),
+}
+
+impl App {
+    pub(crate) fn reactions_text(&self) -> String {
+        self.workspace.sources().get(FILE).map_or_else(String::new, |t| t.to_string())
+    }
+
+    /// The lines of the index.
+    pub(crate) fn told(&self) -> Vec<Told> {
+        let document = self.document();
+        let unwired = survey(document);
+        let missing = unwired.events.into_iter().chain(unwired.parameters).chain(unwired.states);
+        let undeclared = self.rehearsal.history.undeclared.keys().map(|k| self.rehearsal.names.get(*k).to_owned()).filter(|name| !document.events.iter().any(|e| e.name == *name));
+        let derived = |p: &usize| document.parameters[*p].source != ValueOf::Game;
+        let parameters = 0..document.parameters.len();
+        let events = document.events.iter().map(|e| Told::Event(e.name.clone()));
+        events
+            .chain(parameters.clone().filter(|p| !derived(p)).chain(parameters.filter(derived)).map(Told::Parameter))
+            .chain((0..document.states.len()).map(Told::State))
+            .chain(missing.map(Told::Unwired))
+            .chain(undeclared.map(Told::Undeclared))
+            .collect()
+    }
+
+    /// The lines of the folio.
+    pub(crate) fn wiring_rows(&self) -> Vec<Row> {
+        let text = self.reactions_text();
+        let lines: Vec<&str> = text.lines().collect();
+        let written = |at: &usize| !lines[*at].trim().is_empty() && !lines[*at].trim_start().starts_with('#');
+        let sentences = blocks(&text).into_iter().flat_map(|b| (b.head..b.end).filter(written).map(Row::Line).collect::<Vec<_>>());
+        let document = self.document();
+        sentences
+            .chain(document.modulations.iter().map(|m| Row::Modulation(m.written)))
+            .chain(document.parameters.iter().filter(|p| matches!(p.source, ValueOf::Formula(_))).map(|p| Row::Formula(p.name.clone())))
+            .collect()
+    }
+
+    pub(crate) fn wiring_row(&self) -> Option<Row> {
+        self.wiring_rows().into_iter().nth(self.wiring.row)
+    }
+
+    /// The block that a line belongs to, with its number from 0.
+    pub(crate) fn block_of(&self, line: usize) -> Option<(usize, Block)> {
+        blocks(&self.reactions_text()).into_iter().enumerate().find(|(_, b)| (b.first..b.end).contains(&line))
+    }
+
+    /// What the selected line is about: an event, a parameter or a state.
+    pub(crate) fn wiring_subject(&self) -> Option<String> {
+        let document = self.document();
+        if self.wiring.column == Column::Told {
+            return Some(match self.told().into_iter().nth(self.wiring.told)? {
+                Told::Event(name) | Told::Unwired(name) | Told::Undeclared(name) => name,
+                Told::Parameter(index) => document.parameters[index].name.clone(),
+                Told::State(index) => document.states[index].name.clone(),
+            });
+        }
+        match self.wiring_row()? {
+            Row::Line(line) => {
+                let (_, block) = self.block_of(line)?;
+                let text = self.reactions_text();
+                let head = text.lines().nth(block.head)?;
+                head.split_whitespace().skip_while(|w| !w.eq_ignore_ascii_case("when")).nth(1).map(str::to_owned)
+            }
+            Row::Modulation(written) => document.modulations.iter().find(|m| m.written == written).map(|m| m.from.value.clone()),
+            Row::Formula(name) => Some(name),
+        }
+    }
+
+    pub(super) fn go_wiring(&mut self, by: isize) {
+        let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
+        match self.wiring.column {
+            Column::Told => self.wiring.told = step(self.wiring.told, self.told().len()),
+            Column::Folio => self.wiring.row = step(self.wiring.row, self.wiring_rows().len()),
+        }
+    }
+
+    /// Selects a line of the reactions' file.
+    pub(super) fn go_to_reaction(&mut self, line: usize) {
+        self.view = super::keys::View::Wiring;
+        self.wiring.column = Column::Folio;
+        self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Line(line)).unwrap_or(0);
+    }
+
+    /// Does what a key means in this view; false if it means nothing of its own here.
+    pub(super) fn act_wiring(&mut self, does: Do) -> bool {
+        match does {
+            Do::NextColumn | Do::PreviousColumn => self.wiring.column = if self.wiring.column == Column::Told { Column::Folio } else { Column::Told },
+            Do::Left => self.nudge_told(-1.0),
+            Do::Right => self.nudge_told(1.0),
+            Do::FineLeft => self.nudge_told(-0.1),
+            Do::FineRight => self.nudge_told(0.1),
+            Do::Main => self.main_wiring(),
+            Do::Edit => self.edit_wiring(),
+            Do::NewReaction => self.begin_new(true),
+            Do::NewAction => self.begin_new(false),
+            Do::MoveUp => self.move_block(-1),
+            Do::MoveDown => self.move_block(1),
+            Do::Off => self.switch_off(),
+            Do::Delete => self.delete_row(),
+            Do::Curve => match self.wiring_row().filter(|_| self.wiring.column == Column::Folio) {
+                Some(Row::Modulation(written)) => self.begin_curve(written),
+                _ => self.say("choose a modulation; tab goes to the folio"),
+            },
+            Do::NewModulation => {
+                let from = self.wiring_subject().filter(|s| self.document().parameters.iter().any(|p| p.name == *s)).unwrap_or_default();
+                self.mode = Mode::Typing(Typed::NewModulation, Line::new(&format!("{from} moves ")));
+            }
+            Do::Rename => self.rename_to_nearest(),
+            Do::GiveBack => self.give_back(),
+            Do::Copy => self.copy_rows(),
+            Do::Paste => self.paste_rows(),
+            Do::Rest => {
+                if let Some(Told::Parameter(index)) = self.told().into_iter().nth(self.wiring.told) {
+                    let rest = self.document().parameters[index].rest;
+                    self.set_parameter(index, rest);
+                }
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    fn nudge_told(&mut self, by: f32) {
+        let document = self.document();
+        let subject = self.wiring_subject().unwrap_or_default();
+        if let Some(index) = document.parameters.iter().position(|p| p.name == subject) {
+            self.nudge_parameter(index, by);
+        } else if let Some(index) = document.states.iter().position(|s| s.name == subject) {
+            self.nudge_state(index, by);
+        }
+    }
+
+    fn main_wiring(&mut self) {
+        if self.wiring.column == Column::Told {
+            match self.told().into_iter().nth(self.wiring.told) {
+                Some(Told::Event(name)) => self.rehearsal.event(&name),
+                Some(Told::Undeclared(name)) => {
+                    let done = self.workspace.declare_event(&name);
+                    self.edited(done);
+                    self.say(format!("{name} is declared; n writes a reaction to it"));
+                }
+                Some(Told::Unwired(name)) if self.document().events.iter().any(|e| e.name == name) => self.begin_new_with(&format!("When {name}")),
+                Some(Told::Unwired(name)) => self.mode = Mode::Typing(Typed::NewModulation, Line::new(&format!("{name} moves "))),
+                Some(Told::State(index)) => self.nudge_state(index, 1.0),
+                Some(Told::Parameter(_)) => self.edit_wiring(),
+                None => {}
+            }
+            return;
+        }
+        match self.wiring_row() {
+            Some(Row::Modulation(written)) => self.begin_curve(written),
+            Some(Row::Formula(_)) => self.edit_wiring(),
+            Some(Row::Line(_)) => {
+                let subject = self.wiring_subject().unwrap_or_default();
+                if self.document().events.iter().any(|e| e.name == subject) {
+                    self.rehearsal.event(&subject);
+                } else {
+                    self.say(format!("{subject} is no event: ← → move it"));
+                }
+            }
+            None => {}
+        }
+    }
+
+    fn edit_wiring(&mut self) {
+        let document = self.document();
+        if self.wiring.column == Column::Told {
+            let subject = self.wiring_subject().unwrap_or_default();
+            if document.parameters.iter().any(|p| p.name == subject) {
+                self.mode = Mode::Typing(Typed::Parameter(subject), Line::default());
+            } else {
+                self.say("choose a parameter to type a value for, or a sentence of the folio to edit");
+            }
+            return;
+        }
+        match self.wiring_row() {
+            Some(Row::Line(line)) => self.begin_sentence(line),
+            Some(Row::Formula(name)) => {
+                let text = document.parameters.iter().find(|p| p.name == name).map_or_else(String::new, |p| estampie_core::document::source_text(&p.source));
+                self.mode = Mode::Typing(Typed::Formula(name), Line::new(&text));
+            }
+            Some(Row::Modulation(written)) => {
+                let Some(doc) = document.modulations.iter().find(|m| m.written == written) else { return };
+                let text = if doc.smooth.0 == 0.0 { String::new() } else { doc.smooth.to_string() };
+                self.mode = Mode::Typing(Typed::Smooth(written), Line::new(&text));
+            }
+            None => self.begin_new(true),
+        }
+    }
+
+    /// Moves the selected reaction with its comments past its neighbour.
+    fn move_block(&mut self, by: isize) {
+        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) else { return };
+        let text = self.reactions_text();
+        let list = blocks(&text);
+        let Some((at, block)) = self.block_of(line) else { return };
+        let Some(other) = at.checked_add_signed(by).and_then(|o| list.get(o)).copied() else { return };
+        let lines: Vec<&str> = text.lines().collect();
+        let (first, second) = if by < 0 { (other, block) } else { (block, other) };
+        let mut new: Vec<&str> = lines[..first.first].to_vec();
+        new.extend(&lines[second.first..second.end]);
+        new.extend(&lines[first.end..second.first]);
+        new.extend(&lines[first.first..first.end]);
+        new.extend(&lines[second.end..]);
+        let moved = if by < 0 { line - (block.first - other.first) } else { line + (other.end - block.end) };
+        self.write_reactions(&format!("order of reaction {}", at + 1), &new.join("\n"));
+        self.go_to_reaction(moved);
+    }
+
+    fn switch_off(&mut self) {
+        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) else { return self.say("choose a reaction") };
+        let Some((at, block)) = self.block_of(line) else { return };
+        let text = self.reactions_text();
+        let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+        let head = &lines[block.head];
+        let on = head.strip_prefix("Off: ").map(str::to_owned);
+        let word = if on.is_some() { "on" } else { "off" };
+        lines[block.head] = on.unwrap_or_else(|| format!("Off: {head}"));
+        self.write_reactions(&format!("reaction {} {word}", at + 1), &lines.join("\n"));
+        self.say(format!("reaction {} is {word}", at + 1));
+    }
+
+    /// Writes the reactions' file as one edit.
+    pub(super) fn write_reactions(&mut self, name: &str, text: &str) {
+        let text = if text.is_empty() || text.ends_with('\n') { text.to_owned() } else { format!("{text}\n") };
+        self.workspace.replace(name, FILE, &text);
+        self.recompile();
+    }
+
+    fn delete_row(&mut self) {
+        if self.wiring.column == Column::Told {
+            return self.say("choose a line of the folio; tab goes there");
+        }
+        match self.wiring_row() {
+            Some(Row::Line(line)) => {
+                let Some((at, block)) = self.block_of(line) else { return };
+                let text = self.reactions_text();
+                let lines: Vec<&str> = text.lines().collect();
+                let whole = line == block.head;
+                let mut cut = if whole { block.first..block.end } else { line..line + 1 };
+                // The blank line after a reaction goes with it.
+                if whole && lines.get(cut.end).is_some_and(|l| l.trim().is_empty()) {
+                    cut.end += 1;
+                }
+                let left: Vec<&str> = lines.iter().enumerate().filter(|(i, _)| !cut.contains(i)).map(|(_, l)| *l).collect();
+                let name = if whole { format!("deletion of reaction {}", at + 1) } else { format!("deletion in reaction {}", at + 1) };
+                self.write_reactions(&name, &left.join("\n"));
+            }
+            Some(Row::Modulation(written)) => {
+                let done = self.workspace.delete_modulation("deletion of a modulation", written);
+                self.edited(done);
+            }
+            Some(Row::Formula(name)) => {
+                let nothing = estampie_core::document::NewValue::Nothing;
+                let done = self.workspace.set_values(&format!("deletion of {name}"), &[("game.toml", vec!["formulas", &name], nothing)]);
+                self.edited(done);
+            }
+            None => {}
+        }
+        self.wiring.row = self.wiring.row.min(self.wiring_rows().len().saturating_sub(1));
+    }
+
+    /// What is sent undeclared, or named wrongly in the selected sentence, means its nearest known name.
+    fn rename_to_nearest(&mut self) {
+        if self.wiring.column == Column::Folio {
+            return self.take_mend();
+        }
+        let Some(Told::Undeclared(name)) = self.told().into_iter().nth(self.wiring.told) else {
+            return self.say("choose what is sent and not declared, or a sentence with a fault");
+        };
+        let mend = did_you_mean(&name, self.document().events.iter().map(|e| e.name.as_str()), "");
+        let Some(nearest) = mend.strip_suffix('?').map(str::to_owned) else {
+            return self.say(format!("no known event is spelled like {name}; enter declares it"));
+        };
+        match self.workspace.rename_event(&name, &nearest, false) {
+            Ok(()) => {
+                self.rehearsal.history.undeclared.remove(&NameKey::of(&name));
+                self.recompile();
+                self.say(format!("{name} is {nearest} wherever the project named it; the game must send {nearest} too"));
+            }
+            Err(why) => self.alarm(why),
+        }
+    }
+
+    fn give_back(&mut self) {
+        let Some(subject) = self.wiring_subject() else { return };
+        let key = NameKey::of(&subject);
+        if self.rehearsal.only.held.contains(&key) {
+            self.rehearsal.change_only(|only| {
+                only.held.remove(&key);
+            });
+            self.say(format!("{subject} is worked out again"));
+        } else if let Some(index) = self.document().parameters.iter().position(|p| p.name == subject) {
+            let rest = self.document().parameters[index].rest;
+            self.set_parameter(index, rest);
+            self.say(format!("{subject} is at rest; the game moves it from here"));
+        }
+    }
+
+    fn copy_rows(&mut self) {
+        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) else { return self.say("choose a sentence to copy") };
+        let Some((_, block)) = self.block_of(line) else { return };
+        let text = self.reactions_text();
+        let lines: Vec<&str> = text.lines().collect();
+        let range = if line == block.head { block.first..block.end } else { line..line + 1 };
+        self.wiring.copied = lines[range].iter().map(|l| (*l).to_owned()).collect();
+        self.say(if line == block.head { "the reaction is copied" } else { "the action is copied" });
+    }
+
+    fn paste_rows(&mut self) {
+        let copied = self.wiring.copied.clone();
+        let Some(first) = copied.first() else { return self.say("nothing is copied; y copies") };
+        let text = self.reactions_text();
+        let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+        let here = if let Some(Row::Line(line)) = self.wiring_row() { self.block_of(line).map(|(_, b)| (line, b)) } else { None };
+        let action = first.starts_with(char::is_whitespace);
+        let at = match here {
+            Some((line, _)) if action => line + 1,
+            Some((_, block)) => block.end,
+            None if action => return self.say("an action belongs below a reaction"),
+            None => lines.len(),
+        };
+        let mut put = copied.clone();
+        if !action {
+            put.insert(0, String::new());
+        }
+        let count = put.len();
+        lines.splice(at..at, put);
+        self.write_reactions("pasted sentence", &lines.join("\n"));
+        self.go_to_reaction(at + if action { 0 } else { count - copied.len() + copied.iter().take_while(|l| l.starts_with('#')).count() });
+    }
+
+    /// Takes what was typed for a new modulation: `strain moves hull/creak level`.
+    pub(super) fn new_modulation(&mut self, text: &str) -> Result<(), String> {
+        let usage = "write PARAMETER moves SOUND PROPERTY, or PARAMETER moves bus BUS level";
+        let (from, moves) = text.split_once(" moves ").ok_or(usage)?;
+        let (from, moves) = (from.trim(), moves.trim());
+        let document = self.document();
+        let parameter = document.parameters.iter().find(|p| p.name == from).ok_or_else(|| {
+            let mend = did_you_mean(from, document.parameters.iter().map(|p| p.name.as_str()), "");
+            format!("there is no parameter \"{from}\" {mend}")
+        })?;
+        let word = moves.split_whitespace().last().ok_or(usage)?;
+        let property = estampie_core::document::Property::ALL.iter().find(|(_, w)| *w == word).map(|(p, _)| *p).ok_or_else(|| format!("\"{word}\" cannot be moved; {usage}"))?;
+        let ends = if parameter.high - parameter.low < 1e5 { (parameter.low, parameter.high) } else { (0.0, 1.0) };
+        let point = |x| estampie_core::document::print_point(&estampie_core::document::Point { x, y: 0.0, shape: estampie_core::document::Shape::Straight }, &parameter.unit, property);
+        // It begins by moving nothing, and the editor opens on it.
+        let points = [point(ends.0), point(ends.1)];
+        let before = (self.faults.len(), document.modulations.len());
+        self.workspace.add_modulation(from, moves, &points)?;
+        self.recompile();
+        if self.faults.len() > before.0 {
+            let what = self.faults.iter().rev().find(|f| f.place.file == "modulation.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
+            self.workspace.undo();
+            self.recompile();
+            return Err(what);
+        }
+        if let Some(written) = self.document().modulations.last().map(|m| m.written) {
+            self.begin_curve(written);
+        }
+        Ok(())
+    }
+
+    /// Takes a typed formula.
+    pub(super) fn set_formula(&mut self, name: &str, text: &str) -> Result<(), String> {
+        estampie_core::language::formula::parse(&Default::default(), text).map_err(|f| format!("{}; {}", f.what, f.mend))?;
+        let table = self.workspace.is_table("game.toml", &["formulas", name]);
+        let path = if table { vec!["formulas", name, "is"] } else { vec!["formulas", name] };
+        let before = self.faults.len();
+        self.workspace.set_values(&format!("formula {name}"), &[("game.toml", path, estampie_core::document::NewValue::Text(text.to_owned()))])?;
+        self.recompile();
+        if self.faults.len() > before {
+            let what = self.faults.iter().find(|f| f.place.file == "game.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
+            self.workspace.undo();
+            self.recompile();
+            return Err(what);
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,225 @@
+//! Editing a line of the reactions in place: completion, faults as one types, and taking a mend.
+
+use super::super::app::{App, Mode};
+use super::super::line::Line;
+use super::{Column, FILE, Row};
+use estampie_core::document::{Document, Fault};
+use estampie_core::language::complete::complete;
+use estampie_core::program;
+
+/// A line being edited.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Sentence {
+    /// Its place in the file, counted from 0.
+    pub(crate) line: usize,
+    /// Whether it is new, to be put in there.
+    pub(crate) new: bool,
+    /// Whether it is a head (`When …`) or an action.
+    pub(crate) head: bool,
+    pub(crate) edit: Line,
+    /// What is wrong with it, by column from 0.
+    pub(crate) faults: Vec<(usize, Fault)>,
+    /// What can be taken with tab.
+    pub(crate) picks: Vec<Pick>,
+    pub(crate) pick: usize,
+}
+
+/// Something that tab puts into the line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Pick {
+    /// The word before the cursor goes on so.
+    Complete(String),
+    /// The word at a column (in characters) becomes another.
+    Mend(usize, String),
+}
+
+impl Pick {
+    pub(crate) fn text(&self) -> &str {
+        match self {
+            Pick::Complete(text) | Pick::Mend(_, text) => text,
+        }
+    }
+}
+
+/// The indentation of actions.
+const INDENT: &str = "  ";
+
+impl Sentence {
+    /// The line as it stands in the file.
+    fn written(&self) -> String {
+        let text = self.edit.text.trim();
+        if self.head { text.to_owned() } else { format!("{INDENT}{text}") }
+    }
+}
+
+/// The length in characters of the word at a column.
+pub(super) fn word_at(text: &str, column: usize) -> usize {
+    text.chars().skip(column).take_while(|c| !c.is_whitespace() && *c != ',').count().max(1)
+}
+
+impl App {
+    pub(super) fn begin_sentence(&mut self, line: usize) {
+        let text = self.reactions_text();
+        let Some(row) = text.lines().nth(line) else { return };
+        let head = !row.starts_with(char::is_whitespace);
+        self.open_sentence(Sentence { line, new: false, head, edit: Line::new(row.trim()), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+    }
+
+    /// A new reaction below the selected one, or a new action below the selected line.
+    pub(super) fn begin_new(&mut self, head: bool) {
+        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) { Some(line) } else { None };
+        if head {
+            let subject = self.wiring_subject().filter(|s| self.wiring.column == Column::Told && self.document().events.iter().any(|e| e.name == *s));
+            return self.begin_new_with(&subject.map_or_else(|| "When ".to_owned(), |s| format!("When {s}")));
+        }
+        let Some(line) = here else { return self.say("choose the reaction that the action belongs to; tab goes to the folio") };
+        self.open_sentence(Sentence { line: line + 1, new: true, head: false, edit: Line::default(), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+    }
+
+    /// A new reaction below the selected one (or at the end) that begins with `text`.
+    pub(super) fn begin_new_with(&mut self, text: &str) {
+        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) { self.block_of(line).map(|(_, b)| b.end) } else { None };
+        let line = here.unwrap_or_else(|| self.reactions_text().trim_end().lines().count());
+        self.wiring.column = Column::Folio;
+        self.open_sentence(Sentence { line, new: true, head: true, edit: Line::new(text), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+    }
+
+    fn open_sentence(&mut self, mut sentence: Sentence) {
+        self.look_at(&mut sentence);
+        self.mode = Mode::Sentence(Box::new(sentence));
+    }
+
+    /// The file's text with the sentence in it, and the line at which it then stands.
+    fn with_sentence(&self, sentence: &Sentence) -> (String, usize) {
+        let text = self.reactions_text();
+        let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+        let mut at = sentence.line.min(lines.len());
+        if !sentence.new {
+            if let Some(line) = lines.get_mut(at) {
+                *line = sentence.written();
+            }
+        } else if sentence.head {
+            let mut put = vec![String::new(), sentence.written()];
+            if at == 0 {
+                put.remove(0);
+            }
+            // What follows keeps its blank line before it.
+            if lines.get(at).is_some_and(|l| !l.trim().is_empty()) {
+                put.push(String::new());
+            }
+            lines.splice(at..at, put);
+            at += usize::from(at > 0);
+        } else {
+            lines.insert(at, sentence.written());
+        }
+        (lines.join("\n") + "\n", at)
+    }
+
+    /// Works out faults and completions.
+    fn look_at(&self, sentence: &mut Sentence) {
+        let (text, line) = self.with_sentence(sentence);
+        let mut sources = self.workspace.sources().clone();
+        sources.set(FILE, &text);
+        let (document, mut faults) = Document::read(&sources, self.workspace.audio());
+        let (_, more) = program::compile(&document, &Default::default());
+        faults.extend(more);
+        let indent = if sentence.head { 0 } else { INDENT.len() };
+        sentence.faults = faults
+            .into_iter()
+            .filter(|f| f.place.file == FILE && f.place.line as usize == line + 1)
+            .filter(|f| !(sentence.new && f.what.contains("does nothing")))
+            .map(|f| ((f.place.column as usize).saturating_sub(1 + indent), f))
+            .collect();
+        sentence.picks.clear();
+        for (column, fault) in &sentence.faults {
+            if let Some(name) = fault.mend.strip_suffix('?') {
+                sentence.picks.push(Pick::Mend(*column, name.to_owned()));
+            }
+        }
+        let word = sentence.edit.word().to_owned();
+        let before = sentence.edit.before();
+        let before = &before[..before.len() - word.len()];
+        sentence.picks.extend(complete(self.document(), sentence.head, before, &word).into_iter().map(Pick::Complete));
+        sentence.pick = sentence.pick.min(sentence.picks.len().saturating_sub(1));
+    }
+
+    pub(in super::super) fn key_sentence(&mut self, name: &str, mut sentence: Box<Sentence>) {
+        match name {
+            "esc" | "ctrl-c" => return,
+            "enter" => return self.commit(&sentence),
+            "tab" => {
+                match sentence.picks.get(sentence.pick).cloned() {
+                    Some(Pick::Complete(text)) => sentence.edit.complete(&text),
+                    Some(Pick::Mend(column, text)) => mend(&mut sentence.edit, column, &text),
+                    None => {}
+                }
+                sentence.pick = 0;
+            }
+            "down" => sentence.pick = (sentence.pick + 1).min(sentence.picks.len().saturating_sub(1)),
+            "up" => sentence.pick = sentence.pick.saturating_sub(1),
+            _ => {
+                if sentence.edit.key(name) {
+                    sentence.pick = 0;
+                }
+            }
+        }
+        if !matches!(name, "down" | "up") {
+            self.look_at(&mut sentence);
+        }
+        self.mode = Mode::Sentence(sentence);
+    }
+
+    /// Puts the line into the file. What is at fault goes in too, and is told: nothing typed is lost.
+    fn commit(&mut self, sentence: &Sentence) {
+        if sentence.edit.text.trim().is_empty() {
+            return;
+        }
+        let (text, line) = self.with_sentence(sentence);
+        let what = if sentence.head { "reaction" } else { "action" };
+        self.write_reactions(&if sentence.new { format!("new {what}") } else { format!("words of a {what}") }, &text);
+        self.go_to_reaction(line);
+        if let Some((_, fault)) = sentence.faults.first() {
+            self.alarm(format!("{}; {}", fault.what, fault.mend));
+        } else if sentence.new && sentence.head {
+            // A reaction wants an action.
+            self.open_sentence(Sentence { line: line + 1, new: true, head: false, edit: Line::default(), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+        }
+    }
+
+    /// Takes the mend of the first fault in the selected line.
+    pub(super) fn take_mend(&mut self) {
+        let Some(Row::Line(line)) = self.wiring_row() else { return };
+        let found = self.faults.iter().find(|f| f.place.file == FILE && f.place.line as usize == line + 1).cloned();
+        let Some(fault) = found else { return self.say("this sentence has no fault") };
+        let Some(name) = fault.mend.strip_suffix('?') else { return self.say(format!("{}; {}", fault.what, fault.mend)) };
+        let text = self.reactions_text();
+        let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+        let mut edit = Line::new(&lines[line]);
+        mend(&mut edit, fault.place.column as usize - 1, name);
+        lines[line] = edit.text;
+        self.write_reactions("words of a reaction", &lines.join("\n"));
+        self.say(format!("mended: {name}"));
+    }
+}
+
+/// Puts `text` in place of the word at a column; the cursor goes to the end of the line.
+fn mend(edit: &mut Line, column: usize, text: &str) {
+    let length = word_at(&edit.text, column);
+    let before: String = edit.text.chars().take(column).collect();
+    let after: String = edit.text.chars().skip(column + length).collect();
+    *edit = Line::new(&format!("{before}{text}{after}"));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_mend_takes_the_place_of_the_wrong_word() {
+        let mut edit = Line::new("play hul/struck, chance 70 %");
+        mend(&mut edit, 5, "hull/struck");
+        assert_eq!(edit.text, "play hull/struck, chance 70 %");
+        assert_eq!(word_at("When hit", 5), 3);
+        assert_eq!(word_at("When", 9), 1);
+    }
+}
