@@ -69,6 +69,11 @@ impl Biquad {
         (w, w.sin() / (2.0 * q))
     }
 
+    /// Takes over the coefficients of another, keeping what it remembers.
+    pub(crate) fn retune(&mut self, other: &Biquad) {
+        (self.b, self.a) = (other.b, other.a);
+    }
+
     pub(crate) fn step(&mut self, x: f64) -> f64 {
         let y = self.b[0] * x + self.b[1] * self.x[0] + self.b[2] * self.x[1] - self.a[0] * self.y[0] - self.a[1] * self.y[1];
         self.x = [x, self.x[0]];

@@ -6,6 +6,7 @@
 //! silence unless it goes round.
 
 mod craft;
+mod deep;
 mod material;
 mod tidewalk;
 mod write;
@@ -16,6 +17,7 @@ use std::process::ExitCode;
 fn main() -> ExitCode {
     let out = std::env::args().nth(1).map_or_else(|| PathBuf::from("examples/brinewick/audio"), PathBuf::from);
     let mut files = material::all();
+    files.extend(deep::all());
     files.extend(tidewalk::files());
     for group in &files {
         for (name, facts) in match write::group(&out, group) {
