@@ -29,15 +29,15 @@ fn noise(frames: usize) -> Vec<f32> {
         .collect()
 }
 
-/// An engine with so many voices, each pitch-shifted and low-passed on its own.
-fn engine_with(voices: usize) -> Engine {
+/// An engine with so many voices, each pitch-shifted and low-passed on its own, at a level.
+fn engine_with(voices: usize, level: &str) -> Engine {
+    let sound = format!(
+        "[v]\nlevel = \"{level}\"\nlow-pass = \"4 kHz\"\nloop = true\ntakes = [\"audio/n.wav\"]\nvary = {{ level = \"-6..0 dB\", pitch = \"-7..7 st\" }}\n"
+    );
     let sources = Sources::from_texts([
         ("estampie.toml", "format = 1\nvoices = 2048\nceiling = \"0 dB\""),
         ("game.toml", "[parameters.p]\nrange = \"0..1\"\n"),
-        (
-            "sounds/a.toml",
-            "[v]\nlevel = \"-60 dB\"\nlow-pass = \"4 kHz\"\nloop = true\ntakes = [\"audio/n.wav\"]\nvary = { level = \"-6..0 dB\", pitch = \"-7..7 st\" }\n",
-        ),
+        ("sounds/a.toml", &sound),
         ("modulation.toml", "[[modulation]]\nfrom = \"p\"\nmoves = \"v level\"\ncurve = [\"0: 0 dB\", \"1: -3 dB\"]\n"),
     ]);
     let mut loaded = Assets::default();
@@ -51,7 +51,7 @@ fn engine_with(voices: usize) -> Engine {
     }
     let mut out = vec![0.0; 2 * FRAMES];
     engine.render(&mut out);
-    assert_eq!(engine.voices(), voices);
+    assert_eq!(engine.voices() + engine.asleep(), voices);
     engine
 }
 
@@ -106,7 +106,7 @@ fn voices(criterion: &mut Criterion) {
     let mut bare = Bare::new(256);
     group.bench_function("bare loop, 256", |b| b.iter(|| bare.render(black_box(&mut out))));
     for count in [256, 1024] {
-        let mut engine = engine_with(count);
+        let mut engine = engine_with(count, "-60 dB");
         group.bench_function(format!("engine, {count}"), |b| b.iter(|| engine.render(black_box(&mut out))));
         // In turn, so that whatever else the machine does touches both alike.
         let mut bare = Bare::new(count);
@@ -120,6 +120,72 @@ fn voices(criterion: &mut Criterion) {
         }
         println!("{count} voices: {:.1} % of one core, {:.2} times the bare loop", middle(times) / seconds * 100.0, middle(ratios));
     }
+    group.finish();
+}
+
+/// Voices far below hearing against voices that are heard.
+fn silent(criterion: &mut Criterion) {
+    let (mut silent, mut heard) = (engine_with(2000, "-110 dB"), engine_with(40, "-60 dB"));
+    assert_eq!((silent.asleep(), heard.voices()), (2000, 40));
+    let mut out = vec![0.0; 2 * FRAMES];
+    let mut group = criterion.benchmark_group("silent");
+    group.sample_size(20);
+    group.bench_function("2000 far below hearing", |b| b.iter(|| silent.render(black_box(&mut out))));
+    group.bench_function("40 heard", |b| b.iter(|| heard.render(black_box(&mut out))));
+    let ratios = (0..60).map(|_| timed(|| silent.render(black_box(&mut out))) / timed(|| heard.render(black_box(&mut out)))).collect();
+    println!("2000 voices far below hearing cost {:.2} times 40 that are heard", middle(ratios));
+    group.finish();
+}
+
+/// 10,000 reactions to changes of 100 parameters that all move, and 1,000 modulations by them.
+fn wiring(criterion: &mut Criterion) {
+    use std::fmt::Write as _;
+    let (mut game, mut sounds, mut modulation, mut reactions) = (String::from("[events]\nhit = \"a\"\n"), String::new(), String::new(), String::new());
+    for p in 0..100 {
+        writeln!(game, "[parameters.p{p}]\nrange = \"0..1\"").unwrap();
+        for n in 0..100 {
+            writeln!(reactions, "When p{p} becomes over 0.{:03} and p{} over 2e0\n  send hit\n", n * 10, (p + n) % 100).unwrap();
+        }
+        writeln!(sounds, "[s{p}]\ntakes = [\"audio/n.wav\"]").unwrap();
+        for n in 0..10 {
+            writeln!(modulation, "[[modulation]]\nfrom = \"p{p}\"\nmoves = \"s{} level\"\ncurve = [\"0: -40 dB, smooth\", \"0.5: -6 dB, power 2\", \"1: 0 dB\"]\nsmooth = \"50 ms\"", (p + n) % 100).unwrap();
+        }
+    }
+    // The condition never holds, so that only looking is measured.
+    let reactions = reactions.replace("over 2e0", "over 0.9999");
+    let sources = Sources::from_texts([
+        ("estampie.toml", "format = 1"),
+        ("game.toml", game.as_str()),
+        ("sounds/a.toml", sounds.as_str()),
+        ("modulation.toml", modulation.as_str()),
+        ("reactions.est", reactions.as_str()),
+    ]);
+    let (document, faults) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
+    assert!(faults.is_empty(), "{faults:?}");
+    let (program, faults) = compile(&document, &Assets::default());
+    assert!(faults.is_empty(), "{faults:?}");
+    assert_eq!((program.reactions.len(), program.modulations.len()), (10_000, 1_000));
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
+    let mut out = vec![0.0; 2 * FRAMES];
+    let mut up = true;
+    let mut render = || {
+        // All hundred go from end to end within the stretch, so that every test is looked at in every block.
+        for p in 0..100 {
+            let to = if up { 0.99 } else { 0.0 };
+            remote
+                .input(Input { frame: NOW, what: InputKind::Glide { parameter: NameKey::of(&format!("p{p}")), from: None, to, frames: FRAMES as u64 } })
+                .unwrap();
+        }
+        up = !up;
+        let spent = timed(|| engine.render(black_box(&mut out)));
+        while remote.happening().is_some() {}
+        spent
+    };
+    let times: Vec<f64> = (0..40).map(|_| render()).collect();
+    println!("10000 reactions and 1000 modulations: {:.1} % of a block", middle(times) / (FRAMES as f64 / 48_000.0) * 100.0);
+    let mut group = criterion.benchmark_group("wiring");
+    group.sample_size(20);
+    group.bench_function("10000 reactions, 1000 modulations, 75 blocks", |b| b.iter(&mut render));
     group.finish();
 }
 
@@ -148,5 +214,5 @@ fn demo(criterion: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, voices, demo);
+criterion_group!(benches, voices, silent, wiring, demo);
 criterion_main!(benches);

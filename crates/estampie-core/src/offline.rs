@@ -1,6 +1,6 @@
 //! Rendering without a device: a playthrough in, samples and a trace out, as fast as the machine can.
 
-use crate::engine::{LISTENER_NAME, Engine, Happening, Input, InputKind, Options, Prepared, Remote, What};
+use crate::engine::{Engine, Happening, Input, InputKind, LISTENER_NAME, Options, Prepared, Remote, What};
 use crate::language::playthrough::{Line, Placing};
 use crate::language::reactions::PlaceOf;
 use crate::language::{Playthrough, Step, StepAction, Word};
@@ -148,13 +148,16 @@ pub fn render(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u6
     (all, happenings)
 }
 
+/// A parameter, the game's range and ours.
+type Mapped = (NameKey, (f32, f32), (f32, f32));
+
 /// Makes a playthrough of what is said to an engine from its first frame on.
 #[derive(Debug, Default)]
 pub struct Recorder {
     rate: u32,
     lines: Vec<Line>,
     /// Parameters with a range of the game's: what was sent is in that range.
-    mapped: Vec<(NameKey, (f32, f32), (f32, f32))>,
+    mapped: Vec<Mapped>,
 }
 
 impl Recorder {

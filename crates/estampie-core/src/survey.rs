@@ -1,7 +1,7 @@
 //! What is wired and what is not: events, parameters and states that nothing listens to, sounds that nothing plays.
 
-use crate::document::{Document, TakeDoc, ValueOf};
 use crate::document::sound_of;
+use crate::document::{Document, TakeDoc, ValueOf};
 use crate::language::{Action, Expression, Measure, Trigger};
 use std::collections::BTreeSet;
 
@@ -97,9 +97,17 @@ mod tests {
     fn what_nothing_uses_is_listed() {
         let game = "[events]\nhit = \"a\"\nlost = \"b\"\n[parameters.strain]\nrange = \"0..1\"\n[parameters.idle]\nrange = \"0..1\"\n[formulas]\nf = \"strain * 2\"\n[states.deck]\nvalues = [\"plank\"]\n";
         let sounds = "[a]\ntakes = [\"b\"]\n[b]\ntakes = [\"audio/a.wav\"]\n[c]\ntakes = [\"audio/a.wav\"]\n";
-        let sources = Sources::from_texts([("estampie.toml", "format = 1"), ("game.toml", game), ("reactions.est", "When hit\n  play a\n  send lost\n"), ("sounds/a.toml", sounds)]);
+        let sources = Sources::from_texts([
+            ("estampie.toml", "format = 1"),
+            ("game.toml", game),
+            ("reactions.est", "When hit\n  play a\n  send lost\n"),
+            ("sounds/a.toml", sounds),
+        ]);
         let (document, _) = Document::read(&sources, &["audio/a.wav".to_owned()].into());
         let found = survey(&document);
-        assert_eq!(found, Survey { events: vec!["lost".into()], parameters: vec!["idle".into(), "f".into()], states: vec!["deck".into()], sounds: vec!["c".into()] });
+        assert_eq!(
+            found,
+            Survey { events: vec!["lost".into()], parameters: vec!["idle".into(), "f".into()], states: vec!["deck".into()], sounds: vec!["c".into()] }
+        );
     }
 }

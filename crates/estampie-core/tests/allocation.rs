@@ -26,7 +26,9 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
     let pick = |random: &mut Pcg32, names: &[&str]| key(names[random.random_range(0..names.len())]);
     let what = match random.random_range(0..14) {
         0..=4 => InputKind::Event { event: pick(random, &["hit", "tick", "loop", "unknown"]), emitter: pick(random, &["", "bell", "winch"]) },
-        5 => InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0), emitter: NameKey::NONE },
+        5 => {
+            InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0), emitter: NameKey::NONE }
+        }
         6 => InputKind::Parameter { parameter: key("strain"), value: f32::NAN, emitter: NameKey::NONE },
         7 => InputKind::Glide {
             parameter: pick(random, &["strain", "depth"]),

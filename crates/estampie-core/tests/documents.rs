@@ -133,16 +133,37 @@ fn the_demo_has_no_faults_and_is_as_rich_as_it_should_be() {
     let document = workspace.document();
     let (program, faults) = compile(document, &Default::default());
     assert_eq!(faults, vec![]);
-    assert!(program.sounds.len() >= 12 && program.reactions.len() >= 10 && program.modulations.len() >= 6 && program.states.len() >= 3);
+    assert!(program.sounds.len() >= 35 && program.reactions.len() >= 30 && program.modulations.len() >= 15 && program.states.len() >= 3);
+    use estampie_core::document::{PickDoc, ValueOf};
+    let has = |what: &str, found: bool| assert!(found, "the demo has no {what}");
+    let any = |of: fn(&estampie_core::document::SoundDoc) -> bool| document.sounds.iter().any(of);
+    has("shuffle", any(|s| matches!(s.pick, PickDoc::Shuffle(_))));
+    has("weights", any(|s| matches!(s.pick, PickDoc::Weighted(_))));
+    has("cycle", any(|s| s.pick == PickDoc::Cycle));
+    has("takes together", any(|s| s.pick == PickDoc::Together));
+    has("pick by a state or a parameter", any(|s| matches!(s.pick, PickDoc::By(_))));
+    has("cross-fade", any(|s| matches!(s.pick, PickDoc::Across(..))));
+    has("chain", any(|s| s.chain.len() > 2) && any(|s| s.chain.iter().any(|p| p.gap > 0.0)));
+    has("repeat and grains", any(|s| s.repeat.is_some_and(|r| r.length.is_none())) && any(|s| s.repeat.is_some_and(|r| r.length.is_some())));
+    has("refusal that is an event", any(|s| s.when_refused.is_some()));
+    has("shared settings", any(|s| s.vary.like.is_some()) && any(|s| s.falloff.like.is_some()) && any(|s| s.group.is_some()));
+    let lines = document.sounds.iter().find(|s| s.name == "dispatcher/report").unwrap();
+    assert_eq!((lines.groups.len(), lines.groups.iter().map(|(_, t)| t.len()).sum::<usize>()), (5, 20));
+    let sweeps = document.reactions.iter().flat_map(|r| &r.actions).filter(|a| matches!(a.action, estampie_core::language::Action::Sweep { .. })).count();
+    has("sweep", sweeps > 0);
+    let of = |wanted: fn(&ValueOf) -> bool| document.parameters.iter().filter(|p| wanted(&p.source)).count();
+    assert!(of(|s| matches!(s, ValueOf::Formula(_))) >= 2 && of(|s| matches!(s, ValueOf::Measure(_))) >= 3);
+    let unused = estampie_core::survey::survey(document);
+    assert_eq!(unused, estampie_core::survey::Survey::default(), "all of it is wired");
     let names: Vec<&str> = document.playthroughs.iter().map(|(n, _)| n.as_str()).collect();
     assert_eq!(names, ["first-dive", "stuck-hatch"]);
     // first-dive uses every event of the game.
     let text = workspace.sources().get("playthroughs/first-dive.play").unwrap();
     for event in &document.events {
-        let sent_by_reaction = event.name == "eel.call";
+        let sent_by_reaction = matches!(event.name.as_str(), "eel.call" | "boost.denied");
         assert!(sent_by_reaction || text.contains(&format!("send {}", event.name)), "{}", event.name);
     }
-    for parameter in &document.parameters {
+    for parameter in document.parameters.iter().filter(|p| p.source == ValueOf::Game) {
         assert!(text.contains(&format!(" {} ", parameter.name)), "{}", parameter.name);
     }
 }

@@ -199,7 +199,10 @@ fn what_is_drawn_stays_in_its_range_and_gathers_in_the_middle_if_so_set() {
     let mut drawn = Vec::new();
     for happening in &bench.happenings {
         if let What::VoiceStart { drawn: d, .. } = happening.what {
-            assert!((-4.0..=2.0).contains(&d.level) && (-3.0..=3.0).contains(&d.pitch) && (0.0..=0.03).contains(&d.after) && (0.0..=0.2).contains(&d.from), "{d:?}");
+            assert!(
+                (-4.0..=2.0).contains(&d.level) && (-3.0..=3.0).contains(&d.pitch) && (0.0..=0.03).contains(&d.after) && (0.0..=0.2).contains(&d.from),
+                "{d:?}"
+            );
             assert!((-3.33..=-1.32).contains(&d.low_pass) && (0.99..=4.33).contains(&d.high_pass), "{d:?}");
             drawn.push(d);
         }
@@ -248,7 +251,8 @@ fn chance_holds_and_its_condition_overrides_it() {
 
 #[test]
 fn again_after_refuses_says_so_and_sends_its_event() {
-    let program = program(&format!("[a]\n{FOUR}again-after = \"0.5 s\"\nwhen-refused = \"tick\"\n[b]\ntakes = [\"audio/low.wav\"]\n"), "", "", "When tick\n  play b\n");
+    let program =
+        program(&format!("[a]\n{FOUR}again-after = \"0.5 s\"\nwhen-refused = \"tick\"\n[b]\ntakes = [\"audio/low.wav\"]\n"), "", "", "When tick\n  play b\n");
     let mut bench = Bench::new(&program, 1);
     for frame in [1_000u64, 20_000, 24_999, 25_000] {
         play(&mut bench, frame, "a", "");
@@ -315,7 +319,8 @@ fn who_yields_is_who_should() {
         let status = bench.status.as_ref().unwrap();
         let mut left: Vec<NameKey> = status.voices.iter().map(|v| v.emitter).collect();
         left.sort();
-        let mut wanted: Vec<NameKey> = ["near", "far", "middle", "new"].iter().filter(|n| Some(**n) != gone && (gone.is_some() || **n != "new")).map(|n| key(n)).collect();
+        let mut wanted: Vec<NameKey> =
+            ["near", "far", "middle", "new"].iter().filter(|n| Some(**n) != gone && (gone.is_some() || **n != "new")).map(|n| key(n)).collect();
         wanted.sort();
         assert_eq!(left, wanted, "{when_full}, {gone:?} should yield");
     }

@@ -55,16 +55,21 @@ fn reference(e: &Expression, strain: f32, depth: f32, deck: &str) -> f32 {
         Expression::Call(function, list) => {
             let x: Vec<f32> = list.iter().map(of).collect();
             match function {
-                Function::Min => x[0].min(x[1]),
-                Function::Max => x[0].max(x[1]),
-                Function::Clamp => x[0].max(x[1]).min(x[2]),
+                Function::Min | Function::Max | Function::Clamp if x.iter().any(|v| v.is_nan()) => f32::NAN,
+                Function::Min => [x[0], x[1]].into_iter().reduce(|a, b| if b < a { b } else { a }).unwrap(),
+                Function::Max => [x[0], x[1]].into_iter().reduce(|a, b| if b > a { b } else { a }).unwrap(),
+                Function::Clamp => {
+                    let raised = if x[0] < x[1] { x[1] } else { x[0] };
+                    if raised > x[2] { x[2] } else { raised }
+                }
                 Function::Mix => x[0] + (x[1] - x[0]) * x[2],
                 Function::SmoothStep => {
                     let t = ((x[2] - x[0]) / (x[1] - x[0])).clamp(0.0, 1.0);
                     t * t * (3.0 - 2.0 * t)
                 }
                 Function::Abs => x[0].abs(),
-                Function::Sqrt => x[0].powf(0.5).max(if x[0] == 0.0 { 0.0 } else { f32::NEG_INFINITY }),
+                Function::Sqrt if x[0] < 0.0 => f32::NAN,
+                Function::Sqrt => x[0].powf(0.5),
                 Function::Power => x[0].powf(x[1]),
                 Function::Rate => 0.0,
                 Function::If => {
@@ -94,9 +99,11 @@ fn expressions() -> impl Strategy<Value = String> {
     ];
     leaf.prop_recursive(4, 30, 3, |inner| {
         prop_oneof![
-            (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/", "<", ">", "<=", ">=", "and", "or"]), inner.clone()).prop_map(|(a, o, b)| format!("({a}) {o} ({b})")),
+            (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/", "<", ">", "<=", ">=", "and", "or"]), inner.clone())
+                .prop_map(|(a, o, b)| format!("({a}) {o} ({b})")),
             (prop::sample::select(vec!["min", "max", "power"]), inner.clone(), inner.clone()).prop_map(|(f, a, b)| format!("{f}({a}, {b})")),
-            (prop::sample::select(vec!["clamp", "mix", "smooth-step", "if"]), inner.clone(), inner.clone(), inner.clone()).prop_map(|(f, a, b, c)| format!("{f}({a}, {b}, {c})")),
+            (prop::sample::select(vec!["clamp", "mix", "smooth-step", "if"]), inner.clone(), inner.clone(), inner.clone())
+                .prop_map(|(f, a, b, c)| format!("{f}({a}, {b}, {c})")),
             (prop::sample::select(vec!["abs", "sqrt", "not", "-"]), inner).prop_map(|(f, a)| format!("{f}({a})")),
         ]
     })
@@ -229,7 +236,11 @@ fn every_emitter_has_values_of_its_own() {
     bench.render(6_400);
     use estampie_core::document::Property;
     let status = bench.status.as_ref().unwrap();
-    let of = |name: &str, property| status.voices.iter().find(|v| v.emitter == key(name)).map(|v| status.terms_of(v).iter().filter(|t| t.property == property && t.kind == estampie_core::engine::TermKind::Moved).map(|t| t.value).sum::<f32>());
+    let of = |name: &str, property| {
+        status.voices.iter().find(|v| v.emitter == key(name)).map(|v| {
+            status.terms_of(v).iter().filter(|t| t.property == property && t.kind == estampie_core::engine::TermKind::Moved).map(|t| t.value).sum::<f32>()
+        })
+    };
     let rounded = |name: &str| of(name, Property::Level).map(|v| (v * 100.0).round() / 100.0);
     assert_eq!((rounded("near"), rounded("far"), rounded("shy")), (Some(-5.0), Some(-30.0), None));
     assert_eq!(of("near", Property::Pitch), Some(9.0));
@@ -288,7 +299,8 @@ fn changes_must_last_cross_or_lie_between() {
 
 #[test]
 fn calls_are_counted_and_once_is_once() {
-    let reactions = "When hit at the 3rd within 0.5 s\n  play a\nWhen tick every 4th\n  play a\nWhen loop once until deck is silt\n  play a\n  add 1 to strain\n";
+    let reactions =
+        "When hit at the 3rd within 0.5 s\n  play a\nWhen tick every 4th\n  play a\nWhen loop once until deck is silt\n  play a\n  add 1 to strain\n";
     let program = program(A, "", "", reactions);
     let mut bench = Bench::new(&program, 1);
     for frame in [1_000u64, 12_000, 30_000, 36_500, 50_000] {

@@ -1,107 +1,11 @@
 //! Stories: the real workshop in a terminal of its own (tmux), driven by keys and read as a person reads it.
 #![allow(clippy::unwrap_used)]
 
-use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
-use std::time::{Duration, Instant};
+mod support;
 
-/// A workshop in tmux, on a socket and with a home of its own.
-struct Story {
-    socket: String,
-    home: tempfile::TempDir,
-}
-
-impl Story {
-    fn new(name: &str) -> Story {
-        Story { socket: format!("estampie-{name}-{}", std::process::id()), home: tempfile::tempdir().unwrap() }
-    }
-
-    fn tmux(&self, arguments: &[&str]) -> Output {
-        Command::new("tmux").args(["-L", &self.socket, "-f", "/dev/null"]).args(arguments).output().expect("tmux is installed: ./test does that")
-    }
-
-    fn demo() -> PathBuf {
-        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick")
-    }
-
-    fn copy(&self) -> PathBuf {
-        self.home.path().join("estampie/brinewick")
-    }
-
-    /// Opens the workshop with the given arguments in a window of 160 × 47.
-    fn open(&self, arguments: &str) {
-        let home = self.home.path().display();
-        let demo = Self::demo();
-        let command = format!(
-            "env XDG_DATA_HOME='{home}' XDG_STATE_HOME='{home}' ESTAMPIE_DEMO='{}' COLORTERM=truecolor '{}' {arguments}; echo \"left with $?\"; sleep 60",
-            demo.display(),
-            env!("CARGO_BIN_EXE_estampie")
-        );
-        // A server that was just ended may still be leaving its socket.
-        for attempt in 0.. {
-            let started = self.tmux(&["new-session", "-d", "-x", "160", "-y", "47", &command]);
-            if started.status.success() {
-                return;
-            }
-            assert!(attempt < 30, "{}", String::from_utf8_lossy(&started.stderr));
-            std::thread::sleep(Duration::from_millis(100));
-        }
-    }
-
-    fn open_demo(&self) {
-        self.open("demo --device none");
-        self.wait_for("The last 20 seconds");
-        self.wait_until("the audio is loaded", |s| !s.contains("loading audio"));
-    }
-
-    fn screen(&self) -> String {
-        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
-    }
-
-    fn keys(&self, keys: &[&str]) {
-        for key in keys {
-            self.tmux(&["send-keys", key]);
-            std::thread::sleep(Duration::from_millis(15));
-        }
-    }
-
-    fn type_text(&self, text: &str) {
-        self.tmux(&["send-keys", "-l", text]);
-    }
-
-    fn wait_until(&self, what: &str, mut holds: impl FnMut(&str) -> bool) -> String {
-        let begun = Instant::now();
-        loop {
-            let screen = self.screen();
-            if holds(&screen) {
-                return screen;
-            }
-            assert!(begun.elapsed() < Duration::from_secs(20), "waited in vain until {what}:\n{screen}");
-            std::thread::sleep(Duration::from_millis(40));
-        }
-    }
-
-    fn wait_for(&self, text: &str) -> String {
-        self.wait_until(text, |s| s.contains(text))
-    }
-}
-
-impl Drop for Story {
-    fn drop(&mut self) {
-        self.tmux(&["kill-server"]);
-    }
-}
-
-/// The first line that contains all the words.
-fn line<'a>(screen: &'a str, words: &[&str]) -> Option<&'a str> {
-    screen.lines().find(|l| words.iter().all(|w| l.contains(w)))
-}
-
-/// The first number after `word` in a line, `−` being a minus.
-fn number_before(line: &str, word: &str) -> Option<f32> {
-    let head = &line[..line.find(word)?];
-    head.split_whitespace().rev().find_map(|w| w.replace('−', "-").parse().ok())
-}
+use std::process::Command;
+use std::time::Duration;
+use support::{Story, line, number_before};
 
 #[test]
 fn an_event_sounds_and_says_why() {
@@ -159,14 +63,14 @@ fn a_state_changes_and_the_steps_with_it() {
     let story = Story::new("state");
     story.open_demo();
     story.keys(&["v"]);
-    story.wait_for("plays step, plank_");
-    for _ in 0..8 {
+    story.wait_for("plays step/boot, plank_");
+    for _ in 0..14 {
         story.keys(&["Down"]);
     }
     story.keys(&["Right", "Right"]);
     story.wait_for("deck grate ⟶ silt");
     story.keys(&["v"]);
-    story.wait_for("plays step, silt_");
+    story.wait_for("plays step/boot, silt_");
 }
 
 #[test]
@@ -262,7 +166,7 @@ fn a_project_with_five_faults_opens_and_tells_all_five() {
     };
     damage("reactions.est", "play sonar/ping", "play sonar/pign");
     damage("mix.toml", "into  = \"world\"", "into  = \"wrld\"");
-    damage("sounds/hull.toml", "level = \"-4 dB\"", "level = \"quiet\"");
+    damage("sounds/hull.toml", "level    = \"-4 dB\"", "level    = \"quiet\"");
     damage("modulation.toml", "from   = \"oxygen\"", "from   = \"oxigen\"");
     damage("playthroughs/stuck-hatch.play", "send sonar.ping", "send sonarping");
     story.open(&format!("'{}' --device none", project.display()));
@@ -350,7 +254,7 @@ fn audio_dropped_in_or_exported_anew_is_heard_at_once() {
     story.wait_until("the others are gone", |_| {
         story.keys(&["v"]);
         std::thread::sleep(Duration::from_millis(300));
-        story.screen().lines().filter(|l| l.contains("plays step, plank_06.flac")).count() >= 2
+        story.screen().lines().filter(|l| l.contains("plays step/boot, plank_06.flac")).count() >= 2
     });
     // A broken export of the same name is told as a fault.
     std::fs::write(audio.join("step/plank_06.flac"), b"not audio").unwrap();

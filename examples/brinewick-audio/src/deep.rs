@@ -13,7 +13,7 @@ pub(crate) fn all() -> Vec<Group> {
         }
     }
     for (grade, name) in ["drip", "trickle", "stream", "gush"].iter().enumerate() {
-        groups.push(Group::one(format!("leak/{name}"), [-31.0, -28.0, -26.0, -23.0][grade], leak(grade)));
+        groups.push(Group::one(format!("leak/{name}"), [-29.5, -28.0, -26.0, -23.0][grade], leak(grade)));
     }
     for (n, root) in [73.42, 87.31, 98.0, 110.0].iter().enumerate() {
         groups.push(Group::one(format!("organ/pipe_{:02}", n + 1), -23.0, pipe(n as u64, *root)));
@@ -23,9 +23,9 @@ pub(crate) fn all() -> Vec<Group> {
         groups.push(Group::one(format!("creatures/wake_{n:02}"), -24.0, wake(n)));
     }
     for (n, up) in [true, false].iter().enumerate() {
-        groups.push(Group::one(format!("step/servo_{:02}", n + 1), -31.0, servo(n as u64, *up)));
+        groups.push(Group::one(format!("step/servo_{:02}", n + 1), -29.0, servo(n as u64, *up)));
     }
-    groups.push(Group::one("quay/rope", -31.0, rope()));
+    groups.push(Group::one("quay/rope", -29.5, rope()));
     groups.push(Group::one("quay/buoy", -29.0, buoy()));
     groups.push(Group::one("cable/hum", -28.0, cable()));
     groups.push(Group::one("siren/loop", -25.0, siren()));
@@ -199,7 +199,7 @@ fn wake(n: u64) -> Vec<f64> {
 /// A joint of the diving suit: a short whirr, up or down.
 fn servo(n: u64, up: bool) -> Vec<f64> {
     let mut noise = Noise::new(2100 + n);
-    let length = 0.22;
+    let length = 0.45;
     let mut phase = 0.0;
     let mut out = tone(length, |t| {
         let x = if up { t / length } else { 1.0 - t / length };
@@ -303,7 +303,7 @@ fn scrape() -> Vec<f64> {
         level += (grit.between(0.0, 1.0) - level) * 0.004;
         *sample *= 0.3 + level * 1.4;
     }
-    out
+    finish(out, 0.01, 0.02)
 }
 
 /// The bilge pump: a stroke to begin, strokes, and the last one.
@@ -338,7 +338,7 @@ mod tests {
 
     #[test]
     fn rounds_have_no_step_at_their_seam() {
-        for (name, samples) in [("cable", cable()), ("siren", siren()), ("gush", leak(3)), ("scrape", scrape())] {
+        for (name, samples) in [("cable", cable()), ("siren", siren()), ("gush", leak(3))] {
             let inside = samples.windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0, f64::max);
             let seam = (samples[0] - samples[samples.len() - 1]).abs();
             assert!(seam <= inside * 1.01, "{name}: {seam} at the seam, {inside} inside");
@@ -347,7 +347,8 @@ mod tests {
 
     #[test]
     fn no_two_lines_of_the_dispatcher_are_alike() {
-        let lines: Vec<Vec<f64>> = MOODS.iter().zip(["calm", "busy", "worried", "alarmed", "relieved"]).flat_map(|(m, name)| (1..=4).map(move |n| dispatcher(m, name, n))).collect();
+        let lines: Vec<Vec<f64>> =
+            MOODS.iter().zip(["calm", "busy", "worried", "alarmed", "relieved"]).flat_map(|(m, name)| (1..=4).map(move |n| dispatcher(m, name, n))).collect();
         for (at, line) in lines.iter().enumerate() {
             assert!(line.iter().all(|s| s.is_finite()) && line.len() > frames(0.4));
             assert!(lines[..at].iter().all(|other| other != line));

@@ -1,7 +1,7 @@
 //! What plays, and how loud: parameters, states, reactions, picks, limits and modulation, block by block.
 
-mod lines;
 mod limits;
+mod lines;
 mod measure;
 mod play;
 mod react;

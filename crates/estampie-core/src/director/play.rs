@@ -40,7 +40,10 @@ impl Engine {
         let spec = &program.sounds[sound as usize];
         let frame = self.frame + offset;
         self.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason, by: by.reaction });
-        let limited = matches!(reason, Reason::Each { .. } | Reason::All { .. } | Reason::Group { .. } | Reason::AgainAfter { .. } | Reason::Playing | Reason::Unimportant { .. });
+        let limited = matches!(
+            reason,
+            Reason::Each { .. } | Reason::All { .. } | Reason::Group { .. } | Reason::AgainAfter { .. } | Reason::Playing | Reason::Unimportant { .. }
+        );
         if let Some(event) = spec.when_refused.filter(|_| limited) {
             self.send_event(program, event, by, frame);
         }
@@ -157,8 +160,12 @@ impl Engine {
         let spec = &program.sounds[sound as usize];
         let place = self.place_of(body.by.emitter);
         let vary = &mut self.now.state.sounds[sound as usize].vary;
-        way.drawn[depth] =
-            Drawn { level: vary.draw(spec.vary.level), pitch: vary.draw(spec.vary.pitch), low_pass: vary.draw(spec.vary.low_pass), high_pass: vary.draw(spec.vary.high_pass) };
+        way.drawn[depth] = Drawn {
+            level: vary.draw(spec.vary.level),
+            pitch: vary.draw(spec.vary.pitch),
+            low_pass: vary.draw(spec.vary.low_pass),
+            high_pass: vary.draw(spec.vary.high_pass),
+        };
         (way.drawn_after, way.drawn_from) = (vary.draw(spec.vary.after), vary.draw(spec.vary.from));
         way.delay += frames(way.drawn_after, program.rate);
         way.from += way.drawn_from;

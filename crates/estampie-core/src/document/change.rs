@@ -24,7 +24,9 @@ impl Workspace {
             "yes" | "true" if YES.contains(&field) => NewValue::Yes(true),
             "no" | "false" if YES.contains(&field) => NewValue::Yes(false),
             _ if YES.contains(&field) => return Err(format!("\"{text}\" is neither yes nor no")),
-            _ if field.starts_with("falloff.") || field == "takes" || field == "chain" => NewValue::List(text.split(';').map(|p| p.trim().to_owned()).filter(|p| !p.is_empty()).collect()),
+            _ if field.starts_with("falloff.") || field == "takes" || field == "chain" => {
+                NewValue::List(text.split(';').map(|p| p.trim().to_owned()).filter(|p| !p.is_empty()).collect())
+            }
             _ => NewValue::Text(text.replace('−', "-")),
         };
         let (top, inner) = field.split_once('.').map_or((field, None), |(top, inner)| (top, Some(inner)));
@@ -54,7 +56,8 @@ impl Workspace {
         let faults = self.faults().len();
         self.set_values(&name, &values)?;
         if self.faults().len() > faults {
-            let what = self.faults().iter().find(|f| document_files(sounds, &document).contains(&f.place.file.as_str())).map(|f| format!("{}; {}", f.what, f.mend));
+            let what =
+                self.faults().iter().find(|f| document_files(sounds, &document).contains(&f.place.file.as_str())).map(|f| format!("{}; {}", f.what, f.mend));
             self.undo();
             self.forget_redo();
             return Err(what.unwrap_or_else(|| format!("\"{text}\" is not understood here")));
@@ -280,7 +283,7 @@ impl Workspace {
     }
 
     fn append(&mut self, name: &str, file: &str, text: &str) {
-        let before = self.sources().get(file).map_or(String::new(), |t| t.to_string());
+        let before = self.sources().get(file).map_or(String::new(), ToString::to_string);
         let gap = match before.as_str() {
             "" => "",
             b if b.ends_with("\n\n") => "",
@@ -319,7 +322,9 @@ fn document_files<'a>(sounds: &[String], document: &'a Document) -> Vec<&'a str>
 #[must_use]
 pub(crate) fn sound_of(action: &Action) -> Option<&crate::language::Word> {
     match action {
-        Action::Play { sound, .. } | Action::Say { sound, .. } | Action::Stop { sound, .. } | Action::Finish { sound, .. } | Action::Sweep { sound, .. } => Some(sound),
+        Action::Play { sound, .. } | Action::Say { sound, .. } | Action::Stop { sound, .. } | Action::Finish { sound, .. } | Action::Sweep { sound, .. } => {
+            Some(sound)
+        }
         Action::Set { .. } | Action::Add { .. } | Action::Send { .. } => None,
     }
 }

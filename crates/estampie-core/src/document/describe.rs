@@ -61,14 +61,17 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     own("when-refused", named(&sound.when_refused, "nothing is sent"));
     own("stop-if-younger", sound.stop_if_younger.map_or_else(|| "any age".into(), |t| t.to_string()));
     let repeat = sound.repeat;
-    own("repeat.every", repeat.map_or_else(|| "no".into(), |r| span(r.every)));
+    own("repeat.every", repeat.map_or_else(|| "no".into(), |r| span(&r.every)));
     if let Some(repeat) = repeat {
-        own("repeat.times", repeat.times.map_or_else(|| "until let go".into(), |(low, high)| if low == high { low.to_string() } else { format!("{low}..{high}") }));
+        own(
+            "repeat.times",
+            repeat.times.map_or_else(|| "until let go".into(), |(low, high)| if low == high { low.to_string() } else { format!("{low}..{high}") }),
+        );
         own("repeat.length", repeat.length.map_or_else(|| "whole".into(), |l| l.to_string()));
     }
     if let Some(lines) = &sound.lines {
         own("lines.speaker", lines.speaker.clone());
-        own("lines.gap", span(lines.gap));
+        own("lines.gap", span(&lines.gap));
         own("lines.worth", lines.worth.to_string());
         own("lines.stays", yes(lines.stays));
     }
@@ -80,7 +83,7 @@ fn yes(yes: bool) -> String {
     if yes { "yes".into() } else { "no".into() }
 }
 
-fn span<T: Display + PartialEq>(span: Span<T>) -> String {
+fn span<T: Display + PartialEq>(span: &Span<T>) -> String {
     if span.low == span.high { span.low.to_string() } else { format!("{}..{}", span.low, span.high) }
 }
 
@@ -105,6 +108,12 @@ where
     Shared: super::settings::Holds<T>,
 {
     let whole = shared.whole(own);
+    if let Some((first, _)) = keys.first() {
+        let like = ["vary.like", "shape.like", "limit.like", "falloff.like"].into_iter().find(|l| l.split('.').next() == first.split('.').next());
+        let origin = if own.like().is_some() { Origin::Own } else { Origin::Default };
+        let value = own.like().map_or_else(|| "nothing shared".to_owned(), |l| l.value.clone());
+        list.extend(like.map(|key| Field { key, value, origin }));
+    }
     for ((key, default), ((_, value), (_, mine))) in keys.iter().zip(whole.said().into_iter().zip(own.said())) {
         let origin = match (&value, mine, own.like()) {
             (None, ..) => Origin::Default,
@@ -151,7 +160,8 @@ mod tests {
         let sources = Sources::from_texts([("estampie.toml", "format = 1"), ("shared.toml", shared), ("sounds/a.toml", sounds)]);
         let (document, faults) = Document::read(&sources, &["audio/a.wav".to_owned()].into());
         assert_eq!(faults, vec![]);
-        let field = |sound: usize, key: &str| describe(&document, &document.sounds[sound]).into_iter().find(|f| f.key == key).map(|f| (f.value, f.origin)).unwrap();
+        let field =
+            |sound: usize, key: &str| describe(&document, &document.sounds[sound]).into_iter().find(|f| f.key == key).map(|f| (f.value, f.origin)).unwrap();
         assert_eq!(field(0, "level"), ("-6 dB".into(), Origin::Own));
         assert_eq!(field(0, "vary.level"), ("-2..2 dB".into(), Origin::Shared("boots".into())));
         assert_eq!(field(0, "vary.pitch"), ("-3..3 st, gathered".into(), Origin::Own));

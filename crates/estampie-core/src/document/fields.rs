@@ -181,7 +181,8 @@ impl<'a> Fields<'a> {
     }
 
     pub(crate) fn spread<T: Quantity>(&self, field: &'static str) -> Option<Spread<T>> {
-        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", gathered\"", |t| Spread::read(t).map_err(|e| e.to_string())).map(|s| s.value)
+        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", gathered\"", |t| Spread::read(t).map_err(|e| e.to_string()))
+            .map(|s| s.value)
     }
 
     pub(crate) fn reading(&self) -> &'a Reading<'a> {

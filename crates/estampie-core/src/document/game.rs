@@ -160,7 +160,7 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
                 reading.fault(&place, what, "give one of them another name");
                 continue;
             }
-            document.parameters.extend(formula(reading, name, item, &place));
+            document.parameters.extend(formula(reading, &name, item, &place));
         }
     }
     for (name, item, place) in fields.entries("states") {
@@ -217,7 +217,11 @@ fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<
     let from_game = fields.text("from-game").and_then(|text| {
         let found = range(&text.value, "");
         if found.is_none() {
-            reading.fault(&text.place, format!("from-game of the parameter {name}: \"{}\" is not a range", text.value), "write the game's range, like \"0..255\"");
+            reading.fault(
+                &text.place,
+                format!("from-game of the parameter {name}: \"{}\" is not a range", text.value),
+                "write the game's range, like \"0..255\"",
+            );
         }
         found
     });
@@ -260,9 +264,9 @@ fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<
 }
 
 /// A formula: its text alone, or a table with `is` and what parameters have.
-fn formula(reading: &Reading<'_>, name: String, item: &toml_edit::Item, place: &Place) -> Option<ParameterDoc> {
+fn formula(reading: &Reading<'_>, name: &str, item: &toml_edit::Item, place: &Place) -> Option<ParameterDoc> {
     let mut doc = ParameterDoc {
-        name: name.clone(),
+        name: name.to_owned(),
         unit: String::new(),
         low: -1e6,
         high: 1e6,
@@ -283,7 +287,11 @@ fn formula(reading: &Reading<'_>, name: String, item: &toml_edit::Item, place: &
         if let Some(text) = fields.text("range") {
             match range(&text.value, &doc.unit) {
                 Some(ends) => (doc.low, doc.high) = ends,
-                None => reading.fault(&text.place, format!("range of the formula {name}: \"{}\" is not a range", text.value), "write two numbers, the lower first, like \"0..1\""),
+                None => reading.fault(
+                    &text.place,
+                    format!("range of the formula {name}: \"{}\" is not a range", text.value),
+                    "write two numbers, the lower first, like \"0..1\"",
+                ),
             }
         }
         doc.rise = fields.quantity("rise").map_or(Seconds(0.0), |t| t.value);

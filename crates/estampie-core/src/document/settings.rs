@@ -311,7 +311,13 @@ impl Shared {
 pub(super) fn read_shared(reading: &Reading<'_>) -> Shared {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
     let top = Fields::new(reading, toml.as_table(), "shared.toml", Place::whole(reading.file));
-    let shared = Shared { vary: kind(reading, &top, "vary"), shape: kind(reading, &top, "shape"), limit: kind(reading, &top, "limit"), falloff: kind(reading, &top, "falloff"), group: kind(reading, &top, "group") };
+    let shared = Shared {
+        vary: kind(reading, &top, "vary"),
+        shape: kind(reading, &top, "shape"),
+        limit: kind(reading, &top, "limit"),
+        falloff: kind(reading, &top, "falloff"),
+        group: kind(reading, &top, "group"),
+    };
     top.finish();
     shared
 }

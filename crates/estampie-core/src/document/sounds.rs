@@ -314,7 +314,11 @@ fn chance(reading: &Reading<'_>, fields: &Fields<'_>) -> (Share, Vec<Condition>)
 fn priority(reading: &Reading<'_>, fields: &Fields<'_>) -> PriorityDoc {
     let Some((item, place)) = fields.item("priority") else { return PriorityDoc::default() };
     let wrong = |place: &Place| {
-        reading.fault(place, format!("priority of {} is not a number from 0 to 100", fields.of()), "write priority = 70, or { near = 70, far = 20, at = \"40 m\" }");
+        reading.fault(
+            place,
+            format!("priority of {} is not a number from 0 to 100", fields.of()),
+            "write priority = 70, or { near = 70, far = 20, at = \"40 m\" }",
+        );
     };
     if let Some(number) = item.as_integer() {
         if !(0..=100).contains(&number) {

@@ -68,7 +68,8 @@ pub fn curves(document: &Document, program: &Program) -> Vec<Panel> {
         list.push(panel(title, &modulation.curve, (f64::from(low), f64::from(high)), format!("{}{unit}", doc.name), modulation.property));
     }
     let shared = document.shared.falloff.iter().map(|n| (format!("shared falloff {}", n.name), n.setting.clone()));
-    let own = document.sounds.iter().filter(|s| s.falloff.said().iter().any(|(_, t)| t.is_some())).map(|s| (format!("falloff of {}", s.name), s.falloff.clone()));
+    let own =
+        document.sounds.iter().filter(|s| s.falloff.said().iter().any(|(_, t)| t.is_some())).map(|s| (format!("falloff of {}", s.name), s.falloff.clone()));
     for (name, falloff) in shared.chain(own) {
         for curve in [&falloff.level, &falloff.low_pass].into_iter().flatten() {
             let last = curve.0.points().last().map_or(1.0, |p| f64::from(p.x)).max(1.0);

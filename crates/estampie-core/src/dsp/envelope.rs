@@ -171,8 +171,15 @@ mod tests {
 
     fn shaping() -> impl Strategy<Value = Shaping> {
         let curve = prop_oneof![Just(Shape::Straight), Just(Shape::Smooth), (0.2f32..4.0).prop_map(Shape::Power)];
-        (0u64..100, 0u64..200, 0u64..100, 0u64..200, 0.0f32..=1.0, 1u64..300, curve)
-            .prop_map(|(delay, attack, hold, decay, sustain, release, curve)| Shaping { delay, attack, hold, decay, sustain, release, curve })
+        (0u64..100, 0u64..200, 0u64..100, 0u64..200, 0.0f32..=1.0, 1u64..300, curve).prop_map(|(delay, attack, hold, decay, sustain, release, curve)| Shaping {
+            delay,
+            attack,
+            hold,
+            decay,
+            sustain,
+            release,
+            curve,
+        })
     }
 
     proptest! {

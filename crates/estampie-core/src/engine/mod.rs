@@ -43,7 +43,10 @@ mod world;
 
 pub use input::{Input, InputKind, Message, NOW};
 pub use state::Prepared;
-pub use telemetry::{BusStatus, Cause, Draws, EmitterStatus, Happening, LineStatus, Notice, ParameterStatus, ReactionStatus, Reason, Retired, Status, Term, TermKind, VoiceStatus, What};
+pub use telemetry::{
+    BusStatus, Cause, Draws, EmitterStatus, Happening, LineStatus, Notice, ParameterStatus, ReactionStatus, Reason, Retired, Status, Term, TermKind,
+    VoiceStatus, What,
+};
 
 pub use world::{LISTENER_NAME, MOST_EMITTERS};
 
@@ -495,7 +498,10 @@ impl Engine {
             self.steer_gate(program, slot, gates);
             let voice = &self.voices[slot];
             let below = self.level_below(voice);
-            let quiet = below < SLEEP && voice.told && voice.leaving == Leaving::No && (voice.gain.is_nan() || voice.gain < 1e-4 || below == f32::NEG_INFINITY && voice.gate.gain() == 0.0);
+            let quiet = below < SLEEP
+                && voice.told
+                && voice.leaving == Leaving::No
+                && (voice.gain.is_nan() || voice.gain < 1e-4 || below == f32::NEG_INFINITY && voice.gate.gain() == 0.0);
             let voice = &mut self.voices[slot];
             if !voice.told && voice.wait < BLOCK as u64 {
                 voice.told = true;
@@ -517,11 +523,8 @@ impl Engine {
             kept += 1;
         }
         self.active.truncate(kept);
-        for bus in &mut self.now.state.buses {
+        for bus in self.now.state.buses.iter_mut().filter(|b| !b.direct.arrived()) {
             for _ in 0..BLOCK {
-                if bus.direct.arrived() {
-                    break;
-                }
                 bus.direct.next_gain();
             }
         }

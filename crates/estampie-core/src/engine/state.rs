@@ -1,8 +1,8 @@
 //! The memory that belongs to one program: made aside with it, filled from the one before when it takes over.
 
+use super::BLOCK;
 use super::telemetry::Reason;
 use super::world::MOST_EMITTERS;
-use super::BLOCK;
 use crate::director::By;
 use crate::document::Property;
 use crate::dsp::{Fade, block_coefficient};
@@ -338,7 +338,11 @@ impl State {
     /// What a modulation comes to for an emitter.
     pub(crate) fn modulation(&self, program: &Program, index: usize, place: u16) -> f32 {
         let modulation = &program.modulations[index];
-        if modulation.local || modulation.smooth >= 1.0 { modulation.curve.at(self.smooth(program, modulation.parameter, place)) } else { self.modulations[index] }
+        if modulation.local || modulation.smooth >= 1.0 {
+            modulation.curve.at(self.smooth(program, modulation.parameter, place))
+        } else {
+            self.modulations[index]
+        }
     }
 }
 

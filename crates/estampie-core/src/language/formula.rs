@@ -134,6 +134,10 @@ impl Function {
     #[must_use]
     pub fn of(self, x: [f32; 3]) -> f32 {
         let [a, b, c] = x;
+        // What is no number stays none: it must not be hidden by the other operand.
+        if matches!(self, Function::Min | Function::Max | Function::Clamp) && x.iter().any(|v| v.is_nan()) {
+            return f32::NAN;
+        }
         match self {
             Function::Min => a.min(b),
             Function::Max => a.max(b),
@@ -210,7 +214,8 @@ pub fn parse(place: &Place, text: &str) -> Result<Expression, Fault> {
     }
     let expression = parser.expression(0)?;
     if parser.at < parser.tokens.len() {
-        return Err(parser.fault(format!("\"{}\" is not understood here", parser.peek()), "write + - * / or a comparison between two values; a minus has spaces around it"));
+        return Err(parser
+            .fault(format!("\"{}\" is not understood here", parser.peek()), "write + - * / or a comparison between two values; a minus has spaces around it"));
     }
     Ok(expression)
 }
@@ -278,20 +283,9 @@ impl Parser<'_> {
     }
 
     fn operator(&self) -> Option<Binary> {
-        [
-            Binary::Add,
-            Binary::Subtract,
-            Binary::Multiply,
-            Binary::Divide,
-            Binary::Less,
-            Binary::More,
-            Binary::AtMost,
-            Binary::AtLeast,
-            Binary::And,
-            Binary::Or,
-        ]
-        .into_iter()
-        .find(|o| o.sign() == self.peek())
+        [Binary::Add, Binary::Subtract, Binary::Multiply, Binary::Divide, Binary::Less, Binary::More, Binary::AtMost, Binary::AtLeast, Binary::And, Binary::Or]
+            .into_iter()
+            .find(|o| o.sign() == self.peek())
     }
 
     fn expression(&mut self, least: u8) -> Result<Expression, Fault> {
@@ -440,7 +434,16 @@ mod tests {
             (word(), word(), any::<bool>()).prop_map(|(a, b, is)| Expression::State(a, b, is)),
         ];
         leaf.prop_recursive(4, 40, 3, |inner| {
-            let operator = prop::sample::select(vec![Binary::Add, Binary::Subtract, Binary::Multiply, Binary::Divide, Binary::Less, Binary::AtLeast, Binary::And, Binary::Or]);
+            let operator = prop::sample::select(vec![
+                Binary::Add,
+                Binary::Subtract,
+                Binary::Multiply,
+                Binary::Divide,
+                Binary::Less,
+                Binary::AtLeast,
+                Binary::And,
+                Binary::Or,
+            ]);
             let function = prop::sample::select(Function::ALL.to_vec());
             prop_oneof![
                 inner.clone().prop_map(|e| Expression::Negative(Box::new(e))),

@@ -113,7 +113,16 @@ mod tests {
 
     #[test]
     fn what_is_printed_is_read_again() {
-        for text in ["distance", "distance to eel", "bearing of eel", "speed of listener", "height", "count of shrimp within 20 m", "rate of depth", "time since hull.struck"] {
+        for text in [
+            "distance",
+            "distance to eel",
+            "bearing of eel",
+            "speed of listener",
+            "height",
+            "count of shrimp within 20 m",
+            "rate of depth",
+            "time since hull.struck",
+        ] {
             assert_eq!(parse("game.toml", 1, text).unwrap().to_string(), text);
         }
         assert!(parse("game.toml", 3, "distance from eel").unwrap_err().to_string().starts_with("game.toml:3:10: \"from\" is not understood"));

@@ -10,9 +10,9 @@ pub mod measure;
 pub mod playthrough;
 pub mod reactions;
 
-pub use playthrough::{Playthrough, Step, StepAction};
 pub use formula::Expression;
 pub use measure::Measure;
+pub use playthrough::{Playthrough, Step, StepAction};
 pub use reactions::{Act, Action, Comparison, Condition, Reaction, Test, Trigger, Urgency, Where};
 
 use crate::document::Place;

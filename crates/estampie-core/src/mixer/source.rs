@@ -4,7 +4,7 @@
 //! sees a border.
 
 use crate::document::Rounds;
-use crate::dsp::{TAPS, LEAD};
+use crate::dsp::{LEAD, TAPS};
 use crate::engine::{BLOCK, Stream};
 use crate::program::{Part, Recipe};
 

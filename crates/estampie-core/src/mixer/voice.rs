@@ -3,7 +3,7 @@
 //! A voice far below hearing *sleeps*: it is looked after only now and then, without interpolating or filtering, and when
 //! it is heard again it goes on where it would be.
 
-use super::source::{Source, Window, WINDOW};
+use super::source::{Source, WINDOW, Window};
 use crate::curve::Shape;
 use crate::document::Property;
 use crate::dsp::{Envelope, Fade, Filter, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, TAPS};
@@ -370,7 +370,15 @@ impl Voice {
     /// Renders this block and adds it to `left` and `right`.
     ///
     /// `target` is the gain at the block's end; the way to it is a straight line.
-    pub(crate) fn render(&mut self, interpolator: &Interpolator, rate: u32, scratch: &mut Scratch, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+    pub(crate) fn render(
+        &mut self,
+        interpolator: &Interpolator,
+        rate: u32,
+        scratch: &mut Scratch,
+        target: f32,
+        left: &mut [f32; BLOCK],
+        right: &mut [f32; BLOCK],
+    ) {
         if self.wait >= BLOCK as u64 {
             self.wait -= BLOCK as u64;
             return;

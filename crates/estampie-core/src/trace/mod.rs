@@ -1,10 +1,10 @@
 //! What happened, and why, in words and as JSON Lines.
 
-mod would;
 mod why;
+mod would;
 
-pub use would::{Verdict, would};
 pub use why::{Label, label, print_value, sentence, total};
+pub use would::{Verdict, would};
 
 use crate::engine::{Cause, Happening, Notice, Reason, What};
 use crate::names::Names;
@@ -195,7 +195,13 @@ mod tests {
         let mut writer = TraceWriter::new(Vec::new());
         let none = crate::names::NameKey::NONE;
         writer
-            .write(&Happening { frame: 64, what: What::VoiceStart { voice: 3, sound, leaf: sound, take, emitter: none, level: -6.1, pitch: 0.25, drawn: Default::default(), by: none } }, &names)
+            .write(
+                &Happening {
+                    frame: 64,
+                    what: What::VoiceStart { voice: 3, sound, leaf: sound, take, emitter: none, level: -6.1, pitch: 0.25, drawn: Default::default(), by: none },
+                },
+                &names,
+            )
             .unwrap();
         writer.write(&Happening { frame: 70, what: What::Refused { sound, emitter: none, reason: Reason::All { limit: 1 }, by: none } }, &names).unwrap();
         let text = String::from_utf8(writer.finish().unwrap()).unwrap();

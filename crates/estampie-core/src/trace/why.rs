@@ -72,7 +72,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::Event { event, emitter, by } if by.is_none() => (format!("{}{}", name(event), on(emitter)), Label::Game),
         What::Event { event, emitter, .. } => (format!("  sends {}{}", name(event), on(emitter)), Label::Plain),
         What::Parameter { parameter, value, emitter, by } if by.is_none() => (format!("{}{} is {}", name(parameter), on(emitter), tidy(value)), Label::Game),
-        What::Place { frames, .. } if frames == 0 => return None,
+        What::Place { frames: 0, .. } => return None,
         What::Place { emitter, at: [east, north, _], .. } => (format!("{} goes to {}, {}", name(emitter), tidy(east), tidy(north)), Label::Game),
         What::Remove { emitter } => (format!("{} is gone", name(emitter)), Label::Game),
         What::LetGo { sound, count: 0, finish, .. } => {

@@ -52,6 +52,15 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
             let all: Vec<String> = reaction.conditions.iter().map(|test| told(program, status, names, *test, true)).collect();
             (true, format!("holds: {}", all.join(", ")))
         };
+        // What waits for a change says for which.
+        let why = match reaction.trigger {
+            Trigger::Event(_) => why,
+            Trigger::Change(Edge::Holds(test)) => format!("once {}: {why}", wanted(program, names, test)),
+            Trigger::Change(Edge::Crosses(parameter, rises, number)) => {
+                let verb = if rises { "rises over" } else { "falls under" };
+                format!("once {} {verb} {}: {why}", names.get(program.parameters[parameter].key), tidy(number))
+            }
+        };
         if acts {
             held = Some((reaction.trigger, reaction.written as usize));
         }
@@ -83,7 +92,9 @@ fn wanted(program: &Program, names: &Names, test: Test) -> String {
         Test::Equals(_, number, true) => format!("{subject} is {}", tidy(number)),
         Test::Equals(_, number, false) => format!("{subject} is not {}", tidy(number)),
         Test::Between(_, low, high) => format!("{subject} is between {} and {}", tidy(low), tidy(high)),
-        Test::State(state, value, is) => format!("{subject} is {}{}", if is { "" } else { "not " }, names.get(program.states[state].values[usize::from(value)])),
+        Test::State(state, value, is) => {
+            format!("{subject} is {}{}", if is { "" } else { "not " }, names.get(program.states[state].values[usize::from(value)]))
+        }
     }
 }
 

@@ -18,14 +18,14 @@ loop = "goes round for ever"
 
 [parameters.strain]
 range = "0..1"
-[parameters.loudness]
-range = "0..1"
-of = "each emitter"
 [parameters.depth]
 unit = "m"
 range = "0..100"
 rise = "50 ms"
 fall = "200 ms"
+[parameters.loudness]
+range = "0..1"
+of = "each emitter"
 
 [states.deck]
 values = ["plank", "grate", "silt"]

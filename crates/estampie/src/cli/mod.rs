@@ -2,6 +2,7 @@
 
 mod demo;
 mod doctor;
+mod draw;
 mod new;
 mod probe;
 mod render;
@@ -79,6 +80,8 @@ enum Command {
     },
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
+    /// Draws a project's curves as SVG or PDF
+    Draw(draw::Arguments),
     /// Prints facts of audio files
     Probe {
         /// The files
@@ -106,6 +109,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Demo { restore, path, sound }) => demo::run(restore, path, &options(&sound)),
         Some(Command::New { folder }) => new::run(&folder),
         Some(Command::Check { project }) => check(&project),
+        Some(Command::Draw(arguments)) => draw::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),
         Some(Command::Doctor) => doctor::run(),

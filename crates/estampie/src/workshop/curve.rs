@@ -141,8 +141,15 @@ impl App {
         let points: Vec<Point> = doc.curve.iter().filter_map(|(text, _)| read_point(text, &parameter.unit, doc.property).ok()).collect();
         let curve = Curve::new(points.iter().copied());
         let title = format!("{} ⟶ {}{} {}", doc.from.value, if doc.bus { "bus " } else { "" }, doc.target.value, doc.property.word());
-        let mut editor =
-            Editor { written, title, parameter: parameter.name.clone(), property: doc.property, points: curve.points().to_vec(), at: 0, frame: Frame::of(&curve, parameter) };
+        let mut editor = Editor {
+            written,
+            title,
+            parameter: parameter.name.clone(),
+            property: doc.property,
+            points: curve.points().to_vec(),
+            at: 0,
+            frame: Frame::of(&curve, parameter),
+        };
         editor.fit();
         self.mode = Mode::Curve(editor);
     }
@@ -313,7 +320,11 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hi
     }
     editor.frame.draw(pen, plot, &curve);
     let program = app.program();
-    let now = program.find_parameter.get(parameter).and_then(|i| app.rehearsal.status.as_ref().filter(|s| s.program == program.id)?.parameters.get(i)).map(|p| p.smooth);
+    let now = program
+        .find_parameter
+        .get(parameter)
+        .and_then(|i| app.rehearsal.status.as_ref().filter(|s| s.program == program.id)?.parameters.get(i))
+        .map(|p| p.smooth);
     if let Some(now) = now {
         editor.frame.mark(pen, plot, now, Role::Gold);
     }

@@ -64,7 +64,9 @@ fn all(app: &App) -> Vec<Entry> {
         add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));
     }
     let here = |b: &&super::keys::Binding| b.view.is_none_or(|v| v == app.view);
-    for binding in KEYS.iter().filter(here).filter(|b| !matches!(b.does, Do::Up | Do::Down | Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::Find | Do::Back)) {
+    for binding in
+        KEYS.iter().filter(here).filter(|b| !matches!(b.does, Do::Up | Do::Down | Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::Find | Do::Back))
+    {
         add(binding.words.to_owned(), "do", Found::Do(binding.does));
     }
     add("restart the rehearsal from silence".into(), "do", Found::Do(Do::Restart));

@@ -33,7 +33,12 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
         View::Mix => &["click a bus to choose it", "drag a level"],
     };
     if matches!(app.view, View::Wiring | View::Sounds) {
-        let curve = [("tab", "in a curve: the next point"), ("arrows", "move the point, with shift finely"), ("e", "type the point: 40 m: -3 dB, smooth"), ("n x s", "new point, take it out, its shape")];
+        let curve = [
+            ("tab", "in a curve: the next point"),
+            ("arrows", "move the point, with shift finely"),
+            ("e", "type the point: 40 m: -3 dB, smooth"),
+            ("n x s", "new point, take it out, its shape"),
+        ];
         others.extend(curve.map(|(key, words)| (key.to_owned(), words.to_owned())));
     }
     others.extend(mouse.iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));

@@ -142,7 +142,8 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         ("▶ live".to_owned(), Role::Gold)
     };
     said(pen, "", &playing.0, playing.1);
-    let (voices, asleep) = rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
+    let (voices, asleep) =
+        rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
     let unheard = if asleep > 0 { format!(" + {asleep} unheard") } else { String::new() };
     said(pen, "voices", &format!("{voices}/{}{unheard}", app.program().voices), Role::Vellum);
     let loudness = rehearsal.player.loudness();
@@ -172,7 +173,9 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
     let list = |keys: &std::collections::BTreeSet<_>| keys.iter().map(|k| rehearsal.names.get(*k).to_owned()).collect::<Vec<_>>().join(" ");
     let only = &rehearsal.only;
     let mut said = Vec::new();
-    for (name, keys) in [("solo", &rehearsal.soloed), ("mute", &rehearsal.muted), ("solo", &only.soloed_sounds), ("mute", &only.muted_sounds), ("held", &only.held)] {
+    for (name, keys) in
+        [("solo", &rehearsal.soloed), ("mute", &rehearsal.muted), ("solo", &only.soloed_sounds), ("mute", &only.muted_sounds), ("held", &only.held)]
+    {
         if !keys.is_empty() {
             said.push((name, list(keys)));
         }
@@ -219,13 +222,26 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
             pen.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Red } else { Role::Faded });
             return;
         }
-        Mode::Sentence(_) => return keys(pen, 1, y, width, &[("enter", "puts it in"), ("tab", "takes what is offered"), ("↑ ↓", "choose"), ("esc", "leaves it as it was")]),
+        Mode::Sentence(_) => {
+            return keys(pen, 1, y, width, &[("enter", "puts it in"), ("tab", "takes what is offered"), ("↑ ↓", "choose"), ("esc", "leaves it as it was")]);
+        }
         Mode::Curve(_) => {
-            let list = [("tab", "next point"), ("← → ↑ ↓", "move it"), ("shift", "finely"), ("e", "type it"), ("n", "new"), ("x", "out"), ("s", "shape"), ("u", "undo"), ("esc", "done")];
+            let list = [
+                ("tab", "next point"),
+                ("← → ↑ ↓", "move it"),
+                ("shift", "finely"),
+                ("e", "type it"),
+                ("n", "new"),
+                ("x", "out"),
+                ("s", "shape"),
+                ("u", "undo"),
+                ("esc", "done"),
+            ];
             return keys(pen, 1, y, width, &list);
         }
         Mode::Files(picker) => {
-            let count = format!("makes a sound of {}", if picker.chosen.is_empty() { "this file".to_owned() } else { format!("{} files", picker.chosen.len()) });
+            let count =
+                format!("makes a sound of {}", if picker.chosen.is_empty() { "this file".to_owned() } else { format!("{} files", picker.chosen.len()) });
             return keys(pen, 1, y, width, &[("x", "choose"), ("a", "all of its series"), ("enter", &count), ("esc", "back")]);
         }
         Mode::Deleting(targets, uses) => {

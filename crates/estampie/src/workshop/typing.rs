@@ -36,7 +36,7 @@ impl App {
             }
         }
         if typed == Typed::Filter {
-            self.sounds.filter = text.text.trim().to_owned();
+            self.set_filter(&text.text);
         }
         self.mode = Mode::Typing(typed, text);
     }
@@ -49,6 +49,7 @@ impl App {
         let states = document.states.iter().map(|s| s.name.as_str());
         match typed {
             Typed::Field(_, "bus") => names.extend(document.buses.iter().map(|b| b.name.as_str())),
+            Typed::Field(_, key) if key.ends_with(".like") => names.extend(document.shared.names(key.split('.').next().unwrap_or_default())),
             Typed::Field(_, "group") => names.extend(document.shared.names("group")),
             Typed::Field(_, "pick") => {
                 names.extend(["shuffle", "weighted", "cycle", "together", "by", "across"]);
@@ -159,7 +160,7 @@ impl App {
                     self.say(format!("{name} is {new} wherever it was named"));
                 }
             }
-            Typed::Filter => self.sounds.filter = text.trim().to_owned(),
+            Typed::Filter => self.set_filter(text),
             Typed::Wire(sound) => self.wire(sound, text)?,
             Typed::NewModulation => self.new_modulation(text)?,
             Typed::Formula(name) => self.set_formula(name, text)?,

@@ -2,12 +2,10 @@
 
 use super::{Compiler, frames_of};
 use crate::assets::Clip;
-use crate::document::{Located, LimitDoc, PickDoc, Place, Rounds, SoundDoc, Setting as _, ShapeDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean};
+use crate::document::{LimitDoc, Located, PickDoc, Place, Rounds, Setting as _, ShapeDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean};
 use crate::dsp::Shaping;
 use crate::names::NameKey;
-use crate::program::{
-    Choice, Draw, Falloff, Group, Limit, Lines, MOST_NESTED, Part, Priority, Recipe, Repeat, Sound, SoundGroup, Take, TakeOf, Vary, Way,
-};
+use crate::program::{Choice, Draw, Falloff, Group, Limit, Lines, MOST_NESTED, Part, Priority, Recipe, Repeat, Sound, SoundGroup, Take, TakeOf, Vary, Way};
 use crate::units::{Hertz, Octaves, Seconds, Spread, split_number};
 use std::sync::Arc;
 
@@ -167,7 +165,11 @@ impl Compiler<'_> {
                 None => None,
             };
             if ends.is_none() {
-                self.fault(&text.place, format!("\"{}\" is not a range of {}", text.value, self.document.parameters[parameter].name), "write a range like \"0..0.5\", or \"otherwise\"");
+                self.fault(
+                    &text.place,
+                    format!("\"{}\" is not a range of {}", text.value, self.document.parameters[parameter].name),
+                    "write a range like \"0..0.5\", or \"otherwise\"",
+                );
             }
             // A range that no value is in keeps the groups in step.
             ranges.push(ends.unwrap_or((f32::INFINITY, f32::NEG_INFINITY)));

@@ -96,7 +96,11 @@ impl Compiler<'_> {
             return Some(());
         }
         let name = &self.document.parameters[parameter].name;
-        self.fault(place, format!("every emitter has a {name} of its own, but here one value for all is needed"), "name the emitter in a measure of its own, or use another parameter");
+        self.fault(
+            place,
+            format!("every emitter has a {name} of its own, but here one value for all is needed"),
+            "name the emitter in a measure of its own, or use another parameter",
+        );
         None
     }
 
@@ -156,7 +160,8 @@ impl Compiler<'_> {
         let all: Vec<usize> = (0..self.program.parameters.len()).filter(|p| self.program.parameters[*p].source != ValueFrom::Game).collect();
         let mut done: BTreeSet<usize> = BTreeSet::new();
         loop {
-            let ready = |p: &&usize| !done.contains(*p) && self.needs(**p).iter().all(|n| done.contains(n) || self.program.parameters[*n].source == ValueFrom::Game);
+            let ready =
+                |p: &&usize| !done.contains(*p) && self.needs(**p).iter().all(|n| done.contains(n) || self.program.parameters[*n].source == ValueFrom::Game);
             let Some(next) = all.iter().find(ready).copied() else { break };
             done.insert(next);
             self.program.derived.push(next as u32);
@@ -173,7 +178,11 @@ impl Compiler<'_> {
                         let document = self.document;
                         let names: Vec<&str> = circle.iter().chain([&next]).map(|p| document.parameters[*p].name.as_str()).collect();
                         let place = document.parameters[next].place.clone();
-                        self.fault(&place, format!("these are worked out from each other in a circle: {}", names.join(" ⟶ ")), "let one of them do without the others");
+                        self.fault(
+                            &place,
+                            format!("these are worked out from each other in a circle: {}", names.join(" ⟶ ")),
+                            "let one of them do without the others",
+                        );
                     }
                     break;
                 }
@@ -238,7 +247,16 @@ impl Compiler<'_> {
                 Target::Bus(bus) => self.program.buses[bus as usize].modulations.push(index),
             }
             let smooth = block_coefficient(doc.smooth.0, BLOCK, self.program.rate);
-            self.program.modulations.push(Modulation { key, written: doc.written as u32, parameter, curve: Curve::new(points), property: doc.property, target, smooth, local });
+            self.program.modulations.push(Modulation {
+                key,
+                written: doc.written as u32,
+                parameter,
+                curve: Curve::new(points),
+                property: doc.property,
+                target,
+                smooth,
+                local,
+            });
         }
         self.program.find_modulation = Lookup::new(self.program.modulations.iter().map(|m| m.key));
     }

@@ -14,7 +14,7 @@ use ratatui::layout::Rect;
 type Hits = Vec<(Rect, Hit)>;
 
 const INDEX: u16 = 31;
-const GLOSS: u16 = 47;
+const GLOSS: u16 = 49;
 
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let index = Rect { width: INDEX.min(area.width * 3 / 10), ..area };
@@ -146,9 +146,10 @@ fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
 
 /// The takes in three columns; gives the line below them.
 fn takes(app: &App, pen: &mut Pen<'_>, area: Rect, list: &[Listed], last: Option<NameKey>, hits: &mut Hits) -> u16 {
-    let columns = 3u16;
+    // Few takes have larger waves.
+    let columns = (list.len() as u16).clamp(1, 3);
     let cell = (area.width / columns).max(12);
-    let tall = 5u16;
+    let tall = if list.len() <= 3 { 8u16 } else { 5 }.min(area.height.max(5));
     let rows = (area.height / tall).max(1);
     let needed = (list.len() as u16).div_ceil(columns);
     // The row of the selected take stays in sight.
@@ -188,10 +189,10 @@ fn takes(app: &App, pen: &mut Pen<'_>, area: Rect, list: &[Listed], last: Option
             pen.text(place.x, place.y + 1, place.width, "being measured", Role::Faded);
             continue;
         };
-        wave(pen, Rect { y: place.y + 1, height: 2, ..place }, &facts.wave, if sounding { Role::Gold } else { Role::Vellum });
+        wave(pen, Rect { y: place.y + 1, height: tall - 3, ..place }, &facts.wave, if sounding { Role::Gold } else { Role::Vellum });
         let loud = facts.loudness.map_or_else(|| format!("{:.1} dB RMS", facts.level), |l| format!("{l:.1} LUFS")).replace('-', "−");
         let weight = if take.weight == 1.0 { String::new() } else { format!("  × {}", take.weight) };
-        pen.text(place.x, place.y + 3, place.width, &format!("{:.2} s  {loud}{weight}", facts.seconds), Role::Faded);
+        pen.text(place.x, place.y + tall - 2, place.width, &format!("{:.2} s  {loud}{weight}", facts.seconds), Role::Faded);
     }
     if needed > rows {
         pen.right(area.right(), area.y.saturating_sub(1), &format!("{} of {} takes shown", (rows * columns).min(list.len() as u16), list.len()), Role::Faded);
@@ -223,7 +224,13 @@ fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
     let key = NameKey::of(&sound.name);
     let heard: Vec<&Heard> = app.rehearsal.history.heard.iter().rev().filter(|h| h.leaf == key).take(7).collect();
     type Row<'a> = (&'a str, String, String, Vec<f32>, bool);
-    fn row<'a, T: Quantity>(name: &'a str, spread: Option<Spread<T>>, heard: &[&Heard], ends: impl Fn(T) -> f32, drawn: impl Fn(&Heard) -> f32) -> Option<Row<'a>> {
+    fn row<'a, T: Quantity>(
+        name: &'a str,
+        spread: Option<Spread<T>>,
+        heard: &[&Heard],
+        ends: impl Fn(T) -> f32,
+        drawn: impl Fn(&Heard) -> f32,
+    ) -> Option<Row<'a>> {
         let spread = spread?;
         let (low, high) = (ends(spread.ends.low), ends(spread.ends.high));
         let share = |v: f32| if high == low { 0.5 } else { ((v - low) / (high - low)).clamp(0.0, 1.0) };
@@ -240,7 +247,7 @@ fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
     .into_iter()
     .flatten()
     .collect();
-    let aside = if rows.is_empty() { "nothing: it sounds alike each time; type a range at vary.pitch, like -1..1 st" } else { "◆ this time   · the six before" };
+    let aside = if rows.is_empty() { "nothing: type a range at vary.pitch, like -1..1 st" } else { "◆ this time   · the six before" };
     pen.heading(area.x, area.y, area.width, "Varies each time", aside);
     let line = Rect { x: area.x + 22, y: 0, width: area.width.saturating_sub(46).max(10), height: 1 };
     for (at, (name, low, high, draws, gathered)) in rows.iter().enumerate() {
@@ -286,7 +293,13 @@ fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
         let plot = Rect { y: place.y + 1, height: 4, ..place };
         let frame = super::super::curve::Frame::of(&modulation.curve, doc);
         frame.draw(pen, plot, &modulation.curve);
-        let value = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.parameters.get(modulation.parameter)).map_or(doc.rest, |p| p.smooth);
+        let value = app
+            .rehearsal
+            .status
+            .as_ref()
+            .filter(|s| s.program == program.id)
+            .and_then(|s| s.parameters.get(modulation.parameter))
+            .map_or(doc.rest, |p| p.smooth);
         frame.mark(pen, plot, value, Role::Gold);
         let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.modulations.get(*at)).copied();
         pen.text(place.x, plot.bottom(), place.width, &format!("{} {}", super::super::curve::number(value), doc.unit), Role::Gold);
@@ -304,7 +317,8 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     pen.heading(area.x, area.y, area.width, "Shape", "");
     let whole = app.document().shared.whole(&sound.shape);
     let seconds = |t: Option<estampie_core::units::Seconds>, unsaid: f64| t.map_or(unsaid, |t| t.0);
-    let (delay, attack, hold, decay, release) = (seconds(whole.delay, 0.0), seconds(whole.attack, 0.0), seconds(whole.hold, 0.0), seconds(whole.decay, 0.0), seconds(whole.release, 0.02));
+    let (delay, attack, hold, decay, release) =
+        (seconds(whole.delay, 0.0), seconds(whole.attack, 0.0), seconds(whole.hold, 0.0), seconds(whole.decay, 0.0), seconds(whole.release, 0.02));
     let sustain = whole.sustain.map_or(1.0, |s| f64::from(s.gain()));
     let curve = whole.curve.unwrap_or(estampie_core::document::Shape::Straight);
     let stays = (delay + attack + hold + decay + release).max(0.05) * 0.5;
@@ -354,7 +368,12 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
         let mine = |v: &&estampie_core::engine::VoiceStatus| v.sound == key && !v.leaving;
         (s.voices.iter().filter(mine).count(), s.voices.iter().filter(mine).filter(|v| v.asleep).count())
     });
-    let mut rows = vec![("from one emitter", count(limit.each)), ("in all", count(limit.all)), ("priority", sound.priority.to_string()), ("chance", sound.chance.to_string())];
+    let mut rows = vec![
+        ("from one emitter", count(limit.each)),
+        ("in all", count(limit.all)),
+        ("priority", sound.priority.to_string()),
+        ("chance", sound.chance.to_string()),
+    ];
     if sound.again_after.0 > 0.0 {
         rows.push(("again after", sound.again_after.to_string()));
     }
@@ -393,14 +412,14 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
         }
         hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::Field(at)));
         let set = field.origin != Origin::Default;
-        pen.text(area.x + 1, y, 16, field.key, if chosen { Role::Gold } else { Role::Faded });
+        pen.text(area.x + 1, y, 15, field.key, if chosen { Role::Gold } else { Role::Faded });
         let shared = match &field.origin {
-            Origin::Shared(name) => format!("{name} shared by {}", sharers(app.document(), field.key.split('.').next().unwrap_or_default(), name).len()),
+            Origin::Shared(name) => format!("shared by {}", sharers(app.document(), field.key.split('.').next().unwrap_or_default(), name).len()),
             Origin::Own if field.key.contains('.') => "own".to_owned(),
             _ => String::new(),
         };
-        let room = area.width.saturating_sub(18 + shared.chars().count() as u16 + 1);
-        pen.text(area.x + 18, y, room, &field.value.replace('-', "−"), if set { Role::Vellum } else { Role::Ghost });
+        let room = area.width.saturating_sub(17 + shared.chars().count() as u16 + 1);
+        pen.text(area.x + 17, y, room, &field.value.replace('-', "−"), if set { Role::Vellum } else { Role::Ghost });
         pen.right(area.right(), y, &shared, if matches!(field.origin, Origin::Shared(_)) { Role::Verdigris } else { Role::Faded });
     }
     if fields.len() > height {
@@ -425,7 +444,9 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
 fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     let key = NameKey::of(&sound.name);
     let heard: Vec<&Heard> = app.rehearsal.history.heard.iter().rev().filter(|h| h.leaf == key || h.sound == key).take(20).collect();
-    let alike = (0..heard.len()).any(|a| (0..a).any(|b| (heard[a].take, heard[a].level, heard[a].pitch, heard[a].drawn) == (heard[b].take, heard[b].level, heard[b].pitch, heard[b].drawn)));
+    let alike = (0..heard.len()).any(|a| {
+        (0..a).any(|b| (heard[a].take, heard[a].level, heard[a].pitch, heard[a].drawn) == (heard[b].take, heard[b].level, heard[b].pitch, heard[b].drawn))
+    });
     let aside = match (heard.len(), alike) {
         (0, _) => "none yet: t plays twenty".to_owned(),
         (n, true) => format!("{n}; some are alike"),
@@ -453,7 +474,13 @@ fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     pen.plot(Rect { y: area.y + 1, height: area.height - 3, ..area }, &points, Role::Gold);
     let y = area.bottom() - 2;
     let number = |v: f32| format!("{v:.1}").replace('-', "−");
-    pen.text(area.x, y, area.width, &format!("pitch {} … {} st   level {} … {} dB", number(pitch.0), number(pitch.1), number(level.0), number(level.1)), Role::Faded);
+    pen.text(
+        area.x,
+        y,
+        area.width,
+        &format!("pitch {} … {} st   level {} … {} dB", number(pitch.0), number(pitch.1), number(level.0), number(level.1)),
+        Role::Faded,
+    );
     let list = takes_of(sound);
     let counts: Vec<String> = list
         .iter()
@@ -495,7 +522,9 @@ fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
     let channels: std::collections::BTreeSet<usize> = known.iter().map(|(_, f)| f.channels).collect();
     match (channels.len(), channels.first()) {
         (1, Some(1)) => list.push(("mono, as placed sounds should be".into(), Role::Verdigris)),
-        (1, Some(_)) if sound.falloff.like.is_some() || sound.falloff.level.is_some() => list.push(("two channels, but placed: mono is enough".into(), Role::Red)),
+        (1, Some(_)) if sound.falloff.like.is_some() || sound.falloff.level.is_some() => {
+            list.push(("two channels, but placed: mono is enough".into(), Role::Red));
+        }
         (1, Some(n)) => list.push((format!("{n} channels"), Role::Faded)),
         _ => list.push(("some takes are mono, some are not".into(), Role::Red)),
     }

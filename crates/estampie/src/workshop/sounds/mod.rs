@@ -173,6 +173,17 @@ impl App {
         self.sound_rows().into_iter().filter_map(|r| if let Row::Sound { index, .. } = r { Some(index) } else { None }).collect()
     }
 
+    /// Shows only sounds with these letters, and chooses the first if the chosen one is not among them.
+    pub(super) fn set_filter(&mut self, text: &str) {
+        text.trim().clone_into(&mut self.sounds.filter);
+        let list = self.listed_sounds();
+        let sounds = &self.document().sounds;
+        let there = list.iter().any(|i| sounds[*i].name == self.sounds.selected);
+        if let Some(first) = list.first().filter(|_| !there) {
+            self.sounds.selected = sounds[*first].name.clone();
+        }
+    }
+
     /// The selected sound.
     pub(crate) fn sound(&self) -> Option<&SoundDoc> {
         let sounds = &self.document().sounds;
@@ -444,7 +455,10 @@ impl App {
     fn copy_fields(&mut self) {
         let fields = self.fields();
         let one = self.sounds.column == Column::Settings;
-        let chosen = fields.into_iter().enumerate().filter(|(at, f)| if one { *at == self.sounds.field } else { f.origin == Origin::Own && !matches!(f.key, "note" | "pick") });
+        let chosen = fields
+            .into_iter()
+            .enumerate()
+            .filter(|(at, f)| if one { *at == self.sounds.field } else { f.origin == Origin::Own && !matches!(f.key, "note" | "pick") });
         self.sounds.copied = chosen.map(|(_, f)| (f.key.to_owned(), f.value)).collect();
         let names: Vec<&str> = self.sounds.copied.iter().map(|(k, _)| k.as_str()).collect();
         let text = format!("copied: {}", names.join(", "));

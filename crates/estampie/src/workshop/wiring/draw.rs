@@ -63,6 +63,21 @@ fn told(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             lines.push(Drawn::Mend(if mend.is_empty() { "enter declares it".into() } else { format!("{mend} r; enter declares it") }));
         }
     }
+    // What needs someone stays in sight at the foot, whatever is scrolled above it.
+    let needs = lines.iter().skip(1).position(|l| matches!(l, Drawn::Heading(_, _, true))).map_or(lines.len(), |at| at + 1);
+    let pinned = lines.split_off(needs);
+    let foot = (pinned.len() as u16 + u16::from(!pinned.is_empty())).min(area.height / 2);
+    list(app, pen, Rect { height: area.height - foot, ..area }, &lines, &items, hits);
+    if foot > 1 {
+        list(app, pen, Rect { y: area.bottom() - foot + 1, height: foot - 1, ..area }, &pinned, &items, hits);
+    }
+    if items.is_empty() {
+        pen.text(2, area.y + 1, area.width - 2, "game.toml declares nothing yet", Role::Faded);
+    }
+}
+
+/// A part of the index; what is selected in it stays in sight.
+fn list(app: &App, pen: &mut Pen<'_>, area: Rect, lines: &[Drawn], items: &[Told], hits: &mut Hits) {
     let height = usize::from(area.height);
     let selected = lines.iter().position(|l| matches!(l, Drawn::Item(at) if *at == app.wiring.told)).unwrap_or(0);
     let first = (selected + 3).saturating_sub(height).min(lines.len().saturating_sub(height));
@@ -88,8 +103,8 @@ fn told(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             Drawn::Blank => {}
         }
     }
-    if items.is_empty() {
-        pen.text(2, area.y + 1, area.width - 2, "game.toml declares nothing yet", Role::Faded);
+    if first + height < lines.len() && height > 2 {
+        pen.right(area.right() - 1, area.bottom() - 1, &format!("and {} more ↓", lines.len() - first - height), Role::Ghost);
     }
 }
 
@@ -253,18 +268,14 @@ fn words(app: &App, pen: &mut Pen<'_>, x: u16, y: u16, width: u16, text: &str, o
     for piece in text.split_inclusive(' ') {
         let word = piece.trim_end_matches([' ', ',']);
         let game = document.parameters.iter().any(|p| p.name == word) || document.states.iter().any(|s| s.name == word);
-        let role = if off {
-            Role::Faded
-        } else if matches!(word, "When" | "Off:") {
-            Role::Red
-        } else if game {
-            Role::Lapis
-        } else if document.events.iter().any(|e| e.name == word) || document.sounds.iter().any(|s| s.name == word) || word.parse::<f64>().is_ok() {
-            Role::Vellum
-        } else if document.states.iter().any(|s| s.values.iter().any(|v| v.value == word)) {
-            Role::Vellum
-        } else {
-            Role::Faded
+        let known = document.events.iter().any(|e| e.name == word) || document.sounds.iter().any(|s| s.name == word);
+        let value = word.parse::<f64>().is_ok() || document.states.iter().any(|s| s.values.iter().any(|v| v.value == word));
+        let role = match word {
+            _ if off => Role::Faded,
+            "When" | "Off:" => Role::Red,
+            _ if game => Role::Lapis,
+            _ if known || value => Role::Vellum,
+            _ => Role::Faded,
         };
         column = pen.text(column, y, (x + width).saturating_sub(column), piece, role);
     }
@@ -375,7 +386,11 @@ fn modulation(app: &App, pen: &mut Pen<'_>, area: Rect, written: usize, chosen: 
     let time = if doc.smooth.0 == 0.0 { "−".to_owned() } else { doc.smooth.to_string() };
     pen.text(smooth, y, 9, &time, Role::Faded);
     let program = app.program();
-    let value = program.modulations.iter().position(|m| m.written as usize == written).and_then(|at| app.rehearsal.status.as_ref().filter(|s| s.program == program.id)?.modulations.get(at).copied());
+    let value = program
+        .modulations
+        .iter()
+        .position(|m| m.written as usize == written)
+        .and_then(|at| app.rehearsal.status.as_ref().filter(|s| s.program == program.id)?.modulations.get(at).copied());
     if let Some(value) = value {
         pen.right(now, y, &doc.property.print((value * 100.0).round() / 100.0).replace('-', "−"), Role::Gold);
     }

@@ -77,7 +77,8 @@ fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
         let plot = Rect { y, height: 5.min(area.height.saturating_sub(10).max(2)), ..area };
         let (from, to) = (values.front().map_or(0, |v| v.0), values.back().map_or(1, |v| v.0));
         let (low, high) = if whole { (doc.low, doc.high) } else { values.iter().fold((0.0f32, 1.0f32), |(l, h), (_, v)| (l.min(*v), h.max(*v))) };
-        let points: Vec<(f64, f64)> = values.iter().map(|(frame, v)| ((frame - from) as f64 / (to - from).max(1) as f64, f64::from((v - low) / (high - low)) * 0.94 + 0.03)).collect();
+        let points: Vec<(f64, f64)> =
+            values.iter().map(|(frame, v)| ((frame - from) as f64 / (to - from).max(1) as f64, f64::from((v - low) / (high - low)) * 0.94 + 0.03)).collect();
         pen.plot(plot, &points, Role::Lapis);
         for number in thresholds(app, &doc.name) {
             let share = ((number - low) / (high - low)).clamp(0.0, 1.0);
@@ -181,7 +182,12 @@ fn event(app: &App, pen: &mut Pen<'_>, area: Rect, name: &str) -> u16 {
     }
     let count = app.rehearsal.history.events.get(&key).copied().unwrap_or(0);
     y = pair(pen, area, y, "came", &format!("{count} time{} in this rehearsal", if count == 1 { "" } else { "s" }), Role::Vellum);
-    let sent: usize = app.document().playthroughs.iter().map(|(_, p)| p.steps().iter().filter(|(s, _)| matches!(&s.action, estampie_core::language::StepAction::Send(e, _) if e.text == name)).count()).sum();
+    let sent: usize = app
+        .document()
+        .playthroughs
+        .iter()
+        .map(|(_, p)| p.steps().iter().filter(|(s, _)| matches!(&s.action, estampie_core::language::StepAction::Send(e, _) if e.text == name)).count())
+        .sum();
     y = pair(pen, area, y, "playthroughs", &format!("send it {sent} time{}", if sent == 1 { "" } else { "s" }), Role::Vellum);
     if app.wiring.column == Column::Folio
         && let Some(Row::Line(line)) = app.wiring_row()
@@ -189,7 +195,8 @@ fn event(app: &App, pen: &mut Pen<'_>, area: Rect, name: &str) -> u16 {
     {
         let program = app.program();
         let written = app.document().reactions.iter().position(|r| r.place.0.line as usize == block.head + 1);
-        let acted = program.reactions.iter().find(|r| Some(r.written as usize) == written).and_then(|r| app.rehearsal.history.acted.get(&r.key)).copied().unwrap_or(0);
+        let acted =
+            program.reactions.iter().find(|r| Some(r.written as usize) == written).and_then(|r| app.rehearsal.history.acted.get(&r.key)).copied().unwrap_or(0);
         y = pair(pen, area, y, &format!("reaction {}", number + 1), &format!("acted {acted} time{}", if acted == 1 { "" } else { "s" }), Role::Vellum);
     }
     y

@@ -60,7 +60,7 @@ pub(crate) enum Row {
 
 impl App {
     pub(crate) fn reactions_text(&self) -> String {
-        self.workspace.sources().get(FILE).map_or_else(String::new, |t| t.to_string())
+        self.workspace.sources().get(FILE).map_or_else(String::new, ToString::to_string)
     }
 
     /// The lines of the index.
@@ -68,7 +68,13 @@ impl App {
         let document = self.document();
         let unwired = survey(document);
         let missing = unwired.events.into_iter().chain(unwired.parameters).chain(unwired.states);
-        let undeclared = self.rehearsal.history.undeclared.keys().map(|k| self.rehearsal.names.get(*k).to_owned()).filter(|name| !document.events.iter().any(|e| e.name == *name));
+        let undeclared = self
+            .rehearsal
+            .history
+            .undeclared
+            .keys()
+            .map(|k| self.rehearsal.names.get(*k).to_owned())
+            .filter(|name| !document.events.iter().any(|e| e.name == *name));
         let derived = |p: &usize| document.parameters[*p].source != ValueOf::Game;
         let parameters = 0..document.parameters.len();
         let events = document.events.iter().map(|e| Told::Event(e.name.clone()));
@@ -399,9 +405,19 @@ impl App {
             format!("there is no parameter \"{from}\" {mend}")
         })?;
         let word = moves.split_whitespace().last().ok_or(usage)?;
-        let property = estampie_core::document::Property::ALL.iter().find(|(_, w)| *w == word).map(|(p, _)| *p).ok_or_else(|| format!("\"{word}\" cannot be moved; {usage}"))?;
+        let property = estampie_core::document::Property::ALL
+            .iter()
+            .find(|(_, w)| *w == word)
+            .map(|(p, _)| *p)
+            .ok_or_else(|| format!("\"{word}\" cannot be moved; {usage}"))?;
         let ends = if parameter.high - parameter.low < 1e5 { (parameter.low, parameter.high) } else { (0.0, 1.0) };
-        let point = |x| estampie_core::document::print_point(&estampie_core::document::Point { x, y: 0.0, shape: estampie_core::document::Shape::Straight }, &parameter.unit, property);
+        let point = |x| {
+            estampie_core::document::print_point(
+                &estampie_core::document::Point { x, y: 0.0, shape: estampie_core::document::Shape::Straight },
+                &parameter.unit,
+                property,
+            )
+        };
         // It begins by moving nothing, and the editor opens on it.
         let points = [point(ends.0), point(ends.1)];
         let before = (self.faults.len(), document.modulations.len());

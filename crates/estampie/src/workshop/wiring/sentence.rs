@@ -78,7 +78,11 @@ impl App {
 
     /// A new reaction below the selected one (or at the end) that begins with `text`.
     pub(super) fn begin_new_with(&mut self, text: &str) {
-        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) { self.block_of(line).map(|(_, b)| b.end) } else { None };
+        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) {
+            self.block_of(line).map(|(_, b)| b.end)
+        } else {
+            None
+        };
         let line = here.unwrap_or_else(|| self.reactions_text().trim_end().lines().count());
         self.wiring.column = Column::Folio;
         self.open_sentence(Sentence { line, new: true, head: true, edit: Line::new(text), faults: Vec::new(), picks: Vec::new(), pick: 0 });
@@ -130,16 +134,15 @@ impl App {
             .filter(|f| !(sentence.new && f.what.contains("does nothing")))
             .map(|f| ((f.place.column as usize).saturating_sub(1 + indent), f))
             .collect();
-        sentence.picks.clear();
-        for (column, fault) in &sentence.faults {
-            if let Some(name) = fault.mend.strip_suffix('?') {
-                sentence.picks.push(Pick::Mend(*column, name.to_owned()));
-            }
-        }
         let word = sentence.edit.word().to_owned();
         let before = sentence.edit.before();
-        let before = &before[..before.len() - word.len()];
-        sentence.picks.extend(complete(self.document(), sentence.head, before, &word).into_iter().map(Pick::Complete));
+        let before = before[..before.len() - word.len()].to_owned();
+        let typing = before.chars().count();
+        let next = complete(self.document(), sentence.head, &before, &word).into_iter().map(Pick::Complete);
+        let mends = sentence.faults.iter().filter_map(|(column, fault)| Some(Pick::Mend(*column, fault.mend.strip_suffix('?')?.to_owned())));
+        let (here, elsewhere): (Vec<Pick>, Vec<Pick>) = mends.partition(|m| matches!(m, Pick::Mend(column, _) if *column == typing));
+        // A word that is still being typed goes on first; what was typed before is mended first.
+        sentence.picks = elsewhere.into_iter().chain(next).chain(here).collect();
         sentence.pick = sentence.pick.min(sentence.picks.len().saturating_sub(1));
     }
 

@@ -1,0 +1,49 @@
+//! `estampie draw`: drawings of a project for the team.
+
+use super::Failure;
+use crate::project;
+use estampie_core::draw;
+use std::path::{Path, PathBuf};
+
+/// What can be drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum What {
+    /// All modulation curves and falloffs
+    Curves,
+}
+
+#[derive(clap::Args, Debug)]
+pub(crate) struct Arguments {
+    /// The project's folder
+    project: PathBuf,
+    /// What to draw
+    what: What,
+    /// The file: its ending, .svg or .pdf, says which
+    #[arg(short, long, value_name = "FILE")]
+    out: PathBuf,
+}
+
+pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
+    let ending = arguments.out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
+    if !matches!(ending.as_str(), "svg" | "pdf") {
+        return Err(Failure::Use(format!("{} ends neither in .svg nor in .pdf; write -o curves.svg or -o curves.pdf", arguments.out.display())));
+    }
+    let loaded = project::load(&arguments.project)?;
+    super::print_faults(&loaded.faults);
+    let document = loaded.workspace.document();
+    let What::Curves = arguments.what;
+    let panels = draw::curves(document, &loaded.program);
+    if panels.is_empty() {
+        return Err(Failure::Fault("the project has no curves to draw; modulation.toml holds them".into()));
+    }
+    let title = format!("{}: curves", document.manifest.name);
+    let failed = |error: draw::DrawError| Failure::Fault(error.to_string());
+    let bytes = if ending == "svg" { draw::svg(&title, &panels).map_err(failed)?.into_bytes() } else { draw::pdf(&title, &panels).map_err(failed)? };
+    write(&arguments.out, &bytes)?;
+    println!("{}: {} curves", arguments.out.display(), panels.len());
+    Ok(())
+}
+
+fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
+    std::fs::write(path, bytes).map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", path.display())))
+}
