@@ -2,8 +2,36 @@
 
 use crate::document::sound_of;
 use crate::document::{Document, TakeDoc, ValueOf};
-use crate::language::{Action, Expression, Measure, Trigger};
+use crate::language::{Action, Expression, Measure, StepAction, Trigger};
 use std::collections::BTreeSet;
+
+/// What is declared and no playthrough says: events that nothing sends, parameters and states that nothing sets.
+#[must_use]
+pub fn never_sent(document: &Document) -> Vec<String> {
+    let mut said: BTreeSet<&str> = BTreeSet::new();
+    for (_, playthrough) in &document.playthroughs {
+        for (step, _) in playthrough.steps() {
+            match &step.action {
+                StepAction::Send(word, _) | StepAction::State(word, _) | StepAction::Parameter(word, _) | StepAction::ParameterOn(word, ..) => {
+                    said.insert(&word.text);
+                }
+                StepAction::Glide { parameter, .. } => {
+                    said.insert(&parameter.text);
+                }
+                StepAction::Place(_) | StepAction::Remove(_) | StepAction::End => {}
+            }
+        }
+    }
+    for act in document.reactions.iter().flat_map(|r| &r.actions) {
+        if let Action::Send { event: word, .. } | Action::Set { subject: word, .. } | Action::Add { subject: word, .. } = &act.action {
+            said.insert(&word.text);
+        }
+    }
+    said.extend(document.sounds.iter().filter_map(|s| s.when_refused.as_ref()).map(|event| event.value.as_str()));
+    let events = document.events.iter().map(|e| &e.name);
+    let parameters = document.parameters.iter().filter(|p| p.source == ValueOf::Game).map(|p| &p.name);
+    events.chain(parameters).chain(document.states.iter().map(|s| &s.name)).filter(|name| !said.contains(name.as_str())).cloned().collect()
+}
 
 /// What of a project nothing uses.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -92,6 +120,20 @@ fn names_in<'a>(expression: &'a Expression, used: &mut BTreeSet<&'a str>) {
 mod tests {
     use super::*;
     use crate::document::Sources;
+
+    #[test]
+    fn what_nothing_says_is_listed() {
+        let game = "[events]\nhit = \"a\"\nlost = \"b\"\nown = \"c\"\n[parameters.strain]\nrange = \"0..1\"\n[parameters.idle]\nrange = \"0..1\"\n[states.deck]\nvalues = [\"plank\"]\n";
+        let play = "0 send hit\n1 strain 0 to 1 over 2 s\n";
+        let sources = Sources::from_texts([
+            ("estampie.toml", "format = 1"),
+            ("game.toml", game),
+            ("reactions.est", "When hit\n  send own\n"),
+            ("playthroughs/p.play", play),
+        ]);
+        let (document, _) = Document::read(&sources, &BTreeSet::new());
+        assert_eq!(never_sent(&document), ["lost", "idle", "deck"]);
+    }
 
     #[test]
     fn what_nothing_uses_is_listed() {

@@ -144,3 +144,18 @@ fn every_file_of_the_demo_is_as_loud_as_promised_and_without_a_click() {
     }
     assert!(bytes < 25 << 20, "{bytes} bytes");
 }
+
+#[test]
+fn curves_are_drawn_into_a_file_of_either_kind() {
+    let folder = tempfile::tempdir().unwrap();
+    for ending in ["svg", "pdf"] {
+        let out = folder.path().join(format!("curves.{ending}"));
+        let done = run(&["draw", demo().to_str().unwrap(), "curves", "-o", out.to_str().unwrap()]);
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        assert!(String::from_utf8_lossy(&done.stdout).contains("20 curves"));
+        assert!(std::fs::metadata(&out).unwrap().len() > 20_000);
+    }
+    let wrong = run(&["draw", demo().to_str().unwrap(), "curves", "-o", "curves.png"]);
+    assert_eq!(wrong.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&wrong.stderr).contains("neither in .svg nor in .pdf"));
+}

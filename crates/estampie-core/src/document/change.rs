@@ -272,7 +272,9 @@ impl Workspace {
                 let line = lines.get_mut(place.line as usize - 1).ok_or_else(|| format!("{place} is gone"))?;
                 let from: usize = line.chars().take(place.column as usize - 1).map(char::len_utf8).sum();
                 let at = line[from..].find(old).map(|at| at + from).ok_or_else(|| format!("{old} does not stand at {place} any more"))?;
-                let bare = file.ends_with(".toml") && !line[..at].ends_with(['"', '\'', ' ']) && line[..at].trim_end().ends_with('[');
+                let head = line[..at].trim_end();
+                // A key without quotes gets them if its new name needs them.
+                let bare = file.ends_with(".toml") && (head.is_empty() || head.ends_with('['));
                 let put = if bare { quoted(new) } else { new.to_owned() };
                 line.replace_range(at..at + old.len(), &put);
             }

@@ -37,6 +37,7 @@
 //! ```
 
 mod input;
+mod report;
 mod state;
 mod telemetry;
 mod world;
@@ -53,12 +54,9 @@ pub use world::{LISTENER_NAME, MOST_EMITTERS};
 pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, holds};
 pub(crate) use world::World;
 
-use crate::director::{Deferred, MOST_DEFERRED, MOST_REPEATERS, Playing, Rehearsed, Repeater, Scene, Work, gate_term, glide_sound, sums, voice_terms};
-use crate::document::Property;
+use crate::director::{Deferred, MOST_DEFERRED, MOST_REPEATERS, Playing, Rehearsed, Repeater, Scene, Work, glide_sound, sums};
 use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
-use crate::mixer::buses::bus_terms;
 use crate::mixer::voice::{Leaving, Scratch, Voice};
-use crate::names::NameKey;
 use crate::program::Program;
 use crate::units::{Decibels, Seconds, Semitones};
 use rtrb::{Consumer, Producer, RingBuffer};
@@ -597,80 +595,6 @@ impl Engine {
             *peak = peak.max(crate::mixer::buses::greatest(channel));
         }
     }
-
-    /// What speakers, reactions and emitters have in mind.
-    fn write_memory(&self, program: &Program, status: &mut Status) {
-        let state = &self.now.state;
-        for (key, speaker) in program.speakers.iter().zip(&state.speakers) {
-            let line = |sound: u32, asked, urgency, speaking| {
-                let spec = &program.sounds[sound as usize];
-                LineStatus { speaker: *key, sound: spec.key, asked, worth: spec.lines.map_or(0, |l| l.worth), urgency, speaking }
-            };
-            let said = (speaker.speaking != 0).then(|| line(speaker.sound, 0, Default::default(), true));
-            for line in said.into_iter().chain(speaker.queue.iter().map(|l| line(l.sound, l.asked, l.urgency, false))) {
-                if status.lines.len() < status.lines.capacity() {
-                    status.lines.push(line);
-                }
-            }
-        }
-        for (at, (spec, now)) in program.reactions.iter().zip(&state.reactions).enumerate() {
-            let counted = spec.nth.map_or(0, |n| state.counters[n.counter as usize].count);
-            if (now.spent || now.due != u64::MAX || counted > 0) && status.reactions.len() < status.reactions.capacity() {
-                let due = (now.due != u64::MAX).then(|| now.due.saturating_sub(self.frame));
-                status.reactions.push(ReactionStatus { reaction: at as u32, spent: now.spent, due, counted });
-            }
-        }
-        let emitters = std::iter::once(&self.world.listener).chain(self.world.emitters.iter().filter(|e| e.present));
-        for emitter in emitters.take(status.emitters.capacity()) {
-            status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, distance: self.world.distance(emitter) });
-        }
-    }
-
-    fn write_status(&mut self, program: &Program) {
-        let Ok(mut status) = self.outlets.empty.pop() else { return };
-        let state = &mut self.now.state;
-        status.frame = self.frame;
-        status.program = program.id;
-        status.parameters.clear();
-        status.states.clear();
-        status.buses.clear();
-        status.modulations.clear();
-        status.voices.clear();
-        status.terms.clear();
-        for parameter in state.parameters.iter().take(status.parameters.capacity()) {
-            status.parameters.push(ParameterStatus { value: parameter.at(self.frame), smooth: parameter.smooth });
-        }
-        status.lines.clear();
-        status.reactions.clear();
-        status.emitters.clear();
-        let room = status.states.capacity();
-        status.states.extend(state.states.iter().take(room));
-        let room = status.modulations.capacity();
-        // One that every emitter has by itself has no value for all: it shows what it comes to at rest.
-        let value = |(spec, now): (&crate::program::Modulation, &f32)| {
-            if spec.local { spec.curve.at(program.parameters[spec.parameter].rest) } else { *now }
-        };
-        status.modulations.extend(program.modulations.iter().zip(&state.modulations).map(value).take(room));
-        for bus in state.buses.iter_mut().take(status.buses.capacity()) {
-            let peak = std::mem::take(&mut bus.peak);
-            let set = if bus.level <= -120.0 { f32::NEG_INFINITY } else { bus.level };
-            status.buses.push(BusStatus { peak, level: set + bus.moved, moved: bus.moved, muted: bus.muted, soloed: bus.soloed });
-        }
-        for slot in self.active.iter().chain(&self.asleep) {
-            if status.voices.len() == status.voices.capacity() {
-                break;
-            }
-            let voice = &self.voices[usize::from(*slot)];
-            let scene = Scene { program, state: &self.now.state, world: &self.world, frame: self.frame };
-            write_voice(&mut status, scene, voice, self.soft.gain(), self.last_gain);
-        }
-        self.write_memory(program, &mut status);
-        status.peak = std::mem::take(&mut self.peak);
-        status.playing_repeats = self.repeaters.len() as u32;
-        status.ceiling = Decibels::of_gain(std::mem::replace(&mut self.least_gain, 1.0)).0;
-        status.lost = self.outlets.lost;
-        let _ = self.outlets.full.push(status);
-    }
 }
 
 /// The way with its sounds found again in another program.
@@ -714,56 +638,4 @@ fn release_voices(list: &mut Vec<u16>, voices: &mut [Voice], free: &mut Vec<u16>
         }
     }
     list.truncate(kept);
-}
-
-fn write_voice(status: &mut Status, scene: Scene<'_>, voice: &Voice, soft: f32, ceiling: f32) {
-    let Scene { program, state, .. } = scene;
-    let first = status.terms.len();
-    let mut heard = 0.0;
-    let terms = &mut status.terms;
-    let mut tell = |term: Term| {
-        if term.property == Property::Level {
-            heard += term.value;
-        }
-        if terms.len() < terms.capacity() {
-            terms.push(term);
-        }
-    };
-    let level = |kind, of, value| Term { property: Property::Level, kind, of, value };
-    let power = |p: f32| 10.0 * p.max(1e-12).log10();
-    tell(level(TermKind::Recorded, voice.take(), power(voice.power)));
-    voice_terms(scene, voice, &mut tell);
-    if (voice.octaves < 0.0 || voice.octaves_up > 0.0) && !voice.asleep {
-        tell(level(TermKind::Filtered, voice.sound, power(voice.filtered) - power(voice.power)));
-    }
-    if voice.envelope.gain() != 1.0 {
-        tell(level(TermKind::Fading, voice.sound, Decibels::of_gain(voice.envelope.gain()).0));
-    }
-    if let Some(term) = gate_term(voice) {
-        tell(term);
-    }
-    let direct = state.buses[voice.bus as usize].direct.gain();
-    if direct != 1.0 {
-        tell(level(TermKind::Gated, program.buses[voice.bus as usize].key, Decibels::of_gain(direct).0));
-    }
-    bus_terms(program, state, voice.bus as usize, &mut tell);
-    if soft != 1.0 {
-        tell(level(TermKind::SoftStart, NameKey::NONE, Decibels::of_gain(soft * soft).0));
-    }
-    if ceiling != 1.0 {
-        tell(level(TermKind::Ceiling, NameKey::NONE, Decibels::of_gain(ceiling).0));
-    }
-    let count = (terms.len() - first) as u32;
-    status.voices.push(VoiceStatus {
-        voice: voice.id,
-        sound: voice.sound,
-        take: voice.take(),
-        emitter: voice.emitter,
-        started: voice.started,
-        heard,
-        leaving: voice.leaving != Leaving::No,
-        asleep: voice.asleep,
-        first: first as u32,
-        count,
-    });
 }

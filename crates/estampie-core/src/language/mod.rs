@@ -8,6 +8,7 @@ pub mod formula;
 pub mod lex;
 pub mod measure;
 pub mod playthrough;
+pub mod print;
 pub mod reactions;
 
 pub use formula::Expression;

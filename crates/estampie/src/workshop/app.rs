@@ -16,7 +16,6 @@ use estampie_core::document::{Document, Fault, Workspace};
 use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
 use estampie_core::program::{self, Program};
-use estampie_core::units::Decibels;
 use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind};
 use ratatui::layout::Rect;
 use std::collections::HashMap;
@@ -109,11 +108,6 @@ pub(crate) enum Mode {
     Faults,
     /// Unsaved edits, and one wants to quit.
     Quitting,
-}
-
-/// Half a decibel, or a tenth for a fine step.
-fn level_step(by: f32) -> f32 {
-    if by.abs() < 1.0 { by.signum() * 0.1 } else { by * 0.5 }
 }
 
 /// A line said to the designer.
@@ -217,9 +211,10 @@ impl App {
         &self.rehearsal.program
     }
 
-    /// Files still being loaded, and all that were asked for.
+    /// Files that are loaded, and all that were asked for, until the engine has them all.
     pub(crate) fn loading(&self) -> Option<(usize, usize)> {
-        (self.loading.left > 0).then_some((self.loading.total - self.loading.left, self.loading.total))
+        let adopted = || self.rehearsal.status_program().is_some_and(|p| p.sounds.iter().all(|s| !s.loading));
+        (self.loading.left > 0 || (self.loading.total > 0 && !adopted())).then_some((self.loading.total - self.loading.left, self.loading.total))
     }
 
     pub(crate) fn say(&mut self, text: impl Into<String>) {
@@ -329,7 +324,7 @@ impl App {
     }
 
     /// Compiles what is written now and lets it take over.
-    fn compile(&mut self) {
+    pub(super) fn compile(&mut self) {
         let (program, found) = program::compile(self.workspace.document(), &self.assets);
         self.faults = all_faults(&self.workspace, found);
         self.rehearsal.take_over(Arc::new(program));
@@ -595,7 +590,7 @@ impl App {
         self.sent.filter(|(k, _, at)| *k == key && at.elapsed() < Duration::from_millis(250)).map(|(_, value, _)| value)
     }
 
-    fn latest_state(&self, index: usize) -> usize {
+    pub(super) fn latest_state(&self, index: usize) -> usize {
         self.just_sent(&self.document().states[index].name).map_or_else(|| self.state_value(index), |v| v as usize)
     }
 
@@ -616,44 +611,6 @@ impl App {
         let what = InputKind::State { state, value: NameKey::of(&value.value) };
         self.rehearsal.say(what);
         self.sent = Some((state, at as f32, Instant::now()));
-    }
-
-    /// The document's bus behind the selected line of the Mix.
-    pub(crate) fn bus_name(&self, bus: usize) -> Option<String> {
-        self.program().buses.get(bus).map(|b| self.program().names.get(b.key).to_owned())
-    }
-
-    pub(crate) fn bus_level(&self, name: &str) -> f32 {
-        self.document().buses.iter().find(|b| b.name == name).map_or(0.0, |b| b.level.0)
-    }
-
-    fn nudge_bus(&mut self, by: f32) {
-        let Some(name) = self.bus_name(self.bus) else { return };
-        let level = self.bus_level(&name);
-        // Out of silence one comes in at the quiet end.
-        let level = if level == f32::NEG_INFINITY { -60.0 } else { level + level_step(by) };
-        self.set_bus_level(&name, level);
-    }
-
-    pub(crate) fn set_bus_level(&mut self, name: &str, level: f32) {
-        let level = if level < -80.0 { Decibels::SILENCE } else { Decibels(((level * 10.0).round() / 10.0).min(24.0)) };
-        let done = self.workspace.set_value(&format!("level of {name}"), "mix.toml", &["buses", name, "level"], &level.to_string());
-        self.edited(done);
-    }
-
-    fn nudge_sound(&mut self, by: f32) {
-        let Some(voice) = self.selected_voice() else { return };
-        let name = self.rehearsal.names.get(voice.sound).to_owned();
-        let Some(level) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.level.0) else { return };
-        self.voice = Some(voice.voice);
-        self.set_sound_level(&name, level + level_step(by));
-    }
-
-    pub(super) fn set_sound_level(&mut self, name: &str, level: f32) {
-        let Some(file) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.place.file.clone()) else { return };
-        let level = Decibels(((level * 10.0).round() / 10.0).clamp(-120.0, 24.0));
-        let done = self.workspace.set_value(&format!("level of {name}"), &file, &[name, "level"], &level.to_string());
-        self.edited(done);
     }
 
     pub(super) fn edited(&mut self, done: Result<(), String>) {
@@ -690,95 +647,6 @@ impl App {
             Ok(0) => self.say("nothing to save"),
             Ok(count) => self.say(format!("saved {count} file{}", if count == 1 { "" } else { "s" })),
             Err(error) => self.alarm(format!("not saved: {error}; your edits are still here")),
-        }
-    }
-
-    fn gate(&mut self, solo: bool) {
-        let bus = match self.view {
-            View::Mix => self.program().buses.get(self.bus).map(|b| b.key),
-            // On the Stage: the bus of the selected voice, by its ledger.
-            View::Stage => self.selected_voice().and_then(|v| {
-                let status = self.rehearsal.status.as_ref()?;
-                status.terms_of(&v).iter().find(|t| t.kind == estampie_core::engine::TermKind::Bus).map(|t| t.of)
-            }),
-            View::Sounds | View::Wiring => None,
-        };
-        let Some(bus) = bus else { return self.say("nothing sounds; choose a bus in the view Mix") };
-        let on = if solo { self.rehearsal.toggle_solo(bus) } else { self.rehearsal.toggle_mute(bus) };
-        let word = match (solo, on) {
-            (true, true) => "is heard alone",
-            (true, false) => "is no longer alone",
-            (false, true) => "is silent",
-            (false, false) => "is heard again",
-        };
-        let text = format!("bus {} {word} (rehearsal only)", self.rehearsal.names.get(bus));
-        self.say(text);
-    }
-
-    fn rest(&mut self) {
-        match (self.view, self.column, self.selected_item()) {
-            (View::Mix, ..) => {
-                if let Some(name) = self.bus_name(self.bus) {
-                    self.set_bus_level(&name, 0.0);
-                }
-            }
-            (View::Stage, Column::Index, Some(Item::Parameter(index))) => {
-                let rest = self.document().parameters[index].rest;
-                self.set_parameter(index, rest);
-            }
-            (View::Stage, Column::Index, Some(Item::State(index))) => {
-                let start = self.document().states[index].start;
-                self.set_state(index, start);
-            }
-            (View::Stage, Column::Sounding, _) => {
-                if let Some(voice) = self.selected_voice() {
-                    let name = self.rehearsal.names.get(voice.sound).to_owned();
-                    self.set_sound_level(&name, 0.0);
-                }
-            }
-            _ => {}
-        }
-    }
-
-    pub(super) fn main_thing(&mut self) {
-        if self.column == Column::Sounding {
-            if let Some(voice) = self.selected_voice() {
-                self.rehearsal.say(InputKind::Play { sound: voice.sound, emitter: voice.emitter });
-            }
-            return;
-        }
-        match self.selected_item() {
-            Some(Item::Event(index)) => {
-                let name = self.document().events[index].name.clone();
-                self.rehearsal.event(&name);
-            }
-            Some(Item::Playthrough(index)) => self.replay(index),
-            Some(Item::State(index)) => {
-                let count = self.document().states[index].values.len();
-                self.set_state(index, (self.latest_state(index) + 1) % count.max(1));
-            }
-            Some(Item::Parameter(_)) => self.begin_typing(),
-            None => {}
-        }
-    }
-
-    pub(super) fn replay(&mut self, index: usize) {
-        let Some((name, playthrough)) = self.document().playthroughs.get(index).cloned() else { return };
-        self.rehearsal.replay(&name, &playthrough);
-        self.say(format!("replaying {name} from a fresh start"));
-    }
-
-    fn record(&mut self) {
-        if let Some(playthrough) = self.rehearsal.end_recording() {
-            let taken = |n: &usize| self.workspace.sources().get(&format!("playthroughs/take-{n}.play")).is_some();
-            let number = (1..).find(|n| !taken(n)).unwrap_or(1);
-            let file = format!("playthroughs/take-{number}.play");
-            self.workspace.replace(&format!("recording of take-{number}"), &file, &playthrough.to_string());
-            self.compile();
-            self.say(format!("recorded as take-{number}; it is in the list of playthroughs"));
-        } else {
-            self.rehearsal.record();
-            self.say("recording from a fresh start; R again ends it");
         }
     }
 }

@@ -58,11 +58,11 @@ impl Frame {
 
     /// The column of a value.
     pub(crate) fn column(&self, area: Rect, x: f32) -> u16 {
-        area.x + (self.share_x(x) * f32::from(area.width.saturating_sub(1))).round() as u16
+        area.x + ((self.share_x(x) * f32::from(area.width)) as u16).min(area.width.saturating_sub(1))
     }
 
     fn row(&self, area: Rect, y: f32) -> u16 {
-        area.y + ((1.0 - self.share_y(y)) * f32::from(area.height.saturating_sub(1))).round() as u16
+        area.y + (((1.0 - self.share_y(y)) * f32::from(area.height)) as u16).min(area.height.saturating_sub(1))
     }
 
     /// Draws the curve in braille.
@@ -274,13 +274,18 @@ impl App {
     pub(super) fn drag_curve(&mut self, area: Rect, x: u16, y: u16) {
         let Mode::Curve(mut editor) = self.mode.clone() else { return };
         let (px, py) = values_at(&editor.frame, area, x, y);
+        let Some(point) = editor.points.get(editor.at).copied() else { return };
+        // Within its own column or row it keeps its value: upwards is only upwards.
+        let px = if editor.frame.column(area, point.x) == x { point.x } else { px };
+        let py = if editor.frame.row(area, point.y) == y { point.y } else { py };
         editor.place(px, py);
         self.keep_curve(editor);
     }
 }
 
 fn values_at(frame: &Frame, area: Rect, x: u16, y: u16) -> (f32, f32) {
-    let share = |at: u16, from: u16, length: u16| f32::from(at.saturating_sub(from)) / f32::from(length.saturating_sub(1).max(1));
+    // The middle of the cell.
+    let share = |at: u16, from: u16, length: u16| (f32::from(at.saturating_sub(from)) + 0.5) / f32::from(length.max(1));
     let (sx, sy) = (share(x, area.x, area.width).clamp(0.0, 1.0), 1.0 - share(y, area.y, area.height).clamp(0.0, 1.0));
     (frame.x.0 + (frame.x.1 - frame.x.0) * sx, frame.y.0 + (frame.y.1 - frame.y.0) * sy)
 }
@@ -385,9 +390,12 @@ mod tests {
     #[test]
     fn a_place_on_the_screen_and_its_values_undo_each_other() {
         let frame = Frame { x: (0.0, 100.0), y: (-12.0, 0.0) };
-        let area = Rect { x: 10, y: 5, width: 101, height: 13 };
-        assert_eq!(values_at(&frame, area, 60, 11), (50.0, -6.0));
-        assert_eq!((frame.column(area, 50.0), frame.row(area, -6.0)), (60, 11));
+        let area = Rect { x: 10, y: 5, width: 100, height: 12 };
+        for (x, y) in [(10, 5), (60, 11), (109, 16)] {
+            let (px, py) = values_at(&frame, area, x, y);
+            assert_eq!((frame.column(area, px), frame.row(area, py)), (x, y));
+        }
+        assert_eq!((frame.column(area, 100.0), frame.row(area, -12.0)), (109, 16), "the ends are within the plot");
         assert_eq!(number(-0.004), "0");
         assert_eq!(number(1250.4), "1250");
     }

@@ -3,6 +3,7 @@
 mod app;
 mod curve;
 mod finder;
+mod hands;
 mod keys;
 mod line;
 mod mix;

@@ -73,6 +73,17 @@ impl Pen<'_> {
         }
     }
 
+    /// Index, folio and gloss with the rules between them; on a narrow page index and gloss give way.
+    pub(crate) fn columns_of_page(&mut self, area: Rect, index: u16, gloss: u16) -> (Rect, Rect, Rect) {
+        let index = Rect { width: index.min(area.width * 3 / 10), ..area };
+        let width = gloss.min(area.width * 34 / 100);
+        let gloss = Rect { x: area.right() - width, width, ..area };
+        self.upright(index.right(), area.y, area.height);
+        self.upright(gloss.x - 1, area.y, area.height);
+        let folio = Rect { x: index.right() + 2, width: gloss.x - index.right() - 4, ..area };
+        (index, folio, Rect { x: gloss.x + 1, width: width - 2, ..gloss })
+    }
+
     /// Marks a line as selected.
     pub(crate) fn select(&mut self, x: u16, y: u16, width: u16) {
         let selection = self.theme.selection();

@@ -18,15 +18,10 @@ const GLOSS: u16 = 46;
 type Hits = Vec<(Rect, Hit)>;
 
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
-    let index = Rect { width: INDEX.min(area.width * 3 / 10), ..area };
-    let gloss_width = GLOSS.min(area.width * 34 / 100);
-    let gloss = Rect { x: area.right() - gloss_width, width: gloss_width, ..area };
-    let folio = Rect { x: index.right() + 1, width: gloss.x - index.right() - 2, ..area };
-    pen.upright(index.right(), area.y, area.height);
-    pen.upright(gloss.x - 1, area.y, area.height);
+    let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
     self::index(app, pen, index, hits);
-    lanes(app, pen, Rect { x: folio.x + 1, width: folio.width - 1, ..folio });
-    self::gloss(app, pen, Rect { x: gloss.x + 1, width: gloss.width - 2, ..gloss }, hits);
+    lanes(app, pen, Rect { width: folio.width + 1, ..folio });
+    self::gloss(app, pen, gloss, hits);
 }
 
 fn tidy(value: f32, span: f32) -> String {

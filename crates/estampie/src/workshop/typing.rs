@@ -197,7 +197,10 @@ impl App {
                 self.sounds.selected = name;
             }
             Found::Reaction(line) => self.go_to_reaction(line),
-            Found::Curve(written) => self.begin_curve(written),
+            Found::Curve(written) => {
+                self.go_to_modulation(written);
+                self.begin_curve(written);
+            }
             Found::Bus(index) => {
                 self.view = View::Mix;
                 self.bus = index;

@@ -17,19 +17,14 @@ const INDEX: u16 = 31;
 const GLOSS: u16 = 49;
 
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
-    let index = Rect { width: INDEX.min(area.width * 3 / 10), ..area };
-    let gloss_width = GLOSS.min(area.width * 34 / 100);
-    let gloss = Rect { x: area.right() - gloss_width, width: gloss_width, ..area };
-    let folio = Rect { x: index.right() + 2, width: gloss.x - index.right() - 4, ..area };
-    pen.upright(index.right(), area.y, area.height);
-    pen.upright(gloss.x - 1, area.y, area.height);
+    let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
     self::index(app, pen, index, hits);
     let Some(sound) = app.sound() else {
         pen.text(folio.x, folio.y, folio.width, "no sounds yet: put files into the folder audio/ and press n", Role::Faded);
         return;
     };
     self::folio(app, pen, folio, sound, hits);
-    self::gloss(app, pen, Rect { x: gloss.x + 1, width: gloss.width - 2, ..gloss }, sound, hits);
+    self::gloss(app, pen, gloss, sound, hits);
 }
 
 /// What a sound is, in a word or two.
@@ -44,8 +39,9 @@ fn kind(sound: &SoundDoc) -> String {
     } else {
         use estampie_core::document::PickDoc;
         match &sound.pick {
-            PickDoc::By(of) => format!("by {}", of.value),
-            PickDoc::Across(of, _) => format!("across {}", of.value),
+            PickDoc::By(of) if of.value.chars().count() <= 7 => format!("by {}", of.value),
+            PickDoc::By(_) => "by value".into(),
+            PickDoc::Across(..) => "cross-fade".into(),
             PickDoc::Cycle => "cycle".into(),
             PickDoc::Together => "together".into(),
             PickDoc::Shuffle(_) | PickDoc::Weighted(_) => format!("{count} take{}", if count == 1 { "" } else { "s" }),
@@ -200,6 +196,19 @@ fn takes(app: &App, pen: &mut Pen<'_>, area: Rect, list: &[Listed], last: Option
     area.y + shown * tall
 }
 
+/// The true minus sign before numbers; hyphens in names stay.
+fn minus(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut before = ' ';
+    let mut rest = text.chars().peekable();
+    while let Some(c) = rest.next() {
+        let sign = c == '-' && !before.is_alphanumeric() && rest.peek().is_some_and(char::is_ascii_digit);
+        out.push(if sign { '−' } else { c });
+        before = c;
+    }
+    out
+}
+
 /// A waveform: for each dot a stroke from the least to the greatest sample.
 fn wave(pen: &mut Pen<'_>, area: Rect, wave: &[(f32, f32)], role: Role) {
     let dots = usize::from(area.width) * 2;
@@ -281,16 +290,18 @@ fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
         _ => "c edits".to_owned(),
     };
     pen.heading(area.x, area.y, area.width, "Moved by the game", &aside);
+    // What there is no other use for goes to the plots.
+    let tall = if area.height > 28 { 7 } else { 4 };
     if list.is_empty() || area.height < 9 {
         return area.y + 1;
     }
     let cell = area.width / 3;
     for (column, (at, modulation)) in list.iter().take(3).enumerate() {
         let doc = &app.document().parameters[modulation.parameter];
-        let place = Rect { x: area.x + column as u16 * cell, y: area.y + 1, width: cell - 3, height: 7 };
+        let place = Rect { x: area.x + column as u16 * cell, y: area.y + 1, width: cell - 3, height: tall + 3 };
         hits.push((place, Hit::Modulation(modulation.written as usize)));
         pen.text(place.x, place.y, place.width, &format!("{} ⟶ {}", doc.name, modulation.property.word()), Role::Lapis);
-        let plot = Rect { y: place.y + 1, height: 4, ..place };
+        let plot = Rect { y: place.y + 1, height: tall, ..place };
         let frame = super::super::curve::Frame::of(&modulation.curve, doc);
         frame.draw(pen, plot, &modulation.curve);
         let value = app
@@ -307,7 +318,7 @@ fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
             pen.right(place.right(), plot.bottom(), &modulation.property.print(now).replace('-', "−"), Role::Gold);
         }
     }
-    area.y + 7
+    area.y + tall + 3
 }
 
 fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
@@ -342,7 +353,7 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     };
     let dots = usize::from(area.width) * 4;
     let points: Vec<(f64, f64)> = (0..=dots).map(|i| (i as f64 / dots as f64, gain(whole_time * i as f64 / dots as f64) * 0.94 + 0.03)).collect();
-    let height = area.height.saturating_sub(2).min(5);
+    let height = area.height.saturating_sub(2).min(8);
     pen.plot(Rect { y: area.y + 1, height, ..area }, &points, Role::Vellum);
     let mut words = Vec::new();
     for (name, time) in [("wait", delay), ("rise", attack), ("hold", hold), ("fall", decay)] {
@@ -384,7 +395,7 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     if let Some(lines) = &sound.lines {
         rows.push(("spoken by", format!("{}, worth saying for {}", lines.speaker, lines.worth)));
     }
-    rows.push(("voices now", if playing.1 > 0 { format!("{} and {} far below hearing", playing.0 - playing.1, playing.1) } else { playing.0.to_string() }));
+    rows.push(("voices now", if playing.1 > 0 { format!("{}, and {} unheard", playing.0 - playing.1, playing.1) } else { playing.0.to_string() }));
     for (at, (name, value)) in rows.iter().enumerate() {
         let y = area.y + 1 + at as u16;
         if y >= area.bottom() {
@@ -419,7 +430,7 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
             _ => String::new(),
         };
         let room = area.width.saturating_sub(17 + shared.chars().count() as u16 + 1);
-        pen.text(area.x + 17, y, room, &field.value.replace('-', "−"), if set { Role::Vellum } else { Role::Ghost });
+        pen.text(area.x + 17, y, room, &minus(&field.value), if set { Role::Vellum } else { Role::Ghost });
         pen.right(area.right(), y, &shared, if matches!(field.origin, Origin::Shared(_)) { Role::Verdigris } else { Role::Faded });
     }
     if fields.len() > height {
@@ -449,6 +460,7 @@ fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     });
     let aside = match (heard.len(), alike) {
         (0, _) => "none yet: t plays twenty".to_owned(),
+        (1, _) => "one so far".to_owned(),
         (n, true) => format!("{n}; some are alike"),
         (n, false) => format!("{n}; no two are alike"),
     };
@@ -502,7 +514,7 @@ fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
         return list;
     }
     for (at, facts) in &known {
-        if facts.silence_head > 0.01 {
+        if facts.silence_head > 0.01 && !sound.looped {
             list.push((format!("take {at}: {:.0} ms of silence at its head", facts.silence_head * 1000.0), Role::Red));
         }
         if facts.peak > -0.05 {
@@ -514,7 +526,8 @@ fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
     }
     let levels: Vec<f64> = known.iter().map(|(_, f)| f.loudness.unwrap_or(f64::from(f.level))).collect();
     let same_kind = known.iter().all(|(_, f)| f.loudness.is_some()) || known.iter().all(|(_, f)| f.loudness.is_none());
-    if levels.len() > 1 && same_kind && sound.chain.is_empty() {
+    // Grades and values may differ on purpose.
+    if levels.len() > 1 && same_kind && sound.chain.is_empty() && sound.groups.len() == 1 {
         let spread = levels.iter().copied().fold(f64::NEG_INFINITY, f64::max) - levels.iter().copied().fold(f64::INFINITY, f64::min);
         let (words, role) = if spread > 4.0 { ("uneven", Role::Red) } else { ("even", Role::Verdigris) };
         list.push((format!("loudness spread {spread:.1} dB: {words}"), role));
@@ -530,4 +543,16 @@ fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
     }
     list.truncate(6);
     list
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_numbers_have_the_true_minus() {
+        assert_eq!(minus("-1.5..-1 st"), "−1.5..−1 st");
+        assert_eq!(minus("by eel-distance, not-3"), "by eel-distance, not-3");
+        assert_eq!(minus("10 m: -6 dB; 20 m: -12 dB"), "10 m: −6 dB; 20 m: −12 dB");
+    }
 }

@@ -18,15 +18,10 @@ const INDEX: u16 = 31;
 const GLOSS: u16 = 44;
 
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
-    let index = Rect { width: INDEX.min(area.width * 3 / 10), ..area };
-    let gloss_width = GLOSS.min(area.width * 32 / 100);
-    let gloss = Rect { x: area.right() - gloss_width, width: gloss_width, ..area };
-    let folio = Rect { x: index.right() + 2, width: gloss.x - index.right() - 4, ..area };
-    pen.upright(index.right(), area.y, area.height);
-    pen.upright(gloss.x - 1, area.y, area.height);
+    let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
     told(app, pen, index, hits);
     self::folio(app, pen, folio, hits);
-    super::gloss::draw(app, pen, Rect { x: gloss.x + 1, width: gloss.width - 2, ..gloss });
+    super::gloss::draw(app, pen, gloss);
 }
 
 /// A line of the index as it is drawn.
@@ -48,6 +43,7 @@ fn told(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             Told::Parameter(_) => ("worked out", false),
             Told::State(_) => ("states", false),
             Told::Unwired(_) => ("Never wired", true),
+            Told::Unsent(_) => ("Never sent", true),
             Told::Undeclared(_) => ("Not declared, yet sent", true),
         };
         if name != part {
@@ -78,7 +74,9 @@ fn told(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
 
 /// A part of the index; what is selected in it stays in sight.
 fn list(app: &App, pen: &mut Pen<'_>, area: Rect, lines: &[Drawn], items: &[Told], hits: &mut Hits) {
-    let height = usize::from(area.height);
+    // A list that is longer says so in its last row.
+    let longer = lines.len() > usize::from(area.height);
+    let height = usize::from(area.height) - usize::from(longer && area.height > 1);
     let selected = lines.iter().position(|l| matches!(l, Drawn::Item(at) if *at == app.wiring.told)).unwrap_or(0);
     let first = (selected + 3).saturating_sub(height).min(lines.len().saturating_sub(height));
     let focused = app.wiring.column == Column::Told;
@@ -103,8 +101,10 @@ fn list(app: &App, pen: &mut Pen<'_>, area: Rect, lines: &[Drawn], items: &[Told
             Drawn::Blank => {}
         }
     }
-    if first + height < lines.len() && height > 2 {
-        pen.right(area.right() - 1, area.bottom() - 1, &format!("and {} more ↓", lines.len() - first - height), Role::Ghost);
+    if longer {
+        let left = lines.len().saturating_sub(first + height);
+        let text = if left > 0 { format!("and {left} lines more") } else { format!("and {first} lines above") };
+        pen.text(2, area.bottom() - 1, area.width - 3, &text, Role::Faded);
     }
 }
 
@@ -129,7 +129,12 @@ fn told_item(app: &App, pen: &mut Pen<'_>, area: Rect, item: &Told, chosen: bool
             pen.right(area.right(), area.y, &doc.values[app.state_value(*index)].value, Role::Vellum);
         }
         Told::Unwired(name) => {
-            pen.text(area.x, area.y, area.width, name, role(Role::Red));
+            pen.text(area.x, area.y, area.width - 12, name, role(Role::Red));
+            pen.right(area.right(), area.y, "enter wires", Role::Faded);
+        }
+        Told::Unsent(name) => {
+            pen.text(area.x, area.y, area.width - 12, name, role(Role::Red));
+            pen.right(area.right(), area.y, "enter sends", Role::Faded);
         }
         Told::Undeclared(name) => {
             pen.text(area.x, area.y, area.width - 5, name, role(Role::Red));
@@ -207,6 +212,15 @@ fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     }
 }
 
+/// The most offers shown at once.
+const OFFERS: usize = 6;
+
+/// Makes room below the line being edited for its fault and what is offered.
+fn offered(list: &mut Vec<Line>, sentence: &Sentence) {
+    let rows = usize::from(!sentence.faults.is_empty()) + sentence.picks.len().min(OFFERS);
+    list.extend((0..rows).map(|_| Line::Blank));
+}
+
 fn layout(rows: &[Row], lines: &[&str], editing: Option<&Sentence>) -> Vec<Line> {
     let mut list = vec![Line::Heading("Reactions", "hear it, then act".into())];
     let mut before: Option<usize> = None;
@@ -216,6 +230,7 @@ fn layout(rows: &[Row], lines: &[&str], editing: Option<&Sentence>) -> Vec<Line>
             list.push(Line::Blank);
         }
         list.push(Line::Sentence);
+        offered(list, sentence);
     };
     let mut placed = false;
     for (at, line) in &reactions {
@@ -233,7 +248,10 @@ fn layout(rows: &[Row], lines: &[&str], editing: Option<&Sentence>) -> Vec<Line>
             }
         }
         match editing {
-            Some(sentence) if !sentence.new && sentence.line == *line => list.push(Line::Sentence),
+            Some(sentence) if !sentence.new && sentence.line == *line => {
+                list.push(Line::Sentence);
+                offered(&mut list, sentence);
+            }
             _ => list.push(Line::Row(*at)),
         }
         before = Some(*line);
@@ -329,8 +347,8 @@ fn edited(app: &App, pen: &mut Pen<'_>, area: Rect, y: u16, sentence: &Sentence)
         pen.text(x, below, area.right().saturating_sub(x), &format!("{}; {}", fault.what, fault.mend), Role::Red);
         below += 1;
     }
-    let first = (sentence.pick + 1).saturating_sub(6);
-    for (at, pick) in sentence.picks.iter().enumerate().skip(first).take(6) {
+    let first = (sentence.pick + 1).saturating_sub(OFFERS);
+    for (at, pick) in sentence.picks.iter().enumerate().skip(first).take(OFFERS) {
         if below >= area.bottom() {
             break;
         }

@@ -13,7 +13,7 @@ use super::line::Line;
 use estampie_core::document::{ValueOf, did_you_mean};
 use estampie_core::language::complete::{Block, blocks};
 use estampie_core::names::NameKey;
-use estampie_core::survey::survey;
+use estampie_core::survey::{never_sent, survey};
 
 /// The file of the reactions.
 pub(super) const FILE: &str = "reactions.est";
@@ -43,6 +43,8 @@ pub(crate) enum Told {
     State(usize),
     /// Declared, but nothing uses it.
     Unwired(String),
+    /// Declared, but no playthrough says it, nor has it been said in this rehearsal.
+    Unsent(String),
     /// Sent, but not declared.
     Undeclared(String),
 }
@@ -68,6 +70,13 @@ impl App {
         let document = self.document();
         let unwired = survey(document);
         let missing = unwired.events.into_iter().chain(unwired.parameters).chain(unwired.states);
+        // What this rehearsal has heard of is sent after all.
+        let heard = |name: &String| {
+            let key = NameKey::of(name);
+            let moved = document.parameters.iter().position(|p| p.name == *name).is_some_and(|p| self.value(p) != document.parameters[p].rest);
+            self.rehearsal.history.events.contains_key(&key) || self.rehearsal.history.states.iter().any(|(_, s, _)| *s == key) || moved
+        };
+        let unsent = never_sent(document).into_iter().filter(|name| !heard(name));
         let undeclared = self
             .rehearsal
             .history
@@ -82,6 +91,7 @@ impl App {
             .chain(parameters.clone().filter(|p| !derived(p)).chain(parameters.filter(derived)).map(Told::Parameter))
             .chain((0..document.states.len()).map(Told::State))
             .chain(missing.map(Told::Unwired))
+            .chain(unsent.map(Told::Unsent))
             .chain(undeclared.map(Told::Undeclared))
             .collect()
     }
@@ -113,7 +123,7 @@ impl App {
         let document = self.document();
         if self.wiring.column == Column::Told {
             return Some(match self.told().into_iter().nth(self.wiring.told)? {
-                Told::Event(name) | Told::Unwired(name) | Told::Undeclared(name) => name,
+                Told::Event(name) | Told::Unwired(name) | Told::Unsent(name) | Told::Undeclared(name) => name,
                 Told::Parameter(index) => document.parameters[index].name.clone(),
                 Told::State(index) => document.states[index].name.clone(),
             });
@@ -143,6 +153,13 @@ impl App {
         self.view = super::keys::View::Wiring;
         self.wiring.column = Column::Folio;
         self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Line(line)).unwrap_or(0);
+    }
+
+    /// Selects a modulation, by its place in the file.
+    pub(super) fn go_to_modulation(&mut self, written: usize) {
+        self.view = super::keys::View::Wiring;
+        self.wiring.column = Column::Folio;
+        self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Modulation(written)).unwrap_or(0);
     }
 
     /// Does what a key means in this view; false if it means nothing of its own here.
@@ -205,6 +222,8 @@ impl App {
                 }
                 Some(Told::Unwired(name)) if self.document().events.iter().any(|e| e.name == name) => self.begin_new_with(&format!("When {name}")),
                 Some(Told::Unwired(name)) => self.mode = Mode::Typing(Typed::NewModulation, Line::new(&format!("{name} moves "))),
+                Some(Told::Unsent(name)) if self.document().events.iter().any(|e| e.name == name) => self.rehearsal.event(&name),
+                Some(Told::Unsent(_)) => self.nudge_told(1.0),
                 Some(Told::State(index)) => self.nudge_state(index, 1.0),
                 Some(Told::Parameter(_)) => self.edit_wiring(),
                 None => {}
