@@ -56,7 +56,7 @@ fn told(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         lines.push(Drawn::Item(at));
         if let Told::Undeclared(name) = item {
             let mend = did_you_mean(name, app.document().events.iter().map(|e| e.name.as_str()), "");
-            lines.push(Drawn::Mend(if mend.is_empty() { "enter declares it".into() } else { format!("{mend} r; enter declares it") }));
+            lines.push(Drawn::Mend(if mend.is_empty() { "enter declares it".into() } else { format!("{mend} press r") }));
         }
     }
     // What needs someone stays in sight at the foot, whatever is scrolled above it.
