@@ -17,6 +17,15 @@ static ALLOCATOR: AllocDisabler = AllocDisabler;
 const SOUNDS: &str = "[a]\nbus = \"x\"\ntakes = [\"b\", \"audio/two.wav\", \"audio/stereo.wav\"]\nvary = { level = \"-3..3 dB\", pitch = \"-12..12 st\" }\nlow-pass = \"2 kHz\"\nlimit = { each = 3, all = 9 }\n\
 [b]\npick = \"by deck\"\ntakes = { plank = [\"audio/one.wav\"], grate = [\"audio/three.wav\", \"audio/four.wav\"] }\n\
 [c]\nchain = [\"audio/intro.wav\", \"audio/body.wav, loop\", \"audio/one.wav\"]\nfade-in = \"5 ms\"\nlimit = { all = 4, when-full = \"refuse\" }\n";
+/// What repeats, speaks, cross-fades, is placed, shared and limited as a group.
+const FURTHER: &str = "[r]\ngroup = \"g\"\ntakes = [\"a\", \"audio/low.wav, weight 2\"]\npick = \"weighted\"\nrepeat = { every = \"20..90 ms\", length = \"50 ms\" }\nlimit = { each = 2, when-full = \"quietest\" }\nagain-after = \"50 ms\"\nwhen-refused = \"tick\"\n\
+[x]\npick = \"across strain\"\nloop = true\ntakes = { \"0\" = [\"audio/one.wav\"], \"1\" = [\"audio/stereo.wav\"] }\nre-trigger = \"restart\"\n\
+[t]\ngroup = \"g\"\npick = \"together\"\ntakes = [\"audio/one.wav, after 0..40 ms\", \"r\"]\nchance = \"70 %, always when strain over 0.9\"\npriority = { near = 90, far = 5, at = \"50 m\" }\nfalloff = { level = [\"1 m: 0 dB\", \"60 m: -100 dB\"] }\nlimit = { all = 3, when-full = \"farthest\" }\n\
+[l]\ntakes = [\"audio/two.wav\", \"audio/intro.wav\"]\nlines = { speaker = \"s\", gap = \"10..90 ms\", worth = \"1 s\" }\n";
+const SHARED: &str = "[group.g]\nall = 6\nwhen-full = \"least important\"\n";
+const DERIVED: &str = "[parameters.near]\nmeasure = \"distance to bell\"\n[parameters.far]\nmeasure = \"distance\"\n[parameters.many]\nmeasure = \"count of thing within 30 m\"\n[formulas]\nf = \"max(strain, rate(depth)) / (strain - 0.5)\"\n";
+const FURTHER_REACTIONS: &str = "When hit at the 2nd within 1 s\n  say l, first\n  play t at the emitter, after 0.05 s\nWhen tick\n  say l, cutting in\n  play r at the emitter\n  sweep a pitch to -9 st over 0.2 s, smooth then let go\nWhen near becomes under 20 m for 0.1 s once until strain over 0.9\n  play x\nWhen f rises over 1\n  finish r\n  add 0.1 to strain\nWhen far becomes under 9 m\n  play t at the emitter\n";
+
 const MIX: &str = "[buses.x]\nlevel = \"-6 dB\"\n[buses.y]\ninto = \"x\"\n";
 const MODULATION: &str = "[[modulation]]\nfrom = \"strain\"\nmoves = \"a level\"\ncurve = [\"0: -20 dB, smooth\", \"1: 6 dB\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"bus x level\"\ncurve = [\"0 m: 0 dB\", \"100 m: -9 dB\"]\nsmooth = \"90 ms\"\n";
 const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\nWhen hit otherwise\n  play a, chance 50 %\nWhen tick\n  play c\n  set deck to silt\nWhen deck becomes silt\n  finish c\n  send hit\nWhen depth becomes over 50 m\n  stop a over 30 ms\nWhen loop\n  send tick\n  send loop\n";
@@ -24,7 +33,7 @@ const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\n
 fn random_input(random: &mut Pcg32, frame: u64) -> Input {
     let key = NameKey::of;
     let pick = |random: &mut Pcg32, names: &[&str]| key(names[random.random_range(0..names.len())]);
-    let what = match random.random_range(0..14) {
+    let what = match random.random_range(0..24) {
         0..=4 => InputKind::Event { event: pick(random, &["hit", "tick", "loop", "unknown"]), emitter: pick(random, &["", "bell", "winch"]) },
         5 => {
             InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0), emitter: NameKey::NONE }
@@ -41,6 +50,21 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         10 => InputKind::Stop { sound: pick(random, &["a", "b", "c", "d"]) },
         11 => InputKind::Mute { bus: pick(random, &["x", "y", "all", "z"]), on: random.random() },
         12 => InputKind::Solo { bus: pick(random, &["x", "y", "z"]), on: random.random() },
+        13 | 14 => InputKind::Place {
+            emitter: pick(random, &["listener", "bell", "winch", "eel", "reef"]),
+            kind: pick(random, &["", "thing"]),
+            at: std::array::from_fn(|_| random.random_range(-60.0..60.0)),
+            facing: random.random::<bool>().then_some(90.0),
+            frames: if random.random() { 0 } else { random.random_range(0..20_000) },
+        },
+        15 => InputKind::Remove { emitter: pick(random, &["bell", "eel", "nobody"]) },
+        16 => InputKind::PlayTake { sound: pick(random, &["a", "r", "x", "t"]), group: random.random_range(0..3), take: random.random_range(0..4) },
+        17 => InputKind::Hold { parameter: pick(random, &["f", "near", "strain"]), value: random.random::<bool>().then_some(3.0) },
+        18 => InputKind::Waits { factor: random.random_range(-1.0..2.0) },
+        19 => InputKind::Chances { always: [None, Some(true), Some(false)][random.random_range(0..3)] },
+        20 => InputKind::GateSound { sound: pick(random, &["a", "r", "l"]), solo: random.random(), on: random.random() },
+        21 => InputKind::Parameter { parameter: key("loudness"), value: random.random(), emitter: pick(random, &["bell", "eel", ""]) },
+        22 => InputKind::Play { sound: pick(random, &["r", "x", "t", "l"]), emitter: pick(random, &["", "bell", "eel"]) },
         _ => InputKind::StopAll { frames: random.random_range(0..500) },
     };
     Input { frame: if random.random() { NOW } else { frame + random.random_range(0..2000) }, what }
@@ -50,7 +74,13 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
 fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_and_limited() {
     let programs: Vec<_> = [SOUNDS.to_owned(), SOUNDS.replace("-3..3 dB", "-9..0 dB"), format!("{SOUNDS}[d]\ntakes = [\"audio/low.wav\"]\n")]
         .iter()
-        .map(|sounds| program(sounds, MIX, MODULATION, REACTIONS))
+        .map(|sounds| {
+            let (sounds, reactions) = (format!("{sounds}{FURTHER}"), format!("{REACTIONS}{FURTHER_REACTIONS}"));
+            let modulation = format!("{MODULATION}[[modulation]]\nfrom = \"loudness\"\nmoves = \"t pitch\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n[[modulation]]\nfrom = \"f\"\nmoves = \"r every\"\ncurve = [\"0: 0 s\", \"1: 0.2 s\"]\n");
+            let game = format!("{}{DERIVED}", support::GAME);
+            let files = [("game.toml", game.as_str()), ("shared.toml", SHARED), ("sounds/all.toml", &sounds), ("mix.toml", MIX), ("modulation.toml", &modulation), ("reactions.est", &reactions)];
+            support::program_with(&files)
+        })
         .chain([program("[a]\ntakes = [\"audio/one.wav\"]\n", "", "", "When hit\n  play a\n")])
         .collect();
     let mut random = Pcg32::seed_from_u64(42);

@@ -16,6 +16,7 @@ use estampie_core::document::{Document, Fault, Workspace};
 use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
 use estampie_core::program::{self, Program};
+use estampie_core::survey::{self, Survey};
 use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind};
 use ratatui::layout::Rect;
 use std::collections::HashMap;
@@ -155,6 +156,8 @@ pub(crate) struct App {
     pub(crate) message: Option<Message>,
     pub(crate) sounds: SoundsView,
     pub(crate) wiring: WiringView,
+    /// What nothing uses, and what no playthrough says; looked through with every edit.
+    pub(crate) survey: (Survey, Vec<String>),
     /// What is known of audio files.
     pub(crate) facts: HashMap<String, TakeFacts>,
     assets: Assets,
@@ -192,6 +195,7 @@ impl App {
             message: None,
             sounds: SoundsView::default(),
             wiring: WiringView::default(),
+            survey: Default::default(),
             facts: HashMap::new(),
             assets,
             loading: Loading { results, sender, asked: Default::default(), left: 0, total: 0, compiled: now },
@@ -199,6 +203,7 @@ impl App {
             dragging: None,
             sent: None,
         };
+        app.look_through();
         app.load_missing();
         Ok(app)
     }
@@ -328,6 +333,7 @@ impl App {
         let (program, found) = program::compile(self.workspace.document(), &self.assets);
         self.faults = all_faults(&self.workspace, found);
         self.rehearsal.take_over(Arc::new(program));
+        self.look_through();
         self.loading.compiled = Instant::now();
         let last = |n: usize| n.saturating_sub(1);
         self.item = self.item.min(last(self.items().len()));
@@ -335,6 +341,10 @@ impl App {
         if self.mode == Mode::Faults && self.faults.is_empty() {
             self.mode = Mode::Page;
         }
+    }
+
+    fn look_through(&mut self) {
+        self.survey = (survey::survey(self.document()), survey::never_sent(self.document()));
     }
 
     /// Loads audio that is wanted and not there, aside.

@@ -170,7 +170,7 @@ fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let selected = list.iter().position(target).unwrap_or(0);
     let below = if editing.is_some() { 8 } else { 3 };
     let first = (selected + below).saturating_sub(height).min(list.len().saturating_sub(height.min(list.len())));
-    let numbers: Vec<usize> = blocks(&text).iter().map(|b| b.head).collect();
+    let blocks = blocks(&text);
     let mut picks_at = None;
     for (at, line) in list.iter().skip(first).take(height).enumerate() {
         let y = area.y + at as u16;
@@ -197,8 +197,10 @@ fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
                 hits.push((Rect { x: area.x - 1, y, width: area.width + 1, height: 1 }, Hit::Wiring(*row)));
                 match &rows[*row] {
                     Row::Line(line) => {
-                        let number = numbers.iter().position(|n| n == line).map(|n| n + 1);
-                        sentence(app, pen, Rect { y, height: 1, ..area }, *line, lines[*line], number);
+                        // Blocks are in the order of the file.
+                        let at = blocks.partition_point(|b| b.first <= *line).saturating_sub(1);
+                        let (number, off) = blocks.get(at).map_or((None, false), |b| ((b.head == *line).then_some(at + 1), lines[b.head].starts_with("Off:")));
+                        sentence(app, pen, Rect { y, height: 1, ..area }, *line, lines[*line], (number, off));
                     }
                     Row::Modulation(written) => modulation(app, pen, Rect { y, height: 1, ..area }, *written, chosen),
                     Row::Formula(name) => formula(app, pen, Rect { y, height: 1, ..area }, name, chosen),
@@ -309,13 +311,12 @@ fn fault_of(app: &App, line: usize) -> Option<&Fault> {
     app.faults.iter().find(|f| f.place.file == FILE && f.place.line as usize == line + 1)
 }
 
-fn sentence(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str, number: Option<usize>) {
+fn sentence(app: &App, pen: &mut Pen<'_>, area: Rect, line: usize, text: &str, (number, off): (Option<usize>, bool)) {
     if let Some(number) = number {
         pen.text(area.x, area.y, 4, &number.to_string(), Role::Faded);
     }
     let indent = text.chars().take_while(|c| c.is_whitespace()).count() as u16;
     let x = area.x + 5 + indent;
-    let off = app.block_of(line).is_some_and(|(_, b)| app.reactions_text().lines().nth(b.head).is_some_and(|h| h.starts_with("Off:")));
     words(app, pen, x, area.y, area.right().saturating_sub(x), text.trim(), off);
     if let Some(fault) = fault_of(app, line) {
         let column = (fault.place.column as usize).saturating_sub(1);

@@ -13,7 +13,6 @@ use super::line::Line;
 use estampie_core::document::{ValueOf, did_you_mean};
 use estampie_core::language::complete::{Block, blocks};
 use estampie_core::names::NameKey;
-use estampie_core::survey::{never_sent, survey};
 
 /// The file of the reactions.
 pub(super) const FILE: &str = "reactions.est";
@@ -68,15 +67,15 @@ impl App {
     /// The lines of the index.
     pub(crate) fn told(&self) -> Vec<Told> {
         let document = self.document();
-        let unwired = survey(document);
-        let missing = unwired.events.into_iter().chain(unwired.parameters).chain(unwired.states);
+        let (unwired, unsent) = &self.survey;
+        let missing = unwired.events.iter().chain(&unwired.parameters).chain(&unwired.states).cloned();
         // What this rehearsal has heard of is sent after all.
         let heard = |name: &String| {
             let key = NameKey::of(name);
             let moved = document.parameters.iter().position(|p| p.name == *name).is_some_and(|p| self.value(p) != document.parameters[p].rest);
             self.rehearsal.history.events.contains_key(&key) || self.rehearsal.history.states.iter().any(|(_, s, _)| *s == key) || moved
         };
-        let unsent = never_sent(document).into_iter().filter(|name| !heard(name));
+        let unsent = unsent.iter().filter(|name| !heard(name)).cloned();
         let undeclared = self
             .rehearsal
             .history
