@@ -71,6 +71,19 @@ fn a_field_of_many_sounds_is_one_edit_that_keeps_comments() {
 }
 
 #[test]
+fn takes_for_one_value_are_set_and_nonsense_is_not() {
+    let (_folder, mut workspace) = project();
+    workspace.replace("by value", "sounds/by.toml", "[by]\npick = \"by speed\"\ntakes = { \"0..3\" = [\"step/plank\"], \"3..6\" = [\"step/grate\"] } # both\n");
+    workspace.set_takes("by", "3..6", &names(&["step/grate, weight 2", "audio/drip/Drop_01.wav"])).unwrap();
+    let by = workspace.document().sounds.iter().find(|s| s.name == "by").unwrap();
+    assert_eq!((by.groups[0].1.len(), by.groups[1].1.len()), (1, 2));
+    assert!(text(&workspace, "sounds/by.toml").contains("# both"));
+    let before = text(&workspace, "sounds/by.toml");
+    assert!(workspace.set_takes("by", "3..6", &names(&["audio/none.wav"])).unwrap_err().contains("there is no file"));
+    assert_eq!(text(&workspace, "sounds/by.toml"), before);
+}
+
+#[test]
 fn what_cannot_be_read_is_refused_and_changes_nothing() {
     let (_folder, mut workspace) = project();
     for (field, wrong) in [

@@ -52,15 +52,31 @@ impl Workspace {
             [one] => format!("{field} of {one}"),
             many => format!("{field} of {} sounds", many.len()),
         };
-        // What cannot be read is not written at all: a typed mistake stays in the line where it is typed.
+        let files = document_files(sounds, &document);
+        self.set_if_read(&name, &values, &files)
+    }
+
+    /// Sets the takes of a sound that are for one value, range or point, as one edit.
+    ///
+    /// # Errors
+    /// As [`Workspace::set_sounds`].
+    pub fn set_takes(&mut self, sound: &str, value: &str, takes: &[String]) -> Result<(), String> {
+        let document = self.document().clone();
+        let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| format!("there is no sound {sound}"))?;
+        let file = doc.place.file.as_str();
+        let list = NewValue::List(takes.to_vec());
+        self.set_if_read(&format!("takes of {sound} for {value}"), &[(file, vec![sound, "takes", value], list)], &[file])
+    }
+
+    /// Sets values; what cannot be read is not written at all: a typed mistake stays in the line where it is typed.
+    fn set_if_read(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)], files: &[&str]) -> Result<(), String> {
         let faults = self.faults().len();
-        self.set_values(&name, &values)?;
+        self.set_values(name, values)?;
         if self.faults().len() > faults {
-            let what =
-                self.faults().iter().find(|f| document_files(sounds, &document).contains(&f.place.file.as_str())).map(|f| format!("{}; {}", f.what, f.mend));
+            let what = self.faults().iter().find(|f| files.contains(&f.place.file.as_str())).map(|f| format!("{}; {}", f.what, f.mend));
             self.undo();
             self.forget_redo();
-            return Err(what.unwrap_or_else(|| format!("\"{text}\" is not understood here")));
+            return Err(what.unwrap_or_else(|| "that is not understood here".to_owned()));
         }
         Ok(())
     }

@@ -72,6 +72,8 @@ pub(crate) enum Typed {
     SoundLevel(String),
     /// A field of sounds.
     Field(Vec<String>, &'static str),
+    /// The takes of a sound for one value.
+    Takes(String, String),
     /// A field of a shared setting.
     Shared {
         kind: String,

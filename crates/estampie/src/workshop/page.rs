@@ -288,6 +288,7 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
             let touched = estampie_core::document::sharers(app.document(), kind, name).len();
             format!("{key} of the shared {kind} {name}, for all {touched} sounds that share it")
         }
+        Typed::Takes(name, value) => format!("takes of {name} for {value}"),
         Typed::Rename(name) => format!("{name} is from now on"),
         Typed::Filter => "sounds with".into(),
         Typed::Wire(sound) => format!("{sound} is played by the event"),

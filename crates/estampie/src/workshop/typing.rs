@@ -58,7 +58,7 @@ impl App {
             Typed::Field(_, "re-trigger") => names.extend(["overlap", "restart", "ignore"]),
             Typed::Field(_, "limit.when-full") => names.extend(["oldest", "quietest", "farthest", "least important", "refuse"]),
             Typed::Field(_, "when-refused") | Typed::Wire(_) => names.extend(document.events.iter().map(|e| e.name.as_str())),
-            Typed::Field(_, "takes" | "chain") => {
+            Typed::Field(_, "takes" | "chain") | Typed::Takes(..) => {
                 names.extend(self.workspace.audio().iter().map(String::as_str));
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()));
             }
@@ -148,6 +148,11 @@ impl App {
                 if sounds.len() > 1 {
                     self.say(format!("{field} of {} sounds", sounds.len()));
                 }
+            }
+            Typed::Takes(sound, value) => {
+                let takes: Vec<String> = text.split(';').map(|t| t.trim().to_owned()).filter(|t| !t.is_empty()).collect();
+                self.workspace.set_takes(sound, value, &takes)?;
+                self.recompile();
             }
             Typed::Shared { kind, name, key } => self.set_shared(kind, name, key, text)?,
             Typed::Rename(name) => {

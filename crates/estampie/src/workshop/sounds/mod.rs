@@ -355,8 +355,12 @@ impl App {
     fn edit_takes(&mut self, name: &str) {
         let Some(doc) = self.document().sounds.iter().find(|s| s.name == name) else { return };
         let key = if doc.chain.is_empty() { "takes" } else { "chain" };
-        if doc.groups.iter().any(|(value, _)| value.is_some()) {
-            return self.say(format!("the takes of {name} are told apart by value: edit them in {}", doc.place.file));
+        // Told apart by value: those for the value of the selected take.
+        let value = takes_of(doc).get(self.sounds.take).map(|t| t.aside.clone());
+        if let Some(value) = value.filter(|_| doc.groups.iter().any(|(value, _)| value.is_some())) {
+            let list = self.workspace.list_in(&doc.place.file, &[name, "takes", &value]).unwrap_or_default();
+            self.mode = Mode::Typing(Typed::Takes(name.to_owned(), value), Line::new(&list.join("; ")));
+            return;
         }
         match self.workspace.list_in(&doc.place.file, &[name, key]) {
             Some(list) => self.mode = Mode::Typing(Typed::Field(vec![name.to_owned()], key), Line::new(&list.join("; "))),
