@@ -102,7 +102,11 @@ fn what_cannot_be_read_is_refused_and_changes_nothing() {
         assert_eq!(text(&workspace, "sounds/steps.toml"), SOUNDS, "{field} = {wrong}");
         assert_eq!(workspace.unsaved(), 0);
     }
-    assert_eq!(workspace.redo(), None, "what was refused does not come back");
+    assert_eq!((workspace.undo(), workspace.redo()), (None, None), "what was refused leaves no trace");
+    // A mistake right after an edit of the same name does not take that edit with it.
+    workspace.set_sounds(&names(&["step/plank"]), "level", "-3 dB").unwrap();
+    assert!(workspace.set_sounds(&names(&["step/plank"]), "level", "loud").is_err());
+    assert_eq!(workspace.document().sounds.iter().find(|s| s.name == "step/plank").unwrap().level.0, -3.0);
 }
 
 #[test]

@@ -52,8 +52,8 @@ impl Workspace {
             [one] => format!("{field} of {one}"),
             many => format!("{field} of {} sounds", many.len()),
         };
-        let files = document_files(sounds, &document);
-        self.set_if_read(&name, &values, &files)
+        // A typed mistake stays in the line where it is typed.
+        self.set_if_read(&name, &values)
     }
 
     /// Sets the takes of a sound that are for one value, range or point, as one edit.
@@ -65,20 +65,7 @@ impl Workspace {
         let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| format!("there is no sound {sound}"))?;
         let file = doc.place.file.as_str();
         let list = NewValue::List(takes.to_vec());
-        self.set_if_read(&format!("takes of {sound} for {value}"), &[(file, vec![sound, "takes", value], list)], &[file])
-    }
-
-    /// Sets values; what cannot be read is not written at all: a typed mistake stays in the line where it is typed.
-    fn set_if_read(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)], files: &[&str]) -> Result<(), String> {
-        let faults = self.faults().len();
-        self.set_values(name, values)?;
-        if self.faults().len() > faults {
-            let what = self.faults().iter().find(|f| files.contains(&f.place.file.as_str())).map(|f| format!("{}; {}", f.what, f.mend));
-            self.undo();
-            self.forget_redo();
-            return Err(what.unwrap_or_else(|| "that is not understood here".to_owned()));
-        }
-        Ok(())
+        self.set_if_read(&format!("takes of {sound} for {value}"), &[(file, vec![sound, "takes", value], list)])
     }
 
     /// Makes a sound of audio files, as one edit, in the file of the sounds that share its first part, and gives its name.
@@ -330,10 +317,6 @@ impl Workspace {
         }
         files.into_iter().max_by_key(|(_, n)| *n).map_or_else(|| format!("sounds/{head}.toml"), |(file, _)| file.to_owned())
     }
-}
-
-fn document_files<'a>(sounds: &[String], document: &'a Document) -> Vec<&'a str> {
-    document.sounds.iter().filter(|s| sounds.contains(&s.name)).map(|s| s.place.file.as_str()).collect()
 }
 
 /// The sound that an action names.

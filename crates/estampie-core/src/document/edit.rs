@@ -209,6 +209,32 @@ impl Workspace {
     /// # Errors
     /// As [`Workspace::set_value`]; then nothing is changed.
     pub fn set_values(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), String> {
+        let files = self.with_values(values)?;
+        self.change(name, files);
+        Ok(())
+    }
+
+    /// Sets values as [`Workspace::set_values`], unless that makes a new fault in the texts: then nothing is changed.
+    ///
+    /// # Errors
+    /// As [`Workspace::set_values`]; or what is wrong, with its mend.
+    pub(super) fn set_if_read(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), String> {
+        let files = self.with_values(values)?;
+        let mut then = self.now.clone();
+        for (file, text) in &files {
+            then.set(file, text.as_deref().unwrap_or_default());
+        }
+        let (_, faults) = Document::read(&then, &self.audio);
+        if faults.len() + self.disk_faults.len() > self.faults.len() {
+            let new = faults.iter().find(|f| !self.faults.contains(f) && files.iter().any(|(file, _)| *file == f.place.file));
+            return Err(new.map_or_else(|| "that is not understood here".to_owned(), |f| format!("{}; {}", f.what, f.mend)));
+        }
+        self.change(name, files);
+        Ok(())
+    }
+
+    /// The texts of files with values set in them.
+    fn with_values(&self, values: &[(&str, Vec<&str>, NewValue)]) -> Result<Vec<(String, Option<String>)>, String> {
         let mut files: BTreeMap<&str, DocumentMut> = BTreeMap::new();
         for (file, path, value) in values {
             if !files.contains_key(file) {
@@ -218,8 +244,7 @@ impl Workspace {
                 set_in(toml.as_table_mut(), path, value).ok_or_else(|| format!("{} in {file} is not a table", path.join(".")))?;
             }
         }
-        self.change(name, files.into_iter().map(|(file, toml)| (file.to_owned(), Some(toml.to_string()))).collect());
-        Ok(())
+        Ok(files.into_iter().map(|(file, toml)| (file.to_owned(), Some(toml.to_string()))).collect())
     }
 
     /// A file as TOML that can be edited.
@@ -250,11 +275,6 @@ impl Workspace {
         let name = edit.name.clone();
         self.undo.push(edit);
         Some(name)
-    }
-
-    /// Forgets what was undone last.
-    pub(super) fn forget_redo(&mut self) {
-        self.redo.pop();
     }
 
     fn put(&mut self, file: &str, text: Option<&str>) {
