@@ -50,8 +50,10 @@ impl Story {
 
     pub fn open_demo(&self) {
         self.open("demo --device none");
-        self.wait_for("The last 20 seconds");
-        self.wait_until("the audio is loaded", |s| !s.contains("loading audio"));
+        // The page is drawn from top to foot: with its last line there, what it says of loading is true.
+        self.wait_until("the audio is loaded", |s| {
+            s.contains("The last 20 seconds") && s.contains("short-term") && s.contains("? help") && !s.contains("loading audio")
+        });
     }
 
     pub fn screen(&self) -> String {
