@@ -53,8 +53,8 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
     match &app.mode {
         Mode::Help => overlay::help(app, &mut pen, body),
         Mode::Faults => overlay::faults(app, &mut pen, body),
-        Mode::Curve(editor) => curve::draw(app, &mut pen, over(body), editor, &mut hits),
-        Mode::Typing(super::app::Typed::Point(editor), _) => curve::draw(app, &mut pen, over(body), editor, &mut hits),
+        Mode::Curve(editor) => curve::draw(app, &mut pen, over(app, body), editor, &mut hits),
+        Mode::Typing(super::app::Typed::Point(editor), _) => curve::draw(app, &mut pen, over(app, body), editor, &mut hits),
         Mode::Files(picker) => sounds::draw_files(app, &mut pen, body, picker),
         Mode::Finder { query, at } => overlay::finder(app, &mut pen, body, query, *at),
         _ => {}
@@ -63,9 +63,14 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
 }
 
 /// The folio, for what lies over it while index and gloss stay in sight.
-fn over(body: Rect) -> Rect {
-    let index = 32.min(body.width * 3 / 10) + 1;
-    Rect { x: body.x + index, width: body.width.saturating_sub(index + 47.min(body.width * 34 / 100) + 1), ..body }
+fn over(app: &App, body: Rect) -> Rect {
+    let (index, gloss) = match app.view {
+        View::Wiring => wiring::WIDTHS,
+        View::Sounds => sounds::WIDTHS,
+        View::Stage | View::Mix => (31, 46),
+    };
+    let left = index.min(body.width * 3 / 10) + 1;
+    Rect { x: body.x + left, width: body.width.saturating_sub(left + gloss.min(body.width * 34 / 100) + 1), ..body }
 }
 
 /// Minutes, seconds and thousandths of a frame.

@@ -16,6 +16,9 @@ type Hits = Vec<(Rect, Hit)>;
 const INDEX: u16 = 31;
 const GLOSS: u16 = 49;
 
+/// The widths of index and gloss.
+pub(crate) const WIDTHS: (u16, u16) = (INDEX, GLOSS);
+
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
     self::index(app, pen, index, hits);
@@ -60,7 +63,7 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     pen.heading(1, area.y, area.width - 1, "Sounds", &aside);
     let selected = app.sound().map(|s| s.name.as_str()).unwrap_or_default();
     let foot = 9;
-    let height = usize::from(area.height.saturating_sub(foot + 1));
+    let height = usize::from(area.height.saturating_sub(foot + 2));
     let here = rows.iter().position(|r| matches!(r, Row::Sound { index, .. } if app.document().sounds[*index].name == selected)).unwrap_or(0);
     let first = (here + 2).saturating_sub(height).min(rows.len().saturating_sub(height));
     for (at, row) in rows.iter().enumerate().skip(first).take(height) {

@@ -3,7 +3,7 @@
 mod draw;
 mod files;
 
-pub(super) use draw::draw;
+pub(super) use draw::{WIDTHS, draw};
 pub(super) use files::{Picker, draw as draw_files};
 
 use super::app::{App, Mode, Typed};

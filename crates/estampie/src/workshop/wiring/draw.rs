@@ -17,6 +17,9 @@ type Hits = Vec<(Rect, Hit)>;
 const INDEX: u16 = 31;
 const GLOSS: u16 = 44;
 
+/// The widths of index and gloss.
+pub(crate) const WIDTHS: (u16, u16) = (INDEX, GLOSS);
+
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
     told(app, pen, index, hits);

@@ -4,7 +4,7 @@ mod draw;
 mod gloss;
 mod sentence;
 
-pub(super) use draw::draw;
+pub(super) use draw::{WIDTHS, draw};
 pub(super) use sentence::Sentence;
 
 use super::app::{App, Mode, Typed};
