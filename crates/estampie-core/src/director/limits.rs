@@ -52,9 +52,7 @@ impl Engine {
         let mut playings = std::mem::take(&mut self.playings);
         playings.clear();
         let mut note = |instance: u64, emitter: NameKey, level: f32, distance: Option<f32>, way: &Way| {
-            if let Some(known) = playings.iter_mut().rev().find(|p: &&mut Playing| p.instance == instance) {
-                known.level = known.level.max(level);
-            } else if playings.len() < playings.capacity() {
+            if playings.len() < playings.capacity() {
                 playings.push(Playing { instance, emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, way, distance) });
             }
         };
@@ -71,7 +69,15 @@ impl Engine {
                 note(repeater.way.instances[at], repeater.by.emitter, f32::NEG_INFINITY, self.world.distance_at(repeater.place), &repeater.way);
             }
         }
+        // Voices of one playing come to lie side by side: its level is that of the loudest.
         playings.sort_unstable_by_key(|p| p.instance);
+        playings.dedup_by(|next, kept| {
+            let same = next.instance == kept.instance;
+            if same {
+                kept.level = kept.level.max(next.level);
+            }
+            same
+        });
         self.playings = playings;
     }
 

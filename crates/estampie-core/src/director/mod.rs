@@ -30,11 +30,13 @@ pub(crate) struct Rehearsed {
     pub(crate) forced: Option<(NameKey, u16)>,
     /// Whether any sound is heard alone.
     pub(crate) solo: bool,
+    /// Whether any sound is heard alone or silent.
+    pub(crate) gates: bool,
 }
 
 impl Default for Rehearsed {
     fn default() -> Self {
-        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false }
+        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false }
     }
 }
 

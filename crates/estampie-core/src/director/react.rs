@@ -147,7 +147,7 @@ impl Engine {
                 } else {
                     state.muted = on;
                 }
-                self.rehearsed.solo = self.now.state.sounds.iter().any(|s| s.soloed);
+                self.look_at_gates();
             }
             _ => {
                 self.stop(program, sound, None, None, offset as u64);

@@ -6,6 +6,13 @@
 
 use crate::units::Hertz;
 
+/// g = tan(πc/r) of a cutoff held to `least` … 0.49 of the rate, and a₁ = 1 / (1 + g (g + √2)).
+fn prewarped(cutoff: Hertz, least: f64, rate: u32) -> (f64, f64) {
+    let rate = f64::from(rate);
+    let g = (std::f64::consts::PI * f64::from(cutoff.0).clamp(least, 0.49 * rate) / rate).tan();
+    (g, 1.0 / (1.0 + g * (g + std::f64::consts::SQRT_2)))
+}
+
 /// What a cutoff comes to at a rate.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct LowPassCoefficients {
@@ -20,11 +27,7 @@ impl LowPassCoefficients {
     /// For a cutoff (where the level is 3.01 dB down), held to 10 Hz … 0.49 of the rate.
     #[must_use]
     pub fn new(cutoff: Hertz, rate: u32) -> Self {
-        let rate = f64::from(rate);
-        let cutoff = f64::from(cutoff.0).clamp(10.0, 0.49 * rate);
-        let g = (std::f64::consts::PI * cutoff / rate).tan();
-        let k = std::f64::consts::SQRT_2;
-        let a1 = 1.0 / (1.0 + g * (g + k));
+        let (g, a1) = prewarped(cutoff, 10.0, rate);
         LowPassCoefficients { keep: (2.0 * a1 - 1.0) as f32, band: (2.0 * g * a1) as f32, low: (2.0 * g * g * a1) as f32 }
     }
 
@@ -94,9 +97,7 @@ impl HighPassCoefficients {
     /// For a cutoff (where the level is 3.01 dB down), held to 5 Hz … 0.49 of the rate.
     #[must_use]
     pub fn new(cutoff: Hertz, rate: u32) -> Self {
-        let rate = f64::from(rate);
-        let g = (std::f64::consts::PI * f64::from(cutoff.0).clamp(5.0, 0.49 * rate) / rate).tan();
-        let a1 = 1.0 / (1.0 + g * (g + std::f64::consts::SQRT_2));
+        let (g, a1) = prewarped(cutoff, 5.0, rate);
         HighPassCoefficients { a1: a1 as f32, a2: (g * a1) as f32, a3: (g * g * a1) as f32 }
     }
 

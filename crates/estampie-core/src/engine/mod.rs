@@ -425,6 +425,7 @@ impl Engine {
         self.limiter.set_ceiling(prepared.program.ceiling);
         let id = prepared.program.id;
         let old = std::mem::replace(&mut self.now, prepared);
+        self.look_at_gates();
         // There is room: it was looked for before the message was taken.
         if let Err(rtrb::PushError::Full(lost)) = self.outlets.retired.push(Retired::Program(old)) {
             std::mem::forget(lost);
@@ -452,6 +453,13 @@ impl Engine {
             return f32::NEG_INFINITY;
         }
         voice.level + self.down.get(voice.bus as usize).copied().unwrap_or(0.0)
+    }
+
+    /// Notes whether any sound is heard alone or silent, so that no block has to ask all of them.
+    pub(crate) fn look_at_gates(&mut self) {
+        let sounds = &self.now.state.sounds;
+        self.rehearsed.solo = sounds.iter().any(|s| s.soloed);
+        self.rehearsed.gates = self.rehearsed.solo || sounds.iter().any(|s| s.muted);
     }
 
     /// Whether the rehearsal lets a voice be heard.
@@ -487,7 +495,7 @@ impl Engine {
 
     fn render_voices(&mut self, program: &Program) {
         self.work_out_down(program);
-        let gates = self.rehearsed.solo || self.now.state.sounds.iter().any(|s| s.muted);
+        let gates = self.rehearsed.gates;
         let mut kept = 0;
         for at in 0..self.active.len() {
             let active = self.active[at];

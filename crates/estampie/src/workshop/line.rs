@@ -5,12 +5,19 @@
 pub(crate) struct Line {
     pub(crate) text: String,
     pub(crate) at: usize,
+    /// What stands there is only shown: the first character typed takes its place; any other key keeps it, to be edited.
+    pub(crate) offered: bool,
 }
 
 impl Line {
     /// A line with the cursor at its end.
     pub(crate) fn new(text: &str) -> Line {
-        Line { text: text.to_owned(), at: text.chars().count() }
+        Line { text: text.to_owned(), at: text.chars().count(), offered: false }
+    }
+
+    /// A line with a text that the first character typed replaces.
+    pub(crate) fn offer(text: &str) -> Line {
+        Line { offered: !text.is_empty(), ..Line::new(text) }
     }
 
     fn byte(&self, at: usize) -> usize {
@@ -50,6 +57,9 @@ impl Line {
 
     /// Takes a key by its name; false if it means nothing here.
     pub(crate) fn key(&mut self, name: &str) -> bool {
+        if std::mem::take(&mut self.offered) && name.chars().count() == 1 {
+            *self = Line::default();
+        }
         let end = self.text.chars().count();
         match name {
             "left" => self.at = self.at.saturating_sub(1),
@@ -98,6 +108,21 @@ mod tests {
         line.key("ctrl-w");
         assert_eq!(line.text, "Play té");
         assert!(!line.key("f5"));
+    }
+
+    #[test]
+    fn an_offered_text_is_replaced_by_typing_and_kept_by_moving() {
+        let mut line = Line::offer("-6 dB");
+        line.key("-");
+        line.key("9");
+        assert_eq!(line, Line::new("-9"));
+        let mut line = Line::offer("-6 dB");
+        line.key("home");
+        line.key("1");
+        assert_eq!(line.text, "1-6 dB");
+        let mut line = Line::offer("-6 dB");
+        line.key("backspace");
+        assert_eq!(line.text, "-6 d");
     }
 
     #[test]

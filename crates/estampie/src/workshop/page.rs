@@ -212,7 +212,9 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
             // A text longer than the line shows the part around the cursor.
             let first = (text.at + 1).saturating_sub(room.saturating_sub(24).max(12));
             let shown: String = text.text.chars().skip(first).collect();
-            let x = pen.text(x, y, width.saturating_sub(x), &shown, Role::Vellum);
+            // What the first character will replace is marked.
+            let style = if text.offered { pen.theme.selection().add_modifier(Modifier::REVERSED) } else { pen.style(Role::Vellum) };
+            let x = pen.put(x, y, width.saturating_sub(x), &shown, style);
             let cursor = pen.theme.selection().add_modifier(Modifier::REVERSED);
             let under = text.text.chars().nth(text.at).map_or(" ".to_owned(), |c| c.to_string());
             pen.put(from + (text.at - first) as u16, y, 1, &under, cursor);

@@ -114,7 +114,7 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             pen.text(2, y, area.width - 3, &format!("and {} more", uses.len() - 6), Role::Faded);
         } else {
             let at = if place.file == "reactions.est" { format!(":{}", place.line) } else { String::new() };
-            pen.text(2, y, area.width - 3 - at.len() as u16, what, Role::Vellum);
+            pen.text(2, y, area.width - 4 - at.len() as u16, what, Role::Vellum);
             pen.right(area.right() - 1, y, &at, Role::Faded);
         }
     }
@@ -375,7 +375,7 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     pen.heading(area.x, area.y, area.width, "Together, at most", "");
     let limit = app.document().shared.whole(&sound.limit);
     let full = limit.when_full.map_or("oldest", |w| w.0.word());
-    let yields = if full == "refuse" { "else refused".to_owned() } else { format!("else the {full} yields") };
+    let yields = if full == "refuse" { "else refused".to_owned() } else { format!("else the {full}") };
     let count = |n: Option<u32>| n.map_or_else(|| "any number".into(), |n| format!("{n}, {yields}"));
     let key = NameKey::of(&sound.name);
     let playing = app.rehearsal.status.as_ref().map_or((0, 0), |s| {

@@ -348,7 +348,7 @@ impl App {
         }
         let Some(field) = self.current_field() else { return };
         let text = if field.origin == Origin::Default { String::new() } else { field.value };
-        self.mode = Mode::Typing(Typed::Field(self.targets(), field.key), Line::new(&text));
+        self.mode = Mode::Typing(Typed::Field(self.targets(), field.key), Line::offer(&text));
     }
 
     /// Types the takes (or the chain) of a sound as they are written, told apart by semicolons.
@@ -422,7 +422,7 @@ impl App {
         let Some(field) = self.current_field() else { return };
         let Origin::Shared(name) = field.origin else { return self.say(format!("{} is not shared; e edits it", field.key)) };
         let (kind, key) = field.key.split_once('.').unwrap_or((field.key, ""));
-        self.mode = Mode::Typing(Typed::Shared { kind: kind.to_owned(), name, key: key.to_owned() }, Line::new(&field.value));
+        self.mode = Mode::Typing(Typed::Shared { kind: kind.to_owned(), name, key: key.to_owned() }, Line::offer(&field.value));
     }
 
     /// Sets a field of a shared setting.

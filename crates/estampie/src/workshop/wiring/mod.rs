@@ -264,7 +264,7 @@ impl App {
             Some(Row::Modulation(written)) => {
                 let Some(doc) = document.modulations.iter().find(|m| m.written == written) else { return };
                 let text = if doc.smooth.0 == 0.0 { String::new() } else { doc.smooth.to_string() };
-                self.mode = Mode::Typing(Typed::Smooth(written), Line::new(&text));
+                self.mode = Mode::Typing(Typed::Smooth(written), Line::offer(&text));
             }
             None => self.begin_new(true),
         }
