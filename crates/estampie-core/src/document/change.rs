@@ -344,10 +344,15 @@ fn stem(file: &str) -> &str {
 
 /// The name of a sound made of files: what they have in common.
 fn common_name(files: &[String]) -> String {
-    let mut common = stem(&files[0]).to_owned();
+    let first = stem(&files[0]);
+    let mut common = first.to_owned();
     for file in files {
         let same = common.char_indices().zip(stem(file).chars()).take_while(|((_, a), b)| a == b).last().map_or(0, |((at, c), _)| at + c.len_utf8());
         common.truncate(same);
+    }
+    // Cut within a word it would be no name: back to where a word ends.
+    if common != first {
+        common.truncate(common.rfind(['/', '-', '_', '.', ' ']).unwrap_or(0));
     }
     let name: String = common.to_lowercase().chars().map(|c| if c.is_alphanumeric() || matches!(c, '/' | '-' | '.') { c } else { '-' }).collect();
     let name = name.trim_matches(['-', '/', '.']).to_owned();
@@ -417,7 +422,8 @@ mod tests {
         assert_eq!(common_name(&files), "step/wet-grate");
         assert_eq!(with_stars(&files), ["audio/step/Wet Grate_*.wav"]);
         let other = ["audio/a/start.wav".to_owned(), "audio/a/stop.wav".to_owned()];
-        assert_eq!(common_name(&other), "a/st");
+        assert_eq!(common_name(&other), "a", "no name is cut within a word");
+        assert_eq!(common_name(&["audio/boiler/loop.wav".to_owned(), "audio/breath/valve_01.wav".to_owned()]), "new-sound");
         assert_eq!(with_stars(&other), other);
         assert_eq!(common_name(&["audio/01.wav".to_owned()]), "new-sound");
     }

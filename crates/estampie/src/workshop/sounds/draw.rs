@@ -471,12 +471,12 @@ fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     if heard.is_empty() {
         return;
     }
-    let ends = |values: Vec<f32>| {
-        let (low, high) = (values.iter().copied().fold(f32::INFINITY, f32::min), values.iter().copied().fold(f32::NEG_INFINITY, f32::max));
-        if high - low < 0.1 { (low - 1.0, high + 1.0) } else { (low, high) }
-    };
-    let pitch = ends(heard.iter().map(|h| h.pitch).collect());
-    let level = ends(heard.iter().map(|h| h.level).collect());
+    let heard_ends = |values: Vec<f32>| (values.iter().copied().fold(f32::INFINITY, f32::min), values.iter().copied().fold(f32::NEG_INFINITY, f32::max));
+    // What does not differ lies in the middle.
+    let axis = |(low, high): (f32, f32)| if high - low < 0.1 { (low - 1.0, high + 1.0) } else { (low, high) };
+    let heard_pitch = heard_ends(heard.iter().map(|h| h.pitch).collect());
+    let heard_level = heard_ends(heard.iter().map(|h| h.level).collect());
+    let (pitch, level) = (axis(heard_pitch), axis(heard_level));
     let points: Vec<(f64, f64)> = heard
         .iter()
         .flat_map(|h| {
@@ -493,7 +493,7 @@ fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
         area.x,
         y,
         area.width,
-        &format!("pitch {} … {} st   level {} … {} dB", number(pitch.0), number(pitch.1), number(level.0), number(level.1)),
+        &format!("pitch {} … {} st   level {} … {} dB", number(heard_pitch.0), number(heard_pitch.1), number(heard_level.0), number(heard_level.1)),
         Role::Faded,
     );
     let list = takes_of(sound);

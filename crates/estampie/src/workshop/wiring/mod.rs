@@ -183,7 +183,8 @@ impl App {
             },
             Do::NewModulation => {
                 let from = self.wiring_subject().filter(|s| self.document().parameters.iter().any(|p| p.name == *s)).unwrap_or_default();
-                self.mode = Mode::Typing(Typed::NewModulation, Line::new(&format!("{from} moves ")));
+                let begun = if from.is_empty() { String::new() } else { format!("{from} moves ") };
+                self.mode = Mode::Typing(Typed::NewModulation, Line::new(&begun));
             }
             Do::Rename => self.rename_to_nearest(),
             Do::GiveBack => self.give_back(),
@@ -415,8 +416,7 @@ impl App {
     /// Takes what was typed for a new modulation: `strain moves hull/creak level`.
     pub(super) fn new_modulation(&mut self, text: &str) -> Result<(), String> {
         let usage = "write PARAMETER moves SOUND PROPERTY, or PARAMETER moves bus BUS level";
-        let (from, moves) = text.split_once(" moves ").ok_or(usage)?;
-        let (from, moves) = (from.trim(), moves.trim());
+        let (from, moves) = parts_of(text).ok_or(usage)?;
         let document = self.document();
         let parameter = document.parameters.iter().find(|p| p.name == from).ok_or_else(|| {
             let mend = did_you_mean(from, document.parameters.iter().map(|p| p.name.as_str()), "");
@@ -448,6 +448,9 @@ impl App {
             return Err(what);
         }
         if let Some(written) = self.document().modulations.last().map(|m| m.written) {
+            if self.view == super::keys::View::Wiring {
+                self.go_to_modulation(written);
+            }
             self.begin_curve(written);
         }
         Ok(())
@@ -468,5 +471,24 @@ impl App {
             return Err(what);
         }
         Ok(())
+    }
+}
+
+/// What moves and what is moved, of `strain moves hull/creak level`. A whole sentence typed behind one that was begun counts.
+fn parts_of(text: &str) -> Option<(&str, &str)> {
+    let (head, moves) = text.rsplit_once(" moves ")?;
+    Some((head.split_whitespace().last()?, moves.trim()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_modulation_is_read_whether_its_beginning_stood_there_or_not() {
+        assert_eq!(parts_of("strain moves hull/creak level"), Some(("strain", "hull/creak level")));
+        assert_eq!(parts_of("depth moves strain moves bus all level "), Some(("strain", "bus all level")));
+        assert_eq!(parts_of(" moves hull/creak level"), None);
+        assert_eq!(parts_of("strain hull/creak level"), None);
     }
 }
