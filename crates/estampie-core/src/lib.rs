@@ -4,7 +4,7 @@
 //! [`document`] (the project as written) → [`program`] (dense, immutable, all names resolved) → [`engine`]
 //! (blocks of 64 frames, no allocation, no lock) → [`trace`] (what happened, and why).
 //!
-//! [`dsp`] knows nothing of the rest; [`language`] turns sentences into trees and back; [`assets`] brings audio
+//! [`music`] knows where every piece is; [`dsp`] knows nothing of the rest; [`language`] turns sentences into trees and back; [`assets`] brings audio
 //! files in.
 
 pub mod assets;
@@ -16,6 +16,7 @@ pub mod dsp;
 pub mod engine;
 pub mod language;
 pub(crate) mod mixer;
+pub mod music;
 pub mod names;
 pub mod offline;
 pub mod program;

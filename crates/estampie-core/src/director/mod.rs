@@ -3,6 +3,7 @@
 mod limits;
 mod lines;
 mod measure;
+mod music;
 mod play;
 mod react;
 mod repeat;
@@ -15,6 +16,7 @@ use crate::program::{Choice, Program};
 use crate::units::Decibels;
 
 pub(crate) use limits::Playing;
+pub(crate) use music::{LayerState, MOST_WAITING, MOST_WANTED, PieceState, PlaylistState, StingerState, Waiting, WantedAt, layer_term};
 pub(crate) use play::{bus_of, start_of};
 pub(crate) use react::{By, Deferred, MOST_DEFERRED, Work};
 pub(crate) use repeat::{MOST_REPEATERS, Repeater};
@@ -32,11 +34,13 @@ pub(crate) struct Rehearsed {
     pub(crate) solo: bool,
     /// Whether any sound is heard alone or silent.
     pub(crate) gates: bool,
+    /// Whether a click is heard on every beat.
+    pub(crate) metronome: bool,
 }
 
 impl Default for Rehearsed {
     fn default() -> Self {
-        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false }
+        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false, metronome: false }
     }
 }
 
@@ -144,6 +148,9 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
             tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, value);
         }
     }
+    if let Some(cue) = voice.cue {
+        piece_terms(scene, cue.piece, sink);
+    }
     for (property, value) in [(Property::Level, voice.way.take_level), (Property::Pitch, voice.way.take_pitch)] {
         if value != 0.0 {
             sink(Term { property, kind: TermKind::Take, of: voice.take(), value });
@@ -156,6 +163,24 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
                 sink(Term { property, kind: TermKind::Swept, of: voice.sound, value: swept.at(frame) * (1.0 + asked).clamp(0.0, 2.0) });
             }
         }
+    }
+}
+
+/// What a piece adds to all of its layers.
+fn piece_terms(scene: Scene<'_>, piece: u16, sink: &mut impl FnMut(Term)) {
+    let Scene { program, state, .. } = scene;
+    let (Some(spec), Some(now)) = (program.music.pieces.get(usize::from(piece)), state.pieces.get(usize::from(piece))) else { return };
+    let mut tell = |kind, of, value| sink(Term { property: Property::Level, kind, of, value });
+    tell(TermKind::Piece, spec.key, now.level);
+    for modulation in &spec.modulations {
+        let moved = &program.modulations[*modulation as usize];
+        tell(TermKind::Moved, program.parameters[moved.parameter].key, state.modulations[*modulation as usize]);
+    }
+    if now.held != 0.0 {
+        tell(TermKind::HeldDown, now.held_by, now.held);
+    }
+    if now.ducked != 0.0 {
+        tell(TermKind::Ducked, now.ducked_by, now.ducked);
     }
 }
 

@@ -2,11 +2,12 @@
 
 use super::limits::{Limited, yield_frames};
 use super::{By, Work, sums};
+use crate::curve::Shape;
 use crate::document::{Again, Property};
 use crate::dsp::{Envelope, Shaping, advance_of};
 use crate::engine::{BLOCK, Cause, Engine, Reason, Stream, What, chosen_group, holds};
 use crate::mixer::source::Source;
-use crate::mixer::voice::{Drawn, Leaving, NOWHERE, Voice, Way};
+use crate::mixer::voice::{Cue, Drawn, Leaving, NOWHERE, Voice, Way};
 use crate::names::NameKey;
 use crate::program::{Choice, Limit, MOST_NESTED, Program, Recipe, TakeOf};
 use crate::units::Semitones;
@@ -18,6 +19,18 @@ pub(crate) struct Body {
     pub(crate) by: By,
     /// Each voice is let go after so many frames; 0 if not.
     pub(crate) length: u64,
+    /// The layer of a piece that begins, if one does.
+    pub(crate) cue: Option<Begin>,
+}
+
+/// How a layer begins.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Begin {
+    pub(crate) cue: Cue,
+    /// Frames into the audio.
+    pub(crate) skip: u64,
+    /// Frames of its rise, and the curve.
+    pub(crate) rise: (u64, Shape),
 }
 
 impl Engine {
@@ -57,7 +70,7 @@ impl Engine {
 
     /// Plays a sound from the start of the way.
     pub(crate) fn start(&mut self, program: &Program, sound: u32, offset: u64, by: By) -> Result<(), Reason> {
-        self.ask(program, Way::START, sound, offset, Body { by, length: 0 })
+        self.ask(program, Way::START, sound, offset, Body { by, length: 0, cue: None })
     }
 
     /// Whether a sound has anything that could play now.
@@ -219,13 +232,18 @@ impl Engine {
 
     fn start_voice(&mut self, program: &Program, mut way: Way, recipe: &Arc<Recipe>, offset: u64, body: Body) -> Result<(), Reason> {
         let by = body.by;
-        self.admit_voice(program, &way, offset + way.delay, by)?;
+        // Music is never what yields: its layers would no longer be together.
+        if body.cue.is_none() {
+            self.admit_voice(program, &way, offset + way.delay, by)?;
+        }
         let limit = program.voices as u32;
         let slot = self.free.pop().ok_or(Reason::Voices { limit })?;
         self.next_voice += 1;
         // The outermost sound that says how it rises and falls counts.
         let shaping = way.sounds().iter().find_map(|s| program.sounds[*s as usize].shape).unwrap_or(Shaping::plain(u64::from(program.rate) / 50));
+        let shaping = body.cue.map_or(shaping, |begin| Shaping { delay: 0, attack: begin.rise.0, curve: begin.rise.1, ..shaping });
         way.delay += shaping.delay;
+        way.skip = body.cue.map_or(0, |begin| begin.skip);
         let asked = &program.sounds[way.path[0] as usize];
         let mut voice = Voice::idle();
         voice.id = self.next_voice;
@@ -239,6 +257,7 @@ impl Engine {
         voice.source = Source::new(Some(recipe), Stream::new(self.now.state.seed, asked.key, 1_000_000 + self.next_voice));
         voice.recipe = Some(Arc::clone(recipe));
         voice.way = way;
+        voice.cue = body.cue.map(|begin| begin.cue);
         let totals = sums(self.scene(program), &voice);
         voice.level = totals.level;
         voice.pitch = totals.pitch;

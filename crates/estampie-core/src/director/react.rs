@@ -1,5 +1,6 @@
 //! Inputs and what they call: events, changes of parameters and states, reactions and their actions.
 
+use super::music::Wanted;
 use super::play::Body;
 use crate::curve::Shape;
 use crate::document::Property;
@@ -95,6 +96,7 @@ impl Engine {
                 }
                 self.repeaters.clear();
                 self.deferred.clear();
+                self.still_music(program, frame);
                 for speaker in &mut self.now.state.speakers {
                     speaker.queue.clear();
                 }
@@ -117,6 +119,10 @@ impl Engine {
                 Some(index) => self.now.state.parameters[index].held = value.filter(|v| v.is_finite()),
                 None => self.notice(frame, Notice::UnknownParameter(parameter)),
             },
+            InputKind::Go { .. } | InputKind::Jump { .. } | InputKind::Sting { .. } | InputKind::Switch { .. } | InputKind::List { .. } => {
+                self.answer_of_music(program, input.what, frame);
+            }
+            InputKind::Metronome { on } => self.rehearsed.metronome = on,
             InputKind::Waits { factor } => self.rehearsed.waits = if factor.is_finite() { factor.clamp(0.01, 1.0) } else { 1.0 },
             InputKind::Chances { always } => self.rehearsed.chances = always,
             InputKind::ForceTake { sound, take } => self.rehearsed.forced = (!sound.is_none()).then_some((sound, take)),
@@ -136,7 +142,7 @@ impl Engine {
                 self.next_instance += 1;
                 let mut way = Way { depth: 1, ..Way::START };
                 (way.path[0], way.instances[0]) = (sound, self.next_instance);
-                if let Err(reason) = self.play_take(program, way, (usize::from(group), usize::from(take)), offset as u64, Body { by, length: 0 }) {
+                if let Err(reason) = self.play_take(program, way, (usize::from(group), usize::from(take)), offset as u64, Body { by, length: 0, cue: None }) {
                     self.refuse(program, sound, offset as u64, by, reason);
                 }
             }
@@ -409,6 +415,10 @@ impl Engine {
             }
             Action::SetState(index, value) => self.set_state(program, index, value, frame, by),
             Action::Send(event, at) => self.send_event(program, event, at_emitter(at), frame),
+            Action::Go(piece, to, on) => self.want(frame, Wanted::Go(piece, to, on, None), by),
+            Action::List(list, on) => self.want(frame, Wanted::List(list, on), by),
+            Action::Sting(stinger, on) => self.want(frame, Wanted::Sting(stinger, on), by),
+            Action::Switch(switch, on) => self.want(frame, Wanted::Switch(switch, on), by),
         }
     }
 
@@ -523,6 +533,7 @@ impl Engine {
         let name = |value: u16| spec.values[usize::from(value)];
         self.outlets.tell(frame, What::State { state: spec.key, value: name(value), before: name(before), by: by.reaction });
         if before != value {
+            self.now.state.changed[index] = frame;
             self.add_work(Work::State(index, before, value, by), frame);
         }
     }

@@ -61,7 +61,7 @@ impl Engine {
                 return;
             };
             let offset = repeater.next.saturating_sub(self.frame);
-            if let Err(reason) = self.body(program, repeater.way, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0) }) {
+            if let Err(reason) = self.body(program, repeater.way, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0), cue: None }) {
                 let sound = program.sounds[sound as usize].key;
                 self.outlets.tell(self.frame + offset, What::Refused { sound, emitter: repeater.by.emitter, reason, by: repeater.by.reaction });
             }

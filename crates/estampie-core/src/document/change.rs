@@ -140,7 +140,7 @@ impl Workspace {
                 places.extend(takes.iter().filter(|t| matches!(&t.value.take, TakeDoc::Sound(s) if s == old)).map(|t| t.place.clone()));
             }
         }
-        places.extend(document.modulations.iter().filter(|m| !m.bus && m.target.value == old).map(|m| m.target.place.clone()));
+        places.extend(document.modulations.iter().filter(|m| m.kind == super::Moved::Sound && m.target.value == old).map(|m| m.target.place.clone()));
         for reaction in &document.reactions {
             places.extend(reaction.actions.iter().filter_map(|a| sound_of(&a.action)).filter(|w| w.text == old).map(|w| w.place.clone()));
         }
@@ -326,7 +326,7 @@ pub(crate) fn sound_of(action: &Action) -> Option<&crate::language::Word> {
         Action::Play { sound, .. } | Action::Say { sound, .. } | Action::Stop { sound, .. } | Action::Finish { sound, .. } | Action::Sweep { sound, .. } => {
             Some(sound)
         }
-        Action::Set { .. } | Action::Add { .. } | Action::Send { .. } => None,
+        Action::Set { .. } | Action::Add { .. } | Action::Send { .. } | Action::Go { .. } | Action::Sting { .. } | Action::Switch { .. } => None,
     }
 }
 
@@ -393,7 +393,7 @@ pub fn uses_of(document: &Document, sound: &str) -> Vec<(String, Place)> {
             list.push((format!("take of {}", other.name), other.place.clone()));
         }
     }
-    for modulation in document.modulations.iter().filter(|m| !m.bus && m.target.value == sound) {
+    for modulation in document.modulations.iter().filter(|m| m.kind == super::Moved::Sound && m.target.value == sound) {
         list.push((format!("moved by {}", modulation.from.value), modulation.place.clone()));
     }
     list

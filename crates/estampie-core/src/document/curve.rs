@@ -25,11 +25,17 @@ pub enum Property {
     All,
     /// How much of its sweeps is followed, as a share of 1.
     Sweep,
+    /// How fast a piece goes, as a share of what is written.
+    Tempo,
+    /// How far a piece's notes are moved, in semitones.
+    Transposition,
+    /// How many notes of a layer are played, as a share of 1.
+    Density,
 }
 
 impl Property {
     /// All, with the words they are written with.
-    pub const ALL: [(Property, &'static str); 9] = [
+    pub const ALL: [(Property, &'static str); 12] = [
         (Property::Level, "level"),
         (Property::Pitch, "pitch"),
         (Property::LowPass, "low-pass"),
@@ -39,6 +45,9 @@ impl Property {
         (Property::Each, "each"),
         (Property::All, "all"),
         (Property::Sweep, "sweep"),
+        (Property::Tempo, "tempo"),
+        (Property::Transposition, "transposition"),
+        (Property::Density, "density"),
     ];
 
     /// Whether it is worked out for every voice in every block, or only when something is asked for.
@@ -60,7 +69,7 @@ impl Property {
     pub fn read(self, text: &str) -> Result<f32, String> {
         match self {
             Property::Level => Decibels::read(text).map(|v| v.0.max(-120.0)).map_err(|e| e.to_string()),
-            Property::Pitch => Semitones::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::Pitch | Property::Transposition => Semitones::read(text).map(|v| v.0).map_err(|e| e.to_string()),
             Property::LowPass => Octaves::read(text)
                 .ok()
                 .filter(|_| text.contains("oct"))
@@ -74,7 +83,7 @@ impl Property {
                 .map(|v| v.0)
                 .ok_or_else(|| not_a_cutoff(text)),
             Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32).map_err(|e| e.to_string())),
-            Property::Chance | Property::Sweep => Share::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density => Share::read(text).map(|v| v.0).map_err(|e| e.to_string()),
             Property::Each | Property::All => {
                 split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not a count, like 3"))
             }
@@ -86,11 +95,11 @@ impl Property {
     pub fn print(self, value: f32) -> String {
         match self {
             Property::Level => Decibels(value).to_string(),
-            Property::Pitch => Semitones(value).to_string(),
+            Property::Pitch | Property::Transposition => Semitones(value).to_string(),
             Property::LowPass | Property::HighPass => Octaves(value).to_string(),
             Property::Every if value < 0.0 => format!("-{}", Seconds(f64::from(-value))),
             Property::Every => Seconds(f64::from(value)).to_string(),
-            Property::Chance | Property::Sweep => Share(value).to_string(),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density => Share(value).to_string(),
             Property::Each | Property::All => format!("{value:.0}"),
         }
     }

@@ -37,10 +37,10 @@ impl BusDoc {
 pub struct ModulationDoc {
     /// The parameter.
     pub from: Located<String>,
-    /// The sound or bus it moves.
+    /// What it moves, by name.
     pub target: Located<String>,
-    /// Whether `target` is a bus.
-    pub bus: bool,
+    /// What kind of thing that is.
+    pub kind: Moved,
     /// What it moves there.
     pub property: Property,
     /// The points, read once the parameter's unit is known.
@@ -51,6 +51,43 @@ pub struct ModulationDoc {
     pub written: usize,
     /// Where it is written.
     pub place: Place,
+}
+
+/// What a modulation moves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Moved {
+    /// A sound.
+    Sound,
+    /// A bus.
+    Bus,
+    /// A piece.
+    Piece,
+    /// All layers of a piece that have one name: `tidewalk/reed`.
+    Layer,
+}
+
+impl Moved {
+    /// The word before the name, with a space after it; nothing for a sound.
+    #[must_use]
+    pub fn before(self) -> &'static str {
+        match self {
+            Moved::Sound => "",
+            Moved::Bus => "bus ",
+            Moved::Piece => "piece ",
+            Moved::Layer => "layer ",
+        }
+    }
+
+    /// Whether it can be moved so.
+    #[must_use]
+    pub fn has(self, property: Property) -> bool {
+        match self {
+            Moved::Sound => !matches!(property, Property::Tempo | Property::Transposition | Property::Density),
+            Moved::Bus => property == Property::Level,
+            Moved::Piece => matches!(property, Property::Level | Property::Tempo | Property::Transposition),
+            Moved::Layer => property.of_voices() || property == Property::Density,
+        }
+    }
 }
 
 pub(super) fn read_buses(reading: &Reading<'_>) -> Vec<BusDoc> {
@@ -109,6 +146,8 @@ pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
     list
 }
 
+const CAN_MOVE: &str = "write moves = \"SOUND level\", \"bus BUS level\", \"piece PIECE tempo\" or \"layer PIECE/LAYER level\"";
+
 fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<ModulationDoc> {
     let from = fields.text("from");
     let moves = fields.text("moves");
@@ -120,7 +159,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
         if !there {
             let mend = match field {
                 "from" => "write from = and a parameter",
-                "moves" => "write moves = \"SOUND level\" or \"bus BUS level\"",
+                "moves" => CAN_MOVE,
                 _ => "write curve = [\"0: -12 dB\", \"1: 0 dB\"]",
             };
             reading.fault(&place, format!("a modulation has no field {field}"), mend);
@@ -129,27 +168,39 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
     fields.finish();
     let (from, moves, curve) = (from?, moves?, curve?);
     let words: Vec<&str> = moves.value.split_whitespace().collect();
-    let (bus, target, property) = match words.as_slice() {
-        ["bus", bus, property] => (true, *bus, *property),
-        [sound, property] => (false, *sound, *property),
+    let (kind, target, property) = match words.as_slice() {
+        ["bus", bus, property] => (Moved::Bus, *bus, *property),
+        ["piece", piece, property] => (Moved::Piece, *piece, *property),
+        ["layer", layer, property] => (Moved::Layer, *layer, *property),
+        [sound, property] => (Moved::Sound, *sound, *property),
         _ => {
-            reading.fault(&moves.place, format!("\"{}\" is nothing that can be moved", moves.value), "write \"SOUND level\" or \"bus BUS level\"");
+            reading.fault(&moves.place, format!("\"{}\" is nothing that can be moved", moves.value), CAN_MOVE);
             return None;
         }
     };
     let Some((known, _)) = Property::ALL.iter().find(|(_, word)| *word == property) else {
-        let mend = did_you_mean(property, Property::ALL.map(|(_, word)| word), "write level, pitch, low-pass, high-pass, every, chance, each, all or sweep");
+        let mend = did_you_mean(
+            property,
+            Property::ALL.map(|(_, word)| word),
+            "write level, pitch, low-pass, high-pass, every, chance, each, all, sweep, tempo, transposition or density",
+        );
         reading.fault(&moves.place, format!("\"{property}\" is not a property"), mend);
         return None;
     };
-    if bus && *known != Property::Level {
-        reading.fault(&moves.place, format!("a bus has no {property} to move"), "write \"bus BUS level\"");
+    if !kind.has(*known) {
+        let what = match kind {
+            Moved::Sound => "a sound",
+            Moved::Bus => "a bus",
+            Moved::Piece => "a piece",
+            Moved::Layer => "a layer",
+        };
+        reading.fault(&moves.place, format!("{what} has no {property} to move"), CAN_MOVE);
         return None;
     }
     Some(ModulationDoc {
         from,
         target: Located { value: target.to_owned(), place: moves.place },
-        bus,
+        kind,
         property: *known,
         curve: curve.into_iter().map(|p| (p.value, p.place)).collect(),
         smooth,

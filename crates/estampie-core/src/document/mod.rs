@@ -11,6 +11,7 @@ mod fault;
 mod fields;
 mod game;
 mod mix;
+mod music;
 mod settings;
 mod sounds;
 mod sources;
@@ -24,7 +25,11 @@ pub use edit::{Edit, NewValue, Workspace};
 pub use fault::{Fault, Place, did_you_mean};
 pub use fields::Located;
 pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, ValueOf};
-pub use mix::{BusDoc, ModulationDoc, ROOT_BUS};
+pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS};
+pub use music::{
+    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc, NotesDoc, Order,
+    PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
+};
 pub use settings::{DistanceCurve, FalloffDoc, LimitDoc, Named, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, Yields};
 pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
@@ -49,6 +54,8 @@ pub struct Document {
     pub shared: Shared,
     /// All sounds, by file and then in the order of the file.
     pub sounds: Vec<SoundDoc>,
+    /// Pieces, stingers and playlists.
+    pub music: MusicDoc,
     /// All buses; the first is the root, `all`.
     pub buses: Vec<BusDoc>,
     /// All modulations.
@@ -79,6 +86,7 @@ impl Document {
                     faults.borrow_mut().extend(found);
                 }
                 _ if file.starts_with("sounds/") => sounds::read_sounds(&reading, audio, &mut document.sounds),
+                _ if file.starts_with("music/") => music::read_music(&reading, audio, &mut document.music),
                 _ if file.starts_with("playthroughs/") => {
                     let (played, found) = playthrough::parse(file, text);
                     let name = file.trim_start_matches("playthroughs/").trim_end_matches(".play");

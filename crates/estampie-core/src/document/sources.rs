@@ -43,6 +43,7 @@ impl Sources {
     pub fn list(root: &Path) -> Vec<String> {
         let mut paths: Vec<String> = SINGLE.iter().map(|&s| s.to_owned()).filter(|p| root.join(p).exists()).collect();
         list_files(root, "sounds", &["toml"], &mut paths);
+        list_files(root, "music", &["toml"], &mut paths);
         list_files(root, "playthroughs", &["play"], &mut paths);
         paths
     }

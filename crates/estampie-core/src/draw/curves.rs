@@ -25,10 +25,10 @@ pub struct Panel {
 fn unit_of(property: Property) -> &'static str {
     match property {
         Property::Level => "dB",
-        Property::Pitch => "semitones",
+        Property::Pitch | Property::Transposition => "semitones",
         Property::LowPass | Property::HighPass => "octaves",
         Property::Every => "s",
-        Property::Chance | Property::Sweep => "share of 1",
+        Property::Chance | Property::Sweep | Property::Tempo | Property::Density => "share of 1",
         Property::Each | Property::All => "playings",
     }
 }
@@ -62,6 +62,7 @@ pub fn curves(document: &Document, program: &Program) -> Vec<Panel> {
         let unit = if doc.unit.is_empty() { String::new() } else { format!(" in {}", doc.unit) };
         let target = match modulation.target {
             Target::Sound(sound) => program.names.get(program.sounds[sound as usize].key).to_owned(),
+            Target::Piece(piece) => format!("piece {}", program.names.get(program.music.pieces[piece as usize].key)),
             Target::Bus(bus) => format!("bus {}", program.names.get(program.buses[bus as usize].key)),
         };
         let title = format!("{} moves {target} {}", doc.name, modulation.property.word());

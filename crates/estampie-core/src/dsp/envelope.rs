@@ -51,6 +51,8 @@ pub struct Envelope {
     /// Where the release began, and how long it takes.
     from: f32,
     release: u64,
+    /// The curve of the release.
+    falling: Shape,
     /// A release that begins so many frames from now, over so many frames.
     pending: Option<(u64, u64)>,
 }
@@ -59,7 +61,7 @@ impl Envelope {
     /// Begins.
     #[must_use]
     pub fn new(shaping: Shaping) -> Envelope {
-        let mut envelope = Envelope { shaping, stage: Stage::Delay, at: 0, gain: 0.0, from: 0.0, release: 0, pending: None };
+        let mut envelope = Envelope { shaping, stage: Stage::Delay, at: 0, gain: 0.0, from: 0.0, release: 0, falling: shaping.curve, pending: None };
         envelope.settle();
         envelope
     }
@@ -107,6 +109,14 @@ impl Envelope {
         }
     }
 
+    /// As [`Envelope::let_go`], with a curve of its own.
+    pub fn let_go_in(&mut self, wait: u64, frames: u64, curve: Shape) {
+        if !self.released() {
+            self.falling = curve;
+        }
+        self.let_go(wait, frames);
+    }
+
     /// Goes through stages of no length, and works out the gain.
     fn settle(&mut self) {
         loop {
@@ -130,7 +140,7 @@ impl Envelope {
             Stage::Hold => 1.0,
             Stage::Decay => 1.0 + (self.shaping.sustain - 1.0) * way(self.shaping.decay),
             Stage::Sustain => self.shaping.sustain,
-            Stage::Release => self.from * (1.0 - way(self.release)),
+            Stage::Release => self.from * (1.0 - self.falling.at(self.at as f32 / self.release as f32)),
         };
     }
 

@@ -12,4 +12,4 @@ pub use envelope::{Envelope, Shaping};
 pub use filter::{Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
 pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};
 pub use limiter::Limiter;
-pub use smooth::{Fade, block_coefficient};
+pub use smooth::{Fade, Swell, block_coefficient};

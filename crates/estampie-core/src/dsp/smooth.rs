@@ -80,6 +80,60 @@ impl Fade {
     }
 }
 
+/// A gain that goes from one value to another between two frames, the same for all who ask for a frame.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Swell {
+    from: f32,
+    to: f32,
+    start: u64,
+    frames: u64,
+    curve: crate::curve::Shape,
+}
+
+impl Swell {
+    /// Stays at `gain`.
+    #[must_use]
+    pub fn at_rest(gain: f32) -> Swell {
+        Swell { from: gain, to: gain, start: 0, frames: 0, curve: crate::curve::Shape::Straight }
+    }
+
+    /// Goes from where this one is at frame `start` to `to` within `frames`.
+    #[must_use]
+    pub fn towards(self, to: f32, start: u64, frames: u64, curve: crate::curve::Shape) -> Swell {
+        Swell { from: self.at(start), to, start, frames, curve }
+    }
+
+    /// The gain at a frame.
+    #[must_use]
+    pub fn at(&self, frame: u64) -> f32 {
+        if frame >= self.start + self.frames {
+            return self.to;
+        }
+        if frame <= self.start {
+            return self.from;
+        }
+        self.from + (self.to - self.from) * self.curve.at((frame - self.start) as f32 / self.frames as f32)
+    }
+
+    /// Where it goes.
+    #[must_use]
+    pub fn target(&self) -> f32 {
+        self.to
+    }
+
+    /// The gain, if it is the same from a frame on for so many frames.
+    #[must_use]
+    pub fn steady(&self, frame: u64, count: u64) -> Option<f32> {
+        if frame >= self.start + self.frames {
+            Some(self.to)
+        } else if frame + count <= self.start {
+            Some(self.from)
+        } else {
+            None
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

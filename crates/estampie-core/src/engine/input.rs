@@ -2,6 +2,7 @@
 
 use super::state::Prepared;
 use crate::names::NameKey;
+use crate::program::When;
 
 /// A frame that is always past: the input is for now, that is, the start of the next block.
 pub const NOW: u64 = 0;
@@ -116,6 +117,48 @@ pub enum InputKind {
         sound: NameKey,
         /// Alone instead of silent.
         solo: bool,
+        /// Whether.
+        on: bool,
+    },
+    /// A piece goes to a section, by its rule or on a moment of its own.
+    Go {
+        /// The piece.
+        piece: NameKey,
+        /// The section; none is silence.
+        section: NameKey,
+        /// When, if not as the rule says.
+        on: Option<When>,
+    },
+    /// A piece jumps to a bar of a section at once.
+    Jump {
+        /// The piece.
+        piece: NameKey,
+        /// The section.
+        section: NameKey,
+        /// The bar, from 0.
+        bar: u32,
+    },
+    /// A stinger is asked for.
+    Sting {
+        /// The stinger.
+        stinger: NameKey,
+    },
+    /// Layers are brought in or taken out.
+    Switch {
+        /// The key of piece and layer, as `tidewalk/reed`.
+        layer: NameKey,
+        /// In or out.
+        on: bool,
+    },
+    /// A playlist begins or ends.
+    List {
+        /// The playlist.
+        list: NameKey,
+        /// Begin or end.
+        on: bool,
+    },
+    /// Rehearsal only: a click is heard on every beat, or no longer.
+    Metronome {
         /// Whether.
         on: bool,
     },

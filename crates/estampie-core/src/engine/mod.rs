@@ -45,8 +45,8 @@ mod world;
 pub use input::{Input, InputKind, Message, NOW};
 pub use state::Prepared;
 pub use telemetry::{
-    BusStatus, Cause, Draws, EmitterStatus, Happening, LineStatus, Notice, ParameterStatus, ReactionStatus, Reason, Retired, Status, Term, TermKind,
-    VoiceStatus, What,
+    BusStatus, Cause, Draws, EmitterStatus, Happening, LayerStatus, LineStatus, Notice, ParameterStatus, PieceStatus, ReactionStatus, Reason, Retired, Status,
+    StingerStatus, Term, TermKind, VoiceStatus, What,
 };
 
 pub use world::{LISTENER_NAME, MOST_EMITTERS};
@@ -54,9 +54,12 @@ pub use world::{LISTENER_NAME, MOST_EMITTERS};
 pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, holds};
 pub(crate) use world::World;
 
-use crate::director::{Deferred, MOST_DEFERRED, MOST_REPEATERS, Playing, Rehearsed, Repeater, Scene, Work, glide_sound, sums};
+use crate::director::{
+    Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, glide_sound, sums,
+};
 use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
-use crate::mixer::voice::{Leaving, Scratch, Voice};
+use crate::mixer::voice::{Cue, Leaving, Scratch, Voice};
+use crate::music::Happens;
 use crate::program::Program;
 use crate::units::{Decibels, Seconds, Semitones};
 use rtrb::{Consumer, Producer, RingBuffer};
@@ -129,6 +132,14 @@ pub struct Engine {
     pub(crate) work: Vec<Work>,
     pub(crate) deferred: Vec<Deferred>,
     pub(crate) repeaters: Vec<Repeater>,
+    /// What is asked of music in this block.
+    pub(crate) wanted: Vec<WantedAt>,
+    /// Stingers that wait for their moment.
+    pub(crate) waiting: Vec<Waiting>,
+    /// Scratch for what happens in a piece.
+    pub(crate) happens: Vec<Happens>,
+    /// The metronome's last beat: its frame, and whether it begins a bar.
+    pub(crate) click: Option<(u64, bool)>,
     /// Scratch for limits.
     pub(crate) playings: Vec<Playing>,
     pub(crate) world: World,
@@ -141,7 +152,7 @@ pub struct Engine {
     schedule: Arc<[Input]>,
     scheduled: usize,
     interpolator: Interpolator,
-    scratch: Box<Scratch>,
+    pub(crate) scratch: Box<Scratch>,
     limiter: Limiter,
     soft: Fade,
     block: [[f32; BLOCK]; 2],
@@ -248,6 +259,10 @@ impl Engine {
             work: Vec::with_capacity(64),
             deferred: Vec::with_capacity(MOST_DEFERRED),
             repeaters: Vec::with_capacity(MOST_REPEATERS),
+            wanted: Vec::with_capacity(MOST_WANTED),
+            waiting: Vec::with_capacity(MOST_WAITING),
+            happens: Vec::with_capacity(512),
+            click: None,
             playings: Vec::with_capacity(SLOTS),
             world: World::new(),
             rehearsed: Rehearsed::default(),
@@ -322,6 +337,7 @@ impl Engine {
         self.repeat(&program);
         self.follow_lines(&program);
         self.work_off(&program, 0);
+        self.play_music(&program);
         self.follow_parameters(&program);
         self.prepare_buses(&program);
         self.render_voices(&program);
@@ -383,7 +399,7 @@ impl Engine {
     }
 
     fn adopt(&mut self, mut prepared: Box<Prepared>) {
-        prepared.take_over(&mut self.now);
+        prepared.take_over(&mut self.now, self.frame);
         let old_program = Arc::clone(&self.now.program);
         let removed = u64::from(prepared.program.rate) / 50;
         let find = |index: u32| prepared.program.find_sound.get(old_program.sounds[index as usize].key).map(|new| new as u32);
@@ -399,6 +415,11 @@ impl Engine {
                     let voice = &mut self.voices[slot];
                     voice.way = way;
                     voice.bus = crate::director::bus_of(&prepared.program, way.sounds());
+                    // A layer of the same name goes on, wherever it stands now.
+                    voice.cue = voice.cue.and_then(|c| {
+                        let place = prepared.program.sounds[way.path[0] as usize].layer?;
+                        Some(Cue { piece: place.piece, layer: place.layer, ..c })
+                    });
                 }
                 None => {
                     let scene = Scene { program: &old_program, state: &self.now.state, world: &self.world, frame: self.frame };
@@ -452,6 +473,11 @@ impl Engine {
         if silent(direct) || silent(voice.gate) {
             return f32::NEG_INFINITY;
         }
+        if let Some((swell, frame)) = voice.swell
+            && swell.steady(frame, BLOCK as u64) == Some(0.0)
+        {
+            return f32::NEG_INFINITY;
+        }
         voice.level + self.down.get(voice.bus as usize).copied().unwrap_or(0.0)
     }
 
@@ -479,6 +505,7 @@ impl Engine {
         }
         let totals = sums(self.scene(program), &self.voices[slot]);
         let voice = &mut self.voices[slot];
+        voice.swell = voice.cue.and_then(|c| self.now.state.layers.get(c.layer as usize)).map(|l| (l.swell, self.frame));
         voice.level = totals.level;
         if totals.pitch != voice.pitch {
             voice.pitch = totals.pitch;

@@ -1,8 +1,10 @@
 //! Writing the status: everything as it is, now and then, into a box that the other side gave.
 
 use super::Engine;
-use super::telemetry::{BusStatus, EmitterStatus, LineStatus, ParameterStatus, ReactionStatus, Status, Term, TermKind, VoiceStatus};
-use crate::director::{Scene, gate_term, voice_terms};
+use super::telemetry::{
+    BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, Status, StingerStatus, Term, TermKind, VoiceStatus,
+};
+use crate::director::{Scene, Waiting, gate_term, layer_term, voice_terms};
 use crate::document::Property;
 use crate::mixer::buses::bus_terms;
 use crate::mixer::voice::{Leaving, Voice};
@@ -33,9 +35,34 @@ impl Engine {
                 status.reactions.push(ReactionStatus { reaction: at as u32, spent: now.spent, due, counted });
             }
         }
+        self.write_music(program, status);
         let emitters = std::iter::once(&self.world.listener).chain(self.world.emitters.iter().filter(|e| e.present));
         for emitter in emitters.take(status.emitters.capacity()) {
             status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, distance: self.world.distance(emitter) });
+        }
+    }
+
+    fn write_music(&self, program: &Program, status: &mut Status) {
+        let state = &self.now.state;
+        status.pieces.clear();
+        status.layers.clear();
+        status.switches.clear();
+        status.playlists.clear();
+        status.stingers.clear();
+        for (at, now) in state.pieces.iter().enumerate().take(status.pieces.capacity()) {
+            let transposition = self.transposition(program, at);
+            status.pieces.push(PieceStatus { sequencer: now.sequencer, held: now.held, ducked: now.ducked, transposition });
+        }
+        for now in state.layers.iter().take(status.layers.capacity()) {
+            status.layers.push(LayerStatus { on: now.on, gain: now.swell.at(self.frame), waits: now.waits.is_some() });
+        }
+        let room = status.switches.capacity();
+        status.switches.extend(state.switches.iter().take(room));
+        let room = status.playlists.capacity();
+        status.playlists.extend(state.playlists.iter().map(|p| (p.on, p.piece)).take(room));
+        for waiting in self.waiting.iter().take(status.stingers.capacity()) {
+            let Waiting { stinger, piece, on, asked, .. } = *waiting;
+            status.stingers.push(StingerStatus { stinger, piece, on, asked });
         }
     }
 
@@ -109,7 +136,7 @@ fn write_voice(status: &mut Status, scene: Scene<'_>, voice: &Voice, soft: f32, 
     if voice.envelope.gain() != 1.0 {
         tell(level(TermKind::Fading, voice.sound, Decibels::of_gain(voice.envelope.gain()).0));
     }
-    if let Some(term) = gate_term(voice) {
+    for term in gate_term(voice).into_iter().chain(layer_term(program, voice, scene.frame)) {
         tell(term);
     }
     let direct = state.buses[voice.bus as usize].direct.gain();

@@ -3,7 +3,7 @@
 use super::BLOCK;
 use super::telemetry::Reason;
 use super::world::MOST_EMITTERS;
-use crate::director::By;
+use crate::director::{By, LayerState, PieceState, PlaylistState, StingerState};
 use crate::document::Property;
 use crate::dsp::{Fade, block_coefficient};
 use crate::language::Urgency;
@@ -288,6 +288,14 @@ pub(crate) struct State {
     pub(crate) modulations: Vec<f32>,
     pub(crate) sounds: Vec<SoundState>,
     pub(crate) buses: Vec<BusState>,
+    pub(crate) pieces: Vec<PieceState>,
+    pub(crate) layers: Vec<LayerState>,
+    /// Whether each switch of layers is in.
+    pub(crate) switches: Vec<bool>,
+    pub(crate) stingers: Vec<StingerState>,
+    pub(crate) playlists: Vec<PlaylistState>,
+    /// When each state last changed.
+    pub(crate) changed: Vec<u64>,
     pub(crate) reactions: Vec<ReactionState>,
     /// Reactions whose change has to last.
     pub(crate) holding: Vec<u32>,
@@ -400,6 +408,12 @@ impl Prepared {
                     peak: [0.0; 2],
                 })
                 .collect(),
+            pieces: program.music.pieces.iter().map(PieceState::new).collect(),
+            layers: program.music.layers.iter().map(|_| LayerState::default()).collect(),
+            switches: program.music.switches.iter().map(|s| s.on).collect(),
+            stingers: program.music.stingers.iter().map(|_| StingerState::default()).collect(),
+            playlists: program.music.playlists.iter().map(|p| PlaylistState::new(p, seed)).collect(),
+            changed: vec![0; program.states.len()],
             reactions: program
                 .reactions
                 .iter()
@@ -427,7 +441,8 @@ impl Prepared {
     }
 
     /// Takes over what `old` remembers of things that are still there. Does not allocate.
-    pub(crate) fn take_over(&mut self, old: &mut Prepared) {
+    pub(crate) fn take_over(&mut self, old: &mut Prepared, frame: u64) {
+        self.take_over_music(old, frame);
         let (new_program, old_program) = (Arc::clone(&self.program), Arc::clone(&old.program));
         for (at, parameter) in new_program.parameters.iter().enumerate() {
             if let Some(before) = old_program.find_parameter.get(parameter.key) {
@@ -446,6 +461,7 @@ impl Prepared {
         for (at, state) in new_program.states.iter().enumerate() {
             if let Some(before) = old_program.find_state.get(state.key) {
                 let value = old_program.states[before].values[usize::from(old.state.states[before])];
+                self.state.changed[at] = old.state.changed[before];
                 if let Some(kept) = state.values.iter().position(|v| *v == value) {
                     self.state.states[at] = kept as u16;
                 }
@@ -503,6 +519,41 @@ impl Prepared {
             (fresh.speaking, fresh.free, fresh.fades) = (kept.speaking, kept.free, kept.fades);
             fresh.sound = if kept.speaking == 0 { 0 } else { sound(kept.sound).unwrap_or(0) as u32 };
             std::mem::swap(&mut fresh.gap, &mut kept.gap);
+        }
+    }
+}
+
+impl Prepared {
+    /// Music keeps its place, its switches and what waits.
+    fn take_over_music(&mut self, old: &mut Prepared, frame: u64) {
+        let (new, before) = (Arc::clone(&self.program), Arc::clone(&old.program));
+        for (at, piece) in new.music.pieces.iter().enumerate() {
+            if let Some(earlier) = before.music.find_piece.get(piece.key) {
+                self.state.pieces[at].take_over(&old.state.pieces[earlier], &before.music.pieces[earlier], piece, frame);
+            }
+        }
+        for (at, layer) in new.music.layers.iter().enumerate() {
+            let earlier = before.find_sound.get(new.sounds[layer.sound as usize].key).and_then(|s| before.sounds[s].layer);
+            if let Some(earlier) = earlier {
+                self.state.layers[at] = old.state.layers[earlier.layer as usize];
+            }
+        }
+        for (at, switch) in new.music.switches.iter().enumerate() {
+            if let Some(earlier) = before.music.find_switch.get(switch.key).filter(|e| before.music.switches[*e].on == switch.on) {
+                self.state.switches[at] = old.state.switches[earlier];
+            }
+        }
+        for (at, stinger) in new.music.stingers.iter().enumerate() {
+            if let Some(earlier) = before.music.find_stinger.get(stinger.key) {
+                self.state.stingers[at] = old.state.stingers[earlier];
+            }
+        }
+        for (at, list) in new.music.playlists.iter().enumerate() {
+            if let Some(earlier) = before.music.find_playlist.get(list.key) {
+                let kept = &mut old.state.playlists[earlier];
+                let piece = |p: u16| new.music.find_piece.get(before.music.pieces[usize::from(p)].key).map(|p| p as u16);
+                self.state.playlists[at].take_over(kept, piece);
+            }
         }
     }
 }

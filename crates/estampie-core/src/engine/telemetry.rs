@@ -3,8 +3,9 @@
 use super::state::Prepared;
 use crate::document::Property;
 use crate::language::Urgency;
+use crate::music::{Answer, Cause as MusicCause, Sequencer};
 use crate::names::NameKey;
-use crate::program::Recipe;
+use crate::program::{Recipe, When};
 use std::sync::Arc;
 
 /// Something that happened, on its frame.
@@ -169,6 +170,70 @@ pub enum What {
         /// The reaction that asked for it, or none.
         by: NameKey,
     },
+    /// A piece was asked to go somewhere, and this was answered.
+    Asked {
+        /// The piece.
+        piece: NameKey,
+        /// The section asked for; none is silence.
+        to: NameKey,
+        /// What was answered.
+        answer: Answer,
+        /// What waited before, if it is replaced or given up.
+        before: NameKey,
+        /// The frame on which it will leave, if that is known.
+        leaves: Option<u64>,
+        /// Who asked.
+        by: NameKey,
+    },
+    /// A section of a piece begins, on this very frame.
+    Section {
+        /// The piece.
+        piece: NameKey,
+        /// The section; none is silence.
+        section: NameKey,
+        /// What was before; none is silence.
+        before: NameKey,
+        /// The bar at which it is entered, from 0.
+        bar: u32,
+        /// Why.
+        cause: MusicCause,
+        /// Who asked, or none.
+        by: NameKey,
+    },
+    /// Layers are switched; they fade on their moment.
+    Layer {
+        /// Key of piece and layer.
+        layer: NameKey,
+        /// In or out.
+        on: bool,
+        /// Who asked, or none: a condition.
+        by: NameKey,
+    },
+    /// A stinger waits for its moment.
+    Waits {
+        /// The stinger.
+        stinger: NameKey,
+        /// Who asked.
+        by: NameKey,
+    },
+    /// A stinger sounds, on this very frame.
+    Sting {
+        /// The stinger.
+        stinger: NameKey,
+        /// The piece whose clock it went by, or none.
+        piece: NameKey,
+        /// Bar and beat, from 0.
+        at: (u32, u32),
+        /// Who asked.
+        by: NameKey,
+    },
+    /// A playlist goes on to a piece (or ends, with none).
+    List {
+        /// The playlist.
+        list: NameKey,
+        /// The piece, or none.
+        piece: NameKey,
+    },
     /// Something that needs attention.
     Notice(Notice),
 }
@@ -203,6 +268,8 @@ pub enum Cause {
     Restarted,
     /// Another line cut in.
     CutInto,
+    /// Its section of a piece was left.
+    Left,
     /// Its sound was removed from the project.
     Removed,
 }
@@ -254,6 +321,13 @@ pub enum Reason {
     Unimportant {
         /// Its priority.
         priority: f32,
+    },
+    /// No music plays whose moment it could wait for.
+    NoMusic,
+    /// So many of the stinger wait or sound already.
+    Stingers {
+        /// The limit.
+        limit: u32,
     },
     /// The line waited too long.
     Stale {
@@ -308,6 +382,8 @@ pub enum Notice {
     UnknownSound(NameKey),
     /// The project has no such bus.
     UnknownBus(NameKey),
+    /// The project has no such piece, section, stinger, playlist or layer.
+    UnknownMusic(NameKey),
     /// A value out of its range was clamped.
     Clamped {
         /// The parameter.
@@ -388,6 +464,14 @@ pub enum TermKind {
     Filtered,
     /// A fade in or out.
     Fading,
+    /// The level of the piece that it belongs to.
+    Piece,
+    /// Its layer fades, or is out.
+    Layer,
+    /// Another piece holds it down.
+    HeldDown,
+    /// A stinger holds it down.
+    Ducked,
     /// The level of a bus.
     Bus,
     /// A bus is muted or another is soloed.
@@ -488,6 +572,43 @@ pub struct EmitterStatus {
     pub distance: f32,
 }
 
+/// Where a piece is, in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PieceStatus {
+    /// Where it is and what it waits for; a copy tells what is to come.
+    pub sequencer: Sequencer,
+    /// dB by which another piece holds it down.
+    pub held: f32,
+    /// dB by which a stinger holds it down.
+    pub ducked: f32,
+    /// Semitones by which its notes are moved.
+    pub transposition: f32,
+}
+
+/// How a layer stands, in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LayerStatus {
+    /// Whether it is in, or waits to be.
+    pub on: bool,
+    /// Its gain now, 0 to 1.
+    pub gain: f32,
+    /// Whether it waits for its moment.
+    pub waits: bool,
+}
+
+/// A stinger that waits, in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct StingerStatus {
+    /// Its index.
+    pub stinger: u16,
+    /// The piece whose clock it waits for, by index.
+    pub piece: u16,
+    /// The moment.
+    pub on: When,
+    /// When it was asked for.
+    pub asked: u64,
+}
+
 /// The state of everything at one frame.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Status {
@@ -515,6 +636,16 @@ pub struct Status {
     pub playing_repeats: u32,
     /// Where emitters are.
     pub emitters: Vec<EmitterStatus>,
+    /// By piece.
+    pub pieces: Vec<PieceStatus>,
+    /// By layer.
+    pub layers: Vec<LayerStatus>,
+    /// By switch of layers: whether it is in.
+    pub switches: Vec<bool>,
+    /// By playlist: whether it is on, and its piece.
+    pub playlists: Vec<(bool, Option<u16>)>,
+    /// Stingers that wait.
+    pub stingers: Vec<StingerStatus>,
     /// The greatest sample of the output since the last status, after the ceiling.
     pub peak: [f32; 2],
     /// What the ceiling took away at most since the last status, in dB (0 or less).
@@ -537,6 +668,11 @@ impl Status {
             lines: Vec::with_capacity(64),
             reactions: Vec::with_capacity(256),
             emitters: Vec::with_capacity(64),
+            pieces: Vec::with_capacity(32),
+            layers: Vec::with_capacity(512),
+            switches: Vec::with_capacity(256),
+            playlists: Vec::with_capacity(32),
+            stingers: Vec::with_capacity(64),
             ..Status::default()
         }
     }

@@ -1,6 +1,6 @@
 //! Completion: what can come next in a line of `reactions.est`, and the blocks that its lines form.
 
-use super::reactions::ACTIONS;
+use super::actions::{ACTIONS, MOMENTS};
 use crate::document::{Document, Property};
 
 /// A reaction's lines, counted from 0: comments before it, its head, its actions.
@@ -99,6 +99,23 @@ fn after_action(document: &Document, words: &[&str]) -> Vec<String> {
         [] => some(&ACTIONS),
         ["say"] => document.sounds.iter().filter(|s| s.lines.is_some()).map(|s| s.name.clone()).collect(),
         ["play" | "stop" | "finish" | "sweep"] => sounds(),
+        ["go"] => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.playlists.iter().map(|p| p.name.clone())).collect(),
+        ["go", _] => some(&["to"]),
+        ["go", piece, "to"] => {
+            let sections: Vec<String> = document.music.piece(piece).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect());
+            sections.into_iter().chain(some(&[crate::document::SILENCE])).collect()
+        }
+        ["go", _, "to", _] | ["sting", _] => MOMENTS.iter().map(|(_, w)| (*w).to_owned()).chain(some(&[", after 0.5 s", ", chance 70 %"])).collect(),
+        ["sting"] => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
+        ["bring"] => some(&["in"]),
+        ["take"] => some(&["out"]),
+        ["bring", "in"] | ["take", "out"] => {
+            let mut layers = Vec::new();
+            for piece in &document.music.pieces {
+                layers.extend(piece.sections.iter().flat_map(|s| s.layers.iter().map(|l| format!("{}/{}", piece.name, l.name))));
+            }
+            layers
+        }
         ["set"] => subjects(document),
         ["set", _] => some(&["to"]),
         ["set", subject, "to"] => values(document, subject),

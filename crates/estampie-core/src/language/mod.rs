@@ -3,6 +3,7 @@
 //! Every parser goes on after a mistake and gives all faults with line, column and mend; every tree prints itself so
 //! that parsing the print gives the same tree.
 
+mod actions;
 pub mod complete;
 pub mod formula;
 pub mod lex;

@@ -1,8 +1,9 @@
 //! Reactions as text again, so that parsing the print gives the same tree.
 
+use super::actions::MOMENTS;
 use super::lex::{print_number, print_time};
 use super::reactions::{Act, Action, Reaction, Test, Trigger, Urgency, Where};
-use crate::document::Shape;
+use crate::document::{Moment, Shape};
 use std::fmt;
 
 impl fmt::Display for Test {
@@ -51,7 +52,27 @@ impl fmt::Display for Action {
             Action::Finish { sound, at } => write!(f, "finish {sound}{at}"),
             Action::Set { subject, to } => write!(f, "set {subject} to {to}"),
             Action::Send { event, at } => write!(f, "send {event}{at}"),
+            Action::Go { piece, to, on } => {
+                write!(f, "go {piece}")?;
+                if let Some(to) = to {
+                    write!(f, " to {to}")?;
+                }
+                print_moment(on.as_ref(), f)
+            }
+            Action::Sting { stinger, on } => {
+                write!(f, "sting {stinger}")?;
+                print_moment(on.as_ref(), f)
+            }
+            Action::Switch { layer, on } => write!(f, "{} {layer}", if *on { "bring in" } else { "take out" }),
         }
+    }
+}
+
+fn print_moment(on: Option<&Moment>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+    match on {
+        None => Ok(()),
+        Some(Moment::Marker(name)) => write!(f, " at marker {name}"),
+        Some(moment) => write!(f, " {}", MOMENTS.iter().find(|(m, _)| m == moment).map_or("", |(_, w)| w)),
     }
 }
 

@@ -9,10 +9,11 @@
 //! ```
 
 use super::Word;
+use super::actions::act;
 use super::lex::{Cursor, Parsed, print_number};
 #[cfg(test)]
 use super::print::print;
-use crate::document::{Fault, Place, Property, Shape, did_you_mean};
+use crate::document::{Fault, Moment, Place, Property, Shape};
 use crate::units::Seconds;
 use std::fmt;
 
@@ -196,6 +197,29 @@ pub enum Action {
         /// From which emitter.
         at: Where,
     },
+    /// Lets a piece go to a section, or to silence; lets a playlist begin or end.
+    Go {
+        /// The piece or playlist.
+        piece: Word,
+        /// The section or `silence`; its first section if unsaid.
+        to: Option<Word>,
+        /// When, if not as its transition says.
+        on: Option<Moment>,
+    },
+    /// Sounds a stinger.
+    Sting {
+        /// The stinger.
+        stinger: Word,
+        /// When, if not as the stinger says.
+        on: Option<Moment>,
+    },
+    /// Brings layers in or takes them out.
+    Switch {
+        /// Piece and layer, as `tidewalk/reed`.
+        layer: Word,
+        /// In or out.
+        on: bool,
+    },
 }
 
 /// An action with what is said of it besides.
@@ -245,9 +269,6 @@ impl PartialEq for PlaceOf {
         true
     }
 }
-
-/// The words that actions begin with.
-pub const ACTIONS: [&str; 8] = ["play", "say", "stop", "finish", "sweep", "set", "add", "send"];
 
 /// Parses a file of reactions. What is wrong is left out and given as a fault.
 #[must_use]
@@ -438,126 +459,12 @@ fn number_with_unit(line: &mut Cursor<'_>) -> Parsed<(f64, String)> {
 }
 
 /// A state's value or a number, as a word.
-fn value(line: &mut Cursor<'_>, wanted: &str) -> Parsed<Word> {
+pub(super) fn value(line: &mut Cursor<'_>, wanted: &str) -> Parsed<Word> {
     let place = line.place();
     if let Ok((number, unit)) = line.number(wanted) {
         return Ok(Word { text: format!("{}{unit}", print_number(number)), place });
     }
     line.name(wanted)
-}
-
-fn whereabouts(line: &mut Cursor<'_>) -> Parsed<Where> {
-    if line.take(&["at", "the", "emitter"]) {
-        return Ok(Where::Sender);
-    }
-    if line.take(&["at", "the", "listener"]) {
-        return Ok(Where::Listener);
-    }
-    if line.take(&["at"]) {
-        return Ok(Where::Named(line.name("the name of an emitter, \"the emitter\" or \"the listener\"")?));
-    }
-    Ok(Where::Unsaid)
-}
-
-fn act(line: &mut Cursor<'_>) -> Parsed<Act> {
-    let place = PlaceOf(line.place());
-    let action = action(line)?;
-    let (mut chance, mut after) = (None, None);
-    loop {
-        if line.take(&[",", "chance"]) || line.take(&["chance"]) {
-            let place = line.place();
-            let (percent, unit) = line.number("a chance, like 70 %")?;
-            line.take(&["%"]);
-            if !unit.is_empty() || !(0.0..=100.0).contains(&percent) {
-                return Err(Fault::new(&place, format!("{percent}{unit} is not a chance"), "write 0 % to 100 %"));
-            }
-            chance = Some(percent);
-        } else if line.take(&[",", "after"]) || line.take(&["after"]) {
-            after = Some(line.time()?);
-        } else {
-            break;
-        }
-    }
-    line.end("an action ends here, or goes on with \", chance 70 %\" or \", after 0.5 s\"; the next one begins a line of its own")?;
-    Ok(Act { action, chance, after, place })
-}
-
-fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
-    let verb = line.peek().to_owned();
-    Ok(if line.take(&["play"]) {
-        Action::Play { sound: line.name("a sound")?, at: whereabouts(line)? }
-    } else if line.take(&["say"]) {
-        let sound = line.name("a sound with lines")?;
-        let at = whereabouts(line)?;
-        let urgency = if line.take(&[",", "first"]) {
-            Urgency::First
-        } else if line.take(&[",", "cutting", "in"]) {
-            Urgency::CutIn
-        } else {
-            Urgency::InTurn
-        };
-        Action::Say { sound, at, urgency }
-    } else if line.take(&["stop"]) {
-        let sound = line.name("a sound")?;
-        let at = whereabouts(line)?;
-        let over = if line.take(&["over"]) { Some(line.time()?) } else { None };
-        Action::Stop { sound, at, over }
-    } else if line.take(&["finish"]) {
-        Action::Finish { sound: line.name("a sound")?, at: whereabouts(line)? }
-    } else if line.take(&["sweep"]) {
-        sweep(line)?
-    } else if line.take(&["set"]) {
-        let subject = line.name("a state or a parameter")?;
-        line.expect("to")?;
-        let to = value(line, "a value")?;
-        Action::Set { subject, to }
-    } else if line.take(&["add"]) {
-        let (by, _) = line.number("a number")?;
-        line.expect("to")?;
-        Action::Add { subject: line.name("a parameter")?, by }
-    } else if line.take(&["send"]) {
-        Action::Send { event: line.name("an event")?, at: whereabouts(line)? }
-    } else {
-        let mend = did_you_mean(&verb, ACTIONS, "an action begins with play, say, stop, finish, sweep, set, add or send");
-        return Err(line.fault(format!("\"{verb}\" is not an action"), mend));
-    })
-}
-
-fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
-    let sound = line.name("a sound")?;
-    let at = whereabouts(line)?;
-    let word = line.peek().to_owned();
-    let Some((property, _)) = Property::ALL.iter().find(|(p, w)| *w == word && p.of_voices()) else {
-        let known = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| *w);
-        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, "write level, pitch, low-pass or high-pass")));
-    };
-    line.take(&[&word]);
-    line.expect("to")?;
-    let place = line.place();
-    let mut to = line.peek().to_owned();
-    line.take(&[&to.clone()]);
-    if !matches!(line.peek(), "over" | "") {
-        let unit = line.peek().to_owned();
-        line.take(&[&unit]);
-        to = format!("{to} {unit}");
-    }
-    property.read(&to).map_err(|what| Fault::new(&place, what, format!("write a value such as {}", property.print(-3.0))))?;
-    line.expect("over")?;
-    let over = line.time()?;
-    let mut curve = Shape::Straight;
-    if line.take(&[",", "smooth"]) {
-        curve = Shape::Smooth;
-    } else if line.take(&[",", "power"]) {
-        let place = line.place();
-        let (n, _) = line.number("a power, like 2")?;
-        let wrong = || Fault::new(&place, format!("{n} is not a power"), "write 0.05 to 20");
-        curve = Some(Shape::Power(n as f32)).filter(|_| (0.05..=20.0).contains(&n)).ok_or_else(wrong)?;
-    }
-    let let_go = line.take(&["then", "let", "go"]) || line.take(&[",", "then", "let", "go"]);
-    if !let_go && !line.take(&["then", "stay"]) {
-        line.take(&[",", "then", "stay"]);
-    }
-    Ok(Action::Sweep { sound, at, property: *property, to, over, curve, let_go })
 }
 
 #[cfg(test)]
@@ -589,6 +496,10 @@ mod tests {
     fn time() -> impl Strategy<Value = Seconds> {
         (0u64..100_000_000).prop_map(|us| Seconds(us as f64 / 1e6))
     }
+    fn moment() -> impl Strategy<Value = Option<Moment>> {
+        let known = prop::sample::select(super::super::actions::MOMENTS.map(|(m, _)| m).to_vec());
+        prop::option::of(prop_oneof![known, word().prop_map(|w| Moment::Marker(w.text))])
+    }
     fn any_action() -> impl Strategy<Value = Action> {
         let urgency = prop_oneof![Just(Urgency::InTurn), Just(Urgency::First), Just(Urgency::CutIn)];
         let swept = prop_oneof![
@@ -614,6 +525,9 @@ mod tests {
             (word(), value()).prop_map(|(subject, to)| Action::Set { subject, to }),
             (word(), number()).prop_map(|(subject, by)| Action::Add { subject, by }),
             (word(), place()).prop_map(|(event, at)| Action::Send { event, at }),
+            (word(), prop::option::of(word()), moment()).prop_map(|(piece, to, on)| Action::Go { piece, to, on }),
+            (word(), moment()).prop_map(|(stinger, on)| Action::Sting { stinger, on }),
+            (word(), any::<bool>()).prop_map(|(layer, on)| Action::Switch { layer, on }),
         ]
     }
     fn act() -> impl Strategy<Value = Act> {

@@ -6,7 +6,7 @@
 use super::source::{Source, WINDOW, Window};
 use crate::curve::Shape;
 use crate::document::Property;
-use crate::dsp::{Envelope, Fade, Filter, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, TAPS};
+use crate::dsp::{Envelope, Fade, Filter, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS};
 use crate::engine::{BLOCK, Cause, Stream};
 use crate::names::NameKey;
 use crate::program::{MOST_NESTED, Recipe};
@@ -92,6 +92,8 @@ pub(crate) struct Way {
     /// Frames before the start, and seconds into the audio.
     pub(crate) delay: u64,
     pub(crate) from: f32,
+    /// Further frames into the audio, to the sample.
+    pub(crate) skip: u64,
     /// The last draws of wait and place, in seconds, for those who show them.
     pub(crate) drawn_after: f32,
     pub(crate) drawn_from: f32,
@@ -108,6 +110,7 @@ impl Way {
         take_pitch: 0.0,
         delay: 0,
         from: 0.0,
+        skip: 0,
         drawn_after: 0.0,
         drawn_from: 0.0,
     };
@@ -178,6 +181,14 @@ fn high_pass(octaves: f32, rate: u32) -> Option<HighPassCoefficients> {
 /// No emitter's place.
 pub(crate) const NOWHERE: u16 = u16::MAX;
 
+/// The layer that a voice plays, and in which pass of its section.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Cue {
+    pub(crate) piece: u16,
+    pub(crate) layer: u32,
+    pub(crate) pass: u64,
+}
+
 /// One recipe being played.
 #[derive(Debug)]
 pub(crate) struct Voice {
@@ -189,6 +200,9 @@ pub(crate) struct Voice {
     pub(crate) place: u16,
     pub(crate) by: NameKey,
     pub(crate) bus: u32,
+    pub(crate) cue: Option<Cue>,
+    /// What its layer is faded by, and the frame on which the present block begins.
+    pub(crate) swell: Option<(Swell, u64)>,
     pub(crate) recipe: Option<Arc<Recipe>>,
     pub(crate) source: Source,
     pub(crate) started: u64,
@@ -240,6 +254,8 @@ impl Voice {
             place: NOWHERE,
             by: NameKey::NONE,
             bus: 0,
+            cue: None,
+            swell: None,
             recipe: None,
             source: Source::new(None, Stream::new(0, NameKey::NONE, 0)),
             started: 0,
@@ -301,7 +317,7 @@ impl Voice {
 
     fn prime(&mut self, scratch: &mut Scratch, rate: u32) {
         let Some(recipe) = self.recipe.as_ref().filter(|_| !self.primed) else { return };
-        let from = (f64::from(self.way.from) * f64::from(rate)).max(0.0) as usize;
+        let from = (f64::from(self.way.from) * f64::from(rate)).max(0.0) as usize + self.way.skip as usize;
         if from > 0 {
             self.source.skip(recipe, from);
         }
@@ -422,7 +438,9 @@ impl Voice {
     fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
         let start = if self.gain.is_nan() { target } else { self.gain };
         let count = BLOCK - offset;
-        let steady = self.envelope.steady().filter(|_| start == target && self.gate.arrived());
+        let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
+        let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
+        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s).filter(|_| start == target && self.gate.arrived());
         if let Some(steady) = steady {
             let gain = target * steady;
             for (i, (l, r)) in left[offset..].iter_mut().zip(&mut right[offset..]).enumerate() {
@@ -432,7 +450,10 @@ impl Voice {
         } else {
             let slope = (target - start) / count as f32;
             for i in 0..count {
-                let gain = (start + slope * (i + 1) as f32) * self.envelope.next_gain() * self.gate.next_gain();
+                let mut gain = (start + slope * (i + 1) as f32) * self.envelope.next_gain() * self.gate.next_gain();
+                if let Some((swell, frame)) = &swell {
+                    gain *= swell.at(frame + i as u64);
+                }
                 left[offset + i] += scratch.out[0][i] * gain;
                 right[offset + i] += scratch.out[second][i] * gain;
             }

@@ -4,9 +4,11 @@
 
 mod compile;
 mod formula;
+mod music;
 
 pub use compile::{compile, wanted_audio};
 pub use formula::{Formula, Op};
+pub use music::{ArriveAt, Follows, Hold, Layer, Long, Mode, Music, Next, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, When};
 
 use crate::assets::Clip;
 use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull};
@@ -422,6 +424,17 @@ pub struct Sound {
     pub asked: Vec<u32>,
     /// Whether some of its audio has yet to be loaded.
     pub loading: bool,
+    /// The layer of a piece that it is, if it is one.
+    pub layer: Option<LayerPlace>,
+}
+
+/// Which layer of which piece.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct LayerPlace {
+    /// The piece's index.
+    pub piece: u16,
+    /// The layer's index among all.
+    pub layer: u32,
 }
 
 /// A bus. Buses come after the one they run into.
@@ -446,6 +459,8 @@ pub enum Target {
     Sound(u32),
     /// A bus, by index.
     Bus(u32),
+    /// A piece, by index.
+    Piece(u32),
 }
 
 /// Parameter, curve, property.
@@ -584,6 +599,14 @@ pub enum Action {
     SetState(usize, u16),
     /// Sends an event.
     Send(u32, At),
+    /// Lets a piece go to a section, or to silence if `None`, perhaps on a moment of its own.
+    Go(u16, Option<u16>, Option<When>),
+    /// Lets a playlist begin or end.
+    List(u16, bool),
+    /// Sounds a stinger, perhaps on a moment of its own.
+    Sting(u16, Option<When>),
+    /// Brings layers in or takes them out, by their switch.
+    Switch(u32, bool),
 }
 
 /// An action with what is said of it besides.
@@ -664,6 +687,8 @@ pub struct Program {
     pub counters: usize,
     /// How many rates the formulas remember.
     pub rates: usize,
+    /// Pieces, stingers, playlists.
+    pub music: Music,
     /// Buses; the first is the root.
     pub buses: Vec<Bus>,
     /// Modulations.

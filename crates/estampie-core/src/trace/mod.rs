@@ -7,6 +7,7 @@ pub use why::{Label, label, print_value, sentence, total};
 pub use would::{Verdict, would};
 
 use crate::engine::{Cause, Happening, Notice, Reason, What};
+use crate::music::Answer;
 use crate::names::Names;
 use serde_json::{Map, Value, json};
 use std::io::{self, Write};
@@ -119,9 +120,62 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
             "refused",
             &[("sound", json!(name(sound))), ("emitter", json!(name(emitter))), ("reason", json!(reason_text(&reason, names))), ("by", json!(name(by)))],
         ),
+        What::Asked { piece, to, answer, before, leaves, by } => put(
+            "music-asked",
+            &[
+                ("piece", json!(name(piece))),
+                ("to", json!(section_name(to, names))),
+                ("answer", json!(answer_word(answer))),
+                ("instead-of", json!(name(before))),
+                ("leaves", leaves.map_or(json!(""), |f| json!(f))),
+                ("by", json!(name(by))),
+            ],
+        ),
+        What::Section { piece, section, before, bar, by, .. } => put(
+            "music",
+            &[
+                ("piece", json!(name(piece))),
+                ("section", json!(section_name(section, names))),
+                ("before", json!(section_name(before, names))),
+                ("bar", if section.is_none() { json!("") } else { json!(bar + 1) }),
+                ("by", json!(name(by))),
+            ],
+        ),
+        What::Layer { layer, on, by } => {
+            put("layer", &[("layer", json!(name(layer))), ("in", json!(on)), ("by", json!(name(by)))]);
+        }
+        What::Waits { stinger, by } => put("stinger-waits", &[("stinger", json!(name(stinger))), ("by", json!(name(by)))]),
+        What::Sting { stinger, piece, at: (bar, beat), by } => put(
+            "stinger",
+            &[
+                ("stinger", json!(name(stinger))),
+                ("piece", json!(name(piece))),
+                ("at", if piece.is_none() { json!("") } else { json!(format!("{}.{}", bar + 1, beat + 1)) }),
+                ("by", json!(name(by))),
+            ],
+        ),
+        What::List { list, piece } => put("playlist", &[("playlist", json!(name(list))), ("piece", json!(name(piece)))]),
         What::Notice(notice) => put("notice", &[("text", json!(notice_text(&notice, names)))]),
     }
     Value::Object(object)
+}
+
+/// The name of a section; `silence` for none.
+#[must_use]
+pub fn section_name(section: crate::names::NameKey, names: &Names) -> &str {
+    if section.is_none() { crate::document::SILENCE } else { names.get(section) }
+}
+
+/// What was answered when a piece was asked to go somewhere, in a word or two.
+#[must_use]
+pub fn answer_word(answer: Answer) -> &'static str {
+    match answer {
+        Answer::Waits => "waits",
+        Answer::Replaces(_) => "replaces",
+        Answer::Cancels(_) => "cancels",
+        Answer::Nothing => "nothing to do",
+        Answer::NotAllowed => "not allowed",
+    }
 }
 
 /// Why a voice ended, in a word or two.
@@ -134,6 +188,7 @@ pub fn cause_word(cause: Cause) -> &'static str {
         Cause::Removed => "removed",
         Cause::Restarted => "restarted",
         Cause::CutInto => "cut into",
+        Cause::Left => "left",
     }
 }
 
@@ -153,6 +208,8 @@ pub fn reason_text(reason: &Reason, names: &Names) -> String {
         Reason::Passed { state, was } => format!("the moment has passed: {} was {}", names.get(state), names.get(was)),
         Reason::Queue { limit } => format!("{limit} wait already"),
         Reason::NoRange { parameter, value } => format!("no take for {} {value:.2}", names.get(parameter)),
+        Reason::NoMusic => "no music plays".into(),
+        Reason::Stingers { limit } => format!("{limit} of it wait or sound already"),
         Reason::Nothing => "it has nothing to play".into(),
         Reason::Loading => "its audio is still being loaded".into(),
         Reason::NoTake { state, value } => format!("no take for {} {}", names.get(state), names.get(value)),
@@ -168,6 +225,7 @@ pub fn notice_text(notice: &Notice, names: &Names) -> String {
         Notice::UnknownState(key) => format!("unknown state {}", names.get(key)),
         Notice::UnknownValue { state, value } => format!("the state {} has no value {}", names.get(state), names.get(value)),
         Notice::UnknownSound(key) => format!("unknown sound {}", names.get(key)),
+        Notice::UnknownMusic(key) => format!("unknown piece, section, stinger, playlist or layer {}", names.get(key)),
         Notice::UnknownBus(key) => format!("unknown bus {}", names.get(key)),
         Notice::Clamped { parameter, asked, used } if asked.is_nan() => format!("{} was sent what is no number; it stays at {used}", names.get(parameter)),
         Notice::Clamped { parameter, asked, used } => format!("{} {asked} is out of range, {used} is used", names.get(parameter)),

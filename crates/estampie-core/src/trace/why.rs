@@ -1,8 +1,10 @@
 //! The words for contributions and happenings: what *why* and the log show.
 
+use super::section_name;
 use super::{cause_word, notice_text, reason_text};
 use crate::document::Property;
 use crate::engine::{Happening, Notice, Term, TermKind, What};
+use crate::music::Answer;
 use crate::names::Names;
 
 /// Where a line gets its meaning from, so that a screen can colour it.
@@ -34,6 +36,10 @@ pub fn label(term: &Term, names: &Names, value_of: impl Fn(crate::names::NameKey
         TermKind::Moved => (format!("{name} {} ⟶ curve", value_of(term.of)), Label::Game),
         TermKind::Filtered => ("low-pass takes away".into(), Label::Plain),
         TermKind::Fading => ("fading".into(), Label::Aside),
+        TermKind::Piece => (format!("piece {name}"), Label::Plain),
+        TermKind::Layer => (format!("layer {name} is faded"), Label::Aside),
+        TermKind::HeldDown => (format!("held down by {name}"), Label::Attention),
+        TermKind::Ducked => (format!("held down by stinger {name}"), Label::Attention),
         TermKind::Bus => (format!("bus {name}"), Label::Plain),
         TermKind::Gated => (format!("bus {name} is muted, or another solo"), Label::Attention),
         TermKind::SoftStart => ("soft start".into(), Label::Aside),
@@ -91,6 +97,28 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::State { state, value, .. } => (format!("  sets {} to {}", name(state), name(value)), Label::Plain),
         What::Reaction { .. } => return None,
         What::Chance { drawn, needed, .. } => (format!("  chance {:.0} %: drew {drawn:.2}, yes", needed * 100.0), Label::Aside),
+        What::Asked { answer: Answer::Nothing, .. } => return None,
+        What::Asked { piece, to, answer: Answer::NotAllowed, .. } => {
+            (format!("{} does not go to {}: not allowed from here", name(piece), section_name(to, names)), Label::Attention)
+        }
+        What::Asked { piece, to, answer: Answer::Cancels(_), before, .. } => {
+            (format!("{} stays {}: {} is given up", name(piece), section_name(to, names), section_name(before, names)), Label::Plain)
+        }
+        What::Asked { piece, to, .. } => (format!("{} is to go to {}", name(piece), section_name(to, names)), Label::Plain),
+        What::Section { piece, section, before, .. } if section.is_none() => {
+            (format!("{} comes to rest after {}", name(piece), section_name(before, names)), Label::Plain)
+        }
+        What::Section { piece, section, before, bar, .. } => {
+            (format!("{} {} ⟶ {}, bar {}", name(piece), section_name(before, names), name(section), bar + 1), Label::Plain)
+        }
+        What::Layer { layer, on, .. } => (format!("  {} {}", name(layer), if on { "comes in" } else { "goes out" }), Label::Plain),
+        What::Waits { stinger, .. } => (format!("  ♪ {} waits", name(stinger)), Label::Aside),
+        What::Sting { stinger, piece, .. } if piece.is_none() => (format!("  ♪ {} without music", name(stinger)), Label::Plain),
+        What::Sting { stinger, at: (bar, beat), .. } => (format!("  ♪ {} at {}.{}", name(stinger), bar + 1, beat + 1), Label::Plain),
+        What::List { list, piece } if piece.is_none() => (format!("{} ends", name(list)), Label::Plain),
+        What::List { list, piece } => (format!("{} goes on to {}", name(list), name(piece)), Label::Plain),
+        // Layers begin and end with their section, which has a line of its own.
+        What::VoiceStart { sound, .. } | What::VoiceEnd { sound, .. } if name(sound).contains(' ') => return None,
         What::VoiceStart { sound, take, by, .. } => {
             let file = name(take).rsplit('/').next().unwrap_or_default();
             let indent = if by.is_none() { "" } else { "  " };

@@ -52,6 +52,12 @@ pub fn assets() -> Assets {
     add("low", vec![tone(100.0, 0.25, 192_000)], None);
     add("dc", vec![vec![0.5; 48_000]], None);
     add("stereo", vec![tone(1000.0, 0.25, 48_000), vec![0.0; 48_000]], None);
+    // Nothing but ones to listen for: where a file begins, and whether two are together.
+    let mut long: Vec<f32> = (0..480_000).map(|i| ((i as u64 * 2_654_435_761) % 1000) as f32 / 4000.0 - 0.125).collect();
+    long[0] = 0.9;
+    add("minus", vec![long.iter().map(|s| -s).collect()], None);
+    add("long", vec![long], None);
+    add("level", vec![vec![0.25; 480_000]], None);
     let sine = tone(480.0, 0.25, 24_000);
     add("intro", vec![sine[..9_137].to_vec()], None);
     add("body", vec![sine[9_137..9_137 + 12_000].to_vec()], None);
@@ -74,7 +80,8 @@ pub fn program_with(files: &[(&str, &str)]) -> Arc<Program> {
 pub fn compile_with(files: &[(&str, &str)]) -> (Arc<Program>, Vec<String>) {
     let usual = [("estampie.toml", "format = 1\nname = \"test\"\nceiling = \"0 dB\""), ("game.toml", GAME)];
     let sources = Sources::from_texts(usual.into_iter().chain(files.iter().copied()));
-    let files: BTreeSet<String> = ["one", "two", "three", "four", "low", "dc", "stereo", "intro", "body"].map(|n| format!("audio/{n}.wav")).into();
+    let files: BTreeSet<String> =
+        ["one", "two", "three", "four", "low", "dc", "stereo", "intro", "body", "long", "minus", "level"].map(|n| format!("audio/{n}.wav")).into();
     let (document, mut faults) = Document::read(&sources, &files);
     let (program, more) = compile(&document, &assets());
     faults.extend(more);

@@ -140,7 +140,7 @@ impl App {
         };
         let points: Vec<Point> = doc.curve.iter().filter_map(|(text, _)| read_point(text, &parameter.unit, doc.property).ok()).collect();
         let curve = Curve::new(points.iter().copied());
-        let title = format!("{} ⟶ {}{} {}", doc.from.value, if doc.bus { "bus " } else { "" }, doc.target.value, doc.property.word());
+        let title = format!("{} ⟶ {}{} {}", doc.from.value, doc.kind.before(), doc.target.value, doc.property.word());
         let mut editor = Editor {
             written,
             title,
@@ -293,9 +293,9 @@ fn values_at(frame: &Frame, area: Rect, x: u16, y: u16) -> (f32, f32) {
 /// A step of a value by a key.
 fn step_of(property: Property) -> f32 {
     match property {
-        Property::Level | Property::Pitch => 0.5,
+        Property::Level | Property::Pitch | Property::Transposition => 0.5,
         Property::LowPass | Property::HighPass => 0.1,
-        Property::Every | Property::Chance | Property::Sweep => 0.05,
+        Property::Every | Property::Chance | Property::Sweep | Property::Tempo | Property::Density => 0.05,
         Property::Each | Property::All => 1.0,
     }
 }

@@ -1,5 +1,7 @@
 //! From a document and its audio to a program. Whatever names nothing is a fault and is left out.
 
+mod music;
+mod notes;
 mod sounds;
 mod wiring;
 
@@ -67,7 +69,9 @@ impl Compiler<'_> {
             self.program.sounds.push(sound);
         }
         self.break_cycles();
+        self.music();
         self.modulations();
+        self.tempos();
         self.reactions();
         self.playthroughs();
     }

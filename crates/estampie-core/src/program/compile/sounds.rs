@@ -109,6 +109,7 @@ impl Compiler<'_> {
             modulations: Vec::new(),
             asked: Vec::new(),
             loading,
+            layer: None,
         }
     }
 
@@ -222,7 +223,7 @@ impl Compiler<'_> {
         of.map(|of| Take { of, weight: line.weight, level: line.level.0, pitch: line.pitch.0, after, from: line.from.0 as f32 })
     }
 
-    fn file(&mut self, file: &str, place: &Place, looped: bool, loading: &mut bool) -> Option<Arc<Recipe>> {
+    pub(super) fn file(&mut self, file: &str, place: &Place, looped: bool, loading: &mut bool) -> Option<Arc<Recipe>> {
         let known = (file.to_owned(), looped);
         if let Some(recipe) = self.recipes.get(&known) {
             return recipe.clone();

@@ -1,7 +1,7 @@
 //! Compiling what the game tells and what follows from it: parameters, formulas, modulations, reactions.
 
 use super::{Compiler, frames_of};
-use crate::document::{Curve, Place, ValueOf, did_you_mean, read_point};
+use crate::document::{Curve, ModulationDoc, Moved, Place, Point, Property, SILENCE, ValueOf, did_you_mean, read_point};
 use crate::dsp::block_coefficient;
 use crate::engine::{BLOCK, LISTENER_NAME};
 use crate::language::{self, Comparison, Expression, Measure, Where, Word};
@@ -91,7 +91,7 @@ impl Compiler<'_> {
     }
 
     /// Says when a parameter has no one value because every emitter has its own.
-    fn one_for_all(&mut self, parameter: usize, place: &Place) -> Option<()> {
+    pub(super) fn one_for_all(&mut self, parameter: usize, place: &Place) -> Option<()> {
         if self.program.parameters[parameter].local.is_none() {
             return Some(());
         }
@@ -208,13 +208,8 @@ impl Compiler<'_> {
         let mut keys: BTreeSet<NameKey> = BTreeSet::new();
         for doc in &document.modulations {
             let parameter = self.parameter(&doc.from.value, &doc.from.place);
-            let target = if doc.bus {
-                self.bus(&doc.target).map(|b| Target::Bus(b as u32))
-            } else {
-                let place = doc.target.place.clone();
-                self.sound_named(&doc.target.value, &place).map(Target::Sound)
-            };
-            let (Some(parameter), Some(target)) = (parameter, target) else { continue };
+            let targets = self.moved(doc);
+            let Some(parameter) = parameter.filter(|_| !targets.is_empty()) else { continue };
             let unit = document.parameters[parameter].unit.clone();
             let mut points = Vec::new();
             let mut last = f32::NEG_INFINITY;
@@ -232,33 +227,72 @@ impl Compiler<'_> {
                 self.fault(&doc.place, "this modulation has no points", "write curve = [\"0: -12 dB\", \"1: 0 dB\"]");
                 continue;
             }
-            let label = format!("{} ⟶ {} {}", doc.from.value, doc.target.value, doc.property.word());
-            let mut key = NameKey::of(&label);
-            while !keys.insert(key) {
-                key = key.with(1);
+            for target in targets {
+                self.modulate(doc, parameter, target, &points, &mut keys);
             }
-            self.program.names.add_as(key, &label);
-            let index = self.program.modulations.len() as u32;
-            let local = self.program.parameters[parameter].local.is_some();
-            match target {
-                Target::Bus(_) if self.one_for_all(parameter, &doc.from.place).is_none() => continue,
-                Target::Sound(sound) if doc.property.of_voices() => self.program.sounds[sound as usize].modulations.push(index),
-                Target::Sound(sound) => self.program.sounds[sound as usize].asked.push(index),
-                Target::Bus(bus) => self.program.buses[bus as usize].modulations.push(index),
-            }
-            let smooth = block_coefficient(doc.smooth.0, BLOCK, self.program.rate);
-            self.program.modulations.push(Modulation {
-                key,
-                written: doc.written as u32,
-                parameter,
-                curve: Curve::new(points),
-                property: doc.property,
-                target,
-                smooth,
-                local,
-            });
         }
         self.program.find_modulation = Lookup::new(self.program.modulations.iter().map(|m| m.key));
+    }
+
+    /// What a modulation moves: one thing, or all layers of a name.
+    fn moved(&mut self, doc: &ModulationDoc) -> Vec<Target> {
+        let place = doc.target.place.clone();
+        match doc.kind {
+            Moved::Bus => self.bus(&doc.target).map(|b| Target::Bus(b as u32)).into_iter().collect(),
+            Moved::Sound => self.sound_named(&doc.target.value, &place).map(Target::Sound).into_iter().collect(),
+            Moved::Piece => self.piece_named(&doc.target.value, &place).map(|p| Target::Piece(u32::from(p))).into_iter().collect(),
+            Moved::Layer => {
+                let Some(switch) = self.switch_named(&doc.target.value, &place) else { return Vec::new() };
+                self.program.music.layers.iter().filter(|l| l.switch == switch).map(|l| Target::Sound(l.sound)).collect()
+            }
+        }
+    }
+
+    /// The switch of the layers of a name such as `tidewalk/reed`.
+    fn switch_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+        let found = self.program.music.find_switch.get(NameKey::of(name));
+        if found.is_none() {
+            let known: Vec<String> = self.program.music.switches.iter().map(|s| self.program.names.get(s.key).to_owned()).collect();
+            let mend = did_you_mean(name, known.iter().map(String::as_str), "write the piece and its layer, like tidewalk/reed");
+            self.fault(place, format!("there is no layer {name}"), mend);
+        }
+        found.map(|s| s as u32)
+    }
+
+    fn modulate(&mut self, doc: &ModulationDoc, parameter: usize, target: Target, points: &[Point], keys: &mut BTreeSet<NameKey>) {
+        let label = format!("{} ⟶ {} {}", doc.from.value, doc.target.value, doc.property.word());
+        let mut key = NameKey::of(&label);
+        while !keys.insert(key) {
+            key = key.with(1);
+        }
+        self.program.names.add_as(key, &label);
+        let index = self.program.modulations.len() as u32;
+        let local = self.program.parameters[parameter].local.is_some();
+        match target {
+            Target::Bus(_) | Target::Piece(_) if self.one_for_all(parameter, &doc.from.place).is_none() => return,
+            Target::Sound(sound) if doc.property.of_voices() => self.program.sounds[sound as usize].modulations.push(index),
+            Target::Sound(sound) => self.program.sounds[sound as usize].asked.push(index),
+            Target::Bus(bus) => self.program.buses[bus as usize].modulations.push(index),
+            Target::Piece(piece) => {
+                let piece = &mut self.program.music.pieces[piece as usize];
+                match doc.property {
+                    Property::Tempo => piece.tempo.push(index),
+                    Property::Transposition => piece.transposition.push(index),
+                    _ => piece.modulations.push(index),
+                }
+            }
+        }
+        let smooth = block_coefficient(doc.smooth.0, BLOCK, self.program.rate);
+        self.program.modulations.push(Modulation {
+            key,
+            written: doc.written as u32,
+            parameter,
+            curve: Curve::new(points.iter().copied()),
+            property: doc.property,
+            target,
+            smooth,
+            local,
+        });
     }
 
     fn sound_named(&mut self, name: &str, place: &Place) -> Option<u32> {
@@ -490,6 +524,17 @@ impl Compiler<'_> {
                 Action::Stop { sound: index, at: self.at(at, At::Any), frames: over.map(|t| t.frames(self.program.rate).max(shortest)) }
             }
             language::Action::Finish { sound, at } => Action::Finish { sound: self.sound_named(&sound.text, &sound.place)?, at: self.at(at, At::Any) },
+            language::Action::Go { piece, to, on } => return self.go(piece, to.as_ref(), on.as_ref()),
+            language::Action::Sting { stinger, on } => {
+                let found = self.program.music.find_stinger.get(NameKey::of(&stinger.text));
+                if found.is_none() {
+                    let known = self.document.music.stingers.iter().map(|s| s.name.as_str());
+                    let mend = did_you_mean(&stinger.text, known, "add it to a file in music/, or name another");
+                    self.fault(&stinger.place, format!("there is no stinger {}", stinger.text), mend);
+                }
+                Action::Sting(found? as u16, on.as_ref().map(super::music::when))
+            }
+            language::Action::Switch { layer, on } => Action::Switch(self.switch_named(&layer.text, &layer.place)?, *on),
             language::Action::Send { event, at } => Action::Send(self.event(event)?, self.at(at, At::Sender)),
             language::Action::Set { subject, to } => {
                 if let Some(state) = self.document.states.iter().position(|s| s.name == subject.text) {
@@ -508,6 +553,26 @@ impl Compiler<'_> {
                 }
             }
         })
+    }
+
+    /// A piece goes to a section, or a playlist begins or ends.
+    fn go(&mut self, piece: &Word, to: Option<&Word>, on: Option<&crate::document::Moment>) -> Option<Action> {
+        let document = self.document;
+        let silence = to.is_some_and(|t| t.text == SILENCE);
+        if let Some(list) = self.program.music.find_playlist.get(NameKey::of(&piece.text)) {
+            if let Some(to) = to.filter(|_| !silence) {
+                self.fault(&to.place, format!("{} is a playlist and has no sections", piece.text), "write \"go PLAYLIST\" or \"go PLAYLIST to silence\"");
+                return None;
+            }
+            return Some(Action::List(list as u16, !silence));
+        }
+        let index = self.piece_named(&piece.text, &piece.place)?;
+        let doc = document.music.piece(&piece.text)?;
+        let section = match to {
+            None => Some(self.program.music.pieces[usize::from(index)].first),
+            Some(to) => self.section_of(doc, &crate::document::Located { value: to.text.clone(), place: to.place.clone() })?,
+        };
+        Some(Action::Go(index, section, on.map(super::music::when)))
     }
 
     /// Names in playthroughs that nothing in the project has.

@@ -394,7 +394,13 @@ impl App {
     }
 
     fn next_curve(&mut self, name: &str) {
-        let list: Vec<usize> = self.document().modulations.iter().filter(|m| !m.bus && m.target.value == name).map(|m| m.written).collect();
+        let list: Vec<usize> = self
+            .document()
+            .modulations
+            .iter()
+            .filter(|m| m.kind == estampie_core::document::Moved::Sound && m.target.value == name)
+            .map(|m| m.written)
+            .collect();
         match list.get(self.sounds.curve % list.len().max(1)) {
             Some(written) => {
                 self.sounds.curve += 1;

@@ -1,0 +1,781 @@
+//! Music in the engine: what is asked of pieces, layers and stingers, and the voices that come of it.
+//!
+//! The sequencer of each piece says what happens on which frame; here that is turned into voices. Layers are voices like
+//! all others, so their levels are ledgers too; they only begin, fall and fade together.
+
+use super::play::{Begin, Body};
+use super::{By, Engine, Program};
+use crate::curve::Shape;
+use crate::document::{Property, Step};
+use crate::dsp::Swell;
+use crate::engine::{BLOCK, Cause, InputKind, Notice, Reason, Stream, Term, TermKind, What, holds};
+use crate::mixer::voice::{Cue, Leaving, NOWHERE, Voice, Way};
+use crate::music::exact::{Frames, frames, narrow};
+use crate::music::{Answer, Ask, Cause as MusicCause, Happens, Point, Sequencer};
+use crate::names::NameKey;
+use crate::program::{Follows, Next, Piece, Playlist, When};
+use crate::units::Decibels;
+
+/// The most that is asked of music in one block.
+pub(crate) const MOST_WANTED: usize = 256;
+/// The most stingers that wait.
+pub(crate) const MOST_WAITING: usize = 64;
+/// The most playings of a stinger that are kept in mind.
+const MOST_PLAYINGS: usize = 16;
+/// Frames in which one round of a recording hands over to the next.
+const HAND_OVER: u64 = 96;
+/// The most pieces of a playlist that are not drawn again.
+const MOST_RECENT: usize = 32;
+
+/// What is asked of music.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Wanted {
+    /// A piece goes to a section, on a moment, with a rise of so many frames.
+    Go(u16, Option<u16>, Option<When>, Option<u64>),
+    /// A piece jumps to a bar of a section.
+    Jump(u16, u16, u32),
+    List(u16, bool),
+    Sting(u16, Option<When>),
+    Switch(u32, bool),
+}
+
+/// What is asked, on which frame, by whom.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct WantedAt {
+    frame: u64,
+    what: Wanted,
+    by: By,
+}
+
+/// A stinger that waits for its moment.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Waiting {
+    pub(crate) stinger: u16,
+    pub(crate) piece: u16,
+    pub(crate) on: When,
+    pub(crate) asked: u64,
+    pub(crate) by: By,
+}
+
+/// A piece in the engine.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct PieceState {
+    pub(crate) sequencer: Sequencer,
+    /// Set level in dB, gliding after edits.
+    pub(crate) level: f32,
+    /// What its state or parameter asked for last.
+    followed: Option<Option<u16>>,
+    /// dB by which another piece holds it down, and which.
+    pub(crate) held: f32,
+    pub(crate) held_by: NameKey,
+    /// dB by which a stinger holds it down, and which.
+    pub(crate) ducked: f32,
+    pub(crate) ducked_by: NameKey,
+}
+
+impl PieceState {
+    pub(crate) fn new(piece: &Piece) -> PieceState {
+        let none = NameKey::NONE;
+        PieceState { sequencer: Sequencer::default(), level: piece.level, followed: None, held: 0.0, held_by: none, ducked: 0.0, ducked_by: none }
+    }
+
+    pub(crate) fn take_over(&mut self, old: &PieceState, old_piece: &Piece, piece: &Piece, frame: u64) {
+        let followed = old.followed.and_then(|f| match f {
+            None => Some(None),
+            Some(section) => piece.section(old_piece.sections[usize::from(section)].key).map(Some),
+        });
+        self.sequencer.take_over(&old.sequencer, old_piece, piece, frame);
+        *self = PieceState { sequencer: self.sequencer, followed, ..*old };
+    }
+
+    /// Whether it plays or is about to.
+    fn plays(&self) -> bool {
+        self.sequencer.pass().is_some()
+    }
+}
+
+/// A layer in the engine.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct LayerState {
+    pub(crate) swell: Swell,
+    /// Whether it is (or waits to be) in.
+    pub(crate) on: bool,
+    /// It waits for its moment since this frame.
+    pub(crate) waits: Option<u64>,
+}
+
+impl Default for LayerState {
+    fn default() -> Self {
+        LayerState { swell: Swell::at_rest(1.0), on: true, waits: None }
+    }
+}
+
+/// A stinger in the engine.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct StingerState {
+    /// When it last sounded.
+    pub(crate) last: Option<u64>,
+    /// Its latest playings, and the piece that each holds down.
+    playings: [(u64, u16); MOST_PLAYINGS],
+    next: usize,
+}
+
+impl Default for StingerState {
+    fn default() -> Self {
+        StingerState { last: None, playings: [(0, NOWHERE); MOST_PLAYINGS], next: 0 }
+    }
+}
+
+/// A playlist in the engine.
+#[derive(Debug, Clone)]
+pub(crate) struct PlaylistState {
+    pub(crate) on: bool,
+    /// The piece that plays.
+    pub(crate) piece: Option<u16>,
+    /// When the next one begins.
+    pub(crate) next: u64,
+    first: bool,
+    recent: Vec<u16>,
+    stream: Stream,
+}
+
+impl PlaylistState {
+    pub(crate) fn new(list: &Playlist, seed: u64) -> PlaylistState {
+        PlaylistState { on: false, piece: None, next: 0, first: true, recent: Vec::with_capacity(MOST_RECENT), stream: Stream::new(seed, list.key, 6) }
+    }
+
+    pub(crate) fn take_over(&mut self, old: &mut PlaylistState, piece: impl Fn(u16) -> Option<u16>) {
+        (self.on, self.next, self.first) = (old.on, old.next, old.first);
+        self.piece = old.piece.and_then(&piece);
+        self.recent.extend(old.recent.iter().filter_map(|p| piece(*p)).take(MOST_RECENT));
+        std::mem::swap(&mut self.stream, &mut old.stream);
+    }
+
+    /// The next piece, never one of the last.
+    fn draw(&mut self, list: &Playlist) -> u16 {
+        let index = match list.not_last {
+            None => self.recent.last().and_then(|last| list.pieces.iter().position(|p| p == last)).map_or(0, |at| (at + 1) % list.pieces.len()),
+            Some(not_last) => {
+                let barred = &self.recent[self.recent.len().saturating_sub(not_last as usize)..];
+                let free = list.pieces.iter().filter(|p| !barred.contains(p)).count();
+                let drawn = self.stream.below(free.max(1));
+                list.pieces.iter().enumerate().filter(|(_, p)| !barred.contains(p)).nth(drawn).map_or(0, |(at, _)| at)
+            }
+        };
+        let piece = list.pieces[index];
+        if self.recent.len() == MOST_RECENT {
+            self.recent.remove(0);
+        }
+        self.recent.push(piece);
+        piece
+    }
+}
+
+/// The term of a layer's fade, if it is not fully in.
+pub(crate) fn layer_term(program: &Program, voice: &Voice, frame: u64) -> Option<Term> {
+    let (cue, (swell, _)) = (voice.cue?, voice.swell?);
+    let gain = swell.at(frame);
+    let of = program.music.layers.get(cue.layer as usize).map_or(NameKey::NONE, |l| l.key);
+    (gain != 1.0).then(|| Term { property: Property::Level, kind: TermKind::Layer, of, value: Decibels::of_gain(gain).0 })
+}
+
+impl Engine {
+    /// Notes something asked of music, to be answered in this block.
+    pub(crate) fn want(&mut self, frame: u64, what: Wanted, by: By) {
+        if self.wanted.len() < MOST_WANTED {
+            self.wanted.push(WantedAt { frame, what, by });
+        } else {
+            self.outlets.tell(frame, What::Notice(Notice::TooMuchWaits(by.reaction)));
+        }
+    }
+
+    /// Answers an input for music.
+    pub(crate) fn answer_of_music(&mut self, program: &Program, what: InputKind, frame: u64) {
+        let music = &program.music;
+        let (key, wanted) = match what {
+            InputKind::Go { piece, section, on } => {
+                let found = music.find_piece.get(piece).and_then(|p| {
+                    let to = if section.is_none() { Some(None) } else { music.pieces[p].section(section).map(Some) };
+                    to.map(|to| Wanted::Go(p as u16, to, on, None))
+                });
+                (piece, found)
+            }
+            InputKind::Jump { piece, section, bar } => {
+                (piece, music.find_piece.get(piece).and_then(|p| music.pieces[p].section(section).map(|s| Wanted::Jump(p as u16, s, bar))))
+            }
+            InputKind::Sting { stinger } => (stinger, music.find_stinger.get(stinger).map(|s| Wanted::Sting(s as u16, None))),
+            InputKind::Switch { layer, on } => (layer, music.find_switch.get(layer).map(|s| Wanted::Switch(s as u32, on))),
+            InputKind::List { list, on } => (list, music.find_playlist.get(list).map(|l| Wanted::List(l as u16, on))),
+            _ => return,
+        };
+        match wanted {
+            Some(wanted) => self.want(frame, wanted, By::default()),
+            None => self.outlets.tell(frame, What::Notice(Notice::UnknownMusic(key))),
+        }
+    }
+
+    /// All pieces come to rest at once; their voices are let go by whoever calls this.
+    pub(crate) fn still_music(&mut self, program: &Program, frame: u64) {
+        self.wanted.clear();
+        self.waiting.clear();
+        for list in &mut self.now.state.playlists {
+            (list.on, list.piece) = (false, None);
+        }
+        for (spec, piece) in program.music.pieces.iter().zip(&mut self.now.state.pieces) {
+            if let Some(pass) = piece.sequencer.pass() {
+                let before = spec.key_of(Some(pass.section));
+                let what = What::Section { piece: spec.key, section: NameKey::NONE, before, bar: 0, cause: MusicCause::Asked, by: NameKey::NONE };
+                self.outlets.tell(frame, what);
+            }
+            piece.sequencer = piece.sequencer.stopped();
+        }
+    }
+
+    /// All that music does in this block.
+    pub(crate) fn play_music(&mut self, program: &Program) {
+        if program.music.pieces.is_empty() {
+            self.wanted.clear();
+            return;
+        }
+        self.follow_music(program);
+        self.follow_lists(program);
+        self.wanted.sort_by_key(|w| w.frame);
+        for at in 0..self.wanted.len() {
+            let wanted = self.wanted[at];
+            match wanted.what {
+                Wanted::List(list, on) => self.turn_list(program, list, on, wanted),
+                Wanted::Switch(switch, on) => {
+                    self.now.state.switches[switch as usize] = on;
+                    self.outlets.tell(wanted.frame, What::Layer { layer: program.music.switches[switch as usize].key, on, by: wanted.by.reaction });
+                }
+                _ => {}
+            }
+        }
+        self.sting_without_music(program);
+        for piece in 0..program.music.pieces.len() {
+            self.play_piece(program, piece as u16);
+        }
+        self.wanted.clear();
+        self.drop_stingers(program);
+        for piece in 0..program.music.pieces.len() {
+            self.switch_layers(program, piece);
+        }
+        self.hold_down(program);
+        self.duck(program);
+    }
+
+    /// Asks for what the states and parameters that pieces follow have come to.
+    fn follow_music(&mut self, program: &Program) {
+        let state = &mut self.now.state;
+        for (index, piece) in program.music.pieces.iter().enumerate() {
+            let Some(follows) = &piece.follows else { continue };
+            let (section, frame, by) = match follows {
+                Follows::State(at, list) => {
+                    (list.get(usize::from(state.states[*at])).copied().flatten(), state.changed[*at].max(self.frame), program.states[*at].key)
+                }
+                Follows::Parameter(at, ranges) => {
+                    let value = state.parameters[*at].smooth;
+                    (ranges.iter().find(|((low, high), _)| value >= *low && value <= *high).map(|(_, s)| *s), self.frame, program.parameters[*at].key)
+                }
+            };
+            let Some(section) = section.filter(|s| state.pieces[index].followed != Some(*s)) else { continue };
+            let first = state.pieces[index].followed.is_none();
+            state.pieces[index].followed = Some(section);
+            // At rest, and asked to be: nothing to say.
+            if first && section.is_none() {
+                continue;
+            }
+            if self.wanted.len() < MOST_WANTED {
+                let by = By { reaction: by, emitter: NameKey::NONE };
+                self.wanted.push(WantedAt { frame, what: Wanted::Go(index as u16, section, None, None), by });
+            }
+        }
+    }
+
+    fn play_piece(&mut self, program: &Program, index: u16) {
+        let piece = &program.music.pieces[usize::from(index)];
+        let now = &self.now.state.pieces[usize::from(index)];
+        let asked = self.wanted.iter().any(|w| match w.what {
+            Wanted::Go(p, ..) | Wanted::Jump(p, ..) => p == index,
+            Wanted::Sting(..) => true,
+            _ => false,
+        });
+        if !asked && !now.plays() && now.sequencer.waits().is_none() {
+            return;
+        }
+        self.glide_piece(piece, usize::from(index));
+        let mut sequencer = self.now.state.pieces[usize::from(index)].sequencer;
+        let end = self.frame + BLOCK as u64;
+        self.set_tempo(program, piece, &mut sequencer);
+        for at in 0..self.wanted.len() {
+            let WantedAt { frame, what, by } = self.wanted[at];
+            let frame = frame.clamp(self.frame, end - 1);
+            match what {
+                Wanted::Go(p, to, leave, rise) if p == index => {
+                    self.run(program, index, &mut sequencer, frame);
+                    let ask = Ask { leave, rise, ..Sequencer::want(to, by.reaction, frame) };
+                    let answer = sequencer.ask(piece, ask);
+                    let before = match answer {
+                        Answer::Replaces(before) | Answer::Cancels(before) => piece.key_of(before),
+                        _ => NameKey::NONE,
+                    };
+                    let leaves = sequencer.leaves(piece);
+                    self.outlets.tell(frame, What::Asked { piece: piece.key, to: piece.key_of(to), answer, before, leaves, by: by.reaction });
+                }
+                Wanted::Jump(p, section, bar) if p == index => {
+                    self.run(program, index, &mut sequencer, frame);
+                    let at = piece.sections[usize::from(section)].map.bar_start(bar);
+                    let mut happens = std::mem::take(&mut self.happens);
+                    sequencer.jump(piece, program.rate, section, at, frame, &mut |what| push(&mut happens, what));
+                    self.take_happens(program, index, &mut happens);
+                    self.happens = happens;
+                }
+                Wanted::Sting(stinger, on) if self.clock_of(program, stinger) == Some(index) => {
+                    self.run(program, index, &mut sequencer, frame);
+                    self.now.state.pieces[usize::from(index)].sequencer = sequencer;
+                    self.ask_sting(program, stinger, on, Some(index), frame, by);
+                }
+                _ => {}
+            }
+        }
+        self.run(program, index, &mut sequencer, end);
+        self.now.state.pieces[usize::from(index)].sequencer = sequencer;
+    }
+
+    /// Lets a sequencer go on to a frame, and does what happens until then.
+    fn run(&mut self, program: &Program, index: u16, sequencer: &mut Sequencer, until: u64) {
+        let piece = &program.music.pieces[usize::from(index)];
+        let mut happens = std::mem::take(&mut self.happens);
+        sequencer.advance(piece, program.rate, until, &mut |what| push(&mut happens, what));
+        self.take_happens(program, index, &mut happens);
+        self.happens = happens;
+    }
+
+    fn take_happens(&mut self, program: &Program, index: u16, happens: &mut Vec<Happens>) {
+        for what in happens.drain(..) {
+            self.happen(program, index, what);
+        }
+    }
+
+    fn glide_piece(&mut self, piece: &Piece, index: usize) {
+        let share = self.now.state.glide;
+        let now = &mut self.now.state.pieces[index];
+        now.level = if !now.plays() || (now.level - piece.level).abs() < 0.005 { piece.level } else { now.level + (piece.level - now.level) * share };
+    }
+
+    /// The tempo as parameters move it, in steps of a hundredth of a percent.
+    fn set_tempo(&mut self, program: &Program, piece: &Piece, sequencer: &mut Sequencer) {
+        if piece.tempo.is_empty() {
+            return;
+        }
+        let moved: f32 = piece.tempo.iter().map(|m| self.now.state.modulation(program, *m as usize, NOWHERE)).product();
+        let steps = (f64::from(moved.clamp(0.25, 4.0)) * 10_000.0).round() as i128;
+        sequencer.set_factor(Frames::new(steps, 10_000));
+        if piece.step == Step::Gliding && self.frame.is_multiple_of(BLOCK as u64 * 8) {
+            sequencer.take_factor(piece, self.frame);
+        }
+    }
+
+    /// How far the notes of a piece are moved, in semitones.
+    pub(crate) fn transposition(&self, program: &Program, piece: usize) -> f32 {
+        program.music.pieces[piece].transposition.iter().map(|m| self.now.state.modulation(program, *m as usize, NOWHERE)).sum()
+    }
+
+    fn happen(&mut self, program: &Program, index: u16, what: Happens) {
+        let piece = &program.music.pieces[usize::from(index)];
+        match what {
+            Happens::Begin { number, section, frame, skip, rise, round, .. } => self.begin(program, index, (section, number), frame, skip, rise, round),
+            Happens::Fall { number, frame, after, over, round } => self.fall(program, index, number, frame, after, over, round),
+            Happens::Enter { section, before, frame, from, cause, by, .. } => {
+                if cause != MusicCause::Round {
+                    let (bar, ..) = piece.sections[usize::from(section)].map.bar_beat(from);
+                    let key = |s| piece.key_of(s);
+                    let what = What::Section { piece: piece.key, section: key(Some(section)), before: key(before), bar, cause, by };
+                    self.outlets.tell(frame, what);
+                }
+            }
+            Happens::Silence { before, frame, by } => {
+                let before = piece.key_of(before);
+                self.outlets.tell(frame, What::Section { piece: piece.key, section: NameKey::NONE, before, bar: 0, cause: MusicCause::Follows, by });
+            }
+            Happens::Point { point, section, frame } => self.reach(program, index, section, point, frame),
+        }
+    }
+
+    /// Begins the layers of a pass on their frame.
+    #[allow(clippy::too_many_arguments)]
+    fn begin(&mut self, program: &Program, index: u16, (section, pass): (u16, u64), frame: u64, skip: u64, rise: (u64, Shape), round: bool) {
+        let piece = &program.music.pieces[usize::from(index)];
+        for layer in &piece.sections[usize::from(section)].layers {
+            let spec = &program.music.layers[*layer as usize];
+            if !round {
+                // A section that begins has its layers as they should be from its first sample on.
+                let on = self.layer_wanted(program, *layer);
+                self.now.state.layers[*layer as usize] = LayerState { swell: Swell::at_rest(if on { 1.0 } else { 0.0 }), on, waits: None };
+            }
+            let rise = if round && spec.round { (HAND_OVER, Shape::Straight) } else { rise };
+            let cue = Cue { piece: index, layer: *layer, pass };
+            self.begin_layer(program, spec.sound, frame, Begin { cue, skip, rise });
+        }
+    }
+
+    fn begin_layer(&mut self, program: &Program, sound: u32, frame: u64, begin: Begin) {
+        let offset = frame.saturating_sub(self.frame);
+        if program.sounds[sound as usize].groups[0].takes.is_empty() {
+            return;
+        }
+        self.next_instance += 1;
+        let mut way = Way { depth: 1, ..Way::START };
+        (way.path[0], way.instances[0]) = (sound, self.next_instance);
+        super::glide_sound(program, &mut self.now.state, sound as usize, self.frame / BLOCK as u64);
+        let by = By::default();
+        if let Err(reason) = self.play_take(program, way, (0, 0), offset, Body { by, length: 0, cue: Some(begin) }) {
+            self.outlets.tell(frame, What::Refused { sound: program.sounds[sound as usize].key, emitter: NameKey::NONE, reason, by: NameKey::NONE });
+        }
+    }
+
+    /// Lets the layers of a pass fall, or ring.
+    #[allow(clippy::too_many_arguments)]
+    fn fall(&mut self, program: &Program, index: u16, pass: u64, frame: u64, after: u64, over: Option<(u64, Shape)>, round: bool) {
+        let offset = frame.saturating_sub(self.frame);
+        for slot in self.active.iter().chain(&self.asleep) {
+            let voice = &mut self.voices[usize::from(*slot)];
+            let Some(cue) = voice.cue.filter(|c| c.piece == index && c.pass == pass) else { continue };
+            if voice.leaving != Leaving::No || voice.frozen.is_some() {
+                continue;
+            }
+            let whole = program.music.layers.get(cue.layer as usize).is_some_and(|l| l.round);
+            match over {
+                _ if round && whole => voice.leave(Cause::Done, offset, HAND_OVER),
+                None if whole => voice.source.finishing = true,
+                _ if round => {}
+                None => {}
+                Some((frames, curve)) => {
+                    voice.envelope.let_go_in((offset + after).saturating_sub(voice.wait), frames, curve);
+                    voice.leave(Cause::Left, offset + after, frames);
+                }
+            }
+        }
+        for repeater in &mut self.repeaters {
+            let whose = program.sounds.get(repeater.way.path[0] as usize).and_then(|s| s.layer);
+            repeater.done |= whose.is_some_and(|l| l.piece == index);
+        }
+    }
+
+    /// A beat or marker is reached: stingers and layers that wait for it begin.
+    fn reach(&mut self, program: &Program, index: u16, section: u16, point: Point, frame: u64) {
+        let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
+        if self.rehearsed.metronome && point.on_beat {
+            self.click = Some((frame, point.on_bar));
+        }
+        for at in 0..spec.layers.len() {
+            let layer = spec.layers[at];
+            let due = self.now.state.layers[layer as usize].waits.is_some_and(|since| since <= frame);
+            if due && spec.is(program.music.layers[layer as usize].on, &point) {
+                self.fade_layer(program, layer, frame);
+            }
+        }
+        let mut at = 0;
+        while let Some(waiting) = self.waiting.get(at).copied() {
+            if waiting.piece == index && waiting.asked <= frame && spec.is(waiting.on, &point) {
+                self.waiting.remove(at);
+                self.sting(program, waiting.stinger, Some((index, section, point)), frame, waiting.by);
+            } else {
+                at += 1;
+            }
+        }
+    }
+
+    /// Whether a layer should be in.
+    fn layer_wanted(&self, program: &Program, layer: u32) -> bool {
+        let spec = &program.music.layers[layer as usize];
+        let at = self.frame + BLOCK as u64 - 1;
+        self.now.state.switches[spec.switch as usize] && spec.when.iter().all(|t| holds(program, &self.now.state, *t, NOWHERE, at))
+    }
+
+    /// Looks whether layers of what plays should come in or go out.
+    fn switch_layers(&mut self, program: &Program, index: usize) {
+        let piece = &program.music.pieces[index];
+        let Some(section) = self.now.state.pieces[index].sequencer.pass().map(|p| usize::from(p.section)) else { return };
+        for at in 0..piece.sections[section].layers.len() {
+            let layer = piece.sections[section].layers[at];
+            let wanted = self.layer_wanted(program, layer);
+            let now = &mut self.now.state.layers[layer as usize];
+            if now.on == wanted {
+                continue;
+            }
+            now.on = wanted;
+            // Wanted back before its moment came: nothing to wait for.
+            if now.swell.target() == if wanted { 1.0 } else { 0.0 } {
+                now.waits = None;
+                continue;
+            }
+            now.waits = Some(self.frame);
+            if program.music.layers[layer as usize].on == When::AtOnce {
+                self.fade_layer(program, layer, self.frame);
+            }
+        }
+    }
+
+    /// Fades a layer to where it should be, from a frame on.
+    fn fade_layer(&mut self, program: &Program, layer: u32, frame: u64) {
+        let spec = &program.music.layers[layer as usize];
+        let section = &program.music.pieces[usize::from(spec.piece)].sections[usize::from(spec.section)];
+        let sequencer = &self.now.state.pieces[usize::from(spec.piece)].sequencer;
+        let at = sequencer.pass().map_or(Default::default(), |p| narrow(p.line.position(section, frames(frame))));
+        let length = section.long(spec.fade.over, at.max(Default::default())).max(u64::from(program.rate) / 200);
+        let now = &mut self.now.state.layers[layer as usize];
+        (now.swell, now.waits) = (now.swell.towards(if now.on { 1.0 } else { 0.0 }, frame, length, spec.fade.curve), None);
+        if now.on {
+            self.wake_layer(program, layer);
+        }
+    }
+
+    /// Voices of a layer that comes in must not sleep through its first beat.
+    fn wake_layer(&mut self, program: &Program, layer: u32) {
+        let mut at = 0;
+        while let Some(slot) = self.asleep.get(at).copied() {
+            let voice = &mut self.voices[usize::from(slot)];
+            if voice.cue.is_none_or(|c| c.layer != layer) || voice.ended {
+                at += 1;
+                continue;
+            }
+            voice.doze(self.frame);
+            if voice.ended {
+                at += 1;
+                continue;
+            }
+            voice.wake(&mut self.scratch, program.rate);
+            // The layer's own fade lets it rise.
+            voice.gate = crate::dsp::Fade::at(1.0);
+            self.asleep.swap_remove(at);
+            self.active.push(slot);
+        }
+    }
+
+    /// The piece by whose clock a stinger goes: its own, or the first that plays.
+    fn clock_of(&self, program: &Program, stinger: u16) -> Option<u16> {
+        let pieces = &self.now.state.pieces;
+        match program.music.stingers[usize::from(stinger)].piece {
+            Some(piece) => pieces[usize::from(piece)].plays().then_some(piece),
+            None => pieces.iter().position(PieceState::plays).map(|p| p as u16),
+        }
+    }
+
+    /// Stingers that wait for music that has ended.
+    fn drop_stingers(&mut self, program: &Program) {
+        let end = self.frame + BLOCK as u64;
+        let mut at = 0;
+        while let Some(waiting) = self.waiting.get(at).copied() {
+            if self.now.state.pieces[usize::from(waiting.piece)].plays() {
+                at += 1;
+                continue;
+            }
+            self.waiting.remove(at);
+            self.ask_sting(program, waiting.stinger, Some(waiting.on), None, end - 1, waiting.by);
+        }
+    }
+
+    /// Answers those stingers of this block for which no music plays.
+    pub(crate) fn sting_without_music(&mut self, program: &Program) {
+        for at in 0..self.wanted.len() {
+            let WantedAt { frame, what, by } = self.wanted[at];
+            if let Wanted::Sting(stinger, on) = what
+                && self.clock_of(program, stinger).is_none()
+            {
+                self.ask_sting(program, stinger, on, None, frame, by);
+                // It is answered; should a piece begin in this block, it is not asked again.
+                self.wanted[at].what = Wanted::List(u16::MAX, false);
+            }
+        }
+    }
+
+    fn ask_sting(&mut self, program: &Program, stinger: u16, on: Option<When>, piece: Option<u16>, frame: u64, by: By) {
+        let spec = &program.music.stingers[usize::from(stinger)];
+        let refuse = |engine: &mut Engine, reason| {
+            engine.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason, by: by.reaction });
+        };
+        let sounding = self.now.state.stingers[usize::from(stinger)];
+        let now = sounding.playings.iter().filter(|(id, _)| *id != 0 && self.sounds(*id)).count();
+        let waiting = self.waiting.iter().filter(|w| w.stinger == stinger).count();
+        if now + waiting >= spec.limit as usize {
+            return refuse(self, Reason::Stingers { limit: spec.limit });
+        }
+        let wait = (spec.again_after as f64 * f64::from(self.rehearsed.waits)) as u64;
+        if let Some(last) = sounding.last.filter(|last| frame < last + wait) {
+            return refuse(self, Reason::AgainAfter { left: (last + wait - frame) as f32 / program.rate as f32 });
+        }
+        let on = on.unwrap_or(spec.on);
+        match piece {
+            None if spec.anyway => self.sting(program, stinger, None, frame, by),
+            None => refuse(self, Reason::NoMusic),
+            Some(piece) if on == When::AtOnce => {
+                let at = self.now.state.pieces[usize::from(piece)].sequencer.position(&program.music.pieces[usize::from(piece)], frame);
+                let section = self.now.state.pieces[usize::from(piece)].sequencer.pass().map_or(0, |p| p.section);
+                let (bar, beat, _) = at.unwrap_or_default();
+                let map = &program.music.pieces[usize::from(piece)].sections[usize::from(section)].map;
+                let place = map.position(bar, crate::music::exact::Beats::from_integer(i64::from(beat)));
+                let point = Point { at: place, bar, beat, on_beat: true, on_bar: beat == 0 };
+                self.sting(program, stinger, Some((piece, section, point)), frame, by);
+            }
+            Some(piece) if self.waiting.len() < MOST_WAITING => {
+                self.waiting.push(Waiting { stinger, piece, on, asked: frame, by });
+                self.outlets.tell(frame, What::Waits { stinger: spec.key, by: by.reaction });
+            }
+            Some(_) => refuse(self, Reason::Queue { limit: MOST_WAITING as u32 }),
+        }
+    }
+
+    fn sting(&mut self, program: &Program, stinger: u16, place: Option<(u16, u16, Point)>, frame: u64, by: By) {
+        let spec = &program.music.stingers[usize::from(stinger)];
+        let section = place.map(|(piece, section, _)| &program.music.pieces[usize::from(piece)].sections[usize::from(section)]);
+        let fits = |key: Option<NameKey>| key.and_then(|key| spec.by.iter().find(|(k, _)| *k == key)).map(|(_, sound)| *sound);
+        let chord = place.and_then(|(.., point)| section.and_then(|s| s.chord(point.at)));
+        let sound = fits(chord).or_else(|| fits(section.map(|s| s.key))).or(spec.sound);
+        let piece = place.map(|(piece, ..)| piece);
+        let key = piece.map_or(NameKey::NONE, |p| program.music.pieces[usize::from(p)].key);
+        let Some(sound) = sound else {
+            self.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason: Reason::Nothing, by: by.reaction });
+            return;
+        };
+        let at = place.map_or((0, 0), |(.., point)| (point.bar, point.beat));
+        self.outlets.tell(frame, What::Sting { stinger: spec.key, piece: key, at, by: by.reaction });
+        let id = self.next_instance + 1;
+        if let Err(reason) = self.start(program, sound, frame.saturating_sub(self.frame), by) {
+            self.refuse(program, sound, frame.saturating_sub(self.frame), by, reason);
+            return;
+        }
+        let state = &mut self.now.state.stingers[usize::from(stinger)];
+        state.last = Some(frame);
+        let next = state.next % MOST_PLAYINGS;
+        state.playings[next] = (id, piece.unwrap_or(NOWHERE));
+        state.next = next + 1;
+    }
+
+    /// Whether any voice of a playing sounds.
+    fn sounds(&self, instance: u64) -> bool {
+        let alive = |slot: &u16| {
+            let voice = &self.voices[usize::from(*slot)];
+            !voice.ended && voice.leaving == Leaving::No && voice.way.instances[0] == instance
+        };
+        self.active.iter().any(alive)
+    }
+
+    /// Lets stingers hold pieces down, while they sound.
+    fn duck(&mut self, program: &Program) {
+        for piece in 0..program.music.pieces.len() {
+            let mut deepest: Option<(f32, f32, NameKey)> = None;
+            let mut release = 1.0;
+            for (at, spec) in program.music.stingers.iter().enumerate() {
+                let Some((by, attack, back)) = spec.duck else { continue };
+                let state = self.now.state.stingers[at];
+                if self.now.state.pieces[piece].ducked_by == spec.key {
+                    release = back;
+                }
+                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && (*whose == piece as u16 || *whose == NOWHERE) && self.sounds(*id));
+                if holds && deepest.is_none_or(|(d, ..)| by < d) {
+                    deepest = Some((by, attack, spec.key));
+                }
+            }
+            let now = &mut self.now.state.pieces[piece];
+            let (target, share) = deepest.map_or((0.0, release), |(by, attack, _)| (by, attack));
+            now.ducked_by = deepest.map_or(now.ducked_by, |(.., key)| key);
+            approach(&mut now.ducked, target, share);
+        }
+    }
+
+    /// Lets pieces hold each other down, while they play.
+    fn hold_down(&mut self, program: &Program) {
+        for piece in 0..program.music.pieces.len() {
+            let mut deepest: Option<(f32, f32, NameKey)> = None;
+            let mut release = 1.0;
+            for (other, spec) in program.music.pieces.iter().enumerate() {
+                let Some(hold) = spec.holds.iter().find(|h| usize::from(h.piece) == piece) else { continue };
+                if self.now.state.pieces[piece].held_by == spec.key {
+                    release = hold.release;
+                }
+                if self.now.state.pieces[other].plays() && deepest.is_none_or(|(d, ..)| hold.by < d) {
+                    deepest = Some((hold.by, hold.attack, spec.key));
+                }
+            }
+            let now = &mut self.now.state.pieces[piece];
+            let (target, share) = deepest.map_or((0.0, release), |(by, attack, _)| (by, attack));
+            now.held_by = deepest.map_or(now.held_by, |(.., key)| key);
+            approach(&mut now.held, target, share);
+        }
+    }
+
+    fn turn_list(&mut self, program: &Program, list: u16, on: bool, wanted: WantedAt) {
+        let Some(spec) = program.music.playlists.get(usize::from(list)) else { return };
+        let state = &mut self.now.state.playlists[usize::from(list)];
+        if on == state.on {
+            return;
+        }
+        state.on = on;
+        if on {
+            (state.first, state.next, state.piece) = (true, wanted.frame + spec.start, None);
+        } else {
+            let piece = state.piece.take();
+            self.outlets.tell(wanted.frame, What::List { list: spec.key, piece: NameKey::NONE });
+            if let Some(piece) = piece {
+                self.want(wanted.frame, Wanted::Go(piece, None, None, None), wanted.by);
+            }
+        }
+    }
+
+    /// Lets playlists go on.
+    fn follow_lists(&mut self, program: &Program) {
+        for (index, list) in program.music.playlists.iter().enumerate() {
+            let state = &mut self.now.state.playlists[index];
+            if !state.on {
+                continue;
+            }
+            let by = By { reaction: list.key, emitter: NameKey::NONE };
+            match state.piece {
+                None if state.next < self.frame + BLOCK as u64 => {
+                    let piece = state.draw(list);
+                    state.piece = Some(piece);
+                    let rise = std::mem::replace(&mut state.first, false).then_some(list.fade_in);
+                    let (frame, spec) = (state.next.max(self.frame), &program.music.pieces[usize::from(piece)]);
+                    self.outlets.tell(frame, What::List { list: list.key, piece: spec.key });
+                    self.want(frame, Wanted::Go(piece, Some(spec.first), None, rise), by);
+                }
+                None => {}
+                Some(piece) => {
+                    let spec = &program.music.pieces[usize::from(piece)];
+                    let sequencer = &self.now.state.pieces[usize::from(piece)].sequencer;
+                    match sequencer.pass() {
+                        None if sequencer.waits().is_none() => {
+                            let seconds = state.stream.between(list.gap);
+                            state.piece = None;
+                            state.next = self.frame + (f64::from(seconds) * f64::from(program.rate)) as u64;
+                        }
+                        // The last round has begun: it is left at its end.
+                        Some(pass)
+                            if pass.round + 1 >= list.rounds
+                                && spec.sections[usize::from(pass.section)].next == Next::Loop
+                                && sequencer.waits().is_none()
+                                && sequencer.between().is_none() =>
+                        {
+                            self.want(self.frame, Wanted::Go(piece, None, Some(When::End), None), by);
+                        }
+                        _ => {}
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn push(happens: &mut Vec<Happens>, what: Happens) {
+    if happens.len() < happens.capacity() {
+        happens.push(what);
+    }
+}
+
+fn approach(now: &mut f32, target: f32, share: f32) {
+    *now += (target - *now) * share;
+    if (*now - target).abs() < 0.01 {
+        *now = target;
+    }
+}

@@ -1,0 +1,18 @@
+//! Music: an exact clock, sections that follow each other, ways between them, stingers, and notes.
+//!
+//! [`Sequencer`] is the heart: it knows where a piece is and what it waits for, and it makes no sound. The engine asks
+//! it what happens in the next frames; the planned bars that a screen shows, and the proofs, ask a copy of it. So what is
+//! shown as to come is what comes.
+
+pub mod exact;
+mod map;
+
+pub use map::{Map, Metre, Point};
+mod plan;
+mod sequencer;
+
+pub use plan::{Planned, Wait, plan, wait};
+pub use sequencer::{Answer, Ask, Between, Cause, Happens, Line, Pass, Sequencer};
+mod scale;
+
+pub use scale::{read_key, within};

@@ -1,0 +1,580 @@
+//! Music: every change on its frame, layers together to the sample, what is shown as to come comes.
+#![allow(clippy::unwrap_used, clippy::needless_pass_by_value)]
+
+mod support;
+
+use estampie_core::document::{Arrive, Moment};
+use estampie_core::engine::{Engine, InputKind, Options, Prepared, Reason, TermKind, What};
+use estampie_core::music::exact::{Beats, Frames, nearest, wide};
+use estampie_core::music::{Answer, Cause, Happens, Sequencer, plan, wait};
+use estampie_core::names::NameKey;
+use estampie_core::program::{Piece, Program, When};
+use proptest::prelude::*;
+use std::sync::Arc;
+use support::{Bench, compile_with, largest_step, level, program_with};
+
+fn key(name: &str) -> NameKey {
+    NameKey::of(name)
+}
+
+/// A project with one file of music, and reactions.
+fn music(text: &str, reactions: &str) -> Arc<Program> {
+    let sounds = "[sting]\ntakes = [\"audio/one.wav\"]\n[other]\ntakes = [\"audio/two.wav\"]\n";
+    program_with(&[("music/all.toml", text), ("sounds/all.toml", sounds), ("reactions.est", reactions)])
+}
+
+/// Two sections at 120: one of four bars with the level file, one of two bars with the noisy one.
+const TWO: &str = r#"
+[piece.dance]
+tempo = "120"
+level = "0 dB"
+[piece.dance.section.a]
+bars = 4
+phrase = 2
+markers = { turn = "3.2" }
+[piece.dance.section.a.layer.x]
+file = "audio/long.wav"
+[piece.dance.section.b]
+bars = 2
+[piece.dance.section.b.layer.x]
+file = "audio/long.wav"
+"#;
+
+fn go(bench: &mut Bench, frame: u64, section: &str) {
+    bench.send(frame, InputKind::Go { piece: key("dance"), section: key(section), on: None });
+}
+
+/// The frames on which sections (or silence) began, by name.
+fn sections(bench: &Bench, program: &Program) -> Vec<(u64, String)> {
+    let name = |k: NameKey| if k.is_none() { "silence".to_owned() } else { program.names.get(k).to_owned() };
+    bench.happenings.iter().filter_map(|h| if let What::Section { section, .. } = h.what { Some((h.frame, name(section))) } else { None }).collect()
+}
+
+#[test]
+fn a_section_begins_and_changes_on_the_very_frame_of_its_bar() {
+    let program = music(TWO, "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 1000, "a");
+    // Asked for in the middle of bar 2, it leaves with bar 3: two bars of two seconds later.
+    go(&mut bench, 1000 + 100_000, "b");
+    let (left, _) = bench.render(300_000);
+    assert_eq!(sections(&bench, &program), [(1000, "a".to_owned()), (1000 + 192_000, "b".to_owned())]);
+    let impulses: Vec<usize> = left.iter().enumerate().filter(|(_, s)| **s > 0.5).map(|(at, _)| at).collect();
+    assert_eq!(impulses, [1000, 193_000], "the first samples of both are where they belong");
+}
+
+#[test]
+fn rules_say_when_by_way_of_what_and_where_to() {
+    let way = |rule: &str| {
+        let text = format!(
+            "{TWO}[piece.dance.section.fill]\nbars = 1\nthen = \"end\"\n[piece.dance.section.fill.layer.x]\nfile = \"audio/level.wav\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\n{rule}\n"
+        );
+        let program = music(&text, "");
+        let mut bench = Bench::new(&program, 1);
+        go(&mut bench, 0, "a");
+        go(&mut bench, 30_000, "b");
+        bench.render(480_000);
+        let bars: Vec<u32> = bench.happenings.iter().filter_map(|h| if let What::Section { bar, .. } = h.what { Some(bar) } else { None }).collect();
+        sections(&bench, &program)[1..].iter().map(|(f, n)| (*f, n.clone())).zip(bars[1..].iter().copied()).collect::<Vec<_>>()
+    };
+    let (beat, bar) = (24_000, 96_000);
+    let at = |frame: u64, name: &str, bar: u32| ((frame, name.to_owned()), bar);
+    assert_eq!(way(r#"leave = "at once""#), [at(30_000, "b", 0)]);
+    assert_eq!(way(r#"leave = "next beat""#), [at(2 * beat, "b", 0)]);
+    assert_eq!(way(r#"leave = "next bar""#), [at(bar, "b", 0)]);
+    assert_eq!(way(r#"leave = "every 3 bars""#), [at(3 * bar, "b", 0)]);
+    assert_eq!(way(r#"leave = "phrase end""#), [at(2 * bar, "b", 0)]);
+    assert_eq!(way(r#"leave = "section end""#), [at(4 * bar, "b", 0)]);
+    assert_eq!(way(r#"leave = "marker turn""#), [at(2 * bar + beat, "b", 0)]);
+    assert_eq!(way(r#"by-way-of = "fill""#), [at(bar, "fill", 0), at(2 * bar, "b", 0)]);
+    assert_eq!(way(r#"arrive = "same bar""#), [at(bar, "b", 1)]);
+    assert_eq!(way(r#"allowed = false"#), []);
+}
+
+#[test]
+fn the_close_ending_takes_the_place_of_the_open_one() {
+    let text = TWO.replace("phrase = 2", "phrase = 2\nopen-ending = 1\nclose-ending = \"rest\"")
+        + "[piece.dance.section.rest]\nbars = 2\nthen = \"end\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"silence\"\nby-way-of = \"close ending\"\n";
+    let program = music(&text, "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    go(&mut bench, 30_000, "");
+    bench.render(600_000);
+    let bar = 96_000;
+    assert_eq!(sections(&bench, &program)[1..], [(3 * bar, "rest".to_owned()), (5 * bar, "silence".to_owned())]);
+}
+
+#[test]
+fn layers_are_together_to_the_sample_over_rounds_and_changes() {
+    // The same noise with both signs: as long as they are together nothing is left.
+    let text = "[piece.dance]\ntempo = \"93.7\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/long.wav\"\n[piece.dance.section.a.layer.y]\nfile = \"audio/minus.wav\"\n\
+        [piece.dance.section.b]\nbars = 3\n[piece.dance.section.b.layer.x]\nfile = \"audio/minus.wav\"\n[piece.dance.section.b.layer.y]\nfile = \"audio/long.wav\"\n";
+    let program = music(text, "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 777, "a");
+    go(&mut bench, 500_000, "b");
+    go(&mut bench, 1_000_000, "a");
+    let (left, right) = bench.render(2_000_000);
+    assert!(bench.status.as_ref().unwrap().voices.len() >= 2, "they sound");
+    assert!(left.iter().chain(&right).all(|s| s.abs() < 1e-6), "nothing is left of the two: {}", left.iter().fold(0.0f32, |p, s| p.max(s.abs())));
+}
+
+#[test]
+fn a_recording_as_long_as_its_section_goes_round_without_a_seam() {
+    // 480 Hz at 93.7 beats a minute: a section is 245,891.14… frames, the file 245,891 of a level.
+    let text = "[piece.dance]\ntempo = \"96\"\n[piece.dance.section.a]\nbars = 4\n[piece.dance.section.a.layer.x]\nfile = \"audio/level.wav\"\n";
+    let program = music(text, "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    let (left, _) = bench.render(2_000_000);
+    assert!(
+        left[100..].iter().all(|s| (s - 0.25).abs() < 1e-4),
+        "the level stays: {:?}",
+        left.iter().enumerate().skip(100).find(|(_, s)| (**s - 0.25).abs() >= 1e-4)
+    );
+}
+
+#[test]
+fn what_is_cancelled_leaves_no_trace_in_the_sound() {
+    let program = music(TWO, "");
+    let render = |asks: &[(u64, &str)]| {
+        let mut bench = Bench::new(&program, 1);
+        go(&mut bench, 0, "a");
+        for (frame, section) in asks {
+            go(&mut bench, *frame, section);
+        }
+        bench.render(400_000)
+    };
+    let plain = render(&[]);
+    assert!(plain == render(&[(100_000, "b"), (150_000, "a")]), "cancelled by going back");
+    assert!(plain == render(&[(100_000, "b"), (110_000, ""), (150_000, "a")]), "replaced, then cancelled");
+    assert!(plain == render(&[(100_000, "a")]), "asking for what plays");
+    assert!(plain != render(&[(100_000, "b")]));
+}
+
+#[test]
+fn answers_are_told() {
+    let program = music(&format!("{TWO}[[piece.dance.transition]]\nfrom = \"a\"\nto = \"silence\"\nallowed = false\n"), "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    for (frame, section) in [(100_000, "b"), (100_100, "b"), (100_200, ""), (100_300, "a")] {
+        go(&mut bench, frame, section);
+    }
+    bench.render(192_000);
+    let answers: Vec<Answer> = bench.happenings.iter().filter_map(|h| if let What::Asked { answer, .. } = h.what { Some(answer) } else { None }).collect();
+    assert_eq!(answers, [Answer::Waits, Answer::Waits, Answer::Nothing, Answer::NotAllowed, Answer::Cancels(Some(1))]);
+    assert_eq!(sections(&bench, &program).len(), 1);
+}
+
+#[test]
+fn states_and_parameters_choose_sections_and_layers() {
+    let text = TWO.replace("level = \"0 dB\"", "level = \"0 dB\"\nfollows = { deck = { plank = \"a\", grate = \"b\", silt = \"silence\" } }").replace(
+        "file = \"audio/long.wav\"\n[piece.dance.section.b]",
+        "file = \"audio/level.wav\"\nwhen = \"strain over 0.5\"\non = \"next bar\"\nfade = \"1 beat\"\n[piece.dance.section.b]",
+    );
+    let program = music(&text, "");
+    let mut bench = Bench::new(&program, 1);
+    let (left, _) = bench.render(50_000);
+    assert!(left.iter().all(|s| *s == 0.0), "the layer is out");
+    assert_eq!(sections(&bench, &program), [(0, "a".to_owned())], "the state's first value counts");
+    bench.parameter("strain", 1.0);
+    let (left, _) = bench.render(100_000);
+    // It comes in with bar 2 (frame 96,000) over one beat of 24,000 frames.
+    assert!(left[..45_990].iter().all(|s| *s == 0.0), "it waits for the bar");
+    assert!((left[46_000 + 12_000] - 0.125).abs() < 0.001, "half way after half a beat: {}", left[58_000]);
+    assert!((left[46_000 + 24_100] - 0.25).abs() < 1e-4);
+    bench.state("deck", "grate");
+    bench.render(100_000);
+    bench.state("deck", "silt");
+    bench.render(200_000);
+    let names: Vec<String> = sections(&bench, &program).into_iter().map(|(_, n)| n).collect();
+    assert_eq!(names, ["a", "b", "silence"]);
+}
+
+#[test]
+fn reactions_switch_layers_and_send_pieces_on() {
+    let program = music(TWO, "When hit\n  go dance\nWhen tick\n  take out dance/x\n  go dance to b on the next beat\nWhen loop\n  bring in dance/x\n");
+    let mut bench = Bench::new(&program, 1);
+    bench.event(0, "hit");
+    bench.event(30_000, "tick");
+    let (left, _) = bench.render(120_000);
+    assert_eq!(sections(&bench, &program), [(0, "a".to_owned()), (48_000, "b".to_owned())]);
+    assert!(level(&left[100_000..]) < -100.0, "the layer is out in both sections");
+    bench.event(0, "loop");
+    let (left, _) = bench.render(60_000);
+    assert!(level(&left[40_000..]) > -30.0, "and in again: {}", level(&left[40_000..]));
+}
+
+#[test]
+fn stingers_wait_for_their_moment_duck_the_piece_and_are_dropped_without_music() {
+    let text = TWO.replace("audio/long.wav", "audio/level.wav")
+        + "[stinger.dread]\nsound = \"sting\"\nby = { b = \"other\" }\non = \"next bar\"\nduck = { by = \"-12 dB\", attack = \"5 ms\", release = \"50 ms\" }\nagain-after = \"1 s\"\n[stinger.bold]\nsound = \"sting\"\nwithout-music = \"play anyway\"\n";
+    let program = music(&text, "When hit\n  sting dread\nWhen tick\n  sting bold at once\n");
+    let mut bench = Bench::new(&program, 1);
+    bench.event(0, "hit");
+    bench.event(100, "tick");
+    bench.render(64_000);
+    assert!(bench.happenings.iter().any(|h| matches!(h.what, What::Refused { reason: Reason::NoMusic, .. })), "dropped without music");
+    assert!(bench.happenings.iter().any(|h| h.frame == 100 && matches!(h.what, What::Sting { .. })), "or played anyway");
+    go(&mut bench, 64_000, "a");
+    bench.event(70_000, "hit");
+    bench.event(71_000, "hit");
+    let start = bench.happenings.len();
+    bench.render(120_000);
+    let stings: Vec<u64> = bench.happenings[start..].iter().filter(|h| matches!(h.what, What::Sting { .. })).map(|h| h.frame).collect();
+    assert_eq!(stings, [64_000 + 96_000], "on the bar, once");
+    assert!(bench.happenings.iter().any(|h| matches!(h.what, What::Refused { reason: Reason::Stingers { limit: 1 }, .. })), "the second one was one too many");
+    let status = bench.status.as_ref().unwrap();
+    let layer = status.voices.iter().find(|v| v.sound == key("dance/a x")).unwrap();
+    let ducked = status.terms_of(layer).iter().find(|t| t.kind == TermKind::Ducked).unwrap();
+    assert!((ducked.value + 12.0).abs() < 0.1, "{}", ducked.value);
+    bench.render(60_000);
+    let status = bench.status.as_ref().unwrap();
+    assert!(!status.terms.iter().any(|t| t.kind == TermKind::Ducked), "and released when it has ended");
+    // During a change: asked for in the old section, sounded in the new, with what fits there.
+    go(&mut bench, 0, "b");
+    bench.event(0, "hit");
+    bench.render(200_000);
+    assert!(bench.happenings.iter().any(|h| matches!(h.what, What::VoiceStart { sound, .. } if sound == key("other"))), "the alternative for b");
+}
+
+#[test]
+fn one_piece_holds_the_other_down() {
+    let second = "[piece.hall]\ntempo = \"120\"\nholds-down = { dance = { by = \"-18 dB\", attack = \"200 ms\", release = \"400 ms\" } }\n[piece.hall.section.s]\nbars = 1\n";
+    let program = music(&format!("{}{second}", TWO.replace("audio/long.wav", "audio/level.wav")), "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    bench.render(48_000);
+    bench.send(48_000, InputKind::Go { piece: key("hall"), section: key("s"), on: None });
+    let (left, _) = bench.render(48_000);
+    assert!((level(&left[40_000..]) - (-12.04 - 18.0)).abs() < 0.2, "{}", level(&left[40_000..]));
+    bench.send(0, InputKind::Go { piece: key("hall"), section: NameKey::NONE, on: Some(When::AtOnce) });
+    let (left, _) = bench.render(96_000);
+    assert!((level(&left[90_000..]) + 12.04).abs() < 0.2);
+    assert!(largest_step(&left) < 0.01, "slowly");
+}
+
+#[test]
+fn a_pick_up_sounds_over_what_leaves_and_settles_the_change() {
+    let text = TWO
+        .replace("audio/long.wav", "audio/level.wav")
+        .replace("[piece.dance.section.b]\nbars = 2", "[piece.dance.section.b]\nbars = 2\npick-up = \"1 beat\"");
+    let program = music(&text, "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    go(&mut bench, 30_000, "b");
+    // Too late to go back: the pick-up sounds from beat 4 on.
+    go(&mut bench, 80_000, "a");
+    let (left, _) = bench.render(300_000);
+    assert!((left[71_990] - 0.25).abs() < 1e-4 && (left[72_100] - 0.5).abs() < 1e-4, "both sound in the last beat");
+    let all = sections(&bench, &program);
+    assert_eq!(all[1], (96_000, "b".to_owned()));
+    assert_eq!(all[2], (96_000 + 96_000, "a".to_owned()), "what was asked meanwhile is asked again on arrival");
+}
+
+#[test]
+fn playlists_never_repeat_the_last_and_keep_their_gaps() {
+    let piece = |name: &str| {
+        format!("[piece.{name}]\ntempo = \"240\"\n[piece.{name}.section.s]\nbars = 1\n[piece.{name}.section.s.layer.x]\nfile = \"audio/one.wav\"\n")
+    };
+    let text = ["p", "q", "r"].map(piece).concat()
+        + "[playlist.evening]\npieces = [\"p\", \"q\", \"r\"]\norder = \"shuffle\"\nstart = \"0.5 s\"\nfade-in = \"0.2 s\"\ngap = \"0.25..0.25 s\"\nrounds = 2\n";
+    let program = music(&text, "When hit\n  go evening\nWhen tick\n  go evening to silence\n");
+    let mut bench = Bench::new(&program, 3);
+    bench.event(0, "hit");
+    bench.render(48_000 * 40);
+    let all: Vec<(u64, NameKey, NameKey)> = bench
+        .happenings
+        .iter()
+        .filter_map(|h| if let What::Section { piece, section, .. } = h.what { Some((h.frame, piece, section)) } else { None })
+        .collect();
+    assert_eq!(all[0].0, 24_000, "after its delay");
+    let starts: Vec<_> = all.iter().filter(|(.., s)| !s.is_none()).collect();
+    assert!(starts.len() > 12, "{}", starts.len());
+    assert!(starts.windows(2).all(|w| w[0].1 != w[1].1), "never the same twice");
+    for pair in all.windows(2).filter(|w| w[0].2.is_none()) {
+        let gap = pair[1].0 - pair[0].0;
+        assert!((12_000..12_200).contains(&gap), "{gap}");
+    }
+    for pair in all.windows(2).filter(|w| !w[0].2.is_none()) {
+        assert_eq!(pair[1].0 - pair[0].0, 96_000, "two rounds of a second");
+    }
+    bench.event(0, "tick");
+    bench.render(96_000);
+    assert!(bench.status.as_ref().unwrap().pieces.iter().all(|p| p.sequencer.pass().is_none()));
+}
+
+#[test]
+fn an_edit_while_it_plays_keeps_the_place() {
+    let before = music(TWO, "");
+    let after = music(
+        &format!(
+            "{}[piece.dance.section.c]\nbars = 1\n",
+            TWO.replace("[piece.dance.section.a.layer.x]", "[piece.dance.section.a.layer.w]\nfile = \"audio/dc.wav\"\n[piece.dance.section.a.layer.x]")
+        ),
+        "",
+    );
+    let render = |swap: bool| {
+        let mut bench = Bench::new(&before, 1);
+        go(&mut bench, 0, "a");
+        let (mut left, _) = bench.render(64 * 2000);
+        if swap {
+            bench.remote.program(Box::new(Prepared::new(Arc::clone(&after), 1))).unwrap();
+        }
+        go(&mut bench, 64 * 2100, "b");
+        left.extend(bench.render(64 * 4000).0);
+        (left, sections(&bench, &before))
+    };
+    let (plain, swapped) = (render(false), render(true));
+    assert_eq!(plain.1, swapped.1, "sections keep their frames");
+    let differs = plain.0.iter().zip(&swapped.0).position(|(a, b)| (a - b).abs() > 1e-6);
+    assert!(differs.is_none(), "what sounded goes on, sample by sample, from {differs:?}");
+}
+
+#[test]
+fn what_is_wrong_is_said_with_its_mend() {
+    let (_, faults) = compile_with(&[(
+        "music/all.toml",
+        "[piece.dance]\ntempo = \"9000\"\nkey = \"H happy\"\nfollows = { dek = { plank = \"a\" } }\n[piece.dance.section.a]\nbars = 4\nmarkers = { far = \"9\" }\n[piece.dance.section.a.layer.x]\nfile = \"audio/none.wav\"\n\
+         [[piece.dance.transition]]\nfrom = \"a\"\nto = \"bb\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"silence\"\nleave = \"marker turn\"\nby-way-of = \"close ending\"\n[piece.empty]\n[stinger.s]\nsound = \"nothing\"\n[playlist.l]\npieces = [\"what\"]\n",
+    )]);
+    for wanted in [
+        "9000 is not a tempo",
+        "\"H happy\" is not a key",
+        "there is no state or parameter dek",
+        "marker far is in bar 9",
+        "there is no audio file audio/none.wav",
+        "dance has no section bb",
+        "a has no marker turn",
+        "a has no close ending",
+        "empty has no sections",
+        "there is no sound nothing",
+        "there is no piece what",
+    ] {
+        assert!(faults.iter().any(|f| f.contains(wanted)), "{wanted}: {faults:#?}");
+    }
+    let (_, faults) = compile_with(&[("music/all.toml", TWO), ("reactions.est", "When hit\n  go dance to z\n  sting q\n  bring in dance/q\n  go nowhere\n")]);
+    assert_eq!(faults.len(), 4, "{faults:#?}");
+}
+
+// What follows tries any piece with any asks, against fractions worked out by other means.
+
+fn any_piece() -> impl Strategy<Value = String> {
+    let section = (1u32..5, 60i64..180, 1u32..3, 0u32..2, prop_oneof![Just("loop"), Just("end"), Just("s0")]);
+    let leave = prop_oneof![Just(Moment::AtOnce), Just(Moment::Beat), Just(Moment::Bar), Just(Moment::Bars(2)), Just(Moment::Phrase), Just(Moment::End),];
+    let arrive = prop_oneof![Just(Arrive::Start), Just(Arrive::SameBar), Just(Arrive::SameBeat), Just(Arrive::LeftOff)];
+    let rule = (0usize..4, 0usize..4, leave, arrive, any::<bool>());
+    (prop::collection::vec(section, 4), prop::collection::vec(rule, 0..8)).prop_map(|(sections, rules)| {
+        let mut text = String::from("[piece.dance]\ntempo = \"100\"\n");
+        for (at, (bars, tempo, phrase, pick_up, then)) in sections.iter().enumerate() {
+            let phrase = (*phrase).min(*bars);
+            let (tempo, further) = (format!("{tempo}.7"), tempo + 11);
+            let tempo = if *bars > 1 { format!("[\"1: {tempo}\", \"2: {further}\"]") } else { format!("\"{tempo}\"") };
+            text += &format!("[piece.dance.section.s{at}]\nbars = {bars}\nphrase = {phrase}\ntempo = {tempo}\npick-up = \"{pick_up} beats\"\nthen = \"{then}\"\n[piece.dance.section.s{at}.layer.x]\nfile = \"audio/level.wav\"\n");
+        }
+        let mut done = Vec::new();
+        for (from, to, leave, arrive, bridge) in rules {
+            if from != to && !done.contains(&(from, to)) {
+                done.push((from, to));
+                let bridge = if bridge && from != 3 && to != 3 { "by-way-of = \"s3\"\n" } else { "" };
+                text += &format!("[[piece.dance.transition]]\nfrom = \"s{from}\"\nto = \"s{to}\"\nleave = \"{leave}\"\narrive = \"{arrive}\"\n{bridge}");
+            }
+        }
+        text
+    })
+}
+
+fn asks() -> impl Strategy<Value = Vec<(u64, u16)>> {
+    prop::collection::vec((0u64..3_000_000, 0u16..5), 1..20).prop_map(|mut list| {
+        list.sort_unstable();
+        list
+    })
+}
+
+/// Runs a sequencer through asks (4 is silence) and gives all that happens, cut into steps of `step` frames.
+fn run(piece: &Piece, asks: &[(u64, u16)], step: u64, end: u64) -> Vec<Happens> {
+    let mut sequencer = Sequencer::default();
+    let mut all = Vec::new();
+    let mut at = 0;
+    let mut asks = asks.iter().peekable();
+    while at < end {
+        let next = at + step;
+        while let Some((frame, to)) = asks.next_if(|(f, _)| *f < next) {
+            sequencer.advance(piece, 48_000, *frame, &mut |h| all.push(h));
+            sequencer.ask(piece, Sequencer::want((*to < 4).then_some(*to), NameKey::NONE, *frame));
+        }
+        sequencer.advance(piece, 48_000, next, &mut |h| all.push(h));
+        at = next;
+    }
+    all
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 200, ..ProptestConfig::default() })]
+
+    #[test]
+    fn every_change_is_on_a_frame_that_its_rule_allows(text in any_piece(), asks in asks()) {
+        let program = music(&text, "");
+        let piece = &program.music.pieces[0];
+        let all = run(piece, &asks, 6_400, 3_200_000);
+        // The moment of the present pass's first bar, kept in exact fractions from one change to the next.
+        let mut start: Option<(u16, Frames)> = None;
+        let mut last = 0;
+        for what in &all {
+            prop_assert!(what.frame() + 200_000 >= last, "in order, but for pick-ups");
+            match what {
+                Happens::Enter { section, before, frame, from, cause, .. } => {
+                    let new = &piece.sections[usize::from(*section)];
+                    let moment = match (before, start) {
+                        (Some(_), Some((old, at))) => {
+                            let map = &piece.sections[usize::from(old)].map;
+                            // Among all positions that the rule allows there must be one on this very frame.
+                            let candidates: Vec<Beats> = map.points().iter().map(|p| p.at).chain([map.length()]).collect();
+                            let here = candidates.iter().find(|p| nearest(at + map.time(**p)) == *frame);
+                            match here {
+                                Some(p) => {
+                                    if *cause == Cause::Round || *cause == Cause::Follows {
+                                        prop_assert_eq!(*p, map.length());
+                                    } else if *cause == Cause::Asked || *cause == Cause::Between {
+                                        let (bar, beat, within) = map.bar_beat(*p);
+                                        let rule_ok = [When::Beat, When::AtOnce].iter().any(|_| within == Beats::from_integer(0)) || (bar, beat) == (0, 0);
+                                        prop_assert!(rule_ok);
+                                    }
+                                    at + map.time(*p)
+                                }
+                                // Only what leaves at once may leave between beats.
+                                None => {
+                                    let any_once = (0..4).any(|to| piece.rule(Some(old), Some(to)).leave == When::AtOnce);
+                                    prop_assert!(any_once, "{what:?} is on no beat");
+                                    Frames::from_integer(i128::from(*frame))
+                                }
+                            }
+                        }
+                        _ => Frames::from_integer(i128::from(*frame)),
+                    };
+                    prop_assert_eq!(nearest(moment), *frame);
+                    start = Some((*section, moment - new.map.time(*from)));
+                }
+                Happens::Silence { .. } => start = None,
+                Happens::Point { point, frame, section } => {
+                    let Some((now, at)) = start else { return Err(TestCaseError::fail("a beat in silence")) };
+                    prop_assert_eq!(now, *section);
+                    prop_assert_eq!(nearest(at + piece.sections[usize::from(now)].map.time(point.at)), *frame, "no beat drifts");
+                }
+                _ => {}
+            }
+            last = last.max(what.frame());
+        }
+    }
+
+    #[test]
+    fn every_pass_that_is_left_falls_and_each_begins_before_it_is_there(text in any_piece(), asks in asks()) {
+        let program = music(&text, "");
+        let piece = &program.music.pieces[0];
+        let all = run(piece, &asks, 6_400, 3_200_000);
+        let begun: Vec<u64> = all.iter().filter_map(|h| if let Happens::Begin { number, .. } = h { Some(*number) } else { None }).collect();
+        let fallen: Vec<u64> = all.iter().filter_map(|h| if let Happens::Fall { number, .. } = h { Some(*number) } else { None }).collect();
+        let mut sorted = begun.clone();
+        sorted.sort_unstable();
+        sorted.dedup();
+        prop_assert_eq!(sorted.len(), begun.len(), "each begins once");
+        for (at, what) in all.iter().enumerate() {
+            if let Happens::Enter { number, .. } = what {
+                let earlier = all[..at].iter().any(|h| matches!(h, Happens::Begin { number: n, .. } if n == number));
+                prop_assert!(earlier);
+            }
+        }
+        // Two may be under way at the end: the one that plays, and one whose pick-up sounds.
+        prop_assert!(begun.len() - fallen.len() <= 2, "{} begun, {} left", begun.len(), fallen.len());
+        prop_assert!(fallen.iter().all(|n| begun.contains(n)));
+    }
+
+    #[test]
+    fn it_is_the_same_however_the_blocks_are_cut(text in any_piece(), asks in asks(), step in 1u64..300) {
+        let program = music(&text, "");
+        let piece = &program.music.pieces[0];
+        let until = |step: u64| run(piece, &asks, step, 64 * 30_000).into_iter().filter(|h| h.frame() < 64 * 29_000).collect::<Vec<_>>();
+        prop_assert!(until(64 * step) == until(64));
+    }
+
+    #[test]
+    fn the_next_eight_bars_are_what_then_comes(text in any_piece(), asks in asks(), at in 0u64..2_000_000) {
+        let program = music(&text, "");
+        let piece = &program.music.pieces[0];
+        let mut sequencer = Sequencer::default();
+        for (frame, to) in asks.iter().filter(|(f, _)| *f < at) {
+            sequencer.advance(piece, 48_000, *frame, &mut |_| ());
+            sequencer.ask(piece, Sequencer::want((*to < 4).then_some(*to), NameKey::NONE, *frame));
+        }
+        sequencer.advance(piece, 48_000, at, &mut |_| ());
+        let planned = plan(piece, &sequencer, 48_000, at, 8);
+        let mut bars = Vec::new();
+        sequencer.advance(piece, 48_000, at + 48_000 * 60, &mut |h| {
+            if let Happens::Point { point, section, frame } = h && point.on_bar {
+                bars.push((section, point.bar, frame));
+            }
+        });
+        let planned: Vec<_> = planned.iter().filter(|p| p.frame >= at).map(|p| (p.section, p.bar, p.frame)).collect();
+        // A bar that is entered in its middle is planned too, but has no downbeat.
+        let whole: Vec<_> = planned.iter().filter(|p| bars.contains(p)).copied().collect();
+        prop_assert_eq!(&bars[..whole.len().min(bars.len())], &whole[..]);
+        let last = planned.last().map_or(0, |p| p.2);
+        prop_assert!(bars.iter().filter(|b| b.2 <= last).all(|b| planned.contains(b)), "none is left out");
+    }
+
+    #[test]
+    fn waits_are_as_long_as_said(text in any_piece(), asked in 0u64..96_000 * 4) {
+        let program = music(&text, "");
+        let piece = &program.music.pieces[0];
+        let mut sequencer = Sequencer::default();
+        sequencer.ask(piece, Sequencer::want(Some(0), NameKey::NONE, 0));
+        sequencer.advance(piece, 48_000, asked, &mut |_| ());
+        let playing = sequencer.pass().is_some_and(|p| p.section == 0 && nearest(p.line.moment(&piece.sections[0], Beats::from_integer(0))) <= asked);
+        sequencer.ask(piece, Sequencer::want(Some(1), NameKey::NONE, asked));
+        if let (true, Some(leaves)) = (playing, sequencer.leaves(piece)) {
+            let said = wait(piece, 0, piece.rule(Some(0), Some(1)).leave).unwrap();
+            prop_assert!((leaves - asked) as f64 <= said.longest + 1.0, "{} against {}", leaves - asked, said.longest);
+            prop_assert!(said.median <= said.longest / 1.99 + 1.0 || said.longest == 0.0 || said.median <= said.longest);
+        }
+    }
+}
+
+#[test]
+fn the_median_wait_is_that_of_all_askings() {
+    let program = music(TWO, "");
+    let piece = &program.music.pieces[0];
+    let measure = |when| {
+        let section = &piece.sections[0];
+        let mut waits: Vec<f64> = (0..384)
+            .map(|i| {
+                let at = wide(Beats::new(i * 2 + 1, 48));
+                let next = section
+                    .next(when, at, |_| true)
+                    .map_or_else(|| wide(section.map.length()) + wide(section.next(when, wide(Beats::new(-1, 96)), |_| true).unwrap()), wide);
+                estampie_core::music::exact::number(next - at) * 24_000.0
+            })
+            .collect();
+        waits.sort_by(f64::total_cmp);
+        waits[waits.len() / 2]
+    };
+    for when in [When::Beat, When::Bar, When::Bars(3), When::Phrase, When::End, When::Marker(key("turn"))] {
+        let said = wait(piece, 0, when).unwrap();
+        assert!((said.median - measure(when)).abs() < 1100.0, "{when:?}: {} against {}", said.median, measure(when));
+    }
+}
+
+#[test]
+fn music_of_sixty_four_layers_is_within_the_voices_there_are() {
+    let mut text = String::from("[piece.dance]\ntempo = \"120\"\n[piece.dance.section.a]\nbars = 2\n");
+    for layer in 0..64 {
+        text +=
+            &format!("[piece.dance.section.a.layer.l{layer}]\nfile = \"audio/{}.wav\"\nlevel = \"-30 dB\"\n", if layer % 2 == 0 { "long" } else { "minus" });
+    }
+    let program = music(&text, "");
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(&program), 1), Options::default());
+    remote.input(estampie_core::engine::Input { frame: 100, what: InputKind::Go { piece: key("dance"), section: key("a"), on: None } }).unwrap();
+    let mut out = vec![0.0; 2 * 48_000];
+    engine.render(&mut out);
+    assert_eq!(engine.voices(), 64);
+    assert!(out.iter().all(|s| s.abs() < 1e-5));
+}
