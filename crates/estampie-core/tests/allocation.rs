@@ -4,8 +4,12 @@
 mod support;
 
 use assert_no_alloc::{AllocDisabler, assert_no_alloc};
+use estampie_core::assets::Loaded;
 use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
+use estampie_core::music::exact::Beats;
+use estampie_core::music::{Score, ScoreNote, Track};
 use estampie_core::names::NameKey;
+use estampie_core::program::When;
 use rand::{Rng as _, SeedableRng as _};
 use rand_pcg::Pcg32;
 use std::sync::Arc;
@@ -30,10 +34,21 @@ const MIX: &str = "[buses.x]\nlevel = \"-6 dB\"\n[buses.y]\ninto = \"x\"\n";
 const MODULATION: &str = "[[modulation]]\nfrom = \"strain\"\nmoves = \"a level\"\ncurve = [\"0: -20 dB, smooth\", \"1: 6 dB\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"bus x level\"\ncurve = [\"0 m: 0 dB\", \"100 m: -9 dB\"]\nsmooth = \"90 ms\"\n";
 const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\nWhen hit otherwise\n  play a, chance 50 %\nWhen tick\n  play c\n  set deck to silt\nWhen deck becomes silt\n  finish c\n  send hit\nWhen depth becomes over 50 m\n  stop a over 30 ms\nWhen loop\n  send tick\n  send loop\n";
 
+/// Two pieces that hold each other down, one of notes; stingers; a playlist.
+const MUSIC: &str = "[instrument.i]\nkind = \"plucked string\"\n[instrument.t]\nkind = \"takes\"\ntakes = [\"audio/one.wav, D5\"]\npolyphony = 3\n[piece.p]\ntempo = \"190\"\nfollows = { deck = { plank = \"a\", grate = \"b\", silt = \"silence\" } }\n[piece.p.section.a]\nbars = 1\npick-up = \"1 beat\"\n[piece.p.section.a.layer.x]\nfile = \"audio/one.wav\"\n[piece.p.section.a.layer.y]\nsound = \"r\"\nwhen = \"strain over 0.5\"\n[piece.p.section.b]\nbars = 2\nthen = \"a\"\n[piece.p.section.b.layer.x]\nfile = \"audio/stereo.wav\"\n[[piece.p.transition]]\nfrom = \"any\"\nto = \"any\"\nleave = \"next beat\"\nold-falls = \"1 beat\"\n\
+[piece.q]\ntempo = \"240\"\nstep = \"gliding\"\nholds-down = { p = { by = \"-9 dB\" } }\n[piece.q.section.s]\nbars = 1\n[piece.q.section.s.layer.x]\nnotes = \"music/d.mid\"\ntrack = [\"k\", \"l\"]\ninstrument = \"i\"\n[piece.q.section.s.layer.y]\nnotes = \"music/d.mid\"\ntrack = \"k\"\ninstrument = \"t\"\n[stinger.h]\nsound = \"b\"\non = \"next beat\"\nduck = { by = \"-6 dB\" }\nwithout-music = \"play anyway\"\n[playlist.e]\npieces = [\"p\", \"q\"]\n";
+const MUSIC_MODULATION: &str = "[[modulation]]\nfrom = \"depth\"\nmoves = \"piece q tempo\"\ncurve = [\"0 m: 80 %\", \"100 m: 180 %\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"piece q transposition\"\ncurve = [\"0: 0 st\", \"1: 7 st\"]\n";
+
+fn score() -> Score {
+    let note = |i: i64| ScoreNote { at: Beats::new(i, 8), length: Beats::new(1, 4), pitch: 50 + (i * 5 % 40) as u8, velocity: 90 };
+    let track = |name: &str, step: usize| Track { name: name.to_owned(), notes: (0..32).step_by(step).map(note).collect() };
+    Score { tracks: vec![track("k", 1), track("l", 3)], ..Score::default() }
+}
+
 fn random_input(random: &mut Pcg32, frame: u64) -> Input {
     let key = NameKey::of;
     let pick = |random: &mut Pcg32, names: &[&str]| key(names[random.random_range(0..names.len())]);
-    let what = match random.random_range(0..24) {
+    let what = match random.random_range(0..29) {
         0..=4 => InputKind::Event { event: pick(random, &["hit", "tick", "loop", "unknown"]), emitter: pick(random, &["", "bell", "winch"]) },
         5 => {
             InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0), emitter: NameKey::NONE }
@@ -65,6 +80,15 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         20 => InputKind::GateSound { sound: pick(random, &["a", "r", "l"]), solo: random.random(), on: random.random() },
         21 => InputKind::Parameter { parameter: key("loudness"), value: random.random(), emitter: pick(random, &["bell", "eel", ""]) },
         22 => InputKind::Play { sound: pick(random, &["r", "x", "t", "l"]), emitter: pick(random, &["", "bell", "eel"]) },
+        23 | 24 => InputKind::Go {
+            piece: pick(random, &["p", "q", "z"]),
+            section: pick(random, &["a", "b", "s", ""]),
+            on: [None, Some(When::AtOnce), Some(When::Beat)][random.random_range(0..3)],
+        },
+        25 => InputKind::Jump { piece: pick(random, &["p", "q"]), section: pick(random, &["a", "b", "s"]), bar: random.random_range(0..4) },
+        26 => InputKind::Sting { stinger: pick(random, &["h", "nothing"]) },
+        27 => InputKind::Switch { layer: pick(random, &["p/x", "q/x", "p/w"]), on: random.random() },
+        28 if random.random() => InputKind::List { list: key("e"), on: random.random() },
         _ => InputKind::StopAll { frames: random.random_range(0..500) },
     };
     Input { frame: if random.random() { NOW } else { frame + random.random_range(0..2000) }, what }
@@ -76,10 +100,11 @@ fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_a
         .iter()
         .map(|sounds| {
             let (sounds, reactions) = (format!("{sounds}{FURTHER}"), format!("{REACTIONS}{FURTHER_REACTIONS}"));
-            let modulation = format!("{MODULATION}[[modulation]]\nfrom = \"loudness\"\nmoves = \"t pitch\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n[[modulation]]\nfrom = \"f\"\nmoves = \"r every\"\ncurve = [\"0: 0 s\", \"1: 0.2 s\"]\n");
+            let modulation = format!("{MODULATION}{MUSIC_MODULATION}[[modulation]]\nfrom = \"loudness\"\nmoves = \"t pitch\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n[[modulation]]\nfrom = \"f\"\nmoves = \"r every\"\ncurve = [\"0: 0 s\", \"1: 0.2 s\"]\n");
             let game = format!("{}{DERIVED}", support::GAME);
             let files = [("game.toml", game.as_str()), ("shared.toml", SHARED), ("sounds/all.toml", &sounds), ("mix.toml", MIX), ("modulation.toml", &modulation), ("reactions.est", &reactions)];
-            support::program_with(&files)
+            let files: Vec<_> = files.into_iter().chain([("music/all.toml", MUSIC)]).collect();
+            support::compile_and_load(&files, vec![("music/d.mid", Loaded::Score(Arc::new(score())))])
         })
         .chain([program("[a]\ntakes = [\"audio/one.wav\"]\n", "", "", "When hit\n  play a\n")])
         .collect();

@@ -7,6 +7,7 @@ mod riff;
 pub use decode::{AudioError, Decoded, decode};
 pub use facts::{Facts, facts};
 
+use crate::music::Score;
 use crate::names::NameKey;
 use std::collections::HashMap;
 use std::path::Path;
@@ -72,10 +73,56 @@ pub fn load(root: &Path, name: &str, rate: u32) -> Result<Clip, AudioError> {
     Ok(Clip::new(name, decoded.channels, decoded.loop_points))
 }
 
-/// All audio of a project by path, each ready or with the reason why not.
+/// What a file of the project holds.
+#[derive(Debug, Clone)]
+pub enum Loaded {
+    /// Audio.
+    Clip(Arc<Clip>),
+    /// Notes.
+    Score(Arc<Score>),
+}
+
+impl From<Arc<Clip>> for Loaded {
+    fn from(clip: Arc<Clip>) -> Loaded {
+        Loaded::Clip(clip)
+    }
+}
+
+impl From<Arc<Score>> for Loaded {
+    fn from(score: Arc<Score>) -> Loaded {
+        Loaded::Score(score)
+    }
+}
+
+/// Whether a path is that of a MIDI file.
+#[must_use]
+pub fn is_score(name: &str) -> bool {
+    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    ending == "mid" || ending == "midi"
+}
+
+/// Reads a MIDI file of the project at `root`.
+///
+/// # Errors
+/// With the reason why it cannot be read.
+pub fn load_score(root: &Path, name: &str) -> Result<Score, String> {
+    let path = root.join(name);
+    match std::fs::metadata(&path) {
+        Err(error) => return Err(error.to_string()),
+        Ok(facts) if facts.len() > LONGEST_SCORE => return Err("it is too long for a MIDI file".into()),
+        Ok(_) => {}
+    }
+    Score::read(&std::fs::read(&path).map_err(|e| e.to_string())?)
+}
+
+/// No MIDI file of a piece is longer than this, in bytes.
+const LONGEST_SCORE: u64 = 8 << 20;
+
+/// All audio and notes of a project by path, each ready or with the reason why not.
 #[derive(Debug, Default, Clone)]
 pub struct Assets {
     clips: HashMap<String, Result<Arc<Clip>, String>>,
+    scores: HashMap<String, Result<Arc<Score>, String>>,
 }
 
 impl Assets {
@@ -85,21 +132,40 @@ impl Assets {
         self.clips.get(name)
     }
 
-    /// Puts a clip in, or the reason why there is none.
-    pub fn insert(&mut self, name: &str, clip: Result<Arc<Clip>, String>) {
-        self.clips.insert(name.to_owned(), clip);
+    /// The notes of a path; `None` if they were not loaded (yet).
+    #[must_use]
+    pub fn score(&self, name: &str) -> Option<&Result<Arc<Score>, String>> {
+        self.scores.get(name)
+    }
+
+    /// Puts a file's content in, or the reason why there is none.
+    pub fn insert(&mut self, name: &str, loaded: Result<impl Into<Loaded>, String>) {
+        match loaded.map(Into::into) {
+            Ok(Loaded::Clip(clip)) => {
+                self.clips.insert(name.to_owned(), Ok(clip));
+            }
+            Ok(Loaded::Score(score)) => {
+                self.scores.insert(name.to_owned(), Ok(score));
+            }
+            Err(why) if is_score(name) => {
+                self.scores.insert(name.to_owned(), Err(why));
+            }
+            Err(why) => {
+                self.clips.insert(name.to_owned(), Err(why));
+            }
+        }
     }
 
     /// How many are in.
     #[must_use]
     pub fn len(&self) -> usize {
-        self.clips.len()
+        self.clips.len() + self.scores.len()
     }
 
     /// Whether none is in.
     #[must_use]
     pub fn is_empty(&self) -> bool {
-        self.clips.is_empty()
+        self.clips.is_empty() && self.scores.is_empty()
     }
 
     /// Bytes of samples held.
@@ -110,14 +176,19 @@ impl Assets {
 }
 
 /// Loads files on all cores; `each` is called for every file as it is ready, from several threads.
-pub fn load_each(root: &Path, names: &[String], rate: u32, each: impl Fn(&str, Result<Arc<Clip>, String>) + Sync) {
+pub fn load_each(root: &Path, names: &[String], rate: u32, each: impl Fn(&str, Result<Loaded, String>) + Sync) {
     let next = AtomicUsize::new(0);
     let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(names.len());
     std::thread::scope(|scope| {
         for _ in 0..workers {
             scope.spawn(|| {
                 while let Some(name) = names.get(next.fetch_add(1, Ordering::Relaxed)) {
-                    each(name, load(root, name, rate).map(Arc::new).map_err(|e| e.to_string()));
+                    let loaded = if is_score(name) {
+                        load_score(root, name).map(|s| Loaded::Score(Arc::new(s)))
+                    } else {
+                        load(root, name, rate).map(|c| Loaded::Clip(Arc::new(c))).map_err(|e| e.to_string())
+                    };
+                    each(name, loaded);
                 }
             });
         }

@@ -1,5 +1,6 @@
 //! What plays, and how loud: parameters, states, reactions, picks, limits and modulation, block by block.
 
+mod bands;
 mod limits;
 mod lines;
 mod measure;

@@ -71,12 +71,14 @@ pub(crate) struct PieceState {
     /// dB by which a stinger holds it down, and which.
     pub(crate) ducked: f32,
     pub(crate) ducked_by: NameKey,
+    /// Semitones by which its notes are moved, as last taken.
+    pub(crate) moved: f32,
 }
 
 impl PieceState {
     pub(crate) fn new(piece: &Piece) -> PieceState {
         let none = NameKey::NONE;
-        PieceState { sequencer: Sequencer::default(), level: piece.level, followed: None, held: 0.0, held_by: none, ducked: 0.0, ducked_by: none }
+        PieceState { sequencer: Sequencer::default(), level: piece.level, followed: None, held: 0.0, held_by: none, ducked: 0.0, ducked_by: none, moved: 0.0 }
     }
 
     pub(crate) fn take_over(&mut self, old: &PieceState, old_piece: &Piece, piece: &Piece, frame: u64) {
@@ -239,7 +241,14 @@ impl Engine {
         }
         self.follow_music(program);
         self.follow_lists(program);
-        self.wanted.sort_by_key(|w| w.frame);
+        // By frame, those of one frame as they came: an insertion sort, since the library's stable one may allocate.
+        for at in 1..self.wanted.len() {
+            let mut here = at;
+            while here > 0 && self.wanted[here - 1].frame > self.wanted[here].frame {
+                self.wanted.swap(here - 1, here);
+                here -= 1;
+            }
+        }
         for at in 0..self.wanted.len() {
             let wanted = self.wanted[at];
             match wanted.what {
@@ -384,7 +393,10 @@ impl Engine {
     fn happen(&mut self, program: &Program, index: u16, what: Happens) {
         let piece = &program.music.pieces[usize::from(index)];
         match what {
-            Happens::Begin { number, section, frame, skip, rise, round, .. } => self.begin(program, index, (section, number), frame, skip, rise, round),
+            Happens::Begin { number, section, frame, skip, rise, round, line, from } => {
+                self.begin(program, index, (section, number), frame, skip, rise, round);
+                self.begin_notes(program, index, (section, number), (frame, from), line, rise, round);
+            }
             Happens::Fall { number, frame, after, over, round } => self.fall(program, index, number, frame, after, over, round),
             Happens::Enter { section, before, frame, from, cause, by, .. } => {
                 if cause != MusicCause::Round {
@@ -441,6 +453,15 @@ impl Engine {
         for slot in self.active.iter().chain(&self.asleep) {
             let voice = &mut self.voices[usize::from(*slot)];
             let Some(cue) = voice.cue.filter(|c| c.piece == index && c.pass == pass) else { continue };
+            if let Some(band) = voice.band
+                && !round
+            {
+                let until = frame + over.map_or(0, |(frames, _)| after + frames);
+                self.bands[usize::from(band)].leave(until);
+                if over.is_none() {
+                    continue;
+                }
+            }
             if voice.leaving != Leaving::No || voice.frozen.is_some() {
                 continue;
             }
@@ -465,6 +486,14 @@ impl Engine {
     /// A beat or marker is reached: stingers and layers that wait for it begin.
     fn reach(&mut self, program: &Program, index: u16, section: u16, point: Point, frame: u64) {
         let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
+        let step = match program.music.pieces[usize::from(index)].step {
+            Step::Beat => point.on_beat,
+            Step::Bar => point.on_bar,
+            Step::Gliding => false,
+        };
+        if step {
+            self.now.state.pieces[usize::from(index)].moved = self.transposition(program, usize::from(index));
+        }
         if self.rehearsed.metronome && point.on_beat {
             self.click = Some((frame, point.on_bar));
         }

@@ -27,8 +27,8 @@ pub use fields::Located;
 pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, ValueOf};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS};
 pub use music::{
-    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc, NotesDoc, Order,
-    PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
+    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc,
+    NotesDoc, Order, PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
 };
 pub use settings::{DistanceCurve, FalloffDoc, LimitDoc, Named, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, Yields};
 pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};

@@ -54,12 +54,14 @@ pub use world::{LISTENER_NAME, MOST_EMITTERS};
 pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, holds};
 pub(crate) use world::World;
 
+use crate::assets::Clip;
 use crate::director::{
     Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, glide_sound, sums,
 };
 use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
 use crate::mixer::voice::{Cue, Leaving, Scratch, Voice};
-use crate::music::Happens;
+use crate::music::band::{Band, MOST_BANDS, MOST_TONES};
+use crate::music::{Happens, Tone};
 use crate::program::Program;
 use crate::units::{Decibels, Seconds, Semitones};
 use rtrb::{Consumer, Producer, RingBuffer};
@@ -110,6 +112,14 @@ pub(crate) struct Outlets {
 }
 
 impl Outlets {
+    /// Sends away a recording that the engine is done with, or gives it back if there is no room.
+    pub(crate) fn retire(&mut self, clip: Arc<Clip>) -> Option<Arc<Clip>> {
+        match self.retired.push(Retired::Clip(clip)) {
+            Err(rtrb::PushError::Full(Retired::Clip(clip))) => Some(clip),
+            _ => None,
+        }
+    }
+
     pub(crate) fn tell(&mut self, frame: u64, what: What) {
         if self.happenings.push(Happening { frame, what }).is_err() {
             self.lost += 1;
@@ -138,6 +148,9 @@ pub struct Engine {
     pub(crate) waiting: Vec<Waiting>,
     /// Scratch for what happens in a piece.
     pub(crate) happens: Vec<Happens>,
+    /// The notes of layers.
+    pub(crate) bands: Vec<Band>,
+    pub(crate) tones: Vec<Tone>,
     /// The metronome's last beat: its frame, and whether it begins a bar.
     pub(crate) click: Option<(u64, bool)>,
     /// Scratch for limits.
@@ -262,6 +275,8 @@ impl Engine {
             wanted: Vec::with_capacity(MOST_WANTED),
             waiting: Vec::with_capacity(MOST_WAITING),
             happens: Vec::with_capacity(512),
+            bands: (0..MOST_BANDS).map(|_| Band::new()).collect(),
+            tones: (0..MOST_TONES).map(|_| Tone::new()).collect(),
             click: None,
             playings: Vec::with_capacity(SLOTS),
             world: World::new(),
@@ -339,6 +354,7 @@ impl Engine {
         self.work_off(&program, 0);
         self.play_music(&program);
         self.follow_parameters(&program);
+        self.play_bands(&program);
         self.prepare_buses(&program);
         self.render_voices(&program);
         self.sum_buses(&program);
@@ -447,6 +463,7 @@ impl Engine {
         let id = prepared.program.id;
         let old = std::mem::replace(&mut self.now, prepared);
         self.look_at_gates();
+        self.find_bands();
         // There is room: it was looked for before the message was taken.
         if let Err(rtrb::PushError::Full(lost)) = self.outlets.retired.push(Retired::Program(old)) {
             std::mem::forget(lost);
@@ -532,11 +549,12 @@ impl Engine {
             let voice = &self.voices[slot];
             let below = self.level_below(voice);
             let quiet = below < SLEEP
+                && voice.band.is_none()
                 && voice.told
                 && voice.leaving == Leaving::No
                 && (voice.gain.is_nan() || voice.gain < 1e-4 || below == f32::NEG_INFINITY && voice.gate.gain() == 0.0);
             let voice = &mut self.voices[slot];
-            if !voice.told && voice.wait < BLOCK as u64 {
+            if !voice.told && voice.wait < BLOCK as u64 && voice.frozen.is_none() {
                 voice.told = true;
                 let what = crate::director::start_of(program, voice);
                 self.outlets.tell(voice.started, what);
@@ -550,7 +568,8 @@ impl Engine {
             let target = Decibels(voice.level).gain() * bus.direct.gain();
             bus.fed = true;
             if !voice.ended {
-                voice.render(&self.interpolator, program.rate, &mut self.scratch, target, &mut bus.left, &mut bus.right);
+                let band = voice.band.and_then(|b| self.bands.get(usize::from(b))).map(|b| &b.out);
+                voice.render(&self.interpolator, program.rate, &mut self.scratch, band, target, &mut bus.left, &mut bus.right);
             }
             self.active[kept] = active;
             kept += 1;

@@ -1,6 +1,7 @@
 //! What comes out of the engine besides sound: happenings in order, and now and then the status of everything.
 
 use super::state::Prepared;
+use crate::assets::Clip;
 use crate::document::Property;
 use crate::language::Urgency;
 use crate::music::{Answer, Cause as MusicCause, Sequencer};
@@ -691,4 +692,6 @@ pub enum Retired {
     Program(Box<Prepared>),
     /// What a voice has played.
     Recipe(Arc<Recipe>),
+    /// What a note has played.
+    Clip(Arc<Clip>),
 }

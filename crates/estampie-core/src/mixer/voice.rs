@@ -203,6 +203,8 @@ pub(crate) struct Voice {
     pub(crate) cue: Option<Cue>,
     /// What its layer is faded by, and the frame on which the present block begins.
     pub(crate) swell: Option<(Swell, u64)>,
+    /// The band that it sounds instead of a recipe.
+    pub(crate) band: Option<u8>,
     pub(crate) recipe: Option<Arc<Recipe>>,
     pub(crate) source: Source,
     pub(crate) started: u64,
@@ -256,6 +258,7 @@ impl Voice {
             bus: 0,
             cue: None,
             swell: None,
+            band: None,
             recipe: None,
             source: Source::new(None, Stream::new(0, NameKey::NONE, 0)),
             started: 0,
@@ -391,6 +394,7 @@ impl Voice {
         interpolator: &Interpolator,
         rate: u32,
         scratch: &mut Scratch,
+        band: Option<&[f32; BLOCK]>,
         target: f32,
         left: &mut [f32; BLOCK],
         right: &mut [f32; BLOCK],
@@ -404,7 +408,14 @@ impl Voice {
         let count = BLOCK - offset;
         self.age(count as u64);
         let Some(recipe) = self.recipe.as_ref() else {
-            self.ended = true;
+            match band {
+                Some(band) => {
+                    scratch.out[0][..count].copy_from_slice(&band[offset..]);
+                    self.finish_block((rate, 1), scratch, (offset, target), left, right);
+                    self.ended |= self.envelope.gone();
+                }
+                None => self.ended = true,
+            }
             return;
         };
         let channels = if recipe.stereo { 2 } else { 1 };
@@ -420,6 +431,23 @@ impl Voice {
             self.history[channel].copy_from_slice(&scratch.window[channel][whole..whole + TAPS]);
         }
         self.fraction = position & (ONE - 1);
+        let filtered = self.finish_block((rate, channels), scratch, (offset, target), left, right);
+        let gone = self.envelope.gone();
+        // The filter's tail rings on after the source; 40 ms are enough for the lowest cutoff that is heard.
+        let ringing = if filtered { rate as usize / 25 } else { 0 };
+        self.ended |= gone || self.silence > TAPS + ringing;
+    }
+
+    /// Filters what is in `scratch` and adds it; true if a filter did anything.
+    fn finish_block(
+        &mut self,
+        (rate, channels): (u32, usize),
+        scratch: &mut Scratch,
+        (offset, target): (usize, f32),
+        left: &mut [f32; BLOCK],
+        right: &mut [f32; BLOCK],
+    ) -> bool {
+        let count = BLOCK - offset;
         let power = mean_power(scratch, channels, count);
         self.power += (power - self.power) * follow(self.power);
         let low = self.low.apply(self.octaves, |o| low_pass(o, rate), scratch, channels, count);
@@ -428,10 +456,7 @@ impl Voice {
         self.filtered += (filtered - self.filtered) * follow(self.filtered);
         self.add(scratch, channels - 1, offset, target, left, right);
         self.wait = 0;
-        let gone = self.envelope.gone();
-        // The filter's tail rings on after the source; 40 ms are enough for the lowest cutoff that is heard.
-        let ringing = if low || high { rate as usize / 25 } else { 0 };
-        self.ended |= gone || self.silence > TAPS + ringing;
+        low || high
     }
 
     /// Adds what is in `scratch` with the gain on its way to `target`.

@@ -4,10 +4,15 @@
 //! it what happens in the next frames; the planned bars that a screen shows, and the proofs, ask a copy of it. So what is
 //! shown as to come is what comes.
 
+pub(crate) mod band;
 pub mod exact;
+mod instrument;
 mod map;
+mod midi;
 
+pub use instrument::{Kind, Patch, Tone, Wave, frequency};
 pub use map::{Map, Metre, Point};
+pub use midi::{Score, ScoreNote, Track};
 mod plan;
 mod sequencer;
 

@@ -26,6 +26,11 @@ pub struct Line {
 }
 
 impl Line {
+    /// The position from which on it goes.
+    pub(crate) fn at(&self) -> Frames {
+        self.at
+    }
+
     /// The moment of a position.
     #[must_use]
     pub fn moment(&self, section: &Section, at: Beats) -> Frames {
@@ -367,7 +372,9 @@ impl Sequencer {
         let when = ask.leave.unwrap_or(piece.rule(Some(pass.section), ask.to).leave);
         let asked = frames(ask.asked);
         let at = if when == When::AtOnce {
-            let here = pass.line.position(section, asked).max(wide(pass.from));
+            // On the very frame of its start it is left there, and not a part of a frame later.
+            let start = nearest(pass.line.moment(section, pass.from)) >= ask.asked;
+            let here = if start { wide(pass.from) } else { pass.line.position(section, asked) };
             (here <= wide(section.map.length())).then_some(here)
         } else {
             section.next(when, wide(pass.from), |at| nearest(pass.line.moment(section, at)) >= ask.asked).map(wide)

@@ -8,7 +8,9 @@ mod music;
 
 pub use compile::{compile, wanted_audio};
 pub use formula::{Formula, Op};
-pub use music::{ArriveAt, Follows, Hold, Layer, Long, Mode, Music, Next, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, When};
+pub use music::{
+    ArriveAt, Follows, Hold, Instrument, Layer, Long, Mode, Music, Next, Note, Notes, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, Variation, When,
+};
 
 use crate::assets::Clip;
 use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull};

@@ -1,11 +1,13 @@
 //! Music, compiled: pieces, sections, the rule for every change, layers, stingers, playlists.
 
 use super::{Lookup, Test};
+use crate::assets::Clip;
 use crate::curve::Shape;
 use crate::document::Step;
 use crate::music::exact::{Beats, Frames, wide};
-use crate::music::{Map, Point};
+use crate::music::{Map, Patch, Point};
 use crate::names::NameKey;
+use std::sync::Arc;
 
 /// A musical moment.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -291,6 +293,73 @@ pub struct Switch {
     pub on: bool,
 }
 
+/// A note of a pattern.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Note {
+    /// Where it begins, in quarter notes from the section's first bar.
+    pub at: Beats,
+    /// How long it is, in quarter notes.
+    pub length: Beats,
+    /// Its pitch in MIDI semitones.
+    pub pitch: u8,
+    /// 1 to 127.
+    pub velocity: u8,
+    /// It is played if the density is at least this, 0 to 1.
+    pub needs: f32,
+    /// The chance that it is played.
+    pub chance: f32,
+}
+
+/// How a variation is chosen.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Variation {
+    /// At random, for each pass.
+    Random,
+    /// By a state: the pattern for each of its values.
+    State(usize, Vec<Option<u16>>),
+    /// By ranges of a parameter.
+    Range(usize, Vec<(f32, f32)>),
+}
+
+/// What a layer of notes plays.
+#[derive(Debug, Clone)]
+pub struct Notes {
+    /// The layer's key, for its draws.
+    pub key: NameKey,
+    /// Variations, each with its notes by position.
+    pub patterns: Vec<Vec<Note>>,
+    /// How a variation is chosen.
+    pub variation: Variation,
+    /// The instrument, by index.
+    pub instrument: u32,
+    /// How much is played, 0 to 1.
+    pub density: f32,
+}
+
+/// An instrument.
+#[derive(Debug, Clone)]
+pub struct Instrument {
+    /// Its name's key.
+    pub key: NameKey,
+    /// How it is set.
+    pub patch: Patch,
+    /// How many notes sound at once at most.
+    pub polyphony: u32,
+    /// Recordings: each with its own pitch, and the lowest and highest it is for.
+    pub takes: Vec<(Arc<Clip>, u8, (u8, u8))>,
+}
+
+impl Instrument {
+    /// The recording for a pitch: of those that are for it, the one recorded nearest.
+    #[must_use]
+    pub fn take(&self, pitch: f32) -> Option<(Arc<Clip>, f32)> {
+        let near = |root: &u8| ((f32::from(*root) - pitch).abs() * 100.0) as i32;
+        let fits = |low: u8, high: u8| pitch >= f32::from(low) - 0.5 && pitch <= f32::from(high) + 0.5;
+        let found = self.takes.iter().filter(|(_, _, (low, high))| fits(*low, *high)).min_by_key(|(_, root, _)| near(root));
+        found.or_else(|| self.takes.iter().min_by_key(|(_, root, _)| near(root))).map(|(clip, root, _)| (Arc::clone(clip), f32::from(*root)))
+    }
+}
+
 /// A stinger.
 #[derive(Debug, Clone)]
 pub struct Stinger {
@@ -340,6 +409,10 @@ pub struct Music {
     pub pieces: Vec<Piece>,
     /// Layers of all sections.
     pub layers: Vec<Layer>,
+    /// What layers of notes play.
+    pub notes: Vec<Notes>,
+    /// Instruments.
+    pub instruments: Vec<Instrument>,
     /// What reactions switch.
     pub switches: Vec<Switch>,
     /// Stingers.

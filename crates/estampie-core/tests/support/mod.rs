@@ -1,7 +1,7 @@
 //! Small projects made of tones, for tests of the engine.
 #![allow(dead_code, unreachable_pub, missing_docs)]
 
-use estampie_core::assets::{Assets, Clip};
+use estampie_core::assets::{Assets, Clip, Loaded};
 use estampie_core::document::{Document, Sources};
 use estampie_core::engine::{Engine, Happening, Input, InputKind, NOW, Options, Prepared, Remote, Status};
 use estampie_core::names::NameKey;
@@ -31,6 +31,8 @@ of = "each emitter"
 values = ["plank", "grate", "silt"]
 from-game = { wood = "plank" }
 "#;
+
+const ALL_AUDIO: [&str; 12] = ["one", "two", "three", "four", "low", "dc", "stereo", "intro", "body", "long", "minus", "level"];
 
 /// A tone of `gain` that begins at phase 0.
 pub fn tone(frequency: f64, gain: f64, frames: usize) -> Vec<f32> {
@@ -86,6 +88,21 @@ pub fn compile_with(files: &[(&str, &str)]) -> (Arc<Program>, Vec<String>) {
     let (program, more) = compile(&document, &assets());
     faults.extend(more);
     (Arc::new(program), faults.iter().map(ToString::to_string).collect())
+}
+
+/// Compiles a project with further files loaded; it must be without fault.
+pub fn compile_and_load(files: &[(&str, &str)], loaded: Vec<(&str, Loaded)>) -> Arc<Program> {
+    let usual = [("estampie.toml", "format = 1\nname = \"test\"\nceiling = \"0 dB\""), ("game.toml", GAME)];
+    let sources = Sources::from_texts(usual.into_iter().chain(files.iter().copied()));
+    let (document, mut faults) = Document::read(&sources, &ALL_AUDIO.map(|n| format!("audio/{n}.wav")).into());
+    let mut assets = assets();
+    for (name, file) in loaded {
+        assets.insert(name, Ok(file));
+    }
+    let (program, more) = compile(&document, &assets);
+    faults.extend(more);
+    assert_eq!(faults.iter().map(ToString::to_string).collect::<Vec<_>>(), Vec::<String>::new(), "the test's project is at fault");
+    Arc::new(program)
 }
 
 /// An engine under test with everything that left it.

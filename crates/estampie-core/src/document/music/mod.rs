@@ -9,8 +9,8 @@ pub use terms::{Arrive, Length, Moment, Slope, Spot, Way};
 use super::Place;
 use super::fields::Located;
 use crate::language::Condition;
-use crate::music::Metre;
 use crate::music::exact::Beats;
+use crate::music::{Metre, Patch};
 use crate::units::{Decibels, Seconds, Share, Span};
 use std::fmt;
 
@@ -322,6 +322,21 @@ pub struct PlaylistDoc {
     pub place: Place,
 }
 
+/// An instrument as written.
+#[derive(Debug, Clone)]
+pub struct InstrumentDoc {
+    /// Its name.
+    pub name: String,
+    /// How it is set.
+    pub patch: Patch,
+    /// How many notes sound at once at most.
+    pub polyphony: u32,
+    /// Recordings: each with the pitch it was recorded at, and the lowest and highest pitch it is for.
+    pub takes: Vec<(Located<String>, u8, (u8, u8))>,
+    /// Where it is written.
+    pub place: Place,
+}
+
 /// All music as written.
 #[derive(Debug, Clone, Default)]
 pub struct MusicDoc {
@@ -331,6 +346,8 @@ pub struct MusicDoc {
     pub stingers: Vec<StingerDoc>,
     /// Playlists.
     pub playlists: Vec<PlaylistDoc>,
+    /// Instruments.
+    pub instruments: Vec<InstrumentDoc>,
 }
 
 impl MusicDoc {

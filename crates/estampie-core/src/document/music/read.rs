@@ -1,16 +1,16 @@
 //! Reading `music/*.toml`.
 
 use super::{
-    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc, NotesDoc, Order,
-    PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
+    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc,
+    NotesDoc, Order, PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
 };
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
 use crate::document::game::well_named;
 use crate::document::{Place, Shape, did_you_mean};
 use crate::language::reactions::read_conditions;
-use crate::music::Metre;
 use crate::music::exact::{Beats, read};
-use crate::units::{Decibels, Quantity as _, Seconds, Share, Span};
+use crate::music::{Kind, Metre, Patch, Wave};
+use crate::units::{Decibels, Quantity as _, Seconds, Semitones, Share, Span};
 use std::collections::BTreeSet;
 
 pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<String>, music: &mut MusicDoc) {
@@ -50,7 +50,70 @@ pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<St
             music.playlists.push(list);
         }
     });
+    each("instrument", &mut |name, fields| {
+        let instrument = instrument(reading, audio, name, fields);
+        let first = music.instruments.iter().find(|i| i.name == instrument.name).map(|i| &i.place);
+        if twice("instrument", &instrument.name, &instrument.place, first) {
+            music.instruments.push(instrument);
+        }
+    });
     top.finish();
+}
+
+/// Reads a pitch such as `D3`, `F#4` or `62`: C4 is 60.
+fn pitch(text: &str) -> Option<u8> {
+    if let Ok(number) = text.parse::<u8>() {
+        return Some(number).filter(|n| *n < 128);
+    }
+    let digits = text.find(|c: char| c.is_ascii_digit() || c == '-')?;
+    let key = crate::music::read_key(&text[..digits])?;
+    let octave: i32 = text[digits..].parse().ok()?;
+    u8::try_from((octave + 1) * 12 + i32::from(key.tonic)).ok().filter(|n| *n < 128)
+}
+
+fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> InstrumentDoc {
+    let words = Kind::ALL.map(|(_, word)| word);
+    let kind = fields.read("kind", &words.join(", "), |text| {
+        Kind::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| format!("\"{text}\" is not a kind of instrument"))
+    });
+    if kind.is_none() && fields.item("kind").is_none() {
+        reading.fault(&fields.place, format!("it is not said what {} is", fields.of()), format!("write kind = one of {}", words.join(", ")));
+    }
+    let mut patch = Patch::usual(kind.map_or(Kind::Synth, |k| k.value));
+    let time = |field, usual: f32| fields.limited(field, Seconds(0.0), Seconds(30.0)).map_or(usual, |s| s.0 as f32);
+    (patch.attack, patch.decay, patch.release) = (time("attack", patch.attack), time("decay", patch.decay), time("release", patch.release));
+    let share = |field, usual: f32| fields.limited(field, Share(0.0), Share(1.0)).map_or(usual, |s| s.0);
+    (patch.sustain, patch.brightness) = (share("sustain", patch.sustain), share("brightness", patch.brightness));
+    patch.detune = fields.limited("detune", Semitones(0.0), Semitones(1.0)).map_or(patch.detune, |s| s.0 * 100.0);
+    patch.gain = fields.limited("level", Decibels(-60.0), Decibels(12.0)).map_or(1.0, Decibels::gain);
+    let wave = fields.read("wave", "saw, square, triangle or sine", |text| {
+        Wave::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| format!("\"{text}\" is not a wave"))
+    });
+    patch.wave = wave.map_or(patch.wave, |w| w.value);
+    let mut takes = Vec::new();
+    for text in fields.texts("takes").unwrap_or_default() {
+        let parts: Vec<&str> = text.value.split(',').map(str::trim).collect();
+        let keys = parts.get(2).and_then(|r| r.split_once("..")).and_then(|(low, high)| Some((pitch(low.trim())?, pitch(high.trim())?)));
+        match (parts.as_slice(), parts.get(1).and_then(|p| pitch(p))) {
+            ([file, _], Some(root)) => takes.push((Located { value: (*file).to_owned(), place: text.place }, root, (0, 127))),
+            ([file, ..], Some(root)) if keys.is_some() => {
+                takes.push((Located { value: (*file).to_owned(), place: text.place }, root, keys.unwrap_or((0, 127))))
+            }
+            _ => reading.fault(
+                &text.place,
+                format!("\"{}\" is not a take of an instrument", text.value),
+                "write \"audio/….flac, D3\" or \"audio/….flac, D3, C3..F3\"",
+            ),
+        }
+    }
+    for (file, ..) in takes.iter().filter(|(f, ..)| !audio.contains(&f.value)) {
+        let mend = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
+        reading.fault(&file.place, format!("there is no audio file {}", file.value), mend);
+    }
+    let doc = InstrumentDoc { patch, polyphony: fields.whole("polyphony", 1, 32).map_or(16, |n| n.value as u32), takes, place: fields.place.clone(), name };
+    fields.text("note");
+    fields.finish();
+    doc
 }
 
 fn tempo(text: &str) -> Result<Beats, String> {

@@ -7,7 +7,7 @@ mod wiring;
 
 use super::{Bus, Lookup, Program, Recipe};
 use crate::assets::Assets;
-use crate::document::{Document, Fault, Place, TakeDoc, did_you_mean};
+use crate::document::{Document, Fault, LayerOf, Place, TakeDoc, did_you_mean};
 use crate::names::{NameKey, Names};
 use crate::units::Seconds;
 use std::collections::{BTreeSet, HashMap};
@@ -21,6 +21,16 @@ static NEXT_ID: AtomicU64 = AtomicU64::new(1);
 pub fn wanted_audio(document: &Document) -> BTreeSet<String> {
     let takes = document.sounds.iter().flat_map(|s| s.groups.iter().flat_map(|(_, t)| t));
     let files = takes.filter_map(|t| if let TakeDoc::File(file) = &t.value.take { Some(file.clone()) } else { None });
+    let mut music: Vec<String> = Vec::new();
+    for layer in document.music.pieces.iter().flat_map(|p| &p.sections).flat_map(|s| &s.layers) {
+        match &layer.of {
+            LayerOf::File(file) => music.push(file.value.clone()),
+            LayerOf::Notes(notes) => music.push(notes.file.value.clone()),
+            LayerOf::Sound(_) | LayerOf::Nothing => {}
+        }
+    }
+    music.extend(document.music.instruments.iter().flat_map(|i| &i.takes).map(|(file, ..)| file.value.clone()));
+    let files = files.chain(music);
     files.chain(document.sounds.iter().flat_map(|s| s.chain.iter().flat_map(|p| p.files.iter().map(|f| f.value.clone())))).collect()
 }
 

@@ -59,6 +59,7 @@ impl Compiler<'_> {
         let document = self.document;
         let music = &document.music;
         self.program.music.first_sound = self.program.sounds.len() as u32;
+        self.instruments();
         self.program.music.find_piece = Lookup::new(music.pieces.iter().map(|p| NameKey::of(&p.name)));
         for doc in &music.pieces {
             let piece = self.piece(doc);
@@ -225,7 +226,7 @@ impl Compiler<'_> {
                 found.map(|s| TakeOf::Sound(s as u32))
             }
             LayerOf::Notes(doc) => {
-                notes = self.notes(section, doc, key);
+                notes = self.notes(section, doc, key, &mut loading);
                 None
             }
             LayerOf::Nothing => None,

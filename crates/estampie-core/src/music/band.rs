@@ -1,0 +1,237 @@
+//! A band: the notes of one layer as they sound.
+//!
+//! A band follows the line of its pass, starts each note on its exact frame, and gives the sum of its tones. It goes on
+//! from round to round, and ends when the section was left and its last note has died away.
+
+use super::exact::{Frames, nearest, wide};
+use super::instrument::Tone;
+use super::scale::within;
+use super::sequencer::Line;
+use crate::assets::Clip;
+use crate::engine::{BLOCK, Stream};
+use crate::names::NameKey;
+use crate::program::{Instrument, Mode, Note, Notes, Section};
+use std::sync::Arc;
+
+/// How many bands there are.
+pub(crate) const MOST_BANDS: usize = 64;
+/// How many notes may sound at once in all.
+pub(crate) const MOST_TONES: usize = 160;
+/// How many notes one band may sound at once, those that make room included.
+const MOST_OF_BAND: usize = 40;
+
+/// Where a band is in its pattern.
+#[derive(Debug, Clone, Copy)]
+struct Course {
+    pass: u64,
+    line: Line,
+    /// The line before the tempo last changed, for what lies before that.
+    before: Line,
+    pattern: u16,
+    next: usize,
+}
+
+/// How the notes of a block are to sound.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Manner {
+    pub(crate) density: f32,
+    /// Semitones by which notes are moved.
+    pub(crate) moved: f32,
+    /// The mode that moved notes stay in.
+    pub(crate) mode: Option<Mode>,
+    /// Whether sounding notes bend with what moves them.
+    pub(crate) glides: bool,
+}
+
+/// A band. See the module's page.
+#[derive(Debug)]
+pub(crate) struct Band {
+    pub(crate) used: bool,
+    course: Option<Course>,
+    next: Option<Course>,
+    /// No note begins from this frame on.
+    until: u64,
+    draws: Stream,
+    /// Its tones, each with the pitch as written.
+    tones: Vec<(u8, u8)>,
+    pub(crate) out: [f32; BLOCK],
+}
+
+impl Band {
+    pub(crate) fn new() -> Band {
+        Band {
+            used: false,
+            course: None,
+            next: None,
+            until: u64::MAX,
+            draws: Stream::new(0, NameKey::NONE, 0),
+            tones: Vec::with_capacity(MOST_OF_BAND),
+            out: [0.0; BLOCK],
+        }
+    }
+
+    /// Begins, for a layer.
+    pub(crate) fn begin(&mut self, key: NameKey, seed: u64, pass: u64) {
+        (self.used, self.course, self.next, self.until) = (true, None, None, u64::MAX);
+        self.draws = Stream::new(seed, key.with(pass), 7);
+        self.tones.clear();
+        self.out = [0.0; BLOCK];
+    }
+
+    /// Goes on with another pass once the notes of this one have begun. What lies before `from` is left out.
+    pub(crate) fn follow(&mut self, pass: u64, line: Line, pattern: u16, notes: &[Note], from: Frames) {
+        let next = notes.partition_point(|n| wide(n.at) < from);
+        let course = Course { pass, line, before: line, pattern, next };
+        if self.course.is_none() { self.course = Some(course) } else { self.next = Some(course) }
+    }
+
+    /// A variation drawn at random.
+    pub(crate) fn draw(&mut self, count: usize) -> u16 {
+        if count > 1 { self.draws.below(count) as u16 } else { 0 }
+    }
+
+    /// The line of a pass has bent.
+    pub(crate) fn bend(&mut self, pass: u64, line: Line) {
+        for course in [&mut self.course, &mut self.next].into_iter().flatten().filter(|c| c.pass == pass && c.line != line) {
+            (course.before, course.line) = (course.line, line);
+        }
+    }
+
+    /// After an edit: finds its place in new notes again.
+    pub(crate) fn find_place(&mut self, notes: &Notes, section: &Section, frame: u64) {
+        for course in [&mut self.course, &mut self.next].into_iter().flatten() {
+            course.pattern = course.pattern.min(notes.patterns.len().saturating_sub(1) as u16);
+            let list = notes.patterns.get(usize::from(course.pattern)).map_or(&[][..], |p| p);
+            course.next = list.partition_point(|n| nearest(course.line.moment(section, n.at)) < frame);
+        }
+    }
+
+    /// No note begins from a frame on.
+    pub(crate) fn leave(&mut self, frame: u64) {
+        self.until = self.until.min(frame);
+    }
+
+    /// Whether its section has not been left.
+    pub(crate) fn goes_on(&self) -> bool {
+        self.until == u64::MAX
+    }
+
+    /// All of its tones make room.
+    pub(crate) fn hush(&mut self, tones: &mut [Tone]) {
+        for (slot, _) in &self.tones {
+            if !tones[usize::from(*slot)].leaves() {
+                tones[usize::from(*slot)].hush(0);
+            }
+        }
+    }
+
+    /// Lets its tones go on unheard until they are gone.
+    pub(crate) fn drain(&mut self, tones: &mut [Tone], rate: u32, mut retire: impl FnMut(Arc<Clip>) -> Option<Arc<Clip>>) {
+        self.tones.retain(|(slot, _)| {
+            let tone = &mut tones[usize::from(*slot)];
+            tone.render(&mut [0.0; BLOCK], rate);
+            if !tone.gone() {
+                return true;
+            }
+            let left = tone.take_clip().and_then(&mut retire);
+            let kept = left.is_some();
+            if let Some(clip) = left {
+                tone.keep_clip(clip);
+            }
+            kept
+        });
+    }
+
+    /// Whether it has nothing more to play.
+    pub(crate) fn done(&self, frame: u64) -> bool {
+        self.tones.is_empty() && self.until <= frame
+    }
+
+    /// Makes the block that begins at `frame`. `retire` takes recordings that are done with, or gives them back.
+    pub(crate) fn render(
+        &mut self,
+        tones: &mut [Tone],
+        (notes, section, instrument): (Option<&Notes>, &Section, Option<&Instrument>),
+        manner: Manner,
+        (frame, rate): (u64, u32),
+        mut retire: impl FnMut(Arc<Clip>) -> Option<Arc<Clip>>,
+    ) {
+        self.out = [0.0; BLOCK];
+        let end = frame + BLOCK as u64;
+        if let (Some(notes), Some(instrument)) = (notes, instrument) {
+            while let Some((note, moment, length)) = self.next_note(notes, section, end) {
+                let drawn = self.draws.unit();
+                if note.needs <= manner.density && drawn < note.chance && note.velocity > 0 {
+                    self.start(tones, instrument, note, manner, (moment.saturating_sub(frame), length), rate);
+                }
+            }
+        }
+        let mut at = 0;
+        while let Some((slot, written)) = self.tones.get(at).copied() {
+            let tone = &mut tones[usize::from(slot)];
+            if manner.glides {
+                tone.bend(f32::from(written) + manner.moved);
+            }
+            tone.render(&mut self.out, rate);
+            let mut kept = !tone.gone();
+            if !kept && let Some(clip) = tone.take_clip().and_then(&mut retire) {
+                // Nowhere to put it just now: it stays a block longer.
+                tone.keep_clip(clip);
+                kept = true;
+            }
+            if kept {
+                at += 1;
+            } else {
+                self.tones.swap_remove(at);
+            }
+        }
+    }
+
+    /// The next note that begins before `end`: the note, its frame, and how many frames it is long.
+    fn next_note(&mut self, notes: &Notes, section: &Section, end: u64) -> Option<(Note, u64, u64)> {
+        loop {
+            let course = self.course.as_mut()?;
+            let pattern = notes.patterns.get(usize::from(course.pattern)).map_or(&[][..], |p| p);
+            let Some(note) = pattern.get(course.next).copied() else {
+                let next = self.next.take()?;
+                self.course = Some(next);
+                continue;
+            };
+            let line = if wide(note.at) < course.line.at() { &course.before } else { &course.line };
+            let moment = line.moment(section, note.at);
+            let frame = nearest(moment);
+            if frame >= end || frame >= self.until {
+                return None;
+            }
+            course.next += 1;
+            let length = nearest(line.moment(section, note.at + note.length) - moment);
+            return Some((note, frame, length));
+        }
+    }
+
+    fn start(&mut self, tones: &mut [Tone], instrument: &Instrument, note: Note, manner: Manner, (wait, length): (u64, u64), rate: u32) {
+        let pitch = match manner.mode {
+            Some(mode) => within(mode, i32::from(note.pitch), manner.moved.round() as i32) as f32,
+            None => f32::from(note.pitch) + manner.moved,
+        };
+        let sounding = self.tones.iter().filter(|(slot, _)| !tones[usize::from(*slot)].leaves()).count();
+        if sounding >= instrument.polyphony as usize {
+            // One that has been let go makes room, and of those the softest.
+            let rank = |slot: u8| (!tones[usize::from(slot)].let_go_already(), tones[usize::from(slot)].loudness());
+            let weakest = self.tones.iter().map(|(slot, _)| *slot).filter(|slot| !tones[usize::from(*slot)].leaves());
+            let weakest = weakest.min_by(|a, b| rank(*a).0.cmp(&rank(*b).0).then(rank(*a).1.total_cmp(&rank(*b).1)));
+            if let Some(slot) = weakest {
+                tones[usize::from(slot)].hush(wait);
+            }
+        }
+        if self.tones.len() == self.tones.capacity() {
+            return;
+        }
+        // No other band has one that is free and given back.
+        let Some(free) = tones.iter().position(|t| t.gone() && !t.holds_clip()) else { return };
+        let clip = instrument.take(pitch);
+        let seed = (self.draws.unit() * 16_777_216.0) as u32 + 1;
+        tones[free].start(&instrument.patch, pitch, f32::from(note.velocity) / 127.0, wait, length.max(64), seed, clip, rate);
+        self.tones.push((free as u8, note.pitch));
+    }
+}

@@ -1,0 +1,662 @@
+//! Instruments: one note at a time, made as it sounds.
+//!
+//! | kind | how it is made |
+//! |---|---|
+//! | plucked | a noise burst in a damped, tuned delay loop (K. Karplus and A. Strong 1983; tuning allpass by D. Jaffe and J. Smith 1983) |
+//! | bowed | a band-limited sawtooth (polynomial step correction: V. Välimäki and A. Huovilainen 2007) with vibrato that sets in, through a body low-pass |
+//! | reed | a band-limited narrow pulse through two formants |
+//! | pipe | three partials and breath through a band-pass at the pitch |
+//! | drone | three sawtooths a few cents apart, through a low-pass |
+//! | drum | a falling sine and a burst of noise |
+//! | bells | six partials of a bell (ratios after J. Chowning's and A. Lehr's measured bells), each with its own decay |
+//! | synth | two oscillators, a state-variable low-pass with an envelope (A. Simper 2013) |
+//! | takes | recordings, each for a range of keys |
+//!
+//! It is not in `dsp` because recordings come in here.
+//!
+//! A note's gain goes with the square of its velocity. Nothing here allocates after [`Tone::new`].
+
+use crate::assets::Clip;
+use std::f32::consts::{PI, TAU};
+use std::sync::Arc;
+
+/// What sort of instrument.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// A plucked string.
+    Plucked,
+    /// A bowed string.
+    Bowed,
+    /// A reed.
+    Reed,
+    /// A pipe.
+    Pipe,
+    /// A drone.
+    Drone,
+    /// A frame drum.
+    Drum,
+    /// Bells.
+    Bells,
+    /// A simple synthesiser.
+    Synth,
+    /// Recordings.
+    Takes,
+}
+
+impl Kind {
+    /// All, with the words they are written with.
+    pub const ALL: [(Kind, &'static str); 9] = [
+        (Kind::Plucked, "plucked string"),
+        (Kind::Bowed, "bowed string"),
+        (Kind::Reed, "reed"),
+        (Kind::Pipe, "pipe"),
+        (Kind::Drone, "drone"),
+        (Kind::Drum, "frame drum"),
+        (Kind::Bells, "bells"),
+        (Kind::Synth, "synth"),
+        (Kind::Takes, "takes"),
+    ];
+}
+
+/// The wave of an oscillator.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Wave {
+    /// All partials.
+    Saw,
+    /// Odd partials.
+    Square,
+    /// Odd partials, softer.
+    Triangle,
+    /// One partial.
+    Sine,
+}
+
+impl Wave {
+    /// All, with the words they are written with.
+    pub const ALL: [(Wave, &'static str); 4] = [(Wave::Saw, "saw"), (Wave::Square, "square"), (Wave::Triangle, "triangle"), (Wave::Sine, "sine")];
+}
+
+/// How an instrument is set.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Patch {
+    /// What it is.
+    pub kind: Kind,
+    /// Seconds of its rise.
+    pub attack: f32,
+    /// Seconds in which it falls to `sustain`, or (for what is struck) by 60 dB.
+    pub decay: f32,
+    /// What it falls to while held, 0 to 1.
+    pub sustain: f32,
+    /// Seconds in which it falls to nothing when let go.
+    pub release: f32,
+    /// From dark (0) to bright (1).
+    pub brightness: f32,
+    /// Cents between oscillators.
+    pub detune: f32,
+    /// The wave of the synth.
+    pub wave: Wave,
+    /// A factor of its gain.
+    pub gain: f32,
+}
+
+impl Patch {
+    /// The usual setting of a kind.
+    #[must_use]
+    pub fn usual(kind: Kind) -> Patch {
+        let patch =
+            |attack, decay, sustain, release, brightness| Patch { kind, attack, decay, sustain, release, brightness, detune: 6.0, wave: Wave::Saw, gain: 1.0 };
+        match kind {
+            Kind::Plucked => patch(0.001, 3.0, 1.0, 0.12, 0.5),
+            Kind::Bowed => patch(0.09, 0.2, 0.9, 0.18, 0.45),
+            Kind::Reed => patch(0.03, 0.1, 0.85, 0.08, 0.5),
+            Kind::Pipe => patch(0.05, 0.1, 0.9, 0.12, 0.4),
+            Kind::Drone => patch(0.5, 0.5, 1.0, 0.8, 0.3),
+            Kind::Drum => patch(0.001, 0.5, 1.0, 0.3, 0.5),
+            Kind::Bells => patch(0.001, 4.0, 1.0, 1.5, 0.5),
+            Kind::Synth => patch(0.005, 0.3, 0.5, 0.2, 0.5),
+            Kind::Takes => patch(0.001, 0.0, 1.0, 0.2, 1.0),
+        }
+    }
+}
+
+/// The frequency of a pitch in MIDI semitones: 69 is 440 Hz.
+#[must_use]
+pub fn frequency(pitch: f32) -> f32 {
+    440.0 * ((pitch - 69.0) / 12.0).exp2()
+}
+
+/// The longest period of a string, in samples: 24 Hz at 48 kHz.
+const LINE: usize = 2048;
+/// Ratios and strengths of a bell's partials: hum, prime, tierce, quint, nominal, and one above.
+const BELL: [(f32, f32); 6] = [(0.5, 0.35), (1.0, 1.0), (1.19, 0.5), (1.5, 0.3), (2.0, 0.55), (2.74, 0.2)];
+
+/// A sine that turns by a constant angle: one complex multiplication a sample.
+#[derive(Debug, Clone, Copy, Default)]
+struct Turn {
+    re: f32,
+    im: f32,
+    cos: f32,
+    sin: f32,
+    fade: f32,
+}
+
+impl Turn {
+    /// `angle` radians a sample; its length shrinks by `fade` a sample.
+    fn new(angle: f32, fade: f32, length: f32) -> Turn {
+        Turn { re: length, im: 0.0, cos: angle.cos(), sin: angle.sin(), fade }
+    }
+
+    fn next(&mut self) -> f32 {
+        let (re, im) = (self.re, self.im);
+        (self.re, self.im) = ((re * self.cos - im * self.sin) * self.fade, (re * self.sin + im * self.cos) * self.fade);
+        im
+    }
+}
+
+/// A state-variable filter (A. Simper, *Linear trapezoidal integrated SVF*, 2013): low and band outputs.
+#[derive(Debug, Clone, Copy, Default)]
+struct Variable {
+    first: f32,
+    second: f32,
+}
+
+impl Variable {
+    /// `g` is tan(π f / rate), `k` the inverse of the quality.
+    fn next(&mut self, input: f32, g: f32, k: f32) -> (f32, f32) {
+        let a1 = 1.0 / (1.0 + g * (g + k));
+        let a2 = g * a1;
+        let v3 = input - self.second;
+        let v1 = a1 * self.first + a2 * v3;
+        let v2 = self.second + a2 * self.first + g * a2 * v3;
+        self.first = 2.0 * v1 - self.first;
+        self.second = 2.0 * v2 - self.second;
+        (v2, v1)
+    }
+}
+
+/// The correction of a step at phase 0 that takes most of its aliasing away.
+fn step_correction(phase: f32, by: f32) -> f32 {
+    if phase < by {
+        let t = phase / by;
+        t + t - t * t - 1.0
+    } else if phase > 1.0 - by {
+        let t = (phase - 1.0) / by;
+        t * t + t + t + 1.0
+    } else {
+        0.0
+    }
+}
+
+fn saw(phase: f32, by: f32) -> f32 {
+    2.0 * phase - 1.0 - step_correction(phase, by)
+}
+
+fn pulse(phase: f32, by: f32, width: f32) -> f32 {
+    let other = (phase - width).rem_euclid(1.0);
+    let square = if phase < width { 1.0 } else { -1.0 };
+    square + step_correction(phase, by) - step_correction(other, by) - (2.0 * width - 1.0)
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Stage {
+    Rise,
+    Decay,
+    Release,
+    Gone,
+}
+
+/// One sounding note.
+#[derive(Debug)]
+pub struct Tone {
+    patch: Patch,
+    stage: Stage,
+    /// Its envelope now, and its share of the way or factor a sample.
+    envelope: f32,
+    pitch: f32,
+    gain: f32,
+    /// Frames before it begins, and before it is let go.
+    wait: u64,
+    off: u64,
+    age: u64,
+    phase: [f32; 3],
+    seed: u32,
+    filters: [Variable; 3],
+    turns: [Turn; 6],
+    line: Box<[f32]>,
+    at: usize,
+    memory: [f32; 3],
+    clip: Option<Arc<Clip>>,
+    root: f32,
+    position: f64,
+    hushed: bool,
+}
+
+impl Tone {
+    /// A tone that is silent; all memory is made here.
+    #[must_use]
+    pub fn new() -> Tone {
+        Tone {
+            patch: Patch::usual(Kind::Synth),
+            stage: Stage::Gone,
+            envelope: 0.0,
+            pitch: 60.0,
+            gain: 0.0,
+            wait: 0,
+            off: u64::MAX,
+            age: 0,
+            phase: [0.0; 3],
+            seed: 1,
+            filters: [Variable::default(); 3],
+            turns: [Turn::default(); 6],
+            line: vec![0.0; LINE].into_boxed_slice(),
+            at: 0,
+            memory: [0.0; 3],
+            clip: None,
+            root: 60.0,
+            position: 0.0,
+            hushed: false,
+        }
+    }
+
+    /// Whether it has come to its end.
+    #[must_use]
+    pub fn gone(&self) -> bool {
+        self.stage == Stage::Gone
+    }
+
+    /// Whether it has been let go.
+    #[must_use]
+    pub fn let_go_already(&self) -> bool {
+        self.off == 0 || matches!(self.stage, Stage::Release | Stage::Gone)
+    }
+
+    /// Whether it is on its way out to make room.
+    #[must_use]
+    pub fn leaves(&self) -> bool {
+        self.hushed
+    }
+
+    /// Whether a recording of it has yet to be dropped.
+    #[must_use]
+    pub fn holds_clip(&self) -> bool {
+        self.clip.is_some()
+    }
+
+    /// Makes room: falls within 10 ms from `wait` frames on.
+    pub fn hush(&mut self, wait: u64) {
+        self.let_go(wait);
+        self.patch.release = 0.01;
+        self.hushed = true;
+    }
+
+    /// The pitch it sounds at, in MIDI semitones.
+    #[must_use]
+    pub fn pitch(&self) -> f32 {
+        self.pitch
+    }
+
+    /// What it is as loud as now, for choosing one that yields.
+    #[must_use]
+    pub fn loudness(&self) -> f32 {
+        self.gain * self.envelope
+    }
+
+    /// The recording it played, to be dropped elsewhere.
+    pub fn take_clip(&mut self) -> Option<Arc<Clip>> {
+        self.clip.take()
+    }
+
+    /// Gives a recording back that could not be dropped.
+    pub fn keep_clip(&mut self, clip: Arc<Clip>) {
+        self.clip = Some(clip);
+    }
+
+    /// Begins in `wait` frames and is let go after `length` more. `velocity` is 0 to 1; `clip` is for takes, with the
+    /// pitch it was recorded at.
+    #[allow(clippy::too_many_arguments)]
+    pub fn start(&mut self, patch: &Patch, pitch: f32, velocity: f32, wait: u64, length: u64, seed: u32, clip: Option<(Arc<Clip>, f32)>, rate: u32) {
+        self.patch = *patch;
+        self.stage = Stage::Rise;
+        self.envelope = 0.0;
+        self.pitch = pitch;
+        // Softer notes are darker too, as with anything that is struck or blown.
+        self.patch.brightness = (patch.brightness * (0.5 + 0.5 * velocity)).clamp(0.0, 1.0);
+        self.gain = velocity * velocity * patch.gain * loudness_of(patch.kind);
+        (self.wait, self.off, self.age) = (wait, wait + length, 0);
+        self.seed = seed | 1;
+        self.phase = [0.0, 0.37, 0.71];
+        self.filters = [Variable::default(); 3];
+        self.memory = [0.0; 3];
+        self.position = 0.0;
+        self.hushed = false;
+        (self.clip, self.root) = clip.map_or((None, 60.0), |(c, root)| (Some(c), root));
+        let rate = rate as f32;
+        match patch.kind {
+            Kind::Plucked => self.pluck(rate),
+            Kind::Bells => self.strike_bell(rate),
+            Kind::Drum => {
+                let fade = (-6.9 / (patch.decay.max(0.02) * rate)).exp();
+                self.turns[0] = Turn::new(0.0, fade, 1.0);
+            }
+            _ => {}
+        }
+    }
+
+    /// Lets it go in `wait` frames, if it is not let go before.
+    pub fn let_go(&mut self, wait: u64) {
+        self.off = self.off.min(wait);
+    }
+
+    /// Bends it to another pitch.
+    pub fn bend(&mut self, pitch: f32) {
+        self.pitch = pitch;
+    }
+
+    fn noise(&mut self) -> f32 {
+        // xorshift (G. Marsaglia 2003)
+        self.seed ^= self.seed << 13;
+        self.seed ^= self.seed >> 17;
+        self.seed ^= self.seed << 5;
+        (self.seed >> 8) as f32 / (1 << 23) as f32 - 1.0
+    }
+
+    fn pluck(&mut self, rate: f32) {
+        let period = ((rate / frequency(self.pitch)) as usize).clamp(4, LINE - 2);
+        let smooth = 0.75 - 0.7 * self.patch.brightness;
+        let (mut last, mut sum) = (0.0, 0.0);
+        for at in 0..=period {
+            last += (self.noise() - last) * (1.0 - smooth);
+            self.line[at] = last;
+            sum += last;
+        }
+        // Without its mean the loop holds no constant.
+        let mean = sum / (period + 1) as f32;
+        let power: f32 = self.line[..=period].iter().map(|s| (s - mean) * (s - mean)).sum::<f32>() / (period + 1) as f32;
+        let even = 0.35 / power.sqrt().max(1e-3);
+        self.line[..=period].iter_mut().for_each(|s| *s = (*s - mean) * even);
+        self.at = period;
+    }
+
+    fn strike_bell(&mut self, rate: f32) {
+        let root = frequency(self.pitch);
+        for (turn, (ratio, strength)) in self.turns.iter_mut().zip(BELL) {
+            let partial = root * ratio;
+            // Higher partials die sooner.
+            let seconds = (self.patch.decay / (0.6 + 0.4 * ratio * ratio)).max(0.05);
+            let bright = if ratio > 1.2 { 0.4 + 1.2 * self.patch.brightness } else { 1.0 };
+            let there = if partial < rate * 0.45 { strength * bright } else { 0.0 };
+            *turn = Turn::new(TAU * partial / rate, (-6.9 / (seconds * rate)).exp(), there);
+        }
+    }
+
+    /// Adds the next frames to `out`.
+    pub fn render(&mut self, out: &mut [f32], rate: u32) {
+        let rate = rate as f32;
+        let hertz = frequency(self.pitch);
+        let by = (hertz / rate).min(0.45);
+        let rise = 1.0 / (self.patch.attack * rate).max(1.0);
+        let (decay, release) = (coefficient(self.patch.decay, rate), coefficient(self.patch.release, rate));
+        for sample in out {
+            if self.wait > 0 {
+                self.wait -= 1;
+                self.off = self.off.saturating_sub(1);
+                continue;
+            }
+            if self.off == 0 && matches!(self.stage, Stage::Rise | Stage::Decay) {
+                self.stage = Stage::Release;
+            }
+            self.off = self.off.saturating_sub(1);
+            match self.stage {
+                Stage::Rise => {
+                    self.envelope += rise;
+                    if self.envelope >= 1.0 {
+                        (self.envelope, self.stage) = (1.0, Stage::Decay);
+                    }
+                }
+                Stage::Decay => self.envelope += (self.patch.sustain - self.envelope) * decay,
+                Stage::Release => {
+                    self.envelope *= 1.0 - release;
+                    if self.envelope < 1e-4 {
+                        self.stage = Stage::Gone;
+                    }
+                }
+                Stage::Gone => return,
+            }
+            let raw = match self.patch.kind {
+                Kind::Plucked => self.plucked(rate, hertz),
+                Kind::Bowed => self.bowed(rate, hertz),
+                Kind::Reed => self.reed(rate, by),
+                Kind::Pipe => self.pipe(rate, by, hertz),
+                Kind::Drone => self.drone(rate, by),
+                Kind::Drum => self.drum(rate, hertz),
+                Kind::Bells => self.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4,
+                Kind::Synth => self.synth(rate, by, hertz),
+                Kind::Takes => self.take(hertz),
+            };
+            self.age += 1;
+            *sample += raw * self.envelope * self.gain;
+        }
+    }
+
+    fn turn(&mut self, which: usize, by: f32) -> f32 {
+        let phase = self.phase[which];
+        self.phase[which] = (phase + by).fract();
+        phase
+    }
+
+    fn plucked(&mut self, rate: f32, hertz: f32) -> f32 {
+        // The weighted mean of two neighbours is late by the weight of the older; an allpass takes up the rest.
+        let newer = 0.5 + 0.25 * self.patch.brightness;
+        let exact = (rate / hertz - (1.0 - newer)).clamp(4.0, (LINE - 3) as f32);
+        let whole = (exact - 0.3).floor();
+        let fraction = exact - whole;
+        let allpass = (1.0 - fraction) / (1.0 + fraction);
+        let period = whole as usize;
+        // Read so many samples behind where it is written; at first that is the pluck.
+        let out = self.line[(self.at + LINE - period) % LINE];
+        // Each round loses so much that 60 dB are gone in `decay` seconds.
+        let loss = (-6.9 / (self.patch.decay.max(0.1) * hertz)).exp();
+        let damped = (newer * out + (1.0 - newer) * self.memory[0]) * loss;
+        self.memory[0] = out;
+        let tuned = allpass * (damped - self.memory[1]) + self.memory[2];
+        (self.memory[1], self.memory[2]) = (tuned, damped);
+        self.line[self.at] = tuned;
+        self.at = (self.at + 1) % LINE;
+        out
+    }
+
+    fn bowed(&mut self, rate: f32, hertz: f32) -> f32 {
+        let seconds = self.age as f32 / rate;
+        let vibrato = 1.0 + 0.003 * (seconds / 0.7).min(1.0) * (TAU * 5.1 * seconds).sin();
+        let by = (hertz * vibrato / rate).min(0.45);
+        let phase = self.turn(0, by);
+        let bow = self.noise() * 0.04 * (1.0 + 3.0 * (-seconds * 18.0).exp());
+        let cutoff = (hertz * (2.0 + 8.0 * self.patch.brightness)).clamp(300.0, rate * 0.4);
+        let (low, _) = self.filters[0].next(saw(phase, by) + bow, (PI * cutoff / rate).tan(), 1.2);
+        // The body: a broad rise near 300 Hz.
+        let (_, body) = self.filters[1].next(low, (PI * 300.0 / rate).tan(), 0.9);
+        (low + 0.6 * body) * 0.5
+    }
+
+    fn reed(&mut self, rate: f32, by: f32) -> f32 {
+        let phase = self.turn(0, by);
+        let source = pulse(phase, by, 0.22);
+        let (_, first) = self.filters[0].next(source, (PI * 900.0 / rate).tan(), 0.35);
+        let (_, second) = self.filters[1].next(source, (PI * (1900.0 + 900.0 * self.patch.brightness) / rate).tan(), 0.3);
+        let (low, _) = self.filters[2].next(source, (PI * 1500.0 / rate).tan(), 1.0);
+        (0.35 * low + 0.5 * first + (0.25 + 0.3 * self.patch.brightness) * second) * 0.5
+    }
+
+    fn pipe(&mut self, rate: f32, by: f32, hertz: f32) -> f32 {
+        let angle = TAU * self.turn(0, by);
+        let breath = self.noise();
+        let (_, wind) = self.filters[0].next(breath, (PI * (hertz * 2.0).min(rate * 0.4) / rate).tan(), 0.25);
+        let chiff = 1.0 + 4.0 * (-(self.age as f32) / rate * 40.0).exp();
+        angle.sin() + 0.22 * (2.0 * angle).sin() + (0.05 + 0.15 * self.patch.brightness) * (3.0 * angle).sin() + wind * 0.03 * chiff
+    }
+
+    fn drone(&mut self, rate: f32, by: f32) -> f32 {
+        let spread = (self.patch.detune / 1200.0).exp2();
+        let mut sum = 0.0;
+        for (which, factor) in [1.0, spread, 1.0 / spread].into_iter().enumerate() {
+            let own = by * factor;
+            let phase = self.turn(which, own);
+            sum += saw(phase, own);
+        }
+        let cutoff = (200.0 + 2400.0 * self.patch.brightness).max(by * rate * 1.5).min(rate * 0.35);
+        let slow = 1.0 + 0.15 * (TAU * 0.13 * self.age as f32 / rate).sin();
+        let (low, _) = self.filters[0].next(sum * 0.3, (PI * cutoff * slow / rate).tan(), 1.0);
+        low
+    }
+
+    fn drum(&mut self, rate: f32, hertz: f32) -> f32 {
+        let seconds = self.age as f32 / rate;
+        // The skin is stretched by the stroke: its pitch falls within 30 ms.
+        let by = hertz * (1.0 + 0.6 * (-seconds * 35.0).exp()) / rate;
+        let phase = self.turn(0, by.min(0.45));
+        let second = self.turn(1, (by * 1.59).min(0.45));
+        let ring = self.turns[0].re;
+        self.turns[0].re *= self.turns[0].fade;
+        let noise = self.noise();
+        let (low, _) = self.filters[0].next(noise, (PI * (900.0 + 5000.0 * self.patch.brightness) / rate).tan(), 1.0);
+        let stroke = (-seconds * 60.0).exp();
+        ((TAU * phase).sin() + 0.35 * (TAU * second).sin() * ring) * ring + low * stroke * (0.25 + 0.6 * self.patch.brightness)
+    }
+
+    fn synth(&mut self, rate: f32, by: f32, hertz: f32) -> f32 {
+        let other = by * (self.patch.detune / 1200.0).exp2();
+        let mut sum = 0.0;
+        for (which, own) in [(0, by), (1, other)] {
+            let phase = self.turn(which, own);
+            sum += match self.patch.wave {
+                Wave::Saw => saw(phase, own),
+                Wave::Square => pulse(phase, own, 0.5),
+                Wave::Triangle => 4.0 * (phase - 0.5).abs() - 1.0,
+                Wave::Sine => (TAU * phase).sin(),
+            };
+        }
+        let open = self.patch.brightness * (0.4 + 0.6 * self.envelope);
+        let cutoff = (hertz * 1.5 + 9000.0 * open * open).min(rate * 0.42);
+        let (low, _) = self.filters[0].next(sum * 0.4, (PI * cutoff / rate).tan(), 0.9);
+        low
+    }
+
+    fn take(&mut self, hertz: f32) -> f32 {
+        let Some(clip) = &self.clip else {
+            self.stage = Stage::Gone;
+            return 0.0;
+        };
+        let samples = &clip.channels[0];
+        let at = self.position as usize;
+        if at + 2 >= samples.len() {
+            self.stage = Stage::Gone;
+            return 0.0;
+        }
+        // Cubic through four neighbours (Catmull and Rom 1974).
+        let t = (self.position - at as f64) as f32;
+        let [a, b, c, d] = [samples[at.saturating_sub(1)], samples[at], samples[at + 1], samples[at + 2]];
+        self.position += f64::from(hertz / frequency(self.root));
+        b + 0.5 * t * (c - a + t * (2.0 * a - 5.0 * b + 4.0 * c - d + t * (3.0 * (b - c) + d - a)))
+    }
+}
+
+impl Default for Tone {
+    fn default() -> Self {
+        Tone::new()
+    }
+}
+
+/// Factors that make the usual settings about as loud as each other.
+fn loudness_of(kind: Kind) -> f32 {
+    match kind {
+        Kind::Plucked => 0.9,
+        Kind::Bowed => 0.55,
+        Kind::Reed => 0.5,
+        Kind::Pipe => 0.35,
+        Kind::Drone => 1.0,
+        Kind::Drum => 0.7,
+        Kind::Bells => 0.45,
+        Kind::Synth => 0.5,
+        Kind::Takes => 1.0,
+    }
+}
+
+/// The share of the way a sample if 99.9 % take so many seconds.
+fn coefficient(seconds: f32, rate: f32) -> f32 {
+    if seconds <= 0.0 { 1.0 } else { 1.0 - (-6.9 / (seconds * rate)).exp() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn render(patch: &Patch, pitch: f32, length: u64, frames: usize) -> Vec<f32> {
+        let mut tone = Tone::new();
+        let clip = Arc::new(Clip::new("c", vec![(0..96_000).map(|i| (TAU * 440.0 * i as f32 / 48_000.0).sin()).collect()], None));
+        let clip = (patch.kind == Kind::Takes).then_some((clip, 69.0));
+        tone.start(patch, pitch, 0.8, 100, length, 7, clip, 48_000);
+        let mut out = vec![0.0; frames];
+        for part in out.chunks_mut(64) {
+            tone.render(part, 48_000);
+        }
+        out
+    }
+
+    /// The frequency between `low` and `high` at which the sum of its first partials is strongest.
+    fn strongest(samples: &[f32], low: f32, high: f32) -> f32 {
+        let power = |hertz: f32| {
+            let (mut re, mut im) = (0.0f64, 0.0f64);
+            for (i, s) in samples.iter().enumerate() {
+                let window = 0.5 - 0.5 * (TAU * i as f32 / samples.len() as f32).cos();
+                let angle = f64::from(TAU) * f64::from(hertz) * i as f64 / 48_000.0;
+                re += f64::from(s * window) * angle.cos();
+                im += f64::from(s * window) * angle.sin();
+            }
+            re * re + im * im
+        };
+        (0..=200).map(|i| low * (high / low).powf(i as f32 / 200.0)).max_by(|a, b| power(*a).total_cmp(&power(*b))).unwrap()
+    }
+
+    #[test]
+    fn every_kind_is_in_tune_and_about_as_loud_as_the_others() {
+        for (kind, word) in Kind::ALL {
+            for pitch in [50.0, 62.0, 74.0] {
+                let out = render(&Patch { detune: 0.0, ..Patch::usual(kind) }, pitch, 48_000, 48_000);
+                let loud: f32 = out[4800..24_000].iter().map(|s| s * s).sum::<f32>() / 19_200.0;
+                let db = 10.0 * loud.log10();
+                assert!((-34.0..-3.0).contains(&db), "{word} at {pitch}: {db} dB");
+                if kind != Kind::Drum {
+                    let wanted = frequency(pitch);
+                    let found = strongest(&out[9600..40_000], wanted * 0.97, wanted * 1.03);
+                    let cents = 1200.0 * (found / wanted).log2();
+                    assert!(cents.abs() < 6.0, "{word} at {pitch}: {cents} cents off");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_note_begins_on_its_frame_and_dies_away_when_let_go() {
+        for (kind, word) in Kind::ALL {
+            let patch = Patch::usual(kind);
+            let release = (patch.release * 48_000.0 * 2.5) as usize;
+            let out = render(&patch, 62.0, 12_000, 12_100 + release + 4800);
+            assert!(out[..100].iter().all(|s| *s == 0.0), "{word} is early");
+            assert!(out[100..2500].iter().any(|s| s.abs() > 1e-3), "{word} is late");
+            assert!(out[12_100 + release..].iter().all(|s| s.abs() < 2e-3), "{word} goes on");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn nothing_that_can_be_set_makes_it_blow_up(
+            kind in prop::sample::select(Kind::ALL.to_vec()), wave in prop::sample::select(Wave::ALL.to_vec()), pitch in 0.0f32..127.0, bright in 0.0f32..=1.0,
+            attack in 0.0f32..2.0, decay in 0.0f32..5.0, sustain in 0.0f32..=1.0, release in 0.0f32..2.0, detune in 0.0f32..100.0
+        ) {
+            let patch = Patch { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, gain: 1.0 };
+            let out = render(&patch, pitch, 9_000, 24_000);
+            prop_assert!(out.iter().all(|s| s.is_finite() && s.abs() < 8.0), "{:?}", out.iter().fold(0.0f32, |p, s| p.max(s.abs())));
+        }
+    }
+}
