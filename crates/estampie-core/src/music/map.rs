@@ -173,9 +173,15 @@ impl Map {
     /// the end go on in the nearest tempo.
     #[must_use]
     pub fn time(&self, at: Beats) -> Frames {
-        let index = self.stretches.partition_point(|s| s.from <= at).saturating_sub(1);
+        self.time_of(wide(at))
+    }
+
+    /// As [`Map::time`], for positions as fine as those at which something is asked for.
+    #[must_use]
+    pub fn time_of(&self, at: Frames) -> Frames {
+        let index = self.stretches.partition_point(|s| wide(s.from) <= at).saturating_sub(1);
         let Some(stretch) = self.stretches.get(index) else { return Frames::from_integer(0) };
-        stretch.at + wide(at - stretch.from) * stretch.pace
+        stretch.at + (at - wide(stretch.from)) * stretch.pace
     }
 
     /// The position after so many frames from the first bar, as written.

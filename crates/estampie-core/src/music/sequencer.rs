@@ -38,26 +38,14 @@ impl Line {
     }
 
     fn moment_of(&self, section: &Section, at: Frames) -> Frames {
-        // Positions as fine as those of asking at once are not kept as beats; their time is worked out from the nearest.
-        let near = |at: Frames| {
-            let coarse = narrow(at);
-            let rest = at - wide(coarse);
-            if rest == Frames::from_integer(0) { section.map.time(coarse) } else { section.map.time(coarse) + rest * pace(section, coarse) }
-        };
-        self.moment + (near(at) - near(self.at)) / self.factor
+        self.moment + (section.map.time_of(at) - section.map.time_of(self.at)) / self.factor
     }
 
     /// The position at a moment.
     #[must_use]
     pub fn position(&self, section: &Section, moment: Frames) -> Frames {
-        let written = section.map.time(narrow(self.at)) + (self.at - wide(narrow(self.at))) * pace(section, narrow(self.at));
-        section.map.at_time(written + (moment - self.moment) * self.factor)
+        section.map.at_time(section.map.time_of(self.at) + (moment - self.moment) * self.factor)
     }
-}
-
-/// Frames of a quarter note at a position.
-fn pace(section: &Section, at: Beats) -> Frames {
-    section.map.time(at + Beats::from_integer(1)) - section.map.time(at)
 }
 
 /// A section that plays.
