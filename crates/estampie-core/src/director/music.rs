@@ -290,8 +290,9 @@ impl Engine {
             let Some(section) = section.filter(|s| state.pieces[index].followed != Some(*s)) else { continue };
             let first = state.pieces[index].followed.is_none();
             state.pieces[index].followed = Some(section);
-            // At rest, and asked to be: nothing to say.
-            if first && section.is_none() {
+            // At rest, and asked to be (or to wait for someone else): nothing to say.
+            let waits = piece.waits && !state.pieces[index].plays() && state.pieces[index].sequencer.waits().is_none();
+            if first && section.is_none() || waits {
                 continue;
             }
             if self.wanted.len() < MOST_WANTED {
@@ -299,6 +300,21 @@ impl Engine {
                 self.wanted.push(WantedAt { frame, what: Wanted::Go(index as u16, section, None, None), by });
             }
         }
+    }
+
+    /// The section with which a piece begins: that which what it follows asks for, or its first.
+    pub(crate) fn begins_with(&self, program: &Program, piece: u16) -> u16 {
+        let spec = &program.music.pieces[usize::from(piece)];
+        let state = &self.now.state;
+        let followed = match &spec.follows {
+            Some(Follows::State(at, list)) => list.get(usize::from(state.states[*at])).copied().flatten().flatten(),
+            Some(Follows::Parameter(at, ranges)) => {
+                let value = state.parameters[*at].smooth;
+                ranges.iter().find(|((low, high), _)| value >= *low && value <= *high).and_then(|(_, s)| *s)
+            }
+            None => None,
+        };
+        followed.unwrap_or(spec.first)
     }
 
     fn play_piece(&mut self, program: &Program, index: u16) {

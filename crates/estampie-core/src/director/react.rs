@@ -416,6 +416,10 @@ impl Engine {
             Action::SetState(index, value) => self.set_state(program, index, value, frame, by),
             Action::Send(event, at) => self.send_event(program, event, at_emitter(at), frame),
             Action::Go(piece, to, on) => self.want(frame, Wanted::Go(piece, to, on, None), by),
+            Action::Begin(piece) => {
+                let to = self.begins_with(program, piece);
+                self.want(frame, Wanted::Go(piece, Some(to), None, None), by);
+            }
             Action::List(list, on) => self.want(frame, Wanted::List(list, on), by),
             Action::Sting(stinger, on) => self.want(frame, Wanted::Sting(stinger, on), by),
             Action::Switch(switch, on) => self.want(frame, Wanted::Switch(switch, on), by),

@@ -29,6 +29,8 @@ struct Course {
     before: Line,
     pattern: u16,
     next: usize,
+    /// The frame of the next note and its length in frames, once worked out.
+    due: Option<(u64, u64)>,
 }
 
 /// How the notes of a block are to sound.
@@ -81,7 +83,7 @@ impl Band {
     /// Goes on with another pass once the notes of this one have begun. What lies before `from` is left out.
     pub(crate) fn follow(&mut self, pass: u64, line: Line, pattern: u16, notes: &[Note], from: Frames) {
         let next = notes.partition_point(|n| wide(n.at) < from);
-        let course = Course { pass, line, before: line, pattern, next };
+        let course = Course { pass, line, before: line, pattern, next, due: None };
         if self.course.is_none() { self.course = Some(course) } else { self.next = Some(course) }
     }
 
@@ -93,7 +95,7 @@ impl Band {
     /// The line of a pass has bent.
     pub(crate) fn bend(&mut self, pass: u64, line: Line) {
         for course in [&mut self.course, &mut self.next].into_iter().flatten().filter(|c| c.pass == pass && c.line != line) {
-            (course.before, course.line) = (course.line, line);
+            (course.before, course.line, course.due) = (course.line, line, None);
         }
     }
 
@@ -102,6 +104,7 @@ impl Band {
         for course in [&mut self.course, &mut self.next].into_iter().flatten() {
             course.pattern = course.pattern.min(notes.patterns.len().saturating_sub(1) as u16);
             let list = notes.patterns.get(usize::from(course.pattern)).map_or(&[][..], |p| p);
+            course.due = None;
             course.next = list.partition_point(|n| nearest(course.line.moment(section, n.at)) < frame);
         }
     }
@@ -197,14 +200,17 @@ impl Band {
                 self.course = Some(next);
                 continue;
             };
-            let line = if wide(note.at) < course.line.at() { &course.before } else { &course.line };
-            let moment = line.moment(section, note.at);
-            let frame = nearest(moment);
+            let (line, before) = (course.line, course.before);
+            let (frame, length) = *course.due.get_or_insert_with(|| {
+                let line = if wide(note.at) < line.at() { &before } else { &line };
+                let moment = line.moment(section, note.at);
+                (nearest(moment), nearest(line.moment(section, note.at + note.length) - moment))
+            });
             if frame >= end || frame >= self.until {
                 return None;
             }
             course.next += 1;
-            let length = nearest(line.moment(section, note.at + note.length) - moment);
+            course.due = None;
             return Some((note, frame, length));
         }
     }

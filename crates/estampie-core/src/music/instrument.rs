@@ -205,6 +205,15 @@ enum Stage {
     Gone,
 }
 
+/// What moves slowly enough to be worked out once for a block.
+struct Slow {
+    by: f32,
+    others: [f32; 3],
+    g: [f32; 3],
+    fade: f32,
+    loss: f32,
+}
+
 /// One sounding note.
 #[derive(Debug)]
 pub struct Tone {
@@ -333,10 +342,12 @@ impl Tone {
         let rate = rate as f32;
         match patch.kind {
             Kind::Plucked => self.pluck(rate),
+            Kind::Bowed | Kind::Pipe => self.memory[0] = 1.0,
             Kind::Bells => self.strike_bell(rate),
             Kind::Drum => {
                 let fade = (-6.9 / (patch.decay.max(0.02) * rate)).exp();
                 self.turns[0] = Turn::new(0.0, fade, 1.0);
+                self.memory[0] = 1.0;
             }
             _ => {}
         }
@@ -393,7 +404,7 @@ impl Tone {
     pub fn render(&mut self, out: &mut [f32], rate: u32) {
         let rate = rate as f32;
         let hertz = frequency(self.pitch);
-        let by = (hertz / rate).min(0.45);
+        let slow = self.slow(rate, hertz);
         let rise = 1.0 / (self.patch.attack * rate).max(1.0);
         let (decay, release) = (coefficient(self.patch.decay, rate), coefficient(self.patch.release, rate));
         for sample in out {
@@ -423,14 +434,14 @@ impl Tone {
                 Stage::Gone => return,
             }
             let raw = match self.patch.kind {
-                Kind::Plucked => self.plucked(rate, hertz),
-                Kind::Bowed => self.bowed(rate, hertz),
-                Kind::Reed => self.reed(rate, by),
-                Kind::Pipe => self.pipe(rate, by, hertz),
-                Kind::Drone => self.drone(rate, by),
-                Kind::Drum => self.drum(rate, hertz),
+                Kind::Plucked => self.plucked(rate, hertz, slow.loss),
+                Kind::Bowed => self.bowed(&slow),
+                Kind::Reed => self.reed(&slow),
+                Kind::Pipe => self.pipe(&slow),
+                Kind::Drone => self.drone(&slow),
+                Kind::Drum => self.drum(&slow),
                 Kind::Bells => self.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4,
-                Kind::Synth => self.synth(rate, by, hertz),
+                Kind::Synth => self.synth(&slow),
                 Kind::Takes => self.take(hertz),
             };
             self.age += 1;
@@ -444,7 +455,7 @@ impl Tone {
         phase
     }
 
-    fn plucked(&mut self, rate: f32, hertz: f32) -> f32 {
+    fn plucked(&mut self, rate: f32, hertz: f32, loss: f32) -> f32 {
         // The weighted mean of two neighbours is late by the weight of the older; an allpass takes up the rest.
         let newer = 0.5 + 0.25 * self.patch.brightness;
         let exact = (rate / hertz - (1.0 - newer)).clamp(4.0, (LINE - 3) as f32);
@@ -454,8 +465,6 @@ impl Tone {
         let period = whole as usize;
         // Read so many samples behind where it is written; at first that is the pluck.
         let out = self.line[(self.at + LINE - period) % LINE];
-        // Each round loses so much that 60 dB are gone in `decay` seconds.
-        let loss = (-6.9 / (self.patch.decay.max(0.1) * hertz)).exp();
         let damped = (newer * out + (1.0 - newer) * self.memory[0]) * loss;
         self.memory[0] = out;
         let tuned = allpass * (damped - self.memory[1]) + self.memory[2];
@@ -465,68 +474,56 @@ impl Tone {
         out
     }
 
-    fn bowed(&mut self, rate: f32, hertz: f32) -> f32 {
-        let seconds = self.age as f32 / rate;
-        let vibrato = 1.0 + 0.003 * (seconds / 0.7).min(1.0) * (TAU * 5.1 * seconds).sin();
-        let by = (hertz * vibrato / rate).min(0.45);
-        let phase = self.turn(0, by);
-        let bow = self.noise() * 0.04 * (1.0 + 3.0 * (-seconds * 18.0).exp());
-        let cutoff = (hertz * (2.0 + 8.0 * self.patch.brightness)).clamp(300.0, rate * 0.4);
-        let (low, _) = self.filters[0].next(saw(phase, by) + bow, (PI * cutoff / rate).tan(), 1.2);
+    fn bowed(&mut self, slow: &Slow) -> f32 {
+        let phase = self.turn(0, slow.by);
+        let bow = self.noise() * 0.04 * (1.0 + 3.0 * self.fading(0, slow));
+        let (low, _) = self.filters[0].next(saw(phase, slow.by) + bow, slow.g[0], 1.2);
         // The body: a broad rise near 300 Hz.
-        let (_, body) = self.filters[1].next(low, (PI * 300.0 / rate).tan(), 0.9);
+        let (_, body) = self.filters[1].next(low, slow.g[1], 0.9);
         (low + 0.6 * body) * 0.5
     }
 
-    fn reed(&mut self, rate: f32, by: f32) -> f32 {
-        let phase = self.turn(0, by);
-        let source = pulse(phase, by, 0.22);
-        let (_, first) = self.filters[0].next(source, (PI * 900.0 / rate).tan(), 0.35);
-        let (_, second) = self.filters[1].next(source, (PI * (1900.0 + 900.0 * self.patch.brightness) / rate).tan(), 0.3);
-        let (low, _) = self.filters[2].next(source, (PI * 1500.0 / rate).tan(), 1.0);
+    fn reed(&mut self, slow: &Slow) -> f32 {
+        let phase = self.turn(0, slow.by);
+        let source = pulse(phase, slow.by, 0.22);
+        let (_, first) = self.filters[0].next(source, slow.g[0], 0.35);
+        let (_, second) = self.filters[1].next(source, slow.g[1], 0.3);
+        let (low, _) = self.filters[2].next(source, slow.g[2], 1.0);
         (0.35 * low + 0.5 * first + (0.25 + 0.3 * self.patch.brightness) * second) * 0.5
     }
 
-    fn pipe(&mut self, rate: f32, by: f32, hertz: f32) -> f32 {
-        let angle = TAU * self.turn(0, by);
+    fn pipe(&mut self, slow: &Slow) -> f32 {
+        let (sin, cos) = (TAU * self.turn(0, slow.by)).sin_cos();
         let breath = self.noise();
-        let (_, wind) = self.filters[0].next(breath, (PI * (hertz * 2.0).min(rate * 0.4) / rate).tan(), 0.25);
-        let chiff = 1.0 + 4.0 * (-(self.age as f32) / rate * 40.0).exp();
-        angle.sin() + 0.22 * (2.0 * angle).sin() + (0.05 + 0.15 * self.patch.brightness) * (3.0 * angle).sin() + wind * 0.03 * chiff
+        let (_, wind) = self.filters[0].next(breath, slow.g[0], 0.25);
+        let chiff = 1.0 + 4.0 * self.fading(0, slow);
+        let (second, third) = (2.0 * sin * cos, sin * (3.0 - 4.0 * sin * sin));
+        sin + 0.22 * second + (0.05 + 0.15 * self.patch.brightness) * third + wind * 0.03 * chiff
     }
 
-    fn drone(&mut self, rate: f32, by: f32) -> f32 {
-        let spread = (self.patch.detune / 1200.0).exp2();
+    fn drone(&mut self, slow: &Slow) -> f32 {
         let mut sum = 0.0;
-        for (which, factor) in [1.0, spread, 1.0 / spread].into_iter().enumerate() {
-            let own = by * factor;
-            let phase = self.turn(which, own);
-            sum += saw(phase, own);
+        for which in 0..3 {
+            let phase = self.turn(which, slow.others[which]);
+            sum += saw(phase, slow.others[which]);
         }
-        let cutoff = (200.0 + 2400.0 * self.patch.brightness).max(by * rate * 1.5).min(rate * 0.35);
-        let slow = 1.0 + 0.15 * (TAU * 0.13 * self.age as f32 / rate).sin();
-        let (low, _) = self.filters[0].next(sum * 0.3, (PI * cutoff * slow / rate).tan(), 1.0);
-        low
+        self.filters[0].next(sum * 0.3, slow.g[0], 1.0).0
     }
 
-    fn drum(&mut self, rate: f32, hertz: f32) -> f32 {
-        let seconds = self.age as f32 / rate;
-        // The skin is stretched by the stroke: its pitch falls within 30 ms.
-        let by = hertz * (1.0 + 0.6 * (-seconds * 35.0).exp()) / rate;
-        let phase = self.turn(0, by.min(0.45));
-        let second = self.turn(1, (by * 1.59).min(0.45));
+    fn drum(&mut self, slow: &Slow) -> f32 {
+        let phase = self.turn(0, slow.by);
+        let second = self.turn(1, slow.others[1]);
         let ring = self.turns[0].re;
         self.turns[0].re *= self.turns[0].fade;
         let noise = self.noise();
-        let (low, _) = self.filters[0].next(noise, (PI * (900.0 + 5000.0 * self.patch.brightness) / rate).tan(), 1.0);
-        let stroke = (-seconds * 60.0).exp();
+        let (low, _) = self.filters[0].next(noise, slow.g[0], 1.0);
+        let stroke = self.fading(0, slow);
         ((TAU * phase).sin() + 0.35 * (TAU * second).sin() * ring) * ring + low * stroke * (0.25 + 0.6 * self.patch.brightness)
     }
 
-    fn synth(&mut self, rate: f32, by: f32, hertz: f32) -> f32 {
-        let other = by * (self.patch.detune / 1200.0).exp2();
+    fn synth(&mut self, slow: &Slow) -> f32 {
         let mut sum = 0.0;
-        for (which, own) in [(0, by), (1, other)] {
+        for (which, own) in [(0, slow.by), (1, slow.others[1])] {
             let phase = self.turn(which, own);
             sum += match self.patch.wave {
                 Wave::Saw => saw(phase, own),
@@ -535,10 +532,56 @@ impl Tone {
                 Wave::Sine => (TAU * phase).sin(),
             };
         }
-        let open = self.patch.brightness * (0.4 + 0.6 * self.envelope);
-        let cutoff = (hertz * 1.5 + 9000.0 * open * open).min(rate * 0.42);
-        let (low, _) = self.filters[0].next(sum * 0.4, (PI * cutoff / rate).tan(), 0.9);
-        low
+        self.filters[0].next(sum * 0.4, slow.g[0], 0.9).0
+    }
+
+    /// What dies away after the start, from 1: bow, chiff, stroke.
+    fn fading(&mut self, which: usize, slow: &Slow) -> f32 {
+        let now = self.memory[which];
+        self.memory[which] *= slow.fade;
+        now
+    }
+
+    /// What is worked out once for a block, since it moves slowly.
+    fn slow(&self, rate: f32, hertz: f32) -> Slow {
+        let by = (hertz / rate).min(0.45);
+        let seconds = self.age as f32 / rate;
+        let bright = self.patch.brightness;
+        let g = |cutoff: f32| (PI * cutoff.clamp(20.0, rate * 0.42) / rate).tan();
+        let fade = |speed: f32| (-speed / rate).exp();
+        let mut slow = Slow { by, others: [by; 3], g: [0.0; 3], fade: 1.0, loss: 1.0 };
+        match self.patch.kind {
+            Kind::Bowed => {
+                slow.by = (by * (1.0 + 0.003 * (seconds / 0.7).min(1.0) * (TAU * 5.1 * seconds).sin())).min(0.45);
+                slow.g = [g((hertz * (2.0 + 8.0 * bright)).max(300.0)), g(300.0), 0.0];
+                slow.fade = fade(18.0);
+            }
+            Kind::Reed => slow.g = [g(900.0), g(1900.0 + 900.0 * bright), g(1500.0)],
+            Kind::Pipe => (slow.g[0], slow.fade) = (g(hertz * 2.0), fade(40.0)),
+            Kind::Drone => {
+                let spread = (self.patch.detune / 1200.0).exp2();
+                slow.others = [by, by * spread, by / spread];
+                let wander = 1.0 + 0.15 * (TAU * 0.13 * seconds).sin();
+                slow.g[0] = g((200.0 + 2400.0 * bright).max(hertz * 1.5) * wander);
+            }
+            Kind::Drum => {
+                // The skin is stretched by the stroke: its pitch falls within 30 ms.
+                slow.by = (by * (1.0 + 0.6 * (-seconds * 35.0).exp())).min(0.45);
+                slow.others[1] = (slow.by * 1.59).min(0.45);
+                (slow.g[0], slow.fade) = (g(900.0 + 5000.0 * bright), fade(60.0));
+            }
+            Kind::Synth => {
+                slow.others[1] = by * (self.patch.detune / 1200.0).exp2();
+                let open = bright * (0.4 + 0.6 * self.envelope);
+                slow.g[0] = g(hertz * 1.5 + 9000.0 * open * open);
+            }
+            Kind::Plucked => {
+                // Each round loses so much that 60 dB are gone in `decay` seconds.
+                slow.loss = (-6.9 / (self.patch.decay.max(0.1) * hertz)).exp();
+            }
+            Kind::Bells | Kind::Takes => {}
+        }
+        slow
     }
 
     fn take(&mut self, hertz: f32) -> f32 {

@@ -240,6 +240,8 @@ pub struct Sequencer {
     point: u32,
     /// The factor of the tempo that is wanted.
     factor: Frames,
+    /// Nothing happens before this frame; 0 if it has yet to be worked out.
+    quiet: u64,
 }
 
 impl Default for Sequencer {
@@ -255,6 +257,7 @@ impl Default for Sequencer {
             numbers: 0,
             point: 0,
             factor: Frames::from_integer(1),
+            quiet: 0,
         }
     }
 }
@@ -313,6 +316,7 @@ impl Sequencer {
 
     /// Asks it to go somewhere, on a frame that is not before the last one it was advanced to.
     pub fn ask(&mut self, piece: &Piece, mut ask: Ask) -> Answer {
+        self.quiet = 0;
         if self.settled.is_some_and(|s| s.cause != Cause::Round) {
             self.later = Some(ask);
             return Answer::Waits;
@@ -391,6 +395,7 @@ impl Sequencer {
 
     /// Lets the line go on from a position and moment with the wanted factor.
     fn bend(&mut self, piece: &Piece, at: Frames, moment: Frames) {
+        self.quiet = 0;
         if let Some(pass) = &mut self.pass {
             let (at, moment) = if *at.denom() < 1 << 40 { (at, moment) } else { (wide(narrow(at)), moment) };
             pass.line = Line { at, moment: settle(moment), factor: self.factor };
@@ -462,6 +467,9 @@ impl Sequencer {
             self.ask = None;
             self.out_of_silence(piece, ask, sink);
         }
+        if until <= self.quiet {
+            return;
+        }
         // Every turn of the loop goes on by a point, an entry or a pick-up, so it ends.
         while let Some(pass) = self.pass {
             let section = &piece.sections[usize::from(pass.section)];
@@ -473,6 +481,7 @@ impl Sequencer {
             if let Some(begin) = begins.filter(|b| *b < entry.moment && pointed.as_ref().is_none_or(|(_, m)| *b < *m)) {
                 let early = nearest(begin);
                 if early >= until {
+                    self.quiet = early;
                     return;
                 }
                 self.begin_early(piece, entry, early, sink);
@@ -481,6 +490,7 @@ impl Sequencer {
             if let Some((point, moment)) = pointed {
                 let frame = nearest(moment);
                 if frame >= until {
+                    self.quiet = frame;
                     return;
                 }
                 self.point += 1;
@@ -496,6 +506,7 @@ impl Sequencer {
                 continue;
             }
             if nearest(entry.moment) >= until {
+                self.quiet = nearest(entry.moment);
                 return;
             }
             self.enter(piece, rate, entry, sink);
@@ -627,7 +638,7 @@ impl Sequencer {
 
     /// Jumps within what plays, or into another section, at a frame; what waited is given up.
     pub fn jump(&mut self, piece: &Piece, rate: u32, to: u16, at: Beats, frame: u64, sink: &mut impl FnMut(Happens)) {
-        (self.ask, self.between, self.settled, self.later) = (None, None, None, None);
+        (self.ask, self.between, self.settled, self.later, self.quiet) = (None, None, None, None, 0);
         let before = self.pass;
         let entry = Entry {
             to: Some(to),

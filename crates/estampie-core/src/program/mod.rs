@@ -603,6 +603,8 @@ pub enum Action {
     Send(u32, At),
     /// Lets a piece go to a section, or to silence if `None`, perhaps on a moment of its own.
     Go(u16, Option<u16>, Option<When>),
+    /// Lets a piece begin, with the section that what it follows asks for, or its first.
+    Begin(u16),
     /// Lets a playlist begin or end.
     List(u16, bool),
     /// Sounds a stinger, perhaps on a moment of its own.

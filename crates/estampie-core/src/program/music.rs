@@ -228,6 +228,8 @@ pub struct Piece {
     pub rules: Vec<Rule>,
     /// What its sections go by.
     pub follows: Option<Follows>,
+    /// Whether what it follows only moves it while it plays.
+    pub waits: bool,
     /// What it holds down while it plays.
     pub holds: Vec<Hold>,
     /// When moved tempo and key are taken.

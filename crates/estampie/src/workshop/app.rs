@@ -11,7 +11,7 @@ use super::theme::{Colours, Theme};
 use super::wiring::{Sentence, WiringView};
 use crate::cli::Failure;
 use crate::project::all_faults;
-use estampie_core::assets::{self, Assets, Clip};
+use estampie_core::assets::{self, Assets};
 use estampie_core::document::{Document, Fault, Workspace};
 use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
@@ -122,7 +122,7 @@ pub(crate) struct Message {
 
 /// What the thread that loads gives.
 enum Loaded {
-    Clip(String, Result<Arc<Clip>, String>),
+    File(String, Result<assets::Loaded, String>),
     Facts(String, TakeFacts),
 }
 
@@ -287,8 +287,8 @@ impl App {
         let mut arrived = false;
         while let Ok(loaded) = self.loading.results.try_recv() {
             match loaded {
-                Loaded::Clip(name, clip) => {
-                    self.assets.insert(&name, clip);
+                Loaded::File(name, file) => {
+                    self.assets.insert(&name, file);
                     self.loading.left = self.loading.left.saturating_sub(1);
                     arrived = true;
                 }
@@ -374,11 +374,11 @@ impl App {
         let (sender, rate) = (self.loading.sender.clone(), self.document().manifest.rate);
         std::thread::spawn(move || {
             let clips = std::sync::Mutex::new(Vec::new());
-            assets::load_each(&root, &names, rate, |name, clip| {
-                if let (Ok(clip), Ok(mut clips)) = (&clip, clips.lock()) {
+            assets::load_each(&root, &names, rate, |name, file| {
+                if let (Ok(assets::Loaded::Clip(clip)), Ok(mut clips)) = (&file, clips.lock()) {
                     clips.push((name.to_owned(), Arc::clone(clip)));
                 }
-                let _ = sender.send(Loaded::Clip(name.to_owned(), clip));
+                let _ = sender.send(Loaded::File(name.to_owned(), file));
             });
             // Measuring takes longer than loading: all can be heard before it begins.
             for (name, clip) in clips.into_inner().unwrap_or_default() {

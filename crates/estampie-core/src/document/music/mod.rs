@@ -81,6 +81,8 @@ pub struct PieceDoc {
     pub first: Option<Located<String>>,
     /// What its sections go by.
     pub follows: Option<FollowsDoc>,
+    /// Whether what it follows only moves it while it plays: something else begins it.
+    pub waits: bool,
     /// Pieces that it holds down while it plays.
     pub holds: Vec<HoldDoc>,
     /// When a moved tempo or key is taken.

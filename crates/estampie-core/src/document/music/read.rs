@@ -197,6 +197,7 @@ fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         level: fields.limited("level", Decibels(-120.0), Decibels(24.0)).unwrap_or(Decibels(0.0)),
         first: fields.text("first"),
         follows: follows(reading, &fields),
+        waits: fields.yes("waits-to-begin").is_some_and(|y| y.value),
         holds,
         step: step.map_or(Step::Bar, |s| s.value),
         in_mode: fields.yes("in-mode").is_some_and(|y| y.value),

@@ -115,6 +115,7 @@ impl Compiler<'_> {
             first,
             rules: Vec::new(),
             follows: None,
+            waits: doc.waits,
             holds,
             step: doc.step,
             in_mode: doc.in_mode && mode.is_some(),

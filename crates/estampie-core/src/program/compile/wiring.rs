@@ -569,6 +569,7 @@ impl Compiler<'_> {
         let index = self.piece_named(&piece.text, &piece.place)?;
         let doc = document.music.piece(&piece.text)?;
         let section = match to {
+            None if on.is_none() => return Some(Action::Begin(index)),
             None => Some(self.program.music.pieces[usize::from(index)].first),
             Some(to) => self.section_of(doc, &crate::document::Located { value: to.text.clone(), place: to.place.clone() })?,
         };
