@@ -4,6 +4,7 @@
 //! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
 
 mod change;
+mod change_music;
 mod curve;
 mod describe;
 mod edit;
@@ -19,6 +20,7 @@ mod sources;
 pub use crate::curve::{Curve, Point, Shape};
 pub(crate) use change::sound_of;
 pub use change::{sharers, uses_of};
+pub use change_music::{TRANSITION_FIELDS, ends};
 pub use curve::{Property, WrittenCurve, print_point, read_point};
 pub use describe::{Field, Origin, describe, pick_text, source_text};
 pub use edit::{Edit, NewValue, Workspace};

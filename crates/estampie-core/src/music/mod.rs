@@ -21,3 +21,6 @@ pub use sequencer::{Answer, Ask, Between, Cause, Happens, Line, Pass, Sequencer}
 mod scale;
 
 pub use scale::{read_key, within};
+mod strokes;
+
+pub use strokes::strokes;

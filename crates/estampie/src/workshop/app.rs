@@ -5,6 +5,7 @@ use super::Options;
 use super::curve::Editor;
 use super::keys::{self, Do, PADS, View};
 use super::line::Line;
+use super::music::MusicView;
 use super::rehearsal::Rehearsal;
 use super::sounds::{Picker, SoundsView, TakeFacts};
 use super::theme::{Colours, Theme};
@@ -60,6 +61,10 @@ pub(crate) enum Hit {
     Modulation(usize),
     Told(usize),
     Wiring(usize),
+    MusicItem(usize),
+    Stave(usize),
+    Way(usize, usize),
+    WayField(usize),
     /// The plot of the curve's editor.
     Plot,
 }
@@ -88,6 +93,18 @@ pub(crate) enum Typed {
     Formula(String),
     /// The time a modulation takes to follow.
     Smooth(usize),
+    /// A field of the way from a section to another.
+    Transition {
+        piece: String,
+        from: String,
+        to: String,
+        field: &'static str,
+    },
+    LayerLevel {
+        piece: String,
+        section: String,
+        layer: String,
+    },
     /// A point of the curve being edited.
     Point(Box<Editor>),
 }
@@ -158,6 +175,7 @@ pub(crate) struct App {
     pub(crate) message: Option<Message>,
     pub(crate) sounds: SoundsView,
     pub(crate) wiring: WiringView,
+    pub(crate) music: MusicView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
     /// What is known of audio files.
@@ -197,6 +215,7 @@ impl App {
             message: None,
             sounds: SoundsView::default(),
             wiring: WiringView::default(),
+            music: MusicView::default(),
             survey: Default::default(),
             facts: HashMap::new(),
             assets,
@@ -284,6 +303,7 @@ impl App {
     pub(crate) fn poll(&mut self) -> bool {
         let document = Arc::clone(self.workspace.document());
         let mut news = self.rehearsal.poll(&document);
+        news |= self.poll_music();
         let mut arrived = false;
         while let Ok(loaded) = self.loading.results.try_recv() {
             match loaded {
@@ -460,6 +480,7 @@ impl App {
         let taken = match self.view {
             View::Sounds => self.act_sounds(does),
             View::Wiring => self.act_wiring(does),
+            View::Music => self.act_music(does),
             View::Stage | View::Mix => false,
         };
         if taken {
@@ -541,6 +562,7 @@ impl App {
         match (self.view, self.column) {
             (View::Sounds, _) => self.go_sounds(by),
             (View::Wiring, _) => self.go_wiring(by),
+            (View::Music, _) => self.go_music(by),
             (View::Mix, _) => self.bus = step(self.bus, self.program().buses.len()),
             (View::Stage, Column::Index) => self.item = step(self.item, self.items().len()),
             (View::Stage, Column::Sounding) => {

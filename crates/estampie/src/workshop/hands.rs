@@ -57,7 +57,7 @@ impl App {
                 let status = self.rehearsal.status.as_ref()?;
                 status.terms_of(&v).iter().find(|t| t.kind == estampie_core::engine::TermKind::Bus).map(|t| t.of)
             }),
-            View::Sounds | View::Wiring => None,
+            View::Sounds | View::Wiring | View::Music => None,
         };
         let Some(bus) = bus else { return self.say("nothing sounds; choose a bus in the view Mix") };
         let on = if solo { self.rehearsal.toggle_solo(bus) } else { self.rehearsal.toggle_mute(bus) };

@@ -58,6 +58,14 @@ pub(crate) enum Do {
     Off,
     GiveBack,
     NewModulation,
+    SwitchLayer,
+    JumpBack,
+    JumpOn,
+    Sting,
+    StepState,
+    Metronome,
+    Tap,
+    Prove,
 }
 
 /// A view of the workshop.
@@ -66,13 +74,14 @@ pub(crate) enum View {
     Stage,
     Wiring,
     Sounds,
+    Music,
     Mix,
 }
 
 impl View {
     /// All views that there are, with their numbers and names.
-    pub(crate) const ALL: [(View, char, &'static str); 4] =
-        [(View::Stage, '1', "Stage"), (View::Wiring, '2', "Wiring"), (View::Sounds, '3', "Sounds"), (View::Mix, '5', "Mix")];
+    pub(crate) const ALL: [(View, char, &'static str); 5] =
+        [(View::Stage, '1', "Stage"), (View::Wiring, '2', "Wiring"), (View::Sounds, '3', "Sounds"), (View::Music, '4', "Music"), (View::Mix, '5', "Mix")];
 }
 
 /// A line of the table.
@@ -98,12 +107,14 @@ const fn key(keys: &'static [&'static str], does: Do, shown: &'static str, words
 const STAGE: Option<View> = Some(View::Stage);
 const WIRING: Option<View> = Some(View::Wiring);
 const SOUNDS: Option<View> = Some(View::Sounds);
+const MUSIC: Option<View> = Some(View::Music);
 
 /// The table.
 pub(crate) const KEYS: &[Binding] = &[
     key(&["1"], Do::View(View::Stage), "1", "the view Stage: play the game without the game", None, None),
     key(&["2"], Do::View(View::Wiring), "2", "the view Wiring: what follows from what the game tells", None, None),
     key(&["3"], Do::View(View::Sounds), "3", "the view Sounds: the recipes", None, None),
+    key(&["4"], Do::View(View::Music), "4", "the view Music: sections, layers, and the ways between them", None, None),
     key(&["5"], Do::View(View::Mix), "5", "the view Mix: the buses", None, None),
     key(&["up", "k"], Do::Up, "↑ k", "the line above", None, None),
     key(&["down", "j"], Do::Down, "↓ j", "the line below", None, None),
@@ -116,6 +127,16 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["enter"], Do::Main, "enter", "send the event, replay the playthrough, hear the sound", STAGE, Some("send")),
     key(&["enter"], Do::Main, "enter", "send it, edit the curve; declare what is sent undeclared", WIRING, Some("send, mend")),
     key(&["enter"], Do::Main, "enter", "play as the game would; play the take; type the value", SOUNDS, Some("play")),
+    key(&["enter"], Do::Main, "enter", "go to the section or along the way; a layer in or out; begin a piece, sound a stinger", MUSIC, Some("go")),
+    key(&["x"], Do::SwitchLayer, "x", "bring the layer in, or take it out (rehearsal only)", MUSIC, Some("in, out")),
+    key(&["n"], Do::Sting, "n", "sound the selected stinger, or the first", MUSIC, Some("stinger")),
+    key(&["<"], Do::JumpBack, "<", "jump a bar back", MUSIC, Some("jump")),
+    key(&[">"], Do::JumpOn, ">", "jump a bar on", MUSIC, None),
+    key(&["t"], Do::StepState, "t", "the next value of the state that the piece follows", MUSIC, Some("state")),
+    key(&["c"], Do::Curve, "c", "edit the curve that moves the layer", MUSIC, Some("curve")),
+    key(&["p"], Do::Prove, "p", "prove every way: render and listen to them; again to open the finds", MUSIC, Some("prove")),
+    key(&["M"], Do::Metronome, "M", "a click on every beat (rehearsal only, never saved)", MUSIC, None),
+    key(&["T"], Do::Tap, "T", "tap a tempo, on the beat", MUSIC, None),
     key(&["e"], Do::Edit, "e", "type a value: 12, -6 dB, 80ms", None, Some("edit")),
     key(&["n"], Do::NewReaction, "n", "a new reaction below", WIRING, Some("new")),
     key(&["o"], Do::NewAction, "o", "a new action below", WIRING, Some("action")),

@@ -8,6 +8,7 @@ mod keys;
 mod line;
 mod mix;
 mod mouse;
+mod music;
 mod overlay;
 mod page;
 mod pen;

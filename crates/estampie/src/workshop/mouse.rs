@@ -2,7 +2,7 @@
 
 use super::app::{App, Column, Hit, Item, Mode};
 use super::keys::Do;
-use super::{sounds, wiring};
+use super::{music, sounds, wiring};
 use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Position, Rect};
 
@@ -108,6 +108,35 @@ impl App {
             Hit::Voice(voice) => {
                 self.column = Column::Sounding;
                 self.voice = Some(*voice);
+            }
+            Hit::MusicItem(row) => {
+                let again = self.music.column == music::Column::Index && self.music.item == *row;
+                (self.music.column, self.music.item) = (music::Column::Index, *row);
+                self.go_music(0);
+                if again {
+                    self.act(Do::Main);
+                }
+            }
+            Hit::Stave(row) => {
+                let again = self.music.column == music::Column::Staves && self.music.stave == *row;
+                (self.music.column, self.music.stave) = (music::Column::Staves, *row);
+                if again {
+                    self.act(Do::Main);
+                }
+            }
+            Hit::Way(row, column) => {
+                let again = self.music.column == music::Column::Ways && self.music.cell == (*row, *column);
+                (self.music.column, self.music.cell) = (music::Column::Ways, (*row, *column));
+                if again {
+                    self.act(Do::Main);
+                }
+            }
+            Hit::WayField(at) => {
+                let again = self.music.column == music::Column::Fields && self.music.field == *at;
+                (self.music.column, self.music.field) = (music::Column::Fields, *at);
+                if again {
+                    self.act(Do::Edit);
+                }
             }
             Hit::Bus(index) => self.bus = *index,
             Hit::Level(index) => {

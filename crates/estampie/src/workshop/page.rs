@@ -4,7 +4,7 @@ use super::app::{App, Hit, Mode};
 use super::keys::{KEYS, View};
 use super::pen::Pen;
 use super::theme::Role;
-use super::{curve, mix, overlay, sounds, stage, wiring};
+use super::{curve, mix, music, overlay, sounds, stage, wiring};
 use crate::player::Output;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -45,6 +45,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
         View::Stage => stage::draw(app, &mut pen, body, &mut hits),
         View::Wiring => wiring::draw(app, &mut pen, body, &mut hits),
         View::Sounds => sounds::draw(app, &mut pen, body, &mut hits),
+        View::Music => music::draw(app, &mut pen, body, &mut hits),
         View::Mix => mix::draw(app, &mut pen, body, &mut hits),
     }
     pen.rule(0, area.height - 3, area.width);
@@ -67,6 +68,7 @@ fn over(app: &App, body: Rect) -> Rect {
     let (index, gloss) = match app.view {
         View::Wiring => wiring::WIDTHS,
         View::Sounds => sounds::WIDTHS,
+        View::Music => music::WIDTHS,
         View::Stage | View::Mix => (31, 46),
     };
     let left = index.min(body.width * 3 / 10) + 1;
@@ -147,6 +149,9 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         ("▶ live".to_owned(), Role::Gold)
     };
     said(pen, "", &playing.0, playing.1);
+    for (value, role) in music_pulse(app) {
+        said(pen, "", &value, role);
+    }
     let (voices, asleep) =
         rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
     let unheard = if asleep > 0 { format!(" + {asleep} unheard") } else { String::new() };
@@ -170,6 +175,27 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     for (name, value) in only(app) {
         said(pen, name, &value, Role::Red);
     }
+}
+
+/// What plays and what it waits for.
+fn music_pulse(app: &App) -> Vec<(String, Role)> {
+    let program = app.program();
+    let Some(status) = app.rehearsal.status.as_ref().filter(|s| s.program == program.id) else { return Vec::new() };
+    let mut said = Vec::new();
+    for (spec, now) in program.music.pieces.iter().zip(&status.pieces) {
+        let Some(pass) = now.sequencer.pass() else { continue };
+        let name = |section: Option<u16>| section.map_or("silence", |s| program.names.get(spec.sections[usize::from(s)].key));
+        let (bar, beat, _) = now.sequencer.position(spec, status.frame).unwrap_or_default();
+        said.push((format!("♪ {} {} {}.{}", program.names.get(spec.key), name(Some(pass.section)), bar + 1, beat + 1), Role::Gold));
+        if let (Some(ask), Some(leaves)) = (now.sequencer.waits(), now.sequencer.leaves(spec)) {
+            let seconds = leaves.saturating_sub(status.frame) as f64 / f64::from(program.rate);
+            said.push((format!("⟶ {} in {seconds:.1} s", name(ask.to)), Role::Red));
+        }
+        if said.len() >= 2 {
+            break;
+        }
+    }
+    said
 }
 
 /// What is for the rehearsal only, by kind.
@@ -302,6 +328,8 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
         Typed::NewModulation => "new modulation:".into(),
         Typed::Formula(name) => format!("{name} ="),
         Typed::Smooth(_) => "follows within".into(),
+        Typed::Transition { from, to, field, .. } => format!("{field} of {from} ⟶ {to}"),
+        Typed::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}"),
         Typed::Point(_) => "point".into(),
     }
 }

@@ -5,6 +5,7 @@ use crate::player::Player;
 use estampie_core::document::{Document, did_you_mean};
 use estampie_core::engine::{Draws, Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, What};
 use estampie_core::language::Playthrough;
+use estampie_core::music::Answer;
 use estampie_core::names::{NameKey, Names};
 use estampie_core::offline::{self, Recorder};
 use estampie_core::program::{Parameter, Program, ValueFrom};
@@ -54,6 +55,8 @@ pub(crate) struct History {
     pub(crate) states: VecDeque<(u64, NameKey, NameKey)>,
     pub(crate) voices: VecDeque<VoiceBar>,
     pub(crate) refused: VecDeque<(u64, NameKey)>,
+    /// What music did: frame, words, whether it needs attention.
+    pub(crate) music: VecDeque<(u64, String, bool)>,
     /// Starts of voices, newest last.
     pub(crate) heard: VecDeque<Heard>,
     /// How often each event came, from the game or by a reaction.
@@ -385,6 +388,18 @@ impl Rehearsal {
             }
             What::Refused { sound, .. } => self.history.refused.push_back((happening.frame, sound)),
             _ => {}
+        }
+        let of_music = match happening.what {
+            What::Section { .. } | What::Sting { .. } | What::List { .. } => true,
+            What::Asked { answer, .. } => matches!(answer, Answer::NotAllowed | Answer::Cancels(_)),
+            What::Refused { sound, .. } => self.program.music.find_stinger.get(sound).is_some(),
+            _ => false,
+        };
+        if of_music && let Some((text, label)) = trace::sentence(happening, &self.names) {
+            self.history.music.push_back((happening.frame, text, label == Label::Attention));
+            if self.history.music.len() > 60 {
+                self.history.music.pop_front();
+            }
         }
         if let Some((mut text, label)) = trace::sentence(happening, &self.names) {
             if let What::Notice(notice) = happening.what {

@@ -73,6 +73,16 @@ impl App {
                 names.extend(parameters.chain(states));
                 names.extend(estampie_core::language::formula::Function::ALL.map(|(_, n, _)| n));
             }
+            Typed::Transition { field, .. } => match *field {
+                "leave" => names.extend(["at once", "next beat", "next bar", "every 2 bars", "phrase end", "section end", "open ending", "marker"]),
+                "by-way-of" => {
+                    names.extend(["nothing", "close ending"]);
+                    names.extend(self.piece_doc().into_iter().flat_map(|p| p.sections.iter().map(|s| s.name.as_str())));
+                }
+                "arrive" => names.extend(["start", "same bar", "same beat", "where it left off", "marker"]),
+                "allowed" => names.extend(["yes", "no"]),
+                _ => {}
+            },
             _ => {}
         }
         names.into_iter().filter(|n| !word.is_empty() && n.starts_with(word) && *n != word).map(str::to_owned).collect()
@@ -175,6 +185,18 @@ impl App {
                 }
                 let done = self.workspace.set_smooth("smoothing of a modulation", *written, text.trim());
                 self.edited(done);
+            }
+            Typed::Transition { piece, from, to, field } => {
+                self.workspace.set_transition(piece, from, to, field, text)?;
+                self.recompile();
+            }
+            Typed::LayerLevel { piece, section, layer } => {
+                let level = Decibels::read(text).map_err(|e| e.to_string())?;
+                if !(-120.0..=24.0).contains(&level.0) {
+                    return Err("a layer's level goes from -120 dB to 24 dB".into());
+                }
+                self.workspace.set_layer(piece, section, layer, "level", &level.to_string())?;
+                self.recompile();
             }
             Typed::Point(editor) => self.set_point(editor, text)?,
         }

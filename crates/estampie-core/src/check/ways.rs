@@ -1,0 +1,344 @@
+//! Every way proved: each allowed transition is rendered from several positions, and listened to.
+//!
+//! The engine that plays the game renders it, so what is heard here is what will be heard. What is listened for:
+//!
+//! - a **click**: a step from one sample to the next at the seam that is four times as large as any within 60 ms around it,
+//!   and over −50 dB of full scale;
+//! - a **gap**: 60 ms below −60 dB between two sides that sound;
+//! - a **doubled downbeat**: two onsets of like strength within 15 to 90 ms at the arrival;
+//! - a **jump** of loudness of more than 3 LU from the second and a half before to the one after (ITU-R BS.1770-4,
+//!   without gating, over whatever sounds).
+
+use crate::engine::{BLOCK, Engine, Input, InputKind, Options, Prepared, What};
+use crate::names::NameKey;
+use crate::program::Program;
+use ebur128::{EbuR128, Mode};
+use std::sync::Arc;
+
+/// A way as it sounds.
+#[derive(Debug, Clone)]
+pub struct Seam {
+    /// The piece, by index.
+    pub piece: usize,
+    /// The section that is left.
+    pub from: u16,
+    /// The section that comes; `None` is silence.
+    pub to: Option<u16>,
+    /// The bar (from 0) at which it was asked for.
+    pub asked_in: u32,
+    /// Left and right, from before the seam to after the arrival.
+    pub samples: [Vec<f32>; 2],
+    /// Where in `samples` the old section is left.
+    pub leaves: usize,
+    /// Where in `samples` the new section arrives; the same unless a bridge lies between.
+    pub arrives: usize,
+    /// Frames from the asking to the leaving.
+    pub waited: u64,
+    /// The bar (from 0) in which it was left, and the frames of bar lines within `samples`.
+    pub bars: Vec<usize>,
+    /// The largest step at the seam, in dB of full scale.
+    pub step: f32,
+    /// The largest step around it, in dB of full scale.
+    pub around: f32,
+    /// Loudness before and after, in LUFS.
+    pub loudness: (f64, f64),
+    /// What was found.
+    pub finds: Vec<FindKind>,
+}
+
+/// What can be wrong with a way.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum FindKind {
+    /// A step at the seam, in dB of full scale, against the largest around it.
+    Click(f32, f32),
+    /// Silence, in seconds.
+    Gap(f64),
+    /// Two downbeats, so many seconds apart.
+    Doubled(f64),
+    /// A jump of loudness, in LU.
+    Jump(f64),
+    /// It was asked for and did not come within a minute.
+    Never,
+}
+
+/// A find with where it is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Find {
+    /// The piece's name.
+    pub piece: String,
+    /// The section that is left.
+    pub from: String,
+    /// The section that comes, or silence.
+    pub to: String,
+    /// The bar in which it was asked for, from 1.
+    pub bar: u32,
+    /// What it is.
+    pub kind: FindKind,
+}
+
+impl std::fmt::Display for Find {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} {} ⟶ {}, asked in bar {}: ", self.piece, self.from, self.to, self.bar)?;
+        match self.kind {
+            FindKind::Click(step, around) => {
+                write!(f, "a click: a step of {step:.0} dB where {around:.0} dB is the largest around it; let the old fall over 30 ms or more")
+            }
+            FindKind::Gap(seconds) => write!(f, "a gap of {:.0} ms; let the old ring, or overlap", seconds * 1000.0),
+            FindKind::Doubled(seconds) => write!(f, "two downbeats {:.0} ms apart; leave on the beat, or let the old fall sooner", seconds * 1000.0),
+            FindKind::Jump(lu) => {
+                write!(f, "the loudness goes {} by {:.1} LU; level the layers, or let the new one rise", if lu > 0.0 { "up" } else { "down" }, lu.abs())
+            }
+            FindKind::Never => f.write_str("it never leaves; choose a moment that comes"),
+        }
+    }
+}
+
+/// How much is kept before and after a seam, in seconds.
+const AROUND: f64 = 1.5;
+/// The longest that is waited for a way.
+const LONGEST: f64 = 60.0;
+
+/// Renders a way: the piece is in a bar of a section, and asked to go on after a quarter of a beat.
+/// `None` if there is no such piece or section.
+#[must_use]
+pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, bar: u32) -> Option<Seam> {
+    let spec = program.music.pieces.get(piece)?;
+    let section = spec.sections.get(usize::from(from))?;
+    let rate = program.rate;
+    // Nothing but the way itself: what the piece follows is not asked.
+    let mut bare = (**program).clone();
+    for other in &mut bare.music.pieces {
+        other.follows = None;
+    }
+    let bare = Arc::new(bare);
+    let key = |s: Option<u16>| spec.key_of(s);
+    let start = BLOCK as u64 * 16;
+    let beat = section.map.metre(bar).beat();
+    let later = crate::music::exact::nearest(section.map.time(section.map.bar_start(bar) + beat / 4) - section.map.time(section.map.bar_start(bar)));
+    let asked = start + later.max(1);
+    let schedule: Arc<[Input]> = Arc::from([
+        Input { frame: start, what: InputKind::Jump { piece: spec.key, section: key(Some(from)), bar } },
+        Input { frame: asked, what: InputKind::Go { piece: spec.key, section: key(to), on: None } },
+    ]);
+    let (mut engine, mut remote) = Engine::new(Prepared::new(bare, 1), Options { schedule, status_every: u32::MAX, ..Options::default() });
+    let mut samples = [Vec::new(), Vec::new()];
+    let (mut leaves, mut arrives): (Option<u64>, Option<u64>) = (None, None);
+    let mut out = vec![0.0f32; BLOCK * 2 * 16];
+    let after = (AROUND * f64::from(rate)) as u64;
+    loop {
+        engine.render(&mut out);
+        for frame in out.chunks_exact(2) {
+            samples[0].push(frame[0]);
+            samples[1].push(frame[1]);
+        }
+        while let Some(happening) = remote.happening() {
+            if let What::Section { piece, section, before, .. } = happening.what
+                && piece == spec.key
+                && happening.frame > start
+            {
+                if leaves.is_none() && before == key(Some(from)) {
+                    leaves = Some(happening.frame);
+                }
+                if leaves.is_some() && section == key(to) {
+                    arrives = arrives.or(Some(happening.frame));
+                }
+            }
+        }
+        let now = engine.frame();
+        if arrives.is_some_and(|a| now >= a + after + after / 2) || now as f64 > LONGEST * f64::from(rate) {
+            break;
+        }
+    }
+    let never = leaves.is_none() || arrives.is_none();
+    let left = leaves.unwrap_or(asked);
+    let arrived = arrives.unwrap_or(left);
+    let first = left.saturating_sub(after) as usize;
+    let last = (arrived as usize + after as usize).min(samples[0].len());
+    let line = |frame: u64| (frame as usize).saturating_sub(first);
+    let bars = bar_lines(program, piece, from, (start, bar)).into_iter().filter(|f| (*f as usize) >= first && (*f as usize) < last).map(line).collect();
+    let [mut left_channel, mut right_channel] = samples;
+    left_channel.truncate(last);
+    right_channel.truncate(last);
+    let mut seam = Seam {
+        piece,
+        from,
+        to,
+        asked_in: bar,
+        samples: [left_channel.split_off(first.min(last)), right_channel.split_off(first.min(last))],
+        leaves: line(left),
+        arrives: line(arrived),
+        waited: left.saturating_sub(asked),
+        bars,
+        step: f32::NEG_INFINITY,
+        around: f32::NEG_INFINITY,
+        loudness: (f64::NEG_INFINITY, f64::NEG_INFINITY),
+        finds: Vec::new(),
+    };
+    listen(&mut seam, rate, never);
+    Some(seam)
+}
+
+/// Frames of the bar lines of a section that was entered at a bar on a frame.
+fn bar_lines(program: &Program, piece: usize, section: u16, (start, bar): (u64, u32)) -> Vec<u64> {
+    let map = &program.music.pieces[piece].sections[usize::from(section)].map;
+    let zero = map.time(map.bar_start(bar));
+    let round = crate::music::exact::nearest(map.time(map.length()));
+    let offset = |b: u32| crate::music::exact::number(map.time(map.bar_start(b)) - zero);
+    let mut lines = Vec::new();
+    for pass in 0..64u64 {
+        for b in 0..map.bars() {
+            let frame = start as f64 + offset(b) + (pass * round) as f64;
+            if frame >= start as f64 {
+                lines.push(frame as u64);
+            }
+        }
+    }
+    lines
+}
+
+fn decibels(value: f32) -> f32 {
+    20.0 * value.max(1e-9).log10()
+}
+
+/// The largest step between neighbours in a range, over both channels.
+fn step_in(seam: &Seam, from: usize, to: usize) -> f32 {
+    let largest = |c: &Vec<f32>| c[from.min(c.len())..to.min(c.len())].windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0f32, f32::max);
+    seam.samples.iter().map(largest).fold(0.0, f32::max)
+}
+
+fn listen(seam: &mut Seam, rate: u32, never: bool) {
+    if never {
+        seam.finds.push(FindKind::Never);
+        return;
+    }
+    let ms = |ms: usize| rate as usize * ms / 1000;
+    for at in [seam.leaves, seam.arrives] {
+        let here = step_in(seam, at.saturating_sub(3), at + 3);
+        let around = step_in(seam, at.saturating_sub(ms(60)), at.saturating_sub(4)).max(step_in(seam, at + 4, at + ms(60)));
+        if here > 0.0 && decibels(here) > seam.step {
+            (seam.step, seam.around) = (decibels(here), decibels(around));
+        }
+    }
+    if seam.step > -50.0 && seam.step > seam.around + 12.0 {
+        seam.finds.push(FindKind::Click(seam.step, seam.around));
+    }
+    let loud = |from: usize, to: usize| loudness(seam, from, to, rate);
+    let end = seam.samples[0].len();
+    seam.loudness = (loud(0, seam.leaves), loud(seam.arrives, end));
+    if seam.to.is_none() {
+        return;
+    }
+    if let Some(gap) = gap(seam, rate) {
+        seam.finds.push(FindKind::Gap(gap));
+    }
+    if let Some(apart) = doubled(seam, rate) {
+        seam.finds.push(FindKind::Doubled(apart));
+    }
+    let jump = seam.loudness.1 - seam.loudness.0;
+    if jump.is_finite() && jump.abs() > 3.0 {
+        seam.finds.push(FindKind::Jump(jump));
+    }
+}
+
+/// Loudness of a stretch, in LUFS, without gating.
+fn loudness(seam: &Seam, from: usize, to: usize, rate: u32) -> f64 {
+    let (from, to) = (from.min(seam.samples[0].len()), to.min(seam.samples[0].len()));
+    let Ok(mut meter) = EbuR128::new(2, rate, Mode::S) else { return f64::NEG_INFINITY };
+    // A stretch shorter than the meter's three seconds is repeated until it fills them.
+    let stretch: Vec<f32> = (from..to).flat_map(|i| [seam.samples[0][i], seam.samples[1][i]]).collect();
+    if stretch.is_empty() {
+        return f64::NEG_INFINITY;
+    }
+    let mut filled = 0;
+    while filled < rate as usize * 6 {
+        if meter.add_frames_f32(&stretch).is_err() {
+            return f64::NEG_INFINITY;
+        }
+        filled += stretch.len();
+    }
+    meter.loudness_shortterm().unwrap_or(f64::NEG_INFINITY)
+}
+
+/// Root mean square of short stretches, in dB, with the frames of each.
+fn levels(seam: &Seam, hop: usize) -> Vec<f32> {
+    let count = seam.samples[0].len() / hop.max(1);
+    let power = |c: &Vec<f32>, at: usize| c[at * hop..(at + 1) * hop].iter().map(|s| s * s).sum::<f32>() / hop as f32;
+    (0..count).map(|at| 10.0 * (seam.samples.iter().map(|c| power(c, at)).sum::<f32>() / 2.0).max(1e-12).log10()).collect()
+}
+
+/// The longest silence between two sides that sound, if it is longer than 60 ms.
+fn gap(seam: &Seam, rate: u32) -> Option<f64> {
+    let hop = rate as usize / 200;
+    let levels = levels(seam, hop);
+    let (from, to) = (seam.leaves.saturating_sub(rate as usize / 10) / hop, ((seam.arrives + rate as usize * 3 / 10) / hop).min(levels.len()));
+    let silent = |at: &usize| levels[*at] < -60.0;
+    let mut longest = 0;
+    let mut at = from;
+    while at < to {
+        let length = (at..to).take_while(silent).count();
+        // What is silent up to the end is no gap but a quiet section.
+        if at + length < to && levels[..at].iter().any(|l| *l > -50.0) {
+            longest = longest.max(length);
+        }
+        at += length + 1;
+    }
+    let seconds = longest as f64 * hop as f64 / f64::from(rate);
+    (seconds > 0.06).then_some(seconds)
+}
+
+/// The distance of two onsets of like strength around the arrival, in seconds.
+fn doubled(seam: &Seam, rate: u32) -> Option<f64> {
+    let hop = rate as usize / 400;
+    let levels = levels(seam, hop);
+    let near = rate as usize * 9 / 100;
+    let (from, to) = (seam.arrives.saturating_sub(near) / hop, ((seam.arrives + near) / hop).min(levels.len()));
+    // An onset: 9 dB over the mean of the 20 ms before.
+    let rise = |at: usize| {
+        let before = &levels[at.saturating_sub(8)..at];
+        if before.is_empty() { 0.0 } else { levels[at] - before.iter().sum::<f32>() / before.len() as f32 }
+    };
+    let mut onsets: Vec<(usize, f32)> = Vec::new();
+    for at in from.max(1)..to {
+        let peak = rise(at) > 9.0 && levels[at] > -40.0 && rise(at) >= rise(at + 1 - usize::from(at + 1 >= levels.len()));
+        if peak && onsets.last().is_none_or(|(last, _)| at - last >= 6) {
+            onsets.push((at, levels[at]));
+        }
+    }
+    let like = |a: f32, b: f32| (a - b).abs() < 6.0;
+    onsets.windows(2).find(|w| like(w[0].1, w[1].1)).map(|w| (w[1].0 - w[0].0) as f64 * hop as f64 / f64::from(rate))
+}
+
+/// Renders and listens to every allowed way of every piece, from the first bar, the middle, and the bar with the longest
+/// wait. `each` is called for every seam as it is done, and may end it by giving false.
+pub fn ways(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) -> Vec<Find> {
+    let mut finds = Vec::new();
+    let name = |key: NameKey| program.names.get(key).to_owned();
+    for (index, piece) in program.music.pieces.iter().enumerate() {
+        let count = piece.sections.len() as u16;
+        for from in 0..count {
+            for to in std::iter::once(None).chain((0..count).map(Some)) {
+                // What no one wrote and no one asks for is not proved; neither is a section that only leads on.
+                let rule = piece.rule(Some(from), to);
+                if to == Some(from) || !rule.allowed || rule.written.is_none() {
+                    continue;
+                }
+                let bars = piece.sections[usize::from(from)].map.bars();
+                // Just after a moment that counts the wait is the longest: the bar after it.
+                let mut positions = vec![0, bars / 2, bars - 1];
+                positions.sort_unstable();
+                positions.dedup();
+                for bar in positions {
+                    let Some(seam) = seam(program, index, from, to, bar) else { continue };
+                    for kind in &seam.finds {
+                        let to = if to.is_none() { crate::document::SILENCE.to_owned() } else { name(piece.key_of(to)) };
+                        finds.push(Find { piece: name(piece.key), from: name(piece.key_of(Some(from))), to, bar: bar + 1, kind: *kind });
+                    }
+                    if !each(&seam) {
+                        return finds;
+                    }
+                }
+            }
+        }
+    }
+    finds
+}

@@ -1,0 +1,86 @@
+//! Edits of music: the ways between sections, layers.
+
+use super::{Document, SILENCE, Workspace};
+use toml_edit::{ArrayOfTables, Item, Table, value};
+
+/// The fields of a transition that can be edited, with what stands there if nothing is written.
+pub const TRANSITION_FIELDS: [(&str, &str); 7] = [
+    ("leave", "next bar"),
+    ("by-way-of", "nothing"),
+    ("arrive", "start"),
+    ("old-falls", "as it ends"),
+    ("new-rises", "at once"),
+    ("overlap", "at once"),
+    ("allowed", "yes"),
+];
+
+impl Workspace {
+    /// Sets a field of the way from a section to another, as one edit; an empty text takes the field out. A way that is
+    /// not written yet is added.
+    ///
+    /// # Errors
+    /// When the piece is gone, or the text cannot be read; then nothing is changed.
+    pub fn set_transition(&mut self, piece: &str, from: &str, to: &str, field: &str, text: &str) -> Result<(), String> {
+        let doc = self.document().music.piece(piece).ok_or_else(|| format!("there is no piece {piece}"))?;
+        let file = doc.file.clone();
+        let written = doc.transitions.iter().find(|t| t.from.value == from && t.to.value == to).map(|t| t.written);
+        let mut toml = self.toml(&file)?;
+        let table = toml.get_mut("piece").and_then(|p| p.get_mut(piece)).and_then(Item::as_table_like_mut).ok_or("the piece is gone")?;
+        if table.get("transition").is_none() {
+            table.insert("transition", Item::ArrayOfTables(ArrayOfTables::new()));
+        }
+        let list = table.get_mut("transition").and_then(Item::as_array_of_tables_mut).ok_or("transition is not a list of tables")?;
+        let way = match written {
+            Some(at) => list.get_mut(at).ok_or("the transition is gone")?,
+            None => {
+                let mut way = Table::new();
+                way.insert("from", value(from));
+                way.insert("to", value(to));
+                list.push(way);
+                let last = list.len() - 1;
+                list.get_mut(last).ok_or("the transition is gone")?
+            }
+        };
+        match text.trim() {
+            "" => {
+                way.remove(field);
+            }
+            "no" | "false" if field == "allowed" => {
+                way.insert(field, value(false));
+            }
+            _ if field == "allowed" => {
+                way.remove(field);
+            }
+            text => {
+                way.insert(field, value(text));
+            }
+        }
+        let new = toml.to_string();
+        let mut sources = self.sources().clone();
+        sources.set(&file, &new);
+        let (_, faults) = Document::read(&sources, self.audio());
+        let before: Vec<String> = self.faults().iter().map(ToString::to_string).collect();
+        if let Some(fault) = faults.iter().find(|f| f.place.file == file && !before.contains(&f.to_string()) && f.what.contains(field)) {
+            return Err(format!("{}: {}", fault.what, fault.mend));
+        }
+        self.replace(&format!("{field} of {from} ⟶ {to}"), &file, &new);
+        Ok(())
+    }
+
+    /// Sets a value of a layer, as one edit.
+    ///
+    /// # Errors
+    /// When the piece is gone or the file cannot be edited.
+    pub fn set_layer(&mut self, piece: &str, section: &str, layer: &str, field: &str, text: &str) -> Result<(), String> {
+        let doc = self.document().music.piece(piece).ok_or_else(|| format!("there is no piece {piece}"))?;
+        let file = doc.file.clone();
+        self.set_value(&format!("{field} of {piece}/{layer}"), &file, &["piece", piece, "section", section, "layer", layer, field], text)
+    }
+}
+
+/// The ends that a transition can have: the piece's sections, and silence.
+#[must_use]
+pub fn ends(document: &Document, piece: &str) -> Vec<String> {
+    let sections = document.music.piece(piece).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect::<Vec<_>>());
+    sections.into_iter().chain([SILENCE.to_owned()]).collect()
+}

@@ -1,0 +1,44 @@
+//! Where a layer has something to hear: the strength of its onsets, beat by beat, from its recording or its notes.
+
+use super::exact::nearest;
+use crate::program::{Layer, Program, TakeOf};
+
+/// For each beat of the layer's section: 0 is nothing, 255 the strongest onset of the layer.
+#[must_use]
+pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
+    let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
+    let beats: Vec<_> = section.map.points().iter().filter(|p| p.on_beat).map(|p| p.at).collect();
+    let ends = beats.iter().skip(1).copied().chain([section.map.length()]);
+    if let Some(notes) = layer.notes.and_then(|n| program.music.notes.get(n as usize)) {
+        let within = |from, to| notes.patterns.iter().flatten().filter(move |n| n.at >= from && n.at < to).map(|n| n.velocity).max().unwrap_or(0);
+        return beats.iter().zip(ends).map(|(from, to)| within(*from, to).saturating_mul(2)).collect();
+    }
+    let sound = &program.sounds[layer.sound as usize];
+    let clip = sound.groups.iter().flat_map(|g| &g.takes).find_map(|t| match &t.of {
+        TakeOf::Recipe(recipe) => recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| clip),
+        TakeOf::Sound(_) => None,
+    });
+    let Some(clip) = clip else { return vec![0; beats.len()] };
+    // The rise of the level from one hundredth of a second to the next.
+    let hop = (program.rate / 100).max(1) as usize;
+    let lead = nearest(section.pick_up_time()) as usize;
+    let power = |at: usize| {
+        let range = (at * hop).min(clip.frames())..((at + 1) * hop).min(clip.frames());
+        clip.channels.iter().map(|c| c[range.clone()].iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
+    };
+    let powers: Vec<f32> = (0..clip.frames().div_ceil(hop)).map(power).collect();
+    let rise = |at: usize| (powers[at] - if at == 0 { 0.0 } else { powers[at - 1] }).max(0.0);
+    let frame = |at| nearest(section.map.time(at)) as usize + lead;
+    let strongest: Vec<f32> = beats
+        .iter()
+        .zip(ends)
+        .map(|(from, to)| {
+            // A stroke a hundredth of a second early still belongs to its beat.
+            let range = (frame(*from) / hop).saturating_sub(1)..(frame(to) / hop).saturating_sub(1).min(powers.len());
+            range.map(rise).fold(0.0, f32::max)
+        })
+        .collect();
+    let most = strongest.iter().copied().fold(1e-9, f32::max);
+    // The square root of power is amplitude: softer strokes stay visible. What is far below the strongest is none.
+    strongest.iter().map(|s| (s / most).sqrt()).map(|share| if share < 0.06 { 0 } else { (share * 255.0) as u8 }).collect()
+}

@@ -1,0 +1,401 @@
+//! Drawing the view *Music*: index, staves, ways, and the bars to come.
+
+use super::super::app::{App, Hit};
+use super::super::pen::Pen;
+use super::super::theme::Role;
+use super::{Column, Item, Stave, WIDTHS, gloss, staves};
+use estampie_core::document::{PieceDoc, SILENCE, SectionDoc, Then};
+use estampie_core::engine::PieceStatus;
+use estampie_core::music::plan;
+use estampie_core::names::NameKey;
+use estampie_core::program::Piece;
+use ratatui::layout::Rect;
+
+type Hits = Vec<(Rect, Hit)>;
+
+pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let (index, folio, note) = pen.columns_of_page(area, WIDTHS.0, WIDTHS.1);
+    draw_index(app, pen, index, hits);
+    match (app.piece_doc(), app.piece_spec()) {
+        (Some(doc), Some((at, spec))) => draw_folio(app, pen, folio, (doc, at, spec), hits),
+        _ => {
+            pen.heading(folio.x, folio.y, folio.width, "No music yet", "");
+            let lines = [
+                "Write a file in music/, such as music/dance.toml:",
+                "",
+                "[piece.dance]",
+                "tempo = \"92\"",
+                "[piece.dance.section.calm]",
+                "bars = 8",
+                "[piece.dance.section.calm.layer.strings]",
+                "file = \"audio/music/strings.flac\"",
+            ];
+            for (row, line) in lines.iter().enumerate() {
+                pen.text(folio.x, folio.y + 2 + row as u16, folio.width, line, Role::Faded);
+            }
+        }
+    }
+    gloss::draw(app, pen, note, hits);
+}
+
+fn draw_index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let music = app.music_doc();
+    let mut y = area.y;
+    let status = app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id);
+    for (row, item) in app.music_items().into_iter().enumerate() {
+        let heading = match item {
+            Item::Piece(0) => Some("Pieces"),
+            Item::Playlist(0) => Some("Playlists"),
+            Item::Stinger(0) => Some("Stingers"),
+            _ => None,
+        };
+        if let Some(heading) = heading {
+            y += u16::from(row > 0);
+            pen.heading(area.x + 1, y, area.width - 2, heading, "");
+            y += 1;
+        }
+        if y >= area.bottom() {
+            return;
+        }
+        let chosen = app.music.column == Column::Index && app.music.item == row;
+        if chosen {
+            pen.select(area.x, y, area.width);
+        }
+        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::MusicItem(row)));
+        let (name, aside, gold) = match item {
+            Item::Piece(at) => {
+                let name = &music.pieces[at].name;
+                let index = app.program().music.find_piece.get(NameKey::of(name));
+                let plays = index.and_then(|i| app.piece_now(i)).is_some_and(|n| n.sequencer.pass().is_some());
+                (name.as_str(), if plays { "▶ plays".to_owned() } else { String::new() }, plays)
+            }
+            Item::Playlist(at) => {
+                let name = &music.playlists[at].name;
+                let index = app.program().music.find_playlist.get(NameKey::of(name));
+                let on = index.and_then(|i| status?.playlists.get(i)).is_some_and(|(on, _)| *on);
+                (name.as_str(), if on { "▶ on".to_owned() } else { String::new() }, on)
+            }
+            Item::Stinger(at) => {
+                let stinger = &music.stingers[at];
+                let index = app.program().music.find_stinger.get(NameKey::of(&stinger.name));
+                let waits = index.is_some_and(|i| status.is_some_and(|s| s.stingers.iter().any(|w| usize::from(w.stinger) == i)));
+                (stinger.name.as_str(), if waits { "♪ waits".to_owned() } else { stinger.on.to_string() }, waits)
+            }
+        };
+        let shown = matches!(item, Item::Piece(at) if at == app.music.piece);
+        let end = pen.text(area.x + 2, y, area.width - 3, name, if gold || shown { Role::Gold } else { Role::Vellum });
+        let width = aside.chars().count() as u16;
+        if end + width < area.right() {
+            pen.right(area.right() - 1, y, &aside, if gold { Role::Gold } else { Role::Faded });
+        }
+        y += 1;
+    }
+    let Some(doc) = app.piece_doc() else { return };
+    let mut moved: Vec<(String, String)> = Vec::new();
+    if let Some(follows) = &doc.follows {
+        moved.push((follows.subject.value.clone(), "sections".into()));
+    }
+    let layers = format!("{}/", doc.name);
+    for m in &app.document().modulations {
+        let what = match m.target.value.strip_prefix(&layers) {
+            Some(layer) => format!("{layer} {}", m.property.word()),
+            None if m.target.value == doc.name => m.property.word().to_owned(),
+            None => continue,
+        };
+        moved.push((m.from.value.clone(), what));
+    }
+    if !moved.is_empty() && y + 3 < area.bottom() {
+        pen.heading(area.x + 1, y + 1, area.width - 2, "Moved by", "");
+        for (row, (from, what)) in moved.iter().enumerate().take(usize::from(area.bottom() - y - 2)) {
+            let row = y + 2 + row as u16;
+            let end = pen.text(area.x + 2, row, area.width - 3, from, Role::Lapis) + 1;
+            pen.text(end, row, (area.right() - 1).saturating_sub(end), what, Role::Faded);
+        }
+    }
+}
+
+fn draw_folio(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, at, spec): (&PieceDoc, usize, &Piece), hits: &mut Hits) {
+    let now = app.piece_now(at);
+    let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
+    let rate = app.program().rate;
+    let pass = now.and_then(|n| n.sequencer.pass());
+    let written = estampie_core::music::exact::number(estampie_core::music::exact::wide(doc.tempo));
+    let factor = now.map_or(1.0, |n| estampie_core::music::exact::number(n.sequencer.factor()));
+    let end = pen.text(area.x, area.y, 20, &doc.name, Role::Gold) + 2;
+    let beat = if doc.metre.note >= 8 { "beats a minute" } else { "♩" };
+    let tempo = if (factor - 1.0).abs() > 1e-6 { format!("{:.1} (written {written})", written * factor) } else { format!("{written}") };
+    let tempo = if beat == "♩" { format!("♩ {tempo}") } else { format!("{tempo} {beat}") };
+    let end = pen.text(end, area.y, 34, &tempo, if (factor - 1.0).abs() > 1e-6 { Role::Lapis } else { Role::Vellum }) + 2;
+    let end = pen.text(end, area.y, 6, &doc.metre.to_string(), Role::Vellum) + 2;
+    let key = doc.key.as_ref().map_or("", |k| k.value.as_str());
+    let end = pen.text(end, area.y, 14, key, Role::Vellum) + 2;
+    let moved = now.map_or(0.0, |n| n.transposition);
+    if moved.abs() > 0.005 {
+        pen.text(end, area.y, 16, &format!("{} st", estampie_core::trace::print_value(moved)), Role::Lapis);
+    }
+    pen.right(area.right(), area.y, "■ sounds  □ out", Role::Faded);
+    // The ways and the bars to come have their room; the staves take what is left.
+    let ends = app.way_ends();
+    let plan_rows = 4;
+    let two = ends.len() as u16 * 2 + 2 + plan_rows + 14 <= area.height;
+    let ways = if two { ends.len() as u16 * 2 } else { ends.len() as u16 } + 2;
+    let foot = area.bottom() - plan_rows;
+    let middle = foot.saturating_sub(ways);
+    let lines = staves(doc, |s| app.section_open(s));
+    draw_staves(app, pen, Rect { y: area.y + 1, height: middle.saturating_sub(area.y + 2), ..area }, (doc, spec, now), &lines, hits);
+    draw_ways(app, pen, Rect { y: middle, height: ways, ..area }, spec, two, hits);
+    pen.rule(area.x, foot - 1, area.width);
+    draw_plan(app, pen, Rect { y: foot, height: plan_rows, ..area }, (at, spec, now), (frame, rate));
+    if pass.is_none() {
+        let words = "it is silent: enter on a section begins it, and so does what it follows";
+        pen.text(area.x + 14, foot, area.width - 14, words, Role::Faded);
+    }
+}
+
+/// What is said of a section after its name.
+fn about(section: &SectionDoc) -> String {
+    let then = match &section.then {
+        Then::Loop => "goes round".to_owned(),
+        Then::End => "then ends".to_owned(),
+        Then::Section(next) => format!("then {}", next.value),
+    };
+    let mut text = format!("{} bar{} · {then}", section.bars, if section.bars == 1 { "" } else { "s" });
+    if section.phrase < section.bars {
+        text += &format!(" · phrases of {}", section.phrase);
+    }
+    if section.open > 0 {
+        text += &format!(" · open ending {}", section.open);
+    }
+    if let Some(close) = &section.close {
+        text += &format!(", close ending {}", close.value);
+    }
+    text
+}
+
+fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&PieceDoc, &Piece, Option<&PieceStatus>), lines: &[Stave], hits: &mut Hits) {
+    let program = app.program();
+    let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
+    let rate = f64::from(program.rate);
+    let pass = now.and_then(|n| n.sequencer.pass());
+    let place = now.and_then(|n| n.sequencer.position(spec, frame));
+    let room = usize::from(area.height);
+    // Each open section has a line of bar numbers besides its own lines.
+    let height = |line: &Stave| if matches!(line, Stave::Section(s) if app.section_open(*s)) { 2 } else { 1 };
+    let mut first = 0;
+    while lines[first.min(lines.len())..=app.music.stave.min(lines.len().saturating_sub(1))].iter().map(height).sum::<usize>() > room && first < lines.len() {
+        first += 1;
+    }
+    let mut y = area.y;
+    for (row, line) in lines.iter().enumerate().skip(first) {
+        if y >= area.bottom() {
+            break;
+        }
+        let chosen = app.music.column == Column::Staves && app.music.stave == row;
+        if chosen {
+            pen.select(area.x, y, area.width);
+        }
+        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::Stave(row)));
+        match *line {
+            Stave::Section(at) => {
+                let section = &doc.sections[at];
+                let plays = pass.is_some_and(|p| usize::from(p.section) == at);
+                let end = pen.text(area.x + 1, y, 16, &section.name, if plays { Role::Gold } else { Role::Vellum }) + 2;
+                let end = pen.text(end, y, area.right().saturating_sub(end), &about(section), Role::Faded) + 2;
+                if plays && let (Some(now), Some(leaves)) = (now, now.and_then(|n| n.sequencer.leaves(spec))) {
+                    let to = now.sequencer.waits().map_or(SILENCE, |a| a.to.map_or(SILENCE, |s| program.names.get(spec.sections[usize::from(s)].key)));
+                    let text = format!("▼ leaves for {to} in {:.1} s", leaves.saturating_sub(frame) as f64 / rate);
+                    if end + text.chars().count() as u16 <= area.right() {
+                        pen.right(area.right(), y, &text, Role::Red);
+                    }
+                }
+                y += 1;
+                if app.section_open(at) && y < area.bottom() {
+                    bar_numbers(pen, Rect { y, ..area }, &spec.sections[at]);
+                    y += 1;
+                }
+            }
+            Stave::Layer(at, layer) => {
+                let playing = pass.filter(|p| usize::from(p.section) == at).and(place).map(|(bar, beat, _)| (bar, beat));
+                stave(app, pen, Rect { y, height: 1, ..area }, (doc, spec), (at, layer), playing);
+                y += 1;
+            }
+        }
+    }
+}
+
+const NAME: u16 = 12;
+const LEVEL: u16 = 9;
+
+/// Columns of a beat: two if all bars fit so, else one.
+fn beat_width(width: u16, section: &estampie_core::program::Section) -> u16 {
+    let beats = section.map.points().iter().filter(|p| p.on_beat).count() as u16;
+    let room = width.saturating_sub(NAME + LEVEL + section.map.bars() as u16);
+    if beats * 2 <= room { 2 } else { 1 }
+}
+
+fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_core::program::Section) {
+    let wide = beat_width(area.width, section);
+    let mut x = area.x + NAME;
+    for point in section.map.points().iter().filter(|p| p.on_beat) {
+        if point.on_bar {
+            x += 1;
+            if x + 2 < area.right() - LEVEL {
+                pen.text(x, area.y, 4, &(point.bar + 1).to_string(), Role::Faded);
+            }
+        }
+        x += wide;
+    }
+}
+
+fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Piece), (at, layer): (usize, usize), playing: Option<(u32, u32)>) {
+    let layer_doc = &doc.sections[at].layers[layer];
+    let section = &spec.sections[at];
+    let Some(index) = section.layers.get(layer).copied() else { return };
+    let now = app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id).and_then(|s| s.layers.get(index as usize));
+    let gain = now.map_or(1.0, |n| n.gain);
+    let out = playing.is_some() && gain < 0.01;
+    let role = match playing {
+        Some(_) if out => Role::Faded,
+        Some(_) => Role::Gold,
+        None => Role::Vellum,
+    };
+    pen.text(area.x + 2, area.y, NAME - 3, &layer_doc.name, role);
+    let strokes = app.music.strokes(app.program(), index as usize);
+    let wide = beat_width(area.width, section);
+    let mut x = area.x + NAME;
+    for (beat, point) in section.map.points().iter().filter(|p| p.on_beat).enumerate() {
+        if x + wide + 1 >= area.right() - LEVEL {
+            pen.text(x, area.y, 1, "…", Role::Faded);
+            break;
+        }
+        if point.on_bar {
+            pen.text(x, area.y, 1, "╎", Role::Ghost);
+            x += 1;
+        }
+        let here = playing == Some((point.bar, point.beat));
+        let mark = match strokes.get(beat).copied().unwrap_or(0) {
+            0 => " ",
+            _ if out => "□",
+            1..=90 => "▪",
+            _ => "■",
+        };
+        if here {
+            let style = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::REVERSED);
+            pen.put(x, area.y, 1, mark, style);
+        } else {
+            pen.text(x, area.y, 1, mark, role);
+        }
+        x += wide;
+    }
+    pen.text(x.min(area.right() - LEVEL), area.y, 1, "║", Role::Ghost);
+    let waits = now.is_some_and(|n| n.waits);
+    let text = if waits {
+        "waits".to_owned()
+    } else if out {
+        "out".to_owned()
+    } else {
+        format!("{:.1} dB", layer_doc.level.0).replace('-', "−")
+    };
+    pen.right(area.right(), area.y, &text, if waits { Role::Red } else { Role::Faded });
+}
+
+fn draw_ways(app: &App, pen: &mut Pen<'_>, area: Rect, spec: &Piece, two: bool, hits: &mut Hits) {
+    let ends = app.way_ends();
+    let label = 13;
+    let wide = (area.width.saturating_sub(label) / ends.len().max(1) as u16).max(8);
+    pen.heading(area.x, area.y, label + 20, "Ways", "row leaves, column arrives");
+    for (column, name) in ends.iter().enumerate() {
+        let x = area.x + label + column as u16 * wide;
+        pen.text(x, area.y + 1, wide - 1, name, if app.music.cell.1 == column && app.music.column == Column::Ways { Role::Gold } else { Role::Vellum });
+    }
+    for (row, from) in ends.iter().enumerate() {
+        let y = area.y + 2 + row as u16 * if two { 2 } else { 1 };
+        pen.text(area.x + 1, y, label - 2, from, if app.music.cell.0 == row && app.music.column == Column::Ways { Role::Gold } else { Role::Vellum });
+        for (column, to) in ends.iter().enumerate() {
+            let x = area.x + label + column as u16 * wide;
+            let chosen = app.music.cell == (row, column) && matches!(app.music.column, Column::Ways | Column::Fields);
+            hits.push((Rect { x, y, width: wide, height: if two { 2 } else { 1 } }, Hit::Way(row, column)));
+            if chosen {
+                let selection = pen.theme.selection();
+                pen.buffer.set_style(Rect { x, y, width: wide, height: if two { 2 } else { 1 } }.intersection(pen.buffer.area), selection);
+            }
+            if from == to {
+                pen.text(x, y, wide - 1, if from == SILENCE { "–" } else { "goes round" }, Role::Ghost);
+                continue;
+            }
+            let index = |name: &str| if name == SILENCE { None } else { spec.section(NameKey::of(name)) };
+            let rule = spec.rule(index(from), index(to));
+            let own = rule.written.is_some();
+            if !rule.allowed {
+                pen.text(x, y, wide - 1, "× not allowed", Role::Red);
+                continue;
+            }
+            let role = if chosen {
+                Role::Gold
+            } else if own {
+                Role::Vellum
+            } else {
+                Role::Faded
+            };
+            let when = if from == SILENCE { "at once".to_owned() } else { gloss::when_text(app.program(), rule.leave) };
+            pen.text(x, y, wide - 1, &when, role);
+            if two {
+                let way = rule.way.map_or(String::new(), |w| format!("by {}", app.program().names.get(spec.sections[usize::from(w)].key)));
+                pen.text(x, y + 1, wide - 1, &way, Role::Faded);
+            }
+        }
+    }
+}
+
+fn draw_plan(app: &App, pen: &mut Pen<'_>, area: Rect, (at, spec, now): (usize, &Piece, Option<&PieceStatus>), (frame, rate): (u64, u32)) {
+    pen.text(area.x, area.y, 12, "Next 8 bars", Role::Faded);
+    let Some(now) = now.filter(|n| n.sequencer.pass().is_some()) else { return };
+    let planned = plan(spec, &now.sequencer, rate, frame, 8);
+    let pass = now.sequencer.pass().map(|p| p.section);
+    let place = now.sequencer.position(spec, frame);
+    let mut x = area.x + 13;
+    let mut last = None;
+    let mut label_end = x;
+    let beats: u32 = planned.iter().map(|p| p.beats).sum();
+    let wide = if beats * 2 + 8 < u32::from(area.width.saturating_sub(14)) { 2 } else { 1 };
+    for (row, bar) in planned.iter().enumerate() {
+        let other = Some(bar.section) != pass;
+        if last != Some(bar.section) || bar.new {
+            let name = app.program().names.get(spec.sections[usize::from(bar.section)].key);
+            let text = if row == 0 { name.to_owned() } else { format!("{name} in {:.1} s", bar.frame.saturating_sub(frame) as f64 / f64::from(rate)) };
+            if x >= label_end {
+                label_end = pen.text(x, area.y + 1, area.right().saturating_sub(x), &text, if other { Role::Red } else { Role::Gold }) + 1;
+            } else {
+                label_end = pen.text(x, area.y + 2, area.right().saturating_sub(x), &text, if other { Role::Red } else { Role::Gold }) + 1;
+            }
+            last = Some(bar.section);
+        }
+        for beat in 0..bar.beats {
+            if x + 1 >= area.right() {
+                break;
+            }
+            let here = row == 0 && place.is_some_and(|(b, t, _)| (b, t) == (bar.bar, beat));
+            let mark = if beat == 0 { "■" } else { "▪" };
+            let role = match (other, here) {
+                (_, true) => Role::Gold,
+                (true, _) => Role::Red,
+                (false, _) => Role::Vellum,
+            };
+            if here {
+                let style = pen.style(role).add_modifier(ratatui::style::Modifier::REVERSED);
+                pen.put(x, area.y, 1, mark, style);
+            } else {
+                pen.text(x, area.y, 1, mark, role);
+            }
+            x += wide;
+        }
+        x += 1;
+    }
+    let Some(status) = app.rehearsal.status.as_ref() else { return };
+    let mut x = area.x + 13;
+    for waiting in status.stingers.iter().filter(|w| usize::from(w.piece) == at) {
+        let Some(stinger) = app.program().music.stingers.get(usize::from(waiting.stinger)) else { continue };
+        let text = format!("♪ {} waits: {}", app.program().names.get(stinger.key), gloss::when_text(app.program(), waiting.on));
+        x = pen.text(x, area.y + 3, area.right().saturating_sub(x), &text, Role::Red) + 2;
+    }
+}

@@ -1,0 +1,380 @@
+//! The gloss of the view *Music*: the selected way with its seam and its waits, the selected layer, what was heard
+//! lately, and the finds of the proof.
+
+use super::super::app::{App, Hit};
+use super::super::pen::Pen;
+use super::super::theme::Role;
+use super::{Column, Stave, staves};
+use estampie_core::check::Seam;
+use estampie_core::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
+use estampie_core::music::wait;
+
+use estampie_core::program::{Program, When};
+use ratatui::layout::Rect;
+
+/// A moment in words.
+pub(super) fn when_text(program: &Program, when: When) -> String {
+    match when {
+        When::AtOnce => "at once".into(),
+        When::Beat => "next beat".into(),
+        When::Bar => "next bar".into(),
+        When::Bars(n) => format!("every {n} bars"),
+        When::Phrase => "phrase end".into(),
+        When::End => "section end".into(),
+        When::OpenEnding => "open ending".into(),
+        When::Marker(key) => format!("marker {}", program.names.get(key)),
+    }
+}
+
+/// A field of a transition as it is written; `None` if it is not.
+pub(super) fn field_text(way: Option<&TransitionDoc>, field: &str) -> Option<String> {
+    let way = way?;
+    let usual = TRANSITION_FIELDS.iter().find(|(f, _)| *f == field).map_or("", |(_, u)| *u);
+    let text = match field {
+        "leave" => way.leave.as_ref()?.to_string(),
+        "by-way-of" => way.way.to_string(),
+        "arrive" => way.arrive.to_string(),
+        "old-falls" => way.falls?.to_string(),
+        "new-rises" => way.rises.to_string(),
+        "overlap" => way.overlap.to_string(),
+        _ => if way.allowed { "yes" } else { "no" }.to_owned(),
+    };
+    (text != usual).then_some(text)
+}
+
+/// The fields of a transition as a person would name them.
+const LABELS: [&str; 7] = ["leaves at", "by way of", "arrives at", "old falls over", "new rises over", "goes on for", "allowed"];
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) {
+    let proof = &app.music.proof;
+    if proof.open && (proof.finds.is_some() || app.music.proving()) {
+        return draw_proof(app, pen, area);
+    }
+    let y = match app.music.column {
+        Column::Ways | Column::Fields => draw_way(app, pen, area, hits),
+        Column::Staves => draw_stave(app, pen, area),
+        Column::Index => draw_now(app, pen, area),
+    };
+    draw_heard(app, pen, Rect { y: y + 1, height: area.bottom().saturating_sub(y + 1), ..area });
+}
+
+fn pair(pen: &mut Pen<'_>, area: Rect, y: u16, label: &str, value: &str, role: Role) {
+    pen.text(area.x + 1, y, 15, label, Role::Faded);
+    pen.text(area.x + 16, y, area.width.saturating_sub(16), value, role);
+}
+
+fn draw_way(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) -> u16 {
+    let Some((from, to)) = app.selected_way() else { return area.y };
+    pen.heading(area.x, area.y, area.width, &format!("{from} ⟶ {to}"), "");
+    let mut y = area.y + 1;
+    if from == to {
+        pen.text(area.x + 1, y, area.width, "it goes round by itself", Role::Faded);
+        return y + 1;
+    }
+    let way = app.written_way(&from, &to);
+    let rule = app.wanted_seam().and_then(|(_, _, f, t)| Some(*app.piece_spec()?.1.rule(Some(f), t)));
+    for (at, ((field, usual), label)) in TRANSITION_FIELDS.iter().zip(LABELS).enumerate() {
+        let chosen = app.music.column == Column::Fields && app.music.field == at;
+        if chosen {
+            pen.select(area.x, y, area.width);
+        }
+        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::WayField(at)));
+        let text = field_text(way, field);
+        // What a row or column of "any" says is shown as such.
+        let inherited = rule.filter(|r| r.written.is_some() && way.is_none() && *field == "leave").map(|r| when_text(app.program(), r.leave));
+        let role = if text.is_some() { Role::Vellum } else { Role::Faded };
+        pair(pen, area, y, label, &text.or(inherited).unwrap_or_else(|| (*usual).to_owned()), role);
+        y += 1;
+    }
+    if way.is_none() && rule.is_some_and(|r| r.written.is_some()) {
+        pen.text(area.x + 1, y, area.width - 1, "as written for \"any\"", Role::Faded);
+        y += 1;
+    }
+    y += 1;
+    if let Some(key) = app.wanted_seam() {
+        pen.heading(area.x, y, area.width, "The seam", "as it will sound");
+        y += 1;
+        y = match app.music.seam_of(&key) {
+            Some(seam) => draw_seam(app, pen, Rect { y, ..area }, seam),
+            None => {
+                pen.text(area.x + 1, y, area.width, "is being rendered", Role::Faded);
+                y + 1
+            }
+        };
+        if let Some((_, spec)) = app.piece_spec()
+            && let Some(long) = wait(spec, key.2, spec.rule(Some(key.2), key.3).leave)
+        {
+            let rate = f64::from(app.program().rate);
+            let most = (long.longest / rate).max(1.0);
+            pen.heading(area.x, y + 1, area.width, "The wait", "whenever it is asked for");
+            for (row, (label, frames, role)) in [("longest", long.longest, Role::Red), ("median", long.median, Role::Vellum)].into_iter().enumerate() {
+                let row = y + 2 + row as u16;
+                let seconds = frames / rate;
+                pen.text(area.x + 1, row, 8, label, Role::Faded);
+                pen.right(area.x + 16, row, &format!("{seconds:.2} s"), Role::Vellum);
+                pen.bar(area.x + 18, row, area.width.saturating_sub(19), (seconds / most) as f32, role);
+            }
+            y += 4;
+        }
+    }
+    y
+}
+
+/// The wave of a seam: the old before it, the new after it.
+fn draw_seam(app: &App, pen: &mut Pen<'_>, area: Rect, seam: &Seam) -> u16 {
+    let rate = f64::from(app.program().rate);
+    let height = 6.min(area.height.saturating_sub(4));
+    let plot = Rect { height, ..area };
+    let count = seam.samples[0].len().max(1);
+    let columns = usize::from(area.width) * 2;
+    let peak = seam.samples[0].iter().fold(1e-6f32, |p, s| p.max(s.abs()));
+    let (mut old, mut new) = (Vec::new(), Vec::new());
+    for column in 0..columns {
+        let range = column * count / columns..((column + 1) * count / columns).max(column * count / columns + 1).min(count);
+        let high = seam.samples[0][range.clone()].iter().fold(0.0f32, |p, s| p.max(s.abs())) / peak;
+        let x = (column as f64 + 0.5) / columns as f64;
+        let steps = (f64::from(high) * f64::from(height) * 2.0).ceil() as usize;
+        let list = if range.start < seam.leaves { &mut old } else { &mut new };
+        for step in 0..=steps {
+            let offset = step as f64 / (f64::from(height) * 4.0);
+            list.push((x, (0.5 + offset).min(1.0)));
+            list.push((x, (0.5 - offset).max(0.0)));
+        }
+    }
+    pen.plot(plot, &old, Role::Faded);
+    let split = (seam.leaves as f64 / count as f64 * f64::from(area.width)) as u16;
+    let right = Rect { x: area.x + split, width: area.width - split, ..plot };
+    let share = f64::from(split) / f64::from(area.width);
+    let moved: Vec<(f64, f64)> = new.iter().map(|(x, y)| ((x - share) / (1.0 - share).max(0.01), *y)).collect();
+    pen.plot(right, &moved, Role::Gold);
+    let y = area.y + height;
+    pen.text(area.x + split, y, 1, "▲", Role::Red);
+    pen.text(area.x, y, split.saturating_sub(1), &format!("asked {:.1} s before", seam.waited as f64 / rate), Role::Faded);
+    let step = if seam.step > -200.0 { format!("step {:.0} dB, around {:.0} dB", seam.step, seam.around).replace('-', "−") } else { "no step".into() };
+    let finds = seam.finds.len();
+    let (text, role) = match finds {
+        0 => (format!("✓ {step}: no click"), Role::Verdigris),
+        _ => (format!("! {step}"), Role::Red),
+    };
+    pen.text(area.x, y + 1, area.width, &text, role);
+    let (before, after) = seam.loudness;
+    if before.is_finite() && after.is_finite() {
+        let text = format!("{before:.1} ⟶ {after:.1} LUFS").replace('-', "−");
+        pen.text(area.x, y + 2, area.width, &text, if (before - after).abs() > 3.0 && seam.to.is_some() { Role::Red } else { Role::Faded });
+    }
+    y + 3
+}
+
+fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
+    let Some(doc) = app.piece_doc() else { return area.y };
+    let lines = staves(doc, |s| app.section_open(s));
+    let mut y = area.y + 1;
+    match lines.get(app.music.stave) {
+        Some(Stave::Section(at)) => {
+            let section = &doc.sections[*at];
+            pen.heading(area.x, area.y, area.width, &section.name, "");
+            let mut say = |label: &str, value: &str| {
+                if !value.is_empty() {
+                    pair(pen, area, y, label, value, Role::Vellum);
+                    y += 1;
+                }
+            };
+            say("bars", &section.bars.to_string());
+            say("phrases of", &format!("{} bars", section.phrase));
+            say("then", &section.then.to_string());
+            say("open ending", &if section.open > 0 { format!("the last {} bars", section.open) } else { String::new() });
+            say("close ending", section.close.as_ref().map_or("", |c| c.value.as_str()));
+            say("markers", &section.markers.iter().map(|(n, s)| format!("{n} {}.{}", s.value.bar, s.value.beat)).collect::<Vec<_>>().join(", "));
+            say("chords", &section.chords.iter().map(|(s, c)| format!("{}: {c}", s.bar)).collect::<Vec<_>>().join("  "));
+        }
+        Some(Stave::Layer(at, layer)) => {
+            let section = &doc.sections[*at];
+            let layer_doc = &section.layers[*layer];
+            pen.heading(area.x, area.y, area.width, &format!("{} of {}", layer_doc.name, section.name), "");
+            let mut say = |label: &str, value: &str| {
+                pair(pen, area, y, label, value, Role::Vellum);
+                y += 1;
+            };
+            match &layer_doc.of {
+                LayerOf::File(file) => say("file", file.value.rsplit('/').next().unwrap_or_default()),
+                LayerOf::Sound(sound) => say("sound", &sound.value),
+                LayerOf::Notes(notes) => {
+                    say("notes", &notes.tracks.iter().map(|t| t.value.as_str()).collect::<Vec<_>>().join(", "));
+                    say("instrument", &notes.instrument.value);
+                }
+                LayerOf::Nothing => say("plays", "nothing"),
+            }
+            say("level", &layer_doc.level.to_string());
+            let when: Vec<String> = layer_doc.when.iter().map(|c| format!("{} {}", c.subject, c.test)).collect();
+            say("while", &if when.is_empty() { "always".to_owned() } else { when.join(" and ") });
+            say("switched on", &layer_doc.on.to_string());
+            say("fades over", &layer_doc.fade.to_string());
+            let name = format!("{}/{}", doc.name, layer_doc.name);
+            let moved: Vec<_> = app.document().modulations.iter().filter(|m| m.target.value == name).collect();
+            for modulation in moved.iter().take(2) {
+                y = draw_curve(app, pen, Rect { y: y + 1, height: area.bottom().saturating_sub(y + 1), ..area }, modulation.written);
+            }
+        }
+        None => {}
+    }
+    y
+}
+
+/// The curve of a modulation with the value that it comes to now.
+fn draw_curve(app: &App, pen: &mut Pen<'_>, area: Rect, written: usize) -> u16 {
+    let program = app.program();
+    let Some((index, spec)) = program.modulations.iter().enumerate().find(|(_, m)| m.written as usize == written) else { return area.y };
+    let parameter = &program.parameters[spec.parameter];
+    let name = program.names.get(parameter.key);
+    pen.heading(area.x, area.y, area.width, &format!("{name} ⟶ {}", spec.property.word()), "");
+    let status = app.rehearsal.status.as_ref().filter(|s| s.program == program.id);
+    let now = status.and_then(|s| s.parameters.get(spec.parameter)).map_or(parameter.rest, |p| p.smooth);
+    let value = status.and_then(|s| s.modulations.get(index)).copied().unwrap_or(0.0);
+    let height = 4.min(area.height.saturating_sub(3));
+    let plot = Rect { y: area.y + 1, height, ..area };
+    let (low, high) = (parameter.low, parameter.high);
+    let values: Vec<f32> = (0..200).map(|i| spec.curve.at(low + (high - low) * i as f32 / 199.0)).collect();
+    let (least, most) = values.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+    let span = (most - least).max(1e-3);
+    let points: Vec<(f64, f64)> = values.iter().enumerate().map(|(i, v)| (i as f64 / 199.0, f64::from((v - least) / span))).collect();
+    pen.plot(plot, &points, Role::Vellum);
+    let share = ((now - low) / (high - low).max(1e-6)).clamp(0.0, 1.0);
+    let x = area.x + (share * f32::from(area.width.saturating_sub(1))) as u16;
+    for row in 0..height {
+        pen.text(x, plot.y + row, 1, "╎", Role::Gold);
+    }
+    let text = format!("{name} {now:.2} ⟶ {}", spec.property.print(value));
+    pen.text(area.x, plot.bottom(), area.width, &text, Role::Gold);
+    plot.bottom() + 1
+}
+
+/// What plays, in sentences.
+fn draw_now(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
+    pen.heading(area.x, area.y, area.width, "Now", "");
+    let mut y = area.y + 1;
+    let program = app.program();
+    let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
+    let mut any = false;
+    for (index, spec) in program.music.pieces.iter().enumerate() {
+        let Some(now) = app.piece_now(index) else { continue };
+        let Some(pass) = now.sequencer.pass() else { continue };
+        any = true;
+        let (bar, beat, _) = now.sequencer.position(spec, frame).unwrap_or_default();
+        let section = program.names.get(spec.sections[usize::from(pass.section)].key);
+        pen.text(area.x + 1, y, area.width - 1, &format!("{} {section} {}.{}", program.names.get(spec.key), bar + 1, beat + 1), Role::Gold);
+        y += 1;
+        let to = |to: Option<u16>| to.map_or(SILENCE, |s| program.names.get(spec.sections[usize::from(s)].key));
+        if let Some(between) = now.sequencer.between() {
+            pen.text(area.x + 3, y, area.width - 3, &format!("leads to {}", to(between.to)), Role::Red);
+            y += 1;
+        }
+        if let Some(ask) = now.sequencer.waits() {
+            let leaves = now.sequencer.leaves(spec).map(|f| f.saturating_sub(frame) as f64 / f64::from(program.rate));
+            let text = format!("waits for {}{}", to(ask.to), leaves.map_or(String::new(), |s| format!(", {s:.1} s")));
+            pen.text(area.x + 3, y, area.width - 3, &text, Role::Red);
+            let by = program.names.get(ask.by);
+            if !by.is_empty() {
+                y += 1;
+                pen.text(area.x + 3, y, area.width - 3, &format!("asked by {by}"), Role::Faded);
+            }
+            y += 1;
+        }
+        for (value, what) in [(now.held, "held down by another piece"), (now.ducked, "held down by a stinger")] {
+            if value < -0.05 {
+                pen.text(area.x + 3, y, area.width - 3, &format!("{} dB, {what}", estampie_core::trace::print_value(value)), Role::Red);
+                y += 1;
+            }
+        }
+    }
+    if !any {
+        pen.text(area.x + 1, y, area.width - 1, "no piece plays", Role::Faded);
+        y += 1;
+    }
+    if app.music.metronome {
+        pen.text(area.x + 1, y, area.width - 1, "metronome (rehearsal only)", Role::Red);
+        y += 1;
+    }
+    y
+}
+
+fn draw_heard(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    if area.height < 3 {
+        return;
+    }
+    pen.heading(area.x, area.y, area.width, "Heard lately", "");
+    let rate = f64::from(app.program().rate);
+    for (row, (frame, text, alarm)) in app.rehearsal.history.music.iter().rev().take(usize::from(area.height - 1)).enumerate() {
+        let y = area.y + 1 + row as u16;
+        pen.right(area.x + 6, y, &format!("{:.1}", *frame as f64 / rate), Role::Faded);
+        pen.text(area.x + 8, y, area.width.saturating_sub(8), text.trim(), if *alarm { Role::Red } else { Role::Vellum });
+    }
+    if app.rehearsal.history.music.is_empty() {
+        pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing yet", Role::Faded);
+    }
+}
+
+fn draw_proof(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let proof = &app.music.proof;
+    pen.heading(area.x, area.y, area.width, "Every way", "from several bars");
+    let mut y = area.y + 1;
+    match &proof.finds {
+        None => {
+            pen.text(area.x + 1, y, area.width - 1, &format!("{} renderings heard so far", proof.heard), Role::Gold);
+        }
+        Some(finds) => {
+            let (text, role) = if finds.is_empty() {
+                (format!("✓ {} renderings, nothing found", proof.heard), Role::Verdigris)
+            } else {
+                (format!("{} renderings, {} finds", proof.heard, finds.len()), Role::Red)
+            };
+            pen.text(area.x + 1, y, area.width - 1, &text, role);
+            y += 2;
+            for find in finds {
+                for line in lines(&find.to_string(), usize::from(area.width) - 3) {
+                    if y + 1 >= area.bottom() {
+                        pen.text(area.x + 1, y, area.width, "and more; estampie check lists all", Role::Faded);
+                        return;
+                    }
+                    pen.text(area.x + 1, y, area.width - 1, &line, Role::Vellum);
+                    y += 1;
+                }
+                y += 1;
+            }
+        }
+    }
+}
+
+/// A sentence in lines of a width.
+fn lines(text: &str, width: usize) -> Vec<String> {
+    let mut list: Vec<String> = vec![String::new()];
+    for word in text.split(' ') {
+        let last = list.len() - 1;
+        if !list[last].is_empty() && list[last].chars().count() + word.chars().count() + 1 > width {
+            list.push(format!("  {word}"));
+        } else {
+            if !list[last].is_empty() {
+                list[last].push(' ');
+            }
+            list[last].push_str(word);
+        }
+    }
+    list
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sentences_are_cut_between_words() {
+        assert_eq!(lines("one two three", 7), ["one two", "  three"]);
+        assert_eq!(lines("", 5), [""]);
+    }
+
+    #[test]
+    fn moments_are_said_as_they_are_written() {
+        let program = Program::default();
+        assert_eq!(when_text(&program, When::Bars(2)), "every 2 bars");
+        assert_eq!(when_text(&program, When::AtOnce), "at once");
+    }
+}

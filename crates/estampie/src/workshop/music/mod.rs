@@ -1,0 +1,504 @@
+//! The view *Music*: what plays and what waits, the sections as staves, and the ways between them.
+//!
+//! Index: pieces, playlists and stingers. Folio: staves, and the matrix of transitions. Gloss: the selected transition
+//! with its seam, or the selected layer. Everything that is shown as to come is asked of a copy of the piece's own
+//! sequencer.
+
+mod draw;
+mod gloss;
+
+pub(super) use draw::draw;
+
+use super::app::{App, Mode, Typed};
+use super::keys::{Do, View};
+use super::line::Line;
+use estampie_core::check::{self, Find, Seam};
+use estampie_core::document::{MusicDoc, PieceDoc, SILENCE, TRANSITION_FIELDS, TransitionDoc};
+use estampie_core::engine::{InputKind, PieceStatus};
+use estampie_core::music::strokes;
+use estampie_core::names::NameKey;
+use estampie_core::program::{Piece, Program};
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, channel};
+use std::time::{Duration, Instant};
+
+/// Widths of index and gloss.
+pub(super) const WIDTHS: (u16, u16) = (24, 38);
+
+/// Where the hands are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Column {
+    #[default]
+    Index,
+    Staves,
+    Ways,
+    Fields,
+}
+
+/// A line of the index.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Item {
+    Piece(usize),
+    Playlist(usize),
+    Stinger(usize),
+}
+
+/// Which way, in which program.
+type WayKey = (u64, String, u16, Option<u16>);
+
+/// What the view remembers.
+#[derive(Default)]
+pub(crate) struct MusicView {
+    pub(crate) column: Column,
+    pub(crate) item: usize,
+    /// The piece that is shown, by its place in the document.
+    pub(crate) piece: usize,
+    /// The selected line of the staves: sections and their layers.
+    pub(crate) stave: usize,
+    /// The section whose layers are shown though it does not play.
+    pub(crate) stave_section: usize,
+    /// Row and column of the matrix.
+    pub(crate) cell: (usize, usize),
+    pub(crate) field: usize,
+    pub(crate) metronome: bool,
+    taps: Vec<Instant>,
+    /// Onsets of all layers of a program.
+    onsets: Option<(u64, Vec<Vec<u8>>)>,
+    seam: Option<(WayKey, Option<Seam>)>,
+    making: Option<(WayKey, Receiver<Option<Seam>>)>,
+    pub(crate) proof: Proof,
+}
+
+/// Every way being proved, or what was found.
+#[derive(Default)]
+pub(crate) struct Proof {
+    running: Option<Receiver<Progress>>,
+    pub(crate) heard: usize,
+    pub(crate) finds: Option<Vec<Find>>,
+    /// Whether the finds lie open in the gloss.
+    pub(crate) open: bool,
+}
+
+enum Progress {
+    Heard(usize),
+    Done(Vec<Find>),
+}
+
+impl MusicView {
+    pub(crate) fn strokes(&self, program: &Program, layer: usize) -> &[u8] {
+        self.onsets.as_ref().filter(|(id, _)| *id == program.id).and_then(|(_, list)| list.get(layer)).map_or(&[], |l| l)
+    }
+
+    pub(crate) fn seam_of(&self, key: &(u64, String, u16, Option<u16>)) -> Option<&Seam> {
+        self.seam.as_ref().filter(|(k, _)| k == key).and_then(|(_, s)| s.as_ref())
+    }
+
+    pub(crate) fn proving(&self) -> bool {
+        self.proof.running.is_some()
+    }
+}
+
+/// A line of the staves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Stave {
+    Section(usize),
+    Layer(usize, usize),
+}
+
+/// The lines of the staves of a piece: all sections, and the layers of those that are open.
+pub(crate) fn staves(doc: &PieceDoc, open: impl Fn(usize) -> bool) -> Vec<Stave> {
+    let mut list = Vec::new();
+    for (at, section) in doc.sections.iter().enumerate() {
+        list.push(Stave::Section(at));
+        if open(at) {
+            list.extend((0..section.layers.len()).map(|layer| Stave::Layer(at, layer)));
+        }
+    }
+    list
+}
+
+impl App {
+    pub(crate) fn music_doc(&self) -> &MusicDoc {
+        &self.document().music
+    }
+
+    pub(crate) fn music_items(&self) -> Vec<Item> {
+        let music = self.music_doc();
+        let pieces = (0..music.pieces.len()).map(Item::Piece);
+        pieces.chain((0..music.playlists.len()).map(Item::Playlist)).chain((0..music.stingers.len()).map(Item::Stinger)).collect()
+    }
+
+    pub(crate) fn piece_doc(&self) -> Option<&PieceDoc> {
+        let music = self.music_doc();
+        music.pieces.get(self.music.piece).or(music.pieces.first())
+    }
+
+    /// The piece that is shown, as compiled, with its index.
+    pub(crate) fn piece_spec(&self) -> Option<(usize, &Piece)> {
+        let index = self.program().music.find_piece.get(NameKey::of(&self.piece_doc()?.name))?;
+        self.program().music.pieces.get(index).map(|p| (index, p))
+    }
+
+    /// Where a piece is now, if the last status is of this program.
+    pub(crate) fn piece_now(&self, index: usize) -> Option<&PieceStatus> {
+        self.rehearsal.status.as_ref().filter(|s| s.program == self.program().id)?.pieces.get(index)
+    }
+
+    /// Whether a section's layers are shown: it plays, or it is selected.
+    pub(crate) fn section_open(&self, section: usize) -> bool {
+        let plays = self.piece_spec().and_then(|(i, _)| self.piece_now(i)).and_then(|n| n.sequencer.pass()).map(|p| usize::from(p.section));
+        plays == Some(section) || self.music.stave_section == section
+    }
+
+    /// The names of the matrix's rows and columns: all sections, then silence.
+    pub(crate) fn way_ends(&self) -> Vec<String> {
+        self.piece_doc().map_or(Vec::new(), |p| estampie_core::document::ends(self.document(), &p.name))
+    }
+
+    /// The two ends of the selected way.
+    pub(crate) fn selected_way(&self) -> Option<(String, String)> {
+        let ends = self.way_ends();
+        let (row, column) = self.music.cell;
+        Some((ends.get(row)?.clone(), ends.get(column)?.clone()))
+    }
+
+    /// The transition that is written for a way itself.
+    pub(crate) fn written_way(&self, from: &str, to: &str) -> Option<&TransitionDoc> {
+        self.piece_doc()?.transitions.iter().find(|t| t.from.value == from && t.to.value == to)
+    }
+
+    fn selected_stave(&self) -> Option<Stave> {
+        let doc = self.piece_doc()?;
+        staves(doc, |s| self.section_open(s)).get(self.music.stave).copied()
+    }
+
+    pub(super) fn go_music(&mut self, by: isize) {
+        let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
+        match self.music.column {
+            Column::Index => {
+                let items = self.music_items();
+                self.music.item = step(self.music.item, items.len());
+                if let Some(Item::Piece(index)) = items.get(self.music.item) {
+                    self.show_piece(*index);
+                }
+            }
+            Column::Staves => {
+                let count = self.piece_doc().map_or(0, |d| staves(d, |s| self.section_open(s)).len());
+                self.music.stave = step(self.music.stave, count);
+            }
+            Column::Ways => self.music.cell.0 = step(self.music.cell.0, self.way_ends().len()),
+            Column::Fields => self.music.field = step(self.music.field, TRANSITION_FIELDS.len()),
+        }
+    }
+
+    pub(super) fn show_piece(&mut self, index: usize) {
+        if self.music.piece != index {
+            self.music.piece = index;
+            (self.music.stave, self.music.stave_section, self.music.cell, self.music.field) = (0, 0, (0, 0), 0);
+        }
+    }
+
+    /// What keys do here; true if it was for this view.
+    pub(super) fn act_music(&mut self, does: Do) -> bool {
+        match does {
+            Do::Left | Do::Right => {
+                let by = if does == Do::Left { -1 } else { 1 };
+                match self.music.column {
+                    Column::Ways => {
+                        let count = self.way_ends().len();
+                        self.music.cell.1 = self.music.cell.1.saturating_add_signed(by).min(count.saturating_sub(1));
+                    }
+                    Column::Staves => self.nudge_layer(by as f32 * 0.5),
+                    Column::Index | Column::Fields => {}
+                }
+            }
+            Do::FineLeft => self.nudge_layer(-0.1),
+            Do::FineRight => self.nudge_layer(0.1),
+            Do::NextColumn | Do::PreviousColumn => {
+                let order = [Column::Index, Column::Staves, Column::Ways, Column::Fields];
+                let at = order.iter().position(|c| *c == self.music.column).unwrap_or(0);
+                self.music.column = order[(at + if does == Do::NextColumn { 1 } else { 3 }) % 4];
+            }
+            Do::Main => self.main_music(),
+            Do::Edit => self.edit_music(),
+            Do::Rest => self.rest_music(),
+            Do::SwitchLayer => self.switch_layer(),
+            Do::JumpBack => self.jump(-1),
+            Do::JumpOn => self.jump(1),
+            Do::Sting => self.sting(),
+            Do::StepState => self.step_state(),
+            Do::Metronome => {
+                self.music.metronome = !self.music.metronome;
+                self.rehearsal.say(InputKind::Metronome { on: self.music.metronome });
+                self.say(if self.music.metronome { "a click on every beat (rehearsal only)" } else { "no more clicks" });
+            }
+            Do::Tap => self.tap(),
+            Do::Prove => self.prove(),
+            Do::Curve => self.layer_curve(),
+            Do::Back if self.music.proof.open => self.music.proof.open = false,
+            _ => return false,
+        }
+        true
+    }
+
+    fn main_music(&mut self) {
+        match self.music.column {
+            Column::Index => match self.music_items().get(self.music.item).copied() {
+                Some(Item::Piece(index)) => {
+                    let doc = &self.music_doc().pieces[index];
+                    let (piece, name) = (NameKey::of(&doc.name), doc.name.clone());
+                    let plays = self.program().music.find_piece.get(piece).and_then(|i| self.piece_now(i)).is_some_and(|n| n.sequencer.pass().is_some());
+                    let first = self.program().music.find_piece.get(piece).map(|i| &self.program().music.pieces[i]).map(|p| p.key_of(Some(p.first)));
+                    let section = if plays { NameKey::NONE } else { first.unwrap_or_default() };
+                    self.rehearsal.say(InputKind::Go { piece, section, on: None });
+                    self.say(if plays { format!("{name} is to come to rest") } else { format!("{name} begins") });
+                }
+                Some(Item::Playlist(index)) => {
+                    let list = NameKey::of(&self.music_doc().playlists[index].name);
+                    let at = self.program().music.find_playlist.get(list);
+                    let on = at.and_then(|i| self.rehearsal.status.as_ref()?.playlists.get(i)).is_some_and(|(on, _)| *on);
+                    self.rehearsal.say(InputKind::List { list, on: !on });
+                }
+                Some(Item::Stinger(_)) => self.sting(),
+                None => {}
+            },
+            Column::Staves => match self.selected_stave() {
+                Some(Stave::Section(section)) => {
+                    self.music.stave_section = section;
+                    self.go_to(section);
+                }
+                Some(Stave::Layer(..)) => self.switch_layer(),
+                None => {}
+            },
+            Column::Ways => {
+                let Some((_, to)) = self.selected_way() else { return };
+                let Some(piece) = self.piece_doc().map(|d| NameKey::of(&d.name)) else { return };
+                let section = if to == SILENCE { NameKey::NONE } else { NameKey::of(&to) };
+                self.rehearsal.say(InputKind::Go { piece, section, on: None });
+            }
+            Column::Fields => self.edit_music(),
+        }
+    }
+
+    fn go_to(&mut self, section: usize) {
+        let Some(doc) = self.piece_doc() else { return };
+        let Some(section) = doc.sections.get(section) else { return };
+        let what = InputKind::Go { piece: NameKey::of(&doc.name), section: NameKey::of(&section.name), on: None };
+        self.rehearsal.say(what);
+    }
+
+    fn edit_music(&mut self) {
+        match self.music.column {
+            Column::Ways | Column::Fields => {
+                let (Some((from, to)), Some(piece)) = (self.selected_way(), self.piece_doc().map(|d| d.name.clone())) else { return };
+                if from == to {
+                    return self.say("a section goes round by itself; its field \"then\" says what follows it");
+                }
+                let field = TRANSITION_FIELDS[self.music.field.min(TRANSITION_FIELDS.len() - 1)].0;
+                let now = gloss::field_text(self.written_way(&from, &to), field);
+                self.mode = Mode::Typing(Typed::Transition { piece, from, to, field }, Line::offer(&now.unwrap_or_default()));
+            }
+            Column::Staves => {
+                let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) else {
+                    return self.say("choose a layer to type its level");
+                };
+                let section = &doc.sections[section];
+                let layer = &section.layers[layer];
+                let typed = Typed::LayerLevel { piece: doc.name.clone(), section: section.name.clone(), layer: layer.name.clone() };
+                self.mode = Mode::Typing(typed, Line::offer(&layer.level.to_string()));
+            }
+            Column::Index => self.say("tab goes to the sections and the ways between them"),
+        }
+    }
+
+    fn rest_music(&mut self) {
+        match self.music.column {
+            Column::Fields | Column::Ways => {
+                if let (Some((from, to)), Some(piece)) = (self.selected_way(), self.piece_doc().map(|d| d.name.clone())) {
+                    let field = TRANSITION_FIELDS[self.music.field].0;
+                    let done = self.workspace.set_transition(&piece, &from, &to, field, "");
+                    self.edited(done);
+                }
+            }
+            Column::Staves => self.set_selected_layer(0.0),
+            Column::Index => {}
+        }
+    }
+
+    fn nudge_layer(&mut self, by: f32) {
+        if let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) {
+            let level = doc.sections[section].layers[layer].level.0 + by;
+            self.set_selected_layer(level);
+        }
+    }
+
+    fn set_selected_layer(&mut self, level: f32) {
+        let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) else { return };
+        let (piece, section) = (doc.name.clone(), &doc.sections[section]);
+        let (section, layer) = (section.name.clone(), section.layers[layer].name.clone());
+        let level = estampie_core::units::Decibels(((level * 10.0).round() / 10.0).clamp(-120.0, 24.0));
+        let done = self.workspace.set_layer(&piece, &section, &layer, "level", &level.to_string());
+        self.edited(done);
+    }
+
+    fn switch_layer(&mut self) {
+        let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) else {
+            return self.say("choose a layer to bring it in or take it out");
+        };
+        let name = format!("{}/{}", doc.name, doc.sections[section].layers[layer].name);
+        let key = NameKey::of(&name);
+        let at = self.program().music.find_switch.get(key);
+        let on = at.and_then(|i| self.rehearsal.status.as_ref()?.switches.get(i)).is_none_or(|on| *on);
+        self.rehearsal.say(InputKind::Switch { layer: key, on: !on });
+        self.say(format!("{name} {} (rehearsal only)", if on { "goes out" } else { "comes in" }));
+    }
+
+    /// A bar back or on, at once; from silence into the first section.
+    fn jump(&mut self, by: i64) {
+        let Some((index, spec)) = self.piece_spec() else { return };
+        let frame = self.rehearsal.frame();
+        let pass = self.piece_now(index).and_then(|n| Some((*n.sequencer.pass()?, n.sequencer.position(spec, frame)?)));
+        let (section, bar) = match pass {
+            Some((pass, (bar, ..))) => {
+                let bars = i64::from(spec.sections[usize::from(pass.section)].map.bars());
+                (pass.section, (i64::from(bar) + by).rem_euclid(bars) as u32)
+            }
+            None => (spec.first, 0),
+        };
+        let what = InputKind::Jump { piece: spec.key, section: spec.key_of(Some(section)), bar };
+        self.rehearsal.say(what);
+    }
+
+    fn sting(&mut self) {
+        let chosen = match (self.music.column, self.music_items().get(self.music.item)) {
+            (Column::Index, Some(Item::Stinger(index))) => *index,
+            _ => 0,
+        };
+        if let Some(stinger) = self.music_doc().stingers.get(chosen) {
+            let stinger = NameKey::of(&stinger.name);
+            self.rehearsal.say(InputKind::Sting { stinger });
+        } else {
+            self.say("there is no stinger; add [stinger.NAME] to a file in music/");
+        }
+    }
+
+    /// The next value of the state that the piece follows.
+    fn step_state(&mut self) {
+        let subject = self.piece_doc().and_then(|d| d.follows.as_ref()).map(|f| f.subject.value.clone());
+        let Some(index) = subject.and_then(|s| self.document().states.iter().position(|d| d.name == s)) else {
+            return self.say("this piece follows no state");
+        };
+        let count = self.document().states[index].values.len();
+        let next = (self.latest_state(index) + 1) % count;
+        self.set_state(index, next);
+    }
+
+    /// Taps of the last seconds as a tempo.
+    fn tap(&mut self) {
+        let now = Instant::now();
+        self.music.taps.retain(|t| now.duration_since(*t) < Duration::from_secs(4));
+        self.music.taps.push(now);
+        let taps = &self.music.taps;
+        if let (Some(first), true) = (taps.first(), taps.len() > 2) {
+            let tempo = 60.0 * (taps.len() - 1) as f64 / now.duration_since(*first).as_secs_f64();
+            self.say(format!("{tempo:.1} beats a minute from {} taps", taps.len()));
+        } else {
+            self.say("tap on, on the beat");
+        }
+    }
+
+    /// The curve of the first modulation of the selected layer.
+    fn layer_curve(&mut self) {
+        let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) else {
+            return self.say("choose a layer whose curve is to be edited");
+        };
+        let name = format!("{}/{}", doc.name, doc.sections[section].layers[layer].name);
+        let found = self.document().modulations.iter().find(|m| m.kind == estampie_core::document::Moved::Layer && m.target.value == name).map(|m| m.written);
+        match found {
+            Some(written) => self.begin_curve(written),
+            None => self.say(format!("nothing moves {name}; add it in Wiring: strain moves layer {name} level")),
+        }
+    }
+
+    fn prove(&mut self) {
+        if self.music.proving() {
+            return self.say("every way is being proved");
+        }
+        if self.music.proof.finds.is_some() && !self.music.proof.open {
+            self.music.proof.open = true;
+            return;
+        }
+        let program = Arc::clone(self.program());
+        let (sender, receiver) = channel();
+        std::thread::spawn(move || {
+            let mut heard = 0;
+            let finds = check::ways(&program, |_| {
+                heard += 1;
+                sender.send(Progress::Heard(heard)).is_ok()
+            });
+            let _ = sender.send(Progress::Done(finds));
+        });
+        self.music.proof = Proof { running: Some(receiver), heard: 0, finds: None, open: true };
+    }
+
+    /// Takes in what was made aside, and begins what is wanted now; true if there is something new.
+    pub(super) fn poll_music(&mut self) -> bool {
+        let mut news = false;
+        if self.view != View::Music {
+            return news;
+        }
+        let program = Arc::clone(self.program());
+        if self.loading().is_none() && self.music.onsets.as_ref().is_none_or(|(id, _)| *id != program.id) {
+            let list = program.music.layers.iter().map(|l| strokes(&program, l)).collect();
+            self.music.onsets = Some((program.id, list));
+            news = true;
+        }
+        let proof = &mut self.music.proof;
+        if let Some(running) = &proof.running {
+            let mut done = None;
+            while let Ok(progress) = running.try_recv() {
+                news = true;
+                match progress {
+                    Progress::Heard(count) => proof.heard = count,
+                    Progress::Done(finds) => done = Some(finds),
+                }
+            }
+            if let Some(finds) = done {
+                (proof.finds, proof.running) = (Some(finds), None);
+            }
+        }
+        if let Some((key, receiver)) = &self.music.making
+            && let Ok(seam) = receiver.try_recv()
+        {
+            self.music.seam = Some((key.clone(), seam));
+            self.music.making = None;
+            news = true;
+        }
+        if let Some(key) = self.wanted_seam()
+            && self.music.making.is_none()
+            && self.loading().is_none()
+            && self.music.seam.as_ref().is_none_or(|(k, _)| *k != key)
+        {
+            let (sender, receiver) = channel();
+            let (from, to) = (key.2, key.3);
+            if let Some((index, _)) = self.piece_spec() {
+                std::thread::spawn(move || sender.send(check::seam(&program, index, from, to, 0)));
+                self.music.making = Some((key, receiver));
+            }
+        }
+        news
+    }
+
+    /// The way whose seam is shown.
+    pub(crate) fn wanted_seam(&self) -> Option<(u64, String, u16, Option<u16>)> {
+        if !matches!(self.music.column, Column::Ways | Column::Fields) {
+            return None;
+        }
+        let (from, to) = self.selected_way()?;
+        let (_, spec) = self.piece_spec()?;
+        let from_index = spec.section(NameKey::of(&from))?;
+        let to_index = if to == SILENCE { None } else { Some(spec.section(NameKey::of(&to))?) };
+        let allowed = spec.rule(Some(from_index), to_index).allowed && from != to;
+        allowed.then(|| (self.program().id, self.piece_doc().map_or(String::new(), |d| d.name.clone()), from_index, to_index))
+    }
+}
