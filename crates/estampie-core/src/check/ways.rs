@@ -1,6 +1,7 @@
 //! Every way proved: each allowed transition is rendered from several positions, and listened to.
 //!
-//! The engine that plays the game renders it, so what is heard here is what will be heard. What is listened for:
+//! The engine that plays the game renders it, with all layers in and parameters at rest, so what is heard here is what will
+//! be heard. What is listened for:
 //!
 //! - a **click**: a step from one sample to the next at the seam that is four times as large as any within 60 ms around it,
 //!   and over −50 dB of full scale;
@@ -26,6 +27,8 @@ pub struct Seam {
     pub to: Option<u16>,
     /// The bar (from 0) at which it was asked for.
     pub asked_in: u32,
+    /// What of the left channel is still the old section, bridges not counted.
+    pub old: Vec<f32>,
     /// Left and right, from before the seam to after the arrival.
     pub samples: [Vec<f32>; 2],
     /// Where in `samples` the old section is left.
@@ -110,6 +113,19 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
     for other in &mut bare.music.pieces {
         other.follows = None;
     }
+    // All layers are in, whatever the game would say: what no one hears cannot be proved.
+    for layer in &mut bare.music.layers {
+        layer.when.clear();
+    }
+    for switch in &mut bare.music.switches {
+        switch.on = true;
+    }
+    // The same without what comes: what is left is the old one alone.
+    let mut alone = bare.clone();
+    let rule = spec.rule(Some(from), to);
+    for comes in [rule.way, to].into_iter().flatten() {
+        alone.music.pieces[piece].sections[usize::from(comes)].layers.clear();
+    }
     let bare = Arc::new(bare);
     let key = |s: Option<u16>| spec.key_of(s);
     let start = BLOCK as u64 * 16;
@@ -120,6 +136,7 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
         Input { frame: start, what: InputKind::Jump { piece: spec.key, section: key(Some(from)), bar } },
         Input { frame: asked, what: InputKind::Go { piece: spec.key, section: key(to), on: None } },
     ]);
+    let options = Options { schedule: Arc::clone(&schedule), status_every: u32::MAX, ..Options::default() };
     let (mut engine, mut remote) = Engine::new(Prepared::new(bare, 1), Options { schedule, status_every: u32::MAX, ..Options::default() });
     let mut samples = [Vec::new(), Vec::new()];
     let (mut leaves, mut arrives): (Option<u64>, Option<u64>) = (None, None);
@@ -159,7 +176,11 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
     let [mut left_channel, mut right_channel] = samples;
     left_channel.truncate(last);
     right_channel.truncate(last);
+    let (mut other, _kept) = Engine::new(Prepared::new(Arc::new(alone), 1), options);
+    let mut old = vec![0.0f32; last * 2];
+    other.render(&mut old);
     let mut seam = Seam {
+        old: old.iter().step_by(2).skip(first.min(last)).copied().collect(),
         piece,
         from,
         to,

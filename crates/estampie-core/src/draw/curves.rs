@@ -20,6 +20,21 @@ pub struct Panel {
     pub line: Vec<(f64, f64)>,
     /// Its points.
     pub points: Vec<(f64, f64)>,
+    /// Further lines, each with what it is.
+    pub further: Vec<(Ink, Vec<(f64, f64)>)>,
+}
+
+/// What a further line is, and so its colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Ink {
+    /// What is left.
+    Old,
+    /// What comes.
+    New,
+    /// A bar line.
+    Bar,
+    /// Where it is left, and where it arrives.
+    Seam,
 }
 
 fn unit_of(property: Property) -> &'static str {
@@ -45,7 +60,7 @@ fn panel(title: String, curve: &crate::curve::Curve, x: (f64, f64), x_label: Str
     let high = line.iter().map(|p| p.1).fold(f64::NEG_INFINITY, f64::max);
     let air = ((high - low) * 0.08).max(0.5);
     let points = curve.points().iter().map(|p| (f64::from(p.x), f64::from(p.y))).filter(|p| p.0 >= x.0 && p.0 <= x.1).collect();
-    Panel { title, x, y: (low - air, high + air), x_label, y_label: format!("{} in {}", property.word(), unit_of(property)), line, points }
+    Panel { title, x, y: (low - air, high + air), x_label, y_label: format!("{} in {}", property.word(), unit_of(property)), line, points, further: Vec::new() }
 }
 
 /// All curves of a project: its modulations, and its falloffs.

@@ -1,12 +1,14 @@
-//! Drawings for the team: the project's curves as SVG or PDF.
+//! Drawings for the team, as SVG or PDF: the project's curves, and the ways between sections as they sound.
 //!
 //! One drawing, two backends: SVG by the plotting package, PDF by [`pdf`], which needs no font files because every reader
 //! of PDF has Helvetica.
 
 mod curves;
 mod pdf;
+mod seams;
 
-pub use curves::{Panel, curves};
+pub use curves::{Ink, Panel, curves};
+pub use seams::seams;
 
 use plotters::coord::Shift;
 use plotters::prelude::*;
@@ -87,6 +89,15 @@ where
             .bold_line_style(RGBColor(225, 218, 200))
             .draw()
             .map_err(failed)?;
+        for (what, line) in &panel.further {
+            let (colour, width) = match what {
+                Ink::Bar => (RGBColor(200, 192, 175), 1),
+                Ink::Old => (RGBColor(130, 122, 110), 1),
+                Ink::New => (RGBColor(205, 145, 20), 1),
+                Ink::Seam => (RGBColor(200, 50, 30), 2),
+            };
+            chart.draw_series(LineSeries::new(line.iter().copied(), colour.stroke_width(width))).map_err(failed)?;
+        }
         let ink = RGBColor(40, 90, 170);
         chart.draw_series(LineSeries::new(panel.line.iter().copied(), ink.stroke_width(2))).map_err(failed)?;
         chart.draw_series(panel.points.iter().map(|p| Circle::new(*p, 3, ink.filled()))).map_err(failed)?;

@@ -23,4 +23,4 @@ mod scale;
 pub use scale::{read_key, within};
 mod strokes;
 
-pub use strokes::strokes;
+pub use strokes::{parts_of_beat, strokes};

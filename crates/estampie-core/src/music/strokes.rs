@@ -1,13 +1,25 @@
-//! Where a layer has something to hear: the strength of its onsets, beat by beat, from its recording or its notes.
+//! Where a layer has something to hear: the strength of its onsets, part by part of each beat, from its recording or its notes.
 
-use super::exact::nearest;
+use super::exact::{Beats, nearest};
+use super::map::Metre;
 use crate::program::{Layer, Program, TakeOf};
 
-/// For each beat of the layer's section: 0 is nothing, 255 the strongest onset of the layer.
+/// How many parts a beat of a bar is divided into: three in metres such as 6/8, else two.
+#[must_use]
+pub fn parts_of_beat(metre: Metre) -> i64 {
+    if *metre.beat().numer() == 3 { 3 } else { 2 }
+}
+
+/// For each part of a beat of the layer's section: 0 is nothing, 255 the strongest onset of the layer.
 #[must_use]
 pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
     let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
-    let beats: Vec<_> = section.map.points().iter().filter(|p| p.on_beat).map(|p| p.at).collect();
+    let mut beats = Vec::new();
+    for point in section.map.points().iter().filter(|p| p.on_beat) {
+        let metre = section.map.metre(point.bar);
+        let parts = parts_of_beat(metre);
+        beats.extend((0..parts).map(|part| point.at + metre.beat() * Beats::new(part, parts)));
+    }
     let ends = beats.iter().skip(1).copied().chain([section.map.length()]);
     if let Some(notes) = layer.notes.and_then(|n| program.music.notes.get(n as usize)) {
         let within = |from, to| notes.patterns.iter().flatten().filter(move |n| n.at >= from && n.at < to).map(|n| n.velocity).max().unwrap_or(0);

@@ -209,6 +209,7 @@ pub fn reason_text(reason: &Reason, names: &Names) -> String {
         Reason::Queue { limit } => format!("{limit} wait already"),
         Reason::NoRange { parameter, value } => format!("no take for {} {value:.2}", names.get(parameter)),
         Reason::NoMusic => "no music plays".into(),
+        Reason::Stingers { limit: 1 } => "it waits or sounds already".into(),
         Reason::Stingers { limit } => format!("{limit} of it wait or sound already"),
         Reason::Nothing => "it has nothing to play".into(),
         Reason::Loading => "its audio is still being loaded".into(),

@@ -10,6 +10,8 @@ use std::path::{Path, PathBuf};
 pub(crate) enum What {
     /// All modulation curves and falloffs
     Curves,
+    /// Every way between sections, as it sounds
+    Transitions,
 }
 
 #[derive(clap::Args, Debug)]
@@ -31,16 +33,18 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let loaded = project::load(&arguments.project)?;
     super::print_faults(&loaded.faults);
     let document = loaded.workspace.document();
-    let What::Curves = arguments.what;
-    let panels = draw::curves(document, &loaded.program);
+    let (panels, what, where_from) = match arguments.what {
+        What::Curves => (draw::curves(document, &loaded.program), "curves", "modulation.toml holds them"),
+        What::Transitions => (draw::seams(&loaded.program), "transitions", "the files in music/ hold them"),
+    };
     if panels.is_empty() {
-        return Err(Failure::Fault("the project has no curves to draw; modulation.toml holds them".into()));
+        return Err(Failure::Fault(format!("the project has no {what} to draw; {where_from}")));
     }
-    let title = format!("{}: curves", document.manifest.name);
+    let title = format!("{}: {what}", document.manifest.name);
     let failed = |error: draw::DrawError| Failure::Fault(error.to_string());
     let bytes = if ending == "svg" { draw::svg(&title, &panels).map_err(failed)?.into_bytes() } else { draw::pdf(&title, &panels).map_err(failed)? };
     write(&arguments.out, &bytes)?;
-    println!("{}: {} curves", arguments.out.display(), panels.len());
+    println!("{}: {} {what}", arguments.out.display(), panels.len());
     Ok(())
 }
 

@@ -73,14 +73,14 @@ enum Command {
         /// Its folder; it must not exist, or be empty
         folder: PathBuf,
     },
-    /// Reads a project with all its audio and tells every fault
+    /// Reads a project with all its audio and tells every fault; listens to every way between sections
     Check {
         /// The project's folder
         project: PathBuf,
     },
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
-    /// Draws a project's curves as SVG or PDF
+    /// Draws a project's curves, or the ways between its sections, as SVG or PDF
     Draw(draw::Arguments),
     /// Prints facts of audio files
     Probe {
@@ -145,10 +145,31 @@ fn check(folder: &Path) -> Result<(), Failure> {
             document.modulations.len(),
             document.playthroughs.len()
         );
-        Ok(())
+        listen(&loaded)
     } else {
         let count = loaded.faults.len();
         Err(Failure::Fault(format!("{count} fault{} in {}", if count == 1 { "" } else { "s" }, folder.display())))
+    }
+}
+
+/// Renders and listens to every way between the sections of every piece.
+fn listen(loaded: &project::Loaded) -> Result<(), Failure> {
+    if loaded.program.music.pieces.is_empty() {
+        return Ok(());
+    }
+    let mut heard = 0;
+    let finds = estampie_core::check::ways(&loaded.program, |_| {
+        heard += 1;
+        true
+    });
+    println!("{heard} renderings of ways between sections: {}", if finds.is_empty() { "nothing found".to_owned() } else { format!("{} finds", finds.len()) });
+    for find in &finds {
+        eprintln!("{find}");
+    }
+    match finds.len() {
+        0 => Ok(()),
+        1 => Err(Failure::Fault("one way between sections does not sound well".into())),
+        n => Err(Failure::Fault(format!("{n} ways between sections do not sound well"))),
     }
 }
 

@@ -6,7 +6,7 @@ use super::super::theme::Role;
 use super::{Column, Item, Stave, WIDTHS, gloss, staves};
 use estampie_core::document::{PieceDoc, SILENCE, SectionDoc, Then};
 use estampie_core::engine::PieceStatus;
-use estampie_core::music::plan;
+use estampie_core::music::{parts_of_beat, plan};
 use estampie_core::names::NameKey;
 use estampie_core::program::Piece;
 use ratatui::layout::Rect;
@@ -226,15 +226,28 @@ fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&Pie
 const NAME: u16 = 12;
 const LEVEL: u16 = 9;
 
-/// Columns of a beat: two if all bars fit so, else one.
-fn beat_width(width: u16, section: &estampie_core::program::Section) -> u16 {
+/// The columns of each part of a beat, and whether parts are shown at all; else there is a column for a whole beat.
+fn grid(width: u16, section: &estampie_core::program::Section) -> (u16, bool) {
+    let bars = section.map.bars() as u16;
+    let room = width.saturating_sub(NAME + LEVEL + bars);
     let beats = section.map.points().iter().filter(|p| p.on_beat).count() as u16;
-    let room = width.saturating_sub(NAME + LEVEL + section.map.bars() as u16);
-    if beats * 2 <= room { 2 } else { 1 }
+    let parts: u16 = section.map.points().iter().filter(|p| p.on_beat).map(|p| parts_of_beat(section.map.metre(p.bar)) as u16).sum();
+    if parts * 2 <= room {
+        (2, true)
+    } else if parts <= room {
+        (1, true)
+    } else {
+        (if beats * 2 <= room { 2 } else { 1 }, false)
+    }
+}
+
+/// The columns of a beat.
+fn beat_width(width: u16, section: &estampie_core::program::Section, bar: u32) -> u16 {
+    let (wide, parts) = grid(width, section);
+    if parts { wide * parts_of_beat(section.map.metre(bar)) as u16 } else { wide }
 }
 
 fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_core::program::Section) {
-    let wide = beat_width(area.width, section);
     let mut x = area.x + NAME;
     for point in section.map.points().iter().filter(|p| p.on_beat) {
         if point.on_bar {
@@ -243,7 +256,7 @@ fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_core::program::
                 pen.text(x, area.y, 4, &(point.bar + 1).to_string(), Role::Faded);
             }
         }
-        x += wide;
+        x += beat_width(area.width, section, point.bar);
     }
 }
 
@@ -261,10 +274,14 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
     };
     pen.text(area.x + 2, area.y, NAME - 3, &layer_doc.name, role);
     let strokes = app.music.strokes(app.program(), index as usize);
-    let wide = beat_width(area.width, section);
+    let (wide, divided) = grid(area.width, section);
     let mut x = area.x + NAME;
-    for (beat, point) in section.map.points().iter().filter(|p| p.on_beat).enumerate() {
-        if x + wide + 1 >= area.right() - LEVEL {
+    let mut at = 0;
+    for point in section.map.points().iter().filter(|p| p.on_beat) {
+        let parts = parts_of_beat(section.map.metre(point.bar)) as usize;
+        let here = strokes.get(at..(at + parts).min(strokes.len())).unwrap_or(&[]);
+        at += parts;
+        if x + beat_width(area.width, section, point.bar) >= area.right() - LEVEL {
             pen.text(x, area.y, 1, "…", Role::Faded);
             break;
         }
@@ -272,20 +289,23 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
             pen.text(x, area.y, 1, "╎", Role::Ghost);
             x += 1;
         }
-        let here = playing == Some((point.bar, point.beat));
-        let mark = match strokes.get(beat).copied().unwrap_or(0) {
-            0 => " ",
-            _ if out => "□",
-            1..=90 => "▪",
-            _ => "■",
-        };
-        if here {
-            let style = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::REVERSED);
-            pen.put(x, area.y, 1, mark, style);
-        } else {
-            pen.text(x, area.y, 1, mark, role);
+        let whole = [here.iter().copied().max().unwrap_or(0)];
+        let now = playing == Some((point.bar, point.beat));
+        for (part, stroke) in (if divided { here } else { &whole[..] }).iter().enumerate() {
+            let mark = match stroke {
+                0 => " ",
+                _ if out => "□",
+                1..=90 => "▪",
+                _ => "■",
+            };
+            if now && part == 0 {
+                let style = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::REVERSED);
+                pen.put(x, area.y, 1, mark, style);
+            } else {
+                pen.text(x, area.y, 1, mark, role);
+            }
+            x += wide;
         }
-        x += wide;
     }
     pen.text(x.min(area.right() - LEVEL), area.y, 1, "║", Role::Ghost);
     let waits = now.is_some_and(|n| n.waits);
@@ -296,12 +316,12 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
     } else {
         format!("{:.1} dB", layer_doc.level.0).replace('-', "−")
     };
-    pen.right(area.right(), area.y, &text, if waits { Role::Red } else { Role::Faded });
+    pen.right((x + LEVEL).min(area.right()), area.y, &text, if waits { Role::Red } else { Role::Faded });
 }
 
 fn draw_ways(app: &App, pen: &mut Pen<'_>, area: Rect, spec: &Piece, two: bool, hits: &mut Hits) {
     let ends = app.way_ends();
-    let label = 13;
+    let label = 12;
     let wide = (area.width.saturating_sub(label) / ends.len().max(1) as u16).max(8);
     pen.heading(area.x, area.y, label + 20, "Ways", "row leaves, column arrives");
     for (column, name) in ends.iter().enumerate() {
@@ -327,7 +347,7 @@ fn draw_ways(app: &App, pen: &mut Pen<'_>, area: Rect, spec: &Piece, two: bool, 
             let rule = spec.rule(index(from), index(to));
             let own = rule.written.is_some();
             if !rule.allowed {
-                pen.text(x, y, wide - 1, "× not allowed", Role::Red);
+                pen.text(x, y, wide - 1, "× never", Role::Red);
                 continue;
             }
             let role = if chosen {
@@ -337,7 +357,7 @@ fn draw_ways(app: &App, pen: &mut Pen<'_>, area: Rect, spec: &Piece, two: bool, 
             } else {
                 Role::Faded
             };
-            let when = if from == SILENCE { "at once".to_owned() } else { gloss::when_text(app.program(), rule.leave) };
+            let when = if from == SILENCE { "at once".to_owned() } else { gloss::when_short(app.program(), rule.leave) };
             pen.text(x, y, wide - 1, &when, role);
             if two {
                 let way = rule.way.map_or(String::new(), |w| format!("by {}", app.program().names.get(spec.sections[usize::from(w)].key)));

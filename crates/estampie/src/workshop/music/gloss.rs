@@ -5,7 +5,7 @@ use super::super::app::{App, Hit};
 use super::super::pen::Pen;
 use super::super::theme::Role;
 use super::{Column, Stave, staves};
-use estampie_core::check::Seam;
+use estampie_core::check::{FindKind, Seam};
 use estampie_core::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
 use estampie_core::music::wait;
 
@@ -23,6 +23,17 @@ pub(super) fn when_text(program: &Program, when: When) -> String {
         When::End => "section end".into(),
         When::OpenEnding => "open ending".into(),
         When::Marker(key) => format!("marker {}", program.names.get(key)),
+    }
+}
+
+/// A moment in as few words as a cell of the matrix has room for.
+pub(super) fn when_short(program: &Program, when: When) -> String {
+    match when {
+        When::Bars(n) => format!("{n}-bar line"),
+        When::OpenEnding => "open end".into(),
+        When::End => "end".into(),
+        When::Marker(key) => format!("at {}", program.names.get(key)),
+        _ => when_text(program, when),
     }
 }
 
@@ -149,20 +160,34 @@ fn draw_seam(app: &App, pen: &mut Pen<'_>, area: Rect, seam: &Seam) -> u16 {
     pen.plot(right, &moved, Role::Gold);
     let y = area.y + height;
     pen.text(area.x + split, y, 1, "▲", Role::Red);
-    pen.text(area.x, y, split.saturating_sub(1), &format!("asked {:.1} s before", seam.waited as f64 / rate), Role::Faded);
+    let waited = format!("left {:.1} s after it was asked", seam.waited as f64 / rate);
+    if usize::from(area.width - split) > waited.chars().count() + 1 {
+        pen.text(area.x + split + 2, y, area.width - split - 2, &waited, Role::Faded);
+    } else {
+        pen.right((area.x + split).saturating_sub(1), y, &format!("asked −{:.1} s", seam.waited as f64 / rate), Role::Faded);
+    }
     let step = if seam.step > -200.0 { format!("step {:.0} dB, around {:.0} dB", seam.step, seam.around).replace('-', "−") } else { "no step".into() };
-    let finds = seam.finds.len();
-    let (text, role) = match finds {
-        0 => (format!("✓ {step}: no click"), Role::Verdigris),
-        _ => (format!("! {step}"), Role::Red),
-    };
+    let click = seam.finds.iter().any(|f| matches!(f, FindKind::Click(..)));
+    let (text, role) = if click { (format!("✗ {step}: a click"), Role::Red) } else { (format!("✓ {step}"), Role::Verdigris) };
     pen.text(area.x, y + 1, area.width, &text, role);
     let (before, after) = seam.loudness;
     if before.is_finite() && after.is_finite() {
-        let text = format!("{before:.1} ⟶ {after:.1} LUFS").replace('-', "−");
-        pen.text(area.x, y + 2, area.width, &text, if (before - after).abs() > 3.0 && seam.to.is_some() { Role::Red } else { Role::Faded });
+        let jump = seam.finds.iter().any(|f| matches!(f, FindKind::Jump(_)));
+        let text = format!("{} {before:.1} ⟶ {after:.1} LUFS", if jump { "✗" } else { "✓" }).replace('-', "−");
+        pen.text(area.x, y + 2, area.width, &text, if jump { Role::Red } else { Role::Verdigris });
     }
-    y + 3
+    let mut y = y + 3;
+    for find in &seam.finds {
+        let text = match find {
+            FindKind::Gap(s) => format!("✗ a gap of {:.0} ms", s * 1000.0),
+            FindKind::Doubled(s) => format!("✗ two downbeats, {:.0} ms apart", s * 1000.0),
+            FindKind::Never => "✗ it never leaves".to_owned(),
+            FindKind::Click(..) | FindKind::Jump(_) => continue,
+        };
+        pen.text(area.x, y, area.width, &text, Role::Red);
+        y += 1;
+    }
+    y
 }
 
 fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
@@ -303,10 +328,18 @@ fn draw_heard(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
     pen.heading(area.x, area.y, area.width, "Heard lately", "");
     let rate = f64::from(app.program().rate);
-    for (row, (frame, text, alarm)) in app.rehearsal.history.music.iter().rev().take(usize::from(area.height - 1)).enumerate() {
-        let y = area.y + 1 + row as u16;
-        pen.right(area.x + 6, y, &format!("{:.1}", *frame as f64 / rate), Role::Faded);
-        pen.text(area.x + 8, y, area.width.saturating_sub(8), text.trim(), if *alarm { Role::Red } else { Role::Vellum });
+    let mut y = area.y + 1;
+    for (frame, text, alarm) in app.rehearsal.history.music.iter().rev() {
+        for (row, line) in lines(text.trim(), usize::from(area.width) - 8).iter().enumerate() {
+            if y >= area.bottom() {
+                return;
+            }
+            if row == 0 {
+                pen.right(area.x + 6, y, &format!("{:.1}", *frame as f64 / rate), Role::Faded);
+            }
+            pen.text(area.x + 8, y, area.width.saturating_sub(8), line, if *alarm { Role::Red } else { Role::Vellum });
+            y += 1;
+        }
     }
     if app.rehearsal.history.music.is_empty() {
         pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing yet", Role::Faded);
