@@ -8,6 +8,8 @@ use estampie_core::assets::{self, Assets, Clip};
 use estampie_core::document::{Document, Sources, Workspace};
 use estampie_core::dsp::{Interpolator, ONE, TAPS, advance_of};
 use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
+use estampie_core::music::exact::Beats;
+use estampie_core::music::{Score, ScoreNote, Track};
 use estampie_core::names::NameKey;
 use estampie_core::offline::Rendering;
 use estampie_core::program::{compile, wanted_audio};
@@ -189,6 +191,54 @@ fn wiring(criterion: &mut Criterion) {
     group.finish();
 }
 
+/// An engine that plays a piece of so many layers or notes.
+fn musical(layers: usize, notes: usize) -> Engine {
+    let mut text = String::from("[instrument.i]\nkind = \"plucked string\"\npolyphony = 32\n[piece.p]\ntempo = \"93.7\"\n[piece.p.section.s]\nbars = 4\n");
+    for layer in 0..layers {
+        text += &format!("[piece.p.section.s.layer.l{layer}]\nfile = \"audio/n.wav\"\nlevel = \"-30 dB\"\n");
+    }
+    for band in 0..notes / 16 {
+        text += &format!("[piece.p.section.s.layer.b{band}]\nnotes = \"music/n.mid\"\ntrack = \"t\"\ninstrument = \"i\"\nlevel = \"-30 dB\"\n");
+    }
+    let sources = Sources::from_texts([("estampie.toml", "format = 1\nceiling = \"0 dB\""), ("music/p.toml", &text)]);
+    let mut loaded = Assets::default();
+    loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(960_000)], None))));
+    let held = (0..16).map(|i| ScoreNote { at: Beats::from_integer(0), length: Beats::from_integer(16), pitch: 40 + 2 * i, velocity: 100 }).collect();
+    let score = Score { tracks: vec![Track { name: "t".into(), notes: held }], ..Score::default() };
+    loaded.insert("music/n.mid", Ok(Arc::new(score)));
+    let (document, _) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
+    let (program, faults) = compile(&document, &loaded);
+    assert!(faults.is_empty(), "{faults:?}");
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
+    remote.input(Input { frame: NOW, what: InputKind::Go { piece: NameKey::of("p"), section: NameKey::of("s"), on: None } }).unwrap();
+    let mut out = vec![0.0; 2 * FRAMES];
+    engine.render(&mut out);
+    assert_eq!(engine.voices(), layers + notes / 16);
+    engine
+}
+
+fn music(criterion: &mut Criterion) {
+    let mut group = criterion.benchmark_group("music");
+    group.throughput(Throughput::Elements(FRAMES as u64));
+    let mut out = vec![0.0; 2 * FRAMES];
+    let (mut layers, mut notes, mut bare) = (musical(64, 0), musical(0, 128), Bare::new(64));
+    group.bench_function("64 layers", |b| b.iter(|| layers.render(black_box(&mut out))));
+    group.bench_function("128 notes", |b| b.iter(|| notes.render(black_box(&mut out))));
+    let share = |seconds: f64| seconds * 48_000.0 / FRAMES as f64 * 100.0;
+    let (mut of_layers, mut of_notes, mut ratios) = (Vec::new(), Vec::new(), Vec::new());
+    for _ in 0..40 {
+        // Held strings die away but are made until the section goes round, so every stretch costs the same.
+        let bare = timed(|| bare.render(&mut out));
+        let layers = timed(|| layers.render(&mut out));
+        of_notes.push(share(timed(|| notes.render(&mut out))));
+        ratios.push(layers / bare);
+        of_layers.push(share(layers));
+    }
+    let (layers, notes, ratio) = (middle(of_layers), middle(of_notes), middle(ratios));
+    println!("64 layers in lockstep: {layers:.1} % of a core, {ratio:.2} x the bare loop of 64; 128 notes: {notes:.1} %");
+    group.finish();
+}
+
 fn demo(criterion: &mut Criterion) {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
     let workspace = Workspace::open(&folder).unwrap();
@@ -214,5 +264,5 @@ fn demo(criterion: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, voices, silent, wiring, demo);
+criterion_group!(benches, voices, silent, wiring, music, demo);
 criterion_main!(benches);

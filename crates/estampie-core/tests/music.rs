@@ -3,6 +3,7 @@
 
 mod support;
 
+use estampie_core::check::{FindKind, ways};
 use estampie_core::document::{Arrive, Moment};
 use estampie_core::engine::{Engine, InputKind, Options, Prepared, Reason, TermKind, What};
 use estampie_core::music::exact::{Beats, Frames, nearest, wide};
@@ -577,4 +578,94 @@ fn music_of_sixty_four_layers_is_within_the_voices_there_are() {
     engine.render(&mut out);
     assert_eq!(engine.voices(), 64);
     assert!(out.iter().all(|s| s.abs() < 1e-5));
+}
+
+#[test]
+fn what_is_wrong_with_a_way_is_heard() {
+    let finds = |old: &str, new: &str, rule: &str| {
+        let text = format!(
+            "[piece.dance]\ntempo = \"120\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\n{old}\n[piece.dance.section.b]\nbars = 2\n[piece.dance.section.b.layer.x]\n{new}\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\n{rule}\n"
+        );
+        let mut heard = 0;
+        let finds = ways(&music(&text, ""), |seam| {
+            heard += 1;
+            assert_eq!(seam.samples[0].len(), seam.old.len());
+            true
+        });
+        assert_eq!(heard, 2, "one way, from both bars");
+        let kinds: Vec<FindKind> = finds.iter().map(|f| f.kind).collect();
+        // Every find is a sentence with the way and its bar.
+        assert!(finds.iter().all(|f| f.to_string().starts_with("dance a ⟶ b, asked in bar ")));
+        kinds
+    };
+    let file = |name: &str| format!("file = \"audio/{name}.wav\"");
+    assert_eq!(finds(&file("low"), &file("low"), "old-falls = \"1 beat\""), []);
+    assert!(
+        finds(&file("low"), &file("level"), "old-falls = \"1 beat\"").iter().any(|f| matches!(f, FindKind::Click(step, around) if step > around)),
+        "it starts hard"
+    );
+    assert!(
+        finds(&file("low"), &file("late"), "").iter().any(|f| matches!(f, FindKind::Gap(s) if (0.2..0.32).contains(s))),
+        "300 ms of nothing, less the fall"
+    );
+    assert!(finds(&file("one"), &file("flam"), "").iter().any(|f| matches!(f, FindKind::Doubled(s) if (0.035..0.045).contains(s))), "two strokes 40 ms apart");
+    assert!(!finds(&file("one"), &file("stroke"), "").iter().any(|f| matches!(f, FindKind::Doubled(_))), "one stroke is one");
+    let jumps = finds(&file("low"), &format!("{}\nlevel = \"-9 dB\"", file("low")), "old-falls = \"10 ms\"");
+    assert!(jumps.iter().any(|f| matches!(f, FindKind::Jump(lu) if (-9.6..-8.4).contains(lu))), "{jumps:?}");
+}
+
+#[test]
+fn the_metronome_is_heard_on_every_beat_and_never_otherwise() {
+    let program = music(&TWO.replace("[piece.dance.section.a.layer.x]\nfile = \"audio/long.wav\"", ""), "");
+    let mut bench = Bench::new(&program, 1);
+    bench.send(0, InputKind::Metronome { on: true });
+    go(&mut bench, 640, "a");
+    let (left, _) = bench.render(64 * 1600);
+    for beat in 0..4 {
+        let at = 640 + beat * 24_000;
+        assert!(level(&left[at..at + 1000]) > -30.0 && level(&left[at + 4000..at + 20_000]) < -100.0, "beat {beat}");
+    }
+    bench.send(0, InputKind::Metronome { on: false });
+    bench.render(64 * 100);
+    let (left, _) = bench.render(64 * 800);
+    assert!(left.iter().all(|s| *s == 0.0));
+}
+
+/// What the music of the demo's dive does, with bars and frames. A change of this file is a change of the demo's music.
+#[test]
+fn the_music_of_the_demos_dive_is_as_it_was() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
+    let workspace = estampie_core::document::Workspace::open(&folder).unwrap();
+    let document = workspace.document();
+    let wanted: Vec<String> = estampie_core::program::wanted_audio(document).into_iter().collect();
+    let assets = estampie_core::assets::load_all(&folder, &wanted, document.manifest.rate);
+    let (program, faults) = estampie_core::program::compile(document, &assets);
+    assert_eq!(faults, []);
+    let program = Arc::new(program);
+    let mut text = String::new();
+    for (name, playthrough) in &document.playthroughs {
+        let mut rendering = estampie_core::offline::Rendering::new(&program, playthrough, None, estampie_core::units::Seconds(0.0));
+        let mut samples = Vec::new();
+        text += &format!("{name}\n");
+        loop {
+            rendering.next(48_000, &mut samples, |happening| {
+                let name = |k: NameKey| if k.is_none() { "silence" } else { program.names.get(k) };
+                text += &match happening.what {
+                    What::Section { piece, section, before, bar, .. } => {
+                        format!("{:>8} {} {} after {}, bar {}\n", happening.frame, name(piece), name(section), name(before), bar + 1)
+                    }
+                    What::Sting { stinger, piece, at, .. } => {
+                        format!("{:>8} stinger {} in {}, {}.{}\n", happening.frame, name(stinger), name(piece), at.0 + 1, at.1 + 1)
+                    }
+                    _ => String::new(),
+                };
+            });
+            if samples.is_empty() {
+                break;
+            }
+        }
+    }
+    let golden = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/demo-music.txt");
+    let kept = std::fs::read_to_string(&golden).unwrap_or_default();
+    assert!(text == kept, "the music is now:\n{text}\nand was:\n{kept}");
 }

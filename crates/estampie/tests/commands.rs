@@ -129,7 +129,9 @@ fn every_file_of_the_demo_is_as_loud_as_promised_and_without_a_click() {
         let decoded = estampie_core::assets::decode(&file).unwrap();
         let facts = estampie_core::assets::facts(&decoded);
         let name = file.display();
-        assert!((-30.0..=-14.0).contains(&facts.loudness), "{name}: {} LUFS", facts.loudness);
+        // Layers of a piece share one gain, so the sparse ones are softer.
+        let least = if name.to_string().contains("audio/music/") { -36.0 } else { -30.0 };
+        assert!((least..=-14.0).contains(&facts.loudness), "{name}: {} LUFS", facts.loudness);
         assert!(facts.true_peak <= -1.0 && facts.dc.abs() < 0.01, "{name}: {facts:?}");
         let first = decoded.channels.iter().map(|c| c[0].abs()).fold(0.0, f32::max);
         let last = decoded.channels.iter().map(|c| c[c.len() - 1].abs()).fold(0.0, f32::max);
@@ -152,7 +154,7 @@ fn curves_are_drawn_into_a_file_of_either_kind() {
         let out = folder.path().join(format!("curves.{ending}"));
         let done = run(&["draw", demo().to_str().unwrap(), "curves", "-o", out.to_str().unwrap()]);
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
-        assert!(String::from_utf8_lossy(&done.stdout).contains("20 curves"));
+        assert!(String::from_utf8_lossy(&done.stdout).contains("35 curves"));
         assert!(std::fs::metadata(&out).unwrap().len() > 20_000);
     }
     let wrong = run(&["draw", demo().to_str().unwrap(), "curves", "-o", "curves.png"]);

@@ -228,7 +228,7 @@ fn the_wiring_tells_what_would_happen_and_formulas_are_edited() {
     story.wait_until("it holds", |s| line(s, &["holds: strain 0.9 is over 0.6"]).is_some());
     // The last line of the folio is a formula.
     story.keys(&["Tab"]);
-    for _ in 0..140 {
+    for _ in 0..200 {
         story.tmux(&["send-keys", "Down"]);
     }
     story.keys(&["e"]);

@@ -291,7 +291,7 @@ fn levels(seam: &Seam, hop: usize) -> Vec<f32> {
 fn gap(seam: &Seam, rate: u32) -> Option<f64> {
     let hop = rate as usize / 200;
     let levels = levels(seam, hop);
-    let (from, to) = (seam.leaves.saturating_sub(rate as usize / 10) / hop, ((seam.arrives + rate as usize * 3 / 10) / hop).min(levels.len()));
+    let (from, to) = (seam.leaves.saturating_sub(rate as usize / 10) / hop, ((seam.arrives + rate as usize * 6 / 10) / hop).min(levels.len()));
     let silent = |at: &usize| levels[*at] < -60.0;
     let mut longest = 0;
     let mut at = from;
@@ -320,7 +320,7 @@ fn doubled(seam: &Seam, rate: u32) -> Option<f64> {
     };
     let mut onsets: Vec<(usize, f32)> = Vec::new();
     for at in from.max(1)..to {
-        let peak = rise(at) > 9.0 && levels[at] > -40.0 && rise(at) >= rise(at + 1 - usize::from(at + 1 >= levels.len()));
+        let peak = rise(at) > 9.0 && levels[at] > levels[at - 1] + 3.0 && levels[at] > -40.0 && rise(at) >= rise(at + 1 - usize::from(at + 1 >= levels.len()));
         if peak && onsets.last().is_none_or(|(last, _)| at - last >= 6) {
             onsets.push((at, levels[at]));
         }

@@ -8,6 +8,7 @@ mod music;
 mod play;
 mod react;
 mod repeat;
+mod stingers;
 
 use crate::document::Property;
 use crate::engine::{Engine, State, Term, TermKind, World, across};
@@ -17,10 +18,11 @@ use crate::program::{Choice, Program};
 use crate::units::Decibels;
 
 pub(crate) use limits::Playing;
-pub(crate) use music::{LayerState, MOST_WAITING, MOST_WANTED, PieceState, PlaylistState, StingerState, Waiting, WantedAt, layer_term};
+pub(crate) use music::{LayerState, MOST_WANTED, PieceState, WantedAt, layer_term};
 pub(crate) use play::{bus_of, start_of};
 pub(crate) use react::{By, Deferred, MOST_DEFERRED, Work};
 pub(crate) use repeat::{MOST_REPEATERS, Repeater};
+pub(crate) use stingers::{MOST_WAITING, PlaylistState, StingerState, Waiting};
 
 /// What the rehearsal alone changes; never saved.
 #[derive(Debug, Clone, Copy)]

@@ -8,24 +8,18 @@ use super::{By, Engine, Program};
 use crate::curve::Shape;
 use crate::document::{Property, Step};
 use crate::dsp::Swell;
-use crate::engine::{BLOCK, Cause, InputKind, Notice, Reason, Stream, Term, TermKind, What, holds};
+use crate::engine::{BLOCK, Cause, InputKind, Notice, Term, TermKind, What, holds};
 use crate::mixer::voice::{Cue, Leaving, NOWHERE, Voice, Way};
 use crate::music::exact::{Frames, frames, narrow};
 use crate::music::{Answer, Ask, Cause as MusicCause, Happens, Point, Sequencer};
 use crate::names::NameKey;
-use crate::program::{Follows, Next, Piece, Playlist, When};
+use crate::program::{Follows, Piece, When};
 use crate::units::Decibels;
 
 /// The most that is asked of music in one block.
 pub(crate) const MOST_WANTED: usize = 256;
-/// The most stingers that wait.
-pub(crate) const MOST_WAITING: usize = 64;
-/// The most playings of a stinger that are kept in mind.
-const MOST_PLAYINGS: usize = 16;
 /// Frames in which one round of a recording hands over to the next.
 const HAND_OVER: u64 = 96;
-/// The most pieces of a playlist that are not drawn again.
-const MOST_RECENT: usize = 32;
 
 /// What is asked of music.
 #[derive(Debug, Clone, Copy)]
@@ -42,19 +36,9 @@ pub(crate) enum Wanted {
 /// What is asked, on which frame, by whom.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct WantedAt {
-    frame: u64,
-    what: Wanted,
-    by: By,
-}
-
-/// A stinger that waits for its moment.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Waiting {
-    pub(crate) stinger: u16,
-    pub(crate) piece: u16,
-    pub(crate) on: When,
-    pub(crate) asked: u64,
-    pub(crate) by: By,
+    pub(super) frame: u64,
+    pub(super) what: Wanted,
+    pub(super) by: By,
 }
 
 /// A piece in the engine.
@@ -91,7 +75,7 @@ impl PieceState {
     }
 
     /// Whether it plays or is about to.
-    fn plays(&self) -> bool {
+    pub(super) fn plays(&self) -> bool {
         self.sequencer.pass().is_some()
     }
 }
@@ -109,67 +93,6 @@ pub(crate) struct LayerState {
 impl Default for LayerState {
     fn default() -> Self {
         LayerState { swell: Swell::at_rest(1.0), on: true, waits: None }
-    }
-}
-
-/// A stinger in the engine.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct StingerState {
-    /// When it last sounded.
-    pub(crate) last: Option<u64>,
-    /// Its latest playings, and the piece that each holds down.
-    playings: [(u64, u16); MOST_PLAYINGS],
-    next: usize,
-}
-
-impl Default for StingerState {
-    fn default() -> Self {
-        StingerState { last: None, playings: [(0, NOWHERE); MOST_PLAYINGS], next: 0 }
-    }
-}
-
-/// A playlist in the engine.
-#[derive(Debug, Clone)]
-pub(crate) struct PlaylistState {
-    pub(crate) on: bool,
-    /// The piece that plays.
-    pub(crate) piece: Option<u16>,
-    /// When the next one begins.
-    pub(crate) next: u64,
-    first: bool,
-    recent: Vec<u16>,
-    stream: Stream,
-}
-
-impl PlaylistState {
-    pub(crate) fn new(list: &Playlist, seed: u64) -> PlaylistState {
-        PlaylistState { on: false, piece: None, next: 0, first: true, recent: Vec::with_capacity(MOST_RECENT), stream: Stream::new(seed, list.key, 6) }
-    }
-
-    pub(crate) fn take_over(&mut self, old: &mut PlaylistState, piece: impl Fn(u16) -> Option<u16>) {
-        (self.on, self.next, self.first) = (old.on, old.next, old.first);
-        self.piece = old.piece.and_then(&piece);
-        self.recent.extend(old.recent.iter().filter_map(|p| piece(*p)).take(MOST_RECENT));
-        std::mem::swap(&mut self.stream, &mut old.stream);
-    }
-
-    /// The next piece, never one of the last.
-    fn draw(&mut self, list: &Playlist) -> u16 {
-        let index = match list.not_last {
-            None => self.recent.last().and_then(|last| list.pieces.iter().position(|p| p == last)).map_or(0, |at| (at + 1) % list.pieces.len()),
-            Some(not_last) => {
-                let barred = &self.recent[self.recent.len().saturating_sub(not_last as usize)..];
-                let free = list.pieces.iter().filter(|p| !barred.contains(p)).count();
-                let drawn = self.stream.below(free.max(1));
-                list.pieces.iter().enumerate().filter(|(_, p)| !barred.contains(p)).nth(drawn).map_or(0, |(at, _)| at)
-            }
-        };
-        let piece = list.pieces[index];
-        if self.recent.len() == MOST_RECENT {
-            self.recent.remove(0);
-        }
-        self.recent.push(piece);
-        piece
     }
 }
 
@@ -598,137 +521,6 @@ impl Engine {
         }
     }
 
-    /// The piece by whose clock a stinger goes: its own, or the first that plays.
-    fn clock_of(&self, program: &Program, stinger: u16) -> Option<u16> {
-        let pieces = &self.now.state.pieces;
-        match program.music.stingers[usize::from(stinger)].piece {
-            Some(piece) => pieces[usize::from(piece)].plays().then_some(piece),
-            None => pieces.iter().position(PieceState::plays).map(|p| p as u16),
-        }
-    }
-
-    /// Stingers that wait for music that has ended.
-    fn drop_stingers(&mut self, program: &Program) {
-        let end = self.frame + BLOCK as u64;
-        let mut at = 0;
-        while let Some(waiting) = self.waiting.get(at).copied() {
-            if self.now.state.pieces[usize::from(waiting.piece)].plays() {
-                at += 1;
-                continue;
-            }
-            self.waiting.remove(at);
-            self.ask_sting(program, waiting.stinger, Some(waiting.on), None, end - 1, waiting.by);
-        }
-    }
-
-    /// Answers those stingers of this block for which no music plays.
-    pub(crate) fn sting_without_music(&mut self, program: &Program) {
-        for at in 0..self.wanted.len() {
-            let WantedAt { frame, what, by } = self.wanted[at];
-            if let Wanted::Sting(stinger, on) = what
-                && self.clock_of(program, stinger).is_none()
-            {
-                self.ask_sting(program, stinger, on, None, frame, by);
-                // It is answered; should a piece begin in this block, it is not asked again.
-                self.wanted[at].what = Wanted::List(u16::MAX, false);
-            }
-        }
-    }
-
-    fn ask_sting(&mut self, program: &Program, stinger: u16, on: Option<When>, piece: Option<u16>, frame: u64, by: By) {
-        let spec = &program.music.stingers[usize::from(stinger)];
-        let refuse = |engine: &mut Engine, reason| {
-            engine.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason, by: by.reaction });
-        };
-        let sounding = self.now.state.stingers[usize::from(stinger)];
-        let now = sounding.playings.iter().filter(|(id, _)| *id != 0 && self.sounds(*id)).count();
-        let waiting = self.waiting.iter().filter(|w| w.stinger == stinger).count();
-        if now + waiting >= spec.limit as usize {
-            return refuse(self, Reason::Stingers { limit: spec.limit });
-        }
-        let wait = (spec.again_after as f64 * f64::from(self.rehearsed.waits)) as u64;
-        if let Some(last) = sounding.last.filter(|last| frame < last + wait) {
-            return refuse(self, Reason::AgainAfter { left: (last + wait - frame) as f32 / program.rate as f32 });
-        }
-        let on = on.unwrap_or(spec.on);
-        match piece {
-            None if spec.anyway => self.sting(program, stinger, None, frame, by),
-            None => refuse(self, Reason::NoMusic),
-            Some(piece) if on == When::AtOnce => {
-                let at = self.now.state.pieces[usize::from(piece)].sequencer.position(&program.music.pieces[usize::from(piece)], frame);
-                let section = self.now.state.pieces[usize::from(piece)].sequencer.pass().map_or(0, |p| p.section);
-                let (bar, beat, _) = at.unwrap_or_default();
-                let map = &program.music.pieces[usize::from(piece)].sections[usize::from(section)].map;
-                let place = map.position(bar, crate::music::exact::Beats::from_integer(i64::from(beat)));
-                let point = Point { at: place, bar, beat, on_beat: true, on_bar: beat == 0 };
-                self.sting(program, stinger, Some((piece, section, point)), frame, by);
-            }
-            Some(piece) if self.waiting.len() < MOST_WAITING => {
-                self.waiting.push(Waiting { stinger, piece, on, asked: frame, by });
-                self.outlets.tell(frame, What::Waits { stinger: spec.key, by: by.reaction });
-            }
-            Some(_) => refuse(self, Reason::Queue { limit: MOST_WAITING as u32 }),
-        }
-    }
-
-    fn sting(&mut self, program: &Program, stinger: u16, place: Option<(u16, u16, Point)>, frame: u64, by: By) {
-        let spec = &program.music.stingers[usize::from(stinger)];
-        let section = place.map(|(piece, section, _)| &program.music.pieces[usize::from(piece)].sections[usize::from(section)]);
-        let fits = |key: Option<NameKey>| key.and_then(|key| spec.by.iter().find(|(k, _)| *k == key)).map(|(_, sound)| *sound);
-        let chord = place.and_then(|(.., point)| section.and_then(|s| s.chord(point.at)));
-        let sound = fits(chord).or_else(|| fits(section.map(|s| s.key))).or(spec.sound);
-        let piece = place.map(|(piece, ..)| piece);
-        let key = piece.map_or(NameKey::NONE, |p| program.music.pieces[usize::from(p)].key);
-        let Some(sound) = sound else {
-            self.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason: Reason::Nothing, by: by.reaction });
-            return;
-        };
-        let at = place.map_or((0, 0), |(.., point)| (point.bar, point.beat));
-        self.outlets.tell(frame, What::Sting { stinger: spec.key, piece: key, at, by: by.reaction });
-        let id = self.next_instance + 1;
-        if let Err(reason) = self.start(program, sound, frame.saturating_sub(self.frame), by) {
-            self.refuse(program, sound, frame.saturating_sub(self.frame), by, reason);
-            return;
-        }
-        let state = &mut self.now.state.stingers[usize::from(stinger)];
-        state.last = Some(frame);
-        let next = state.next % MOST_PLAYINGS;
-        state.playings[next] = (id, piece.unwrap_or(NOWHERE));
-        state.next = next + 1;
-    }
-
-    /// Whether any voice of a playing sounds.
-    fn sounds(&self, instance: u64) -> bool {
-        let alive = |slot: &u16| {
-            let voice = &self.voices[usize::from(*slot)];
-            !voice.ended && voice.leaving == Leaving::No && voice.way.instances[0] == instance
-        };
-        self.active.iter().any(alive)
-    }
-
-    /// Lets stingers hold pieces down, while they sound.
-    fn duck(&mut self, program: &Program) {
-        for piece in 0..program.music.pieces.len() {
-            let mut deepest: Option<(f32, f32, NameKey)> = None;
-            let mut release = 1.0;
-            for (at, spec) in program.music.stingers.iter().enumerate() {
-                let Some((by, attack, back)) = spec.duck else { continue };
-                let state = self.now.state.stingers[at];
-                if self.now.state.pieces[piece].ducked_by == spec.key {
-                    release = back;
-                }
-                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && (*whose == piece as u16 || *whose == NOWHERE) && self.sounds(*id));
-                if holds && deepest.is_none_or(|(d, ..)| by < d) {
-                    deepest = Some((by, attack, spec.key));
-                }
-            }
-            let now = &mut self.now.state.pieces[piece];
-            let (target, share) = deepest.map_or((0.0, release), |(by, attack, _)| (by, attack));
-            now.ducked_by = deepest.map_or(now.ducked_by, |(.., key)| key);
-            approach(&mut now.ducked, target, share);
-        }
-    }
-
     /// Lets pieces hold each other down, while they play.
     fn hold_down(&mut self, program: &Program) {
         for piece in 0..program.music.pieces.len() {
@@ -749,67 +541,6 @@ impl Engine {
             approach(&mut now.held, target, share);
         }
     }
-
-    fn turn_list(&mut self, program: &Program, list: u16, on: bool, wanted: WantedAt) {
-        let Some(spec) = program.music.playlists.get(usize::from(list)) else { return };
-        let state = &mut self.now.state.playlists[usize::from(list)];
-        if on == state.on {
-            return;
-        }
-        state.on = on;
-        if on {
-            (state.first, state.next, state.piece) = (true, wanted.frame + spec.start, None);
-        } else {
-            let piece = state.piece.take();
-            self.outlets.tell(wanted.frame, What::List { list: spec.key, piece: NameKey::NONE });
-            if let Some(piece) = piece {
-                self.want(wanted.frame, Wanted::Go(piece, None, None, None), wanted.by);
-            }
-        }
-    }
-
-    /// Lets playlists go on.
-    fn follow_lists(&mut self, program: &Program) {
-        for (index, list) in program.music.playlists.iter().enumerate() {
-            let state = &mut self.now.state.playlists[index];
-            if !state.on {
-                continue;
-            }
-            let by = By { reaction: list.key, emitter: NameKey::NONE };
-            match state.piece {
-                None if state.next < self.frame + BLOCK as u64 => {
-                    let piece = state.draw(list);
-                    state.piece = Some(piece);
-                    let rise = std::mem::replace(&mut state.first, false).then_some(list.fade_in);
-                    let (frame, spec) = (state.next.max(self.frame), &program.music.pieces[usize::from(piece)]);
-                    self.outlets.tell(frame, What::List { list: list.key, piece: spec.key });
-                    self.want(frame, Wanted::Go(piece, Some(spec.first), None, rise), by);
-                }
-                None => {}
-                Some(piece) => {
-                    let spec = &program.music.pieces[usize::from(piece)];
-                    let sequencer = &self.now.state.pieces[usize::from(piece)].sequencer;
-                    match sequencer.pass() {
-                        None if sequencer.waits().is_none() => {
-                            let seconds = state.stream.between(list.gap);
-                            state.piece = None;
-                            state.next = self.frame + (f64::from(seconds) * f64::from(program.rate)) as u64;
-                        }
-                        // The last round has begun: it is left at its end.
-                        Some(pass)
-                            if pass.round + 1 >= list.rounds
-                                && spec.sections[usize::from(pass.section)].next == Next::Loop
-                                && sequencer.waits().is_none()
-                                && sequencer.between().is_none() =>
-                        {
-                            self.want(self.frame, Wanted::Go(piece, None, Some(When::End), None), by);
-                        }
-                        _ => {}
-                    }
-                }
-            }
-        }
-    }
 }
 
 fn push(happens: &mut Vec<Happens>, what: Happens) {
@@ -818,7 +549,7 @@ fn push(happens: &mut Vec<Happens>, what: Happens) {
     }
 }
 
-fn approach(now: &mut f32, target: f32, share: f32) {
+pub(super) fn approach(now: &mut f32, target: f32, share: f32) {
     *now += (target - *now) * share;
     if (*now - target).abs() < 0.01 {
         *now = target;

@@ -36,6 +36,7 @@
 //! assert_eq!(engine.frame(), 480);
 //! ```
 
+mod click;
 mod input;
 mod report;
 mod state;
@@ -234,19 +235,6 @@ impl Remote {
     }
 }
 
-/// A status with room for every program of usual size; larger ones show their first things only.
-fn roomy_status(program: &Program) -> Box<Status> {
-    let room = |n: usize| (n * 2).max(256);
-    Box::new(Status::with_room(
-        room(program.parameters.len()),
-        room(program.states.len()),
-        room(program.buses.len()),
-        room(program.modulations.len()),
-        1024,
-        1024 * 12,
-    ))
-}
-
 impl Engine {
     /// Makes an engine at frame 0, and the other end of its rings.
     #[must_use]
@@ -257,7 +245,7 @@ impl Engine {
         let (mut empty_in, empty) = RingBuffer::new(8);
         let (full, full_out) = RingBuffer::new(8);
         for _ in 0..4 {
-            let _ = empty_in.push(roomy_status(&prepared.program));
+            let _ = empty_in.push(report::roomy_status(&prepared.program));
         }
         let rate = prepared.program.rate;
         let soft_frames = options.soft_start.frames(rate);
@@ -569,7 +557,7 @@ impl Engine {
             bus.fed = true;
             if !voice.ended {
                 let band = voice.band.and_then(|b| self.bands.get(usize::from(b))).map(|b| &b.out);
-                voice.render(&self.interpolator, program.rate, &mut self.scratch, band, target, &mut bus.left, &mut bus.right);
+                voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut bus.left, &mut bus.right);
             }
             self.active[kept] = active;
             kept += 1;
@@ -641,6 +629,12 @@ impl Engine {
                 // Squared, it rises as evenly for the ear as for the hand.
                 *l *= gain * gain;
                 *r *= gain * gain;
+            }
+        }
+        if let Some((frame, strong)) = self.click {
+            click::add(self.frame, frame, strong, self.now.program.rate, left, right);
+            if self.frame > frame + click::LENGTH {
+                self.click = None;
             }
         }
         self.last_gain = self.limiter.process(left, right);

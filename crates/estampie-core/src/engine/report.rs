@@ -12,6 +12,19 @@ use crate::names::NameKey;
 use crate::program::Program;
 use crate::units::Decibels;
 
+/// A status with room for every program of usual size; larger ones show their first things only.
+pub(super) fn roomy_status(program: &Program) -> Box<Status> {
+    let room = |n: usize| (n * 2).max(256);
+    Box::new(Status::with_room(
+        room(program.parameters.len()),
+        room(program.states.len()),
+        room(program.buses.len()),
+        room(program.modulations.len()),
+        1024,
+        1024 * 12,
+    ))
+}
+
 impl Engine {
     /// What speakers, reactions and emitters have in mind.
     fn write_memory(&self, program: &Program, status: &mut Status) {

@@ -394,8 +394,7 @@ impl Voice {
         interpolator: &Interpolator,
         rate: u32,
         scratch: &mut Scratch,
-        band: Option<&[f32; BLOCK]>,
-        target: f32,
+        (band, target): (Option<&[f32; BLOCK]>, f32),
         left: &mut [f32; BLOCK],
         right: &mut [f32; BLOCK],
     ) {

@@ -5,8 +5,8 @@
 
 use super::exact::{Frames, nearest, wide};
 use super::instrument::Tone;
+use super::line::Line;
 use super::scale::within;
-use super::sequencer::Line;
 use crate::assets::Clip;
 use crate::engine::{BLOCK, Stream};
 use crate::names::NameKey;

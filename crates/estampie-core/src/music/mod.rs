@@ -7,17 +7,21 @@
 pub(crate) mod band;
 pub mod exact;
 mod instrument;
+mod line;
 mod map;
 mod midi;
+mod patch;
 
-pub use instrument::{Kind, Patch, Tone, Wave, frequency};
+pub use instrument::{Tone, frequency};
+pub use line::Line;
 pub use map::{Map, Metre, Point};
 pub use midi::{Score, ScoreNote, Track};
+pub use patch::{Kind, Patch, Wave};
 mod plan;
 mod sequencer;
 
 pub use plan::{Planned, Wait, plan, wait};
-pub use sequencer::{Answer, Ask, Between, Cause, Happens, Line, Pass, Sequencer};
+pub use sequencer::{Answer, Ask, Between, Cause, Happens, Pass, Sequencer};
 mod scale;
 
 pub use scale::{read_key, within};

@@ -12,41 +12,11 @@
 //! - While a bridge or ending plays, asking changes where it leads.
 
 use super::exact::{Beats, Frames, frames, narrow, nearest, settle, wide};
+use super::line::Line;
 use super::map::Point;
 use crate::document::{MOST_SECTIONS, Step};
 use crate::names::NameKey;
 use crate::program::{ArriveAt, Long, Next, Piece, Ramp, Rule, Section, When};
-
-/// A line from positions to moments: `at` is at `moment`, and from there on it goes `factor` times as fast as written.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Line {
-    at: Frames,
-    moment: Frames,
-    factor: Frames,
-}
-
-impl Line {
-    /// The position from which on it goes.
-    pub(crate) fn at(&self) -> Frames {
-        self.at
-    }
-
-    /// The moment of a position.
-    #[must_use]
-    pub fn moment(&self, section: &Section, at: Beats) -> Frames {
-        self.moment_of(section, wide(at))
-    }
-
-    fn moment_of(&self, section: &Section, at: Frames) -> Frames {
-        self.moment + (section.map.time_of(at) - section.map.time_of(self.at)) / self.factor
-    }
-
-    /// The position at a moment.
-    #[must_use]
-    pub fn position(&self, section: &Section, moment: Frames) -> Frames {
-        section.map.at_time(section.map.time_of(self.at) + (moment - self.moment) * self.factor)
-    }
-}
 
 /// A section that plays.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -32,7 +32,7 @@ values = ["plank", "grate", "silt"]
 from-game = { wood = "plank" }
 "#;
 
-const ALL_AUDIO: [&str; 12] = ["one", "two", "three", "four", "low", "dc", "stereo", "intro", "body", "long", "minus", "level"];
+const ALL_AUDIO: [&str; 15] = ["late", "stroke", "flam", "one", "two", "three", "four", "low", "dc", "stereo", "intro", "body", "long", "minus", "level"];
 
 /// A tone of `gain` that begins at phase 0.
 pub fn tone(frequency: f64, gain: f64, frames: usize) -> Vec<f32> {
@@ -60,6 +60,11 @@ pub fn assets() -> Assets {
     add("minus", vec![long.iter().map(|s| -s).collect()], None);
     add("long", vec![long], None);
     add("level", vec![vec![0.25; 480_000]], None);
+    // A stroke that comes late, and one that comes twice, 40 ms apart.
+    let stroke = |at: usize| (0..96_000).map(move |i| if i < at { 0.0 } else { 0.3 * (-((i - at) as f32) / 400.0).exp() * ((i - at) as f32 * 0.2).sin() });
+    add("late", vec![stroke(14_400).collect()], None);
+    add("stroke", vec![stroke(0).collect()], None);
+    add("flam", vec![stroke(0).zip(stroke(1_920)).map(|(a, b)| a + b).collect()], None);
     let sine = tone(480.0, 0.25, 24_000);
     add("intro", vec![sine[..9_137].to_vec()], None);
     add("body", vec![sine[9_137..9_137 + 12_000].to_vec()], None);
@@ -82,8 +87,7 @@ pub fn program_with(files: &[(&str, &str)]) -> Arc<Program> {
 pub fn compile_with(files: &[(&str, &str)]) -> (Arc<Program>, Vec<String>) {
     let usual = [("estampie.toml", "format = 1\nname = \"test\"\nceiling = \"0 dB\""), ("game.toml", GAME)];
     let sources = Sources::from_texts(usual.into_iter().chain(files.iter().copied()));
-    let files: BTreeSet<String> =
-        ["one", "two", "three", "four", "low", "dc", "stereo", "intro", "body", "long", "minus", "level"].map(|n| format!("audio/{n}.wav")).into();
+    let files: BTreeSet<String> = ALL_AUDIO.map(|n| format!("audio/{n}.wav")).into();
     let (document, mut faults) = Document::read(&sources, &files);
     let (program, more) = compile(&document, &assets());
     faults.extend(more);

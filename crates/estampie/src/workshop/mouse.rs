@@ -118,8 +118,9 @@ impl App {
                 }
             }
             Hit::Stave(row) => {
-                let again = self.music.column == music::Column::Staves && self.music.stave == *row;
-                (self.music.column, self.music.stave) = (music::Column::Staves, *row);
+                let lines = self.stave_lines();
+                let again = self.music.column == music::Column::Staves && self.music.stave.row(&lines) == *row;
+                (self.music.column, self.music.stave) = (music::Column::Staves, lines.get(*row).copied().unwrap_or_default());
                 if again {
                     self.act(Do::Main);
                 }

@@ -179,8 +179,7 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
 
 /// What plays and what it waits for.
 fn music_pulse(app: &App) -> Vec<(String, Role)> {
-    let program = app.program();
-    let Some(status) = app.rehearsal.status.as_ref().filter(|s| s.program == program.id) else { return Vec::new() };
+    let (Some(program), Some(status)) = (app.rehearsal.status_program(), app.rehearsal.status.as_ref()) else { return Vec::new() };
     let mut said = Vec::new();
     for (spec, now) in program.music.pieces.iter().zip(&status.pieces) {
         let Some(pass) = now.sequencer.pass() else { continue };
@@ -336,8 +335,14 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
 
 /// Keys with their words, as many as there is room for.
 fn keys(pen: &mut Pen<'_>, from: u16, y: u16, width: u16, list: &[(&str, &str)]) {
+    let needed = |(key, words): &(&str, &str)| (key.chars().count() + words.chars().count() + 4) as u16;
+    // The last one, help, always has its room.
+    let mut list = list.to_vec();
+    while list.len() > 2 && from + list.iter().map(needed).sum::<u16>() > width {
+        list.remove(list.len() - 2);
+    }
     let mut x = from;
-    for (key, words) in list {
+    for (key, words) in &list {
         let needed = (key.chars().count() + words.chars().count() + 4) as u16;
         if x + needed > width {
             return;

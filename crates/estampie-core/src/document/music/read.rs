@@ -97,7 +97,7 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
         match (parts.as_slice(), parts.get(1).and_then(|p| pitch(p))) {
             ([file, _], Some(root)) => takes.push((Located { value: (*file).to_owned(), place: text.place }, root, (0, 127))),
             ([file, ..], Some(root)) if keys.is_some() => {
-                takes.push((Located { value: (*file).to_owned(), place: text.place }, root, keys.unwrap_or((0, 127))))
+                takes.push((Located { value: (*file).to_owned(), place: text.place }, root, keys.unwrap_or((0, 127))));
             }
             _ => reading.fault(
                 &text.place,

@@ -182,7 +182,8 @@ fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&Pie
     // Each open section has a line of bar numbers besides its own lines.
     let height = |line: &Stave| if matches!(line, Stave::Section(s) if app.section_open(*s)) { 2 } else { 1 };
     let mut first = 0;
-    while lines[first.min(lines.len())..=app.music.stave.min(lines.len().saturating_sub(1))].iter().map(height).sum::<usize>() > room && first < lines.len() {
+    let selected = app.music.stave.row(lines);
+    while first < selected && lines[first..=selected].iter().map(height).sum::<usize>() > room {
         first += 1;
     }
     let mut y = area.y;
@@ -190,7 +191,7 @@ fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&Pie
         if y >= area.bottom() {
             break;
         }
-        let chosen = app.music.column == Column::Staves && app.music.stave == row;
+        let chosen = app.music.column == Column::Staves && selected == row;
         if chosen {
             pen.select(area.x, y, area.width);
         }
@@ -200,17 +201,18 @@ fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&Pie
                 let section = &doc.sections[at];
                 let plays = pass.is_some_and(|p| usize::from(p.section) == at);
                 let end = pen.text(area.x + 1, y, 16, &section.name, if plays { Role::Gold } else { Role::Vellum }) + 2;
-                let end = pen.text(end, y, area.right().saturating_sub(end), &about(section), Role::Faded) + 2;
-                if plays && let (Some(now), Some(leaves)) = (now, now.and_then(|n| n.sequencer.leaves(spec))) {
-                    let to = now.sequencer.waits().map_or(SILENCE, |a| a.to.map_or(SILENCE, |s| program.names.get(spec.sections[usize::from(s)].key)));
-                    let text = format!("▼ leaves for {to} in {:.1} s", leaves.saturating_sub(frame) as f64 / rate);
-                    if end + text.chars().count() as u16 <= area.right() {
-                        pen.right(area.right(), y, &text, Role::Red);
-                    }
-                }
+                // What it waits for counts for more than what it is.
+                let leaves = now.filter(|_| plays).and_then(|n| Some((n.sequencer.waits()?.to, n.sequencer.leaves(spec)?)));
+                let text = leaves.map_or(String::new(), |(to, leaves)| {
+                    let to = to.map_or(SILENCE, |s| program.names.get(spec.sections[usize::from(s)].key));
+                    format!("▼ leaves for {to} in {:.1} s", leaves.saturating_sub(frame) as f64 / rate)
+                });
+                let needed = if text.is_empty() { 0 } else { text.chars().count() as u16 + 2 };
+                pen.text(end, y, area.right().saturating_sub(end + needed), &about(section), Role::Faded);
+                pen.right(area.right(), y, &text, Role::Red);
                 y += 1;
-                if app.section_open(at) && y < area.bottom() {
-                    bar_numbers(pen, Rect { y, ..area }, &spec.sections[at]);
+                if let Some(section) = spec.sections.get(at).filter(|_| app.section_open(at) && y < area.bottom()) {
+                    bar_numbers(pen, Rect { y, ..area }, section);
                     y += 1;
                 }
             }
@@ -262,9 +264,9 @@ fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_core::program::
 
 fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Piece), (at, layer): (usize, usize), playing: Option<(u32, u32)>) {
     let layer_doc = &doc.sections[at].layers[layer];
-    let section = &spec.sections[at];
+    let Some(section) = spec.sections.get(at) else { return };
     let Some(index) = section.layers.get(layer).copied() else { return };
-    let now = app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id).and_then(|s| s.layers.get(index as usize));
+    let now = app.rehearsal.status.as_ref().and_then(|s| s.layers.get(index as usize));
     let gain = now.map_or(1.0, |n| n.gain);
     let out = playing.is_some() && gain < 0.01;
     let role = match playing {
@@ -323,7 +325,7 @@ fn draw_ways(app: &App, pen: &mut Pen<'_>, area: Rect, spec: &Piece, two: bool, 
     let ends = app.way_ends();
     let label = 12;
     let wide = (area.width.saturating_sub(label) / ends.len().max(1) as u16).max(8);
-    pen.heading(area.x, area.y, label + 20, "Ways", "row leaves, column arrives");
+    pen.heading(area.x, area.y, area.width, "Ways", "row leaves, column arrives");
     for (column, name) in ends.iter().enumerate() {
         let x = area.x + label + column as u16 * wide;
         pen.text(x, area.y + 1, wide - 1, name, if app.music.cell.1 == column && app.music.column == Column::Ways { Role::Gold } else { Role::Vellum });

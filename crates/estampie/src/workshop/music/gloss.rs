@@ -4,7 +4,7 @@
 use super::super::app::{App, Hit};
 use super::super::pen::Pen;
 use super::super::theme::Role;
-use super::{Column, Stave, staves};
+use super::{Column, Stave};
 use estampie_core::check::{FindKind, Seam};
 use estampie_core::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
 use estampie_core::music::wait;
@@ -192,11 +192,10 @@ fn draw_seam(app: &App, pen: &mut Pen<'_>, area: Rect, seam: &Seam) -> u16 {
 
 fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
     let Some(doc) = app.piece_doc() else { return area.y };
-    let lines = staves(doc, |s| app.section_open(s));
     let mut y = area.y + 1;
-    match lines.get(app.music.stave) {
+    match app.selected_stave() {
         Some(Stave::Section(at)) => {
-            let section = &doc.sections[*at];
+            let section = &doc.sections[at];
             pen.heading(area.x, area.y, area.width, &section.name, "");
             let mut say = |label: &str, value: &str| {
                 if !value.is_empty() {
@@ -213,8 +212,8 @@ fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
             say("chords", &section.chords.iter().map(|(s, c)| format!("{}: {c}", s.bar)).collect::<Vec<_>>().join("  "));
         }
         Some(Stave::Layer(at, layer)) => {
-            let section = &doc.sections[*at];
-            let layer_doc = &section.layers[*layer];
+            let section = &doc.sections[at];
+            let layer_doc = &section.layers[layer];
             pen.heading(area.x, area.y, area.width, &format!("{} of {}", layer_doc.name, section.name), "");
             let mut say = |label: &str, value: &str| {
                 pair(pen, area, y, label, value, Role::Vellum);

@@ -53,8 +53,8 @@ pub(crate) struct MusicView {
     pub(crate) item: usize,
     /// The piece that is shown, by its place in the document.
     pub(crate) piece: usize,
-    /// The selected line of the staves: sections and their layers.
-    pub(crate) stave: usize,
+    /// The selected line of the staves: a section or a layer of one.
+    pub(crate) stave: Stave,
     /// The section whose layers are shown though it does not play.
     pub(crate) stave_section: usize,
     /// Row and column of the matrix.
@@ -74,6 +74,8 @@ pub(crate) struct MusicView {
 pub(crate) struct Proof {
     running: Option<Receiver<Progress>>,
     pub(crate) heard: usize,
+    /// The program that was proved.
+    program: u64,
     pub(crate) finds: Option<Vec<Find>>,
     /// Whether the finds lie open in the gloss.
     pub(crate) open: bool,
@@ -86,7 +88,7 @@ enum Progress {
 
 impl MusicView {
     pub(crate) fn strokes(&self, program: &Program, layer: usize) -> &[u8] {
-        self.onsets.as_ref().filter(|(id, _)| *id == program.id).and_then(|(_, list)| list.get(layer)).map_or(&[], |l| l)
+        self.onsets.as_ref().filter(|(_, list)| list.len() == program.music.layers.len()).and_then(|(_, list)| list.get(layer)).map_or(&[], |l| l)
     }
 
     pub(crate) fn seam_of(&self, key: &(u64, String, u16, Option<u16>)) -> Option<&Seam> {
@@ -103,6 +105,22 @@ impl MusicView {
 pub(crate) enum Stave {
     Section(usize),
     Layer(usize, usize),
+}
+
+impl Default for Stave {
+    fn default() -> Self {
+        Stave::Section(0)
+    }
+}
+
+impl Stave {
+    /// Its place among the lines that are shown; that of its section if its layers are not.
+    pub(crate) fn row(self, lines: &[Stave]) -> usize {
+        let section = match self {
+            Stave::Section(section) | Stave::Layer(section, _) => section,
+        };
+        lines.iter().position(|l| *l == self).or_else(|| lines.iter().position(|l| *l == Stave::Section(section))).unwrap_or(0)
+    }
 }
 
 /// The lines of the staves of a piece: all sections, and the layers of those that are open.
@@ -135,13 +153,20 @@ impl App {
 
     /// The piece that is shown, as compiled, with its index.
     pub(crate) fn piece_spec(&self) -> Option<(usize, &Piece)> {
-        let index = self.program().music.find_piece.get(NameKey::of(&self.piece_doc()?.name))?;
-        self.program().music.pieces.get(index).map(|p| (index, p))
+        let doc = self.piece_doc()?;
+        let found = |program: &'_ Arc<Program>| program.music.find_piece.get(NameKey::of(&doc.name));
+        // After an edit the engine's last word is of the program before; it still fits if it has the same sections.
+        let now = self.rehearsal.status_program().filter(|p| found(p).is_some_and(|i| p.music.pieces[i].sections.len() == doc.sections.len()));
+        let program = now.unwrap_or_else(|| self.program());
+        let index = found(program)?;
+        program.music.pieces.get(index).map(|p| (index, p))
     }
 
     /// Where a piece is now, if the last status is of this program.
     pub(crate) fn piece_now(&self, index: usize) -> Option<&PieceStatus> {
-        self.rehearsal.status.as_ref().filter(|s| s.program == self.program().id)?.pieces.get(index)
+        let name = self.program().music.pieces.get(index)?.key;
+        let program = self.rehearsal.status_program()?;
+        self.rehearsal.status.as_ref()?.pieces.get(program.music.find_piece.get(name)?)
     }
 
     /// Whether a section's layers are shown: it plays, or it is selected.
@@ -167,9 +192,14 @@ impl App {
         self.piece_doc()?.transitions.iter().find(|t| t.from.value == from && t.to.value == to)
     }
 
-    fn selected_stave(&self) -> Option<Stave> {
-        let doc = self.piece_doc()?;
-        staves(doc, |s| self.section_open(s)).get(self.music.stave).copied()
+    /// The lines of the staves that are shown.
+    pub(crate) fn stave_lines(&self) -> Vec<Stave> {
+        self.piece_doc().map_or(Vec::new(), |d| staves(d, |s| self.section_open(s)))
+    }
+
+    pub(crate) fn selected_stave(&self) -> Option<Stave> {
+        let lines = self.stave_lines();
+        lines.get(self.music.stave.row(&lines)).copied()
     }
 
     pub(super) fn go_music(&mut self, by: isize) {
@@ -183,8 +213,9 @@ impl App {
                 }
             }
             Column::Staves => {
-                let count = self.piece_doc().map_or(0, |d| staves(d, |s| self.section_open(s)).len());
-                self.music.stave = step(self.music.stave, count);
+                let lines = self.stave_lines();
+                let row = step(self.music.stave.row(&lines), lines.len());
+                self.music.stave = lines.get(row).copied().unwrap_or_default();
             }
             Column::Ways => self.music.cell.0 = step(self.music.cell.0, self.way_ends().len()),
             Column::Fields => self.music.field = step(self.music.field, TRANSITION_FIELDS.len()),
@@ -194,7 +225,7 @@ impl App {
     pub(super) fn show_piece(&mut self, index: usize) {
         if self.music.piece != index {
             self.music.piece = index;
-            (self.music.stave, self.music.stave_section, self.music.cell, self.music.field) = (0, 0, (0, 0), 0);
+            (self.music.stave, self.music.stave_section, self.music.cell, self.music.field) = (Stave::default(), 0, (0, 0), 0);
         }
     }
 
@@ -424,7 +455,8 @@ impl App {
         if self.music.proving() {
             return self.say("every way is being proved");
         }
-        if self.music.proof.finds.is_some() && !self.music.proof.open {
+        let same = self.music.proof.program == self.program().id;
+        if self.music.proof.finds.is_some() && same && !self.music.proof.open {
             self.music.proof.open = true;
             return;
         }
@@ -438,7 +470,7 @@ impl App {
             });
             let _ = sender.send(Progress::Done(finds));
         });
-        self.music.proof = Proof { running: Some(receiver), heard: 0, finds: None, open: true };
+        self.music.proof = Proof { running: Some(receiver), heard: 0, program: self.program().id, finds: None, open: true };
     }
 
     /// Takes in what was made aside, and begins what is wanted now; true if there is something new.
@@ -482,7 +514,10 @@ impl App {
             let (sender, receiver) = channel();
             let (from, to) = (key.2, key.3);
             if let Some((index, _)) = self.piece_spec() {
-                std::thread::spawn(move || sender.send(check::seam(&program, index, from, to, 0)));
+                std::thread::spawn(move || {
+                    // Nobody may wait for it any more.
+                    let _ = sender.send(check::seam(&program, index, from, to, 0));
+                });
                 self.music.making = Some((key, receiver));
             }
         }
