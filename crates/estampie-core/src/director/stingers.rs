@@ -219,7 +219,7 @@ impl Engine {
     }
 
     pub(super) fn turn_list(&mut self, program: &Program, list: u16, on: bool, wanted: WantedAt) {
-        let Some(spec) = program.music.playlists.get(usize::from(list)) else { return };
+        let Some(spec) = program.music.lists.get(usize::from(list)) else { return };
         let state = &mut self.now.state.playlists[usize::from(list)];
         if on == state.on {
             return;
@@ -238,7 +238,7 @@ impl Engine {
 
     /// Lets playlists go on.
     pub(super) fn follow_lists(&mut self, program: &Program) {
-        for (index, list) in program.music.playlists.iter().enumerate() {
+        for (index, list) in program.music.lists.iter().enumerate() {
             let state = &mut self.now.state.playlists[index];
             if !state.on {
                 continue;

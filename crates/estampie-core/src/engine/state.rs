@@ -412,7 +412,7 @@ impl Prepared {
             layers: program.music.layers.iter().map(|_| LayerState::default()).collect(),
             switches: program.music.switches.iter().map(|s| s.on).collect(),
             stingers: program.music.stingers.iter().map(|_| StingerState::default()).collect(),
-            playlists: program.music.playlists.iter().map(|p| PlaylistState::new(p, seed)).collect(),
+            playlists: program.music.lists.iter().map(|p| PlaylistState::new(p, seed)).collect(),
             changed: vec![0; program.states.len()],
             reactions: program
                 .reactions
@@ -548,7 +548,7 @@ impl Prepared {
                 self.state.stingers[at] = old.state.stingers[earlier];
             }
         }
-        for (at, list) in new.music.playlists.iter().enumerate() {
+        for (at, list) in new.music.lists.iter().enumerate() {
             if let Some(earlier) = before.music.find_playlist.get(list.key) {
                 let kept = &mut old.state.playlists[earlier];
                 let piece = |p: u16| new.music.find_piece.get(before.music.pieces[usize::from(p)].key).map(|p| p as u16);

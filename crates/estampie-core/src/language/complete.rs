@@ -99,7 +99,7 @@ fn after_action(document: &Document, words: &[&str]) -> Vec<String> {
         [] => some(&ACTIONS),
         ["say"] => document.sounds.iter().filter(|s| s.lines.is_some()).map(|s| s.name.clone()).collect(),
         ["play" | "stop" | "finish" | "sweep"] => sounds(),
-        ["go"] => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.playlists.iter().map(|p| p.name.clone())).collect(),
+        ["go"] => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.lists.iter().map(|p| p.name.clone())).collect(),
         ["go", _] => some(&["to"]),
         ["go", piece, "to"] => {
             let sections: Vec<String> = document.music.piece(piece).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect());

@@ -420,7 +420,7 @@ pub struct Music {
     /// Stingers.
     pub stingers: Vec<Stinger>,
     /// Playlists.
-    pub playlists: Vec<Playlist>,
+    pub lists: Vec<Playlist>,
     /// Indices of pieces by key.
     pub find_piece: Lookup,
     /// Indices of stingers by key.

@@ -347,7 +347,7 @@ pub struct MusicDoc {
     /// Stingers.
     pub stingers: Vec<StingerDoc>,
     /// Playlists.
-    pub playlists: Vec<PlaylistDoc>,
+    pub lists: Vec<PlaylistDoc>,
     /// Instruments.
     pub instruments: Vec<InstrumentDoc>,
 }

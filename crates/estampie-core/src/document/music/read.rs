@@ -46,8 +46,8 @@ pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<St
     });
     each("playlist", &mut |name, fields| {
         let list = playlist(name, fields);
-        if twice("playlist", &list.name, &list.place, music.playlists.iter().find(|l| l.name == list.name).map(|l| &l.place)) {
-            music.playlists.push(list);
+        if twice("playlist", &list.name, &list.place, music.lists.iter().find(|l| l.name == list.name).map(|l| &l.place)) {
+            music.lists.push(list);
         }
     });
     each("instrument", &mut |name, fields| {

@@ -70,7 +70,7 @@ impl Compiler<'_> {
         let keys: Vec<NameKey> = self.program.sounds.iter().map(|s| s.key).collect();
         self.program.find_sound = Lookup::new(keys);
         self.program.music.find_stinger = Lookup::new(self.program.music.stingers.iter().map(|s| s.key));
-        self.program.music.find_playlist = Lookup::new(self.program.music.playlists.iter().map(|p| p.key));
+        self.program.music.find_playlist = Lookup::new(self.program.music.lists.iter().map(|p| p.key));
         self.program.music.find_switch = Lookup::new(self.program.music.switches.iter().map(|s| s.key));
     }
 
@@ -484,7 +484,7 @@ impl Compiler<'_> {
     fn playlists(&mut self) {
         let document = self.document;
         let rate = self.program.rate;
-        for doc in &document.music.playlists {
+        for doc in &document.music.lists {
             let pieces: Vec<u16> = doc.pieces.iter().filter_map(|p| self.piece_named(&p.value, &p.place)).collect();
             if pieces.is_empty() {
                 self.fault(&doc.place, format!("the playlist {} has no pieces", doc.name), "write pieces = [\"…\", \"…\"]");
@@ -505,7 +505,7 @@ impl Compiler<'_> {
                 fade_in: frames_of(doc.fade_in, rate),
                 rounds: doc.rounds,
             };
-            self.program.music.playlists.push(playlist);
+            self.program.music.lists.push(playlist);
         }
     }
 }

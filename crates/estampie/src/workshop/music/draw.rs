@@ -70,7 +70,7 @@ fn draw_index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
                 (name.as_str(), if plays { "▶ plays".to_owned() } else { String::new() }, plays)
             }
             Item::Playlist(at) => {
-                let name = &music.playlists[at].name;
+                let name = &music.lists[at].name;
                 let index = app.program().music.find_playlist.get(NameKey::of(name));
                 let on = index.and_then(|i| status?.playlists.get(i)).is_some_and(|(on, _)| *on);
                 (name.as_str(), if on { "▶ on".to_owned() } else { String::new() }, on)

@@ -143,7 +143,7 @@ impl App {
     pub(crate) fn music_items(&self) -> Vec<Item> {
         let music = self.music_doc();
         let pieces = (0..music.pieces.len()).map(Item::Piece);
-        pieces.chain((0..music.playlists.len()).map(Item::Playlist)).chain((0..music.stingers.len()).map(Item::Stinger)).collect()
+        pieces.chain((0..music.lists.len()).map(Item::Playlist)).chain((0..music.stingers.len()).map(Item::Stinger)).collect()
     }
 
     pub(crate) fn piece_doc(&self) -> Option<&PieceDoc> {
@@ -285,7 +285,7 @@ impl App {
                     self.say(if plays { format!("{name} is to come to rest") } else { format!("{name} begins") });
                 }
                 Some(Item::Playlist(index)) => {
-                    let list = NameKey::of(&self.music_doc().playlists[index].name);
+                    let list = NameKey::of(&self.music_doc().lists[index].name);
                     let at = self.program().music.find_playlist.get(list);
                     let on = at.and_then(|i| self.rehearsal.status.as_ref()?.playlists.get(i)).is_some_and(|(on, _)| *on);
                     self.rehearsal.say(InputKind::List { list, on: !on });
