@@ -16,6 +16,11 @@ fn drifting(name: &str) -> Story {
     story
 }
 
+/// Waits for the first beats of an odd bar of drift: a change by whole two bars is then two seconds and more away.
+fn early(story: &Story) {
+    story.wait_until("a bar begins", |s| [1, 3, 5, 7].iter().any(|bar| [1, 2].iter().any(|beat| s.contains(&format!("♪ tidewalk drift {bar}.{beat}")))));
+}
+
 /// Goes to the way from drift to pursuit.
 fn to_the_way(story: &Story) {
     story.keys(&["Tab", "Tab", "Right", "Right"]);
@@ -30,6 +35,7 @@ fn a_change_waits_for_its_bar_and_another_rule_lets_it_leave_on_the_beat() {
     assert!(line(&screen, &["leaves at", "every 2 bars"]).is_some(), "{screen}");
     // Two bars at 92 beats a minute.
     assert!(line(&screen, &["longest", "5.22 s"]).is_some() && line(&screen, &["median", "2.61 s"]).is_some(), "{screen}");
+    early(&story);
     story.keys(&["Enter"]);
     let screen = story.wait_until("it waits", |s| s.contains("▼ leaves for pursuit in") && s.contains("⟶ pursuit in"));
     assert!(line(&screen, &["pursuit in"]).is_some());
@@ -72,6 +78,7 @@ fn going_back_before_the_moment_cancels_and_stingers_say_why_they_are_dropped() 
     story.wait_until("it sounds on the beat", |s| line(s, &["♪ dread at"]).is_some());
     story.keys(&["Up", "Up", "Up", "Up"]);
     to_the_way(&story);
+    early(&story);
     story.keys(&["Enter"]);
     story.wait_for("▼ leaves for pursuit in");
     story.keys(&["Left", "Left", "Enter"]);
@@ -100,6 +107,7 @@ fn every_way_is_proved_and_the_finds_open() {
     for _ in 0..6 {
         story.keys(&["Down"]);
     }
+    early(&story);
     story.keys(&["Enter"]);
     story.wait_for("leaves for pursuit in");
     story.keys(&["Down", "e"]);
