@@ -64,9 +64,10 @@ fn a_state_changes_and_the_steps_with_it() {
     story.open_demo();
     story.keys(&["v"]);
     story.wait_for("plays step/boot, plank_");
-    for _ in 0..14 {
-        story.keys(&["Down"]);
-    }
+    story.keys(&[":"]);
+    story.type_text("deck");
+    story.keys(&["Enter"]);
+    story.wait_until("deck is chosen", |s| line(s, &["▌ deck"]).is_some());
     story.keys(&["Right", "Right"]);
     story.wait_for("deck grate ⟶ silt");
     story.keys(&["v"]);
