@@ -231,3 +231,85 @@ proptest! {
         prop_assert_eq!(text(&workspace, "sounds/steps.toml"), SOUNDS);
     }
 }
+
+const MUSIC: &str = "# the dance\n[piece.dance]\ntempo = \"92\" # agreed\n[piece.dance.section.a]\nbars = 4\n[piece.dance.section.a.layer.x]\nfile = \"audio/step/plank_01.wav\" # soft\n[piece.dance.section.b]\nbars = 2\n\n[[piece.dance.transition]]\nfrom  = \"a\"\nto    = \"b\"\nleave = \"next bar\" # on the bar\n\n[stinger.s]\nsound = \"step\"\n";
+
+fn with_music() -> (tempfile::TempDir, Workspace) {
+    let (folder, workspace) = project();
+    drop(workspace);
+    std::fs::create_dir_all(folder.path().join("music")).unwrap();
+    std::fs::write(folder.path().join("music/dance.toml"), MUSIC).unwrap();
+    let workspace = Workspace::open(folder.path()).unwrap();
+    assert!(faults(&workspace).is_empty(), "{:?}", faults(&workspace));
+    (folder, workspace)
+}
+
+#[test]
+fn ways_are_edited_in_place_added_and_undone() {
+    let (_folder, mut workspace) = with_music();
+    let text = |w: &Workspace| w.sources().get("music/dance.toml").unwrap().to_string();
+    workspace.set_transition("dance", "a", "b", "leave", "phrase end").unwrap();
+    assert_eq!(text(&workspace), MUSIC.replace("leave = \"next bar\"", "leave = \"phrase end\""), "nothing else moved");
+    assert_eq!(workspace.undo_name(), Some("leave of a ⟶ b"));
+    // A way that is not written yet comes behind the others; its fields are added one by one.
+    workspace.set_transition("dance", "b", "silence", "old-falls", "2 beats, smooth").unwrap();
+    workspace.set_transition("dance", "b", "silence", "allowed", "no").unwrap();
+    let added = text(&workspace);
+    assert!(added.contains("from = \"b\"\nto = \"silence\"\nold-falls = \"2 beats, smooth\"\nallowed = false\n"), "{added}");
+    assert!(added.contains("[stinger.s]") && faults(&workspace).is_empty(), "{:?}", faults(&workspace));
+    let doc = workspace.document().music.piece("dance").unwrap();
+    assert_eq!(doc.transitions.len(), 2);
+    assert!(!doc.transitions[1].allowed);
+    workspace.set_transition("dance", "b", "silence", "allowed", "yes").unwrap();
+    workspace.set_transition("dance", "b", "silence", "old-falls", "").unwrap();
+    assert!(!text(&workspace).contains("allowed") && !text(&workspace).contains("old-falls"));
+    for _ in 0..5 {
+        workspace.undo();
+    }
+    assert_eq!(text(&workspace), MUSIC);
+}
+
+#[test]
+fn a_way_that_cannot_be_read_is_refused_with_its_mend() {
+    let (_folder, mut workspace) = with_music();
+    for (field, nonsense) in [("leave", "soon"), ("arrive", "somewhere"), ("old-falls", "slowly"), ("new-rises", "2 sheep"), ("overlap", "-1 beat")] {
+        let refused = workspace.set_transition("dance", "a", "b", field, nonsense).unwrap_err();
+        assert!(refused.contains(field) || refused.contains(nonsense), "{refused}");
+        assert!(refused.len() > nonsense.len() + 20, "it says what can be written: {refused}");
+    }
+    assert!(workspace.set_transition("waltz", "a", "b", "leave", "next bar").is_err());
+    assert_eq!(&**workspace.sources().get("music/dance.toml").unwrap(), MUSIC);
+    workspace.set_layer("dance", "a", "x", "level", "-3 dB").unwrap();
+    assert!(workspace.sources().get("music/dance.toml").unwrap().contains("file = \"audio/step/plank_01.wav\" # soft\nlevel = \"-3 dB\""));
+}
+
+#[test]
+fn music_can_be_named_in_reactions_with_what_comes_next() {
+    let (_folder, workspace) = with_music();
+    let next = |before: &str, word: &str| estampie_core::language::complete::complete(workspace.document(), false, before, word);
+    assert_eq!(next("go", "d"), ["dance"]);
+    assert_eq!(next("go dance to", ""), ["a", "b", "silence"]);
+    assert_eq!(next("sting", ""), ["s"]);
+    assert_eq!(next("bring in", ""), ["dance/x"]);
+    assert!(next("sting s", "on the next").contains(&"on the next beat".to_owned()));
+}
+
+#[test]
+fn every_written_way_has_its_panel_on_the_proof_sheet() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
+    let workspace = Workspace::open(&folder).unwrap();
+    let wanted: Vec<String> = program::wanted_audio(workspace.document()).into_iter().collect();
+    let assets = estampie_core::assets::load_all(&folder, &wanted, 48_000);
+    let (program, _) = program::compile(workspace.document(), &assets);
+    let panels = draw::seams(&std::sync::Arc::new(program));
+    let titles: Vec<&str> = panels.iter().map(|p| p.title.as_str()).collect();
+    for wanted in ["tidewalk: drift to pursuit", "tidewalk: pursuit to drift", "tidewalk: drift to silence", "customs-house: round to silence"] {
+        assert!(titles.contains(&wanted), "{titles:?}");
+    }
+    assert!(!titles.contains(&"tidewalk: surfaced to drift"), "it is not allowed");
+    for panel in &panels {
+        let points = panel.further.iter().flat_map(|(_, line)| line);
+        assert!(points.clone().count() > 600 && points.clone().all(|(x, y)| x.is_finite() && *y >= panel.y.0 && *y <= panel.y.1), "{}", panel.title);
+    }
+    assert!(draw::pdf("ways", &panels).unwrap().starts_with(b"%PDF"));
+}

@@ -161,3 +161,28 @@ fn curves_are_drawn_into_a_file_of_either_kind() {
     assert_eq!(wrong.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&wrong.stderr).contains("neither in .svg nor in .pdf"));
 }
+
+#[test]
+fn check_listens_to_every_way_and_says_what_does_not_sound_well() {
+    let done = run(&["check", demo().to_str().unwrap()]);
+    let out = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(done.status.success() && out.contains("renderings of ways between sections: nothing found"), "{out}");
+    // The same with a section far too loud.
+    let folder = tempfile::tempdir().unwrap();
+    let copy = |from: &std::path::Path, to: &std::path::Path| {
+        std::fs::create_dir_all(to.parent().unwrap()).unwrap();
+        std::fs::copy(from, to).unwrap();
+    };
+    for file in ["drift_viols", "pursuit_viols"] {
+        let path = format!("audio/music/{file}.flac");
+        copy(&demo().join(&path), &folder.path().join(&path));
+    }
+    std::fs::write(folder.path().join("estampie.toml"), "format = 1\nname = \"loud\"\n").unwrap();
+    std::fs::create_dir_all(folder.path().join("music")).unwrap();
+    let music = "[piece.p]\ntempo = \"92\"\n[piece.p.section.soft]\nbars = 8\n[piece.p.section.soft.layer.v]\nfile = \"audio/music/drift_viols.flac\"\nlevel = \"-24 dB\"\n[piece.p.section.loud]\nbars = 4\n[piece.p.section.loud.layer.v]\nfile = \"audio/music/pursuit_viols.flac\"\n[[piece.p.transition]]\nfrom = \"soft\"\nto = \"loud\"\n";
+    std::fs::write(folder.path().join("music/p.toml"), music).unwrap();
+    let done = run(&["check", folder.path().to_str().unwrap()]);
+    let said = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert_eq!(done.status.code(), Some(1), "{said}");
+    assert!(said.contains("p soft ⟶ loud, asked in bar 1: the loudness goes up by"), "{said}");
+}

@@ -1,7 +1,7 @@
 //! Edits of music: the ways between sections, layers.
 
 use super::{Document, SILENCE, Workspace};
-use toml_edit::{ArrayOfTables, Item, Table, value};
+use toml_edit::{ArrayOfTables, Item, Table, Value, value};
 
 /// The fields of a transition that can be edited, with what stands there if nothing is written.
 pub const TRANSITION_FIELDS: [(&str, &str); 7] = [
@@ -46,13 +46,13 @@ impl Workspace {
                 way.remove(field);
             }
             "no" | "false" if field == "allowed" => {
-                way.insert(field, value(false));
+                put(way, field, false.into());
             }
             _ if field == "allowed" => {
                 way.remove(field);
             }
             text => {
-                way.insert(field, value(text));
+                put(way, field, text.into());
             }
         }
         let new = toml.to_string();
@@ -75,6 +75,19 @@ impl Workspace {
         let doc = self.document().music.piece(piece).ok_or_else(|| format!("there is no piece {piece}"))?;
         let file = doc.file.clone();
         self.set_value(&format!("{field} of {piece}/{layer}"), &file, &["piece", piece, "section", section, "layer", layer, field], text)
+    }
+}
+
+/// Sets a value and keeps what stands around it: spaces, and a comment behind it.
+fn put(table: &mut Table, field: &str, mut new: Value) {
+    match table.get_mut(field) {
+        Some(Item::Value(old)) => {
+            *new.decor_mut() = old.decor().clone();
+            *old = new;
+        }
+        _ => {
+            table.insert(field, Item::Value(new));
+        }
     }
 }
 

@@ -430,6 +430,10 @@ impl Engine {
                     let frozen = sums(scene, &self.voices[slot]);
                     let voice = &mut self.voices[slot];
                     voice.frozen = Some(frozen);
+                    if let Some(band) = voice.band {
+                        // Its layer is gone: no further note of whatever stands in its place now.
+                        self.bands[usize::from(band)].leave(self.frame);
+                    }
                     voice.bus = prepared.program.find_bus.get(old_bus).unwrap_or(0) as u32;
                     voice.leave(Cause::Removed, 0, removed);
                 }
