@@ -435,7 +435,8 @@ impl Compiler<'_> {
 
     /// A piece with recordings keeps its tempo: what would move it is a fault.
     fn tempo_is_of_notes(&mut self, doc: &PieceDoc, index: u16) {
-        let recorded = self.program.music.layers.iter().any(|l| l.piece == index && l.notes.is_none());
+        // By what is written: notes that are still being loaded are notes too.
+        let recorded = doc.sections.iter().flat_map(|s| &s.layers).any(|l| matches!(l.of, LayerOf::File(_) | LayerOf::Sound(_)));
         let moved = self
             .document
             .modulations
