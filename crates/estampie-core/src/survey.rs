@@ -92,6 +92,8 @@ pub fn survey(document: &Document) -> Survey {
             played.insert(&sound.text);
         }
     }
+    used.extend(document.music.subjects());
+    played.extend(document.music.sounds().into_iter().map(|(sound, _)| sound.value.as_str()));
     let unused = |names: Vec<&String>, used: &BTreeSet<&str>| names.into_iter().filter(|n| !used.contains(n.as_str())).cloned().collect();
     Survey {
         events: unused(document.events.iter().map(|e| &e.name).collect(), &used),

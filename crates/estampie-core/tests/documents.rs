@@ -156,9 +156,10 @@ fn the_demo_has_no_faults_and_is_as_rich_as_it_should_be() {
     let unused = estampie_core::survey::survey(document);
     assert_eq!(unused, estampie_core::survey::Survey::default(), "all of it is wired");
     let names: Vec<&str> = document.playthroughs.iter().map(|(n, _)| n.as_str()).collect();
-    assert_eq!(names, ["first-dive", "stuck-hatch"]);
-    // first-dive uses every event of the game.
-    let text = workspace.sources().get("playthroughs/first-dive.play").unwrap();
+    assert_eq!(names, ["first-dive", "stuck-hatch", "tide-race"]);
+    // first-dive and the race use every event of the game.
+    let played = |name: &str| workspace.sources().get(&format!("playthroughs/{name}.play")).unwrap().to_string();
+    let text = played("first-dive") + &played("tide-race");
     for event in &document.events {
         let sent_by_reaction = matches!(event.name.as_str(), "eel.call" | "boost.denied");
         assert!(sent_by_reaction || text.contains(&format!("send {}", event.name)), "{}", event.name);

@@ -279,6 +279,11 @@ fn a_way_that_cannot_be_read_is_refused_with_its_mend() {
     }
     assert!(workspace.set_transition("waltz", "a", "b", "leave", "next bar").is_err());
     assert_eq!(&**workspace.sources().get("music/dance.toml").unwrap(), MUSIC);
+    // A sound that music names is renamed there too, and says who names it.
+    assert!(uses_of(workspace.document(), "step").iter().any(|(what, _)| what == "stinger s"));
+    workspace.rename_sound("step", "boot").unwrap();
+    assert!(workspace.sources().get("music/dance.toml").unwrap().contains("sound = \"boot\"") && faults(&workspace).is_empty(), "{:?}", faults(&workspace));
+    workspace.undo();
     workspace.set_layer("dance", "a", "x", "level", "-3 dB").unwrap();
     assert!(workspace.sources().get("music/dance.toml").unwrap().contains("file = \"audio/step/plank_01.wav\" # soft\nlevel = \"-3 dB\""));
 }

@@ -141,6 +141,7 @@ impl Workspace {
             }
         }
         places.extend(document.modulations.iter().filter(|m| m.kind == super::Moved::Sound && m.target.value == old).map(|m| m.target.place.clone()));
+        places.extend(document.music.sounds().into_iter().filter(|(s, _)| s.value == old).map(|(s, _)| s.place.clone()));
         for reaction in &document.reactions {
             places.extend(reaction.actions.iter().filter_map(|a| sound_of(&a.action)).filter(|w| w.text == old).map(|w| w.place.clone()));
         }
@@ -396,6 +397,7 @@ pub fn uses_of(document: &Document, sound: &str) -> Vec<(String, Place)> {
     for modulation in document.modulations.iter().filter(|m| m.kind == super::Moved::Sound && m.target.value == sound) {
         list.push((format!("moved by {}", modulation.from.value), modulation.place.clone()));
     }
+    list.extend(document.music.sounds().into_iter().filter(|(s, _)| s.value == sound).map(|(s, what)| (what, s.place.clone())));
     list
 }
 

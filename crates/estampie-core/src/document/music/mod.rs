@@ -353,6 +353,40 @@ pub struct MusicDoc {
 }
 
 impl MusicDoc {
+    /// All sounds that music names, each with what names it.
+    #[must_use]
+    pub fn sounds(&self) -> Vec<(&Located<String>, String)> {
+        let mut list = Vec::new();
+        for piece in &self.pieces {
+            for layer in piece.sections.iter().flat_map(|s| &s.layers) {
+                if let LayerOf::Sound(sound) = &layer.of {
+                    list.push((sound, format!("layer {}/{}", piece.name, layer.name)));
+                }
+            }
+        }
+        for stinger in &self.stingers {
+            let by = stinger.by.iter().map(|(_, sound)| sound);
+            list.extend(stinger.sound.iter().chain(by).map(|sound| (sound, format!("stinger {}", stinger.name))));
+        }
+        list
+    }
+
+    /// All states and parameters that music goes by.
+    #[must_use]
+    pub fn subjects(&self) -> Vec<&str> {
+        let mut list: Vec<&str> = Vec::new();
+        for piece in &self.pieces {
+            list.extend(piece.follows.as_ref().map(|f| f.subject.value.as_str()));
+            for layer in piece.sections.iter().flat_map(|s| &s.layers) {
+                list.extend(layer.when.iter().map(|c| c.subject.text.as_str()));
+                if let LayerOf::Notes(notes) = &layer.of {
+                    list.extend(notes.by.as_ref().map(|b| b.value.as_str()));
+                }
+            }
+        }
+        list
+    }
+
     /// The piece of a name.
     #[must_use]
     pub fn piece(&self, name: &str) -> Option<&PieceDoc> {

@@ -413,7 +413,10 @@ fn stinger(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> StingerDo
     let mut by = Vec::new();
     for (value, item, place) in fields.entries("by") {
         match item.as_str() {
-            Some(sound) => by.push((Located { value, place: place.clone() }, Located { value: sound.to_owned(), place })),
+            Some(sound) => {
+                let at = reading.place(item.span());
+                by.push((Located { value, place }, Located { value: sound.to_owned(), place: at }));
+            }
             None => reading.fault(&place, format!("{value} is not followed by the name of a sound"), "write the sound's name in quotes"),
         }
     }
