@@ -62,6 +62,8 @@ pub(crate) struct MusicView {
     pub(crate) field: usize,
     pub(crate) metronome: bool,
     taps: Vec<Instant>,
+    /// The layers last switched: a key pressed again before the engine has answered goes on from it.
+    switched: Option<(NameKey, bool, Instant)>,
     /// Onsets of all layers of a program.
     onsets: Option<(u64, Vec<Vec<u8>>)>,
     seam: Option<(WayKey, Option<Seam>)>,
@@ -379,7 +381,10 @@ impl App {
         let name = format!("{}/{}", doc.name, doc.sections[section].layers[layer].name);
         let key = NameKey::of(&name);
         let at = self.program().music.find_switch.get(key);
-        let on = at.and_then(|i| self.rehearsal.status.as_ref()?.switches.get(i)).is_none_or(|on| *on);
+        let told = at.and_then(|i| self.rehearsal.status.as_ref()?.switches.get(i)).is_none_or(|on| *on);
+        let just = self.music.switched.filter(|(k, _, when)| *k == key && when.elapsed() < Duration::from_millis(250));
+        let on = just.map_or(told, |(_, on, _)| on);
+        self.music.switched = Some((key, !on, Instant::now()));
         self.rehearsal.say(InputKind::Switch { layer: key, on: !on });
         self.say(format!("{name} {} (rehearsal only)", if on { "goes out" } else { "comes in" }));
     }
