@@ -164,7 +164,11 @@ fn draw_seam(app: &App, pen: &mut Pen<'_>, area: Rect, seam: &Seam) -> u16 {
     if usize::from(area.width - split) > waited.chars().count() + 1 {
         pen.text(area.x + split + 2, y, area.width - split - 2, &waited, Role::Faded);
     } else {
-        pen.right((area.x + split).saturating_sub(1), y, &format!("asked −{:.1} s", seam.waited as f64 / rate), Role::Faded);
+        let short = format!("{:.1} s after asking", seam.waited as f64 / rate);
+        let room = (area.width - split).saturating_sub(2);
+        if usize::from(room) >= short.chars().count() {
+            pen.text(area.x + split + 2, y, room, &short, Role::Faded);
+        }
     }
     let step = if seam.step > -200.0 { format!("step {:.0} dB, around {:.0} dB", seam.step, seam.around).replace('-', "−") } else { "no step".into() };
     let click = seam.finds.iter().any(|f| matches!(f, FindKind::Click(..)));
