@@ -358,6 +358,121 @@ fn what_is_wrong_is_said_with_its_mend() {
     assert_eq!(faults.len(), 4, "{faults:#?}");
 }
 
+#[test]
+fn a_piece_goes_on_where_it_was_left_even_after_silence() {
+    let text = format!(
+        "{TWO}[[piece.dance.transition]]\nfrom = \"any\"\nto = \"a\"\narrive = \"where it left off\"\n[[piece.dance.transition]]\nfrom = \"silence\"\nto = \"a\"\narrive = \"where it left off\"\n"
+    );
+    let program = music(&text, "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    // Left with bar 3 for b, and with bar 2 of b for a again: it goes on with bar 3.
+    go(&mut bench, 100_000, "b");
+    go(&mut bench, 200_000, "a");
+    // Left with bar 4, and begun again out of silence.
+    go(&mut bench, 300_000, "");
+    go(&mut bench, 600_000, "a");
+    bench.render(700_000);
+    let bars: Vec<(u64, u32)> =
+        bench.happenings.iter().filter_map(|h| if let What::Section { bar, .. } = h.what { Some((h.frame, bar + 1)) } else { None }).collect();
+    assert_eq!(bars, [(0, 1), (192_000, 1), (288_000, 3), (384_000, 1), (600_000, 4)], "silence is bar 1 of nothing");
+}
+
+#[test]
+fn the_old_goes_on_for_its_overlap_and_falls_by_its_curve_while_the_new_rises() {
+    let text = TWO.replace("audio/long.wav", "audio/level.wav")
+        + "[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next beat\"\noverlap = \"1 beat\"\nold-falls = \"2 beats\"\nnew-rises = \"1 beat, power 2\"\n";
+    let program = music(&text, "");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    go(&mut bench, 10_000, "b");
+    let (left, _) = bench.render(200_000);
+    // Left on beat 2 (24,000): the new rises over a beat, the old stays for one and falls over two.
+    let wanted = |frame: usize| {
+        let beats = (frame as f32 - 24_000.0) / 24_000.0;
+        let old = (1.0 - (beats - 1.0) / 2.0).clamp(0.0, 1.0);
+        let new = beats.clamp(0.0, 1.0).powi(2);
+        0.25 * (old + new)
+    };
+    for frame in [20_000, 30_000, 36_000, 47_000, 60_000, 72_000, 90_000, 97_000, 150_000] {
+        assert!((left[frame] - wanted(frame)).abs() < 0.002, "{frame}: {} for {}", left[frame], wanted(frame));
+    }
+    assert!(largest_step(&left[100..]) < 0.001);
+}
+
+#[test]
+fn a_parameter_cross_fades_two_pieces_and_chooses_sections_by_its_ranges() {
+    let second = "[piece.hall]\ntempo = \"120\"\n[piece.hall.section.s]\nbars = 1\n[piece.hall.section.s.layer.x]\nfile = \"audio/low.wav\"\n";
+    let first = TWO.replace("audio/long.wav", "audio/low.wav").replace("level = \"0 dB\"", "follows = { strain = { \"0..0.4\" = \"a\", \"0.4..1\" = \"b\" } }");
+    let curve = |piece: &str, from: &str, to: &str| {
+        format!("[[modulation]]\nfrom = \"depth\"\nmoves = \"piece {piece} level\"\ncurve = [\"0 m: {from}\", \"100 m: {to}\"]\n")
+    };
+    let modulation = curve("dance", "0 dB", "-40 dB") + &curve("hall", "-40 dB", "0 dB");
+    let program = program_with(&[("music/all.toml", &(first + second)), ("modulation.toml", &modulation)]);
+    let mut bench = Bench::new(&program, 1);
+    bench.send(0, InputKind::Go { piece: key("hall"), section: key("s"), on: None });
+    bench.render(96_000);
+    let heard = |bench: &Bench, name: &str| {
+        let status = bench.status.as_ref().unwrap();
+        let voice = status.voices.iter().find(|v| v.sound == key(name) && !v.leaving).unwrap();
+        status.terms_of(voice).iter().filter(|t| t.kind == TermKind::Moved || t.kind == TermKind::Piece).map(|t| t.value).sum::<f32>()
+    };
+    assert!(heard(&bench, "dance/a x").abs() < 0.01 && (heard(&bench, "hall/s x") + 40.0).abs() < 0.01);
+    bench.parameter("depth", 100.0);
+    bench.parameter("strain", 0.8);
+    bench.render(48_000 * 4);
+    assert!((heard(&bench, "dance/b x") + 40.0).abs() < 0.1 && heard(&bench, "hall/s x").abs() < 0.1);
+    let names: Vec<String> = sections(&bench, &program).into_iter().map(|(_, n)| n).collect();
+    assert!(names.ends_with(&["b".to_owned()]) && names.len() == 3, "by its ranges: {names:?}");
+}
+
+#[test]
+fn a_layer_may_be_a_sound_with_a_chain_and_begins_with_every_round() {
+    let sounds = "[arp]\nchain = [\"audio/intro.wav\", \"audio/body.wav\"]\n";
+    let text = "[piece.dance]\ntempo = \"120\"\n[piece.dance.section.a]\nbars = 1\n[piece.dance.section.a.layer.x]\nsound = \"arp\"\nlevel = \"-6 dB\"\n";
+    let program = program_with(&[("music/all.toml", text), ("sounds/all.toml", sounds)]);
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 640, "a");
+    let (left, _) = bench.render(640 + 96_000 * 3);
+    let sine = support::tone(480.0, 0.25, 21_137);
+    let gain = 10f32.powf(-6.0 / 20.0);
+    for round in 0..3 {
+        let part = &left[640 + round * 96_000..][..21_137];
+        let off = part.iter().zip(&sine).map(|(a, b)| (a - b * gain).abs()).fold(0.0f32, f32::max);
+        assert!(off < 1e-4, "round {round}: {off}");
+    }
+}
+
+#[test]
+fn a_stinger_goes_by_the_chord_and_by_the_piece_that_is_heard_and_never_doubles() {
+    let text = TWO.replace("bars = 4", "bars = 4\nchords = [\"1: Dm\", \"3: C\"]")
+        + "[piece.hall]\ntempo = \"60\"\nholds-down = { dance = { by = \"-18 dB\", attack = \"10 ms\" } }\n[piece.hall.section.s]\nbars = 1\n[stinger.s]\nsound = \"sting\"\nby = { C = \"other\" }\non = \"next bar\"\nlimit = 4\n";
+    let program = music(&text, "When hit\n  sting s\nWhen tick\n  sting s on the next beat\n");
+    let mut bench = Bench::new(&program, 1);
+    go(&mut bench, 0, "a");
+    bench.event(20_000, "hit");
+    bench.event(30_000, "tick");
+    bench.event(120_000, "hit");
+    bench.render(64 * 3_200);
+    let played: Vec<(u64, NameKey)> = bench
+        .happenings
+        .iter()
+        .filter_map(|h| match h.what {
+            What::VoiceStart { sound, .. } if sound == key("sting") || sound == key("other") => Some((h.frame, sound)),
+            _ => None,
+        })
+        .collect();
+    assert_eq!(played, [(96_000, key("sting")), (192_000, key("other"))], "by chord; what waits already is not asked twice");
+    assert!(bench.happenings.iter().any(|h| matches!(h.what, What::Refused { reason: Reason::Stingers { .. }, .. })));
+    // With the dance held down, what one hears is the hall.
+    bench.send(0, InputKind::Go { piece: key("hall"), section: key("s"), on: None });
+    bench.render(64 * 1_000);
+    bench.event(0, "hit");
+    bench.render(64 * 3_500);
+    let last = bench.happenings.iter().rev().find_map(|h| if let What::Sting { piece, .. } = h.what { Some(piece) } else { None });
+    assert_eq!(last, Some(key("hall")));
+}
+
 // What follows tries any piece with any asks, against fractions worked out by other means.
 
 fn any_piece() -> impl Strategy<Value = String> {

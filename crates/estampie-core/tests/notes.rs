@@ -82,18 +82,18 @@ fn onsets(samples: &[f32]) -> Vec<usize> {
 #[test]
 fn notes_begin_on_their_exact_frames_round_after_round() {
     let strokes = [(0, 1), (4, 3), (17, 7), (5, 1), (13, 2)];
-    let program = program(PIECE, "", &strokes);
-    let (left, _) = start(&program).render(700_000);
-    let expected: Vec<usize> = (0..3)
-        .flat_map(|round| strokes.map(|(n, d)| ((round * 8) as f64 + n as f64 / d as f64) * 28_800.0))
-        .map(|f| f.round() as usize)
-        .filter(|f| *f < 690_000)
-        .collect();
-    let found: Vec<usize> = onsets(&left).into_iter().filter(|f| *f < 690_000).collect();
-    assert_eq!(found.len(), expected.len(), "{found:?}");
-    for (found, expected) in found.iter().zip(&expected) {
-        // A stroke's first sample may be nothing: a sine begins at 0.
-        assert!((*expected..expected + 3).contains(found), "{found} for {expected}");
+    // At 93.7 no bar is a whole number of frames: a round that begins a part of a frame late loses nothing.
+    for (tempo, beat) in [("100", 28_800.0), ("93.7", 2_880_000.0 / 93.7), ("187/2", 2_880_000.0 / 93.5)] {
+        let program = program(&PIECE.replace("\"100\"", &format!("\"{tempo}\"")), "", &strokes);
+        let (left, _) = start(&program).render(2_000_000);
+        let all = (0..9).flat_map(|round| strokes.map(|(n, d)| (f64::from(round * 8) + n as f64 / d as f64) * beat));
+        let expected: Vec<usize> = all.map(|f| f.round() as usize).filter(|f| *f < 1_990_000).collect();
+        let found: Vec<usize> = onsets(&left).into_iter().filter(|f| *f < 1_990_000).collect();
+        assert_eq!(found.len(), expected.len(), "at {tempo}: {found:?}");
+        for (found, expected) in found.iter().zip(&expected) {
+            // A stroke's first sample may be nothing: a sine begins at 0.
+            assert!((*expected..expected + 3).contains(found), "{found} for {expected} at {tempo}");
+        }
     }
 }
 
@@ -146,6 +146,56 @@ fn a_key_that_moves_is_taken_on_the_bar_and_stays_in_the_mode_if_asked() {
     let (left, _) = bench.render(64 * 600);
     let found = pitch_of(&left[9_600..30_000]);
     assert!((found - 71.0).abs() < 0.05, "a held note bends: {found}");
+}
+
+#[test]
+fn what_the_status_says_of_the_key_is_what_is_played() {
+    let held = PIECE.replace("track = \"hits\"\ninstrument = \"drum\"", "track = \"held\"\ninstrument = \"pure\"").replace("bars = 2", "bars = 1");
+    let modulation = "[[modulation]]\nfrom = \"strain\"\nmoves = \"piece dance transposition\"\ncurve = [\"0: 0 st\", \"1: 4 st\"]\n";
+    let program = program(&held, modulation, &[]);
+    let mut bench = start(&program);
+    bench.parameter("strain", 1.0);
+    bench.render(64 * 100);
+    let said = |bench: &Bench| bench.status.as_ref().unwrap().pieces[0].transposition;
+    // The first bar began in the key as it was; the next one takes the new.
+    let first = said(&bench);
+    let (left, _) = bench.render(64 * 300);
+    assert!((pitch_of(&left[2_000..]) - 69.0 - first).abs() < 0.05);
+    bench.render(64 * 1_500);
+    assert_eq!(said(&bench), 4.0);
+}
+
+#[test]
+fn recordings_are_played_at_the_pitch_of_each_note() {
+    // A recording of 1,250 Hz is taken for the note nearest to it; its take is chosen by key.
+    let root = (69.0 + 12.0 * (1250.0f32 / 440.0).log2()).round();
+    let takes = format!("[instrument.t]\nkind = \"takes\"\ntakes = [\"audio/low.wav, 43, 0..60\", \"audio/two.wav, {root}, 61..127\"]\n");
+    let text = takes + &PIECE.replace("track = \"hits\"\ninstrument = \"drum\"", "track = \"held\"\ninstrument = \"t\"").replace("bars = 2", "bars = 1");
+    let program = program(&text, "", &[]);
+    let (left, _) = start(&program).render(30_000);
+    let found = pitch_of(&left[4_800..28_000]);
+    // The note is 69; the recording is a few cents beside the note it is taken for.
+    let wanted = 69.0 + (69.0 + 12.0 * (1250.0f32 / 440.0).log2()) - root;
+    assert!((found - wanted).abs() < 0.02, "{found} for {wanted}");
+}
+
+#[test]
+fn a_gliding_tempo_goes_with_its_parameter_and_loses_no_note() {
+    let strokes: Vec<(i64, i64)> = (0..8).map(|b| (b, 1)).collect();
+    let text = PIECE.replace("key = \"C major\"", "step = \"gliding\"");
+    let modulation = "[[modulation]]\nfrom = \"strain\"\nmoves = \"piece dance tempo\"\ncurve = [\"0: 100 %\", \"1: 200 %\"]\n";
+    let program = program(&text, modulation, &strokes);
+    let mut bench = start(&program);
+    bench.send(0, InputKind::Glide { parameter: NameKey::of("strain"), from: Some(0.0), to: 1.0, frames: 288_000 });
+    let (left, _) = bench.render(400_000);
+    let found = onsets(&left);
+    // With the tempo rising in a straight line, beats(t) = (t + t² / 2 T) / 28,800 up to T.
+    let total = 288_000.0f64;
+    let expected: Vec<f64> = (0..15).map(|beat| total * ((1.0 + 2.0 * f64::from(beat) * 28_800.0 / total).sqrt() - 1.0)).filter(|f| *f < total).collect();
+    assert!(found.len() >= expected.len(), "{found:?}");
+    for (found, expected) in found.iter().zip(&expected) {
+        assert!((*found as f64 - expected).abs() < 400.0, "{found} for {expected}");
+    }
 }
 
 #[test]

@@ -23,7 +23,8 @@ fn early(story: &Story) {
 
 /// Goes to the way from drift to pursuit.
 fn to_the_way(story: &Story) {
-    story.keys(&["Tab", "Tab", "Right", "Right"]);
+    // The first way that is written is chosen.
+    story.keys(&["Tab", "Tab"]);
     story.wait_until("the way is chosen", |s| s.contains("¶ drift ⟶ pursuit"));
 }
 
@@ -44,7 +45,7 @@ fn a_change_waits_for_its_bar_and_another_rule_lets_it_leave_on_the_beat() {
     story.wait_until("it is said", |s| s.contains("tidewalk fill ⟶ pursuit") && s.contains("tidewalk drift ⟶ fill"));
     // The rule is edited in place while it plays: leave on the next beat.
     story.keys(&["Tab", "e"]);
-    story.wait_for("leave of drift ⟶ pursuit");
+    story.wait_for("drift ⟶ pursuit, leaves at:");
     story.type_text("next beat");
     story.keys(&["Enter"]);
     let screen = story.wait_until("the rule is new", |s| line(s, &["leaves at", "next beat"]).is_some() && line(s, &["longest", "0.65 s"]).is_some());
@@ -55,7 +56,7 @@ fn a_change_waits_for_its_bar_and_another_rule_lets_it_leave_on_the_beat() {
     assert!(saved.contains("leave     = \"next beat\"") || saved.contains("leave = \"next beat\""), "{saved}");
     // Nonsense is refused with what can be written.
     story.keys(&["e"]);
-    story.wait_for("leave of drift ⟶ pursuit");
+    story.wait_for("drift ⟶ pursuit, leaves at:");
     story.type_text("when I say so");
     story.keys(&["Enter"]);
     story.wait_for("is not a musical moment");
@@ -91,6 +92,11 @@ fn going_back_before_the_moment_cancels_and_stingers_say_why_they_are_dropped() 
     story.wait_for("tidewalk/pulse goes out (rehearsal only)");
     story.keys(&["x"]);
     story.wait_for("tidewalk/pulse comes in (rehearsal only)");
+    // What is by hand is said at the foot, and ended with one key.
+    story.keys(&["x", "M"]);
+    story.wait_until("it is said", |s| line(s, &["rehearsal only:", "metronome", "layers tidewalk/pulse out"]).is_some());
+    story.keys(&["\\"]);
+    story.wait_until("all of it is ended", |s| !s.contains("rehearsal only:") && s.contains("♪ tidewalk drift"));
 }
 
 #[test]

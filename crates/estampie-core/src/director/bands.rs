@@ -9,22 +9,12 @@ use crate::engine::BLOCK;
 use crate::mixer::voice::{Cue, NOWHERE, Voice, Way};
 use crate::music::Line;
 use crate::music::band::Manner;
-use crate::music::exact::{Beats, frames, wide};
 use crate::program::{Layer, Notes, Variation};
 
 impl Engine {
     /// Begins the layers of notes of a pass: new bands, or the old ones that go round.
     #[allow(clippy::too_many_arguments)]
-    pub(super) fn begin_notes(
-        &mut self,
-        program: &Program,
-        index: u16,
-        (section, pass): (u16, u64),
-        (frame, from): (u64, Beats),
-        line: Line,
-        rise: (u64, Shape),
-        round: bool,
-    ) {
+    pub(super) fn begin_notes(&mut self, program: &Program, index: u16, (section, pass): (u16, u64), frame: u64, line: Line, rise: (u64, Shape), round: bool) {
         let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
         if !round {
             self.now.state.pieces[usize::from(index)].moved = self.transposition(program, usize::from(index));
@@ -32,8 +22,6 @@ impl Engine {
         for layer in &spec.layers {
             let place = &program.music.layers[*layer as usize];
             let Some(notes) = place.notes.and_then(|n| program.music.notes.get(n as usize)) else { continue };
-            // Notes of the pick-up lie before the first bar; asked for late, those that are past are left out.
-            let begins = if from == Beats::from_integer(0) { line.position(spec, frames(frame)) } else { wide(from) };
             let going = self.active.iter().copied().find(|slot| {
                 let voice = &self.voices[usize::from(*slot)];
                 voice.cue.is_some_and(|c| c.layer == *layer) && voice.stays() && voice.band.is_some_and(|b| self.bands[usize::from(b)].goes_on())
@@ -51,7 +39,8 @@ impl Engine {
             let drawn = self.bands[usize::from(band)].draw(notes.patterns.len());
             let pattern = self.variation(program, notes).unwrap_or(drawn).min(notes.patterns.len().saturating_sub(1) as u16);
             let list = notes.patterns.get(usize::from(pattern)).map_or(&[][..], |p| p);
-            self.bands[usize::from(band)].follow(pass, line, pattern, list, begins);
+            // Notes of the pick-up lie before the first bar; asked for late, those that are past are left out.
+            self.bands[usize::from(band)].follow((pass, line), spec, pattern, list, frame);
         }
     }
 

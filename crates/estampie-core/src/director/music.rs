@@ -332,9 +332,9 @@ impl Engine {
     fn happen(&mut self, program: &Program, index: u16, what: Happens) {
         let piece = &program.music.pieces[usize::from(index)];
         match what {
-            Happens::Begin { number, section, frame, skip, rise, round, line, from } => {
+            Happens::Begin { number, section, frame, skip, rise, round, line, .. } => {
                 self.begin(program, index, (section, number), frame, skip, rise, round);
-                self.begin_notes(program, index, (section, number), (frame, from), line, rise, round);
+                self.begin_notes(program, index, (section, number), frame, line, rise, round);
             }
             Happens::Fall { number, frame, after, over, round } => self.fall(program, index, number, frame, after, over, round),
             Happens::Enter { section, before, frame, from, cause, by, .. } => {

@@ -87,12 +87,16 @@ impl PlaylistState {
 }
 
 impl Engine {
-    /// The piece by whose clock a stinger goes: its own, or the first that plays.
+    /// The piece by whose clock a stinger goes: its own, or the first that plays and is not held down.
     pub(super) fn clock_of(&self, program: &Program, stinger: u16) -> Option<u16> {
         let pieces = &self.now.state.pieces;
         match program.music.stingers[usize::from(stinger)].piece {
             Some(piece) => pieces[usize::from(piece)].plays().then_some(piece),
-            None => pieces.iter().position(PieceState::plays).map(|p| p as u16),
+            // One that another piece holds down is not what one hears.
+            None => {
+                let heard = pieces.iter().position(|p| p.plays() && p.held > -1.0);
+                heard.or_else(|| pieces.iter().position(PieceState::plays)).map(|p| p as u16)
+            }
         }
     }
 
@@ -132,7 +136,8 @@ impl Engine {
         let sounding = self.now.state.stingers[usize::from(stinger)];
         let now = sounding.playings.iter().filter(|(id, _)| *id != 0 && self.sounds(*id)).count();
         let waiting = self.waiting.iter().filter(|w| w.stinger == stinger).count();
-        if now + waiting >= spec.limit as usize {
+        // One that waits will sound: asked for again it would only sound twice at once.
+        if waiting > 0 || now >= spec.limit as usize {
             return refuse(self, Reason::Stingers { limit: spec.limit });
         }
         let wait = (spec.again_after as f64 * f64::from(self.rehearsed.waits)) as u64;
@@ -197,6 +202,15 @@ impl Engine {
 
     /// Lets stingers hold pieces down, while they sound.
     pub(super) fn duck(&mut self, program: &Program) {
+        // Playings that have ended are forgotten, so that most blocks ask for no voice at all.
+        for at in 0..program.music.stingers.len() {
+            for playing in 0..MOST_PLAYINGS {
+                let (id, _) = self.now.state.stingers[at].playings[playing];
+                if id != 0 && !self.sounds(id) {
+                    self.now.state.stingers[at].playings[playing].0 = 0;
+                }
+            }
+        }
         for piece in 0..program.music.pieces.len() {
             let mut deepest: Option<(f32, f32, NameKey)> = None;
             let mut release = 1.0;
@@ -206,7 +220,7 @@ impl Engine {
                 if self.now.state.pieces[piece].ducked_by == spec.key {
                     release = back;
                 }
-                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && (*whose == piece as u16 || *whose == NOWHERE) && self.sounds(*id));
+                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && (*whose == piece as u16 || *whose == NOWHERE));
                 if holds && deepest.is_none_or(|(d, ..)| by < d) {
                     deepest = Some((by, attack, spec.key));
                 }

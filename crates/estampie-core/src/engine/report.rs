@@ -63,7 +63,8 @@ impl Engine {
         status.playlists.clear();
         status.stingers.clear();
         for (at, now) in state.pieces.iter().enumerate().take(status.pieces.capacity()) {
-            let transposition = self.transposition(program, at);
+            let gliding = program.music.pieces[at].step == crate::document::Step::Gliding;
+            let transposition = if gliding { self.transposition(program, at) } else { now.moved };
             status.pieces.push(PieceStatus { sequencer: now.sequencer, held: now.held, ducked: now.ducked, transposition });
         }
         for now in state.layers.iter().take(status.layers.capacity()) {

@@ -582,7 +582,7 @@ pub struct PieceStatus {
     pub held: f32,
     /// dB by which a stinger holds it down.
     pub ducked: f32,
-    /// Semitones by which its notes are moved.
+    /// Semitones by which the notes that begin now are moved.
     pub transposition: f32,
 }
 

@@ -3,7 +3,7 @@
 //! A band follows the line of its pass, starts each note on its exact frame, and gives the sum of its tones. It goes on
 //! from round to round, and ends when the section was left and its last note has died away.
 
-use super::exact::{Frames, nearest, wide};
+use super::exact::{nearest, wide};
 use super::instrument::Tone;
 use super::line::Line;
 use super::scale::within;
@@ -80,9 +80,10 @@ impl Band {
         self.out = [0.0; BLOCK];
     }
 
-    /// Goes on with another pass once the notes of this one have begun. What lies before `from` is left out.
-    pub(crate) fn follow(&mut self, pass: u64, line: Line, pattern: u16, notes: &[Note], from: Frames) {
-        let next = notes.partition_point(|n| wide(n.at) < from);
+    /// Goes on with another pass once the notes of this one have begun. What would sound before `frame` is left out: by
+    /// frames, since the pass itself begins on the frame nearest to its moment.
+    pub(crate) fn follow(&mut self, (pass, line): (u64, Line), section: &Section, pattern: u16, notes: &[Note], frame: u64) {
+        let next = notes.partition_point(|n| nearest(line.moment(section, n.at)) < frame);
         let course = Course { pass, line, before: line, pattern, next, due: None };
         if self.course.is_none() { self.course = Some(course) } else { self.next = Some(course) }
     }

@@ -27,4 +27,4 @@ mod scale;
 pub use scale::{read_key, within};
 mod strokes;
 
-pub use strokes::{parts_of_beat, strokes};
+pub use strokes::{parts_of_beat, strokes, strokes_from};

@@ -2,12 +2,31 @@
 
 use super::exact::{Beats, nearest};
 use super::map::Metre;
+use crate::assets::Clip;
 use crate::program::{Layer, Program, TakeOf};
+use std::sync::Arc;
 
 /// How many parts a beat of a bar is divided into: three in metres such as 6/8, else two.
 #[must_use]
 pub fn parts_of_beat(metre: Metre) -> i64 {
     if *metre.beat().numer() == 3 { 3 } else { 2 }
+}
+
+fn clip_of<'a>(program: &'a Program, layer: &Layer) -> Option<&'a Arc<Clip>> {
+    program.sounds[layer.sound as usize].groups.iter().flat_map(|g| &g.takes).find_map(|t| match &t.of {
+        TakeOf::Recipe(recipe) => recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| clip),
+        TakeOf::Sound(_) => None,
+    })
+}
+
+/// What the strokes of a recorded layer are worked out from: the same for as long as they are the same. `None` for notes, whose
+/// strokes cost nothing.
+#[must_use]
+pub fn strokes_from(program: &Program, layer: &Layer) -> Option<(usize, Vec<u64>)> {
+    let clip = clip_of(program, layer)?;
+    let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
+    let beats = section.map.points().iter().filter(|p| p.on_beat).map(|p| nearest(section.map.time(p.at)));
+    Some((Arc::as_ptr(clip) as usize, beats.chain([nearest(section.pick_up_time())]).collect()))
 }
 
 /// For each part of a beat of the layer's section: 0 is nothing, 255 the strongest onset of the layer.
@@ -25,12 +44,7 @@ pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
         let within = |from, to| notes.patterns.iter().flatten().filter(move |n| n.at >= from && n.at < to).map(|n| n.velocity).max().unwrap_or(0);
         return beats.iter().zip(ends).map(|(from, to)| within(*from, to).saturating_mul(2)).collect();
     }
-    let sound = &program.sounds[layer.sound as usize];
-    let clip = sound.groups.iter().flat_map(|g| &g.takes).find_map(|t| match &t.of {
-        TakeOf::Recipe(recipe) => recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| clip),
-        TakeOf::Sound(_) => None,
-    });
-    let Some(clip) = clip else { return vec![0; beats.len()] };
+    let Some(clip) = clip_of(program, layer) else { return vec![0; beats.len()] };
     // The rise of the level from one hundredth of a second to the next.
     let hop = (program.rate / 100).max(1) as usize;
     let lead = nearest(section.pick_up_time()) as usize;

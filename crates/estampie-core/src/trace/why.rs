@@ -109,7 +109,8 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
             (format!("{} comes to rest after {}", name(piece), section_name(before, names)), Label::Plain)
         }
         What::Section { piece, section, before, bar, .. } => {
-            (format!("{} {} ⟶ {}, bar {}", name(piece), section_name(before, names), name(section), bar + 1), Label::Plain)
+            let at = if bar == 0 { String::new() } else { format!(", bar {}", bar + 1) };
+            (format!("{} {} ⟶ {}{at}", name(piece), section_name(before, names), name(section)), Label::Plain)
         }
         What::Layer { layer, on, .. } => (format!("  {} {}", name(layer), if on { "comes in" } else { "goes out" }), Label::Plain),
         What::Waits { stinger, .. } => (format!("  ♪ {} waits", name(stinger)), Label::Aside),

@@ -2,7 +2,7 @@
 
 use super::app::{App, Hit, Mode};
 use super::keys::{KEYS, View};
-use super::pen::Pen;
+use super::pen::{Pen, rows_of};
 use super::theme::Role;
 use super::{curve, mix, music, overlay, sounds, stage, wiring};
 use crate::player::Output;
@@ -21,21 +21,10 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
     let mut hits = Vec::new();
     if area.width < LEAST.0 || area.height < LEAST.1 {
         let text = format!("{} × {} is too small: make the window {} × {} or larger. The sound goes on.", area.width, area.height, LEAST.0, LEAST.1);
-        let mut row = String::new();
-        let mut y = 0;
-        // In lines, since the window may be narrower than the sentence.
-        for word in text.split(' ') {
-            if row.chars().count() + word.chars().count() + 1 > usize::from(area.width) && !row.is_empty() {
-                pen.text(0, y, area.width, &row, Role::Vellum);
-                row.clear();
-                y += 1;
-            }
-            if !row.is_empty() {
-                row.push(' ');
-            }
-            row.push_str(word);
+        // In rows, since the window may be narrower than the sentence.
+        for (y, row) in (0..).zip(rows_of(&text, usize::from(area.width) + 1, "")) {
+            pen.text(0, y, area.width, &row, Role::Vellum);
         }
-        pen.text(0, y, area.width, &row, Role::Vellum);
         return hits;
     }
     title(app, &mut pen, area, &mut hits);
@@ -210,6 +199,13 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
             said.push((name, list(keys)));
         }
     }
+    if only.metronome {
+        said.push(("metronome", "on every beat".to_owned()));
+    }
+    if !only.switched.is_empty() {
+        let layer = |(key, on): (&_, &bool)| format!("{} {}", rehearsal.names.get(*key), if *on { "in" } else { "out" });
+        said.push(("layers", only.switched.iter().map(layer).collect::<Vec<_>>().join(" ")));
+    }
     if only.short_waits {
         said.push(("waits", "a tenth".to_owned()));
     }
@@ -327,7 +323,7 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
         Typed::NewModulation => "new modulation:".into(),
         Typed::Formula(name) => format!("{name} ="),
         Typed::Smooth(_) => "follows within".into(),
-        Typed::Transition { from, to, field, .. } => format!("{field} of {from} ⟶ {to}"),
+        Typed::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::music::label(field)),
         Typed::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}"),
         Typed::Point(_) => "point".into(),
     }

@@ -8,6 +8,23 @@ use ratatui::symbols::Marker;
 use ratatui::widgets::Widget as _;
 use ratatui::widgets::canvas::{Canvas, Points};
 
+/// A text in rows of a width, cut between words; rows after the first begin with `indent`. Spaces before the first word stay.
+pub(crate) fn rows_of(text: &str, width: usize, indent: &str) -> Vec<String> {
+    let mut rows: Vec<String> = vec![String::new()];
+    for (at, word) in text.split(' ').enumerate() {
+        let last = rows.len() - 1;
+        if rows[last].chars().count() + word.chars().count() + 1 > width && !rows[last].trim().is_empty() {
+            rows.push(format!("{indent}{word}"));
+        } else {
+            if at > 0 {
+                rows[last].push(' ');
+            }
+            rows[last].push_str(word);
+        }
+    }
+    rows
+}
+
 /// Writes into a buffer with a theme.
 pub(crate) struct Pen<'a> {
     pub(crate) buffer: &'a mut Buffer,
@@ -126,5 +143,22 @@ impl Pen<'_> {
         let ground = self.theme.ground().bg.unwrap_or_default();
         let canvas = Canvas::default().marker(Marker::Braille).background_color(ground).x_bounds([0.0, 1.0]).y_bounds([0.0, 1.0]);
         canvas.paint(|context| context.draw(&Points { coords: points, color: colour })).render(area, self.buffer);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::rows_of;
+
+    #[test]
+    fn rows_are_cut_between_words_and_lose_none() {
+        assert_eq!(rows_of("one two three", 8, "  "), ["one two", "  three"]);
+        assert_eq!(rows_of("  play one two", 10, ""), ["  play", "one two"], "spaces before the first word stay");
+        assert_eq!(rows_of("", 5, "  "), [""]);
+        for width in 1..40 {
+            let rows = rows_of("a word longer than its row is not cut", width, "");
+            assert_eq!(rows.join(" "), "a word longer than its row is not cut", "{width}");
+            assert!(rows.iter().all(|r| r.chars().count() < width.max(7)), "{width}: {rows:?}");
+        }
     }
 }

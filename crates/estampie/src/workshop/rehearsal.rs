@@ -129,6 +129,10 @@ pub(crate) struct Only {
     pub(crate) held: BTreeSet<NameKey>,
     pub(crate) muted_sounds: BTreeSet<NameKey>,
     pub(crate) soloed_sounds: BTreeSet<NameKey>,
+    /// A click on every beat.
+    pub(crate) metronome: bool,
+    /// Layers brought in or taken out by hand, against how they begin.
+    pub(crate) switched: BTreeMap<NameKey, bool>,
 }
 
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>) -> (Engine, Remote) {
@@ -224,8 +228,23 @@ impl Rehearsal {
         for bus in self.soloed.clone() {
             self.say(InputKind::Solo { bus, on: true });
         }
+        for (layer, on) in self.only.switched.clone() {
+            self.say(InputKind::Switch { layer, on });
+        }
         self.only.held.clear();
         self.say_only();
+    }
+
+    /// Brings layers in or takes them out by hand.
+    pub(crate) fn switch(&mut self, layer: NameKey, on: bool) {
+        let music = &self.program.music;
+        let Some(begins) = music.find_switch.get(layer).map(|at| music.switches[at].on) else { return };
+        if on == begins {
+            self.only.switched.remove(&layer);
+        } else {
+            self.only.switched.insert(layer, on);
+        }
+        self.say(InputKind::Switch { layer, on });
     }
 
     /// Tells the engine all that is for the rehearsal only.
@@ -233,6 +252,7 @@ impl Rehearsal {
         let only = self.only.clone();
         self.say(InputKind::Waits { factor: if only.short_waits { 0.1 } else { 1.0 } });
         self.say(InputKind::Chances { always: only.chances });
+        self.say(InputKind::Metronome { on: only.metronome });
         let (sound, take) = only.forced.unwrap_or((NameKey::NONE, 0));
         self.say(InputKind::ForceTake { sound, take });
         for (list, solo) in [(only.muted_sounds, false), (only.soloed_sounds, true)] {
@@ -261,6 +281,9 @@ impl Rehearsal {
     /// Ends all that is for the rehearsal only; true if there was anything.
     pub(crate) fn clear_only(&mut self) -> bool {
         let any = self.only != Only::default() || !self.muted.is_empty() || !self.soloed.is_empty();
+        for (layer, on) in std::mem::take(&mut self.only.switched) {
+            self.say(InputKind::Switch { layer, on: !on });
+        }
         self.change_only(|only| *only = Only::default());
         for bus in std::mem::take(&mut self.muted) {
             self.say(InputKind::Mute { bus, on: false });

@@ -2,7 +2,7 @@
 
 use super::app::{App, Column, Hit, Item};
 use super::keys::PADS;
-use super::pen::Pen;
+use super::pen::{Pen, rows_of};
 use super::rehearsal::LANES;
 use super::theme::Role;
 use estampie_core::document::Property;
@@ -464,18 +464,7 @@ fn log(app: &App, pen: &mut Pen<'_>, area: Rect) {
     for line in &app.rehearsal.log {
         let width = area.width.saturating_sub(8);
         // Long lines go on below, indented, rather than being cut.
-        let mut rows: Vec<String> = vec![String::new()];
-        for word in line.text.split(' ') {
-            let last = rows.len() - 1;
-            if rows[last].chars().count() + word.chars().count() + 1 > usize::from(width) && !rows[last].trim().is_empty() {
-                rows.push(format!("  {word}"));
-            } else {
-                if !rows[last].is_empty() || word.is_empty() {
-                    rows[last].push(' ');
-                }
-                rows[last].push_str(word);
-            }
-        }
+        let rows = rows_of(&line.text, usize::from(width), "  ");
         if y + rows.len() as u16 > area.bottom() {
             return;
         }

@@ -2,7 +2,7 @@
 //! lately, and the finds of the proof.
 
 use super::super::app::{App, Hit};
-use super::super::pen::Pen;
+use super::super::pen::{Pen, rows_of};
 use super::super::theme::Role;
 use super::{Column, Stave};
 use estampie_core::check::{FindKind, Seam};
@@ -51,6 +51,11 @@ pub(super) fn field_text(way: Option<&TransitionDoc>, field: &str) -> Option<Str
         _ => if way.allowed { "yes" } else { "no" }.to_owned(),
     };
     (text != usual).then_some(text)
+}
+
+/// The field of a transition as a person would name it.
+pub(crate) fn label(field: &str) -> &'static str {
+    TRANSITION_FIELDS.iter().zip(LABELS).find(|((f, _), _)| *f == field).map_or("", |(_, label)| label)
 }
 
 /// The fields of a transition as a person would name them.
@@ -307,19 +312,15 @@ fn draw_now(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
             }
             y += 1;
         }
-        for (value, what) in [(now.held, "held down by another piece"), (now.ducked, "held down by a stinger")] {
+        for (value, what) in [(now.held, "by another piece"), (now.ducked, "by a stinger")] {
             if value < -0.05 {
-                pen.text(area.x + 3, y, area.width - 3, &format!("{} dB, {what}", estampie_core::trace::print_value(value)), Role::Red);
+                pen.text(area.x + 3, y, area.width - 3, &format!("held down {} dB {what}", estampie_core::trace::print_value(value)), Role::Red);
                 y += 1;
             }
         }
     }
     if !any {
         pen.text(area.x + 1, y, area.width - 1, "no piece plays", Role::Faded);
-        y += 1;
-    }
-    if app.music.metronome {
-        pen.text(area.x + 1, y, area.width - 1, "metronome (rehearsal only)", Role::Red);
         y += 1;
     }
     y
@@ -333,7 +334,7 @@ fn draw_heard(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let rate = f64::from(app.program().rate);
     let mut y = area.y + 1;
     for (frame, text, alarm) in app.rehearsal.history.music.iter().rev() {
-        for (row, line) in lines(text.trim(), usize::from(area.width) - 8).iter().enumerate() {
+        for (row, line) in rows_of(text.trim(), usize::from(area.width) - 8, "  ").iter().enumerate() {
             if y >= area.bottom() {
                 return;
             }
@@ -366,7 +367,7 @@ fn draw_proof(app: &App, pen: &mut Pen<'_>, area: Rect) {
             pen.text(area.x + 1, y, area.width - 1, &text, role);
             y += 2;
             for find in finds {
-                for line in lines(&find.to_string(), usize::from(area.width) - 3) {
+                for line in rows_of(&find.to_string(), usize::from(area.width) - 3, "  ") {
                     if y + 1 >= area.bottom() {
                         pen.text(area.x + 1, y, area.width, "and more; estampie check lists all", Role::Faded);
                         return;
@@ -380,32 +381,9 @@ fn draw_proof(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
 }
 
-/// A sentence in lines of a width.
-fn lines(text: &str, width: usize) -> Vec<String> {
-    let mut list: Vec<String> = vec![String::new()];
-    for word in text.split(' ') {
-        let last = list.len() - 1;
-        if !list[last].is_empty() && list[last].chars().count() + word.chars().count() + 1 > width {
-            list.push(format!("  {word}"));
-        } else {
-            if !list[last].is_empty() {
-                list[last].push(' ');
-            }
-            list[last].push_str(word);
-        }
-    }
-    list
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn sentences_are_cut_between_words() {
-        assert_eq!(lines("one two three", 7), ["one two", "  three"]);
-        assert_eq!(lines("", 5), [""]);
-    }
 
     #[test]
     fn moments_are_said_as_they_are_written() {

@@ -8,6 +8,7 @@ mod draw;
 mod gloss;
 
 pub(super) use draw::draw;
+pub(super) use gloss::label;
 
 use super::app::{App, Mode, Typed};
 use super::keys::{Do, View};
@@ -15,7 +16,7 @@ use super::line::Line;
 use estampie_core::check::{self, Find, Seam};
 use estampie_core::document::{MusicDoc, PieceDoc, SILENCE, TRANSITION_FIELDS, TransitionDoc};
 use estampie_core::engine::{InputKind, PieceStatus};
-use estampie_core::music::strokes;
+use estampie_core::music::{strokes, strokes_from};
 use estampie_core::names::NameKey;
 use estampie_core::program::{Piece, Program};
 use std::sync::Arc;
@@ -60,15 +61,20 @@ pub(crate) struct MusicView {
     /// Row and column of the matrix.
     pub(crate) cell: (usize, usize),
     pub(crate) field: usize,
-    pub(crate) metronome: bool,
     taps: Vec<Instant>,
     /// The layers last switched: a key pressed again before the engine has answered goes on from it.
     switched: Option<(NameKey, bool, Instant)>,
-    /// Onsets of all layers of a program.
-    onsets: Option<(u64, Vec<Vec<u8>>)>,
+    /// Onsets of all layers of a program, each with what it was worked out from.
+    onsets: Option<(u64, Vec<Onsets>)>,
     seam: Option<(WayKey, Option<Seam>)>,
     making: Option<(WayKey, Receiver<Option<Seam>>)>,
     pub(crate) proof: Proof,
+}
+
+/// The onsets of a layer, and what they were worked out from, if that is much work.
+struct Onsets {
+    from: Option<(usize, Vec<u64>)>,
+    strokes: Vec<u8>,
 }
 
 /// Every way being proved, or what was found.
@@ -90,7 +96,7 @@ enum Progress {
 
 impl MusicView {
     pub(crate) fn strokes(&self, program: &Program, layer: usize) -> &[u8] {
-        self.onsets.as_ref().filter(|(_, list)| list.len() == program.music.layers.len()).and_then(|(_, list)| list.get(layer)).map_or(&[], |l| l)
+        self.onsets.as_ref().filter(|(_, list)| list.len() == program.music.layers.len()).and_then(|(_, list)| list.get(layer)).map_or(&[], |l| &l.strokes)
     }
 
     pub(crate) fn seam_of(&self, key: &(u64, String, u16, Option<u16>)) -> Option<&Seam> {
@@ -251,6 +257,7 @@ impl App {
                 let order = [Column::Index, Column::Staves, Column::Ways, Column::Fields];
                 let at = order.iter().position(|c| *c == self.music.column).unwrap_or(0);
                 self.music.column = order[(at + if does == Do::NextColumn { 1 } else { 3 }) % 4];
+                self.choose_a_way();
             }
             Do::Main => self.main_music(),
             Do::Edit => self.edit_music(),
@@ -261,9 +268,8 @@ impl App {
             Do::Sting => self.sting(),
             Do::StepState => self.step_state(),
             Do::Metronome => {
-                self.music.metronome = !self.music.metronome;
-                self.rehearsal.say(InputKind::Metronome { on: self.music.metronome });
-                self.say(if self.music.metronome { "a click on every beat (rehearsal only)" } else { "no more clicks" });
+                self.rehearsal.change_only(|only| only.metronome = !only.metronome);
+                self.say(if self.rehearsal.only.metronome { "a click on every beat (rehearsal only)" } else { "no more clicks" });
             }
             Do::Tap => self.tap(),
             Do::Prove => self.prove(),
@@ -272,6 +278,18 @@ impl App {
             _ => return false,
         }
         true
+    }
+
+    /// A section goes round by itself: the first way that is written says more.
+    fn choose_a_way(&mut self) {
+        let (row, column) = self.music.cell;
+        if self.music.column != Column::Ways || row != column {
+            return;
+        }
+        let ends = self.way_ends();
+        let place = |name: &str| ends.iter().position(|e| e == name);
+        let first = self.piece_doc().and_then(|d| d.transitions.iter().find_map(|t| Some((place(&t.from.value)?, place(&t.to.value)?))));
+        self.music.cell = first.unwrap_or(self.music.cell);
     }
 
     fn main_music(&mut self) {
@@ -385,7 +403,7 @@ impl App {
         let just = self.music.switched.filter(|(k, _, when)| *k == key && when.elapsed() < Duration::from_millis(250));
         let on = just.map_or(told, |(_, on, _)| on);
         self.music.switched = Some((key, !on, Instant::now()));
-        self.rehearsal.say(InputKind::Switch { layer: key, on: !on });
+        self.rehearsal.switch(key, !on);
         self.say(format!("{name} {} (rehearsal only)", if on { "goes out" } else { "comes in" }));
     }
 
@@ -486,7 +504,14 @@ impl App {
         }
         let program = Arc::clone(self.program());
         if self.loading().is_none() && self.music.onsets.as_ref().is_none_or(|(id, _)| *id != program.id) {
-            let list = program.music.layers.iter().map(|l| strokes(&program, l)).collect();
+            // An edit changes few of them; the others are taken over.
+            let mut known = self.music.onsets.take().map_or(Vec::new(), |(_, list)| list);
+            let mut onsets = |layer| {
+                let from = strokes_from(&program, layer);
+                let same = known.iter().position(|k| from.is_some() && k.from == from);
+                same.map_or_else(|| Onsets { strokes: strokes(&program, layer), from }, |at| known.swap_remove(at))
+            };
+            let list = program.music.layers.iter().map(&mut onsets).collect();
             self.music.onsets = Some((program.id, list));
             news = true;
         }

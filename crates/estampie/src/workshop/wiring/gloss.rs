@@ -2,7 +2,7 @@
 
 use super::super::app::App;
 use super::super::curve::{Frame, number};
-use super::super::pen::Pen;
+use super::super::pen::{Pen, rows_of};
 use super::super::theme::Role;
 use super::{Column, Row};
 use estampie_core::document::{ParameterDoc, ValueOf, source_text};
@@ -44,25 +44,13 @@ fn pair(pen: &mut Pen<'_>, area: Rect, y: u16, name: &str, value: &str, role: Ro
 
 /// Text in lines of the area's width; gives the next line.
 fn wrapped(pen: &mut Pen<'_>, area: Rect, mut y: u16, indent: u16, text: &str, role: Role) -> u16 {
-    let width = usize::from(area.width.saturating_sub(indent));
-    let mut row = String::new();
-    for word in text.split(' ') {
-        if !row.is_empty() && row.chars().count() + word.chars().count() + 1 > width {
-            if y < area.bottom() {
-                pen.text(area.x + indent, y, area.width - indent, &row, role);
-            }
-            y += 1;
-            row.clear();
+    for row in rows_of(text, usize::from(area.width.saturating_sub(indent)) + 1, "") {
+        if y < area.bottom() {
+            pen.text(area.x + indent, y, area.width - indent, &row, role);
         }
-        if !row.is_empty() {
-            row.push(' ');
-        }
-        row.push_str(word);
+        y += 1;
     }
-    if y < area.bottom() {
-        pen.text(area.x + indent, y, area.width - indent, &row, role);
-    }
-    y + 1
+    y
 }
 
 fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
