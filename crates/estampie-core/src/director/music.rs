@@ -31,6 +31,8 @@ pub(crate) enum Wanted {
     List(u16, bool),
     Sting(u16, Option<When>),
     Switch(u32, bool),
+    /// It has been answered already.
+    Answered,
 }
 
 /// What is asked, on which frame, by whom.

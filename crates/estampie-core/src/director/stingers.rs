@@ -123,7 +123,7 @@ impl Engine {
             {
                 self.ask_sting(program, stinger, on, None, frame, by);
                 // It is answered; should a piece begin in this block, it is not asked again.
-                self.wanted[at].what = Wanted::List(u16::MAX, false);
+                self.wanted[at].what = Wanted::Answered;
             }
         }
     }
@@ -233,7 +233,7 @@ impl Engine {
     }
 
     pub(super) fn turn_list(&mut self, program: &Program, list: u16, on: bool, wanted: WantedAt) {
-        let Some(spec) = program.music.lists.get(usize::from(list)) else { return };
+        let spec = &program.music.lists[usize::from(list)];
         let state = &mut self.now.state.playlists[usize::from(list)];
         if on == state.on {
             return;

@@ -22,7 +22,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
     if area.width < LEAST.0 || area.height < LEAST.1 {
         let text = format!("{} × {} is too small: make the window {} × {} or larger. The sound goes on.", area.width, area.height, LEAST.0, LEAST.1);
         // In rows, since the window may be narrower than the sentence.
-        for (y, row) in (0..).zip(rows_of(&text, usize::from(area.width) + 1, "")) {
+        for (y, row) in (0..).zip(rows_of(&text, usize::from(area.width), "")) {
             pen.text(0, y, area.width, &row, Role::Vellum);
         }
         return hits;
@@ -141,6 +141,10 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     for (value, role) in music_pulse(app) {
         said(pen, "", &value, role);
     }
+    // What is not as the game will have it comes before the numbers: on a narrow page those give way.
+    for (name, value) in only(app) {
+        said(pen, name, &value, Role::Red);
+    }
     let (voices, asleep) =
         rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
     let unheard = if asleep > 0 { format!(" + {asleep} unheard") } else { String::new() };
@@ -160,9 +164,6 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     }
     if let Some((done, all)) = app.loading() {
         said(pen, "loading audio", &format!("{done} of {all}"), Role::Gold);
-    }
-    for (name, value) in only(app) {
-        said(pen, name, &value, Role::Red);
     }
 }
 

@@ -44,7 +44,7 @@ fn pair(pen: &mut Pen<'_>, area: Rect, y: u16, name: &str, value: &str, role: Ro
 
 /// Text in lines of the area's width; gives the next line.
 fn wrapped(pen: &mut Pen<'_>, area: Rect, mut y: u16, indent: u16, text: &str, role: Role) -> u16 {
-    for row in rows_of(text, usize::from(area.width.saturating_sub(indent)) + 1, "") {
+    for row in rows_of(text, usize::from(area.width.saturating_sub(indent)), "") {
         if y < area.bottom() {
             pen.text(area.x + indent, y, area.width - indent, &row, role);
         }
