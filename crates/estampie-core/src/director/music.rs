@@ -8,7 +8,7 @@ use super::{By, Engine, Program};
 use crate::curve::Shape;
 use crate::document::{Property, Step};
 use crate::dsp::Swell;
-use crate::engine::{BLOCK, Cause, InputKind, Notice, Term, TermKind, What, holds};
+use crate::engine::{BLOCK, Cause, InputKind, Notice, State, Term, TermKind, What, holds};
 use crate::mixer::voice::{Cue, Leaving, NOWHERE, Voice, Way};
 use crate::music::exact::{Frames, frames, narrow};
 use crate::music::{Answer, Ask, Cause as MusicCause, Happens, Point, Sequencer};
@@ -203,16 +203,11 @@ impl Engine {
         let state = &mut self.now.state;
         for (index, piece) in program.music.pieces.iter().enumerate() {
             let Some(follows) = &piece.follows else { continue };
-            let (section, frame, by) = match follows {
-                Follows::State(at, list) => {
-                    (list.get(usize::from(state.states[*at])).copied().flatten(), state.changed[*at].max(self.frame), program.states[*at].key)
-                }
-                Follows::Parameter(at, ranges) => {
-                    let value = state.parameters[*at].smooth;
-                    (ranges.iter().find(|((low, high), _)| value >= *low && value <= *high).map(|(_, s)| *s), self.frame, program.parameters[*at].key)
-                }
+            let (frame, by) = match follows {
+                Follows::State(at, _) => (state.changed[*at].max(self.frame), program.states[*at].key),
+                Follows::Parameter(at, _) => (self.frame, program.parameters[*at].key),
             };
-            let Some(section) = section.filter(|s| state.pieces[index].followed != Some(*s)) else { continue };
+            let Some(section) = followed(follows, state).filter(|s| state.pieces[index].followed != Some(*s)) else { continue };
             let first = state.pieces[index].followed.is_none();
             state.pieces[index].followed = Some(section);
             // At rest, and asked to be (or to wait for someone else): nothing to say.
@@ -230,16 +225,8 @@ impl Engine {
     /// The section with which a piece begins: that which what it follows asks for, or its first.
     pub(crate) fn begins_with(&self, program: &Program, piece: u16) -> u16 {
         let spec = &program.music.pieces[usize::from(piece)];
-        let state = &self.now.state;
-        let followed = match &spec.follows {
-            Some(Follows::State(at, list)) => list.get(usize::from(state.states[*at])).copied().flatten().flatten(),
-            Some(Follows::Parameter(at, ranges)) => {
-                let value = state.parameters[*at].smooth;
-                ranges.iter().find(|((low, high), _)| value >= *low && value <= *high).and_then(|(_, s)| *s)
-            }
-            None => None,
-        };
-        followed.unwrap_or(spec.first)
+        let asked = spec.follows.as_ref().and_then(|follows| followed(follows, &self.now.state));
+        asked.flatten().unwrap_or(spec.first)
     }
 
     fn play_piece(&mut self, program: &Program, index: u16) {
@@ -284,6 +271,8 @@ impl Engine {
                     self.run(program, index, &mut sequencer, frame);
                     self.now.state.pieces[usize::from(index)].sequencer = sequencer;
                     self.ask_sting(program, stinger, on, Some(index), frame, by);
+                    // Should this piece end in this block, no other is asked for it.
+                    self.wanted[at].what = Wanted::Answered;
                 }
                 _ => {}
             }
@@ -541,6 +530,17 @@ impl Engine {
             let (target, share) = deepest.map_or((0.0, release), |(by, attack, _)| (by, attack));
             now.held_by = deepest.map_or(now.held_by, |(.., key)| key);
             approach(&mut now.held, target, share);
+        }
+    }
+}
+
+/// What the present state or parameter asks for: nothing said, silence, or a section.
+fn followed(follows: &Follows, state: &State) -> Option<Option<u16>> {
+    match follows {
+        Follows::State(at, list) => list.get(usize::from(state.states[*at])).copied().flatten(),
+        Follows::Parameter(at, ranges) => {
+            let value = state.parameters[*at].smooth;
+            ranges.iter().find(|((low, high), _)| value >= *low && value <= *high).map(|(_, section)| *section)
         }
     }
 }

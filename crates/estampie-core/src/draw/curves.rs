@@ -50,12 +50,11 @@ fn unit_of(property: Property) -> &'static str {
 
 fn panel(title: String, curve: &crate::curve::Curve, x: (f64, f64), x_label: String, property: Property) -> Panel {
     const STEPS: u32 = 200;
-    let line: Vec<(f64, f64)> = (0..=STEPS)
-        .map(|step| {
-            let at = x.0 + (x.1 - x.0) * f64::from(step) / f64::from(STEPS);
-            (at, f64::from(curve.at(at as f32)))
-        })
-        .collect();
+    let mut places: Vec<f64> = (0..=STEPS).map(|step| x.0 + (x.1 - x.0) * f64::from(step) / f64::from(STEPS)).collect();
+    // Each point, and the moment before it: what is held until then falls straight.
+    places.extend(curve.points().iter().flat_map(|p| [f64::from(p.x.next_down()), f64::from(p.x)]).filter(|at| *at >= x.0 && *at <= x.1));
+    places.sort_by(f64::total_cmp);
+    let line: Vec<(f64, f64)> = places.into_iter().map(|at| (at, f64::from(curve.at(at as f32)))).collect();
     let low = line.iter().map(|p| p.1).fold(f64::INFINITY, f64::min);
     let high = line.iter().map(|p| p.1).fold(f64::NEG_INFINITY, f64::max);
     let air = ((high - low) * 0.08).max(0.5);

@@ -348,7 +348,10 @@ impl Sequencer {
 
     /// Says how fast it should go against what is written. It takes effect as the piece's step says.
     pub fn set_factor(&mut self, factor: Frames) {
-        self.factor = factor;
+        if factor != self.factor {
+            // A pick-up may begin earlier now.
+            (self.factor, self.quiet) = (factor, 0);
+        }
     }
 
     /// Takes the wanted factor from a frame on.
