@@ -2,6 +2,7 @@
 //!
 //! Everything here works on plain sample slices, allocates only when it is made, and never in its `process`.
 
+pub mod effects;
 mod envelope;
 mod filter;
 mod interpolate;
