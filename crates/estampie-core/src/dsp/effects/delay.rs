@@ -1,0 +1,57 @@
+//! A line of past samples.
+
+/// Past samples of one channel, read at any distance, also between two samples.
+#[derive(Debug, Clone)]
+pub(super) struct DelayLine {
+    samples: Vec<f32>,
+    mask: usize,
+    next: usize,
+}
+
+impl DelayLine {
+    /// Room for reading `most` frames back.
+    pub(super) fn new(most: usize) -> DelayLine {
+        let size = (most + 4).next_power_of_two();
+        DelayLine { samples: vec![0.0; size], mask: size - 1, next: 0 }
+    }
+
+    /// The most whole frames that can be read back, between samples too.
+    pub(super) fn most(&self) -> usize {
+        self.samples.len() - 4
+    }
+
+    pub(super) fn write(&mut self, sample: f32) {
+        self.samples[self.next & self.mask] = sample;
+        self.next = self.next.wrapping_add(1);
+    }
+
+    /// The sample written `back` writes ago; the last one is 1 back.
+    pub(super) fn at(&self, back: usize) -> f32 {
+        self.samples[self.next.wrapping_sub(back) & self.mask]
+    }
+
+    /// Between two samples, in a straight line. Whole distances give the sample itself.
+    pub(super) fn between(&self, back: f32) -> f32 {
+        let back = back.clamp(1.0, self.most() as f32);
+        let whole = back as usize;
+        let part = back - whole as f32;
+        let a = self.at(whole);
+        a + (self.at(whole + 1) - a) * part
+    }
+
+    /// Between samples by a cubic through four of them (Hermite, Catmull and Rom 1974): brighter than a straight line.
+    pub(super) fn smooth(&self, back: f32) -> f32 {
+        let back = back.clamp(2.0, self.most() as f32);
+        let whole = back as usize;
+        let t = back - whole as f32;
+        let (a, b, c, d) = (self.at(whole - 1), self.at(whole), self.at(whole + 1), self.at(whole + 2));
+        let slope = 0.5 * (c - a);
+        let bend = a - 2.5 * b + 2.0 * c - 0.5 * d;
+        let twist = 0.5 * (d - a) + 1.5 * (b - c);
+        ((twist * t + bend) * t + slope) * t + b
+    }
+
+    pub(super) fn clear(&mut self) {
+        self.samples.fill(0.0);
+    }
+}

@@ -1,0 +1,174 @@
+//! Compressor, and expander or gate.
+//!
+//! Feed-forward with the gain computer and the smooth, decoupled detector in decibels of D. Giannoulis, M. Massberg and
+//! J. Reiss, *Digital Dynamic Range Compressor Design*, J. Audio Eng. Soc. 60 (2012). Attack and release are the times in
+//! which 63 % of a change are done. Both channels are turned down alike.
+
+use super::{Around, Effect, Kind, Making, Ramp, Setting, Unit, db_of, gain_of};
+
+const DETECT: &[&str] = &["peak", "rms"];
+/// RMS is the root of the mean square followed with this time constant.
+const RMS_TIME: f64 = 0.010;
+
+const fn time(word: &'static str, ends: (f32, f32), rest: f32) -> Setting {
+    Setting::new(word, Unit::Seconds, ends, rest)
+}
+
+pub(super) const COMPRESSOR: Kind = Kind {
+    word: "compressor",
+    says: "turns down what is over a threshold",
+    settings: &[
+        Setting::new("threshold", Unit::Decibels, (-80.0, 0.0), 0.0),
+        Setting::new("ratio", Unit::Number, (1.0, 100.0), 3.0),
+        Setting::new("knee", Unit::Decibels, (0.0, 24.0), 6.0),
+        time("attack", (0.0001, 1.0), 0.010),
+        time("release", (0.005, 5.0), 0.150),
+        Setting::new("make-up", Unit::Decibels, (0.0, 24.0), 0.0),
+        Setting::choice("detect", DETECT),
+    ],
+    wet_alone: false,
+    make: |making: &Making| Box::new(Dynamics::new(making, false)),
+};
+
+pub(super) const EXPANDER: Kind = Kind {
+    word: "expander",
+    says: "turns down what is under a threshold; a gate at a high ratio",
+    settings: &[
+        Setting::new("threshold", Unit::Decibels, (-96.0, 0.0), -96.0),
+        Setting::new("ratio", Unit::Number, (1.0, 100.0), 2.0),
+        Setting::new("knee", Unit::Decibels, (0.0, 24.0), 6.0),
+        time("attack", (0.0001, 1.0), 0.002),
+        time("release", (0.005, 5.0), 0.200),
+        Setting::new("range", Unit::Decibels, (-96.0, 0.0), -60.0),
+        Setting::choice("detect", DETECT),
+        time("hold", (0.0, 2.0), 0.020),
+    ],
+    wet_alone: false,
+    make: |making: &Making| Box::new(Dynamics::new(making, true)),
+};
+
+/// By how much a level over or under the threshold is changed, in dB (0 or less).
+///
+/// `over` is the level above the threshold in dB. The knee is a parabola that touches both straight parts.
+pub(super) fn compressed(over: f32, ratio: f32, knee: f32) -> f32 {
+    let slope = 1.0 / ratio.max(1.0) - 1.0;
+    if 2.0 * over < -knee {
+        0.0
+    } else if 2.0 * over.abs() <= knee && knee > 0.0 {
+        slope * (over + knee / 2.0).powi(2) / (2.0 * knee)
+    } else {
+        slope * over
+    }
+}
+
+pub(super) fn expanded(over: f32, ratio: f32, knee: f32, range: f32) -> f32 {
+    let slope = ratio.max(1.0) - 1.0;
+    let change = if 2.0 * over > knee {
+        0.0
+    } else if 2.0 * over.abs() <= knee && knee > 0.0 {
+        -slope * (over - knee / 2.0).powi(2) / (2.0 * knee)
+    } else {
+        slope * over
+    };
+    change.max(range)
+}
+
+#[derive(Debug)]
+struct Dynamics {
+    rate: f64,
+    below: bool,
+    rms: bool,
+    square: f32,
+    /// What the gain computer asks for, with instant attack and slow release; then smoothed by the attack.
+    held: f32,
+    change: f32,
+    hold_left: u32,
+    make_up: Ramp,
+    least: f32,
+}
+
+impl Dynamics {
+    fn new(making: &Making, below: bool) -> Dynamics {
+        Dynamics {
+            rate: f64::from(making.rate),
+            below,
+            rms: making.values[6] >= 0.5,
+            square: 0.0,
+            held: 0.0,
+            change: 0.0,
+            hold_left: 0,
+            make_up: Ramp::NEW,
+            least: 0.0,
+        }
+    }
+
+    /// The share kept from one frame to the next for a time constant.
+    fn keep(&self, time: f32) -> f32 {
+        (-1.0 / (f64::from(time).max(1e-5) * self.rate)).exp() as f32
+    }
+
+    /// What is wanted goes through two followers: for a compressor release, then attack; an expander opens by its attack and
+    /// closes by its release.
+    fn follow(&mut self, wanted: f32, attack: f32, release: f32, hold: u32) {
+        if self.below {
+            if wanted > self.change {
+                self.change = wanted + (self.change - wanted) * attack;
+                self.hold_left = hold;
+            } else if self.hold_left > 0 {
+                self.hold_left -= 1;
+            } else {
+                self.change = wanted + (self.change - wanted) * release;
+            }
+        } else {
+            let slow = wanted + (self.held - wanted) * release;
+            self.held = wanted.min(slow);
+            self.change = self.held + (self.change - self.held) * attack;
+        }
+        if self.change.abs() < 1e-6 {
+            self.change = 0.0;
+        }
+        if self.held.abs() < 1e-6 {
+            self.held = 0.0;
+        }
+    }
+}
+
+impl Effect for Dynamics {
+    fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
+        let to = around.to;
+        let (threshold, ratio, knee) = (to[0], to[1], to[2]);
+        let (attack, release) = (self.keep(to[3]), self.keep(to[4]));
+        let follow = 1.0 - self.keep(RMS_TIME as f32);
+        let hold = if self.below { (f64::from(to[7]) * self.rate) as u32 } else { 0 };
+        let (mut make_up, step) = self.make_up.steps(if self.below { 1.0 } else { gain_of(to[5]) }, left.len());
+        self.least = 0.0;
+        for i in 0..left.len() {
+            let (a, b) = around.key.map_or((left[i], right[i]), |[l, r]| (l[i], r[i]));
+            let level = if self.rms {
+                self.square += (a.mul_add(a, b * b) * 0.5 - self.square) * follow;
+                10.0 * self.square.max(1e-16).log10()
+            } else {
+                db_of(a.abs().max(b.abs()))
+            };
+            let over = level - threshold;
+            let wanted = if self.below { expanded(over, ratio, knee, to[5]) } else { compressed(over, ratio, knee) };
+            self.follow(wanted, attack, release, hold);
+            self.least = self.least.min(self.change);
+            make_up += step;
+            let gain = gain_of(self.change) * make_up;
+            left[i] *= gain;
+            right[i] *= gain;
+        }
+        if self.square < 1e-20 {
+            self.square = 0.0;
+        }
+    }
+
+    fn reduction(&self) -> Option<f32> {
+        Some(self.least)
+    }
+
+    fn clear(&mut self) {
+        (self.square, self.held, self.change, self.hold_left) = (0.0, 0.0, 0.0, 0);
+    }
+}

@@ -1,0 +1,101 @@
+//! Echoes: a delay that feeds itself through two filters, straight or from side to side, by time or by the music's beats.
+
+use super::delay::DelayLine;
+use super::tone::{Mixture, Section};
+use super::{Around, Effect, Kind, MOST_FRAMES, Making, Ramp, Setting, Unit, settle};
+use std::f64::consts::FRAC_1_SQRT_2;
+
+pub(super) const ECHO: Kind = Kind {
+    word: "echo",
+    says: "repeats what it hears, each time duller",
+    settings: &[
+        Setting::new("time", Unit::Seconds, (0.005, 2.0), 0.350),
+        Setting::new("beats", Unit::Number, (0.0, 4.0), 0.0),
+        Setting::new("feedback", Unit::Share, (0.0, 0.95), 0.35),
+        Setting::new("low-pass", Unit::Hertz, (200.0, 20_000.0), 6_000.0),
+        Setting::new("high-pass", Unit::Hertz, (20.0, 4_000.0), 120.0),
+        Setting::choice("way", &["straight", "ping-pong"]),
+    ],
+    wet_alone: true,
+    make: |making: &Making| Box::new(Echo::new(making)),
+};
+
+/// A new time is cross-faded to in this many seconds.
+const CROSS: f32 = 0.040;
+
+#[derive(Debug)]
+struct Echo {
+    rate: u32,
+    across: bool,
+    lines: [DelayLine; 2],
+    /// The distance that is heard, the one that is left, and the frames until it is.
+    now: usize,
+    old: usize,
+    fade: usize,
+    feedback: Ramp,
+    low: Section,
+    high: Section,
+}
+
+impl Echo {
+    fn new(making: &Making) -> Echo {
+        let room = (2.1 * f64::from(making.rate)) as usize;
+        Echo {
+            rate: making.rate,
+            across: making.values[5] >= 0.5,
+            lines: [DelayLine::new(room), DelayLine::new(room)],
+            now: 0,
+            old: 0,
+            fade: 0,
+            feedback: Ramp::NEW,
+            low: Section::default(),
+            high: Section::default(),
+        }
+    }
+}
+
+impl Effect for Echo {
+    fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
+        let (to, n) = (around.to, left.len());
+        let seconds = if to[1] > 0.0 && around.tempo > 0.0 { to[1] / around.tempo } else { to[0] };
+        // No echo is nearer than a block: its feedback is filtered a block at a time.
+        let wanted = ((seconds * self.rate as f32).round() as usize).clamp(MOST_FRAMES, self.lines[0].most());
+        let cross = (CROSS * self.rate as f32) as usize;
+        if self.now == 0 {
+            self.now = wanted;
+        } else if self.fade == 0 && wanted != self.now {
+            (self.old, self.now, self.fade) = (self.now, wanted, cross);
+        }
+        let mut back = [[0.0f32; MOST_FRAMES]; 2];
+        for i in 0..n {
+            let share = self.fade as f32 / cross as f32;
+            for (line, back) in self.lines.iter().zip(&mut back) {
+                // Nothing of this block is written yet: the frame `i` lies that much nearer.
+                let at = line.at(self.now - i);
+                back[i] = if self.fade > 0 { at + (line.at(self.old - i) - at) * share } else { at };
+            }
+            self.fade = self.fade.saturating_sub(1);
+        }
+        let mut fed = back;
+        let [a, b] = &mut fed;
+        self.low.process(Mixture::low_pass(to[3], FRAC_1_SQRT_2, self.rate), &mut a[..n], &mut b[..n]);
+        self.high.process(Mixture::high_pass(to[4], FRAC_1_SQRT_2, self.rate), &mut a[..n], &mut b[..n]);
+        let (mut feedback, step) = self.feedback.steps(to[2], n);
+        for i in 0..n {
+            feedback += step;
+            let (mut x, mut y) =
+                if self.across { (0.5 * (left[i] + right[i]) + b[i] * feedback, a[i]) } else { (left[i] + a[i] * feedback, right[i] + b[i] * feedback) };
+            settle(&mut x);
+            settle(&mut y);
+            self.lines[0].write(x);
+            self.lines[1].write(y);
+            (left[i], right[i]) = (back[0][i], back[1][i]);
+        }
+    }
+
+    fn clear(&mut self) {
+        self.lines.iter_mut().for_each(DelayLine::clear);
+        self.low.clear();
+        self.high.clear();
+    }
+}

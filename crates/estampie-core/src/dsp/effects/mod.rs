@@ -1,0 +1,224 @@
+//! The effects that can be put on a bus, and the list of them.
+//!
+//! An effect is one file here and one line in [`KINDS`]. It works on blocks of two channels in place, knows its settings as
+//! plain numbers in their own units, and goes from the values of one block to those of the next by itself, so that
+//! nothing steps. What surrounds every effect alike (bypass, dry and wet, latency of the dry way) is not its business.
+
+mod convolve;
+mod crush;
+mod delay;
+mod dynamics;
+mod echo;
+mod limit;
+mod motion;
+mod oversample;
+mod reverb;
+mod saturate;
+mod shift;
+mod simple;
+mod tone;
+
+pub use convolve::Impulse;
+pub use oversample::{OVERSAMPLING, TruePeak};
+pub use reverb::PRESETS;
+pub use tone::response;
+
+use std::fmt;
+use std::sync::Arc;
+
+/// The most frames of a block.
+pub const MOST_FRAMES: usize = 64;
+/// The most settings of an effect.
+pub const MOST_SETTINGS: usize = 20;
+
+/// What a setting counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Unit {
+    /// Decibels.
+    Decibels,
+    /// Hertz; moved in octaves.
+    Hertz,
+    /// Seconds; moved in octaves where it has no 0.
+    Seconds,
+    /// A share from 0 to 1, written in percent.
+    Share,
+    /// Semitones.
+    Semitones,
+    /// A plain number.
+    Number,
+    /// One of some words, by its place among them; never moved.
+    Choice(&'static [&'static str]),
+}
+
+/// One setting of a kind of effect.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Setting {
+    /// Its word.
+    pub word: &'static str,
+    /// What it counts.
+    pub unit: Unit,
+    /// The least value.
+    pub low: f32,
+    /// The greatest value.
+    pub high: f32,
+    /// What it is when nothing is said.
+    pub rest: f32,
+    /// Whether it stands for as long as the effect does: a change makes the effect anew, and nothing moves it.
+    pub fixed: bool,
+}
+
+impl Setting {
+    const fn new(word: &'static str, unit: Unit, (low, high): (f32, f32), rest: f32) -> Setting {
+        Setting { word, unit, low, high, rest, fixed: false }
+    }
+
+    const fn fixed(mut self) -> Setting {
+        self.fixed = true;
+        self
+    }
+
+    const fn choice(word: &'static str, words: &'static [&'static str]) -> Setting {
+        Setting { word, unit: Unit::Choice(words), low: 0.0, high: (words.len() - 1) as f32, rest: 0.0, fixed: true }
+    }
+
+    /// Whether it is moved by octaves instead of in a straight line: what spans decades without reaching 0.
+    #[must_use]
+    pub fn by_octaves(&self) -> bool {
+        matches!(self.unit, Unit::Hertz | Unit::Seconds) && self.low > 0.0
+    }
+}
+
+/// What an effect is made from.
+#[derive(Debug, Clone)]
+pub struct Making {
+    /// Frames a second.
+    pub rate: u32,
+    /// The values of all settings, of which the fixed ones count.
+    pub values: [f32; MOST_SETTINGS],
+    /// The impulse response, for convolution.
+    pub impulse: Option<Arc<Impulse>>,
+}
+
+/// What a block comes with.
+pub struct Around<'a> {
+    /// The settings at the block's end.
+    pub to: &'a [f32],
+    /// What the level is taken from instead of the block itself: two channels, as long as the block.
+    pub key: Option<[&'a [f32]; 2]>,
+    /// Quarter notes in a second of the music that sounds; 0 if none does.
+    pub tempo: f32,
+}
+
+/// An effect at work.
+pub trait Effect: Send + Sync + fmt::Debug {
+    /// Works on a block of two channels of equal length, at most [`MOST_FRAMES`], in place.
+    fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]);
+    /// Frames by which what comes out is later than what goes in.
+    fn latency(&self) -> usize {
+        0
+    }
+    /// How much it turns down just now, in dB (0 or less); `None` for what does not.
+    fn reduction(&self) -> Option<f32> {
+        None
+    }
+    /// Forgets all that it has heard.
+    fn clear(&mut self);
+}
+
+/// A kind of effect.
+pub struct Kind {
+    /// Its word.
+    pub word: &'static str,
+    /// What it does, in a few words.
+    pub says: &'static str,
+    /// Its settings.
+    pub settings: &'static [Setting],
+    /// Whether what comes out of it holds nothing of the dry sound.
+    pub wet_alone: bool,
+    /// Makes one.
+    pub make: fn(&Making) -> Box<dyn Effect>,
+}
+
+impl fmt::Debug for Kind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.word)
+    }
+}
+
+/// All kinds of effects.
+pub const KINDS: &[Kind] = &[
+    tone::LOW_PASS,
+    tone::HIGH_PASS,
+    tone::EQ,
+    dynamics::COMPRESSOR,
+    dynamics::EXPANDER,
+    limit::LIMITER,
+    saturate::SATURATION,
+    simple::GAIN,
+    simple::WIDTH,
+    motion::TREMOLO,
+    motion::AUTO_PAN,
+    motion::CHORUS,
+    motion::FLANGER,
+    motion::PHASER,
+    motion::RING,
+    crush::CRUSH,
+    shift::SHIFT,
+    echo::ECHO,
+    reverb::REVERB,
+    convolve::CONVOLUTION,
+    saturate::RADIO,
+];
+
+/// A kind by its word.
+#[must_use]
+pub fn kind(word: &str) -> Option<&'static Kind> {
+    KINDS.iter().find(|k| k.word == word)
+}
+
+/// The values of a kind's settings when nothing is said.
+#[must_use]
+pub fn at_rest(kind: &Kind) -> [f32; MOST_SETTINGS] {
+    let mut values = [0.0; MOST_SETTINGS];
+    for (value, setting) in values.iter_mut().zip(kind.settings) {
+        *value = setting.rest;
+    }
+    values
+}
+
+/// A number that goes to its next value in a straight line within a block.
+#[derive(Debug, Clone, Copy)]
+struct Ramp {
+    now: f32,
+}
+
+impl Ramp {
+    const NEW: Ramp = Ramp { now: f32::NAN };
+
+    /// The first value and the step of each frame; the first block of all stands still.
+    fn steps(&mut self, to: f32, frames: usize) -> (f32, f32) {
+        let from = if self.now.is_nan() { to } else { self.now };
+        self.now = to;
+        (from, (to - from) / frames.max(1) as f32)
+    }
+}
+
+/// Amplitude factor of a level in dB.
+fn gain_of(db: f32) -> f32 {
+    (db * (std::f32::consts::LOG2_10 / 20.0)).exp2()
+}
+
+/// The level in dB of an amplitude factor, not below −160.
+fn db_of(gain: f32) -> f32 {
+    20.0 * gain.max(1e-8).log10()
+}
+
+/// What is too small to matter becomes exactly 0, so that no denormal number slows what follows.
+fn settle(value: &mut f32) {
+    if value.abs() < 1e-15 {
+        *value = 0.0;
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,146 @@
+//! Eight times the rate and back, by one long windowed sinc (Kaiser), for what bends samples and for true peaks.
+
+use super::MOST_FRAMES;
+use std::f64::consts::PI;
+use std::sync::Arc;
+
+/// How many times the rate.
+pub const OVERSAMPLING: usize = 8;
+/// Taps of each phase; going up and down again takes as many frames.
+const PHASE: usize = 32;
+const KERNEL: usize = OVERSAMPLING * PHASE + 1;
+
+/// Modified Bessel function of the first kind, order 0, by its series.
+fn bessel(x: f64) -> f64 {
+    let (mut sum, mut term, mut k) = (1.0, 1.0, 1.0);
+    while term > sum * 1e-12 {
+        term *= (x / (2.0 * k)).powi(2);
+        sum += term;
+        k += 1.0;
+    }
+    sum
+}
+
+/// Frames of delay of going up and down again.
+pub(super) const ROUND_TRIP: usize = PHASE;
+/// Frames of delay of going up alone.
+pub(super) const HALF: usize = PHASE / 2;
+
+/// The kernel: a low-pass at `band` of half the rate, for going up scaled by [`OVERSAMPLING`].
+fn kernel(band: f64) -> Vec<f32> {
+    let (middle, beta) = ((KERNEL - 1) as f64 / 2.0, 8.0);
+    let raw: Vec<f64> = (0..KERNEL)
+        .map(|i| {
+            let x = (i as f64 - middle) / OVERSAMPLING as f64;
+            let sinc = if x == 0.0 { band } else { (band * PI * x).sin() / (PI * x) };
+            let edge = (i as f64 - middle) / middle;
+            sinc * bessel(beta * (1.0 - edge * edge).max(0.0).sqrt()) / bessel(beta)
+        })
+        .collect();
+    let sum: f64 = raw.iter().sum();
+    raw.into_iter().map(|tap| (tap / sum) as f32).collect()
+}
+
+/// One channel up and down.
+#[derive(Debug, Clone)]
+pub(super) struct Oversampler {
+    /// For each phase its taps, the newest sample's last.
+    up: Arc<[[f32; PHASE + 1]; OVERSAMPLING]>,
+    down: Arc<[f32]>,
+    past: [f32; MOST_FRAMES + PHASE],
+    fine: Vec<f32>,
+}
+
+impl Oversampler {
+    /// For going up, bending, and going down: what lies over 0.92 of half the rate is let go.
+    pub(super) fn new() -> Oversampler {
+        Oversampler::of(0.92)
+    }
+
+    fn of(band: f64) -> Oversampler {
+        let kernel = kernel(band);
+        let mut up = [[0.0; PHASE + 1]; OVERSAMPLING];
+        for (phase, taps) in up.iter_mut().enumerate() {
+            for back in 0..=PHASE {
+                // Sample n−back lies back·8 + phase taps from the kernel's start.
+                let at = back * OVERSAMPLING + phase;
+                taps[PHASE - back] = if at < KERNEL { kernel[at] * OVERSAMPLING as f32 } else { 0.0 };
+            }
+        }
+        let fine = vec![0.0; MOST_FRAMES * OVERSAMPLING + KERNEL - 1];
+        Oversampler { up: Arc::new(up), down: kernel.into(), past: [0.0; MOST_FRAMES + PHASE], fine }
+    }
+
+    /// Eight samples for each of a block; valid until the next call.
+    pub(super) fn rise(&mut self, samples: &[f32]) -> &mut [f32] {
+        let n = samples.len();
+        self.past[PHASE..PHASE + n].copy_from_slice(samples);
+        // What came before, for the way down.
+        for i in 0..n {
+            let window = &self.past[i..=i + PHASE];
+            for (phase, taps) in self.up.iter().enumerate() {
+                self.fine[KERNEL - 1 + i * OVERSAMPLING + phase] = dot(taps, window);
+            }
+        }
+        self.past.copy_within(n..n + PHASE, 0);
+        &mut self.fine[KERNEL - 1..KERNEL - 1 + n * OVERSAMPLING]
+    }
+
+    /// Back to the rate, after [`Oversampler::rise`] and whatever was done to its samples.
+    pub(super) fn fall(&mut self, samples: &mut [f32]) {
+        let n = samples.len();
+        for (i, sample) in samples.iter_mut().enumerate() {
+            *sample = dot(&self.down, &self.fine[i * OVERSAMPLING..i * OVERSAMPLING + KERNEL]);
+        }
+        self.fine.copy_within(n * OVERSAMPLING..n * OVERSAMPLING + KERNEL - 1, 0);
+    }
+
+    pub(super) fn clear(&mut self) {
+        self.past.fill(0.0);
+        self.fine.fill(0.0);
+    }
+}
+
+fn dot(a: &[f32], b: &[f32]) -> f32 {
+    let mut lanes = [0.0f32; 8];
+    let (x, y) = (a.chunks_exact(8), b.chunks_exact(8));
+    let rest: f32 = x.remainder().iter().zip(y.remainder()).map(|(a, b)| a * b).sum();
+    for (a, b) in x.zip(y) {
+        for i in 0..8 {
+            lanes[i] += a[i] * b[i];
+        }
+    }
+    lanes.iter().sum::<f32>() + rest
+}
+
+/// The greatest amplitude between samples, over blocks of one channel (ITU-R BS.1770-5, annex 2, with eight times the rate).
+#[derive(Debug, Clone)]
+pub struct TruePeak {
+    over: Oversampler,
+}
+
+impl Default for TruePeak {
+    fn default() -> Self {
+        // The whole band: every eighth sample is the sample itself.
+        TruePeak { over: Oversampler::of(1.0) }
+    }
+}
+
+impl TruePeak {
+    /// The greatest amplitude around each sample of a block (16 frames late), written into `peaks`.
+    pub(super) fn around(&mut self, samples: &[f32], peaks: &mut [f32]) {
+        let fine = self.over.rise(samples);
+        for (peak, eight) in peaks.iter_mut().zip(fine.chunks_exact(OVERSAMPLING)) {
+            *peak = eight.iter().fold(0.0f32, |p, s| p.max(s.abs()));
+        }
+    }
+
+    /// The greatest amplitude in a block of at most [`MOST_FRAMES`].
+    pub fn greatest(&mut self, samples: &[f32]) -> f32 {
+        self.over.rise(samples).iter().fold(0.0f32, |p, s| p.max(s.abs()))
+    }
+
+    pub(super) fn clear(&mut self) {
+        self.over.clear();
+    }
+}

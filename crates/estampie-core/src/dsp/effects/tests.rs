@@ -1,0 +1,501 @@
+//! Each effect against what it is said to do: analytic responses, time constants, published methods.
+
+#![allow(clippy::unwrap_used)]
+
+use super::*;
+use proptest::prelude::*;
+use std::f64::consts::{PI, TAU};
+
+const RATE: u32 = 48_000;
+
+/// Runs blocks of two channels through an effect whose settings are told by name; others are at rest.
+struct Bench {
+    kind: &'static Kind,
+    effect: Box<dyn Effect>,
+    values: [f32; MOST_SETTINGS],
+}
+
+impl Bench {
+    fn new(word: &str, set: &[(&str, f32)]) -> Bench {
+        Bench::with(word, set, None)
+    }
+
+    fn with(word: &str, set: &[(&str, f32)], impulse: Option<Arc<Impulse>>) -> Bench {
+        let kind = kind(word).unwrap();
+        let mut values = at_rest(kind);
+        for (name, value) in set {
+            values[kind.settings.iter().position(|s| s.word == *name).unwrap()] = *value;
+        }
+        Bench { kind, effect: (kind.make)(&Making { rate: RATE, values, impulse }), values }
+    }
+
+    fn run(&mut self, left: &mut [f32], right: &mut [f32]) {
+        self.run_with(None, left, right);
+    }
+
+    fn run_with(&mut self, key: Option<&[f32]>, left: &mut [f32], right: &mut [f32]) {
+        for (i, (l, r)) in left.chunks_mut(64).zip(right.chunks_mut(64)).enumerate() {
+            let n = l.len();
+            let key = key.map(|k| [&k[i * 64..i * 64 + n]; 2]);
+            self.effect.process(&Around { to: &self.values, key, tempo: 2.0 }, l, r);
+        }
+    }
+
+    /// The same in both channels; gives the left.
+    fn mono(&mut self, samples: &[f32]) -> Vec<f32> {
+        let (mut left, mut right) = (samples.to_vec(), samples.to_vec());
+        self.run(&mut left, &mut right);
+        left
+    }
+
+    fn late(&self) -> usize {
+        self.effect.latency()
+    }
+}
+
+fn tone(frequency: f64, amplitude: f32, frames: usize) -> Vec<f32> {
+    (0..frames).map(|i| amplitude * (TAU * frequency * i as f64 / f64::from(RATE)).sin() as f32).collect()
+}
+
+fn noise(seed: u64, frames: usize) -> Vec<f32> {
+    let mut state = seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1;
+    (0..frames)
+        .map(|_| {
+            state ^= state << 13;
+            state ^= state >> 7;
+            state ^= state << 17;
+            (state >> 40) as f32 / (1u64 << 23) as f32 - 1.0
+        })
+        .collect()
+}
+
+/// The amplitude of a frequency in samples, with a Hann window.
+fn amplitude(samples: &[f32], frequency: f64) -> f64 {
+    let (mut s, mut c, mut w) = (0.0, 0.0, 0.0);
+    for (i, sample) in samples.iter().enumerate() {
+        let hann = 0.5 - 0.5 * (TAU * i as f64 / samples.len() as f64).cos();
+        let phase = TAU * frequency * i as f64 / f64::from(RATE);
+        s += hann * f64::from(*sample) * phase.sin();
+        c += hann * f64::from(*sample) * phase.cos();
+        w += hann;
+    }
+    2.0 * (s * s + c * c).sqrt() / w
+}
+
+fn db(ratio: f64) -> f64 {
+    20.0 * ratio.max(1e-12).log10()
+}
+
+/// The level that an effect gives a tone, in dB.
+fn gain_at(word: &str, set: &[(&str, f32)], frequency: f64) -> f64 {
+    let out = Bench::new(word, set).mono(&tone(frequency, 0.25, 72_000));
+    db(amplitude(&out[24_000..], frequency) / 0.25)
+}
+
+fn power(samples: &[f32]) -> f64 {
+    samples.iter().map(|s| f64::from(*s).powi(2)).sum::<f64>() / samples.len().max(1) as f64
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+    #[test]
+    fn slopes_are_those_of_butterworth(choice in 0usize..8, cutoff in 60.0f64..15_000.0, octaves in -3.0f64..3.0, high in any::<bool>()) {
+        let order = [2, 1, 3, 4, 5, 6, 7, 8][choice];
+        let frequency = (cutoff * octaves.exp2()).clamp(30.0, 21_000.0);
+        let ratio = (PI * frequency / f64::from(RATE)).tan() / (PI * cutoff / f64::from(RATE)).tan();
+        let ratio = if high { 1.0 / ratio } else { ratio };
+        let expected = -10.0 * (1.0 + ratio.powi(2 * order)).log10();
+        prop_assume!(expected > -70.0);
+        let word = if high { "high-pass" } else { "low-pass" };
+        let set = [("cutoff", cutoff as f32), ("slope", choice as f32)];
+        let measured = gain_at(word, &set, frequency);
+        prop_assert!((measured - expected).abs() < 0.05, "{word} of order {order} at {cutoff:.0}: {measured:.3} for {expected:.3} at {frequency:.0}");
+        let bench = Bench::new(word, &set);
+        let drawn = f64::from(response(word, &bench.values, frequency as f32, RATE).unwrap());
+        prop_assert!((drawn - expected).abs() < 0.05, "drawn {drawn:.3} for {expected:.3}");
+    }
+
+    /// The bands against the analogue prototypes, written out here once more with complex numbers.
+    #[test]
+    fn the_equaliser_is_the_sum_of_its_bands(
+        levels in prop::collection::vec(-18.0f64..18.0, 6), places in prop::collection::vec(0.0f64..1.0, 6),
+        qs in prop::collection::vec(0.3f64..6.0, 4), frequency in 40.0f64..20_000.0,
+    ) {
+        use realfft::num_complex::Complex64 as C;
+        let at: Vec<f64> = places.iter().map(|p| 40.0 * (400.0f64).powf(*p)).collect();
+        let t = |f: f64| (PI * f / f64::from(RATE)).tan();
+        let mut expected = 0.0;
+        for band in 0..6 {
+            let a = 10f64.powf(levels[band] / 40.0);
+            let s = C::new(0.0, t(frequency) / t(at[band]));
+            let h = match band {
+                0 => (s * s + s * (2.0 * a).sqrt() + a) / (s * s * a + s * (2.0 * a).sqrt() + 1.0) * a,
+                5 => (s * s * a + s * (2.0 * a).sqrt() + 1.0) / (s * s + s * (2.0 * a).sqrt() + a) * a,
+                n => (s * s + s * (a / qs[n - 1]) + 1.0) / (s * s + s / (a * qs[n - 1]) + 1.0),
+            };
+            expected += db(h.norm());
+        }
+        let v = |x: f64| x as f32;
+        let set = [
+            ("low-at", v(at[0])), ("low", v(levels[0])), ("a-at", v(at[1])), ("a", v(levels[1])), ("a-q", v(qs[0])),
+            ("b-at", v(at[2])), ("b", v(levels[2])), ("b-q", v(qs[1])), ("c-at", v(at[3])), ("c", v(levels[3])), ("c-q", v(qs[2])),
+            ("d-at", v(at[4])), ("d", v(levels[4])), ("d-q", v(qs[3])), ("high-at", v(at[5])), ("high", v(levels[5])),
+        ];
+        let measured = gain_at("eq", &set, frequency);
+        prop_assert!((measured - expected).abs() < 0.05, "{measured:.3} for {expected:.3} at {frequency:.0}");
+        let drawn = f64::from(response("eq", &Bench::new("eq", &set).values, frequency as f32, RATE).unwrap());
+        prop_assert!((drawn - expected).abs() < 0.05, "drawn {drawn:.3} for {expected:.3}");
+    }
+
+    #[test]
+    fn the_compressor_keeps_to_its_static_curve(level in -60.0f32..0.0, threshold in -50.0f32..-6.0, ratio in 1.0f32..20.0, knee in 0.0f32..18.0) {
+        // A square wave has one level for peak and RMS alike.
+        let amplitude = gain_of(level);
+        let square: Vec<f32> = (0..48_000).map(|i| if i % 96 < 48 { amplitude } else { -amplitude }).collect();
+        let over = level - threshold;
+        let expected = if 2.0 * over < -knee { level }
+            else if 2.0 * over > knee { threshold + over / ratio }
+            else { level + (1.0 / ratio - 1.0) * (over + knee / 2.0).powi(2) / (2.0 * knee) };
+        for detect in [0.0, 1.0] {
+            let out = Bench::new("compressor", &[("threshold", threshold), ("ratio", ratio), ("knee", knee), ("detect", detect)]).mono(&square);
+            let got = db_of(out[47_999].abs());
+            prop_assert!((got - expected).abs() < 0.1, "{got:.2} for {expected:.2} dB");
+        }
+    }
+
+    #[test]
+    fn the_expander_keeps_to_its_static_curve(level in -70.0f32..0.0, threshold in -50.0f32..-6.0, ratio in 1.0f32..8.0, range in -60.0f32..-3.0) {
+        let amplitude = gain_of(level);
+        let square: Vec<f32> = (0..96_000).map(|i| if i % 96 < 48 { amplitude } else { -amplitude }).collect();
+        let set = [("threshold", threshold), ("ratio", ratio), ("knee", 0.0), ("range", range), ("hold", 0.0), ("release", 0.05)];
+        let out = Bench::new("expander", &set).mono(&square);
+        let over = level - threshold;
+        let expected = level + if over >= 0.0 { 0.0 } else { (over * (ratio - 1.0)).max(range) };
+        let got = db_of(out[95_999].abs());
+        prop_assert!((got - expected).abs() < 0.1, "{got:.2} for {expected:.2} dB");
+    }
+
+    #[test]
+    fn no_true_peak_passes_the_limiter(seed in 0u64..1000, ceiling in -12.0f32..0.0, shape in 0u8..5, ahead in 0.002f32..0.006) {
+        let n = 24_000;
+        let raw = noise(seed, n);
+        let input: Vec<f32> = match shape {
+            // Noise of full scale and beyond; bursts; random signs; a tone near half the rate whose peaks lie between samples; clicks.
+            0 => raw.iter().map(|s| s * 3.0).collect(),
+            1 => raw.iter().enumerate().map(|(i, s)| if (i / 700) % 3 == 0 { s * 4.0 } else { s * 0.1 }).collect(),
+            2 => raw.iter().map(|s| s.signum()).collect(),
+            3 => (0..n).map(|i| 1.4 * (TAU * 11_999.0 * i as f64 / f64::from(RATE) + PI / 4.0).sin() as f32).collect(),
+            _ => raw.iter().enumerate().map(|(i, s)| if i % 397 == 0 { s.signum() * 2.0 } else { 0.0 }).collect(),
+        };
+        let mut bench = Bench::new("limiter", &[("ceiling", ceiling), ("look-ahead", ahead)]);
+        let mut right: Vec<f32> = input.iter().rev().copied().collect();
+        let mut left = input;
+        bench.run(&mut left, &mut right);
+        let mut meter = ebur128::EbuR128::new(2, RATE, ebur128::Mode::TRUE_PEAK).unwrap();
+        meter.add_frames_planar_f32(&[&left, &right]).unwrap();
+        for channel in 0..2 {
+            let peak = db(meter.true_peak(channel).unwrap());
+            prop_assert!(peak <= f64::from(ceiling) + 1e-3, "{peak:.3} dBTP over {ceiling:.3}, shape {shape}");
+        }
+    }
+
+    /// Any setting, moved anywhere in each block: finite, bounded, and no step that the sound itself does not have.
+    #[test]
+    fn no_setting_clicks_or_breaks(at in 0usize..KINDS.len(), moves in prop::collection::vec((0usize..MOST_SETTINGS, 0.0f32..1.0), 1..24)) {
+        let kind = &KINDS[at];
+        let mut bench = Bench::with(kind.word, &[], Some(Arc::new(Impulse::new(&noise(3, 2000), &noise(4, 2000), RATE))));
+        let (mut left, mut right) = (tone(220.0, 0.25, 64 * 40 * moves.len()), tone(331.0, 0.25, 64 * 40 * moves.len()));
+        let mut targets = bench.values;
+        let mut values = bench.values;
+        for (i, (l, r)) in left.chunks_mut(64).zip(right.chunks_mut(64)).enumerate() {
+            if i % 40 == 0 {
+                let (setting, share) = moves[i / 40];
+                if let Some(setting) = kind.settings.get(setting).filter(|s| !s.fixed) {
+                    let place = kind.settings.iter().position(|s| s.word == setting.word).unwrap();
+                    targets[place] = if setting.by_octaves() { setting.low * (setting.high / setting.low).powf(share) } else { setting.low + (setting.high - setting.low) * share };
+                }
+            }
+            for (value, to) in values.iter_mut().zip(targets) {
+                *value += (to - *value) * 0.1;
+            }
+            bench.effect.process(&Around { to: &values, key: None, tempo: 0.0 }, l, r);
+            prop_assert!(l.iter().chain(r.iter()).all(|s| s.is_finite() && s.abs() < 400.0), "{} {:?}", kind.word, values);
+        }
+    }
+}
+
+#[test]
+fn attack_and_release_take_their_time() {
+    for (attack, release) in [(0.005f32, 0.08f32), (0.02, 0.2), (0.1, 0.4)] {
+        // From silence of the gain computer to 20 dB over and back; the gain is read off a square wave.
+        let level = |i: usize| if (48_000..144_000).contains(&i) { 1.0f32 } else { 0.001 };
+        let input: Vec<f32> = (0..288_000).map(|i| if i % 2 == 0 { level(i) } else { -level(i) }).collect();
+        let set = [("threshold", -20.0), ("ratio", 100.0), ("knee", 0.0), ("attack", attack), ("release", release)];
+        let out = Bench::new("compressor", &set).mono(&input);
+        let change: Vec<f32> = out.iter().zip(&input).map(|(o, i)| db_of((o / i).abs())).collect();
+        let full = change[143_000];
+        let reached = |from: usize, share: f32| change[from..].iter().position(|c| if share < 0.5 { c / full < share } else { c / full > share }).unwrap();
+        let rise = reached(48_000, 0.632) as f32 / RATE as f32;
+        assert!((rise / attack - 1.0).abs() < 0.05, "attack {rise} for {attack}");
+        // After the end the slow follower leads; with an attack much shorter it alone is seen.
+        if attack * 10.0 < release {
+            let fall = reached(144_000, 0.368) as f32 / RATE as f32 - attack;
+            assert!((fall / release - 1.0).abs() < 0.05, "release {fall} for {release}");
+        }
+    }
+}
+
+#[test]
+fn a_key_turns_down_another() {
+    let mut bench = Bench::new("compressor", &[("threshold", -40.0), ("ratio", 4.0), ("knee", 0.0), ("attack", 0.001)]);
+    let key = vec![0.1f32; 9_600];
+    let (mut left, mut right) = (tone(300.0, 0.001, 9_600), tone(300.0, 0.001, 9_600));
+    bench.run_with(Some(&key), &mut left, &mut right);
+    // −20 dB is 20 over: 15 dB down.
+    assert!((db(amplitude(&left[4_800..], 300.0) / 0.001) + 15.0).abs() < 0.1);
+    assert!((bench.effect.reduction().unwrap() + 15.0).abs() < 0.1);
+}
+
+#[test]
+fn saturation_does_not_fold_back() {
+    for (frequency, drive) in [(997.0, 24.0f32), (3_001.0, 18.0), (5_003.0, 24.0)] {
+        let out = Bench::new("saturation", &[("drive", drive), ("lean", 0.5)]).mono(&tone(frequency, 0.9, 96_000));
+        let out = &out[48_000..];
+        let whole = db(amplitude(out, frequency));
+        // Everything between the harmonics below half the rate is what folded back (the window's own skirts are far down there).
+        let mut worst = f64::NEG_INFINITY;
+        for k in 1..400 {
+            let f = 59.0 * f64::from(k) + 13.0;
+            let near = (f / frequency - (f / frequency).round()).abs() * frequency;
+            if near > 40.0 && f < 20_000.0 {
+                worst = worst.max(db(amplitude(out, f)) - whole);
+            }
+        }
+        // And where harmonics above half the rate would fold to.
+        for h in 2..60 {
+            let folded = (f64::from(h) * frequency).rem_euclid(48_000.0);
+            let folded = folded.min(48_000.0 - folded);
+            if f64::from(h) * frequency > 24_000.0 && (20.0..20_000.0).contains(&folded) {
+                worst = worst.max(db(amplitude(out, folded)) - whole);
+            }
+        }
+        assert!(worst < -70.0, "{frequency} Hz with {drive} dB: {worst:.1} dB");
+    }
+}
+
+#[test]
+fn soft_sounds_pass_saturation_as_they_are_only_later() {
+    let mut bench = Bench::new("saturation", &[("drive", 6.0)]);
+    let input = tone(440.0, 0.001, 9_600);
+    let out = bench.mono(&input);
+    let late = bench.late();
+    let error = power(&out[4_800..].iter().zip(&input[4_800 - late..]).map(|(o, i)| o - i).collect::<Vec<_>>());
+    assert!(10.0 * (error / power(&input)).log10() < -60.0, "{error}");
+}
+
+#[test]
+fn a_shifted_tone_has_the_pitch_it_should() {
+    for semitones in [-12.0f32, -7.0, -3.3, -0.5, 0.5, 4.0, 7.0, 12.0] {
+        for frequency in [110.0, 440.0, 1_318.5] {
+            let out = Bench::new("pitch-shift", &[("pitch", semitones)]).mono(&tone(frequency, 0.5, 240_000));
+            let expected = frequency * (f64::from(semitones) / 12.0).exp2();
+            // The phase of the expected frequency must stand still: its drift over seconds is the error of the pitch.
+            let phase = |from: usize| {
+                let (mut s, mut c) = (0.0, 0.0);
+                for (i, sample) in out[from..from + 24_000].iter().enumerate() {
+                    let hann = 0.5 - 0.5 * (TAU * i as f64 / 24_000.0).cos();
+                    let p = TAU * expected * (from + i) as f64 / f64::from(RATE);
+                    s += hann * f64::from(*sample) * p.sin();
+                    c += hann * f64::from(*sample) * p.cos();
+                }
+                s.atan2(c)
+            };
+            let mut drift = 0.0f64;
+            let mut last = phase(48_000);
+            for step in 1..=6 {
+                let now = phase(48_000 + step * 24_000);
+                drift += (now - last + PI).rem_euclid(TAU) - PI;
+                last = now;
+            }
+            let found = expected + drift / TAU / (6.0 * 0.5);
+            let cents = 1200.0 * (found / expected).log2();
+            assert!(cents.abs() < 2.0, "{frequency} Hz by {semitones}: {cents:.2} cents");
+        }
+    }
+}
+
+#[test]
+fn convolution_is_the_direct_sum() {
+    for frames in [1usize, 63, 512, 513, 2_500] {
+        let (a, b) = (noise(5, frames), noise(6, frames));
+        let impulse = Impulse::new(&a, &b, RATE);
+        let energy = (power(&a) + power(&b)) * frames as f64 / 2.0;
+        let mut bench = Bench::with("convolution", &[], Some(Arc::new(impulse)));
+        let input = noise(9, 4_000);
+        let (mut left, mut right) = (input.clone(), input.clone());
+        bench.run(&mut left, &mut right);
+        let (mut error, mut whole) = (0.0, 0.0);
+        for n in 0..input.len() {
+            let direct: f64 = (0..frames.min(n + 1)).map(|k| f64::from(a[k]) * f64::from(input[n - k])).sum::<f64>() / energy.sqrt();
+            error += (direct - f64::from(left[n])).powi(2);
+            whole += direct * direct;
+        }
+        assert!(10.0 * (error / whole).log10() < -100.0, "{frames}: {:.1} dB", 10.0 * (error / whole).log10());
+    }
+}
+
+/// The time in which the sound of a band falls by 60 dB, from the slope between −5 and −35 dB of the integrated decay
+/// (M. Schroeder 1965, as in ISO 3382-1).
+fn decay(samples: &[f32], low: f32, high: f32) -> f64 {
+    let mut band = samples.to_vec();
+    let mut other = band.clone();
+    for _ in 0..2 {
+        Bench::new("high-pass", &[("cutoff", low), ("slope", 3.0)]).run(&mut band, &mut other);
+        Bench::new("low-pass", &[("cutoff", high), ("slope", 3.0)]).run(&mut band, &mut other);
+    }
+    let mut left = vec![0.0f64; band.len() + 1];
+    for i in (0..band.len()).rev() {
+        left[i] = left[i + 1] + f64::from(band[i]).powi(2);
+    }
+    let at = |level: f64| left.iter().position(|e| 10.0 * (e / left[0]).log10() <= level).unwrap() as f64 / f64::from(RATE);
+    2.0 * (at(-35.0) - at(-5.0))
+}
+
+#[test]
+fn a_room_falls_as_it_is_set() {
+    for (decay_set, low, high, size) in [(1.5f32, 2.2f32, 0.8f32, 1.0f32), (0.6, 0.6, 0.6, 0.5), (3.5, 2.5, 1.6, 1.4)] {
+        let set = [("decay", decay_set), ("low-decay", low), ("high-decay", high), ("low-below", 500.0), ("size", size), ("early", -60.0)];
+        let mut bench = Bench::new("reverb", &set);
+        let mut input = vec![0.0f32; (f64::from(decay_set.max(low)) * 1.3 * f64::from(RATE)) as usize / 64 * 64];
+        input[0] = 1.0;
+        let out = bench.mono(&input);
+        for (name, wanted, from, to) in [("low", low, 60.0, 180.0), ("middle", decay_set, 1_200.0, 1_800.0), ("high", high, 10_000.0, 14_000.0)] {
+            let found = decay(&out, from, to);
+            assert!((found / f64::from(wanted) - 1.0).abs() < 0.10, "{name}: {found:.3} s for {wanted} s at size {size}");
+        }
+    }
+}
+
+#[test]
+fn no_mode_of_a_room_rings_out() {
+    for (name, _, values) in PRESETS {
+        // The spectrum of what is left after a while. Any one way through a room has peaks by chance; a mode that rings is
+        // in all four, from left and right to left and right.
+        let mut energy: Vec<f64> = Vec::new();
+        for side in 0..2 {
+            let mut bench = Bench::new("reverb", &[]);
+            bench.values[..10].copy_from_slice(&values);
+            let mut channels = [vec![0.0f32; 64 * 1400], vec![0.0f32; 64 * 1400]];
+            channels[side][0] = 1.0;
+            let [left, right] = &mut channels;
+            bench.run(left, right);
+            let start = (0.25 * f64::from(values[0]) * f64::from(RATE)) as usize;
+            let frames = 32_768;
+            let fft = realfft::RealFftPlanner::<f32>::new().plan_fft_forward(frames);
+            for channel in &channels {
+                let mut time: Vec<f32> = channel[start..start + frames].to_vec();
+                let mut spectrum = fft.make_output_vec();
+                fft.process(&mut time, &mut spectrum).unwrap();
+                energy.resize(spectrum.len(), 0.0);
+                energy.iter_mut().zip(&spectrum).for_each(|(e, c)| *e += f64::from(c.norm_sqr()));
+            }
+        }
+        let mut worst: f64 = 0.0;
+        for k in 100..energy.len() / 2 {
+            let (a, b) = ((k as f64 * 0.94) as usize, (k as f64 * 1.06) as usize);
+            let mean = energy[a..=b].iter().sum::<f64>() / (b - a + 1) as f64;
+            worst = worst.max(10.0 * (energy[k] / mean).log10());
+        }
+        assert!(worst < 10.0, "{name}: {worst:.1} dB over its neighbours");
+    }
+}
+
+#[test]
+fn a_long_room_is_as_loud_as_a_short_one() {
+    let level = |decay: f32| {
+        let set = [("decay", decay), ("low-decay", decay), ("high-decay", decay), ("early", -60.0)];
+        let (mut left, mut right) = (noise(1, 384_000), noise(2, 384_000));
+        Bench::new("reverb", &set).run(&mut left, &mut right);
+        10.0 * (power(&left[288_000..]) / power(&noise(1, 96_000))).log10()
+    };
+    for decay in [0.3, 1.0, 4.0] {
+        assert!(level(decay).abs() < 3.0, "{decay} s: {:.1} dB", level(decay));
+    }
+}
+
+#[test]
+fn an_echo_comes_when_it_should_and_keeps_the_beat() {
+    for (set, expected) in [(vec![("time", 0.25)], 12_000), (vec![("beats", 1.5)], 36_000)] {
+        let mut input = vec![0.0f32; 48_000];
+        input[100] = 1.0;
+        let mut with = vec![("feedback", 0.5), ("low-pass", 20_000.0), ("high-pass", 20.0)];
+        with.extend(set);
+        let out = Bench::new("echo", &with).mono(&input);
+        let first = out.iter().position(|s| s.abs() > 0.01).unwrap();
+        assert_eq!(first, 100 + expected);
+        assert!((out[first] - 1.0).abs() < 1e-6);
+    }
+    let mut left = vec![0.0f32; 24_000];
+    left[0] = 1.0;
+    let mut right = vec![0.0f32; 24_000];
+    Bench::new("echo", &[("time", 0.1), ("way", 1.0), ("low-pass", 20_000.0), ("high-pass", 20.0)]).run(&mut left, &mut right);
+    assert!(left[4_800] > 0.4 && right[4_800] == 0.0 && right[9_600] > 0.2 && left[9_600].abs() < 1e-6, "from side to side");
+}
+
+#[test]
+fn panning_keeps_the_power() {
+    let (mut left, mut right) = (vec![1.0f32; 96_000], vec![1.0f32; 96_000]);
+    Bench::new("auto-pan", &[("depth", 1.0), ("speed", 3.0)]).run(&mut left, &mut right);
+    for (l, r) in left.iter().zip(&right) {
+        assert!((10.0 * ((l * l + r * r) / 2.0).log10()).abs() < 0.05);
+    }
+    assert!(left.iter().any(|l| *l < 0.01) && right.iter().any(|r| *r < 0.01), "it goes all the way");
+}
+
+#[test]
+fn modulations_do_what_they_say() {
+    // A ring modulator makes sum and difference; a tremolo's least level is its depth.
+    let out = Bench::new("ring", &[("tone", 300.0), ("depth", 1.0)]).mono(&tone(1_000.0, 0.5, 96_000));
+    assert!((amplitude(&out[48_000..], 1_300.0) - 0.25).abs() < 1e-3 && (amplitude(&out[48_000..], 700.0) - 0.25).abs() < 1e-3);
+    assert!(db(amplitude(&out[48_000..], 1_000.0)) < -60.0);
+    let out = Bench::new("tremolo", &[("depth", 0.5), ("speed", 2.0)]).mono(&vec![1.0; 48_000]);
+    let (low, high) = out.iter().fold((9.0f32, 0.0f32), |(l, h), s| (l.min(*s), h.max(*s)));
+    assert!((low - 0.5).abs() < 1e-3 && (high - 1.0).abs() < 1e-3);
+    // Eight bits: steps of 2/256; a quarter of the rate: each sample four times.
+    let out = Bench::new("crush", &[("bits", 8.0), ("rate", 12_000.0)]).mono(&tone(100.0, 0.8, 4_800));
+    assert!(out.iter().all(|s| (s * 128.0 - (s * 128.0).round()).abs() < 1e-4));
+    assert!(out.chunks(4).skip(1).all(|c| c.iter().all(|s| *s == c[0])));
+    // A comb's first notch lies where the delay is half a period.
+    let out = gain_at("flanger", &[("depth", 0.0), ("delay", 0.001), ("feedback", 0.0)], 500.0);
+    assert!(out < -50.0, "{out}");
+    // Width 0 is mono, 2 doubles the difference.
+    let (mut left, mut right) = (vec![1.0f32; 640], vec![0.0f32; 640]);
+    Bench::new("width", &[("width", 0.0)]).run(&mut left, &mut right);
+    assert_eq!((left[639], right[639]), (0.5, 0.5));
+}
+
+#[test]
+fn a_radio_lets_only_its_band_through() {
+    let set = [("from", 400.0), ("to", 3_000.0), ("grit", 0.0)];
+    for (frequency, least, most) in [(1_000.0, -1.0, 1.0), (100.0, -60.0, -40.0), (12_000.0, -70.0, -40.0)] {
+        let level = gain_at("radio", &set, frequency);
+        assert!(level > least && level < most, "{frequency}: {level:.1} dB");
+    }
+}
+
+#[test]
+fn every_kind_at_rest_starts_where_it_does_no_harm() {
+    for kind in KINDS {
+        let mut bench = Bench::with(kind.word, &[], Some(Arc::new(Impulse::new(&noise(3, 2000), &noise(4, 2000), RATE))));
+        let (mut left, mut right) = (noise(1, 48_000), noise(2, 48_000));
+        let before = power(&left);
+        bench.run(&mut left, &mut right);
+        let change = 10.0 * (power(&left[24_000..]) / before).log10();
+        assert!(change < 4.0, "{}: {change:.1} dB louder", bench.kind.word);
+        assert!(kind.settings.len() <= MOST_SETTINGS && kind.settings.iter().all(|s| s.rest >= s.low && s.rest <= s.high), "{}", kind.word);
+        bench.effect.clear();
+        let (mut left, mut right) = (vec![0.0f32; 48_000], vec![0.0f32; 48_000]);
+        bench.run(&mut left, &mut right);
+        assert!(left.iter().chain(&right).all(|s| s.abs() < 1e-6), "{} forgets", kind.word);
+    }
+}
