@@ -19,7 +19,7 @@ use crate::units::Decibels;
 
 pub(crate) use limits::Playing;
 pub(crate) use music::{LayerState, MOST_WANTED, PieceState, WantedAt, layer_term};
-pub(crate) use play::{bus_of, start_of};
+pub(crate) use play::{bus_of, sends, start_of};
 pub(crate) use react::{By, Deferred, MOST_DEFERRED, Work};
 pub(crate) use repeat::{MOST_REPEATERS, Repeater};
 pub(crate) use stingers::{MOST_WAITING, PlaylistState, StingerState, Waiting};
@@ -143,6 +143,17 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
                 if let Some(curve) = curve {
                     tell(property, TermKind::Distance, voice.emitter, curve.at(distance));
                 }
+            }
+        }
+        if let Some(group) = spec.group.and_then(|g| program.mix.groups.get(g as usize)) {
+            let now = state.mix.cells[*group as usize].now;
+            if now != 0.0 {
+                tell(
+                    Property::Level,
+                    TermKind::Group,
+                    program.groups[spec.group.unwrap_or(0) as usize].key,
+                    if now <= -120.0 { f32::NEG_INFINITY } else { now },
+                );
             }
         }
         for modulation in &spec.modulations {

@@ -250,6 +250,7 @@ impl Engine {
         voice.sound = asked.key;
         (voice.emitter, voice.place, voice.by) = (by.emitter, self.place_of(by.emitter), by.reaction);
         voice.bus = bus_of(program, way.sounds());
+        voice.sends = sends(program, way.sounds());
         voice.wait = offset + way.delay;
         voice.started = self.frame + voice.wait;
         voice.envelope = Envelope::new(Shaping { delay: 0, ..shaping });
@@ -367,4 +368,9 @@ fn either(a: Result<(), Reason>, b: Result<(), Reason>) -> Result<(), Reason> {
 /// The bus of the first sound on the way that asks for one.
 pub(crate) fn bus_of(program: &Program, path: &[u32]) -> u32 {
     path.iter().find_map(|index| program.sounds[*index as usize].bus).unwrap_or(0)
+}
+
+/// Whether any sound of a path sends to a return.
+pub(crate) fn sends(program: &Program, path: &[u32]) -> bool {
+    path.iter().any(|index| !program.sounds[*index as usize].sends.is_empty())
 }

@@ -7,7 +7,7 @@ use crate::document::Property;
 use crate::engine::{BLOCK, Cause, Engine, Input, InputKind, LISTENER_NAME, Notice, Reason, What, holds};
 use crate::mixer::voice::{SWEPT, Swept, Voice, Way};
 use crate::names::NameKey;
-use crate::program::{Act, Action, At, Edge, Nth, Program, Test, Trigger, ValueFrom, Watch};
+use crate::program::{Act, Action, At, Edge, Nth, Program, Test, Trigger, ValueFrom, Watch, player_level};
 
 /// Who asks: a reaction or, if none, the game; with the emitter of the event at the root of it.
 #[derive(Debug, Clone, Copy, Default)]
@@ -111,6 +111,25 @@ impl Engine {
                 Some(index) => self.now.state.buses[index].muted = on,
                 None => self.notice(frame, Notice::UnknownBus(bus)),
             },
+            InputKind::PlayerLevel { level, value } => match program.mix.player_levels.iter().position(|l| l.key == level) {
+                Some(index) => self.now.state.mix.player[index] = player_level(value),
+                None => self.notice(frame, Notice::UnknownLevel(level)),
+            },
+            InputKind::ByHand { snapshot, share } => {
+                let share = share.filter(|s| s.is_finite()).map(|s| s.clamp(0.0, 1.0));
+                for (spec, now) in program.mix.snapshots.iter().zip(&mut self.now.state.mix.snapshots) {
+                    if snapshot.is_none() || spec.key == snapshot {
+                        now.by_hand = share;
+                    }
+                }
+            }
+            InputKind::Bypass { effect, on } => {
+                for slot in self.now.state.buses.iter_mut().flat_map(|b| &mut b.chain) {
+                    if effect.is_none() || slot.key == effect {
+                        slot.bypassed = on;
+                    }
+                }
+            }
             InputKind::Solo { bus, on } => match program.find_bus.get(bus) {
                 Some(index) => self.now.state.buses[index].soloed = on,
                 None => self.notice(frame, Notice::UnknownBus(bus)),
@@ -422,6 +441,8 @@ impl Engine {
             }
             Action::List(list, on) => self.want(frame, Wanted::List(list, on), by),
             Action::Sting(stinger, on) => self.want(frame, Wanted::Sting(stinger, on), by),
+            Action::Raise(snapshot, frames) => self.raise(program, snapshot as usize, Some(frames), frame, by.reaction),
+            Action::Lower(snapshot) => self.raise(program, snapshot as usize, None, frame, by.reaction),
             Action::Switch(switch, on) => self.want(frame, Wanted::Switch(switch, on), by),
         }
     }

@@ -327,7 +327,14 @@ pub(crate) fn sound_of(action: &Action) -> Option<&crate::language::Word> {
         Action::Play { sound, .. } | Action::Say { sound, .. } | Action::Stop { sound, .. } | Action::Finish { sound, .. } | Action::Sweep { sound, .. } => {
             Some(sound)
         }
-        Action::Set { .. } | Action::Add { .. } | Action::Send { .. } | Action::Go { .. } | Action::Sting { .. } | Action::Switch { .. } => None,
+        Action::Set { .. }
+        | Action::Add { .. }
+        | Action::Send { .. }
+        | Action::Go { .. }
+        | Action::Sting { .. }
+        | Action::Switch { .. }
+        | Action::Raise { .. }
+        | Action::Lower { .. } => None,
     }
 }
 

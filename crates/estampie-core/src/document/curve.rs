@@ -2,6 +2,7 @@
 
 use super::fault::Place;
 use crate::curve::{Point, Shape};
+use crate::dsp::effects::Unit;
 use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Quantity, Seconds, Semitones, Share, split_number};
 
 /// What a modulation can move, with the unit its contributions add up in.
@@ -31,6 +32,10 @@ pub enum Property {
     Transposition,
     /// How many notes of a layer are played, as a share of 1.
     Density,
+    /// How much of a snapshot there is, as a share of 1.
+    Intensity,
+    /// A setting of an effect, in its own unit; its curve gives the value itself.
+    Setting(Unit),
 }
 
 impl Property {
@@ -59,7 +64,7 @@ impl Property {
     /// The word it is written with.
     #[must_use]
     pub fn word(self) -> &'static str {
-        Property::ALL.iter().find(|(p, _)| *p == self).map_or("", |(_, w)| w)
+        Property::ALL.iter().find(|(p, _)| *p == self).map_or(if self == Property::Intensity { "intensity" } else { "setting" }, |(_, w)| w)
     }
 
     /// Reads a curve's value in this property's unit.
@@ -83,7 +88,10 @@ impl Property {
                 .map(|v| v.0)
                 .ok_or_else(|| not_a_cutoff(text)),
             Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32).map_err(|e| e.to_string())),
-            Property::Chance | Property::Sweep | Property::Tempo | Property::Density => Share::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Intensity => {
+                Share::read(text).map(|v| v.0).map_err(|e| e.to_string())
+            }
+            Property::Setting(unit) => unit.read(text),
             Property::Each | Property::All => {
                 split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not a count, like 3"))
             }
@@ -99,7 +107,8 @@ impl Property {
             Property::LowPass | Property::HighPass => Octaves(value).to_string(),
             Property::Every if value < 0.0 => format!("-{}", Seconds(f64::from(-value))),
             Property::Every => Seconds(f64::from(value)).to_string(),
-            Property::Chance | Property::Sweep | Property::Tempo | Property::Density => Share(value).to_string(),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Intensity => Share(value).to_string(),
+            Property::Setting(unit) => unit.print(value),
             Property::Each | Property::All => format!("{value:.0}"),
         }
     }

@@ -1,10 +1,13 @@
 //! `mix.toml` and `modulation.toml`: the bus tree, and what the game moves.
 
 use super::curve::WrittenCurve;
+use super::effects::{InsertDoc, SendDoc, read_inserts, read_sends};
 use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
-use super::{Place, Property, did_you_mean};
-use crate::units::{Decibels, Seconds};
+use super::snapshots::{read_ducks, read_player_levels, read_snapshots};
+use super::{Document, Place, Property, did_you_mean};
+use crate::dsp::effects::{Kind, Unit};
+use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Seconds};
 
 /// The bus that everything runs into. It is always there.
 pub const ROOT_BUS: &str = "all";
@@ -18,6 +21,16 @@ pub struct BusDoc {
     pub into: Option<Located<String>>,
     /// Its level, −120 to +24 dB.
     pub level: Decibels,
+    /// Whether it is a return: fed by sends alone, and wet.
+    pub returns: bool,
+    /// The cutoff of its own low-pass; open if not said.
+    pub low_pass: Hertz,
+    /// The cutoff of its own high-pass; open if not said.
+    pub high_pass: Hertz,
+    /// Its effects, in order.
+    pub inserts: Vec<InsertDoc>,
+    /// What it sends to returns.
+    pub sends: Vec<SendDoc>,
     /// What it is for.
     pub note: String,
     /// Where it is written.
@@ -28,7 +41,18 @@ impl BusDoc {
     /// The root, as it is when no file says otherwise.
     #[must_use]
     pub fn root() -> BusDoc {
-        BusDoc { name: ROOT_BUS.into(), into: None, level: Decibels(0.0), note: String::new(), place: Place::whole("mix.toml") }
+        BusDoc {
+            name: ROOT_BUS.into(),
+            into: None,
+            level: Decibels(0.0),
+            returns: false,
+            low_pass: OPEN_LOW_PASS,
+            high_pass: OPEN_HIGH_PASS,
+            inserts: Vec::new(),
+            sends: Vec::new(),
+            note: String::new(),
+            place: Place::whole("mix.toml"),
+        }
     }
 }
 
@@ -43,6 +67,8 @@ pub struct ModulationDoc {
     pub kind: Moved,
     /// What it moves there.
     pub property: Property,
+    /// The words for it, as `level` or `send nave`.
+    pub word: String,
     /// The points, read once the parameter's unit is known.
     pub curve: WrittenCurve,
     /// In this time 90 % of a jump is followed.
@@ -51,6 +77,20 @@ pub struct ModulationDoc {
     pub written: usize,
     /// Where it is written.
     pub place: Place,
+}
+
+impl ModulationDoc {
+    /// What is moved, in words, as `hull/creak pitch` or `bus machines squeeze threshold`.
+    #[must_use]
+    pub fn whole(&self) -> String {
+        if self.kind == Moved::Mix { self.target.value.clone() } else { format!("{} {}", self.target.value, self.word) }
+    }
+
+    /// The same with the word for its kind before it, as it is written in the file.
+    #[must_use]
+    pub fn written_whole(&self) -> String {
+        format!("{}{}", self.kind.before(), self.whole())
+    }
 }
 
 /// What a modulation moves.
@@ -64,6 +104,8 @@ pub enum Moved {
     Piece,
     /// All layers of a piece that have one name: `tidewalk/reed`.
     Layer,
+    /// Anything else in the mix, by its whole name: `bus machines squeeze threshold`, `snapshot shaken intensity`.
+    Mix,
 }
 
 impl Moved {
@@ -71,7 +113,7 @@ impl Moved {
     #[must_use]
     pub fn before(self) -> &'static str {
         match self {
-            Moved::Sound => "",
+            Moved::Sound | Moved::Mix => "",
             Moved::Bus => "bus ",
             Moved::Piece => "piece ",
             Moved::Layer => "layer ",
@@ -86,11 +128,12 @@ impl Moved {
             Moved::Bus => property == Property::Level,
             Moved::Piece => matches!(property, Property::Level | Property::Tempo | Property::Transposition),
             Moved::Layer => property.of_voices() || property == Property::Density,
+            Moved::Mix => true,
         }
     }
 }
 
-pub(super) fn read_buses(reading: &Reading<'_>) -> Vec<BusDoc> {
+pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
     let top = Fields::new(reading, toml.as_table(), "mix.toml", Place::whole(reading.file));
     let mut buses = vec![BusDoc::root()];
@@ -109,20 +152,29 @@ pub(super) fn read_buses(reading: &Reading<'_>) -> Vec<BusDoc> {
         if level.0 < -120.0 {
             level = Decibels::SILENCE;
         }
+        let returns = fields.yes("return").is_some_and(|r| r.value);
+        let low_pass = fields.quantity::<Hertz>("low-pass").map_or(OPEN_LOW_PASS, |hz| Hertz(hz.value.0.min(OPEN_LOW_PASS.0)));
+        let high_pass = fields.quantity::<Hertz>("high-pass").map_or(OPEN_HIGH_PASS, |hz| Hertz(hz.value.0.max(OPEN_HIGH_PASS.0)));
+        let inserts = read_inserts(reading, &fields, "insert", &format!(" of {name}"));
+        let sends = read_sends(reading, &fields);
         let note = fields.text("note").map_or_else(String::new, |n| n.value);
         fields.finish();
+        let bus = BusDoc { name: name.clone(), into: None, level, returns, low_pass, high_pass, inserts, sends, note, place: place.clone() };
         if name == ROOT_BUS {
             if let Some(into) = into {
                 reading.fault(&into.place, "the bus all runs into nothing", "take \"into\" out");
             }
-            buses[0] = BusDoc { name, into: None, level, note, place };
+            buses[0] = bus;
         } else {
-            into.get_or_insert_with(|| Located { value: ROOT_BUS.into(), place: place.clone() });
-            buses.push(BusDoc { name, into, level, note, place });
+            into.get_or_insert_with(|| Located { value: ROOT_BUS.into(), place });
+            buses.push(BusDoc { into, ..bus });
         }
     }
+    document.buses = buses;
+    document.snapshots = read_snapshots(reading, &top);
+    document.ducks = read_ducks(reading, &top);
+    document.player_levels = read_player_levels(reading, &top);
     top.finish();
-    buses
 }
 
 pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
@@ -146,7 +198,7 @@ pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
     list
 }
 
-const CAN_MOVE: &str = "write moves = \"SOUND level\", \"bus BUS level\", \"piece PIECE tempo\" or \"layer PIECE/LAYER level\"";
+const CAN_MOVE: &str = "write moves = \"SOUND level\", \"bus BUS level\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\", \"snapshot NAME intensity\", \"piece PIECE tempo\" or \"layer PIECE/LAYER level\"";
 
 fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<ModulationDoc> {
     let from = fields.text("from");
@@ -169,6 +221,22 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
     let (from, moves, curve) = (from?, moves?, curve?);
     let words: Vec<&str> = moves.value.split_whitespace().collect();
     let (kind, target, property) = match words.as_slice() {
+        ["bus", bus, "level"] => (Moved::Bus, *bus, "level"),
+        ["bus", _, "low-pass" | "high-pass"] | ["bus" | "sound", _, _, _] | ["group", _, "level"] | ["snapshot", _, "intensity"] => {
+            let (target, word) = moves.value.rsplit_once(' ').unwrap_or((&moves.value, ""));
+            return Some(ModulationDoc {
+                from,
+                target: Located { value: words.join(" "), place: moves.place.clone() },
+                kind: Moved::Mix,
+                // Known once all of the mix is.
+                property: Property::Level,
+                word: if target.is_empty() { String::new() } else { word.to_owned() },
+                curve: curve.into_iter().map(|p| (p.value, p.place)).collect(),
+                smooth,
+                written,
+                place,
+            });
+        }
         ["bus", bus, property] => (Moved::Bus, *bus, *property),
         ["piece", piece, property] => (Moved::Piece, *piece, *property),
         ["layer", layer, property] => (Moved::Layer, *layer, *property),
@@ -193,6 +261,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
             Moved::Bus => "a bus",
             Moved::Piece => "a piece",
             Moved::Layer => "a layer",
+            Moved::Mix => "that",
         };
         reading.fault(&moves.place, format!("{what} has no {property} to move"), CAN_MOVE);
         return None;
@@ -202,9 +271,52 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
         target: Located { value: target.to_owned(), place: moves.place },
         kind,
         property: *known,
+        word: property.to_owned(),
         curve: curve.into_iter().map(|p| (p.value, p.place)).collect(),
         smooth,
         written,
         place,
+    })
+}
+
+/// The setting of an effect on a bus, by the bus, the effect and its word.
+fn setting_unit(document: &Document, bus: &str, insert: &str, word: &str) -> Option<Unit> {
+    if word == "wet" {
+        return Some(Unit::Share);
+    }
+    let insert = document.buses.iter().find(|b| b.name == bus)?.inserts.iter().find(|i| i.name == insert)?;
+    let kind = kind_of(&document.shared.effect, insert)?;
+    kind.settings.iter().find(|s| s.word == word).map(|s| s.unit)
+}
+
+/// The kind of an effect as written: said, or the shared one's, or its name.
+#[must_use]
+pub fn kind_of(shared: &[InsertDoc], insert: &InsertDoc) -> Option<&'static Kind> {
+    let like = insert.like.as_ref().and_then(|like| shared.iter().find(|s| s.name == like.value));
+    let word = insert.kind.as_ref().or_else(|| like.and_then(|l| l.kind.as_ref())).map_or_else(|| like.map_or(&insert.name, |l| &l.name), |k| &k.value);
+    crate::dsp::effects::kind(word)
+}
+
+/// What can be moved or held in the mix has a unit of its own, which only all files together tell.
+pub(super) fn know_what_is_moved(document: &mut Document) {
+    for at in 0..document.modulations.len() {
+        if document.modulations[at].kind == Moved::Mix {
+            let words: Vec<String> = document.modulations[at].target.value.split(' ').map(str::to_owned).collect();
+            let words: Vec<&str> = words.iter().map(String::as_str).collect();
+            document.modulations[at].property = property_of(document, &words).unwrap_or(Property::Level);
+        }
+    }
+}
+
+/// The property that a name in the mix stands for.
+#[must_use]
+pub fn property_of(document: &Document, words: &[&str]) -> Option<Property> {
+    Some(match words {
+        ["bus" | "group", _, "level"] | ["bus" | "sound", _, "send", _] => Property::Level,
+        ["bus", _, "low-pass"] => Property::LowPass,
+        ["bus", _, "high-pass"] => Property::HighPass,
+        ["snapshot", _, "intensity"] => Property::Intensity,
+        ["bus", bus, insert, word] => Property::Setting(setting_unit(document, bus, insert, word)?),
+        _ => return None,
     })
 }

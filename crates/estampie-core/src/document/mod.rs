@@ -4,16 +4,19 @@
 //! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
 
 mod change;
+mod change_mix;
 mod change_music;
 mod curve;
 mod describe;
 mod edit;
+mod effects;
 mod fault;
 mod fields;
 mod game;
 mod mix;
 mod music;
 mod settings;
+mod snapshots;
 mod sounds;
 mod sources;
 
@@ -24,15 +27,18 @@ pub use change_music::{TRANSITION_FIELDS, ends};
 pub use curve::{Property, WrittenCurve, print_point, read_point};
 pub use describe::{Field, Origin, describe, pick_text, source_text};
 pub use edit::{Edit, NewValue, Workspace};
+pub(crate) use effects::read_octaves;
+pub use effects::{InsertDoc, SendDoc, read_send, read_setting};
 pub use fault::{Fault, Place, did_you_mean};
 pub use fields::Located;
 pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, ValueOf};
-pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS};
+pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
     ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc,
     NotesDoc, Order, PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
 };
 pub use settings::{DistanceCurve, FalloffDoc, LimitDoc, Named, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, Yields};
+pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
 pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
 
@@ -60,6 +66,12 @@ pub struct Document {
     pub music: MusicDoc,
     /// All buses; the first is the root, `all`.
     pub buses: Vec<BusDoc>,
+    /// Snapshots, in the order of the file.
+    pub snapshots: Vec<SnapshotDoc>,
+    /// What holds a bus down.
+    pub ducks: Vec<HoldDownDoc>,
+    /// Levels that the player sets.
+    pub player_levels: Vec<PlayerLevelDoc>,
     /// All modulations.
     pub modulations: Vec<ModulationDoc>,
     /// All reactions in order.
@@ -80,7 +92,7 @@ impl Document {
                 "estampie.toml" => document.manifest = game::read_manifest(&reading),
                 "game.toml" => game::read_game(&reading, &mut document),
                 "shared.toml" => document.shared = settings::read_shared(&reading),
-                "mix.toml" => document.buses = mix::read_buses(&reading),
+                "mix.toml" => mix::read_mix(&reading, &mut document),
                 "modulation.toml" => document.modulations = mix::read_modulations(&reading),
                 "reactions.est" => {
                     let (list, found) = reactions::parse(file, text);
@@ -101,6 +113,7 @@ impl Document {
         if document.buses.is_empty() {
             document.buses.push(BusDoc::root());
         }
+        mix::know_what_is_moved(&mut document);
         let faults = RefCell::into_inner(faults);
         (document, faults)
     }

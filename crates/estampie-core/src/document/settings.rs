@@ -4,6 +4,7 @@
 //! say is left at its default. So a sound can override single fields.
 
 use super::curve::{Property, read_point};
+use super::effects::{InsertDoc, read_inserts};
 use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
 use super::{Place, did_you_mean};
@@ -256,6 +257,8 @@ pub struct Shared {
     pub limit: Vec<Named<LimitDoc>>,
     /// Falloffs.
     pub falloff: Vec<Named<FalloffDoc>>,
+    /// Effects.
+    pub effect: Vec<InsertDoc>,
     /// Groups of sounds, each with the limit that all of it has together.
     pub group: Vec<Named<LimitDoc>>,
 }
@@ -303,6 +306,7 @@ impl Shared {
             "limit" => of(&self.limit),
             "falloff" => of(&self.falloff),
             "group" => of(&self.group),
+            "effect" => self.effect.iter().map(|e| e.name.as_str()).collect(),
             _ => Vec::new(),
         }
     }
@@ -317,6 +321,7 @@ pub(super) fn read_shared(reading: &Reading<'_>) -> Shared {
         limit: kind(reading, &top, "limit"),
         falloff: kind(reading, &top, "falloff"),
         group: kind(reading, &top, "group"),
+        effect: read_inserts(reading, &top, "effect", " that is shared"),
     };
     top.finish();
     shared

@@ -1,5 +1,6 @@
 //! `sounds/*.toml`: recipes that can be played.
 
+use super::effects::{SendDoc, read_sends};
 use super::fields::{Fields, Located, Reading};
 use super::game::named_tables;
 use super::settings::{FalloffDoc, LimitDoc, ShapeDoc, VaryDoc, own};
@@ -161,6 +162,8 @@ pub struct SoundDoc {
     pub name: String,
     /// The bus; `None` leaves it to the sound that plays this one, or to the root.
     pub bus: Option<Located<String>>,
+    /// What it sends to returns.
+    pub sends: Vec<SendDoc>,
     /// The group it is limited with.
     pub group: Option<Located<String>>,
     /// The takes: by group (its text and place), or one group without a name.
@@ -243,6 +246,7 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
     });
     let mut sound = SoundDoc {
         bus: fields.text("bus"),
+        sends: read_sends(reading, &fields),
         group: fields.text("group"),
         groups,
         chain: fields.texts("chain").unwrap_or_default().iter().filter_map(|text| part(reading, audio, text)).collect(),

@@ -1,6 +1,7 @@
 //! What there is to draw of a project's curves.
 
 use crate::document::{Document, Property, Setting as _};
+use crate::dsp::effects::Unit;
 use crate::program::{Program, Target};
 
 /// One curve with its axes.
@@ -45,6 +46,15 @@ fn unit_of(property: Property) -> &'static str {
         Property::Every => "s",
         Property::Chance | Property::Sweep | Property::Tempo | Property::Density => "share of 1",
         Property::Each | Property::All => "playings",
+        Property::Intensity => "share of 1",
+        Property::Setting(unit) => match unit {
+            Unit::Decibels => "dB",
+            Unit::Hertz => "Hz",
+            Unit::Seconds => "s",
+            Unit::Share => "share of 1",
+            Unit::Semitones => "semitones",
+            Unit::Number | Unit::Choice(_) => "its own unit",
+        },
     }
 }
 
@@ -74,12 +84,15 @@ pub fn curves(document: &Document, program: &Program) -> Vec<Panel> {
         let whole = doc.high - doc.low < 1e5;
         let (low, high) = if whole { (doc.low, doc.high) } else { (first, if last > first { last } else { first + 1.0 }) };
         let unit = if doc.unit.is_empty() { String::new() } else { format!(" in {}", doc.unit) };
+        let word = modulation.property.word();
         let target = match modulation.target {
-            Target::Sound(sound) => program.names.get(program.sounds[sound as usize].key).to_owned(),
-            Target::Piece(piece) => format!("piece {}", program.names.get(program.music.pieces[piece as usize].key)),
-            Target::Bus(bus) => format!("bus {}", program.names.get(program.buses[bus as usize].key)),
+            Target::Cell(cell) => program.names.get(program.mix.cells[cell as usize].key).to_owned(),
+            Target::Snapshot(snapshot) => format!("snapshot {} {word}", program.names.get(program.mix.snapshots[snapshot as usize].key)),
+            Target::Sound(sound) => format!("{} {word}", program.names.get(program.sounds[sound as usize].key)),
+            Target::Piece(piece) => format!("piece {} {word}", program.names.get(program.music.pieces[piece as usize].key)),
+            Target::Bus(bus) => format!("bus {} {word}", program.names.get(program.buses[bus as usize].key)),
         };
-        let title = format!("{} moves {target} {}", doc.name, modulation.property.word());
+        let title = format!("{} moves {target}", doc.name);
         list.push(panel(title, &modulation.curve, (f64::from(low), f64::from(high)), format!("{}{unit}", doc.name), modulation.property));
     }
     let shared = document.shared.falloff.iter().map(|n| (format!("shared falloff {}", n.name), n.setting.clone()));

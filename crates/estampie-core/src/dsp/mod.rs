@@ -9,6 +9,7 @@ mod interpolate;
 mod limiter;
 mod smooth;
 
+pub(crate) use effects::DelayLine;
 pub use envelope::{Envelope, Shaping};
 pub use filter::{Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
 pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};

@@ -179,6 +179,27 @@ pub enum InputKind {
         /// Whether.
         on: bool,
     },
+    /// The player sets a level, from 0 to 10 in steps of a tenth; what is out of range is clamped.
+    PlayerLevel {
+        /// The level's name.
+        level: NameKey,
+        /// How much.
+        value: f32,
+    },
+    /// Rehearsal only: there is so much of a snapshot (0 to 1), or as its reasons say.
+    ByHand {
+        /// The snapshot; none is all of them.
+        snapshot: NameKey,
+        /// How much, or as its reasons say.
+        share: Option<f32>,
+    },
+    /// Rehearsal only: an effect is left out, or no longer.
+    Bypass {
+        /// The key of bus and effect, as `machines squeeze`; none is all effects.
+        effect: NameKey,
+        /// Whether.
+        on: bool,
+    },
     /// Rehearsal only: of all buses only those so marked are heard.
     Solo {
         /// The bus.

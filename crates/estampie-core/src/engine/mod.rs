@@ -40,15 +40,17 @@ mod click;
 mod input;
 mod report;
 mod state;
+mod status;
 mod telemetry;
 mod world;
 
 pub use input::{Input, InputKind, Message, NOW};
 pub use state::Prepared;
-pub use telemetry::{
-    BusStatus, Cause, Draws, EmitterStatus, Happening, LayerStatus, LineStatus, Notice, ParameterStatus, PieceStatus, ReactionStatus, Reason, Retired, Status,
-    StingerStatus, Term, TermKind, VoiceStatus, What,
+pub use status::{
+    BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, Retired, SnapshotStatus, Status, StingerStatus, Term,
+    TermKind, VoiceStatus,
 };
+pub use telemetry::{Cause, Draws, Happening, Notice, Reason, What};
 
 pub use world::{LISTENER_NAME, MOST_EMITTERS};
 
@@ -60,6 +62,7 @@ use crate::director::{
     Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, glide_sound, sums,
 };
 use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
+use crate::mixer::buses::send_gain;
 use crate::mixer::voice::{Cue, Leaving, Scratch, Voice};
 use crate::music::band::{Band, MOST_BANDS, MOST_TONES};
 use crate::music::{Happens, Tone};
@@ -159,7 +162,7 @@ pub struct Engine {
     pub(crate) world: World,
     pub(crate) rehearsed: Rehearsed,
     /// Level in dB from each bus to the output, worked out once a block.
-    down: Vec<f32>,
+    pub(crate) down: Vec<f32>,
     pub(crate) outlets: Outlets,
     messages: Consumer<Message>,
     pending: Vec<Input>,
@@ -419,6 +422,7 @@ impl Engine {
                     let voice = &mut self.voices[slot];
                     voice.way = way;
                     voice.bus = crate::director::bus_of(&prepared.program, way.sounds());
+                    voice.sends = crate::director::sends(&prepared.program, way.sounds());
                     // A layer of the same name goes on, wherever it stands now.
                     voice.cue = voice.cue.and_then(|c| {
                         let place = prepared.program.sounds[way.path[0] as usize].layer?;
@@ -461,33 +465,6 @@ impl Engine {
             std::mem::forget(lost);
         }
         self.outlets.tell(self.frame, What::Notice(Notice::Program(id)));
-    }
-
-    /// Works out the level from each bus to the output.
-    fn work_out_down(&mut self, program: &Program) {
-        self.down.clear();
-        for at in 0..program.buses.len().min(self.down.capacity()) {
-            let bus = &self.now.state.buses[at];
-            let own = if bus.level <= -120.0 { f32::NEG_INFINITY } else { bus.level + bus.moved };
-            let gate = |fade: Fade| if fade.arrived() && fade.gain() == 0.0 { f32::NEG_INFINITY } else { 0.0 };
-            let above = if at == 0 { 0.0 } else { self.down[program.buses[at].into as usize] };
-            self.down.push(own + gate(bus.gate) + above);
-        }
-    }
-
-    /// The level of a voice all the way to the output, without the audio's own.
-    fn level_below(&self, voice: &Voice) -> f32 {
-        let direct = self.now.state.buses[voice.bus as usize].direct;
-        let silent = |fade: Fade| fade.arrived() && fade.gain() == 0.0;
-        if silent(direct) || silent(voice.gate) {
-            return f32::NEG_INFINITY;
-        }
-        if let Some((swell, frame)) = voice.swell
-            && swell.steady(frame, BLOCK as u64) == Some(0.0)
-        {
-            return f32::NEG_INFINITY;
-        }
-        voice.level + self.down.get(voice.bus as usize).copied().unwrap_or(0.0)
     }
 
     /// Notes whether any sound is heard alone or silent, so that no block has to ask all of them.
@@ -539,7 +516,7 @@ impl Engine {
             self.work_out(program, slot);
             self.steer_gate(program, slot, gates);
             let voice = &self.voices[slot];
-            let below = self.level_below(voice);
+            let below = self.level_below(program, voice);
             let quiet = below < SLEEP
                 && voice.band.is_none()
                 && voice.told
@@ -556,13 +533,7 @@ impl Engine {
                 self.asleep.push(active);
                 continue;
             }
-            let bus = &mut self.now.state.buses[voice.bus as usize];
-            let target = Decibels(voice.level).gain() * bus.direct.gain();
-            bus.fed = true;
-            if !voice.ended {
-                let band = voice.band.and_then(|b| self.bands.get(usize::from(b))).map(|b| &b.out);
-                voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut bus.left, &mut bus.right);
-            }
+            self.sound_voice(program, slot);
             self.active[kept] = active;
             kept += 1;
         }
@@ -574,6 +545,37 @@ impl Engine {
         }
         self.look_after_sleepers(program, gates);
         release_voices(&mut self.active, &mut self.voices, &mut self.free, &mut self.outlets, self.frame + BLOCK as u64);
+    }
+
+    /// Adds a voice to its bus, and to the returns that its sounds send to.
+    fn sound_voice(&mut self, program: &Program, slot: usize) {
+        let state = &mut self.now.state;
+        let voice = &mut self.voices[slot];
+        let bus = &mut state.buses[voice.bus as usize];
+        let target = Decibels(voice.level).gain() * bus.direct.gain();
+        bus.fed = true;
+        if voice.ended {
+            return;
+        }
+        let band = voice.band.and_then(|b| self.bands.get(usize::from(b))).map(|b| &b.out);
+        if !voice.sends || voice.frozen.is_some() {
+            voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut bus.left, &mut bus.right);
+            return;
+        }
+        let [mut left, mut right] = [[0.0; BLOCK]; 2];
+        voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut left, &mut right);
+        add(&mut bus.left, &left, 1.0);
+        add(&mut bus.right, &right, 1.0);
+        for send in voice.way.path[..voice.way.depth].iter().flat_map(|s| &program.sounds[*s as usize].sends) {
+            // From block to block its gain goes in steps of the value's own glide.
+            let gain = send_gain(state.mix.cells[send.cell as usize].now);
+            let to = &mut state.buses[send.to as usize];
+            if gain > 0.0 {
+                add(&mut to.left, &left, gain);
+                add(&mut to.right, &right, gain);
+                to.fed = true;
+            }
+        }
     }
 
     /// Opens or closes the gate that solo and mute of sounds move, over 10 ms.
@@ -606,7 +608,7 @@ impl Engine {
             let heard = !gates || self.heard(&self.voices[slot]);
             self.voices[slot].gate = Fade::at(if heard { 1.0 } else { 0.0 });
             let room = self.active.len() < program.voices;
-            if !self.voices[slot].ended && room && self.level_below(&self.voices[slot]) > WAKE {
+            if !self.voices[slot].ended && room && self.level_below(program, &self.voices[slot]) > WAKE {
                 self.voices[slot].wake(&mut self.scratch, program.rate);
                 self.active.push(slot as u16);
                 self.asleep.swap_remove(at);
@@ -646,6 +648,12 @@ impl Engine {
         for (channel, peak) in self.block.iter().zip(&mut self.peak) {
             *peak = peak.max(crate::mixer::buses::greatest(channel));
         }
+    }
+}
+
+fn add(to: &mut [f32; BLOCK], from: &[f32; BLOCK], gain: f32) {
+    for (to, from) in to.iter_mut().zip(from) {
+        *to += from * gain;
     }
 }
 

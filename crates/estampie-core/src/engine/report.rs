@@ -1,8 +1,9 @@
 //! Writing the status: everything as it is, now and then, into a box that the other side gave.
 
 use super::Engine;
-use super::telemetry::{
-    BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, Status, StingerStatus, Term, TermKind, VoiceStatus,
+use super::status::{
+    BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, SnapshotStatus, Status, StingerStatus, Term, TermKind,
+    VoiceStatus,
 };
 use crate::director::{Scene, Waiting, gate_term, layer_term, voice_terms};
 use crate::document::Property;
@@ -88,6 +89,10 @@ impl Engine {
         status.parameters.clear();
         status.states.clear();
         status.buses.clear();
+        status.reductions.clear();
+        status.cells.clear();
+        status.snapshots.clear();
+        status.player.clear();
         status.modulations.clear();
         status.voices.clear();
         status.terms.clear();
@@ -105,10 +110,33 @@ impl Engine {
             if spec.local { spec.curve.at(program.parameters[spec.parameter].rest) } else { *now }
         };
         status.modulations.extend(program.modulations.iter().zip(&state.modulations).map(value).take(room));
+        let room = status.cells.capacity();
+        status.cells.extend(program.mix.cells.iter().zip(&state.mix.cells).map(|(c, n)| c.unscaled(n.now)).take(room));
+        let room = status.snapshots.capacity();
+        status.snapshots.extend(state.mix.snapshots.iter().map(|s| SnapshotStatus { share: s.share, up: s.up, by_hand: s.by_hand.is_some() }).take(room));
+        let room = status.player.capacity();
+        status.player.extend(state.mix.player.iter().copied().take(room));
         for bus in state.buses.iter_mut().take(status.buses.capacity()) {
             let peak = std::mem::take(&mut bus.peak);
-            let set = if bus.level <= -120.0 { f32::NEG_INFINITY } else { bus.level };
-            status.buses.push(BusStatus { peak, level: set + bus.moved, moved: bus.moved, muted: bus.muted, soloed: bus.soloed });
+            let spec = &program.buses[status.buses.len()];
+            let cell = &state.mix.cells[spec.cells[0] as usize];
+            let level = if cell.now <= -120.0 { f32::NEG_INFINITY } else { cell.now + bus.ducked + bus.player };
+            status.buses.push(BusStatus {
+                peak,
+                level,
+                moved: cell.moved,
+                held: cell.held,
+                ducked: bus.ducked,
+                player: bus.player,
+                rms: 10.0 * bus.square.max(1e-12).log10(),
+                muted: bus.muted,
+                soloed: bus.soloed,
+            });
+            for slot in &bus.chain {
+                if status.reductions.len() < status.reductions.capacity() {
+                    status.reductions.push((slot.key, slot.reduction()));
+                }
+            }
         }
         for slot in self.active.iter().chain(&self.asleep) {
             if status.voices.len() == status.voices.capacity() {

@@ -5,12 +5,13 @@ use super::telemetry::Reason;
 use super::world::MOST_EMITTERS;
 use crate::director::{By, LayerState, PieceState, PlaylistState, StingerState};
 use crate::document::Property;
-use crate::dsp::{Fade, block_coefficient};
+use crate::dsp::block_coefficient;
 use crate::language::Urgency;
 use crate::language::reactions::MOST_NTH;
+use crate::mixer::state::{BusState, MixState};
 use crate::mixer::voice::NOWHERE;
 use crate::names::NameKey;
-use crate::program::{Choice, Draw, Group, Parameter, Program, Test, Way};
+use crate::program::{Choice, Draw, Group, Parameter, Program, Test, Way, player_level};
 use crate::units::Decibels;
 use rand::RngCore as _;
 use rand_pcg::Pcg32;
@@ -249,26 +250,6 @@ pub(crate) struct Counter {
 }
 
 #[derive(Debug, Clone)]
-pub(crate) struct BusState {
-    /// Set level in dB, gliding after edits; −120 and less is silence.
-    pub(crate) level: f32,
-    pub(crate) moved: f32,
-    pub(crate) muted: bool,
-    pub(crate) soloed: bool,
-    /// 1, or 0 when muted; moves over 10 ms.
-    pub(crate) gate: Fade,
-    /// 0 for voices directly on this bus when another is soloed.
-    pub(crate) direct: Fade,
-    /// The gain at the end of the last block.
-    pub(crate) gain: f32,
-    pub(crate) left: [f32; BLOCK],
-    pub(crate) right: [f32; BLOCK],
-    /// Whether anything was added in this block.
-    pub(crate) fed: bool,
-    pub(crate) peak: [f32; 2],
-}
-
-#[derive(Debug, Clone)]
 pub(crate) struct ReactionState {
     pub(crate) chance: Stream,
     /// It has acted and waits for its `once until`.
@@ -288,6 +269,7 @@ pub(crate) struct State {
     pub(crate) modulations: Vec<f32>,
     pub(crate) sounds: Vec<SoundState>,
     pub(crate) buses: Vec<BusState>,
+    pub(crate) mix: MixState,
     pub(crate) pieces: Vec<PieceState>,
     pub(crate) layers: Vec<LayerState>,
     /// Whether each switch of layers is in.
@@ -391,23 +373,8 @@ impl Prepared {
                     soloed: false,
                 })
                 .collect(),
-            buses: program
-                .buses
-                .iter()
-                .map(|b| BusState {
-                    level: b.level.max(-120.0),
-                    moved: 0.0,
-                    muted: false,
-                    soloed: false,
-                    gate: Fade::at(1.0),
-                    direct: Fade::at(1.0),
-                    gain: f32::NAN,
-                    left: [0.0; BLOCK],
-                    right: [0.0; BLOCK],
-                    fed: false,
-                    peak: [0.0; 2],
-                })
-                .collect(),
+            buses: program.buses.iter().map(|b| BusState::new(b, program.rate)).collect(),
+            mix: MixState::new(&program),
             pieces: program.music.pieces.iter().map(PieceState::new).collect(),
             layers: program.music.layers.iter().map(|_| LayerState::default()).collect(),
             switches: program.music.switches.iter().map(|s| s.on).collect(),
@@ -432,6 +399,17 @@ impl Prepared {
             seed,
         };
         Prepared { program, state }
+    }
+
+    /// Sets player levels (by name, from 0 to 10) before the first sample; those of other names are left out.
+    #[must_use]
+    pub fn with_player_levels(mut self, levels: &[(NameKey, f32)]) -> Prepared {
+        for (spec, now) in self.program.mix.player_levels.iter().zip(&mut self.state.mix.player) {
+            if let Some((_, value)) = levels.iter().find(|(key, _)| *key == spec.key) {
+                *now = player_level(*value);
+            }
+        }
+        self
     }
 
     /// The program.
@@ -489,8 +467,10 @@ impl Prepared {
         }
         for (at, bus) in new_program.buses.iter().enumerate() {
             let Some(before) = old_program.find_bus.get(bus.key) else { continue };
-            self.state.buses[at] = old.state.buses[before].clone();
+            let same = |new: u32, old: u32| new_program.buses[new as usize].key == old_program.buses[old as usize].key;
+            self.state.buses[at].take_over(&mut old.state.buses[before], (bus, &old_program.buses[before]), same);
         }
+        self.state.mix.take_over(&old.state.mix, &new_program.mix, &old_program.mix);
         for (at, reaction) in new_program.reactions.iter().enumerate() {
             let Some(before) = old_program.find_reaction.get(reaction.key) else { continue };
             let kept = old.state.reactions[before].clone();

@@ -5,7 +5,8 @@ use super::reactions::{Act, Action, PlaceOf, Urgency, Where, value};
 use crate::document::{Fault, Moment, Property, Shape, did_you_mean};
 
 /// The words that actions begin with.
-pub(super) const ACTIONS: [&str; 12] = ["play", "say", "stop", "finish", "sweep", "set", "add", "send", "go", "sting", "bring in", "take out"];
+pub(super) const ACTIONS: [&str; 14] =
+    ["play", "say", "stop", "finish", "sweep", "set", "add", "send", "go", "sting", "bring in", "take out", "raise", "lower"];
 
 fn whereabouts(line: &mut Cursor<'_>) -> Parsed<Where> {
     if line.take(&["at", "the", "emitter"]) {
@@ -88,8 +89,16 @@ fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
         Action::Switch { layer: line.name("a piece and its layer, like tidewalk/reed")?, on: true }
     } else if line.take(&["take", "out"]) {
         Action::Switch { layer: line.name("a piece and its layer, like tidewalk/reed")?, on: false }
+    } else if line.take(&["raise"]) {
+        line.take(&["snapshot"]);
+        let snapshot = line.name("a snapshot")?;
+        let over = if line.take(&["for"]) { Some(line.time()?) } else { None };
+        Action::Raise { snapshot, over }
+    } else if line.take(&["lower"]) {
+        line.take(&["snapshot"]);
+        Action::Lower { snapshot: line.name("a snapshot")? }
     } else {
-        let usual = "an action begins with play, say, stop, finish, sweep, set, add, send, go, sting, bring in or take out";
+        let usual = "an action begins with play, say, stop, finish, sweep, set, add, send, go, sting, bring in, take out, raise or lower";
         let mend = did_you_mean(&verb, ACTIONS, usual);
         return Err(line.fault(format!("\"{verb}\" is not an action"), mend));
     })

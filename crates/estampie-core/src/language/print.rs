@@ -63,6 +63,9 @@ impl fmt::Display for Action {
                 write!(f, "sting {stinger}")?;
                 print_moment(on.as_ref(), f)
             }
+            Action::Raise { snapshot, over: None } => write!(f, "raise {snapshot}"),
+            Action::Raise { snapshot, over: Some(over) } => write!(f, "raise {snapshot} for {} s", print_time(*over)),
+            Action::Lower { snapshot } => write!(f, "lower {snapshot}"),
             Action::Switch { layer, on } => write!(f, "{} {layer}", if *on { "bring in" } else { "take out" }),
         }
     }

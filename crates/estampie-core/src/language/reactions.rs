@@ -220,6 +220,18 @@ pub enum Action {
         /// In or out.
         on: bool,
     },
+    /// Raises a snapshot, for a time or until it is lowered.
+    Raise {
+        /// The snapshot.
+        snapshot: Word,
+        /// For so long.
+        over: Option<Seconds>,
+    },
+    /// Takes back what has raised a snapshot.
+    Lower {
+        /// The snapshot.
+        snapshot: Word,
+    },
 }
 
 /// An action with what is said of it besides.
@@ -528,6 +540,8 @@ mod tests {
             (word(), prop::option::of(word()), moment()).prop_map(|(piece, to, on)| Action::Go { piece, to, on }),
             (word(), moment()).prop_map(|(stinger, on)| Action::Sting { stinger, on }),
             (word(), any::<bool>()).prop_map(|(layer, on)| Action::Switch { layer, on }),
+            (word(), prop::option::of(time())).prop_map(|(snapshot, over)| Action::Raise { snapshot, over }),
+            word().prop_map(|snapshot| Action::Lower { snapshot }),
         ]
     }
     fn act() -> impl Strategy<Value = Act> {

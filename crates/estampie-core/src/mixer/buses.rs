@@ -1,5 +1,6 @@
-//! The bus tree: levels, gates for mute and solo, meters, and the sum into the output.
+//! The buses at work: values, gates for mute and solo, effects, sends, meters, and the sum into the output.
 
+use super::state::hold_back;
 use crate::document::Property;
 use crate::dsp::Fade;
 use crate::engine::{BLOCK, Engine, Notice, State, Term, TermKind, What};
@@ -9,6 +10,8 @@ use crate::units::Decibels;
 
 /// At and below this a level is silence.
 const SILENT: f32 = -120.0;
+/// A bus that nothing has gone into and nothing has come out of for so many blocks (3 s at 48 kHz) rests.
+const REST: u32 = 2250;
 
 /// Mute and solo take 10 ms.
 fn gate_frames(rate: u32) -> u64 {
@@ -16,12 +19,14 @@ fn gate_frames(rate: u32) -> u64 {
 }
 
 impl Engine {
-    /// Works out the levels and gates of this block.
+    /// Works out the values and gates of this block.
     pub(crate) fn prepare_buses(&mut self, program: &Program) {
+        self.follow_snapshots(program);
+        self.follow_cells(program);
+        self.follow_ducks(program);
         let frames = gate_frames(program.rate);
-        let glide = self.now.state.glide;
         let any_solo = self.now.state.buses.iter().any(|b| b.soloed);
-        for (at, bus) in program.buses.iter().enumerate() {
+        for at in 0..program.buses.len() {
             // A voice is heard when its bus or one that it runs into is soloed.
             let heard = !any_solo || {
                 let mut here = at;
@@ -36,38 +41,44 @@ impl Engine {
                 }
             };
             let state = &mut self.now.state.buses[at];
-            let target = bus.level.max(SILENT);
-            state.level += (target - state.level) * glide;
-            if (state.level - target).abs() < 0.005 {
-                state.level = target;
-            }
             steer(&mut state.gate, if state.muted { 0.0 } else { 1.0 }, frames);
             steer(&mut state.direct, if heard { 1.0 } else { 0.0 }, frames);
         }
-        for at in 0..program.buses.len() {
-            let moved: f32 = program.buses[at].modulations.iter().map(|m| self.now.state.modulations[*m as usize]).sum();
-            self.now.state.buses[at].moved = moved;
-        }
     }
 
-    /// Sums the buses, leaves first, into the root, and gives whether the root has anything.
+    /// Sums the buses, each before those it feeds, into the root.
     pub(crate) fn sum_buses(&mut self, program: &Program) {
-        for at in (0..program.buses.len()).rev() {
-            let into = program.buses[at].into as usize;
-            let (head, tail) = self.now.state.buses.split_at_mut(at);
-            let Some(bus) = tail.first_mut() else { continue };
-            let level = bus.level + bus.moved;
+        let tempo = self.tempo_now(program);
+        for at in program.mix.order.iter().map(|at| *at as usize) {
+            let spec = &program.buses[at];
+            let state = &mut self.now.state;
+            let cell = |index: usize| state.mix.cells[spec.cells[index] as usize].now;
+            let (level, filter) = (cell(0) + state.buses[at].ducked + state.buses[at].player, (cell(1), cell(2)));
+            let bus = &mut state.buses[at];
             let target = if level <= SILENT { 0.0 } else { Decibels(level).gain() };
             let start = if bus.gain.is_nan() { target } else { bus.gain };
             bus.gain = target;
-            if !bus.fed {
-                // The gate moves on even in silence.
+            let works = !bus.chain.is_empty() || bus.voice_line.is_some() || bus.into_line.is_some() || bus.sends.iter().any(|s| s.1.is_some());
+            if bus.fed {
+                bus.quiet = 0;
+            } else if !works || bus.quiet > REST {
+                // The gates move on even in silence.
                 for _ in 0..if bus.gate.arrived() { 0 } else { BLOCK } {
                     bus.gate.next_gain();
                 }
+                self.rest(program, at);
                 continue;
             }
             bus.fed = false;
+            let mut keys: [Option<[[f32; BLOCK]; 2]>; 8] = [None; 8];
+            for (key, insert) in keys.iter_mut().zip(&spec.inserts) {
+                *key = insert.listens.map(|from| self.now.state.buses[from as usize].last);
+            }
+            let state = &mut self.now.state;
+            let bus = &mut state.buses[at];
+            bus.work(spec, &program.mix, &state.mix.cells, (&keys, tempo), filter, program.rate);
+            self.send(program, at, true);
+            let bus = &mut self.now.state.buses[at];
             let slope = (target - start) / BLOCK as f32;
             if bus.gate.arrived() && start == target {
                 let gain = target * bus.gate.gain();
@@ -80,28 +91,106 @@ impl Engine {
                     bus.right[i] *= gain;
                 }
             }
-            // A sum of squares is finite only if every sample is.
-            let finite = (mean_square(&bus.left) + mean_square(&bus.right)).is_finite();
-            let mut peak = [greatest(&bus.left), greatest(&bus.right)];
-            if !finite {
-                bus.left.fill(0.0);
-                bus.right.fill(0.0);
-                peak = [0.0; 2];
-                let what = What::Notice(Notice::NotFinite { bus: program.buses[at].key });
-                self.outlets.tell(self.frame, what);
-            }
-            bus.peak = [bus.peak[0].max(peak[0]), bus.peak[1].max(peak[1])];
-            if let Some(parent) = head.get_mut(into) {
-                for i in 0..BLOCK {
-                    parent.left[i] += bus.left[i];
-                    parent.right[i] += bus.right[i];
-                }
-                parent.fed = true;
-                bus.left.fill(0.0);
-                bus.right.fill(0.0);
-            }
+            self.meter(program, at);
+            self.send(program, at, false);
+            self.pass_on(program, at);
         }
     }
+
+    /// A bus at rest: nothing to hear, its sends stand where they are.
+    fn rest(&mut self, program: &Program, at: usize) {
+        let state = &mut self.now.state;
+        let bus = &mut state.buses[at];
+        (bus.amplitude, bus.square) = (0.0, bus.square * 0.995);
+        if program.buses[at].listened {
+            bus.last = [[0.0; BLOCK]; 2];
+        }
+        for (send, spec) in bus.sends.iter_mut().zip(&program.buses[at].sends) {
+            send.0 = send_gain(state.mix.cells[spec.cell as usize].now);
+        }
+    }
+
+    /// Looks at what a bus gives; what is no number is silenced and said.
+    fn meter(&mut self, program: &Program, at: usize) {
+        let bus = &mut self.now.state.buses[at];
+        let square = mean_square(&bus.left) + mean_square(&bus.right);
+        let mut peak = [greatest(&bus.left), greatest(&bus.right)];
+        // A sum of squares is finite only if every sample is.
+        if !square.is_finite() {
+            bus.left.fill(0.0);
+            bus.right.fill(0.0);
+            peak = [0.0; 2];
+        }
+        bus.amplitude = peak[0].max(peak[1]);
+        bus.square += (if square.is_finite() { 0.5 * square } else { 0.0 } - bus.square) * 0.0044;
+        bus.quiet = if bus.amplitude > 1e-6 { 0 } else { bus.quiet.saturating_add(1) };
+        bus.peak = [bus.peak[0].max(peak[0]), bus.peak[1].max(peak[1])];
+        if program.buses[at].listened {
+            bus.last = [bus.left, bus.right];
+        }
+        if !square.is_finite() {
+            bus.chain.iter_mut().for_each(super::state::Slot::forget);
+            self.outlets.tell(self.frame, What::Notice(Notice::NotFinite { bus: program.buses[at].key }));
+        }
+    }
+
+    /// Adds a bus to the returns that it sends to, before or after its level.
+    fn send(&mut self, program: &Program, at: usize, before: bool) {
+        for (index, spec) in program.buses[at].sends.iter().enumerate().filter(|(_, s)| s.before == before) {
+            let state = &mut self.now.state;
+            let mut target = send_gain(state.mix.cells[spec.cell as usize].now);
+            let [from, to] = match state.buses.get_disjoint_mut([at, spec.to as usize]) {
+                Ok(pair) => pair,
+                Err(_) => continue,
+            };
+            if before {
+                // A muted bus is silent in its returns as well.
+                target *= from.gate.gain();
+            }
+            let (gain, line) = &mut from.sends[index];
+            let start = if gain.is_nan() { target } else { *gain };
+            *gain = target;
+            let (mut left, mut right) = (from.left, from.right);
+            if let Some([a, b]) = line {
+                hold_back([a, b], spec.delay as usize, [&mut left, &mut right]);
+            }
+            if start == 0.0 && target == 0.0 {
+                continue;
+            }
+            let slope = (target - start) / BLOCK as f32;
+            for i in 0..BLOCK {
+                let gain = start + slope * (i + 1) as f32;
+                to.sum[0][i] += left[i] * gain;
+                to.sum[1][i] += right[i] * gain;
+            }
+            to.fed = true;
+        }
+    }
+
+    /// Adds a bus to the one that it runs into; the root keeps what it has for the output.
+    fn pass_on(&mut self, program: &Program, at: usize) {
+        if at == 0 {
+            return;
+        }
+        let spec = &program.buses[at];
+        let Ok([bus, parent]) = self.now.state.buses.get_disjoint_mut([at, spec.into as usize]) else { return };
+        if let Some([a, b]) = &mut bus.into_line {
+            hold_back([a, b], spec.into_delay as usize, [&mut bus.left, &mut bus.right]);
+        }
+        for i in 0..BLOCK {
+            parent.sum[0][i] += bus.left[i];
+            parent.sum[1][i] += bus.right[i];
+        }
+        // A tail below hearing keeps nobody awake.
+        parent.fed |= bus.quiet == 0;
+        bus.left.fill(0.0);
+        bus.right.fill(0.0);
+    }
+}
+
+/// The gain of a send's level.
+pub(crate) fn send_gain(level: f32) -> f32 {
+    if level <= SILENT { 0.0 } else { Decibels(level).gain() }
 }
 
 /// The greatest amplitude.
@@ -129,11 +218,18 @@ pub(crate) fn bus_terms(program: &Program, state: &State, bus: usize, sink: &mut
     let mut here = bus;
     loop {
         let (spec, now) = (&program.buses[here], &state.buses[here]);
-        let set = if now.level <= SILENT { f32::NEG_INFINITY } else { now.level };
-        sink(level(TermKind::Bus, spec.key, set));
-        for modulation in &spec.modulations {
-            let moved = &program.modulations[*modulation as usize];
-            sink(level(TermKind::Moved, program.parameters[moved.parameter].key, state.modulations[*modulation as usize]));
+        let index = spec.cells[0] as usize;
+        super::values::cell_terms(program, state, index, &mut |kind, of, value| {
+            sink(level(kind, if kind == TermKind::Bus { spec.key } else { of }, value));
+        });
+        for (duck, down) in program.mix.ducks.iter().zip(&state.mix.ducks) {
+            if duck.bus as usize == here && down.change != 0.0 {
+                sink(level(TermKind::DuckedBus, duck.of, down.change));
+            }
+        }
+        if now.player != 0.0 {
+            let of = program.mix.player_levels.iter().find(|l| l.bus as usize == here).map_or(spec.key, |l| l.key);
+            sink(level(TermKind::Player, of, now.player));
         }
         if now.gate.gain() != 1.0 {
             sink(level(TermKind::Gated, spec.key, Decibels::of_gain(now.gate.gain()).0));

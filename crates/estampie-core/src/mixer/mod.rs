@@ -1,5 +1,8 @@
 //! Voices into buses, buses into the output.
 
 pub(crate) mod buses;
+mod hearing;
 pub(crate) mod source;
+pub(crate) mod state;
+mod values;
 pub(crate) mod voice;

@@ -200,6 +200,8 @@ pub(crate) struct Voice {
     pub(crate) place: u16,
     pub(crate) by: NameKey,
     pub(crate) bus: u32,
+    /// Whether any of its sounds sends to a return.
+    pub(crate) sends: bool,
     pub(crate) cue: Option<Cue>,
     /// What its layer is faded by, and the frame on which the present block begins.
     pub(crate) swell: Option<(Swell, u64)>,
@@ -256,6 +258,7 @@ impl Voice {
             place: NOWHERE,
             by: NameKey::NONE,
             bus: 0,
+            sends: false,
             cue: None,
             swell: None,
             band: None,

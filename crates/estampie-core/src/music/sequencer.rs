@@ -270,6 +270,16 @@ impl Sequencer {
         Some(section.map.bar_beat(narrow(pass.line.position(section, frames(frame)))))
     }
 
+    /// Quarter notes in a second at a frame, if it plays.
+    #[must_use]
+    pub fn quarters_a_second(&self, piece: &Piece, frame: u64, rate: u32) -> Option<f32> {
+        let pass = self.pass?;
+        let section = &piece.sections[usize::from(pass.section)];
+        let at = |frame: u64| narrow(pass.line.position(section, frames(frame)));
+        let tenth = at(frame + u64::from(rate) / 10) - at(frame);
+        Some((*tenth.numer() as f64 / *tenth.denom() as f64 * 10.0) as f32)
+    }
+
     /// Where it leaves for what it waits for, in frames; only if this pass has such a moment.
     #[must_use]
     pub fn leaves(&self, piece: &Piece) -> Option<u64> {

@@ -5,11 +5,13 @@
 mod compile;
 mod formula;
 mod lookup;
+mod mix;
 mod music;
 
 pub use compile::{compile, wanted_audio};
 pub use formula::{Formula, Op};
 pub use lookup::Lookup;
+pub use mix::{Bus, Cell, Duck, DuckKey, FULL_PLAYER_LEVEL, Held, Insert, Mix, PlayerLevel, Send, Snapshot, SoundSend, player_level, player_level_db};
 pub use music::{
     ArriveAt, Follows, Hold, Instrument, Layer, Long, Mode, Music, Next, Note, Notes, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, Variation, When,
 };
@@ -361,6 +363,8 @@ pub struct Sound {
     pub key: NameKey,
     /// The bus it asks for.
     pub bus: Option<u32>,
+    /// What it sends to returns.
+    pub sends: Vec<SoundSend>,
     /// The group it is limited with.
     pub group: Option<u32>,
     /// Level in dB.
@@ -420,21 +424,6 @@ pub struct LayerPlace {
     pub layer: u32,
 }
 
-/// A bus. Buses come after the one they run into.
-#[derive(Debug, Clone)]
-pub struct Bus {
-    /// Its name's key.
-    pub key: NameKey,
-    /// The bus it runs into; the root into itself.
-    pub into: u32,
-    /// Level in dB; minus infinity is silence.
-    pub level: f32,
-    /// Modulations of its level.
-    pub modulations: Vec<u32>,
-    /// How many buses lie between it and the root.
-    pub depth: u32,
-}
-
 /// What a modulation moves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Target {
@@ -444,6 +433,10 @@ pub enum Target {
     Bus(u32),
     /// A piece, by index.
     Piece(u32),
+    /// A value of the mix, by index.
+    Cell(u32),
+    /// A snapshot's intensity, by index.
+    Snapshot(u32),
 }
 
 /// Parameter, curve, property.
@@ -592,6 +585,10 @@ pub enum Action {
     Sting(u16, Option<When>),
     /// Brings layers in or takes them out, by their switch.
     Switch(u32, bool),
+    /// Raises a snapshot, for so many frames or until it is lowered.
+    Raise(u32, Option<u64>),
+    /// Takes back what has raised a snapshot.
+    Lower(u32),
 }
 
 /// An action with what is said of it besides.
@@ -676,6 +673,8 @@ pub struct Program {
     pub music: Music,
     /// Buses; the first is the root.
     pub buses: Vec<Bus>,
+    /// The rest of the mix.
+    pub mix: Mix,
     /// Modulations.
     pub modulations: Vec<Modulation>,
     /// Reactions, in order.

@@ -145,6 +145,9 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
             put("layer", &[("layer", json!(name(layer))), ("in", json!(on)), ("by", json!(name(by)))]);
         }
         What::Waits { stinger, by } => put("stinger-waits", &[("stinger", json!(name(stinger))), ("by", json!(name(by)))]),
+        What::Snapshot { snapshot, up, by } => {
+            put("snapshot", &[("snapshot", json!(name(snapshot))), ("up", json!(up)), ("by", json!(name(by)))]);
+        }
         What::Sting { stinger, piece, at: (bar, beat), by } => put(
             "stinger",
             &[
@@ -227,6 +230,7 @@ pub fn notice_text(notice: &Notice, names: &Names) -> String {
         Notice::UnknownValue { state, value } => format!("the state {} has no value {}", names.get(state), names.get(value)),
         Notice::UnknownSound(key) => format!("unknown sound {}", names.get(key)),
         Notice::UnknownMusic(key) => format!("unknown piece, section, stinger, playlist or layer {}", names.get(key)),
+        Notice::UnknownLevel(key) => format!("unknown player level {}", names.get(key)),
         Notice::UnknownBus(key) => format!("unknown bus {}", names.get(key)),
         Notice::Clamped { parameter, asked, used } if asked.is_nan() => format!("{} was sent what is no number; it stays at {used}", names.get(parameter)),
         Notice::Clamped { parameter, asked, used } => format!("{} {asked} is out of range, {used} is used", names.get(parameter)),

@@ -41,6 +41,10 @@ pub fn label(term: &Term, names: &Names, value_of: impl Fn(crate::names::NameKey
         TermKind::HeldDown => (format!("held down by {name}"), Label::Attention),
         TermKind::Ducked => (format!("held down by stinger {name}"), Label::Attention),
         TermKind::Bus => (format!("bus {name}"), Label::Plain),
+        TermKind::Snapshot => (format!("snapshot {name}"), Label::Plain),
+        TermKind::DuckedBus => (format!("ducked by {name}"), Label::Attention),
+        TermKind::Player => (format!("player level {name}"), Label::Plain),
+        TermKind::Group => (format!("group {name}"), Label::Plain),
         TermKind::Gated => (format!("bus {name} is muted, or another solo"), Label::Attention),
         TermKind::SoftStart => ("soft start".into(), Label::Aside),
         TermKind::Ceiling => ("held under the ceiling".into(), Label::Attention),
@@ -116,6 +120,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::Waits { stinger, .. } => (format!("  ♪ {} waits", name(stinger)), Label::Aside),
         What::Sting { stinger, piece, .. } if piece.is_none() => (format!("  ♪ {} without music", name(stinger)), Label::Plain),
         What::Sting { stinger, at: (bar, beat), .. } => (format!("  ♪ {} at {}.{}", name(stinger), bar + 1, beat + 1), Label::Plain),
+        What::Snapshot { snapshot, up, .. } => (format!("  snapshot {} {}", name(snapshot), if up { "rises" } else { "falls" }), Label::Plain),
         What::List { list, piece } if piece.is_none() => (format!("{} ends", name(list)), Label::Plain),
         What::List { list, piece } => (format!("{} goes on to {}", name(list), name(piece)), Label::Plain),
         // Layers begin and end with their section, which has a line of its own.

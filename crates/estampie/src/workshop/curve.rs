@@ -6,6 +6,7 @@ use super::line::Line;
 use super::pen::Pen;
 use super::theme::Role;
 use estampie_core::document::{Curve, ParameterDoc, Point, Property, Shape, print_point, read_point};
+use estampie_core::dsp::effects::Unit;
 use estampie_core::names::NameKey;
 use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
@@ -140,7 +141,7 @@ impl App {
         };
         let points: Vec<Point> = doc.curve.iter().filter_map(|(text, _)| read_point(text, &parameter.unit, doc.property).ok()).collect();
         let curve = Curve::new(points.iter().copied());
-        let title = format!("{} ⟶ {}{} {}", doc.from.value, doc.kind.before(), doc.target.value, doc.property.word());
+        let title = format!("{} ⟶ {}", doc.from.value, doc.written_whole());
         let mut editor = Editor {
             written,
             title,
@@ -297,6 +298,13 @@ fn step_of(property: Property) -> f32 {
         Property::LowPass | Property::HighPass => 0.1,
         Property::Every | Property::Chance | Property::Sweep | Property::Tempo | Property::Density => 0.05,
         Property::Each | Property::All => 1.0,
+        Property::Intensity => 0.05,
+        Property::Setting(unit) => match unit {
+            Unit::Decibels | Unit::Semitones => 0.5,
+            Unit::Hertz => 50.0,
+            Unit::Seconds | Unit::Share => 0.05,
+            Unit::Number | Unit::Choice(_) => 0.5,
+        },
     }
 }
 

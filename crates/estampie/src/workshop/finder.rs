@@ -54,7 +54,7 @@ fn all(app: &App) -> Vec<Entry> {
         add(reaction.head(), "reaction", Found::Reaction(reaction.place.0.line as usize - 1));
     }
     for modulation in &document.modulations {
-        let text = format!("curve {} moves {} {}", modulation.from.value, modulation.target.value, modulation.property.word());
+        let text = format!("curve {} moves {}", modulation.from.value, modulation.whole());
         add(text, "modulation", Found::Curve(modulation.written));
     }
     for (index, bus) in app.program().buses.iter().enumerate() {

@@ -2,7 +2,7 @@
 
 /// Past samples of one channel, read at any distance, also between two samples.
 #[derive(Debug, Clone)]
-pub(super) struct DelayLine {
+pub(crate) struct DelayLine {
     samples: Vec<f32>,
     mask: usize,
     next: usize,
@@ -10,7 +10,7 @@ pub(super) struct DelayLine {
 
 impl DelayLine {
     /// Room for reading `most` frames back.
-    pub(super) fn new(most: usize) -> DelayLine {
+    pub(crate) fn new(most: usize) -> DelayLine {
         let size = (most + 4).next_power_of_two();
         DelayLine { samples: vec![0.0; size], mask: size - 1, next: 0 }
     }
@@ -20,13 +20,13 @@ impl DelayLine {
         self.samples.len() - 4
     }
 
-    pub(super) fn write(&mut self, sample: f32) {
+    pub(crate) fn write(&mut self, sample: f32) {
         self.samples[self.next & self.mask] = sample;
         self.next = self.next.wrapping_add(1);
     }
 
     /// The sample written `back` writes ago; the last one is 1 back.
-    pub(super) fn at(&self, back: usize) -> f32 {
+    pub(crate) fn at(&self, back: usize) -> f32 {
         self.samples[self.next.wrapping_sub(back) & self.mask]
     }
 

@@ -19,6 +19,7 @@ mod simple;
 mod tone;
 
 pub use convolve::Impulse;
+pub(crate) use delay::DelayLine;
 pub use oversample::{OVERSAMPLING, TruePeak};
 pub use reverb::PRESETS;
 pub use tone::response;
@@ -32,7 +33,7 @@ pub const MOST_FRAMES: usize = 64;
 pub const MOST_SETTINGS: usize = 20;
 
 /// What a setting counts.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Unit {
     /// Decibels.
     Decibels,

@@ -531,6 +531,7 @@ fn layer_sound(key: NameKey, bus: Option<u32>, level: f32, takes: Vec<Take>, loa
     Sound {
         key,
         bus,
+        sends: Vec::new(),
         group: None,
         level,
         pitch: 0.0,

@@ -76,6 +76,7 @@ impl Compiler<'_> {
         Sound {
             key,
             bus,
+            sends: Vec::new(),
             group,
             level: doc.level.0,
             pitch: doc.pitch.0,
@@ -240,7 +241,7 @@ impl Compiler<'_> {
         recipe
     }
 
-    fn clip(&mut self, file: &str, place: &Place, loading: &mut bool) -> Option<Arc<Clip>> {
+    pub(super) fn clip(&mut self, file: &str, place: &Place, loading: &mut bool) -> Option<Arc<Clip>> {
         match self.assets.get(file) {
             None => {
                 *loading = true;

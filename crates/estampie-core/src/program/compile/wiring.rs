@@ -3,6 +3,7 @@
 use super::{Compiler, frames_of};
 use crate::document::{Curve, ModulationDoc, Moved, Place, Point, Property, SILENCE, ValueOf, did_you_mean, read_point};
 use crate::dsp::block_coefficient;
+use crate::dsp::effects::Unit;
 use crate::engine::{BLOCK, LISTENER_NAME};
 use crate::language::{self, Comparison, Expression, Measure, Where, Word};
 use crate::names::NameKey;
@@ -239,6 +240,7 @@ impl Compiler<'_> {
         let place = doc.target.place.clone();
         match doc.kind {
             Moved::Bus => self.bus(&doc.target).map(|b| Target::Bus(b as u32)).into_iter().collect(),
+            Moved::Mix => self.moved_in_mix(doc).into_iter().collect(),
             Moved::Sound => self.sound_named(&doc.target.value, &place).map(Target::Sound).into_iter().collect(),
             Moved::Piece => self.piece_named(&doc.target.value, &place).map(|p| Target::Piece(u32::from(p))).into_iter().collect(),
             Moved::Layer => {
@@ -246,6 +248,35 @@ impl Compiler<'_> {
                 self.program.music.layers.iter().filter(|l| l.switch == switch).map(|l| Target::Sound(l.sound)).collect()
             }
         }
+    }
+
+    /// A value of the mix, or the intensity of a snapshot.
+    fn moved_in_mix(&mut self, doc: &ModulationDoc) -> Option<Target> {
+        if let ["snapshot", name, _] = doc.target.value.split(' ').collect::<Vec<_>>().as_slice() {
+            return self.snapshot_named(name, &doc.target.place).map(Target::Snapshot);
+        }
+        let cell = self.cell_named(&doc.target.value, &doc.target.place)?;
+        let spec = &self.program.mix.cells[cell];
+        match spec.property {
+            Property::Setting(Unit::Choice(_)) => {
+                self.fault(&doc.target.place, format!("{} is fixed and cannot be moved", doc.target.value), "move another setting");
+                None
+            }
+            Property::Setting(_) if spec.given.is_some() => {
+                self.fault(&doc.target.place, format!("{} is moved already", doc.target.value), "move it by one parameter; a formula can join several");
+                None
+            }
+            _ => Some(Target::Cell(cell as u32)),
+        }
+    }
+
+    pub(super) fn snapshot_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+        let found = self.program.mix.find_snapshot.get(NameKey::of(name));
+        if found.is_none() {
+            let mend = did_you_mean(name, self.document.snapshots.iter().map(|s| s.name.as_str()), "add it to mix.toml, or name another");
+            self.fault(place, format!("there is no snapshot {name}"), mend);
+        }
+        found.map(|s| s as u32)
     }
 
     /// The switch of the layers of a name such as `tidewalk/reed`.
@@ -260,7 +291,7 @@ impl Compiler<'_> {
     }
 
     fn modulate(&mut self, doc: &ModulationDoc, parameter: usize, target: Target, points: &[Point], keys: &mut BTreeSet<NameKey>) {
-        let label = format!("{} ⟶ {} {}", doc.from.value, doc.target.value, doc.property.word());
+        let label = format!("{} ⟶ {}", doc.from.value, doc.whole());
         let mut key = NameKey::of(&label);
         while !keys.insert(key) {
             key = key.with(1);
@@ -269,10 +300,23 @@ impl Compiler<'_> {
         let index = self.program.modulations.len() as u32;
         let local = self.program.parameters[parameter].local.is_some();
         match target {
-            Target::Bus(_) | Target::Piece(_) if self.one_for_all(parameter, &doc.from.place).is_none() => return,
+            Target::Bus(_) | Target::Piece(_) | Target::Cell(_) | Target::Snapshot(_) if self.one_for_all(parameter, &doc.from.place).is_none() => return,
             Target::Sound(sound) if doc.property.of_voices() => self.program.sounds[sound as usize].modulations.push(index),
             Target::Sound(sound) => self.program.sounds[sound as usize].asked.push(index),
-            Target::Bus(bus) => self.program.buses[bus as usize].modulations.push(index),
+            Target::Bus(bus) => {
+                let bus = &mut self.program.buses[bus as usize];
+                bus.modulations.push(index);
+                self.program.mix.cells[bus.cells[0] as usize].modulations.push(index);
+            }
+            Target::Cell(cell) => {
+                let cell = &mut self.program.mix.cells[cell as usize];
+                if let Property::Setting(_) = doc.property {
+                    cell.given = Some(index);
+                } else {
+                    cell.modulations.push(index);
+                }
+            }
+            Target::Snapshot(snapshot) => self.program.mix.snapshots[snapshot as usize].modulations.push(index),
             Target::Piece(piece) => {
                 let piece = &mut self.program.music.pieces[piece as usize];
                 match doc.property {
@@ -295,7 +339,7 @@ impl Compiler<'_> {
         });
     }
 
-    fn sound_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+    pub(super) fn sound_named(&mut self, name: &str, place: &Place) -> Option<u32> {
         let found = self.program.find_sound.get(NameKey::of(name));
         if found.is_none() {
             let mend = did_you_mean(name, self.document.sounds.iter().map(|s| s.name.as_str()), "add it to a file in sounds/, or name another");
@@ -534,6 +578,10 @@ impl Compiler<'_> {
                 }
                 Action::Sting(found? as u16, on.as_ref().map(super::music::when))
             }
+            language::Action::Raise { snapshot, over } => {
+                Action::Raise(self.snapshot_named(&snapshot.text, &snapshot.place)?, over.map(|s| frames_of(s, self.program.rate)))
+            }
+            language::Action::Lower { snapshot } => Action::Lower(self.snapshot_named(&snapshot.text, &snapshot.place)?),
             language::Action::Switch { layer, on } => Action::Switch(self.switch_named(&layer.text, &layer.place)?, *on),
             language::Action::Send { event, at } => Action::Send(self.event(event)?, self.at(at, At::Sender)),
             language::Action::Set { subject, to } => {

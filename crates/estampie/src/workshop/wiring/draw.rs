@@ -403,7 +403,7 @@ fn modulation(app: &App, pen: &mut Pen<'_>, area: Rect, written: usize, chosen: 
         let style = pen.style(Role::Gold).add_modifier(Modifier::REVERSED);
         pen.buffer.set_style(Rect { x: column, y, width: 1, height: 1 }.intersection(pen.buffer.area), style);
     }
-    let target = format!("{}{} {}", doc.kind.before(), doc.target.value, doc.property.word());
+    let target = doc.written_whole();
     pen.text(moves, y, smooth.saturating_sub(moves + 1), &target, Role::Vellum);
     let time = if doc.smooth.0 == 0.0 { "−".to_owned() } else { doc.smooth.to_string() };
     pen.text(smooth, y, 9, &time, Role::Faded);

@@ -194,7 +194,7 @@ fn modulation(app: &App, pen: &mut Pen<'_>, area: Rect, written: usize) -> u16 {
     let Some(doc) = app.document().modulations.iter().find(|m| m.written == written) else { return area.y };
     let others = app.document().modulations.iter().filter(|m| m.kind == doc.kind && m.target.value == doc.target.value && m.property == doc.property).count();
     let aside = if others > 1 { format!("{others} add up") } else { "alone on it".to_owned() };
-    pen.heading(area.x, area.y, area.width, &format!("{} {}", doc.target.value, doc.property.word()), &aside);
+    pen.heading(area.x, area.y, area.width, &doc.whole(), &aside);
     let Some((curve, parameter)) = super::draw::curve_of(app, doc) else { return area.y + 1 };
     let frame = Frame::of(&curve, &app.document().parameters[parameter]);
     let plot = Rect { y: area.y + 1, height: 6.min(area.height.saturating_sub(2)), ..area };

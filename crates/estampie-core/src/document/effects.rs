@@ -1,0 +1,181 @@
+//! Effects on buses, and sends, as written in `mix.toml`; effects that several buses share in `shared.toml`.
+
+use super::Place;
+use super::fields::{Fields, Located, Reading};
+use super::game::well_named;
+use crate::dsp::effects::{KINDS, PRESETS, Setting, Unit};
+use crate::units::{Decibels, Hertz, Octaves, Quantity as _, Seconds, Semitones, Share, split_number};
+
+/// An effect as written.
+#[derive(Debug, Clone)]
+pub struct InsertDoc {
+    /// Its name, by which it is moved and held.
+    pub name: String,
+    /// What kind of effect it is; if not said, the shared one's, or its name.
+    pub kind: Option<Located<String>>,
+    /// The shared effect it is like.
+    pub like: Option<Located<String>>,
+    /// A reverb ready made.
+    pub preset: Option<Located<String>>,
+    /// An impulse response, for convolution.
+    pub file: Option<Located<String>>,
+    /// The bus whose level counts instead of its own, for compressor and expander.
+    pub key: Option<Located<String>>,
+    /// How much of it is heard, from 0 to 1.
+    pub wet: Option<Share>,
+    /// Whether it is left out.
+    pub off: Option<bool>,
+    /// Settings as written.
+    pub set: Vec<(&'static str, Located<String>)>,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// A send as written.
+#[derive(Debug, Clone)]
+pub struct SendDoc {
+    /// The return.
+    pub to: Located<String>,
+    /// The level, −120 to +24 dB.
+    pub level: Decibels,
+    /// Whether it leaves before the level of the bus.
+    pub before: bool,
+}
+
+pub(super) fn read_insert(reading: &Reading<'_>, fields: Fields<'_>, name: String) -> InsertDoc {
+    let mut words: Vec<&'static str> = KINDS.iter().flat_map(|k| k.settings.iter().map(|s| s.word)).collect();
+    words.sort_unstable();
+    words.dedup();
+    let written = fields.names();
+    let insert = InsertDoc {
+        kind: fields.text("kind"),
+        like: fields.text("like"),
+        preset: fields.text("preset"),
+        file: fields.text("file"),
+        key: fields.text("key"),
+        wet: fields.limited("wet", Share(0.0), Share(1.0)),
+        off: fields.yes("off").map(|o| o.value),
+        set: words.into_iter().filter(|w| written.iter().any(|n| n == w)).filter_map(|w| Some((w, fields.text(w)?))).collect(),
+        place: fields.place.clone(),
+        name,
+    };
+    fields.text("note");
+    if let Some(preset) = &insert.preset
+        && !PRESETS.iter().any(|(name, ..)| *name == preset.value)
+    {
+        let known: Vec<&str> = PRESETS.iter().map(|(name, ..)| *name).collect();
+        reading.fault(&preset.place, format!("there is no preset {}", preset.value), format!("write one of {}", known.join(", ")));
+    }
+    fields.finish();
+    insert
+}
+
+/// The effects of a table, in the order of the file.
+pub(super) fn read_inserts(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, of: &str) -> Vec<InsertDoc> {
+    let mut list = Vec::new();
+    for (name, item, place) in fields.entries(field) {
+        if well_named(reading, &name, &place)
+            && let Some(inner) = Fields::of_item(reading, item, format!("the effect {name}{of}"), place)
+        {
+            list.push(read_insert(reading, inner, name));
+        }
+    }
+    list
+}
+
+/// Sends: names of returns with levels, as `"-12 dB"` or `"-12 dB, before the level"`.
+pub(super) fn read_sends(reading: &Reading<'_>, fields: &Fields<'_>) -> Vec<SendDoc> {
+    let mut list = Vec::new();
+    for (name, item, place) in fields.entries("send") {
+        let Some(text) = item.as_str() else {
+            reading.fault(&place, format!("the send to {name} is not a text"), "write its level, like \"-12 dB\"");
+            continue;
+        };
+        match read_send(text) {
+            Ok((level, before)) => list.push(SendDoc { to: Located { value: name, place }, level, before }),
+            Err(what) => reading.fault(&place, what, "write a level, like \"-12 dB\" or \"-12 dB, before the level\""),
+        }
+    }
+    list
+}
+
+/// Reads a send's level and whether it leaves before the level of its bus.
+///
+/// # Errors
+/// With what is wrong, as a sentence.
+pub fn read_send(text: &str) -> Result<(Decibels, bool), String> {
+    let (level, before) = match text.split_once(',') {
+        None => (text, false),
+        Some((level, rest)) if rest.trim() == "before the level" => (level, true),
+        Some((_, rest)) => return Err(format!("\"{}\" is not known of a send", rest.trim())),
+    };
+    let level = Decibels::read(level).map_err(|e| e.to_string())?;
+    if level.0 > 24.0 {
+        return Err(format!("a send of {level} is too much: at most 24 dB"));
+    }
+    Ok((if level.0 < -120.0 { Decibels::SILENCE } else { level }, before))
+}
+
+impl Unit {
+    /// Reads a value in this unit.
+    ///
+    /// # Errors
+    /// When the text is none; the error says what one looks like.
+    pub fn read(self, text: &str) -> Result<f32, String> {
+        let fail = |e: crate::units::QuantityError| e.to_string();
+        match self {
+            Unit::Decibels => Decibels::read(text).map(|v| v.0.max(-120.0)).map_err(fail),
+            Unit::Hertz => Hertz::read(text).map(|v| v.0).map_err(fail),
+            Unit::Seconds => Seconds::read(text).map(|v| v.0 as f32).map_err(fail),
+            Unit::Share => Share::read(text).map(|v| v.0).map_err(fail),
+            Unit::Semitones => Semitones::read(text).map(|v| v.0).map_err(fail),
+            Unit::Number => split_number(text.trim_end_matches(": 1").trim_end_matches(":1"))
+                .filter(|(_, unit)| unit.is_empty())
+                .map(|(n, _)| n as f32)
+                .ok_or_else(|| format!("\"{text}\" is not a number, like 3")),
+            Unit::Choice(words) => {
+                words.iter().position(|w| *w == text.trim()).map(|at| at as f32).ok_or_else(|| format!("\"{text}\" is none of {}", words.join(", ")))
+            }
+        }
+    }
+
+    /// Prints a value with its unit, so that [`Unit::read`] reads it again.
+    #[must_use]
+    pub fn print(self, value: f32) -> String {
+        match self {
+            Unit::Decibels => Decibels(value).to_string(),
+            Unit::Hertz => Hertz(value).to_string(),
+            Unit::Seconds => Seconds(f64::from(value)).to_string(),
+            Unit::Share => Share(value).to_string(),
+            Unit::Semitones => Semitones(value).to_string(),
+            Unit::Number => {
+                let text = format!("{value:.2}");
+                text.trim_end_matches('0').trim_end_matches('.').to_owned()
+            }
+            Unit::Choice(words) => words.get(value.max(0.0) as usize).copied().unwrap_or_default().to_owned(),
+        }
+    }
+}
+
+/// Reads a setting's value and holds it against its range.
+///
+/// # Errors
+/// With what is wrong, as a sentence.
+pub fn read_setting(setting: &Setting, text: &str) -> Result<f32, String> {
+    let value = setting.unit.read(text)?;
+    if value < setting.low || value > setting.high {
+        return Err(format!(
+            "{} of {} is out of range: {} to {}",
+            setting.unit.print(value),
+            setting.word,
+            setting.unit.print(setting.low),
+            setting.unit.print(setting.high)
+        ));
+    }
+    Ok(value)
+}
+
+/// Reads octaves, for what is moved by octaves.
+pub(crate) fn read_octaves(text: &str) -> Option<f32> {
+    Octaves::read(text).ok().filter(|_| text.contains("oct")).map(|o| o.0)
+}

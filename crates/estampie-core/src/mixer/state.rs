@@ -1,0 +1,443 @@
+//! The memory of the mix: buses, effects at work, values, snapshots, ducks.
+
+use crate::curve::Shape;
+use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
+use crate::dsp::{DelayLine, Fade, Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell};
+use crate::engine::BLOCK;
+use crate::names::NameKey;
+use crate::program::{Bus, Duck, Insert, Mix, Program, Snapshot};
+use crate::units::Octaves;
+
+/// Going over between an effect and none takes 20 ms.
+fn cross_frames(rate: u32) -> u64 {
+    u64::from(rate) / 50
+}
+
+/// An effect at work on a bus.
+#[derive(Debug)]
+pub(crate) struct Slot {
+    pub(crate) key: NameKey,
+    kind: usize,
+    fixed: u64,
+    effect: Box<dyn Effect>,
+    /// Values in their units at the end of the last block; what has been taken out keeps its last.
+    values: [f32; MOST_SETTINGS],
+    wet: f32,
+    /// 1 when it is in, 0 when it is bypassed or was taken out.
+    on: Fade,
+    /// It is not in the project any more and fades out.
+    gone: bool,
+    /// Rehearsal only.
+    pub(crate) bypassed: bool,
+    /// The dry sound, as late as the effect makes the wet.
+    dry: Option<[DelayLine; 2]>,
+    latency: usize,
+}
+
+impl Slot {
+    fn new(insert: &Insert, rate: u32) -> Slot {
+        let effect = (KINDS[insert.kind].make)(&Making { rate, values: insert.values, impulse: insert.impulse.clone() });
+        let latency = effect.latency();
+        Slot {
+            key: insert.key,
+            kind: insert.kind,
+            fixed: insert.fixed,
+            effect,
+            values: insert.values,
+            wet: f32::NAN,
+            on: Fade::at(if insert.off { 0.0 } else { 1.0 }),
+            gone: false,
+            bypassed: false,
+            dry: (latency > 0).then(|| [DelayLine::new(latency + BLOCK), DelayLine::new(latency + BLOCK)]),
+            latency,
+        }
+    }
+
+    /// How much it turns down just now, in dB.
+    pub(crate) fn reduction(&self) -> f32 {
+        self.effect.reduction().unwrap_or(0.0) * self.on.gain()
+    }
+
+    /// Starts afresh.
+    pub(crate) fn forget(&mut self) {
+        self.effect.clear();
+    }
+
+    fn finished(&self) -> bool {
+        self.gone && self.on.arrived() && self.on.gain() == 0.0
+    }
+
+    /// Works on a block. `wet` is the share at its end; `insert` is what the project says, if it is still there.
+    fn process(&mut self, to: Option<(&Insert, &[f32; MOST_SETTINGS], f32)>, around: (Option<[&[f32]; 2]>, f32), rate: u32, block: [&mut [f32; BLOCK]; 2]) {
+        let [left, right] = block;
+        let (target, wet) = match to {
+            Some((insert, values, wet)) => {
+                self.values = *values;
+                (if insert.off || self.bypassed { 0.0 } else { 1.0 }, wet)
+            }
+            None => (0.0, if self.wet.is_nan() { 1.0 } else { self.wet }),
+        };
+        if self.on.target() != target {
+            if target > 0.0 && self.on.gain() == 0.0 {
+                // What it heard before is long gone.
+                self.effect.clear();
+            }
+            self.on = self.on.towards(target, cross_frames(rate));
+        }
+        let (mut dry_left, mut dry_right) = (*left, *right);
+        // One that was taken out goes over to the sound as it is without it.
+        if let Some([a, b]) = self.dry.as_mut().filter(|_| !self.gone) {
+            for i in 0..BLOCK {
+                a.write(dry_left[i]);
+                b.write(dry_right[i]);
+                (dry_left[i], dry_right[i]) = (a.at(self.latency + 1), b.at(self.latency + 1));
+            }
+        }
+        let from = if self.wet.is_nan() { wet } else { self.wet };
+        self.wet = wet;
+        if self.on.arrived() && self.on.gain() == 0.0 {
+            (*left, *right) = (dry_left, dry_right);
+            return;
+        }
+        let (key, tempo) = around;
+        self.effect.process(&Around { to: &self.values, key, tempo }, left, right);
+        if from == 1.0 && wet == 1.0 && self.on.arrived() {
+            return;
+        }
+        let step = (wet - from) / BLOCK as f32;
+        for i in 0..BLOCK {
+            let share = (from + step * (i + 1) as f32) * self.on.next_gain();
+            left[i] = dry_left[i] + (left[i] - dry_left[i]) * share;
+            right[i] = dry_right[i] + (right[i] - dry_right[i]) * share;
+        }
+    }
+}
+
+/// A low-pass and a high-pass of a bus, there only while they filter.
+#[derive(Debug, Default)]
+pub(crate) struct BusFilters {
+    low: ([LowPass; 2], Option<LowPassCoefficients>),
+    high: ([HighPass; 2], Option<HighPassCoefficients>),
+}
+
+fn filter_with<F: Filter>(filters: &mut ([F; 2], Option<F::Coefficients>), wanted: Option<F::Coefficients>, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+    let (from, to, crossing) = match (filters.1, wanted) {
+        (None, None) => return,
+        (Some(from), Some(to)) => (from, to, 0.0),
+        (None, Some(to)) => (to, to, 1.0),
+        (Some(from), None) => (from, from, -1.0),
+    };
+    for (filter, out) in filters.0.iter_mut().zip([left, right]) {
+        let dry = *out;
+        filter.process(out, from, to);
+        if !filter.heal() {
+            out.fill(0.0);
+        }
+        if crossing != 0.0 {
+            for (i, (wet, dry)) in out.iter_mut().zip(dry).enumerate() {
+                let t = (i + 1) as f32 / BLOCK as f32;
+                *wet = dry + (*wet - dry) * if crossing > 0.0 { t } else { 1.0 - t };
+            }
+        }
+    }
+    if wanted.is_none() {
+        filters.0 = [F::default(); 2];
+    }
+    filters.1 = wanted;
+}
+
+impl BusFilters {
+    pub(crate) fn process(&mut self, (low, high): (f32, f32), rate: u32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+        let low = (low < -0.001).then(|| LowPassCoefficients::new(Octaves(low).from_open(), rate));
+        let high = (high > 0.001).then(|| HighPassCoefficients::new(Octaves(high).above_open(), rate));
+        filter_with(&mut self.low, low, left, right);
+        filter_with(&mut self.high, high, left, right);
+    }
+}
+
+/// A bus at work.
+#[derive(Debug)]
+pub(crate) struct BusState {
+    pub(crate) muted: bool,
+    pub(crate) soloed: bool,
+    /// 1, or 0 when muted; moves over 10 ms.
+    pub(crate) gate: Fade,
+    /// 0 for voices directly on this bus when another is soloed.
+    pub(crate) direct: Fade,
+    /// What ducks and the player's level add, in dB.
+    pub(crate) ducked: f32,
+    pub(crate) player: f32,
+    /// The gain at the end of the last block.
+    pub(crate) gain: f32,
+    /// What voices add in this block.
+    pub(crate) left: [f32; BLOCK],
+    pub(crate) right: [f32; BLOCK],
+    /// What other buses add in this block.
+    pub(crate) sum: [[f32; BLOCK]; 2],
+    /// Whether anything was added in this block.
+    pub(crate) fed: bool,
+    /// Blocks since anything went in or came out.
+    pub(crate) quiet: u32,
+    pub(crate) peak: [f32; 2],
+    /// The greatest amplitude of the last block, and its mean square followed over about 300 ms.
+    pub(crate) amplitude: f32,
+    pub(crate) square: f32,
+    pub(crate) chain: Vec<Slot>,
+    pub(crate) filters: BusFilters,
+    /// The gain of each send at the end of the last block.
+    pub(crate) sends: Vec<(f32, Option<[DelayLine; 2]>)>,
+    pub(crate) voice_line: Option<[DelayLine; 2]>,
+    pub(crate) into_line: Option<[DelayLine; 2]>,
+    /// The last block, for effects elsewhere that listen.
+    pub(crate) last: [[f32; BLOCK]; 2],
+}
+
+fn line(frames: u32) -> Option<[DelayLine; 2]> {
+    (frames > 0).then(|| [DelayLine::new(frames as usize + BLOCK), DelayLine::new(frames as usize + BLOCK)])
+}
+
+/// Effects that were taken out and still fade, at most, on one bus.
+const MOST_GONE: usize = 8;
+
+impl BusState {
+    pub(crate) fn new(bus: &Bus, rate: u32) -> BusState {
+        let mut chain = Vec::with_capacity(bus.inserts.len() * 2 + MOST_GONE);
+        chain.extend(bus.inserts.iter().map(|insert| Slot::new(insert, rate)));
+        BusState {
+            muted: false,
+            soloed: false,
+            gate: Fade::at(1.0),
+            direct: Fade::at(1.0),
+            ducked: 0.0,
+            player: 0.0,
+            gain: f32::NAN,
+            left: [0.0; BLOCK],
+            right: [0.0; BLOCK],
+            sum: [[0.0; BLOCK]; 2],
+            fed: false,
+            quiet: u32::MAX,
+            peak: [0.0; 2],
+            amplitude: 0.0,
+            square: 0.0,
+            chain,
+            filters: BusFilters::default(),
+            sends: bus.sends.iter().map(|s| (f32::NAN, line(s.delay))).collect(),
+            voice_line: line(bus.voice_delay),
+            into_line: line(bus.into_delay),
+            last: [[0.0; BLOCK]; 2],
+        }
+    }
+
+    /// Goes on where `old` is. Effects that are still there keep what they have heard; what is new fades in, what is gone out.
+    pub(crate) fn take_over(&mut self, old: &mut BusState, (new_spec, old_spec): (&Bus, &Bus), same_return: impl Fn(u32, u32) -> bool) {
+        (self.muted, self.soloed, self.gate, self.direct) = (old.muted, old.soloed, old.gate, old.direct);
+        (self.ducked, self.player, self.gain, self.quiet) = (old.ducked, old.player, old.gain, old.quiet);
+        (self.left, self.right, self.sum, self.fed) = (old.left, old.right, old.sum, old.fed);
+        (self.peak, self.amplitude, self.square, self.last) = (old.peak, old.amplitude, old.square, old.last);
+        std::mem::swap(&mut self.filters, &mut old.filters);
+        if new_spec.voice_delay == old_spec.voice_delay {
+            std::mem::swap(&mut self.voice_line, &mut old.voice_line);
+        }
+        if new_spec.into_delay == old_spec.into_delay {
+            std::mem::swap(&mut self.into_line, &mut old.into_line);
+        }
+        for (at, send) in new_spec.sends.iter().enumerate() {
+            let before = old_spec.sends.iter().position(|s| same_return(send.to, s.to) && s.before == send.before);
+            match before {
+                Some(before) if old_spec.sends[before].delay == send.delay => std::mem::swap(&mut self.sends[at], &mut old.sends[before]),
+                Some(before) => self.sends[at].0 = old.sends[before].0,
+                // A new send rises from nothing.
+                None => self.sends[at].0 = 0.0,
+            }
+        }
+        // Effects are told apart by name, kind and what is fixed; those that changed places count as new.
+        let mut least = 0;
+        for at in 0..self.chain.len() {
+            let slot = &mut self.chain[at];
+            let same = |o: &Slot| o.key == slot.key && o.kind == slot.kind && o.fixed == slot.fixed && !o.gone;
+            match old.chain.iter().enumerate().skip(least).find(|(_, o)| same(o)).map(|(i, _)| i) {
+                Some(before) => {
+                    std::mem::swap(slot, &mut old.chain[before]);
+                    old.chain[before].gone = true;
+                    // This one marks a place that is taken.
+                    old.chain[before].on = Fade::at(0.0);
+                    least = before + 1;
+                }
+                // It fades in from the dry sound.
+                None => slot.on = Fade::at(0.0),
+            }
+        }
+        // What is gone keeps its place in the row.
+        for at in (0..old.chain.len()).rev() {
+            if old.chain[at].finished() || self.chain.len() == self.chain.capacity() {
+                continue;
+            }
+            let mut slot = old.chain.remove(at);
+            slot.gone = true;
+            let place = at.min(self.chain.len());
+            self.chain.insert(place, slot);
+        }
+    }
+
+    /// Runs the voices' block through delay, effects and filters, in place.
+    pub(crate) fn work(&mut self, spec: &Bus, mix: &Mix, cells: &[CellState], around: (&[Option<[[f32; BLOCK]; 2]>], f32), filter: (f32, f32), rate: u32) {
+        if let Some([a, b]) = &mut self.voice_line {
+            hold_back([a, b], spec.voice_delay as usize, [&mut self.left, &mut self.right]);
+        }
+        let [sum_left, sum_right] = &mut self.sum;
+        for i in 0..BLOCK {
+            self.left[i] += sum_left[i];
+            self.right[i] += sum_right[i];
+        }
+        self.sum = [[0.0; BLOCK]; 2];
+        let (keys, tempo) = around;
+        // What has faded out waits here for the next program, which takes it away.
+        for slot in self.chain.iter_mut().filter(|s| !s.finished()) {
+            let insert = if slot.gone { None } else { spec.inserts.iter().position(|i| i.key == slot.key) };
+            let to = insert.map(|at| {
+                let insert = &spec.inserts[at];
+                let count = KINDS[insert.kind].settings.len();
+                let mut values = insert.values;
+                for (i, value) in values[..count].iter_mut().enumerate() {
+                    let cell = insert.first as usize + i;
+                    *value = mix.cells[cell].unscaled(cells[cell].now);
+                }
+                (insert, values, cells[insert.first as usize + count].now)
+            });
+            let key = insert.and_then(|at| keys.get(at)).and_then(Option::as_ref).map(|[l, r]| [&l[..], &r[..]]);
+            slot.process(to.as_ref().map(|(i, v, w)| (*i, v, *w)), (key, tempo), rate, [&mut self.left, &mut self.right]);
+        }
+        self.filters.process(filter, rate, &mut self.left, &mut self.right);
+    }
+}
+
+/// Delays a block of two channels.
+pub(crate) fn hold_back(lines: [&mut DelayLine; 2], frames: usize, block: [&mut [f32; BLOCK]; 2]) {
+    for (line, samples) in lines.into_iter().zip(block) {
+        for sample in samples.iter_mut() {
+            line.write(*sample);
+            *sample = line.at(frames + 1);
+        }
+    }
+}
+
+/// A value of the mix.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct CellState {
+    /// What it is set to, gliding after edits.
+    pub(crate) set: f32,
+    /// What snapshots add to that, and modulation.
+    pub(crate) held: f32,
+    pub(crate) moved: f32,
+    /// All together, in its scale.
+    pub(crate) now: f32,
+}
+
+/// A snapshot at work.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct SnapshotState {
+    /// How far it has risen, from 0 to 1.
+    pub(crate) swell: Swell,
+    /// Whether any reason keeps it up.
+    pub(crate) up: bool,
+    /// Raised until it is lowered.
+    pub(crate) raised: bool,
+    /// Raised until a frame; 0 if not.
+    pub(crate) until: u64,
+    /// How much there is of it now, from 0 to 1.
+    pub(crate) share: f32,
+    /// Rehearsal only: what it is set to by hand.
+    pub(crate) by_hand: Option<f32>,
+}
+
+impl SnapshotState {
+    pub(crate) fn new() -> SnapshotState {
+        SnapshotState { swell: Swell::at_rest(0.0), up: false, raised: false, until: 0, share: 0.0, by_hand: None }
+    }
+
+    /// Goes up or down from wherever it is.
+    pub(crate) fn go(&mut self, spec: &Snapshot, up: bool, frame: u64) {
+        if self.up != up {
+            self.up = up;
+            let (frames, curve) = if up { spec.rise } else { spec.fall };
+            self.swell = self.swell.towards(if up { 1.0 } else { 0.0 }, frame, frames, curve);
+        }
+    }
+}
+
+/// A duck at work: how far down it is, from 0 to 1, and frames that it stays.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct DuckState {
+    pub(crate) way: f32,
+    pub(crate) stay: u64,
+    pub(crate) down: bool,
+    pub(crate) change: f32,
+}
+
+impl DuckState {
+    /// Goes on by a block in which the key was heard or not.
+    pub(crate) fn follow(&mut self, spec: &Duck, heard: bool) {
+        let block = BLOCK as u64;
+        if heard {
+            (self.stay, self.down) = (spec.hold, true);
+        } else if self.stay >= block {
+            self.stay -= block;
+        } else {
+            (self.stay, self.down) = (0, false);
+        }
+        let step = |frames: u64| BLOCK as f32 / frames.max(block) as f32;
+        let curve: Shape;
+        if self.down {
+            self.way = (self.way + step(spec.attack.0)).min(1.0);
+            curve = spec.attack.1;
+        } else {
+            self.way = (self.way - step(spec.release.0)).max(0.0);
+            curve = spec.release.1;
+        }
+        self.change = spec.by * curve.at(self.way);
+    }
+}
+
+/// The memory of the mix besides the buses.
+#[derive(Debug)]
+pub(crate) struct MixState {
+    pub(crate) cells: Vec<CellState>,
+    pub(crate) snapshots: Vec<SnapshotState>,
+    pub(crate) ducks: Vec<DuckState>,
+    /// Player levels from 0 to 10.
+    pub(crate) player: Vec<f32>,
+}
+
+impl MixState {
+    pub(crate) fn new(program: &Program) -> MixState {
+        MixState {
+            cells: program.mix.cells.iter().map(|c| CellState { set: c.rest, held: 0.0, moved: 0.0, now: c.rest }).collect(),
+            snapshots: program.mix.snapshots.iter().map(|_| SnapshotState::new()).collect(),
+            ducks: vec![DuckState::default(); program.mix.ducks.len()],
+            player: vec![crate::program::FULL_PLAYER_LEVEL; program.mix.player_levels.len()],
+        }
+    }
+
+    pub(crate) fn take_over(&mut self, old: &MixState, new: &Mix, before: &Mix) {
+        for (cell, now) in new.cells.iter().zip(&mut self.cells) {
+            if let Some(earlier) = before.find_cell.get(cell.key).filter(|e| before.cells[*e].by_octaves == cell.by_octaves) {
+                *now = old.cells[earlier];
+            }
+        }
+        for (snapshot, now) in new.snapshots.iter().zip(&mut self.snapshots) {
+            if let Some(earlier) = before.find_snapshot.get(snapshot.key) {
+                *now = old.snapshots[earlier];
+            }
+        }
+        for (duck, now) in new.ducks.iter().zip(&mut self.ducks) {
+            if let Some(earlier) = before.ducks.iter().position(|d| d.key == duck.key) {
+                *now = old.ducks[earlier];
+            }
+        }
+        for (level, now) in new.player_levels.iter().zip(&mut self.player) {
+            if let Some(earlier) = before.player_levels.iter().position(|l| l.key == level.key) {
+                *now = old.player[earlier];
+            }
+        }
+    }
+}
