@@ -2,9 +2,11 @@
 //! drawing are elsewhere, and drawing changes nothing here.
 
 use super::Options;
+pub(crate) use super::aims::{Hit, Typed};
 use super::curve::Editor;
 use super::keys::{self, Do, PADS, View};
 use super::line::Line;
+use super::mix::MixView;
 use super::music::MusicView;
 use super::rehearsal::Rehearsal;
 use super::sounds::{Picker, SoundsView, TakeFacts};
@@ -40,73 +42,6 @@ pub(crate) enum Item {
 pub(crate) enum Column {
     Index,
     Sounding,
-}
-
-/// What a place on the screen means to the mouse.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Hit {
-    View(View),
-    Item(Item),
-    /// The bar of a parameter: its left end and its width.
-    Bar(usize),
-    StateValue(usize, usize),
-    Voice(u64),
-    Bus(usize),
-    /// The level line of a bus.
-    Level(usize),
-    Sound(String),
-    Take(usize),
-    Field(usize),
-    /// A modulation, by its place in the file.
-    Modulation(usize),
-    Told(usize),
-    Wiring(usize),
-    MusicItem(usize),
-    Stave(usize),
-    Way(usize, usize),
-    WayField(usize),
-    /// The plot of the curve's editor.
-    Plot,
-}
-
-/// What a typed value is for.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Typed {
-    Parameter(String),
-    BusLevel(String),
-    SoundLevel(String),
-    /// A field of sounds.
-    Field(Vec<String>, &'static str),
-    /// The takes of a sound for one value.
-    Takes(String, String),
-    /// A field of a shared setting.
-    Shared {
-        kind: String,
-        name: String,
-        key: String,
-    },
-    Rename(String),
-    Filter,
-    /// The event that is to play a sound.
-    Wire(String),
-    NewModulation,
-    Formula(String),
-    /// The time a modulation takes to follow.
-    Smooth(usize),
-    /// A field of the way from a section to another.
-    Transition {
-        piece: String,
-        from: String,
-        to: String,
-        field: &'static str,
-    },
-    LayerLevel {
-        piece: String,
-        section: String,
-        layer: String,
-    },
-    /// A point of the curve being edited.
-    Point(Box<Editor>),
 }
 
 /// What lies over the page, or what keys go to.
@@ -176,6 +111,7 @@ pub(crate) struct App {
     pub(crate) sounds: SoundsView,
     pub(crate) wiring: WiringView,
     pub(crate) music: MusicView,
+    pub(crate) mix: MixView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
     /// What is known of audio files.
@@ -195,7 +131,8 @@ impl App {
         let assets = Assets::default();
         let (program, found) = program::compile(workspace.document(), &assets);
         let faults = all_faults(&workspace, found);
-        let rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms);
+        let (levels, notice) = crate::levels::read(workspace.root());
+        let rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
         let (sender, results) = channel();
         let now = Instant::now();
         let mut app = App {
@@ -216,6 +153,7 @@ impl App {
             sounds: SoundsView::default(),
             wiring: WiringView::default(),
             music: MusicView::default(),
+            mix: MixView::default(),
             survey: Default::default(),
             facts: HashMap::new(),
             assets,
@@ -226,6 +164,9 @@ impl App {
         };
         app.look_through();
         app.load_missing();
+        if let Some(notice) = notice {
+            app.alarm(notice);
+        }
         Ok(app)
     }
 
@@ -360,6 +301,7 @@ impl App {
         let last = |n: usize| n.saturating_sub(1);
         self.item = self.item.min(last(self.items().len()));
         self.bus = self.bus.min(last(self.program().buses.len()));
+        self.hold_mix();
         if self.mode == Mode::Faults && self.faults.is_empty() {
             self.mode = Mode::Page;
         }
@@ -481,7 +423,8 @@ impl App {
             View::Sounds => self.act_sounds(does),
             View::Wiring => self.act_wiring(does),
             View::Music => self.act_music(does),
-            View::Stage | View::Mix => false,
+            View::Mix => self.act_mix(does),
+            View::Stage => false,
         };
         if taken {
             return;
@@ -563,7 +506,7 @@ impl App {
             (View::Sounds, _) => self.go_sounds(by),
             (View::Wiring, _) => self.go_wiring(by),
             (View::Music, _) => self.go_music(by),
-            (View::Mix, _) => self.bus = step(self.bus, self.program().buses.len()),
+            (View::Mix, _) => {}
             (View::Stage, Column::Index) => self.item = step(self.item, self.items().len()),
             (View::Stage, Column::Sounding) => {
                 let voices = self.sounding();
@@ -592,9 +535,6 @@ impl App {
 
     /// Moves the selected value by `by` steps.
     fn nudge(&mut self, by: f32) {
-        if self.view == View::Mix {
-            return self.nudge_bus(by);
-        }
         if self.column == Column::Sounding {
             return self.nudge_sound(by);
         }

@@ -73,11 +73,6 @@ impl App {
 
     pub(super) fn rest(&mut self) {
         match (self.view, self.column, self.selected_item()) {
-            (View::Mix, ..) => {
-                if let Some(name) = self.bus_name(self.bus) {
-                    self.set_bus_level(&name, 0.0);
-                }
-            }
             (View::Stage, Column::Index, Some(Item::Parameter(index))) => {
                 let rest = self.document().parameters[index].rest;
                 self.set_parameter(index, rest);

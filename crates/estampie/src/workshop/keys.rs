@@ -66,6 +66,12 @@ pub(crate) enum Do {
     Metronome,
     Tap,
     Prove,
+    NewEffect,
+    NewSnapshot,
+    Target,
+    Without,
+    Bypass,
+    BypassAll,
 }
 
 /// A view of the workshop.
@@ -108,6 +114,7 @@ const STAGE: Option<View> = Some(View::Stage);
 const WIRING: Option<View> = Some(View::Wiring);
 const SOUNDS: Option<View> = Some(View::Sounds);
 const MUSIC: Option<View> = Some(View::Music);
+const MIX: Option<View> = Some(View::Mix);
 
 /// The table.
 pub(crate) const KEYS: &[Binding] = &[
@@ -115,7 +122,7 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["2"], Do::View(View::Wiring), "2", "the view Wiring: what follows from what the game tells", None, None),
     key(&["3"], Do::View(View::Sounds), "3", "the view Sounds: the recipes", None, None),
     key(&["4"], Do::View(View::Music), "4", "the view Music: sections, layers, and the ways between them", None, None),
-    key(&["5"], Do::View(View::Mix), "5", "the view Mix: the buses", None, None),
+    key(&["5"], Do::View(View::Mix), "5", "the view Mix: buses, effects, sends, snapshots", None, None),
     key(&["up", "k"], Do::Up, "↑ k", "the line above", None, None),
     key(&["down", "j"], Do::Down, "↓ j", "the line below", None, None),
     key(&["left", "h"], Do::Left, "← h", "less: a parameter, a level; the state's value before", None, Some("value")),
@@ -137,6 +144,17 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["p"], Do::Prove, "p", "prove every way: render and listen to them; again to open the finds", MUSIC, Some("prove")),
     key(&["M"], Do::Metronome, "M", "a click on every beat (rehearsal only, never saved)", MUSIC, None),
     key(&["T"], Do::Tap, "T", "tap a tempo, on the beat", MUSIC, None),
+    key(&["enter"], Do::Main, "enter", "the settings of the bus's effect; hear the snapshot; type the value", MIX, Some("open, hear")),
+    key(&["o"], Do::Target, "o", "edit the chosen snapshot instead of the mix; again, or esc, goes back", MIX, Some("edit snapshot")),
+    key(&["a"], Do::Without, "a", "hear the mix without the snapshot that is edited; again to hear it", MIX, Some("without")),
+    key(&["i"], Do::NewEffect, "i", "a new effect on the bus", MIX, Some("effect")),
+    key(&["S"], Do::NewSnapshot, "S", "a new snapshot", MIX, Some("snapshot")),
+    key(&["<"], Do::JumpBack, "<", "the return, snapshot or effect before", MIX, None),
+    key(&[">"], Do::JumpOn, ">", "the next return, snapshot or effect", MIX, Some("next")),
+    key(&["b"], Do::Bypass, "b", "bypass the effect (rehearsal only)", MIX, Some("bypass")),
+    key(&["B"], Do::BypassAll, "B", "bypass all effects (rehearsal only)", MIX, None),
+    key(&["O"], Do::Off, "O", "leave the effect out, or let it in again", MIX, None),
+    key(&["D"], Do::Delete, "D", "take out the effect, the send, or the snapshot", MIX, None),
     key(&["e"], Do::Edit, "e", "type a value: 12, -6 dB, 80ms", None, Some("edit")),
     key(&["n"], Do::NewReaction, "n", "a new reaction below", WIRING, Some("new")),
     key(&["o"], Do::NewAction, "o", "a new action below", WIRING, Some("action")),

@@ -1,5 +1,6 @@
 //! The workshop: the full-screen page, its views, and what the hands do there.
 
+mod aims;
 mod app;
 mod curve;
 mod finder;

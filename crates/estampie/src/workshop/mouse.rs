@@ -1,7 +1,9 @@
 //! The mouse: what a click, a drag and the wheel do, by what the drawing said lies under them.
 
-use super::app::{App, Column, Hit, Item, Mode};
+use super::app::{App, Column, Hit, Item, Mode, Typed};
 use super::keys::Do;
+use super::line::Line;
+use super::mix::Focus;
 use super::{music, sounds, wiring};
 use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Position, Rect};
@@ -139,7 +141,21 @@ impl App {
                     self.act(Do::Edit);
                 }
             }
-            Hit::Bus(index) => self.bus = *index,
+            Hit::Bus(index) => {
+                self.bus = *index;
+                self.mix.focus = Focus::Levels;
+                self.hold_mix();
+            }
+            Hit::Send(bus, send) => self.point_mix(Focus::Sends, |app| (app.bus, app.mix.send) = (*bus, *send)),
+            Hit::Held(bus, snapshot) => self.point_mix(Focus::Snapshots, |app| (app.bus, app.mix.snapshot) = (*bus, *snapshot)),
+            Hit::Setting(at) => self.point_mix(Focus::Effect, |app| app.mix.setting = *at),
+            Hit::PlayerLevel(at) => self.point_mix(Focus::Player, |app| app.mix.player = *at),
+            Hit::SnapshotField(at, field) => {
+                if let Some(snapshot) = self.document().snapshots.get(*at).map(|s| s.name.clone()) {
+                    self.mix.snapshot = *at;
+                    self.mode = Mode::Typing(Typed::SnapshotField { snapshot, field }, Line::default());
+                }
+            }
             Hit::Level(index) => {
                 self.bus = *index;
                 self.dragging = Some((hit.clone(), rect));
@@ -165,7 +181,7 @@ impl App {
             }
             Hit::Level(index) => {
                 if let Some(name) = self.bus_name(*index) {
-                    self.set_bus_level(&name, super::mix::level_at(share));
+                    self.drag_level(&name, super::mix::level_at(share));
                 }
             }
             _ => {}

@@ -31,7 +31,7 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
         View::Wiring => &["click a line to choose it, again to edit or send it"],
         View::Sounds => &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"],
         View::Music => &["click a section, layer or way to choose it, again to go there"],
-        View::Mix => &["click a bus to choose it", "drag a level"],
+        View::Mix => &["click a bus, a send, what a snapshot holds, a setting", "drag a level"],
     };
     if matches!(app.view, View::Wiring | View::Sounds) {
         let curve = [

@@ -326,6 +326,13 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
         Typed::Smooth(_) => "follows within".into(),
         Typed::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::music::label(field)),
         Typed::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}"),
+        Typed::Send { bus, to } => format!("{bus} sends to {to}"),
+        Typed::Setting { insert, word, .. } => format!("{word} of {insert}"),
+        Typed::Held { snapshot, what } => format!("snapshot {snapshot}, {what}: by or to"),
+        Typed::NewEffect(bus) => format!("new effect on {bus}:"),
+        Typed::NewSnapshot => "new snapshot:".into(),
+        Typed::SnapshotField { snapshot, field } => format!("{field} of snapshot {snapshot}"),
+        Typed::PlayerLevel(name) => format!("player level {name}, 0 to 10"),
         Typed::Point(_) => "point".into(),
     }
 }

@@ -1,6 +1,7 @@
 //! The rehearsal: an engine being played, what came out of it lately, and what of it is recorded.
 
 use crate::cli::SOFT_START;
+use crate::levels::{self, Levels};
 use crate::player::Player;
 use estampie_core::document::{Document, did_you_mean};
 use estampie_core::engine::{Draws, Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, What};
@@ -101,6 +102,8 @@ pub(crate) struct Rehearsal {
     pub(crate) muted: BTreeSet<NameKey>,
     pub(crate) soloed: BTreeSet<NameKey>,
     pub(crate) only: Only,
+    /// What the player of the game has set.
+    pub(crate) levels: Levels,
     pub(crate) replay: Option<Replay>,
     recorder: Option<Recorder>,
     /// A program that the engine had no room for yet (it is frozen, say).
@@ -131,18 +134,23 @@ pub(crate) struct Only {
     pub(crate) soloed_sounds: BTreeSet<NameKey>,
     /// A click on every beat.
     pub(crate) metronome: bool,
+    /// Effects that are bypassed, by bus and name; none is all of them.
+    pub(crate) bypassed: BTreeSet<NameKey>,
+    /// Snapshots of which there is so much (in percent), whatever the game says.
+    pub(crate) by_hand: BTreeMap<NameKey, u8>,
     /// Layers brought in or taken out by hand, against how they begin.
     pub(crate) switched: BTreeMap<NameKey, bool>,
 }
 
-fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>) -> (Engine, Remote) {
+fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>, player: &Levels) -> (Engine, Remote) {
     let options = Options { soft_start: SOFT_START, schedule: schedule.into(), ..Options::default() };
-    Engine::new(Prepared::new(Arc::clone(program), seed), options)
+    // The player's levels are in force before the first sample.
+    Engine::new(Prepared::new(Arc::clone(program), seed).with_player_levels(&levels::keys(player)), options)
 }
 
 impl Rehearsal {
-    pub(crate) fn start(program: Arc<Program>, device: Option<String>, buffer_ms: u32) -> Rehearsal {
-        let (engine, remote) = make(&program, 1, Vec::new());
+    pub(crate) fn start(program: Arc<Program>, device: Option<String>, buffer_ms: u32, levels: Levels) -> Rehearsal {
+        let (engine, remote) = make(&program, 1, Vec::new(), &levels);
         let player = Player::start(engine, program.rate, device, buffer_ms);
         Rehearsal {
             player,
@@ -158,6 +166,7 @@ impl Rehearsal {
             muted: BTreeSet::new(),
             soloed: BTreeSet::new(),
             only: Only::default(),
+            levels,
             replay: None,
             recorder: None,
             waiting: None,
@@ -196,7 +205,7 @@ impl Rehearsal {
         if self.programs.len() > 64 {
             self.programs.pop_front();
         }
-        let prepared = Box::new(Prepared::new(Arc::clone(&program), self.seed));
+        let prepared = Box::new(Prepared::new(Arc::clone(&program), self.seed).with_player_levels(&levels::keys(&self.levels)));
         self.program = program;
         // Only the newest waits: it has all that those before it had.
         self.waiting = Some(prepared);
@@ -211,7 +220,7 @@ impl Rehearsal {
 
     /// Begins anew from silence with a schedule.
     fn begin(&mut self, seed: u64, schedule: Vec<Input>) {
-        let (engine, remote) = make(&self.program, seed, schedule);
+        let (engine, remote) = make(&self.program, seed, schedule, &self.levels);
         self.seed = seed;
         self.remote = remote;
         self.waiting = None;
@@ -253,6 +262,12 @@ impl Rehearsal {
         self.say(InputKind::Waits { factor: if only.short_waits { 0.1 } else { 1.0 } });
         self.say(InputKind::Chances { always: only.chances });
         self.say(InputKind::Metronome { on: only.metronome });
+        for effect in only.bypassed {
+            self.say(InputKind::Bypass { effect, on: true });
+        }
+        for (snapshot, percent) in only.by_hand {
+            self.say(InputKind::ByHand { snapshot, share: Some(f32::from(percent) / 100.0) });
+        }
         let (sound, take) = only.forced.unwrap_or((NameKey::NONE, 0));
         self.say(InputKind::ForceTake { sound, take });
         for (list, solo) in [(only.muted_sounds, false), (only.soloed_sounds, true)] {
@@ -271,6 +286,12 @@ impl Rehearsal {
             for sound in gone {
                 let _ = self.remote.input(Input { frame: NOW, what: InputKind::GateSound { sound, solo, on: false } });
             }
+        }
+        for effect in before.bypassed.difference(&self.only.bypassed) {
+            let _ = self.remote.input(Input { frame: NOW, what: InputKind::Bypass { effect: *effect, on: false } });
+        }
+        for snapshot in before.by_hand.keys().filter(|s| !self.only.by_hand.contains_key(s)) {
+            let _ = self.remote.input(Input { frame: NOW, what: InputKind::ByHand { snapshot: *snapshot, share: None } });
         }
         for parameter in before.held.difference(&self.only.held) {
             let _ = self.remote.input(Input { frame: NOW, what: InputKind::Hold { parameter: *parameter, value: None } });

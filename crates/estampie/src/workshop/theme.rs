@@ -19,6 +19,8 @@ pub(crate) enum Role {
     Gold,
     /// Is well.
     Verdigris,
+    /// Belongs to a snapshot or a stinger.
+    Folium,
 }
 
 /// How many colours the terminal has.
@@ -120,6 +122,7 @@ impl Theme {
                 (Role::Lapis, false) => 0x0074_a8f0,
                 (Role::Gold, false) => 0x00f0_b93a,
                 (Role::Verdigris, false) => 0x0068_bd97,
+                (Role::Folium, false) => 0x00bd_92e6,
                 (Role::Vellum, true) => 0x002b_241a,
                 (Role::Faded, true) => 0x0073_6755,
                 (Role::Ghost, true) => 0x00bf_b299,
@@ -127,6 +130,7 @@ impl Theme {
                 (Role::Lapis, true) => 0x0024_55a8,
                 (Role::Gold, true) => 0x0098_6a00,
                 (Role::Verdigris, true) => 0x001f_7550,
+                (Role::Folium, true) => 0x006b_3fa0,
             })),
             Colours::Sixteen => style.fg(match role {
                 Role::Vellum => Color::Reset,
@@ -137,9 +141,10 @@ impl Theme {
                 Role::Lapis => Color::LightBlue,
                 Role::Gold => Color::Yellow,
                 Role::Verdigris => Color::Green,
+                Role::Folium => Color::Magenta,
             }),
             Colours::None => match role {
-                Role::Vellum | Role::Lapis | Role::Verdigris => style,
+                Role::Vellum | Role::Lapis | Role::Verdigris | Role::Folium => style,
                 Role::Faded | Role::Ghost => style.add_modifier(Modifier::DIM),
                 Role::Red | Role::Gold => style.add_modifier(Modifier::BOLD),
             },
@@ -153,6 +158,15 @@ impl Theme {
             Colours::All | Colours::Many => Style::new().bg(self.colour(0x0033_2b22)),
             // The mark at its left end says the rest.
             Colours::Sixteen | Colours::None => Style::new().add_modifier(Modifier::BOLD),
+        }
+    }
+
+    /// The line that says that a snapshot is edited, not the mix.
+    pub(crate) fn band(self) -> Style {
+        match self.colours {
+            Colours::All | Colours::Many if self.light => self.style(Role::Folium).bg(self.colour(0x00e3_d5f2)).add_modifier(Modifier::BOLD),
+            Colours::All | Colours::Many => self.style(Role::Folium).bg(self.colour(0x0036_2152)).add_modifier(Modifier::BOLD),
+            Colours::Sixteen | Colours::None => Style::new().add_modifier(Modifier::REVERSED | Modifier::BOLD),
         }
     }
 
@@ -178,7 +192,7 @@ mod tests {
         for colours in [Colours::All, Colours::Many] {
             for light in [false, true] {
                 let theme = Theme::new(colours, light);
-                for role in [Role::Vellum, Role::Faded, Role::Ghost, Role::Red, Role::Lapis, Role::Gold, Role::Verdigris] {
+                for role in [Role::Vellum, Role::Faded, Role::Ghost, Role::Red, Role::Lapis, Role::Gold, Role::Verdigris, Role::Folium] {
                     assert_ne!(theme.style(role).fg, theme.ground().bg, "{role:?} {colours:?} {light}");
                 }
                 assert_ne!(theme.selection().bg, theme.ground().bg);

@@ -83,7 +83,7 @@ impl App {
                 "allowed" => names.extend(["yes", "no"]),
                 _ => {}
             },
-            _ => {}
+            _ => names.extend(self.mix_words(typed)),
         }
         names.into_iter().filter(|n| !word.is_empty() && n.starts_with(word) && *n != word).map(str::to_owned).collect()
     }
@@ -116,7 +116,6 @@ impl App {
 
     pub(super) fn begin_typing(&mut self) {
         let typed = match (self.view, self.column, self.selected_item()) {
-            (View::Mix, ..) => self.bus_name(self.bus).map(Typed::BusLevel),
             (View::Stage, Column::Index, Some(Item::Parameter(index))) => Some(Typed::Parameter(self.document().parameters[index].name.clone())),
             (View::Stage, Column::Sounding, _) => self.selected_voice().map(|v| Typed::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
             _ => None,
@@ -199,6 +198,7 @@ impl App {
                 self.recompile();
             }
             Typed::Point(editor) => self.set_point(editor, text)?,
+            _ => self.set_typed_mix(typed, text)?,
         }
         Ok(())
     }

@@ -97,8 +97,8 @@ impl Effect for LookAhead {
             *r *= drive;
         }
         let mut around_peaks = [[0.0f32; MOST_FRAMES]; 2];
-        self.peaks[0].around(left, &mut around_peaks[0][..n]);
-        self.peaks[1].around(right, &mut around_peaks[1][..n]);
+        self.peaks[0].around(left, ceiling, &mut around_peaks[0][..n]);
+        self.peaks[1].around(right, ceiling, &mut around_peaks[1][..n]);
         self.least = 1.0;
         let place = self.mean.len();
         for i in 0..n {

@@ -9,6 +9,8 @@ pub const OVERSAMPLING: usize = 8;
 /// Taps of each phase; going up and down again takes as many frames.
 const PHASE: usize = 32;
 const KERNEL: usize = OVERSAMPLING * PHASE + 1;
+/// Room for the taps of a phase, a multiple of eight so that they are added up eight at a time.
+const WINDOW: usize = PHASE + 8;
 
 /// Modified Bessel function of the first kind, order 0, by its series.
 fn bessel(x: f64) -> f64 {
@@ -45,9 +47,11 @@ fn kernel(band: f64) -> Vec<f32> {
 #[derive(Debug, Clone)]
 pub(super) struct Oversampler {
     /// For each phase its taps, the newest sample's last.
-    up: Arc<[[f32; PHASE + 1]; OVERSAMPLING]>,
+    up: Arc<[[f32; WINDOW]; OVERSAMPLING]>,
     down: Arc<[f32]>,
-    past: [f32; MOST_FRAMES + PHASE],
+    past: [f32; MOST_FRAMES + WINDOW],
+    /// No sample between others is greater than this many times the greatest of those.
+    most: f32,
     fine: Vec<f32>,
 }
 
@@ -59,30 +63,30 @@ impl Oversampler {
 
     fn of(band: f64) -> Oversampler {
         let kernel = kernel(band);
-        let mut up = [[0.0; PHASE + 1]; OVERSAMPLING];
+        let mut up = [[0.0; WINDOW]; OVERSAMPLING];
         for (phase, taps) in up.iter_mut().enumerate() {
             for back in 0..=PHASE {
                 // Sample n−back lies back·8 + phase taps from the kernel's start.
                 let at = back * OVERSAMPLING + phase;
-                taps[PHASE - back] = if at < KERNEL { kernel[at] * OVERSAMPLING as f32 } else { 0.0 };
+                taps[WINDOW - 1 - back] = if at < KERNEL { kernel[at] * OVERSAMPLING as f32 } else { 0.0 };
             }
         }
         let fine = vec![0.0; MOST_FRAMES * OVERSAMPLING + KERNEL - 1];
-        Oversampler { up: Arc::new(up), down: kernel.into(), past: [0.0; MOST_FRAMES + PHASE], fine }
+        let most = up.iter().map(|taps| taps.iter().map(|t| t.abs()).sum::<f32>()).fold(0.0, f32::max);
+        Oversampler { up: Arc::new(up), down: kernel.into(), past: [0.0; MOST_FRAMES + WINDOW], most, fine }
     }
 
     /// Eight samples for each of a block; valid until the next call.
     pub(super) fn rise(&mut self, samples: &[f32]) -> &mut [f32] {
         let n = samples.len();
-        self.past[PHASE..PHASE + n].copy_from_slice(samples);
-        // What came before, for the way down.
+        self.past[WINDOW - 1..WINDOW - 1 + n].copy_from_slice(samples);
         for i in 0..n {
-            let window = &self.past[i..=i + PHASE];
+            let window = &self.past[i..i + WINDOW];
             for (phase, taps) in self.up.iter().enumerate() {
                 self.fine[KERNEL - 1 + i * OVERSAMPLING + phase] = dot(taps, window);
             }
         }
-        self.past.copy_within(n..n + PHASE, 0);
+        self.past.copy_within(n..n + WINDOW - 1, 0);
         &mut self.fine[KERNEL - 1..KERNEL - 1 + n * OVERSAMPLING]
     }
 
@@ -128,7 +132,18 @@ impl Default for TruePeak {
 
 impl TruePeak {
     /// The greatest amplitude around each sample of a block (16 frames late), written into `peaks`.
-    pub(super) fn around(&mut self, samples: &[f32], peaks: &mut [f32]) {
+    ///
+    /// While nothing between the samples can be over `needless` they are not looked for; then `peaks` are no greater than that.
+    pub(super) fn around(&mut self, samples: &[f32], needless: f32, peaks: &mut [f32]) {
+        let n = samples.len();
+        let past = &mut self.over.past;
+        let greatest = past[..WINDOW - 1].iter().chain(samples).fold(0.0f32, |p, s| p.max(s.abs()));
+        if greatest * self.over.most <= needless {
+            past[WINDOW - 1..WINDOW - 1 + n].copy_from_slice(samples);
+            past.copy_within(n..n + WINDOW - 1, 0);
+            peaks.fill(greatest);
+            return;
+        }
         let fine = self.over.rise(samples);
         for (peak, eight) in peaks.iter_mut().zip(fine.chunks_exact(OVERSAMPLING)) {
             *peak = eight.iter().fold(0.0f32, |p, s| p.max(s.abs()));

@@ -138,24 +138,28 @@ impl Reverb {
     fn enter(&mut self, to: &[f32], left: &mut [f32], right: &mut [f32], early: &mut [[f32; MOST_FRAMES]; 2]) {
         let n = left.len();
         let rate = self.rate as f32;
-        let (mut pre, pre_step) = self.pre_delay.steps(to[6] * rate, n);
+        // At rest it is a whole number of frames: nothing has to be read between samples.
+        let (mut pre, pre_step) = self.pre_delay.steps((to[6] * rate).round(), n);
         let (mut density, density_step) = self.density.steps(0.7 * to[7], n);
         let size = self.last[5];
+        let early_at = EARLY.map(|(ms, ..)| (ms * 0.001 * rate * size).round());
+        let whole = pre_step == 0.0;
+        let read = |line: &DelayLine, back: f32| if whole { line.at(back as usize) } else { line.between(back) };
+        let lengths = [0usize, 24].map(|more| DIFFUSE.map(|f| (f64::from(f) * f64::from(self.rate) / 48_000.0) as usize + more));
         for i in 0..n {
             pre += pre_step;
             density += density_step;
             self.pre[0].write(left[i]);
             self.pre[1].write(right[i]);
-            for (ms, level, to_left) in EARLY {
-                let back = 1.0 + pre + (ms * 0.001 * rate * size).round();
+            for ((_, level, to_left), at) in EARLY.into_iter().zip(early_at) {
+                let back = 1.0 + pre + at;
                 // A reflection is heard from the other side as well, softer.
                 let (near, far) = if to_left { (0, 1) } else { (1, 0) };
-                early[near][i] += level * 0.5 * (self.pre[near].between(back) + 0.4 * self.pre[far].between(back));
+                early[near][i] += level * 0.5 * (read(&self.pre[near], back) + 0.4 * read(&self.pre[far], back));
             }
-            let x = [self.pre[0].between(1.0 + pre), self.pre[1].between(1.0 + pre)];
+            let x = [read(&self.pre[0], 1.0 + pre), read(&self.pre[1], 1.0 + pre)];
             for (channel, (mut x, lines)) in x.into_iter().zip(&mut self.diffuse).enumerate() {
-                for (line, frames) in lines.iter_mut().zip(DIFFUSE) {
-                    let length = (f64::from(frames) * f64::from(self.rate) / 48_000.0) as usize + channel * 24;
+                for (line, length) in lines.iter_mut().zip(lengths[channel]) {
                     let past = line.at(length);
                     let mut inner = x + past * density;
                     settle(&mut inner);

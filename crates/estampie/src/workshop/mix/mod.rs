@@ -1,0 +1,527 @@
+//! The view *Mix*: buses with levels, effects and sends, snapshots that lie over them, ducks, player levels, loudness.
+
+mod draw;
+mod panels;
+
+pub(crate) use draw::{draw, level_at};
+
+use super::app::{App, Mode, Typed};
+use super::keys::Do;
+use super::line::Line;
+use super::rehearsal::Only;
+use estampie_core::document::{BusDoc, InsertDoc, Located, SnapshotDoc, kind_of, read_held};
+use estampie_core::dsp::effects::{KINDS, Kind, Setting, Unit};
+use estampie_core::engine::InputKind;
+use estampie_core::names::NameKey;
+use estampie_core::program::player_level;
+use estampie_core::units::Decibels;
+
+/// What keys go to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Focus {
+    /// The levels of buses.
+    #[default]
+    Levels,
+    /// What they send.
+    Sends,
+    /// What snapshots hold.
+    Snapshots,
+    /// The settings of an effect.
+    Effect,
+    /// The levels that the player sets.
+    Player,
+}
+
+/// What is chosen in the view.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct MixView {
+    pub(crate) focus: Focus,
+    /// The return, snapshot, effect, setting and player level that are chosen, by their places.
+    pub(crate) send: usize,
+    pub(crate) snapshot: usize,
+    pub(crate) insert: usize,
+    pub(crate) setting: usize,
+    pub(crate) player: usize,
+    /// The snapshot that is edited instead of the mix, by name.
+    pub(crate) target: Option<String>,
+    /// It is heard without that snapshot just now.
+    pub(crate) without: bool,
+}
+
+const ORDER: [Focus; 5] = [Focus::Levels, Focus::Sends, Focus::Snapshots, Focus::Effect, Focus::Player];
+
+/// A value a step further: half a decibel, a sixth of an octave, a fiftieth of a range.
+fn stepped(setting: &Setting, value: f32, by: f32) -> f32 {
+    let next = match setting.unit {
+        Unit::Decibels => ((value + by * 0.5) * 10.0).round() / 10.0,
+        Unit::Choice(_) => value + by.signum(),
+        Unit::Semitones => ((value + by * 0.5) * 100.0).round() / 100.0,
+        _ if setting.by_octaves() => rounded(value * (by / 6.0).exp2()),
+        _ => {
+            let step = (setting.high - setting.low) / 50.0;
+            ((value / step + by).round() * step * 1000.0).round() / 1000.0
+        }
+    };
+    next.clamp(setting.low, setting.high)
+}
+
+/// Three digits are enough for what one types.
+fn rounded(value: f32) -> f32 {
+    let digits = 10f32.powf(2.0 - value.abs().max(1e-6).log10().floor());
+    (value * digits).round() / digits
+}
+
+impl App {
+    /// The document's bus behind the chosen line.
+    pub(crate) fn bus_doc(&self) -> Option<&BusDoc> {
+        let name = self.bus_name(self.bus)?;
+        self.document().buses.iter().find(|b| b.name == name)
+    }
+
+    /// The names of returns, in the order of their columns.
+    pub(crate) fn returns(&self) -> Vec<String> {
+        let program = self.program();
+        program.buses.iter().filter(|b| b.returns).map(|b| program.names.get(b.key).to_owned()).collect()
+    }
+
+    pub(crate) fn snapshot_doc(&self) -> Option<&SnapshotDoc> {
+        self.document().snapshots.get(self.mix.snapshot)
+    }
+
+    /// The chosen effect of the chosen bus.
+    pub(crate) fn insert_doc(&self) -> Option<(&InsertDoc, &'static Kind)> {
+        let insert = self.bus_doc()?.inserts.get(self.mix.insert)?;
+        Some((insert, kind_of(&self.document().shared.effect, insert)?))
+    }
+
+    /// The value of the mix of a name as the project sets it, in its unit.
+    pub(crate) fn mix_rest(&self, name: &str) -> Option<f32> {
+        let mix = &self.program().mix;
+        let cell = &mix.cells[mix.find_cell.get(NameKey::of(name))?];
+        Some(cell.unscaled(cell.rest))
+    }
+
+    /// The same as it is now.
+    pub(crate) fn mix_now(&self, name: &str) -> Option<f32> {
+        let program = self.rehearsal.status_program()?;
+        self.rehearsal.status.as_ref()?.cells.get(program.mix.find_cell.get(NameKey::of(name))?).copied()
+    }
+
+    /// What a snapshot holds of a value, as written.
+    pub(crate) fn held_text<'a>(snapshot: &'a SnapshotDoc, what: &str) -> Option<(bool, &'a Located<String>)> {
+        snapshot.holds.iter().find(|h| h.what.value == what).map(|h| (h.by, &h.value))
+    }
+
+    pub(super) fn act_mix(&mut self, does: Do) -> bool {
+        match does {
+            Do::Up => self.go_mix(-1),
+            Do::Down => self.go_mix(1),
+            Do::Left => self.nudge_mix(-1.0),
+            Do::Right => self.nudge_mix(1.0),
+            Do::FineLeft => self.nudge_mix(-0.2),
+            Do::FineRight => self.nudge_mix(0.2),
+            Do::NextColumn | Do::PreviousColumn => {
+                let at = ORDER.iter().position(|f| *f == self.mix.focus).unwrap_or(0);
+                let by = if does == Do::NextColumn { 1 } else { ORDER.len() - 1 };
+                self.mix.focus = ORDER[(at + by) % ORDER.len()];
+                self.hold_mix();
+            }
+            Do::JumpBack => self.along_mix(-1),
+            Do::JumpOn => self.along_mix(1),
+            Do::Main => self.main_mix(),
+            Do::Edit => self.type_mix(),
+            Do::Rest => self.rest_mix(),
+            Do::NewEffect => match self.bus_name(self.bus) {
+                Some(bus) => self.mode = Mode::Typing(Typed::NewEffect(bus), Line::default()),
+                None => return false,
+            },
+            Do::NewSnapshot => self.mode = Mode::Typing(Typed::NewSnapshot, Line::default()),
+            Do::Target => self.target_snapshot(),
+            Do::Without => self.hear_without(),
+            Do::Bypass => self.bypass_one(),
+            Do::BypassAll => {
+                let on = !self.rehearsal.only.bypassed.contains(&NameKey::NONE);
+                self.rehearsal.change_only(|only| {
+                    only.bypassed.clear();
+                    if on {
+                        only.bypassed.insert(NameKey::NONE);
+                    }
+                });
+                self.say(if on { "all effects are bypassed (rehearsal only)" } else { "effects are heard again" });
+            }
+            Do::Off => {
+                let found = self.bus_name(self.bus).zip(self.insert_doc().map(|(i, _)| (i.name.clone(), i.off.unwrap_or(false))));
+                match found {
+                    Some((bus, (insert, off))) => {
+                        let done = self.workspace.set_insert_off(&bus, &insert, !off);
+                        self.edited(done);
+                    }
+                    None => self.say("there is no effect here"),
+                }
+            }
+            Do::Delete => self.delete_mix(),
+            Do::Back if self.mix.target.is_some() => self.leave_target(),
+            _ => return false,
+        }
+        true
+    }
+
+    /// Keeps what is chosen within what there is.
+    pub(crate) fn hold_mix(&mut self) {
+        let last = |n: usize| n.saturating_sub(1);
+        let (returns, snapshots) = (self.returns().len(), self.document().snapshots.len());
+        let inserts = self.bus_doc().map_or(0, |b| b.inserts.len());
+        let levels = self.document().player_levels.len();
+        let mix = &mut self.mix;
+        (mix.send, mix.snapshot) = (mix.send.min(last(returns)), mix.snapshot.min(last(snapshots)));
+        (mix.insert, mix.player) = (mix.insert.min(last(inserts)), mix.player.min(last(levels)));
+        let settings = self.insert_doc().map_or(0, |(_, kind)| kind.settings.len() + 1);
+        self.mix.setting = self.mix.setting.min(last(settings));
+        if self.mix.target.as_ref().is_some_and(|t| !self.document().snapshots.iter().any(|s| s.name == *t)) {
+            self.mix.target = None;
+        }
+    }
+
+    fn go_mix(&mut self, by: isize) {
+        match self.mix.focus {
+            Focus::Effect => self.mix.setting = self.mix.setting.saturating_add_signed(by),
+            Focus::Player => self.mix.player = self.mix.player.saturating_add_signed(by),
+            _ => {
+                self.bus = self.bus.saturating_add_signed(by).min(self.program().buses.len().saturating_sub(1));
+            }
+        }
+        self.hold_mix();
+    }
+
+    /// The next return, snapshot or effect.
+    fn along_mix(&mut self, by: isize) {
+        match self.mix.focus {
+            Focus::Sends => self.mix.send = self.mix.send.saturating_add_signed(by),
+            Focus::Snapshots => {
+                self.mix.snapshot = self.mix.snapshot.saturating_add_signed(by);
+                self.hold_mix();
+                if self.mix.target.is_some() {
+                    self.leave_target();
+                    self.target_snapshot();
+                }
+            }
+            _ => self.mix.insert = self.mix.insert.saturating_add_signed(by),
+        }
+        self.hold_mix();
+    }
+
+    fn main_mix(&mut self) {
+        match self.mix.focus {
+            Focus::Snapshots => self.audition(),
+            Focus::Levels if !self.bus_doc().is_none_or(|b| b.inserts.is_empty()) => {
+                self.mix.focus = Focus::Effect;
+                self.hold_mix();
+            }
+            _ => self.type_mix(),
+        }
+    }
+
+    /// The name of the value that the focus is on, if it is one of the mix.
+    pub(crate) fn mix_what(&self) -> Option<String> {
+        let bus = self.bus_name(self.bus)?;
+        match self.mix.focus {
+            Focus::Levels | Focus::Snapshots => Some(format!("bus {bus} level")),
+            Focus::Sends => Some(format!("bus {bus} send {}", self.returns().get(self.mix.send)?)),
+            Focus::Effect => {
+                let (insert, kind) = self.insert_doc()?;
+                let word = kind.settings.get(self.mix.setting).map_or("wet", |s| s.word);
+                Some(format!("bus {bus} {} {word}", insert.name))
+            }
+            Focus::Player => None,
+        }
+    }
+
+    /// The snapshot that an edit goes to: the edit target, or the chosen column in the matrix.
+    fn edits(&self) -> Option<String> {
+        if self.mix.focus == Focus::Snapshots { self.snapshot_doc().map(|s| s.name.clone()) } else { self.mix.target.clone() }
+    }
+
+    fn nudge_mix(&mut self, by: f32) {
+        if self.mix.focus == Focus::Player {
+            return self.nudge_player(by);
+        }
+        let Some(what) = self.mix_what() else { return self.say("there is nothing to move here; enter or e types it, i adds an effect") };
+        if let Some(snapshot) = self.edits() {
+            return self.nudge_held(&snapshot, &what, by);
+        }
+        let Some(bus) = self.bus_name(self.bus) else { return };
+        match self.mix.focus {
+            Focus::Levels | Focus::Snapshots | Focus::Player => self.nudge_bus(if by.abs() < 1.0 { by.signum() * 0.1 } else { by }),
+            Focus::Sends => {
+                let Some(to) = self.returns().get(self.mix.send).cloned() else { return };
+                let Some(send) = self.bus_doc().and_then(|b| b.sends.iter().find(|s| s.to.value == to)).map(|s| (s.level, s.before)) else {
+                    // A new send begins where it is silent.
+                    let done = self.workspace.set_send(&bus, &to, "-60 dB");
+                    return self.edited(done);
+                };
+                let level = if send.0.0 == f32::NEG_INFINITY { -60.0 } else { ((send.0.0 + by * 0.5) * 10.0).round() / 10.0 };
+                let level = if level < -80.0 { Decibels::SILENCE } else { Decibels(level.min(24.0)) };
+                let done = self.workspace.set_send(&bus, &to, &format!("{level}{}", if send.1 { ", before the level" } else { "" }));
+                self.edited(done);
+            }
+            Focus::Effect => {
+                let Some((insert, kind)) = self.insert_doc().map(|(i, k)| (i.name.clone(), k)) else { return };
+                let now = self.mix_rest(&what).unwrap_or(0.0);
+                let (word, text) = match kind.settings.get(self.mix.setting) {
+                    Some(setting) => (setting.word, setting.unit.print(stepped(setting, now, by))),
+                    None => ("wet", Unit::Share.print(((now + by * 0.05) * 100.0).round().clamp(0.0, 100.0) / 100.0)),
+                };
+                let done = self.workspace.set_insert(&bus, &insert, word, &text);
+                self.edited(done);
+            }
+        }
+    }
+
+    /// Moves what a snapshot holds: from nothing it begins as an offset of 0 dB, or as the value that is there.
+    fn nudge_held(&mut self, snapshot: &str, what: &str, by: f32) {
+        let held = self.document().snapshots.iter().find(|s| s.name == snapshot).and_then(|s| App::held_text(s, what)).map(|(by, v)| (by, v.value.clone()));
+        let text = if what.ends_with(" level") && what.split(' ').count() == 3 || what.contains(" send ") {
+            match held {
+                Some((offset, text)) => {
+                    let level: Decibels = text.parse().unwrap_or(Decibels::SILENCE);
+                    let level = if level.0 == f32::NEG_INFINITY { -60.0 } else { ((level.0 + by * 0.5) * 10.0).round() / 10.0 };
+                    format!("{} {}", if offset { "by" } else { "to" }, Decibels(level.clamp(-80.0, 24.0)))
+                }
+                None => format!("by {}", Decibels((by * 5.0).round() / 10.0)),
+            }
+        } else {
+            let Some((_, kind)) = self.insert_doc() else { return };
+            let setting = kind.settings.get(self.mix.setting);
+            let unit = setting.map_or(Unit::Share, |s| s.unit);
+            let now = held.and_then(|(_, t)| unit.read(&t).ok()).or_else(|| self.mix_rest(what)).unwrap_or(0.0);
+            let next = setting.map_or(((now + by * 0.05) * 100.0).round().clamp(0.0, 100.0) / 100.0, |s| stepped(s, now, by));
+            format!("to {}", unit.print(next))
+        };
+        let done = self.workspace.set_held(snapshot, what, &text);
+        self.edited(done);
+    }
+
+    fn type_mix(&mut self) {
+        let typed = match self.mix.focus {
+            Focus::Player => self.document().player_levels.get(self.mix.player).map(|l| Typed::PlayerLevel(l.name.clone())),
+            _ => match (self.edits(), self.mix_what()) {
+                (Some(snapshot), Some(what)) => Some(Typed::Held { snapshot, what }),
+                (None, Some(_)) if self.mix.focus == Focus::Levels => self.bus_name(self.bus).map(Typed::BusLevel),
+                (None, Some(_)) if self.mix.focus == Focus::Sends => {
+                    self.bus_name(self.bus).zip(self.returns().get(self.mix.send).cloned()).map(|(bus, to)| Typed::Send { bus, to })
+                }
+                (None, Some(_)) => self.bus_name(self.bus).zip(self.insert_doc()).map(|(bus, (insert, kind))| Typed::Setting {
+                    bus,
+                    insert: insert.name.clone(),
+                    word: kind.settings.get(self.mix.setting).map_or("wet", |s| s.word).to_owned(),
+                }),
+                _ => None,
+            },
+        };
+        match typed {
+            Some(typed) => self.mode = Mode::Typing(typed, Line::default()),
+            None => self.say("there is nothing to type here; i adds an effect, S a snapshot"),
+        }
+    }
+
+    fn rest_mix(&mut self) {
+        if self.mix.focus == Focus::Player {
+            if let Some(name) = self.document().player_levels.get(self.mix.player).map(|l| l.name.clone()) {
+                self.set_player_level(&name, 10.0);
+            }
+            return;
+        }
+        let (Some(bus), Some(what)) = (self.bus_name(self.bus), self.mix_what()) else { return };
+        let done = match (self.edits(), self.mix.focus) {
+            (Some(snapshot), _) => self.workspace.set_held(&snapshot, &what, ""),
+            (None, Focus::Levels) => return self.set_bus_level(&bus, 0.0),
+            (None, Focus::Sends) => match self.returns().get(self.mix.send).cloned() {
+                Some(to) => self.workspace.set_send(&bus, &to, ""),
+                None => return,
+            },
+            (None, _) => match self.insert_doc().map(|(i, k)| (i.name.clone(), k.settings.get(self.mix.setting).map_or("wet", |s| s.word))) {
+                Some((insert, word)) => self.workspace.set_insert(&bus, &insert, word, ""),
+                None => return,
+            },
+        };
+        self.edited(done);
+    }
+
+    fn delete_mix(&mut self) {
+        let Some(bus) = self.bus_name(self.bus) else { return };
+        match self.mix.focus {
+            Focus::Snapshots => {
+                if let Some(name) = self.snapshot_doc().map(|s| s.name.clone()) {
+                    let done = self.workspace.delete_snapshot(&name);
+                    self.edited(done);
+                    self.say(format!("snapshot {name} is gone; u brings it back"));
+                }
+            }
+            Focus::Levels | Focus::Effect => match self.insert_doc().map(|(i, _)| i.name.clone()) {
+                Some(insert) => {
+                    let done = self.workspace.delete_insert(&bus, &insert);
+                    self.edited(done);
+                    self.say(format!("{insert} is off {bus}; u brings it back"));
+                }
+                None => self.say("there is no effect on this bus"),
+            },
+            Focus::Sends | Focus::Player => self.rest_mix(),
+        }
+        self.hold_mix();
+    }
+
+    /// Chooses what was clicked; a second click on it types.
+    pub(super) fn point_mix(&mut self, focus: Focus, choose: impl FnOnce(&mut App)) {
+        let chosen = |app: &App| (app.mix.focus, app.bus, app.mix.send, app.mix.snapshot, app.mix.setting, app.mix.player);
+        let before = chosen(self);
+        choose(self);
+        self.mix.focus = focus;
+        self.hold_mix();
+        if chosen(self) == before {
+            self.type_mix();
+        }
+    }
+
+    /// A level is dragged: that of the mix, or of the snapshot that is edited instead.
+    pub(super) fn drag_level(&mut self, bus: &str, level: f32) {
+        match self.mix.target.clone() {
+            Some(snapshot) => {
+                let level = if level < -80.0 { Decibels::SILENCE } else { Decibels((level * 10.0).round() / 10.0) };
+                let done = self.workspace.set_held(&snapshot, &format!("bus {bus} level"), &format!("to {level}"));
+                self.edited(done);
+            }
+            None => self.set_bus_level(bus, level),
+        }
+    }
+
+    /// The chosen snapshot becomes what is edited, and is heard.
+    fn target_snapshot(&mut self) {
+        if self.mix.target.is_some() {
+            return self.leave_target();
+        }
+        let Some(name) = self.snapshot_doc().map(|s| s.name.clone()) else {
+            return self.say("there is no snapshot yet; S makes one");
+        };
+        self.by_hand(&name, Some(1.0));
+        self.mix.without = false;
+        self.mix.target = Some(name);
+        if self.mix.focus == Focus::Snapshots {
+            self.mix.focus = Focus::Levels;
+        }
+    }
+
+    fn leave_target(&mut self) {
+        if let Some(name) = self.mix.target.take() {
+            self.by_hand(&name, None);
+            self.say(format!("back to the mix; snapshot {name} is as its reasons say"));
+        }
+    }
+
+    fn hear_without(&mut self) {
+        match self.mix.target.clone() {
+            Some(name) => {
+                self.mix.without = !self.mix.without;
+                self.by_hand(&name, Some(if self.mix.without { 0.0 } else { 1.0 }));
+            }
+            None => self.say("choose a snapshot to edit with o; then a lets you hear without it"),
+        }
+    }
+
+    /// Hears the chosen snapshot whatever the game says, or no longer.
+    fn audition(&mut self) {
+        let Some(name) = self.snapshot_doc().map(|s| s.name.clone()) else { return };
+        let on = !self.rehearsal.only.by_hand.contains_key(&NameKey::of(&name));
+        self.by_hand(&name, on.then_some(1.0));
+        self.say(if on { format!("{name} is up by hand (rehearsal only)") } else { format!("{name} is as its reasons say") });
+    }
+
+    fn by_hand(&mut self, name: &str, share: Option<f32>) {
+        let key = NameKey::of(name);
+        self.rehearsal.change_only(|only: &mut Only| {
+            match share {
+                Some(share) => only.by_hand.insert(key, (share * 100.0).round() as u8),
+                None => only.by_hand.remove(&key),
+            };
+        });
+    }
+
+    fn bypass_one(&mut self) {
+        let Some((bus, insert)) = self.bus_name(self.bus).zip(self.insert_doc().map(|(i, _)| i.name.clone())) else {
+            return self.say("there is no effect on this bus");
+        };
+        let key = NameKey::of(&format!("{bus} {insert}"));
+        let mut on = false;
+        self.rehearsal.change_only(|only| {
+            on = !only.bypassed.remove(&key);
+            if on {
+                only.bypassed.insert(key);
+            }
+        });
+        self.say(if on { format!("{insert} on {bus} is bypassed (rehearsal only)") } else { format!("{insert} on {bus} is heard again") });
+    }
+
+    fn nudge_player(&mut self, by: f32) {
+        let Some(name) = self.document().player_levels.get(self.mix.player).map(|l| l.name.clone()) else { return };
+        let now = self.rehearsal.levels.get(&name).copied().unwrap_or(10.0);
+        let by = if by.abs() < 1.0 { by.signum() * 0.1 } else { by * 0.5 };
+        self.set_player_level(&name, now + by);
+    }
+
+    /// Sets a player level and writes the player's file at once: it is not an edit of the project.
+    pub(crate) fn set_player_level(&mut self, name: &str, value: f32) {
+        let value = player_level(value);
+        self.rehearsal.levels.insert(name.to_owned(), value);
+        self.rehearsal.say(InputKind::PlayerLevel { level: NameKey::of(name), value });
+        if let Err(error) = crate::levels::write(self.workspace.root(), &self.rehearsal.levels) {
+            self.alarm(format!("levels.toml is not written: {error}"));
+        }
+    }
+
+    /// Takes what was typed in this view.
+    pub(super) fn set_typed_mix(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
+        match typed {
+            Typed::Send { bus, to } => self.workspace.set_send(bus, to, text)?,
+            Typed::Setting { bus, insert, word } => self.workspace.set_insert(bus, insert, word, text)?,
+            Typed::Held { snapshot, what } => {
+                let text = if text.trim().is_empty() || read_held(text).is_ok() { text.to_owned() } else { format!("to {text}") };
+                self.workspace.set_held(snapshot, what, &text)?;
+            }
+            Typed::NewEffect(bus) => {
+                self.workspace.add_insert(bus, text.trim())?;
+                self.mix.insert = self.bus_doc().map_or(0, |b| b.inserts.len()).saturating_sub(1);
+                (self.mix.focus, self.mix.setting) = (Focus::Effect, 0);
+            }
+            Typed::NewSnapshot => {
+                self.workspace.add_snapshot(text.trim())?;
+                self.mix.snapshot = self.document().snapshots.len().saturating_sub(1);
+                self.mix.focus = Focus::Snapshots;
+            }
+            Typed::SnapshotField { snapshot, field } => self.workspace.set_snapshot(snapshot, field, text)?,
+            Typed::PlayerLevel(name) => {
+                let value: f32 = text.trim().parse().map_err(|_| format!("\"{text}\" is not a level: write 0 to 10"))?;
+                if !(0.0..=10.0).contains(&value) {
+                    return Err("a player level goes from 0 to 10".into());
+                }
+                self.set_player_level(name, value);
+                return Ok(());
+            }
+            _ => return Ok(()),
+        }
+        self.recompile();
+        self.hold_mix();
+        Ok(())
+    }
+
+    /// Words that can stand in what is typed here.
+    pub(crate) fn mix_words(&self, typed: &Typed) -> Vec<&str> {
+        match typed {
+            Typed::NewEffect(_) => KINDS.iter().map(|k| k.word).chain(self.document().shared.effect.iter().map(|e| e.name.as_str())).collect(),
+            Typed::Setting { word, .. } => {
+                let setting = self.insert_doc().and_then(|(_, kind)| kind.settings.iter().find(|s| s.word == *word));
+                if let Some(Unit::Choice(words)) = setting.map(|s| s.unit) { words.to_vec() } else { Vec::new() }
+            }
+            Typed::Held { .. } => vec!["by", "to", "to silent"],
+            _ => Vec::new(),
+        }
+    }
+}

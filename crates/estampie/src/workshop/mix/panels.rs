@@ -1,0 +1,219 @@
+//! Below the table: the chosen effect with its settings and its picture, ducks and player levels, and loudness.
+
+use super::super::app::{App, Hit};
+use super::super::pen::Pen;
+use super::super::theme::Role;
+use super::Focus;
+use super::draw::{cut, print};
+use estampie_core::dsp::effects::{Unit, response};
+use estampie_core::engine::TermKind;
+use estampie_core::names::NameKey;
+use ratatui::layout::Rect;
+
+type Hits = Vec<(Rect, Hit)>;
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let third = area.width / 3;
+    let part = |at: u16| Rect { x: area.x + at * third, width: third.saturating_sub(2), ..area };
+    effect(app, pen, part(0), hits);
+    holding(app, pen, part(1), hits);
+    loudness(app, pen, part(2));
+}
+
+/// The chosen effect; if the bus has none, what sounds on it.
+fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let Some(bus) = app.bus_name(app.bus) else { return };
+    let Some((insert, kind)) = app.insert_doc() else { return on_bus(app, pen, area) };
+    let count = app.bus_doc().map_or(0, |b| b.inserts.len());
+    let title = format!("{bus} {}", insert.name);
+    let like = insert.like.as_ref().map_or(String::new(), |l| format!(", like {}", l.value));
+    pen.heading(area.x, area.y, area.width, &title, &format!("effect {} of {count}: {}{like}", app.mix.insert + 1, kind.word));
+    let picture = area.width >= 48 && response(kind.word, &[0.0; 20], 1000.0, app.program().rate).is_some();
+    let left = if picture { area.width / 2 } else { 0 };
+    if picture {
+        let plot = Rect { x: area.x, y: area.y + 1, width: left - 2, height: area.height.saturating_sub(2) };
+        draw_response(app, pen, plot, &bus, &insert.name, kind.word);
+    }
+    let rows = usize::from(area.height.saturating_sub(1));
+    let lines = kind.settings.len() + 1;
+    let first = if app.mix.focus == Focus::Effect { (app.mix.setting + 1).saturating_sub(rows) } else { 0 };
+    for (row, at) in (first..lines).take(rows).enumerate() {
+        let y = area.y + 1 + row as u16;
+        let (word, unit) = kind.settings.get(at).map_or(("wet", Unit::Share), |s| (s.word, s.unit));
+        let name = format!("bus {bus} {} {word}", insert.name);
+        let set = app.mix_rest(&name).unwrap_or(0.0);
+        let here = app.mix.focus == Focus::Effect && app.mix.setting == at;
+        let x = area.x + left;
+        let width = area.width - left;
+        if here {
+            pen.select(x, y, width);
+        }
+        pen.text(x + 1, y, 14, word, if here { Role::Gold } else { Role::Faded });
+        let end = pen.text(x + 15, y, width.saturating_sub(15), &unit.print(set).replace('-', "−"), Role::Vellum);
+        if let Some(now) = app.mix_now(&name).filter(|now| (now - set).abs() > 1e-3 * set.abs().max(0.1)) {
+            pen.text(end + 1, y, (area.x + area.width).saturating_sub(end + 1), &format!("⟶ {}", unit.print(now).replace('-', "−")), Role::Lapis);
+        }
+        hits.push((Rect { x, y, width, height: 1 }, Hit::Setting(at)));
+    }
+    let key = NameKey::of(&format!("{bus} {}", insert.name));
+    let turned = app.rehearsal.status.as_ref().and_then(|s| s.reductions.iter().find(|(k, _)| *k == key)).map(|(_, r)| *r);
+    if let Some(turned) = turned.filter(|t| *t < -0.05)
+        && lines < rows
+    {
+        pen.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now           {} dB", print(turned)), Role::Gold);
+    }
+}
+
+/// The response of a filter from 20 Hz to 20 kHz, ± 24 dB.
+fn draw_response(app: &App, pen: &mut Pen<'_>, plot: Rect, bus: &str, insert: &str, kind: &str) {
+    let program = app.program();
+    let Some(spec) = program.buses.iter().flat_map(|b| &b.inserts).find(|i| i.key == NameKey::of(&format!("{bus} {insert}"))) else { return };
+    let count = estampie_core::dsp::effects::kind(kind).map_or(0, |k| k.settings.len());
+    let mut values = spec.values;
+    for (at, value) in values[..count].iter_mut().enumerate() {
+        let cell = &program.mix.cells[spec.first as usize + at];
+        let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.cells.get(spec.first as usize + at).copied());
+        *value = now.unwrap_or_else(|| cell.unscaled(cell.rest));
+    }
+    let steps = usize::from(plot.width) * 2;
+    let points: Vec<(f64, f64)> = (0..=steps)
+        .filter_map(|step| {
+            let share = step as f64 / steps as f64;
+            let level = response(kind, &values, 20.0 * 1000f32.powf(share as f32), program.rate)?;
+            let y = f64::from((level + 24.0) / 48.0);
+            (0.0..=1.0).contains(&y).then_some((share, y))
+        })
+        .collect();
+    let middle = plot.y + plot.height / 2;
+    pen.text(plot.x, middle, plot.width, &"·".repeat(usize::from(plot.width)), Role::Ghost);
+    pen.plot(plot, &points, Role::Gold);
+    pen.text(plot.x, plot.bottom(), 8, "20 Hz", Role::Faded);
+    pen.right(plot.right(), plot.bottom(), "20 kHz", Role::Faded);
+}
+
+/// What sounds on the chosen bus and on those that run into it.
+fn on_bus(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let Some(bus) = app.program().buses.get(app.bus) else { return };
+    let name = app.program().names.get(bus.key);
+    let voices: Vec<_> = app
+        .sounding()
+        .into_iter()
+        .filter(|v| app.rehearsal.status.as_ref().is_some_and(|s| s.terms_of(v).iter().any(|t| t.kind == TermKind::Bus && t.of == bus.key)))
+        .collect();
+    pen.heading(area.x, area.y, area.width, &format!("On {name}"), &format!("{} now, loudest first", voices.len()));
+    if voices.is_empty() {
+        pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing sounds on it; i adds an effect", Role::Faded);
+    }
+    for (row, voice) in voices.iter().take(usize::from(area.height.saturating_sub(1))).enumerate() {
+        let y = area.y + 1 + row as u16;
+        pen.right(area.x + 7, y, &print(voice.heard), Role::Vellum);
+        pen.bar(area.x + 9, y, 10, (voice.heard + 60.0) / 60.0, Role::Gold);
+        pen.text(area.x + 21, y, area.width.saturating_sub(22), app.rehearsal.names.get(voice.sound), Role::Vellum);
+    }
+}
+
+/// Who lies over the chosen bus, what holds buses down, and what the player has set.
+fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let document = app.document();
+    let mut y = area.y;
+    let mut room = |lines: u16| {
+        let here = y;
+        y += lines;
+        (here + lines <= area.bottom()).then_some(here)
+    };
+    let (program, status) = (app.program(), app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id));
+    if let Some(what) = app.mix_what() {
+        let cell = program.mix.find_cell.get(NameKey::of(&what)).map(|c| &program.mix.cells[c]);
+        let shares = status.map(|s| s.snapshots.clone()).unwrap_or_default();
+        if let Some(cell) = cell.filter(|c| !c.holds.is_empty())
+            && let Some(here) = room(1)
+        {
+            pen.heading(area.x, here, area.width, "Lies over it", &what);
+            for held in &cell.holds {
+                let Some(here) = room(1) else { break };
+                let name = program.names.get(program.mix.snapshots[held.snapshot as usize].key);
+                let share = shares.get(held.snapshot as usize).map_or(0.0, |s| s.share);
+                let value = if held.value == f32::NEG_INFINITY { "silence".into() } else { cell.property.print(cell.unscaled(held.value)).replace('-', "−") };
+                let text = format!("{} {value}, {:.0} % of it now", if held.by { "by" } else { "to" }, share * 100.0);
+                let role = if share > 0.0 { Role::Folium } else { Role::Faded };
+                let end = pen.text(area.x + 1, here, 16, name, role);
+                pen.text(end.max(area.x + 16) + 1, here, area.width.saturating_sub(18), &text, role);
+            }
+            room(1);
+        }
+    }
+    if !document.ducks.is_empty()
+        && let Some(here) = room(1)
+    {
+        pen.heading(area.x, here, area.width, "Ducking", "");
+        for doc in &document.ducks {
+            let Some(here) = room(1) else { break };
+            let key = doc.key.value.split(' ').next_back().unwrap_or_default();
+            let bus = NameKey::of(&doc.ducks.value);
+            let now = status.and_then(|s| s.buses.get(program.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked);
+            let end = pen.text(area.x + 1, here, 14, &cut(key, 13), Role::Vellum).max(area.x + 13);
+            let end = pen.text(end + 1, here, 14, &format!("⟶ {}", doc.ducks.value), Role::Vellum).max(end + 12);
+            let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);
+            let end = pen.text(end + 1, here, (area.x + area.width).saturating_sub(end + 1), &text, Role::Faded);
+            if now < -0.05 {
+                pen.text(end + 2, here, (area.x + area.width).saturating_sub(end + 2), &print(now), Role::Gold);
+            }
+        }
+        room(1);
+    }
+    if !document.player_levels.is_empty()
+        && let Some(here) = room(1)
+    {
+        pen.heading(area.x, here, area.width, "Player levels", "in force before the first sample");
+        for (at, doc) in document.player_levels.iter().enumerate() {
+            let Some(here) = room(1) else { break };
+            let chosen = app.mix.focus == Focus::Player && app.mix.player == at;
+            if chosen {
+                pen.select(area.x, here, area.width);
+            }
+            let level = app.rehearsal.levels.get(&doc.name).copied().unwrap_or(10.0);
+            pen.text(area.x + 1, here, 13, &doc.name, if chosen { Role::Gold } else { Role::Vellum });
+            let full = level.round() as usize;
+            let end = pen.text(area.x + 15, here, 10, &"●".repeat(full), Role::Verdigris);
+            pen.text(end, here, 10, &"○".repeat(10 - full.min(10)), Role::Ghost);
+            let db = estampie_core::program::player_level_db(level);
+            pen.text(area.x + 27, here, area.width.saturating_sub(28), &format!("{level:.1}   {} dB on {}", print(db), doc.bus.value), Role::Faded);
+            hits.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, Hit::PlayerLevel(at)));
+        }
+    }
+}
+
+fn loudness(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let now = app.rehearsal.player.loudness();
+    pen.heading(area.x, area.y, area.width, "Loudness", "short-term, the last 30 s, −50 to −5 LUFS");
+    let plot = Rect { x: area.x, y: area.y + 1, width: area.width, height: area.height.saturating_sub(4) };
+    let count = now.history.len();
+    let points: Vec<(f64, f64)> = now
+        .history
+        .iter()
+        .enumerate()
+        .map(|(at, level)| (1.0 - (count - 1 - at) as f64 / 300.0, f64::from((level + 50.0) / 45.0)))
+        .filter(|(_, y)| (0.0..=1.0).contains(y))
+        .collect();
+    pen.plot(plot, &points, Role::Gold);
+    let show = |value: f64| if value.is_finite() && value > -100.0 { format!("{value:.1}").replace('-', "−") } else { "−∞".into() };
+    let y = area.bottom().saturating_sub(3);
+    pen.text(
+        area.x,
+        y,
+        area.width,
+        &format!("momentary {}   short {}   whole {} LUFS", show(now.momentary), show(now.short_term), show(now.integrated)),
+        Role::Vellum,
+    );
+    pen.text(area.x, y + 1, area.width, &format!("range {:.1} LU   true peak {} dBTP", now.range, show(now.true_peak)), Role::Faded);
+    if let Some(bus) = app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id).and_then(|s| s.buses.get(app.bus)) {
+        let name = app.bus_name(app.bus).unwrap_or_default();
+        pen.text(
+            area.x,
+            y + 2,
+            area.width,
+            &format!("on {name}: RMS {} dB over 0.3 s", if bus.rms > -100.0 { print(bus.rms) } else { "−∞".into() }),
+            Role::Faded,
+        );
+    }
+}
