@@ -93,6 +93,7 @@ pub fn survey(document: &Document) -> Survey {
         }
     }
     used.extend(document.music.subjects());
+    used.extend(document.snapshots.iter().flat_map(|s| &s.during).map(|c| c.subject.text.as_str()));
     played.extend(document.music.sounds().into_iter().map(|(sound, _)| sound.value.as_str()));
     let unused = |names: Vec<&String>, used: &BTreeSet<&str>| names.into_iter().filter(|n| !used.contains(n.as_str())).cloned().collect();
     Survey {

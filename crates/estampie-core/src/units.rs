@@ -284,7 +284,11 @@ impl fmt::Display for Octaves {
 }
 impl fmt::Display for Hertz {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.0 >= 1000.0 { write!(f, "{} kHz", tidy(f64::from(self.0) / 1000.0, 2)) } else { write!(f, "{} Hz", tidy(f64::from(self.0), 0)) }
+        if self.0 >= 1000.0 {
+            write!(f, "{} kHz", tidy(f64::from(self.0) / 1000.0, 2))
+        } else {
+            write!(f, "{} Hz", tidy(f64::from(self.0), if self.0 < 100.0 { 2 } else { 0 }))
+        }
     }
 }
 impl fmt::Display for Share {

@@ -30,9 +30,23 @@ const SHARED: &str = "[group.g]\nall = 6\nwhen-full = \"least important\"\n";
 const DERIVED: &str = "[parameters.near]\nmeasure = \"distance to bell\"\n[parameters.far]\nmeasure = \"distance\"\n[parameters.many]\nmeasure = \"count of thing within 30 m\"\n[formulas]\nf = \"max(strain, rate(depth)) / (strain - 0.5)\"\n";
 const FURTHER_REACTIONS: &str = "When hit at the 2nd within 1 s\n  say l, first\n  play t at the emitter, after 0.05 s\nWhen tick\n  say l, cutting in\n  play r at the emitter\n  sweep a pitch to -9 st over 0.2 s, smooth then let go\nWhen near becomes under 20 m for 0.1 s once until strain over 0.9\n  play x\nWhen f rises over 1\n  finish r\n  add 0.1 to strain\nWhen far becomes under 9 m\n  play t at the emitter\n";
 
-const MIX: &str = "[buses.x]\nlevel = \"-6 dB\"\n[buses.y]\ninto = \"x\"\n";
+const MIX: &str = "[player-levels]\nloud = \"x\"\n[buses.x]\nlevel = \"-6 dB\"\nsend = { wet = \"-9 dB\" }\n[buses.y]\ninto = \"x\"\nsend = { wet = \"-3 dB, before the level\" }\n[buses.wet]\nreturn = true\n[buses.wet.insert.reverb]\n[snapshots.s]\nwhile = \"deck is silt\"\n[snapshots.s.hold]\n\"bus x level\" = \"to silent\"\n\"bus x low-pass\" = \"to 500 Hz\"\n\"bus wet reverb decay\" = \"to 9 s\"\n[snapshots.t]\n[snapshots.t.hold]\n\"bus y send wet\" = \"by 9 dB\"\n[[duck]]\nkey = \"bus y\"\nducks = \"x\"\n[[duck]]\nkey = \"sound a\"\nducks = \"y\"\n";
+
+/// Every kind of effect, one after another on the bus x; listened to from y where that can be.
+fn every_effect() -> String {
+    let mut text = String::new();
+    for kind in estampie_core::dsp::effects::KINDS {
+        text.push_str(&format!("[buses.x.insert.{}]\nwet = \"50 %\"\n", kind.word));
+        match kind.word {
+            "convolution" => text.push_str("file = \"audio/stereo.wav\"\n"),
+            "compressor" | "expander" => text.push_str("key = \"y\"\n"),
+            _ => {}
+        }
+    }
+    text
+}
 const MODULATION: &str = "[[modulation]]\nfrom = \"strain\"\nmoves = \"a level\"\ncurve = [\"0: -20 dB, smooth\", \"1: 6 dB\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"bus x level\"\ncurve = [\"0 m: 0 dB\", \"100 m: -9 dB\"]\nsmooth = \"90 ms\"\n";
-const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\nWhen hit otherwise\n  play a, chance 50 %\nWhen tick\n  play c\n  set deck to silt\nWhen deck becomes silt\n  finish c\n  send hit\nWhen depth becomes over 50 m\n  stop a over 30 ms\nWhen loop\n  send tick\n  send loop\n";
+const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\nWhen hit otherwise\n  play a, chance 50 %\nWhen tick\n  play c\n  set deck to silt\nWhen deck becomes silt\n  finish c\n  send hit\nWhen depth becomes over 50 m\n  stop a over 30 ms\nWhen loop\n  send tick\n  send loop\n  raise t for 0.2 s\n  lower s\nWhen strain becomes over 0.8\n  raise s\n  raise t\n";
 
 /// Two pieces that hold each other down, one of notes; stingers; a playlist.
 const MUSIC: &str = "[instrument.i]\nkind = \"plucked string\"\n[instrument.t]\nkind = \"takes\"\ntakes = [\"audio/one.wav, D5\"]\npolyphony = 3\n[piece.p]\ntempo = \"190\"\nfollows = { deck = { plank = \"a\", grate = \"b\", silt = \"silence\" } }\n[piece.p.section.a]\nbars = 1\npick-up = \"1 beat\"\n[piece.p.section.a.layer.x]\nfile = \"audio/one.wav\"\n[piece.p.section.a.layer.y]\nsound = \"r\"\nwhen = \"strain over 0.5\"\n[piece.p.section.b]\nbars = 2\nthen = \"a\"\n[piece.p.section.b.layer.x]\nfile = \"audio/stereo.wav\"\n[[piece.p.transition]]\nfrom = \"any\"\nto = \"any\"\nleave = \"next beat\"\nold-falls = \"1 beat\"\n\
@@ -48,7 +62,7 @@ fn score() -> Score {
 fn random_input(random: &mut Pcg32, frame: u64) -> Input {
     let key = NameKey::of;
     let pick = |random: &mut Pcg32, names: &[&str]| key(names[random.random_range(0..names.len())]);
-    let what = match random.random_range(0..29) {
+    let what = match random.random_range(0..33) {
         0..=4 => InputKind::Event { event: pick(random, &["hit", "tick", "loop", "unknown"]), emitter: pick(random, &["", "bell", "winch"]) },
         5 => {
             InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0), emitter: NameKey::NONE }
@@ -88,6 +102,9 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         25 => InputKind::Jump { piece: pick(random, &["p", "q"]), section: pick(random, &["a", "b", "s"]), bar: random.random_range(0..4) },
         26 => InputKind::Sting { stinger: pick(random, &["h", "nothing"]) },
         27 => InputKind::Switch { layer: pick(random, &["p/x", "q/x", "p/w"]), on: random.random() },
+        29 => InputKind::PlayerLevel { level: pick(random, &["loud", "nothing"]), value: random.random_range(-3.0..14.0) },
+        30 => InputKind::ByHand { snapshot: pick(random, &["s", "t", ""]), share: random.random::<bool>().then(|| random.random()) },
+        31 | 32 => InputKind::Bypass { effect: pick(random, &["x reverb", "x limiter", "wet reverb", ""]), on: random.random() },
         28 if random.random() => InputKind::List { list: key("e"), on: random.random() },
         _ => InputKind::StopAll { frames: random.random_range(0..500) },
     };
@@ -100,9 +117,11 @@ fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_a
         .iter()
         .map(|sounds| {
             let (sounds, reactions) = (format!("{sounds}{FURTHER}"), format!("{REACTIONS}{FURTHER_REACTIONS}"));
-            let modulation = format!("{MODULATION}{MUSIC_MODULATION}[[modulation]]\nfrom = \"loudness\"\nmoves = \"t pitch\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n[[modulation]]\nfrom = \"f\"\nmoves = \"r every\"\ncurve = [\"0: 0 s\", \"1: 0.2 s\"]\n");
+            let modulation = format!("{MODULATION}{MUSIC_MODULATION}[[modulation]]\nfrom = \"loudness\"\nmoves = \"t pitch\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"bus wet reverb size\"\ncurve = [\"0: 30 %\", \"1: 150 %\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"snapshot t intensity\"\ncurve = [\"0 m: 0 %\", \"100 m: 100 %\"]\n[[modulation]]\nfrom = \"f\"\nmoves = \"r every\"\ncurve = [\"0: 0 s\", \"1: 0.2 s\"]\n");
+            // The effects of x come and go with every other program.
+            let mix = if sounds.contains("-9..0 dB") { MIX.to_owned() } else { format!("{MIX}{}", every_effect()) };
             let game = format!("{}{DERIVED}", support::GAME);
-            let files = [("game.toml", game.as_str()), ("shared.toml", SHARED), ("sounds/all.toml", &sounds), ("mix.toml", MIX), ("modulation.toml", &modulation), ("reactions.est", &reactions)];
+            let files = [("game.toml", game.as_str()), ("shared.toml", SHARED), ("sounds/all.toml", &sounds), ("mix.toml", &mix), ("modulation.toml", &modulation), ("reactions.est", &reactions)];
             let files: Vec<_> = files.into_iter().chain([("music/all.toml", MUSIC)]).collect();
             support::compile_and_load(&files, vec![("music/d.mid", Loaded::Score(Arc::new(score())))])
         })

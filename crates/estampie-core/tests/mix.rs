@@ -396,8 +396,8 @@ proptest! {
     fn any_routes_are_refused_or_finite(sends in prop::collection::vec((0usize..6, 0usize..6, -20i32..6), 0..14), intos in prop::collection::vec(0usize..7, 6)) {
         let mut mix = String::new();
         let mut seen = std::collections::BTreeSet::new();
-        for bus in 0..6 {
-            let into = if intos[bus] == 6 { "all".to_owned() } else { format!("r{}", intos[bus]) };
+        for (bus, into) in intos.iter().enumerate() {
+            let into = if *into == 6 { "all".to_owned() } else { format!("r{into}") };
             mix.push_str(&format!("[buses.r{bus}]\nreturn = true\ninto = \"{into}\"\n[buses.r{bus}.insert.echo]\ntime = \"7 ms\"\nfeedback = \"80 %\"\n[buses.r{bus}.send]\n"));
             for (from, to, level) in &sends {
                 if *from == bus && seen.insert((*from, *to)) {
@@ -419,4 +419,24 @@ proptest! {
         let (left, right) = run(&program).render(24_000);
         prop_assert!(left.iter().chain(&right).all(|s| s.is_finite() && s.abs() <= 1.0));
     }
+}
+
+/// The effects in `docs/project-format.md`, as the registry has them.
+#[test]
+fn the_manual_names_every_effect_and_setting() {
+    use estampie_core::dsp::effects::{KINDS, Unit};
+    let manual = include_str!("../../../docs/project-format.md").replace("\r\n", "\n");
+    let mut table = String::from("| effect | what it does | settings: range, at rest |\n|---|---|---|\n");
+    for kind in KINDS {
+        let settings: Vec<String> = kind
+            .settings
+            .iter()
+            .map(|s| match s.unit {
+                Unit::Choice(words) => format!("`{}` {}", s.word, words.join(" / ")),
+                unit => format!("`{}` {} to {}, {}{}", s.word, unit.print(s.low), unit.print(s.high), unit.print(s.rest), if s.fixed { ", fixed" } else { "" }),
+            })
+            .collect();
+        table.push_str(&format!("| `{}` | {} | {} |\n", kind.word, kind.says, settings.join("; ")));
+    }
+    assert!(manual.contains(&table), "put this into docs/project-format.md:\n{table}");
 }

@@ -139,10 +139,7 @@ impl Engine {
         for (index, spec) in program.buses[at].sends.iter().enumerate().filter(|(_, s)| s.before == before) {
             let state = &mut self.now.state;
             let mut target = send_gain(state.mix.cells[spec.cell as usize].now);
-            let [from, to] = match state.buses.get_disjoint_mut([at, spec.to as usize]) {
-                Ok(pair) => pair,
-                Err(_) => continue,
-            };
+            let Ok([from, to]) = state.buses.get_disjoint_mut([at, spec.to as usize]) else { continue };
             if before {
                 // A muted bus is silent in its returns as well.
                 target *= from.gate.gain();

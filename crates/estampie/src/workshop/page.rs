@@ -141,6 +141,9 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     for (value, role) in music_pulse(app) {
         said(pen, "", &value, role);
     }
+    for (name, share) in app.risen().into_iter().take(2) {
+        said(pen, "snapshot", &format!("{name} {:.0} %", share * 100.0), Role::Folium);
+    }
     // What is not as the game will have it comes before the numbers: on a narrow page those give way.
     for (name, value) in only(app) {
         said(pen, name, &value, Role::Red);
@@ -199,6 +202,13 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
         if !keys.is_empty() {
             said.push((name, list(keys)));
         }
+    }
+    if !only.bypassed.is_empty() {
+        let all = only.bypassed.contains(&estampie_core::names::NameKey::NONE);
+        said.push(("bypassed", if all { "all effects".to_owned() } else { format!("{} effects", only.bypassed.len()) }));
+    }
+    if !only.by_hand.is_empty() {
+        said.push(("by hand", only.by_hand.keys().map(|k| rehearsal.names.get(*k).to_owned()).collect::<Vec<_>>().join(" ")));
     }
     if only.metronome {
         said.push(("metronome", "on every beat".to_owned()));

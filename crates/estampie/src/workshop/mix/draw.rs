@@ -75,10 +75,11 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let columns = Columns::of(app, area.width);
     heads(app, pen, &columns, area.y);
     let buses = app.program().buses.len() as u16;
-    // The lower part takes what the buses leave, and at least a third.
-    let below = area.height.saturating_sub(buses * 2 + 8).clamp((area.height / 3).max(11), area.height / 2);
-    let rows = area.height.saturating_sub(below + 7);
-    let step = if buses * 2 <= rows { 2 } else { 1 };
+    // What the buses do not need goes to what lies below; that has at least a third.
+    let least = (area.height / 3).max(11);
+    let room = area.height.saturating_sub(least + 8);
+    let step = if buses * 2 <= room { 2 } else { 1 };
+    let rows = (buses * step).min(room.max(1));
     let most = usize::from((rows / step).max(1));
     let first = (app.bus + 1).saturating_sub(most);
     let top = area.y + 2;
@@ -88,7 +89,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     if usize::from(buses) > first + most {
         pen.text(1, area.y + 1, 40, &format!("and {} more below", usize::from(buses) - first - most), Role::Faded);
     }
-    let foot = top + rows;
+    let foot = top + rows + 1;
     snapshot_feet(app, pen, &columns, foot, hits);
     pen.rule(1, foot, columns.snapshots.saturating_sub(3));
     let x = pen.text(1, foot + 1, columns.snapshots - 2, "◆ level you set", Role::Faded) + 3;

@@ -112,6 +112,13 @@ impl App {
         snapshot.holds.iter().find(|h| h.what.value == what).map(|h| (h.by, &h.value))
     }
 
+    /// Snapshots that are up at all, with how much there is of each.
+    pub(crate) fn risen(&self) -> Vec<(String, f32)> {
+        let Some((program, status)) = self.rehearsal.status_program().zip(self.rehearsal.status.as_ref()) else { return Vec::new() };
+        let named = program.mix.snapshots.iter().zip(&status.snapshots);
+        named.filter(|(_, s)| s.share > 0.005).map(|(spec, s)| (program.names.get(spec.key).to_owned(), s.share)).collect()
+    }
+
     pub(super) fn act_mix(&mut self, does: Do) -> bool {
         match does {
             Do::Up => self.go_mix(-1),

@@ -27,7 +27,7 @@ fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let count = app.bus_doc().map_or(0, |b| b.inserts.len());
     let title = format!("{bus} {}", insert.name);
     let like = insert.like.as_ref().map_or(String::new(), |l| format!(", like {}", l.value));
-    pen.heading(area.x, area.y, area.width, &title, &format!("effect {} of {count}: {}{like}", app.mix.insert + 1, kind.word));
+    pen.heading(area.x, area.y, area.width, &title, &format!("{}{like}, {} of {count}", kind.word, app.mix.insert + 1));
     let picture = area.width >= 48 && response(kind.word, &[0.0; 20], 1000.0, app.program().rate).is_some();
     let left = if picture { area.width / 2 } else { 0 };
     if picture {
@@ -151,8 +151,8 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             let key = doc.key.value.split(' ').next_back().unwrap_or_default();
             let bus = NameKey::of(&doc.ducks.value);
             let now = status.and_then(|s| s.buses.get(program.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked);
-            let end = pen.text(area.x + 1, here, 14, &cut(key, 13), Role::Vellum).max(area.x + 13);
-            let end = pen.text(end + 1, here, 14, &format!("⟶ {}", doc.ducks.value), Role::Vellum).max(end + 12);
+            let end = pen.text(area.x + 1, here, 10, &cut(key, 9), Role::Vellum).max(area.x + 9);
+            let end = pen.text(end + 1, here, 12, &format!("⟶ {}", cut(&doc.ducks.value, 8)), Role::Vellum).max(end + 10);
             let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);
             let end = pen.text(end + 1, here, (area.x + area.width).saturating_sub(end + 1), &text, Role::Faded);
             if now < -0.05 {
@@ -185,7 +185,7 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
 
 fn loudness(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let now = app.rehearsal.player.loudness();
-    pen.heading(area.x, area.y, area.width, "Loudness", "short-term, the last 30 s, −50 to −5 LUFS");
+    pen.heading(area.x, area.y, area.width, "Loudness", "short-term of 30 s, −50 to −5");
     let plot = Rect { x: area.x, y: area.y + 1, width: area.width, height: area.height.saturating_sub(4) };
     let count = now.history.len();
     let points: Vec<(f64, f64)> = now

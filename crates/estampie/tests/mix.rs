@@ -1,0 +1,121 @@
+//! Stories of the view Mix, each by the keys that a designer would press.
+#![allow(clippy::unwrap_used)]
+
+mod support;
+
+use support::{Story, line};
+
+/// The demo in the view Mix, with its music.
+fn mixing(name: &str) -> Story {
+    let story = Story::new(name);
+    story.open_demo();
+    story.keys(&["5"]);
+    story.wait_until("the view is there", |s| s.contains("snapshots hold") && s.contains("¶ Player levels") && s.contains("? help"));
+    story
+}
+
+fn mix_file(story: &Story) -> String {
+    std::fs::read_to_string(story.copy().join("mix.toml")).unwrap()
+}
+
+#[test]
+fn a_snapshot_is_mixed_beforehand_and_the_mix_beneath_stays() {
+    let story = mixing("snapshot");
+    let before = mix_file(&story);
+    // Down to machines, and the first snapshot becomes what is edited.
+    story.keys(&["Down", "Down", "Down", "Down", "Down"]);
+    story.wait_until("machines is chosen", |s| s.contains("¶ machines squeeze"));
+    story.keys(&["o"]);
+    story.wait_until("it is unmistakable", |s| s.contains("You are editing the snapshot sealed-cabin.  The mix beneath stays as it is."));
+    story.wait_until("it is heard", |s| s.contains("by hand sealed-cabin") && s.contains("100% hand"));
+    story.keys(&["Left", "Left", "Left"]);
+    // Held was −1.5 dB; three steps of half a decibel.
+    let screen = story.wait_until("it is held", |s| line(s, &["machines", "squeeze", "−3"]).is_some());
+    assert!(line(&screen, &["machines", "−1.0"]).is_some(), "the level that was set still stands: {screen}");
+    story.keys(&["a"]);
+    story.wait_for("you hear the mix without it");
+    story.keys(&["Escape"]);
+    story.wait_until("back to the mix", |s| !s.contains("You are editing") && s.contains("back to the mix; snapshot sealed-cabin is as its reasons say"));
+    story.keys(&["C-s"]);
+    story.wait_for("saved 1 file");
+    let after = mix_file(&story);
+    let changed: Vec<(&str, &str)> = before.lines().zip(after.lines()).filter(|(a, b)| a != b).collect();
+    assert_eq!(changed.len(), 1, "{changed:?}");
+    assert!(changed[0].0.contains("\"by -1.5 dB\"") && changed[0].1.contains("\"by -3 dB\""), "{changed:?}");
+    assert_eq!(before.lines().count(), after.lines().count());
+}
+
+#[test]
+fn a_loop_of_sends_is_refused_before_it_is_made() {
+    let story = mixing("loop");
+    let before = mix_file(&story);
+    // nave is the last but one; its send to pipe would come back, since pipe sends to nave.
+    story.keys(&["Down"; 11]);
+    story.wait_until("nave is chosen", |s| s.contains("¶ nave reverb"));
+    story.keys(&["Tab", ">", "e"]);
+    story.wait_for("nave sends to pipe");
+    story.type_text("−6 dB");
+    story.keys(&["Enter"]);
+    story.wait_for("this send would feed back: nave ⟶ pipe ⟶ nave");
+    story.keys(&["Escape"]);
+    story.wait_until("the line is gone", |s| s.contains("? help") && !s.contains("would feed back") || s.contains("? help"));
+    story.keys(&["C-s"]);
+    story.wait_for("nothing to save");
+    assert_eq!(mix_file(&story), before);
+}
+
+#[test]
+fn effects_are_added_moved_bypassed_and_taken_off() {
+    let story = mixing("effects");
+    story.keys(&["Down", "Down", "i"]);
+    story.wait_for("new effect on world:");
+    story.type_text("compresor");
+    story.keys(&["Enter"]);
+    story.wait_for("there is no effect compresor");
+    story.keys(&["BSpace"; 9]);
+    story.type_text("high-pass");
+    story.keys(&["Enter"]);
+    let screen = story.wait_until("it is there", |s| s.contains("¶ world high-pass"));
+    assert!(line(&screen, &["cutoff", "20 Hz"]).is_some(), "it begins where it does nothing: {screen}");
+    story.keys(&["e"]);
+    story.wait_for("cutoff of high-pass");
+    story.type_text("150");
+    story.keys(&["Enter"]);
+    story.wait_until("it is set", |s| line(s, &["cutoff", "150 Hz"]).is_some());
+    story.keys(&["Right"]);
+    story.wait_until("it moves by a sixth of an octave", |s| line(s, &["cutoff", "168 Hz"]).is_some());
+    story.keys(&["b"]);
+    story.wait_until("it is bypassed", |s| s.contains("×high-pass") && s.contains("rehearsal only: bypassed 1 effects"));
+    story.keys(&["D"]);
+    story.wait_until("it is off", |s| s.contains("high-pass is off world") && !s.contains("¶ world high-pass"));
+    story.keys(&["u"]);
+    story.wait_until("it is back", |s| s.contains("undid high-pass taken off world") && line(s, &["world", "high-pass"]).is_some());
+}
+
+#[test]
+fn a_player_level_of_nothing_lasts_beyond_the_workshop() {
+    let story = mixing("player");
+    story.keys(&["Tab", "Tab", "Tab", "Tab", "Down", "e"]);
+    story.wait_for("player level music, 0 to 10");
+    story.type_text("11");
+    story.keys(&["Enter"]);
+    story.wait_for("a player level goes from 0 to 10");
+    story.keys(&["BSpace", "BSpace"]);
+    story.type_text("0");
+    story.keys(&["Enter"]);
+    story.wait_until("it is set", |s| line(s, &["music", "○○○○○○○○○○", "0.0", "−∞ dB on music"]).is_some());
+    assert_eq!(std::fs::read_to_string(story.copy().join("levels.toml")).unwrap(), "# Levels that the player has set, 0 to 10.\nmusic = 0.0\n");
+    story.keys(&["q"]);
+    story.wait_for("left with 0");
+    story.tmux(&["kill-server"]);
+    story.open_demo();
+    story.keys(&["5"]);
+    story.wait_until("it is remembered", |s| line(s, &["music", "○○○○○○○○○○", "−∞ dB on music"]).is_some());
+    // Music plays, and the bus stays silent.
+    story.keys(&["4", "Enter"]);
+    story.wait_for("♪ tidewalk drift");
+    story.keys(&["5"]);
+    let screen = story.wait_until("beats go by", |s| s.contains("drift 1.4") || s.contains("drift 2."));
+    let bus = screen.lines().find(|l| l.contains("└ music")).unwrap();
+    assert!(bus.contains("−∞"), "{bus}");
+}
