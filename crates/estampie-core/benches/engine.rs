@@ -6,6 +6,7 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use estampie_core::assets::{self, Assets, Clip};
 use estampie_core::document::{Document, Sources, Workspace};
+use estampie_core::dsp::effects::{self, Around, Impulse, KINDS, Making};
 use estampie_core::dsp::{Interpolator, ONE, TAPS, advance_of};
 use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
 use estampie_core::music::exact::Beats;
@@ -264,5 +265,60 @@ fn demo(criterion: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, voices, silent, wiring, music, demo);
+/// The cost of each effect for a stereo block of noise, its settings in the middle of their ranges; and 64 buses with four each.
+fn mix(criterion: &mut Criterion) {
+    let mut group = criterion.benchmark_group("mix");
+    group.sample_size(10).throughput(Throughput::Elements(FRAMES as u64));
+    let impulse = Arc::new(Impulse::new(&noise(96_000), &noise(96_000), 48_000));
+    for kind in KINDS {
+        let mut values = effects::at_rest(kind);
+        for (value, setting) in values.iter_mut().zip(kind.settings).filter(|(_, s)| !s.fixed) {
+            *value = if setting.by_octaves() { (setting.low * setting.high).sqrt() } else { 0.5 * (setting.low + setting.high) };
+        }
+        let mut effect = (kind.make)(&Making { rate: 48_000, values, impulse: Some(Arc::clone(&impulse)) });
+        let (left, right) = (noise(FRAMES), noise(FRAMES));
+        let mut run = || {
+            let (mut l, mut r) = (left.clone(), right.clone());
+            for (l, r) in l.chunks_mut(64).zip(r.chunks_mut(64)) {
+                effect.process(&Around { to: &values, key: None, tempo: 0.0 }, l, r);
+            }
+            black_box((&l, &r));
+        };
+        run();
+        let seconds = middle((0..21).map(|_| timed(&mut run)).collect());
+        println!("{}: {:.2} % of one core", kind.word, seconds / (FRAMES as f64 / 48_000.0) * 100.0);
+        group.bench_function(kind.word, |b| b.iter(&mut run));
+    }
+    let mut toml = String::new();
+    for bus in 0..64 {
+        toml.push_str(&format!("[buses.b{bus}]\n"));
+        for (name, set) in [
+            ("eq", "low = \"3 dB\"\nc = \"-4 dB\""),
+            ("compressor", "threshold = \"-20 dB\""),
+            ("high-pass", "cutoff = \"80 Hz\""),
+            ("chorus", "wet = \"30 %\""),
+        ] {
+            toml.push_str(&format!("[buses.b{bus}.insert.{name}]\n{set}\n"));
+        }
+    }
+    let sounds: String = (0..64).map(|bus| format!("[v{bus}]\nbus = \"b{bus}\"\nlevel = \"-40 dB\"\nloop = true\ntakes = [\"audio/n.wav\"]\n")).collect();
+    let sources = Sources::from_texts([("estampie.toml", "format = 1\nceiling = \"0 dB\""), ("mix.toml", &toml), ("sounds/a.toml", &sounds)]);
+    let mut loaded = Assets::default();
+    loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(96_000)], None))));
+    let (document, _) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
+    let (program, faults) = compile(&document, &loaded);
+    assert!(faults.is_empty(), "{faults:?}");
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
+    for bus in 0..64 {
+        remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of(&format!("v{bus}")), emitter: NameKey::NONE } }).unwrap();
+    }
+    let mut out = vec![0.0; 2 * FRAMES];
+    engine.render(&mut out);
+    let seconds = middle((0..21).map(|_| timed(|| engine.render(black_box(&mut out)))).collect());
+    println!("64 buses with 4 effects and a voice each: {:.1} % of one core", seconds / (FRAMES as f64 / 48_000.0) * 100.0);
+    group.bench_function("64 buses with 4 effects", |b| b.iter(|| engine.render(black_box(&mut out))));
+    group.finish();
+}
+
+criterion_group!(benches, voices, silent, wiring, music, mix, demo);
 criterion_main!(benches);

@@ -567,7 +567,6 @@ impl Engine {
         add(&mut bus.left, &left, 1.0);
         add(&mut bus.right, &right, 1.0);
         for send in voice.way.path[..voice.way.depth].iter().flat_map(|s| &program.sounds[*s as usize].sends) {
-            // From block to block its gain goes in steps of the value's own glide.
             let gain = send_gain(state.mix.cells[send.cell as usize].now);
             let to = &mut state.buses[send.to as usize];
             if gain > 0.0 {

@@ -204,6 +204,38 @@ impl Ramp {
     }
 }
 
+/// Several of them together.
+#[derive(Debug, Clone, Copy)]
+struct Ramps<const N: usize>([Ramp; N]);
+
+impl<const N: usize> Ramps<N> {
+    const NEW: Ramps<N> = Ramps([Ramp::NEW; N]);
+
+    /// The values of each frame of a block, one call of [`Line::next`] after another.
+    fn line(&mut self, to: [f32; N], frames: usize) -> Line<N> {
+        let mut line = Line { now: to, step: [0.0; N] };
+        for ((ramp, to), (now, step)) in self.0.iter_mut().zip(to).zip(line.now.iter_mut().zip(&mut line.step)) {
+            (*now, *step) = ramp.steps(to, frames);
+        }
+        line
+    }
+}
+
+/// Values on their way through a block.
+struct Line<const N: usize> {
+    now: [f32; N],
+    step: [f32; N],
+}
+
+impl<const N: usize> Line<N> {
+    fn next(&mut self) -> [f32; N] {
+        for (now, step) in self.now.iter_mut().zip(self.step) {
+            *now += step;
+        }
+        self.now
+    }
+}
+
 /// Amplitude factor of a level in dB.
 fn gain_of(db: f32) -> f32 {
     (db * (std::f32::consts::LOG2_10 / 20.0)).exp2()

@@ -1,7 +1,7 @@
 //! What swings: tremolo, auto-pan, chorus, flanger, phaser, ring modulation.
 
 use super::delay::DelayLine;
-use super::{Around, Effect, Kind, Making, Ramp, Setting, Unit, settle};
+use super::{Around, Effect, Kind, Making, Ramps, Setting, Unit, settle};
 use std::f32::consts::{FRAC_PI_4, TAU};
 
 const SHAPES: &[&str] = &["sine", "triangle", "square"];
@@ -23,7 +23,7 @@ pub(super) const TREMOLO: Kind = Kind {
     says: "swings the level",
     settings: &[speed(4.0), share("depth", 0.0), Setting::choice("shape", SHAPES)],
     wet_alone: false,
-    make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), depth: Ramp::NEW, pan: false }),
+    make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), ramps: Ramps::NEW, pan: false }),
 };
 
 pub(super) const AUTO_PAN: Kind = Kind {
@@ -31,7 +31,7 @@ pub(super) const AUTO_PAN: Kind = Kind {
     says: "swings from side to side at constant power",
     settings: &[speed(0.5), share("depth", 0.0), Setting::choice("shape", SHAPES)],
     wet_alone: false,
-    make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), depth: Ramp::NEW, pan: true }),
+    make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), ramps: Ramps::NEW, pan: true }),
 };
 
 pub(super) const CHORUS: Kind = Kind {
@@ -76,7 +76,7 @@ pub(super) const RING: Kind = Kind {
     says: "multiplies with a tone",
     settings: &[Setting::new("tone", Unit::Hertz, (1.0, 8_000.0), 120.0), share("depth", 0.0)],
     wet_alone: false,
-    make: |making: &Making| Box::new(Ring { swing: Swing::new(making, 0.0), depth: Ramp::NEW }),
+    make: |making: &Making| Box::new(Ring { swing: Swing::new(making, 0.0), ramps: Ramps::NEW }),
 };
 
 /// A slow oscillator between −1 and 1.
@@ -85,22 +85,21 @@ struct Swing {
     rate: f32,
     shape: u8,
     phase: f32,
-    speed: Ramp,
 }
 
 impl Swing {
     fn new(making: &Making, shape: f32) -> Swing {
-        Swing { rate: making.rate as f32, shape: shape as u8, phase: 0.0, speed: Ramp::NEW }
+        Swing { rate: making.rate as f32, shape: shape as u8, phase: 0.0 }
     }
 
-    /// Goes on by a frame.
+    /// Goes on by a frame, and gives the phase from 0 to 1 that it was at.
     fn next(&mut self, speed: f32) -> f32 {
         let phase = self.phase;
         self.phase = (self.phase + speed / self.rate).fract();
         phase
     }
 
-    /// The value at a phase from 0 to 1. The square is rounded, so that it does not click.
+    /// The value at a phase. The square is rounded, so that it does not click.
     fn value(&self, phase: f32) -> f32 {
         let sine = (phase * TAU).sin();
         match self.shape {
@@ -109,23 +108,25 @@ impl Swing {
             _ => sine,
         }
     }
+
+    /// The value for a channel, whose phase may lie a quarter apart.
+    fn of_channel(&self, phase: f32, channel: usize, spread: f32) -> f32 {
+        self.value((phase + channel as f32 * 0.25 * spread).fract())
+    }
 }
 
 #[derive(Debug)]
 struct Swinging {
     swing: Swing,
-    depth: Ramp,
+    ramps: Ramps<2>,
     pan: bool,
 }
 
 impl Effect for Swinging {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
-        let n = left.len();
-        let (mut speed, speed_step) = self.swing.speed.steps(around.to[0], n);
-        let (mut depth, step) = self.depth.steps(around.to[1], n);
+        let mut line = self.ramps.line([around.to[0], around.to[1]], left.len());
         for (l, r) in left.iter_mut().zip(right) {
-            speed += speed_step;
-            depth += step;
+            let [speed, depth] = line.next();
             let phase = self.swing.next(speed);
             let value = self.swing.value(phase);
             if self.pan {
@@ -151,43 +152,32 @@ impl Effect for Swinging {
 struct Chorus {
     swing: Swing,
     lines: [DelayLine; 2],
-    depth: Ramp,
-    delay: Ramp,
-    spread: Ramp,
+    ramps: Ramps<4>,
 }
 
 impl Chorus {
     fn new(making: &Making) -> Chorus {
         let room = (0.055 * making.rate as f32) as usize;
-        Chorus { swing: Swing::new(making, 0.0), lines: [DelayLine::new(room), DelayLine::new(room)], depth: Ramp::NEW, delay: Ramp::NEW, spread: Ramp::NEW }
+        Chorus { swing: Swing::new(making, 0.0), lines: [DelayLine::new(room), DelayLine::new(room)], ramps: Ramps::NEW }
     }
 }
 
 impl Effect for Chorus {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
-        let n = left.len();
-        let rate = self.swing.rate;
-        let (mut speed, speed_step) = self.swing.speed.steps(around.to[0], n);
-        let (mut depth, depth_step) = self.depth.steps(around.to[1] * rate, n);
-        let (mut delay, delay_step) = self.delay.steps(around.to[2] * rate, n);
-        let (mut spread, spread_step) = self.spread.steps(around.to[3], n);
+        let (to, rate) = (around.to, self.swing.rate);
+        let mut line = self.ramps.line([to[0], to[1] * rate, to[2] * rate, to[3]], left.len());
         for (l, r) in left.iter_mut().zip(right) {
-            speed += speed_step;
-            depth += depth_step;
-            delay += delay_step;
-            spread += spread_step;
+            let [speed, depth, delay, spread] = line.next();
             let phase = self.swing.next(speed);
-            self.lines[0].write(*l);
-            self.lines[1].write(*r);
-            let mut out = [0.0f32; 2];
-            for (channel, out) in out.iter_mut().enumerate() {
-                for copy in 0..3 {
-                    let turned = phase + copy as f32 / 3.0 + channel as f32 * 0.25 * spread;
-                    *out += self.lines[channel].smooth((delay + depth * self.swing.value(turned.fract())).max(2.0));
-                }
+            for (channel, sample) in [&mut *l, &mut *r].into_iter().enumerate() {
+                self.lines[channel].write(*sample);
+                let copies = (0..3).map(|copy| {
+                    let swung = self.swing.of_channel(phase + copy as f32 / 3.0, channel, spread);
+                    self.lines[channel].smooth((delay + depth * swung).max(2.0))
+                });
+                // Three copies that do not agree have the power of one.
+                *sample = copies.sum::<f32>() * 0.577;
             }
-            // Three copies that do not agree have the power of one.
-            (*l, *r) = (out[0] * 0.577, out[1] * 0.577);
         }
     }
 
@@ -201,45 +191,25 @@ impl Effect for Chorus {
 struct Flanger {
     swing: Swing,
     lines: [DelayLine; 2],
-    depth: Ramp,
-    delay: Ramp,
-    feedback: Ramp,
-    spread: Ramp,
+    ramps: Ramps<5>,
 }
 
 impl Flanger {
     fn new(making: &Making) -> Flanger {
         let room = (0.022 * making.rate as f32) as usize;
-        Flanger {
-            swing: Swing::new(making, 0.0),
-            lines: [DelayLine::new(room), DelayLine::new(room)],
-            depth: Ramp::NEW,
-            delay: Ramp::NEW,
-            feedback: Ramp::NEW,
-            spread: Ramp::NEW,
-        }
+        Flanger { swing: Swing::new(making, 0.0), lines: [DelayLine::new(room), DelayLine::new(room)], ramps: Ramps::NEW }
     }
 }
 
 impl Effect for Flanger {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
-        let n = left.len();
-        let rate = self.swing.rate;
-        let (mut speed, speed_step) = self.swing.speed.steps(around.to[0], n);
-        let (mut depth, depth_step) = self.depth.steps(around.to[1] * rate, n);
-        let (mut delay, delay_step) = self.delay.steps(around.to[2] * rate, n);
-        let (mut feedback, feedback_step) = self.feedback.steps(around.to[3], n);
-        let (mut spread, spread_step) = self.spread.steps(around.to[4], n);
+        let (to, rate) = (around.to, self.swing.rate);
+        let mut line = self.ramps.line([to[0], to[1] * rate, to[2] * rate, to[3], to[4]], left.len());
         for (l, r) in left.iter_mut().zip(right) {
-            speed += speed_step;
-            depth += depth_step;
-            delay += delay_step;
-            feedback += feedback_step;
-            spread += spread_step;
+            let [speed, depth, delay, feedback, spread] = line.next();
             let phase = self.swing.next(speed);
             for (channel, sample) in [&mut *l, &mut *r].into_iter().enumerate() {
-                let turned = (phase + channel as f32 * 0.25 * spread).fract();
-                let back = delay + depth * 0.5 * (1.0 + self.swing.value(turned));
+                let back = delay + depth * 0.5 * (1.0 + self.swing.of_channel(phase, channel, spread));
                 let mut past = self.lines[channel].smooth(back);
                 settle(&mut past);
                 self.lines[channel].write(*sample + past * feedback);
@@ -261,46 +231,26 @@ struct Phaser {
     stages: usize,
     state: [[f32; 12]; 2],
     last: [f32; 2],
-    centre: Ramp,
-    octaves: Ramp,
-    feedback: Ramp,
-    spread: Ramp,
+    ramps: Ramps<5>,
 }
 
 impl Phaser {
     fn new(making: &Making) -> Phaser {
-        Phaser {
-            swing: Swing::new(making, 0.0),
-            stages: [6, 4, 8, 12][(making.values[5] as usize).min(3)],
-            state: [[0.0; 12]; 2],
-            last: [0.0; 2],
-            centre: Ramp::NEW,
-            octaves: Ramp::NEW,
-            feedback: Ramp::NEW,
-            spread: Ramp::NEW,
-        }
+        let stages = [6, 4, 8, 12][(making.values[5] as usize).min(3)];
+        Phaser { swing: Swing::new(making, 0.0), stages, state: [[0.0; 12]; 2], last: [0.0; 2], ramps: Ramps::NEW }
     }
 }
 
 impl Effect for Phaser {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
-        let n = left.len();
-        let rate = self.swing.rate;
-        let (mut speed, speed_step) = self.swing.speed.steps(around.to[0], n);
-        let (mut centre, centre_step) = self.centre.steps(around.to[1].log2(), n);
-        let (mut octaves, octave_step) = self.octaves.steps(around.to[2], n);
-        let (mut feedback, feedback_step) = self.feedback.steps(around.to[3], n);
-        let (mut spread, spread_step) = self.spread.steps(around.to[4], n);
+        let (to, rate) = (around.to, self.swing.rate);
+        let mut line = self.ramps.line([to[0], to[1].log2(), to[2], to[3], to[4]], left.len());
         for (l, r) in left.iter_mut().zip(right) {
-            speed += speed_step;
-            centre += centre_step;
-            octaves += octave_step;
-            feedback += feedback_step;
-            spread += spread_step;
+            let [speed, centre, octaves, feedback, spread] = line.next();
             let phase = self.swing.next(speed);
             for (channel, sample) in [&mut *l, &mut *r].into_iter().enumerate() {
-                let turned = (phase + channel as f32 * 0.25 * spread).fract();
-                let cutoff = (centre + octaves * 0.5 * self.swing.value(turned)).exp2().min(0.45 * rate);
+                let swung = self.swing.of_channel(phase, channel, spread);
+                let cutoff = (centre + octaves * 0.5 * swung).exp2().min(0.45 * rate);
                 let g = (std::f32::consts::PI * cutoff / rate).tan();
                 let g = g / (1.0 + g);
                 let mut x = *sample + self.last[channel] * feedback;
@@ -326,17 +276,14 @@ impl Effect for Phaser {
 #[derive(Debug)]
 struct Ring {
     swing: Swing,
-    depth: Ramp,
+    ramps: Ramps<2>,
 }
 
 impl Effect for Ring {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
-        let n = left.len();
-        let (mut speed, speed_step) = self.swing.speed.steps(around.to[0], n);
-        let (mut depth, step) = self.depth.steps(around.to[1], n);
+        let mut line = self.ramps.line([around.to[0], around.to[1]], left.len());
         for (l, r) in left.iter_mut().zip(right) {
-            speed += speed_step;
-            depth += step;
+            let [speed, depth] = line.next();
             let phase = self.swing.next(speed);
             let gain = 1.0 - depth + depth * self.swing.value(phase);
             *l *= gain;
