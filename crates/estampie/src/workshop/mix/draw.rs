@@ -241,7 +241,16 @@ fn held_of(snapshot: &SnapshotDoc, bus: &str) -> String {
     let head = format!("bus {bus} ");
     let mine: Vec<_> = snapshot.holds.iter().filter(|h| h.what.value.starts_with(&head)).collect();
     let level = mine.iter().find(|h| h.what.value[head.len()..] == *"level");
-    let short = |text: &str| text.replace(" dB", "").replace(" Hz", "").replace(" kHz", "k").replace(" %", "%").replace("silent", "−∞").replace('-', "−");
+    let short = |text: &str| {
+        text.replace(" dB", "")
+            .replace(" Hz", "")
+            .replace(" kHz", "k")
+            .replace(" %", "%")
+            .replace("silent", "−∞")
+            .replace(" ms", "ms")
+            .replace(" s", "")
+            .replace('-', "−")
+    };
     let first = match (level, mine.first()) {
         (Some(held), _) if held.by => {
             format!("{}{}", if held.value.value.starts_with(['-', '−']) { "" } else { "+" }, short(held.value.value.trim_start_matches('+')))

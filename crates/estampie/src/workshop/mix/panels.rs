@@ -48,10 +48,10 @@ fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         if here {
             pen.select(x, y, width);
         }
-        pen.text(x + 1, y, 14, word, if here { Role::Gold } else { Role::Faded });
-        let end = pen.text(x + 15, y, width.saturating_sub(15), &unit.print(set).replace('-', "−"), Role::Vellum);
+        pen.text(x + 1, y, 11, word, if here { Role::Gold } else { Role::Faded });
+        let end = pen.text(x + 12, y, width.saturating_sub(12), &unit.print(set).replace('-', "−"), Role::Vellum);
         if let Some(now) = app.mix_now(&name).filter(|now| (now - set).abs() > 1e-3 * set.abs().max(0.1)) {
-            pen.text(end + 1, y, (area.x + area.width).saturating_sub(end + 1), &format!("⟶ {}", unit.print(now).replace('-', "−")), Role::Lapis);
+            pen.text(end + 1, y, (area.x + area.width).saturating_sub(end + 1), &format!("⟶ {}", unit.print(now).replace('-', "−").replace(" dB", "")), Role::Lapis);
         }
         hits.push((Rect { x, y, width, height: 1 }, Hit::Setting(at)));
     }
@@ -60,7 +60,7 @@ fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     if let Some(turned) = turned.filter(|t| *t < -0.05)
         && lines < rows
     {
-        pen.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now           {} dB", print(turned)), Role::Gold);
+        pen.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now        {} dB", print(turned)), Role::Gold);
     }
 }
 
