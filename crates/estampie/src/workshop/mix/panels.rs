@@ -51,7 +51,13 @@ fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         pen.text(x + 1, y, 11, word, if here { Role::Gold } else { Role::Faded });
         let end = pen.text(x + 12, y, width.saturating_sub(12), &unit.print(set).replace('-', "−"), Role::Vellum);
         if let Some(now) = app.mix_now(&name).filter(|now| (now - set).abs() > 1e-3 * set.abs().max(0.1)) {
-            pen.text(end + 1, y, (area.x + area.width).saturating_sub(end + 1), &format!("⟶ {}", unit.print(now).replace('-', "−").replace(" dB", "")), Role::Lapis);
+            pen.text(
+                end + 1,
+                y,
+                (area.x + area.width).saturating_sub(end + 1),
+                &format!("⟶ {}", unit.print(now).replace('-', "−").replace(" dB", "")),
+                Role::Lapis,
+            );
         }
         hits.push((Rect { x, y, width, height: 1 }, Hit::Setting(at)));
     }
