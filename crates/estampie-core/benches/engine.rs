@@ -8,7 +8,7 @@ use estampie_core::assets::{self, Assets, Clip};
 use estampie_core::document::{Document, Sources, Workspace};
 use estampie_core::dsp::effects::{self, Around, Impulse, KINDS, Making};
 use estampie_core::dsp::{Interpolator, ONE, TAPS, advance_of};
-use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
+use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared, Remote};
 use estampie_core::music::exact::Beats;
 use estampie_core::music::{Score, ScoreNote, Track};
 use estampie_core::names::NameKey;
@@ -32,6 +32,16 @@ fn noise(frames: usize) -> Vec<f32> {
         .collect()
 }
 
+/// An engine for a project whose one file is noise, `audio/n.wav`.
+fn engine_of(sources: &Sources) -> (Engine, Remote) {
+    let mut loaded = Assets::default();
+    loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(96_000)], None))));
+    let (document, _) = Document::read(sources, &["audio/n.wav".to_owned()].into());
+    let (program, faults) = compile(&document, &loaded);
+    assert!(faults.is_empty(), "{faults:?}");
+    Engine::new(Prepared::new(Arc::new(program), 1), Options::default())
+}
+
 /// An engine with so many voices, each pitch-shifted and low-passed on its own, at a level.
 fn engine_with(voices: usize, level: &str) -> Engine {
     let sound = format!(
@@ -43,12 +53,7 @@ fn engine_with(voices: usize, level: &str) -> Engine {
         ("sounds/a.toml", &sound),
         ("modulation.toml", "[[modulation]]\nfrom = \"p\"\nmoves = \"v level\"\ncurve = [\"0: 0 dB\", \"1: -3 dB\"]\n"),
     ]);
-    let mut loaded = Assets::default();
-    loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(96_000)], None))));
-    let (document, _) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
-    let (program, faults) = compile(&document, &loaded);
-    assert!(faults.is_empty(), "{faults:?}");
-    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
+    let (mut engine, mut remote) = engine_of(&sources);
     for _ in 0..voices {
         remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of("v"), emitter: NameKey::NONE } }).unwrap();
     }
@@ -303,12 +308,7 @@ fn mix(criterion: &mut Criterion) {
     }
     let sounds: String = (0..64).map(|bus| format!("[v{bus}]\nbus = \"b{bus}\"\nlevel = \"-40 dB\"\nloop = true\ntakes = [\"audio/n.wav\"]\n")).collect();
     let sources = Sources::from_texts([("estampie.toml", "format = 1\nceiling = \"0 dB\""), ("mix.toml", &toml), ("sounds/a.toml", &sounds)]);
-    let mut loaded = Assets::default();
-    loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(96_000)], None))));
-    let (document, _) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
-    let (program, faults) = compile(&document, &loaded);
-    assert!(faults.is_empty(), "{faults:?}");
-    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
+    let (mut engine, mut remote) = engine_of(&sources);
     for bus in 0..64 {
         remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of(&format!("v{bus}")), emitter: NameKey::NONE } }).unwrap();
     }

@@ -440,3 +440,18 @@ fn the_manual_names_every_effect_and_setting() {
     }
     assert!(manual.contains(&table), "put this into docs/project-format.md:\n{table}");
 }
+
+#[test]
+fn a_compressor_listens_to_another_bus_wherever_it_stands_in_the_row() {
+    let sounds = format!("{DC}[two]\nbus = \"b\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n");
+    let many: String = (0..9).map(|n| format!("[buses.a.insert.g{n}]\nkind = \"gain\"\n")).collect();
+    let mix = format!(
+        "[buses.a]\nlevel = \"-20 dB\"\n{many}[buses.a.insert.hold]\nkind = \"compressor\"\nkey = \"b\"\nthreshold = \"-46 dB\"\nratio = \"2\"\nknee = \"0 dB\"\nattack = \"1 ms\"\n[buses.b]\nlevel = \"-20 dB\"\n"
+    );
+    let mut bench = run(&program(&sounds, &mix, "", "When hit\n  play one\nWhen tick\n  play two\n"));
+    assert!((last(&mut bench, 4800) - 0.05).abs() < 1e-5, "b is silent");
+    bench.event(NOW, "tick");
+    // b comes to −26 dB, 20 over: ten down.
+    let expected = 0.05 * gain(-10.0103) + 0.05;
+    assert!((last(&mut bench, 9600) - expected).abs() < 2e-4, "{expected}");
+}

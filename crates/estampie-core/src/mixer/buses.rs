@@ -70,13 +70,10 @@ impl Engine {
                 continue;
             }
             bus.fed = false;
-            let mut keys: [Option<[[f32; BLOCK]; 2]>; 8] = [None; 8];
-            for (key, insert) in keys.iter_mut().zip(&spec.inserts) {
-                *key = insert.listens.map(|from| self.now.state.buses[from as usize].last);
-            }
-            let state = &mut self.now.state;
-            let bus = &mut state.buses[at];
-            bus.work(spec, &program.mix, &state.mix.cells, (&keys, tempo), filter, program.rate);
+            bus.gather(spec);
+            self.run_effects(program, at, tempo);
+            let bus = &mut self.now.state.buses[at];
+            bus.filters.process(filter, program.rate, &mut bus.left, &mut bus.right);
             self.send(program, at, true);
             let bus = &mut self.now.state.buses[at];
             let slope = (target - start) / BLOCK as f32;
@@ -95,6 +92,22 @@ impl Engine {
             self.send(program, at, false);
             self.pass_on(program, at);
         }
+    }
+
+    /// Runs a bus through its effects, in order.
+    fn run_effects(&mut self, program: &Program, at: usize, tempo: f32) {
+        let (spec, state) = (&program.buses[at], &mut self.now.state);
+        // Taken out meanwhile, so that the others can be listened to.
+        let mut chain = std::mem::take(&mut state.buses[at].chain);
+        // What has faded out waits here for the next program, which takes it away.
+        for slot in chain.iter_mut().filter(|s| !s.finished()) {
+            let insert = slot.insert(spec);
+            let key = insert.and_then(|i| i.listens).map(|from| state.buses[from as usize].last);
+            let key = key.as_ref().map(|[l, r]| [&l[..], &r[..]]);
+            let bus = &mut state.buses[at];
+            slot.process(insert, (&program.mix, &state.mix.cells), (key, tempo), program.rate, [&mut bus.left, &mut bus.right]);
+        }
+        state.buses[at].chain = chain;
     }
 
     /// A bus at rest: nothing to hear, its sends stand where they are.

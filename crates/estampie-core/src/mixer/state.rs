@@ -63,17 +63,32 @@ impl Slot {
         self.effect.clear();
     }
 
-    fn finished(&self) -> bool {
+    pub(crate) fn finished(&self) -> bool {
         self.gone && self.on.arrived() && self.on.gain() == 0.0
     }
 
-    /// Works on a block. `wet` is the share at its end; `insert` is what the project says, if it is still there.
-    fn process(&mut self, to: Option<(&Insert, &[f32; MOST_SETTINGS], f32)>, around: (Option<[&[f32]; 2]>, f32), rate: u32, block: [&mut [f32; BLOCK]; 2]) {
+    /// What the project says of it, if it is still there.
+    pub(crate) fn insert<'a>(&self, spec: &'a Bus) -> Option<&'a Insert> {
+        if self.gone { None } else { spec.inserts.iter().find(|i| i.key == self.key) }
+    }
+
+    /// Works on a block with the present values, with the level of `key` instead of its own, at a tempo in quarter notes a second.
+    pub(crate) fn process(
+        &mut self,
+        insert: Option<&Insert>,
+        (mix, cells): (&Mix, &[CellState]),
+        around: (Option<[&[f32]; 2]>, f32),
+        rate: u32,
+        block: [&mut [f32; BLOCK]; 2],
+    ) {
         let [left, right] = block;
-        let (target, wet) = match to {
-            Some((insert, values, wet)) => {
-                self.values = *values;
-                (if insert.off || self.bypassed { 0.0 } else { 1.0 }, wet)
+        let (target, wet) = match insert {
+            Some(insert) => {
+                let (first, count) = (insert.first as usize, KINDS[insert.kind].settings.len());
+                for (at, value) in self.values[..count].iter_mut().enumerate() {
+                    *value = mix.cells[first + at].unscaled(cells[first + at].now);
+                }
+                (if insert.off || self.bypassed { 0.0 } else { 1.0 }, cells[first + count].now)
             }
             None => (0.0, if self.wet.is_nan() { 1.0 } else { self.wet }),
         };
@@ -279,8 +294,8 @@ impl BusState {
         }
     }
 
-    /// Runs the voices' block through delay, effects and filters, in place.
-    pub(crate) fn work(&mut self, spec: &Bus, mix: &Mix, cells: &[CellState], around: (&[Option<[[f32; BLOCK]; 2]>], f32), filter: (f32, f32), rate: u32) {
+    /// Brings together what voices and other buses have added.
+    pub(crate) fn gather(&mut self, spec: &Bus) {
         if let Some([a, b]) = &mut self.voice_line {
             hold_back([a, b], spec.voice_delay as usize, [&mut self.left, &mut self.right]);
         }
@@ -290,24 +305,6 @@ impl BusState {
             self.right[i] += sum_right[i];
         }
         self.sum = [[0.0; BLOCK]; 2];
-        let (keys, tempo) = around;
-        // What has faded out waits here for the next program, which takes it away.
-        for slot in self.chain.iter_mut().filter(|s| !s.finished()) {
-            let insert = if slot.gone { None } else { spec.inserts.iter().position(|i| i.key == slot.key) };
-            let to = insert.map(|at| {
-                let insert = &spec.inserts[at];
-                let count = KINDS[insert.kind].settings.len();
-                let mut values = insert.values;
-                for (i, value) in values[..count].iter_mut().enumerate() {
-                    let cell = insert.first as usize + i;
-                    *value = mix.cells[cell].unscaled(cells[cell].now);
-                }
-                (insert, values, cells[insert.first as usize + count].now)
-            });
-            let key = insert.and_then(|at| keys.get(at)).and_then(Option::as_ref).map(|[l, r]| [&l[..], &r[..]]);
-            slot.process(to.as_ref().map(|(i, v, w)| (*i, v, *w)), (key, tempo), rate, [&mut self.left, &mut self.right]);
-        }
-        self.filters.process(filter, rate, &mut self.left, &mut self.right);
     }
 }
 

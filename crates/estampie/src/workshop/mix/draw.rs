@@ -179,7 +179,7 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
     }
     let level = doc.level.0;
     pen.right(columns.level, y, &print(level), Role::Vellum);
-    level_line(app, pen, Rect { y, ..columns.line }, level, now_of(app, index), chosen);
+    level_line(pen, Rect { y, ..columns.line }, level, now_of(app, index), chosen);
     hits.push((Rect { y, ..columns.line }, Hit::Level(index)));
     meter(app, pen, columns, y, bus.key);
     let mut at = columns.inserts.0;
@@ -271,8 +271,7 @@ fn held_of(snapshot: &SnapshotDoc, bus: &str) -> String {
     cut(&if more > 0 { format!("{first} +{more}") } else { first }, SNAPSHOT - 1)
 }
 
-fn level_line(app: &App, pen: &mut Pen<'_>, line: Rect, level: f32, now: Option<BusStatus>, chosen: bool) {
-    let _ = app;
+fn level_line(pen: &mut Pen<'_>, line: Rect, level: f32, now: Option<BusStatus>, chosen: bool) {
     pen.rule(line.x, line.y, line.width);
     let at = |level: f32| line.x + (share_of(level) * f32::from(line.width - 1)).round() as u16;
     pen.text(at(0.0), line.y, 1, "┼", Role::Ghost);
