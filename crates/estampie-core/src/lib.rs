@@ -4,7 +4,7 @@
 //! [`document`] (the project as written) → [`program`] (dense, immutable, all names resolved) → [`engine`]
 //! (blocks of 64 frames, no allocation, no lock) → [`trace`] (what happened, and why).
 //!
-//! [`check`] listens to it. [`music`] knows where every piece is; [`dsp`] knows nothing of the rest; [`language`] turns sentences into trees and back; [`assets`] brings audio
+//! [`check`] listens to it, [`measure`] measures it. [`music`] knows where every piece is; [`dsp`] knows nothing of the rest; [`language`] turns sentences into trees and back; [`assets`] brings audio
 //! files in.
 
 pub mod assets;
@@ -16,6 +16,7 @@ pub mod draw;
 pub mod dsp;
 pub mod engine;
 pub mod language;
+pub mod measure;
 pub(crate) mod mixer;
 pub mod music;
 pub mod names;
