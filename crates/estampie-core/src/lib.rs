@@ -4,11 +4,12 @@
 //! [`document`] (the project as written) → [`program`] (dense, immutable, all names resolved) → [`engine`]
 //! (blocks of 64 frames, no allocation, no lock) → [`trace`] (what happened, and why).
 //!
-//! [`check`] listens to it, [`measure`] measures it. [`music`] knows where every piece is; [`dsp`] knows nothing of the rest; [`language`] turns sentences into trees and back; [`assets`] brings audio
+//! [`check`] listens to it, [`measure`] measures it, [`compare`] tells two states of it apart. [`music`] knows where every piece is; [`dsp`] knows nothing of the rest; [`language`] turns sentences into trees and back; [`assets`] brings audio
 //! files in.
 
 pub mod assets;
 pub mod check;
+pub mod compare;
 pub mod curve;
 pub(crate) mod director;
 pub mod document;

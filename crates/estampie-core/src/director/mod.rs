@@ -39,11 +39,13 @@ pub(crate) struct Rehearsed {
     pub(crate) gates: bool,
     /// Whether a click is heard on every beat.
     pub(crate) metronome: bool,
+    /// Whether returns are silent while other buses are heard alone.
+    pub(crate) solo_dry: bool,
 }
 
 impl Default for Rehearsed {
     fn default() -> Self {
-        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false, metronome: false }
+        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false, metronome: false, solo_dry: false }
     }
 }
 

@@ -134,6 +134,8 @@ impl Engine {
                 Some(index) => self.now.state.buses[index].soloed = on,
                 None => self.notice(frame, Notice::UnknownBus(bus)),
             },
+            InputKind::SoloDry { on } => self.rehearsed.solo_dry = on,
+            InputKind::Tap { bus } => self.outlets.tapped = bus,
             InputKind::Hold { parameter, value } => match program.find_parameter.get(parameter) {
                 Some(index) => self.now.state.parameters[index].held = value.filter(|v| v.is_finite()),
                 None => self.notice(frame, Notice::UnknownParameter(parameter)),

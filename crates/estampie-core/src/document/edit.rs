@@ -115,6 +115,12 @@ impl Workspace {
         &self.now
     }
 
+    /// The texts as they are on disk, as far as is known.
+    #[must_use]
+    pub fn saved(&self) -> &Sources {
+        &self.saved
+    }
+
     /// The audio files there are, as paths relative to the project.
     #[must_use]
     pub fn audio(&self) -> &BTreeSet<String> {
@@ -220,6 +226,14 @@ impl Workspace {
     /// As [`Workspace::set_values`]; or what is wrong, with its mend.
     pub(super) fn set_if_read(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), String> {
         let files = self.with_values(values)?;
+        self.change_if_read(name, files)
+    }
+
+    /// Changes texts as [`Workspace::change`], unless that makes a new fault in them: then nothing is changed.
+    ///
+    /// # Errors
+    /// With what is wrong, and its mend.
+    pub(super) fn change_if_read(&mut self, name: &str, files: Vec<(String, Option<String>)>) -> Result<(), String> {
         let mut then = self.now.clone();
         for (file, text) in &files {
             then.set(file, text.as_deref().unwrap_or_default());

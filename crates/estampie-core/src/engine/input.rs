@@ -200,10 +200,20 @@ pub enum InputKind {
         /// Whether.
         on: bool,
     },
-    /// Rehearsal only: of all buses only those so marked are heard.
+    /// The frames of a bus, after its effects and its level, are handed out ([`super::Remote::take_tap`]).
+    Tap {
+        /// The bus; none ends it.
+        bus: NameKey,
+    },
+    /// Rehearsal only: of all buses only those so marked are heard; what they send stays in the returns.
     Solo {
         /// The bus.
         bus: NameKey,
+        /// Whether.
+        on: bool,
+    },
+    /// Rehearsal only: while buses are heard alone, returns that are not among them are silent (or not).
+    SoloDry {
         /// Whether.
         on: bool,
     },

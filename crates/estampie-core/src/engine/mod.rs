@@ -38,6 +38,7 @@
 
 mod click;
 mod input;
+mod remote;
 mod report;
 mod state;
 mod status;
@@ -45,6 +46,7 @@ mod telemetry;
 mod world;
 
 pub use input::{Input, InputKind, Message, NOW};
+pub use remote::{Full, Remote};
 pub use state::Prepared;
 pub use status::{
     BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, Retired, SnapshotStatus, Status, StingerStatus, Term,
@@ -54,10 +56,10 @@ pub use telemetry::{Cause, Draws, Happening, Notice, Reason, What};
 
 pub use world::{LISTENER_NAME, MOST_EMITTERS};
 
+pub(crate) use remote::Outlets;
 pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, holds};
 pub(crate) use world::World;
 
-use crate::assets::Clip;
 use crate::director::{
     Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, glide_sound, sums,
 };
@@ -66,9 +68,10 @@ use crate::mixer::buses::send_gain;
 use crate::mixer::voice::{Cue, Leaving, Scratch, Voice};
 use crate::music::band::{Band, MOST_BANDS, MOST_TONES};
 use crate::music::{Happens, Tone};
+use crate::names::NameKey;
 use crate::program::Program;
 use crate::units::{Decibels, Seconds, Semitones};
-use rtrb::{Consumer, Producer, RingBuffer};
+use rtrb::{Consumer, RingBuffer};
 use std::sync::Arc;
 
 /// Frames of a block.
@@ -98,36 +101,13 @@ pub struct Options {
     pub schedule: Arc<[Input]>,
     /// A status is written every so many blocks (25: 30 times a second at 48 kHz).
     pub status_every: u32,
+    /// How many frames of the tapped bus ([`InputKind::Tap`]) wait at most to be taken; 0: no bus can be tapped.
+    pub tap_frames: usize,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Options { soft_start: Seconds(0.0), schedule: Arc::from([]), status_every: 25 }
-    }
-}
-
-/// Everything that leaves the engine besides sound.
-pub(crate) struct Outlets {
-    happenings: Producer<Happening>,
-    retired: Producer<Retired>,
-    empty: Consumer<Box<Status>>,
-    full: Producer<Box<Status>>,
-    lost: u64,
-}
-
-impl Outlets {
-    /// Sends away a recording that the engine is done with, or gives it back if there is no room.
-    pub(crate) fn retire(&mut self, clip: Arc<Clip>) -> Option<Arc<Clip>> {
-        match self.retired.push(Retired::Clip(clip)) {
-            Err(rtrb::PushError::Full(Retired::Clip(clip))) => Some(clip),
-            _ => None,
-        }
-    }
-
-    pub(crate) fn tell(&mut self, frame: u64, what: What) {
-        if self.happenings.push(Happening { frame, what }).is_err() {
-            self.lost += 1;
-        }
+        Options { soft_start: Seconds(0.0), schedule: Arc::from([]), status_every: 25, tap_frames: 0 }
     }
 }
 
@@ -181,63 +161,6 @@ pub struct Engine {
     until_status: u32,
 }
 
-/// The other end of an engine's rings, for one other thread.
-pub struct Remote {
-    messages: Producer<Message>,
-    happenings: Consumer<Happening>,
-    retired: Consumer<Retired>,
-    empty: Producer<Box<Status>>,
-    full: Consumer<Box<Status>>,
-}
-
-/// The engine's ring is full: it is not being rendered, or far too much was sent.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
-#[error("the engine takes nothing more just now")]
-pub struct Full;
-
-impl Remote {
-    /// Sends an input.
-    ///
-    /// # Errors
-    /// When the ring is full; the input is not sent.
-    pub fn input(&mut self, input: Input) -> Result<(), Full> {
-        self.messages.push(Message::Input(input)).map_err(|_| Full)
-    }
-
-    /// Sends a new program.
-    ///
-    /// # Errors
-    /// When the ring is full; the program is given back.
-    pub fn program(&mut self, prepared: Box<Prepared>) -> Result<(), Box<Prepared>> {
-        self.messages.push(Message::Program(prepared)).map_err(|rtrb::PushError::Full(message)| match message {
-            Message::Program(prepared) => prepared,
-            Message::Input(_) => unreachable!("it was a program"),
-        })
-    }
-
-    /// The next happening, and drops what the engine has done with.
-    pub fn happening(&mut self) -> Option<Happening> {
-        while self.retired.pop().is_ok() {}
-        self.happenings.pop().ok()
-    }
-
-    /// The newest status; older ones are skipped. Give it back with [`Remote::give_back`].
-    pub fn status(&mut self) -> Option<Box<Status>> {
-        let mut newest = None;
-        while let Ok(status) = self.full.pop() {
-            if let Some(older) = newest.replace(status) {
-                self.give_back(older);
-            }
-        }
-        newest
-    }
-
-    /// Gives a box for a status back to the engine, with room for what `program` needs made here if need be.
-    pub fn give_back(&mut self, status: Box<Status>) {
-        let _ = self.empty.push(status);
-    }
-}
-
 impl Engine {
     /// Makes an engine at frame 0, and the other end of its rings.
     #[must_use]
@@ -250,6 +173,7 @@ impl Engine {
         for _ in 0..4 {
             let _ = empty_in.push(report::roomy_status(&prepared.program));
         }
+        let (tap, tap_out) = RingBuffer::new(options.tap_frames * 2);
         let rate = prepared.program.rate;
         let soft_frames = options.soft_start.frames(rate);
         let engine = Engine {
@@ -273,7 +197,7 @@ impl Engine {
             world: World::new(),
             rehearsed: Rehearsed::default(),
             down: Vec::with_capacity(MOST_BUSES),
-            outlets: Outlets { happenings, retired, empty, full, lost: 0 },
+            outlets: Outlets { happenings, retired, empty, full, tap, tapped: NameKey::NONE, lost: 0 },
             messages,
             pending: Vec::with_capacity(PENDING),
             schedule: options.schedule,
@@ -291,7 +215,7 @@ impl Engine {
             until_status: options.status_every.max(1),
             now: Box::new(prepared),
         };
-        let remote = Remote { messages: message_in, happenings: happening_out, retired: retired_out, empty: empty_in, full: full_out };
+        let remote = Remote { messages: message_in, happenings: happening_out, retired: retired_out, empty: empty_in, full: full_out, tap: tap_out };
         (engine, remote)
     }
 

@@ -26,6 +26,7 @@ impl Engine {
         self.follow_ducks(program);
         let frames = gate_frames(program.rate);
         let any_solo = self.now.state.buses.iter().any(|b| b.soloed);
+        let dry = any_solo && self.rehearsed.solo_dry;
         for at in 0..program.buses.len() {
             // A voice is heard when its bus or one that it runs into is soloed.
             let heard = !any_solo || {
@@ -41,7 +42,8 @@ impl Engine {
                 }
             };
             let state = &mut self.now.state.buses[at];
-            steer(&mut state.gate, if state.muted { 0.0 } else { 1.0 }, frames);
+            let silent = state.muted || (dry && !heard && program.buses[at].returns);
+            steer(&mut state.gate, if silent { 0.0 } else { 1.0 }, frames);
             steer(&mut state.direct, if heard { 1.0 } else { 0.0 }, frames);
         }
     }
@@ -115,6 +117,7 @@ impl Engine {
         let state = &mut self.now.state;
         let bus = &mut state.buses[at];
         (bus.amplitude, bus.square) = (0.0, bus.square * 0.995);
+        self.outlets.tap(program.buses[at].key, &[0.0; BLOCK], &[0.0; BLOCK]);
         if program.buses[at].listened {
             bus.last = [[0.0; BLOCK]; 2];
         }
@@ -134,6 +137,7 @@ impl Engine {
             bus.right.fill(0.0);
             peak = [0.0; 2];
         }
+        self.outlets.tap(program.buses[at].key, &bus.left, &bus.right);
         bus.amplitude = peak[0].max(peak[1]);
         bus.square += (if square.is_finite() { 0.5 * square } else { 0.0 } - bus.square) * 0.0044;
         bus.quiet = if bus.amplitude > 1e-6 { 0 } else { bus.quiet.saturating_add(1) };
