@@ -238,7 +238,7 @@ fn one_bus_is_handed_out_as_it_is_summed() {
 
 #[test]
 fn a_bus_is_heard_alone_with_its_returns_or_without() {
-    let mix = "[buses.a]\nsend = { r = \"-6 dB\" }\n[buses.b]\nsend = { r = \"0 dB\" }\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
+    let mix = "[buses.all]\nlevel = \"-20 dB\"\n[buses.a]\nsend = { r = \"-6 dB\" }\n[buses.b]\nsend = { r = \"0 dB\" }\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
     let sounds = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n[two]\nbus = \"b\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n";
     let mut bench = Bench::new(&program(sounds, mix, "", "When hit\n  play one\n  play two\n"), 1);
     bench.event(NOW, "hit");
@@ -249,7 +249,7 @@ fn a_bus_is_heard_alone_with_its_returns_or_without() {
         bench.render(4800);
         level(&bench.render(480).0)
     };
-    let db = |gain: f32| 20.0 * gain.log10();
+    let db = |gain: f32| 20.0 * gain.log10() - 20.0;
     let (a, wet) = (NameKey::of("a"), 10f32.powf(-6.0 / 20.0));
     assert!((heard(&[]) - db(0.5 * (2.0 + wet + 1.0))).abs() < 0.01);
     assert!((heard(&[InputKind::Solo { bus: a, on: true }]) - db(0.5 * (1.0 + wet))).abs() < 0.01, "its own part of the return stays");

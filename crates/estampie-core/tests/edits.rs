@@ -185,10 +185,10 @@ fn curves_are_drawn_as_svg_and_pdf() {
             assert!(panel.line.contains(point), "{}: {point:?}", panel.title);
         }
     }
-    let svg = draw::svg("Brinewick", &panels).unwrap();
+    let svg = draw::svg("Brinewick", &draw::Drawing::Panels(panels.clone())).unwrap();
     assert!(svg.starts_with("<svg") && svg.trim_end().ends_with("</svg>") && svg.contains("thruster moves thruster/loop pitch"));
     assert_eq!(svg.matches("<circle").count(), panels.iter().map(|p| p.points.len()).sum::<usize>());
-    let pdf = draw::pdf("Brinewick", &panels).unwrap();
+    let pdf = draw::pdf("Brinewick", &draw::Drawing::Panels(panels)).unwrap();
     let body = String::from_utf8_lossy(&pdf);
     assert!(body.starts_with("%PDF-") && body.trim_end().ends_with("%%EOF") && body.contains("(thruster moves thruster/loop pitch)"));
 }
@@ -315,5 +315,5 @@ fn every_written_way_has_its_panel_on_the_proof_sheet() {
         let points = panel.further.iter().flat_map(|(_, line)| line);
         assert!(points.clone().count() > 600 && points.clone().all(|(x, y)| x.is_finite() && *y >= panel.y.0 && *y <= panel.y.1), "{}", panel.title);
     }
-    assert!(draw::pdf("ways", &panels).unwrap().starts_with(b"%PDF"));
+    assert!(draw::pdf("ways", &draw::Drawing::Panels(panels)).unwrap().starts_with(b"%PDF"));
 }

@@ -1,13 +1,15 @@
-//! Drawings for the team, as SVG or PDF: the project's curves, and the ways between sections as they sound.
+//! Drawings for the team, as SVG or PDF: the project's curves, the ways between sections as they sound, the routing of the mix.
 //!
 //! One drawing, two backends: SVG by the plotting package, PDF by [`pdf`], which needs no font files because every reader
 //! of PDF has Helvetica.
 
 mod curves;
 mod pdf;
+mod routing;
 mod seams;
 
 pub use curves::{Ink, Panel, curves};
+pub use routing::{Routing, routing};
 pub use seams::seams;
 
 use plotters::coord::Shift;
@@ -27,46 +29,88 @@ const PANEL: (u32, u32) = (400, 260);
 /// Panels beside each other.
 const COLUMNS: usize = 3;
 
-fn size(panels: usize) -> (u32, u32) {
-    let rows = panels.div_ceil(COLUMNS).max(1) as u32;
-    (PANEL.0 * COLUMNS as u32, PANEL.1 * rows + 50)
+/// The height of the title.
+const TITLE: u32 = 50;
+
+/// What is drawn below a title.
+#[derive(Debug, Clone)]
+pub enum Drawing {
+    /// Charts beside and below each other.
+    Panels(Vec<Panel>),
+    /// Where buses run and what they send.
+    Routing(Routing),
 }
 
-/// Draws panels below a title as SVG.
+impl Drawing {
+    /// How many things it shows: charts, buses.
+    #[must_use]
+    pub fn count(&self) -> usize {
+        match self {
+            Drawing::Panels(panels) => panels.len(),
+            Drawing::Routing(routing) => routing.buses.len(),
+        }
+    }
+
+    fn size(&self) -> (u32, u32) {
+        match self {
+            Drawing::Panels(panels) => {
+                let rows = panels.len().div_ceil(COLUMNS).max(1) as u32;
+                (PANEL.0 * COLUMNS as u32, PANEL.1 * rows + TITLE)
+            }
+            Drawing::Routing(routing) => {
+                let (width, height) = routing.size();
+                (width, height + TITLE)
+            }
+        }
+    }
+}
+
+/// Draws below a title as SVG.
 ///
 /// # Errors
 /// When the package that draws refuses.
-pub fn svg(title: &str, panels: &[Panel]) -> Result<String, DrawError> {
+pub fn svg(title: &str, drawing: &Drawing) -> Result<String, DrawError> {
     let mut text = String::new();
     {
-        let area = SVGBackend::with_string(&mut text, size(panels.len())).into_drawing_area();
-        draw(&area, title, panels)?;
+        let area = SVGBackend::with_string(&mut text, drawing.size()).into_drawing_area();
+        draw(&area, title, drawing)?;
     }
     Ok(text)
 }
 
-/// Draws panels below a title as PDF of one page.
+/// Draws below a title as PDF of one page.
 ///
 /// # Errors
 /// When the package that draws refuses.
-pub fn pdf(title: &str, panels: &[Panel]) -> Result<Vec<u8>, DrawError> {
-    let (width, height) = size(panels.len());
+pub fn pdf(title: &str, drawing: &Drawing) -> Result<Vec<u8>, DrawError> {
+    let (width, height) = drawing.size();
     let sheet = std::rc::Rc::new(std::cell::RefCell::new(pdf::Sheet::new(width, height)));
     {
         let area = pdf::PdfBackend(std::rc::Rc::clone(&sheet)).into_drawing_area();
-        draw(&area, title, panels)?;
+        draw(&area, title, drawing)?;
     }
     let sheet = std::rc::Rc::try_unwrap(sheet).map_err(|_| failed("the page is still being drawn"))?;
     Ok(sheet.into_inner().finish())
 }
 
-fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, title: &str, panels: &[Panel]) -> Result<(), DrawError>
+fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, title: &str, drawing: &Drawing) -> Result<(), DrawError>
 where
     B::ErrorType: 'static,
 {
     area.fill(&WHITE).map_err(failed)?;
     area.draw_text(title, &TextStyle::from(("sans-serif", 22).into_font()), (20, 14)).map_err(failed)?;
-    let (_, below) = area.split_vertically(50);
+    let (_, below) = area.split_vertically(TITLE);
+    match drawing {
+        Drawing::Panels(panels) => draw_panels(&below, panels)?,
+        Drawing::Routing(routing) => routing::draw(&below, routing)?,
+    }
+    area.present().map_err(failed)
+}
+
+fn draw_panels<B: DrawingBackend>(below: &DrawingArea<B, Shift>, panels: &[Panel]) -> Result<(), DrawError>
+where
+    B::ErrorType: 'static,
+{
     let rows = panels.len().div_ceil(COLUMNS).max(1);
     for (cell, panel) in below.split_evenly((rows, COLUMNS)).iter().zip(panels) {
         let (x, y) = (panel.x.0..panel.x.1, panel.y.0..panel.y.1);
@@ -102,5 +146,5 @@ where
         chart.draw_series(LineSeries::new(panel.line.iter().copied(), ink.stroke_width(2))).map_err(failed)?;
         chart.draw_series(panel.points.iter().map(|p| Circle::new(*p, 3, ink.filled()))).map_err(failed)?;
     }
-    area.present().map_err(failed)
+    Ok(())
 }

@@ -2,7 +2,7 @@
 
 use super::Failure;
 use crate::project;
-use estampie_core::draw;
+use estampie_core::draw::{self, Drawing};
 use std::path::{Path, PathBuf};
 
 /// What can be drawn.
@@ -12,6 +12,8 @@ pub(crate) enum What {
     Curves,
     /// Every way between sections, as it sounds
     Transitions,
+    /// Buses, where they run and what they send
+    Routing,
 }
 
 #[derive(clap::Args, Debug)]
@@ -33,18 +35,19 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let loaded = project::load(&arguments.project)?;
     super::print_faults(&loaded.faults);
     let document = loaded.workspace.document();
-    let (panels, what, where_from) = match arguments.what {
-        What::Curves => (draw::curves(document, &loaded.program), "curves", "modulation.toml holds them"),
-        What::Transitions => (draw::seams(&loaded.program), "transitions", "the files in music/ hold them"),
+    let (drawing, what, where_from) = match arguments.what {
+        What::Curves => (Drawing::Panels(draw::curves(document, &loaded.program)), "curves", "modulation.toml holds them"),
+        What::Transitions => (Drawing::Panels(draw::seams(&loaded.program)), "transitions", "the files in music/ hold them"),
+        What::Routing => (Drawing::Routing(draw::routing(&loaded.program)), "buses", "mix.toml holds them"),
     };
-    if panels.is_empty() {
+    if drawing.count() == 0 {
         return Err(Failure::Fault(format!("the project has no {what} to draw; {where_from}")));
     }
     let title = format!("{}: {what}", document.manifest.name);
     let failed = |error: draw::DrawError| Failure::Fault(error.to_string());
-    let bytes = if ending == "svg" { draw::svg(&title, &panels).map_err(failed)?.into_bytes() } else { draw::pdf(&title, &panels).map_err(failed)? };
+    let bytes = if ending == "svg" { draw::svg(&title, &drawing).map_err(failed)?.into_bytes() } else { draw::pdf(&title, &drawing).map_err(failed)? };
     write(&arguments.out, &bytes)?;
-    println!("{}: {} {what}", arguments.out.display(), panels.len());
+    println!("{}: {} {what}", arguments.out.display(), drawing.count());
     Ok(())
 }
 
