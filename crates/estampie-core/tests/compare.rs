@@ -7,6 +7,7 @@ mod support;
 use estampie_core::assets::Assets;
 use estampie_core::compare::{LONGEST, lately, loudness, moved};
 use estampie_core::document::{Document, Sources, Workspace};
+use estampie_core::draw::{self, Drawing};
 use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
 use estampie_core::language::{Playthrough, playthrough};
 use estampie_core::measure::Meter;
@@ -44,6 +45,30 @@ fn rest(sources: &Sources, what: &str) -> f32 {
 
 fn inserts(workspace: &Workspace, bus: &str) -> Vec<String> {
     workspace.document().buses.iter().find(|b| b.name == bus).unwrap().inserts.iter().map(|i| i.name.clone()).collect()
+}
+
+#[test]
+fn the_routing_is_drawn_with_all_levels_and_sends() {
+    let mix = format!("{MIX}[buses.deep]\ninto = \"world\"\nsend = {{ nave = \"-20 dB, before the level\" }}\n");
+    let sounds = "[one]\nbus = \"deep\"\ntakes = [\"audio/dc.wav\"]\nsend = { nave = \"-3 dB\" }\n";
+    let moves = "[[modulation]]\nfrom = \"strain\"\nmoves = \"bus world level\"\ncurve = [\"0: -12 dB\", \"1: 0 dB\"]\n";
+    let sources = Sources::from_texts([("mix.toml", mix.as_str()), ("game.toml", support::GAME), ("modulation.toml", moves), ("sounds/a.toml", sounds)]);
+    let (document, _) = Document::read(&sources, &["audio/dc.wav".to_owned()].into());
+    let drawn = draw::routing(&document, &compile(&document, &Assets::default()).0);
+    let named: Vec<&str> = drawn.buses.iter().map(|b| b.name.as_str()).collect();
+    assert_eq!(named, ["all", "music", "world", "deep", "nave"], "what runs into a bus stands below it, returns last");
+    let bus = |name: &str| drawn.buses.iter().find(|b| b.name == name).unwrap();
+    assert_eq!((bus("music").level.as_str(), bus("music").effects.as_str()), ("-4 dB, held", "tone, squeeze, gain"));
+    assert_eq!((bus("world").level.as_str(), bus("deep").into, bus("deep").depth), ("-2 dB, moved", Some(2), 2));
+    assert_eq!(bus("deep").sends, [(4, "-20 dB, before level".to_owned())]);
+    assert_eq!((bus("nave").returns, bus("nave").sounds.as_str()), (true, "and one -3 dB"));
+    let drawing = Drawing::Routing(drawn.clone());
+    let svg = draw::svg("routing", &drawing).unwrap();
+    for word in drawn.buses.iter().flat_map(|b| [&b.name, &b.level, &b.effects, &b.sounds]).chain(drawn.buses.iter().flat_map(|b| b.sends.iter().map(|s| &s.1)))
+    {
+        assert!(svg.contains(word.as_str()), "{word} is not drawn");
+    }
+    assert!(draw::pdf("routing", &drawing).unwrap().starts_with(b"%PDF"));
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! The routing of the mix: each bus in a row of its own, what it runs into to its right, what it sends to its left.
 
 use super::{DrawError, failed};
+use crate::document::Document;
 use crate::program::{Cell, Program};
 use plotters::coord::Shift;
 use plotters::prelude::*;
@@ -51,9 +52,9 @@ fn words(cell: &Cell) -> String {
     format!("{set}{moved}{held}")
 }
 
-/// The routing of a program.
+/// The routing of a project and its program.
 #[must_use]
-pub fn routing(program: &Program) -> Routing {
+pub fn routing(document: &Document, program: &Program) -> Routing {
     // In the order of the tree: a bus, then what runs into it.
     let mut order = Vec::new();
     let mut waiting = vec![0usize];
@@ -78,11 +79,12 @@ pub fn routing(program: &Program) -> Routing {
                     Some(format!("{} {}", program.names.get(sound.key), words(&cells[send.cell as usize])))
                 })
                 .collect();
-            let name_of = |key| program.names.get(key).rsplit(' ').next().unwrap_or_default().to_owned();
+            let name = program.names.get(bus.key);
+            let inserts = document.buses.iter().find(|b| b.name == name).map_or(&[][..], |b| &b.inserts);
             RoutedBus {
-                name: program.names.get(bus.key).to_owned(),
+                name: name.to_owned(),
                 depth: bus.depth as usize,
-                effects: bus.inserts.iter().map(|i| name_of(i.key)).collect::<Vec<_>>().join(", "),
+                effects: inserts.iter().map(|i| i.name.as_str()).collect::<Vec<_>>().join(", "),
                 returns: bus.returns,
                 into: (*at != 0).then(|| row(bus.into as usize)),
                 level: words(&cells[bus.cells[0] as usize]),
@@ -194,5 +196,5 @@ where
 /// The height at which a bus's send to a return leaves it.
 fn sends_y(routing: &Routing, from: usize, to: usize) -> Option<i32> {
     let at = routing.buses[from].sends.iter().position(|s| s.0 == to)? as i32;
-    Some(routing.corner(from).1 + 9 + at * 14)
+    Some(routing.corner(from).1 + 10 + at * 17)
 }

@@ -38,7 +38,7 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let (drawing, what, where_from) = match arguments.what {
         What::Curves => (Drawing::Panels(draw::curves(document, &loaded.program)), "curves", "modulation.toml holds them"),
         What::Transitions => (Drawing::Panels(draw::seams(&loaded.program)), "transitions", "the files in music/ hold them"),
-        What::Routing => (Drawing::Routing(draw::routing(&loaded.program)), "buses", "mix.toml holds them"),
+        What::Routing => (Drawing::Routing(draw::routing(document, &loaded.program)), "routing", "mix.toml holds them"),
     };
     if drawing.count() == 0 {
         return Err(Failure::Fault(format!("the project has no {what} to draw; {where_from}")));
