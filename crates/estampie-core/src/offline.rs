@@ -152,7 +152,7 @@ pub fn render(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u6
 type Mapped = (NameKey, (f32, f32), (f32, f32));
 
 /// Makes a playthrough of what is said to an engine from its first frame on.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, Clone)]
 pub struct Recorder {
     rate: u32,
     lines: Vec<Line>,

@@ -408,9 +408,13 @@ pub fn uses_of(document: &Document, sound: &str) -> Vec<(String, Place)> {
     list
 }
 
-/// The sounds that are like a shared setting, or in a group.
+/// The sounds that are like a shared setting, or in a group; of an effect, the buses.
 #[must_use]
 pub fn sharers<'a>(document: &'a Document, kind: &str, name: &str) -> Vec<&'a str> {
+    if kind == "effect" {
+        let like = |bus: &&super::BusDoc| bus.inserts.iter().any(|i| i.like.as_ref().is_some_and(|l| l.value == name));
+        return document.buses.iter().filter(like).map(|b| b.name.as_str()).collect();
+    }
     let like = |s: &SoundDoc| match kind {
         "vary" => s.vary.like.as_ref().map(|l| l.value.clone()),
         "shape" => s.shape.like.as_ref().map(|l| l.value.clone()),

@@ -54,6 +54,10 @@ pub struct Workspace {
     /// When the last edit may no longer grow: a drag is one edit.
     last_edit: Option<std::time::Instant>,
     stamps: BTreeMap<String, Option<SystemTime>>,
+    /// A kept state that is shown instead; meanwhile nothing can be edited.
+    shown: Option<Arc<Document>>,
+    /// An edit was refused because of that.
+    refused: bool,
 }
 
 /// Edits of one name that follow each other this closely are one.
@@ -78,6 +82,8 @@ impl Workspace {
             redo: Vec::new(),
             last_edit: None,
             stamps: BTreeMap::new(),
+            shown: None,
+            refused: false,
         };
         workspace.stamp();
         workspace.read_again();
@@ -97,10 +103,27 @@ impl Workspace {
         &self.root
     }
 
-    /// The project as it is written now.
+    /// The project as it is written now, or the kept state that is shown instead.
     #[must_use]
     pub fn document(&self) -> &Arc<Document> {
-        &self.document
+        self.shown.as_ref().unwrap_or(&self.document)
+    }
+
+    /// Shows a kept state instead of the present one, which stays as it is; nothing is edited, undone or redone until `None`
+    /// shows the present one again.
+    pub fn show(&mut self, kept: Option<Arc<Document>>) {
+        self.shown = kept;
+    }
+
+    /// Whether an edit was refused since this was last asked, because a kept state is shown.
+    pub fn take_refused(&mut self) -> bool {
+        std::mem::take(&mut self.refused)
+    }
+
+    /// True, and noted, while a kept state is shown.
+    fn refuses(&mut self) -> bool {
+        self.refused |= self.shown.is_some();
+        self.shown.is_some()
     }
 
     /// What is wrong with the texts; names are resolved later, by the compiler.
@@ -174,6 +197,9 @@ impl Workspace {
     /// Replaces (or takes out) the whole texts of files, as one edit called `name`. Edits of one name and the same files that
     /// follow each other closely are one.
     pub fn change(&mut self, name: &str, files: Vec<(String, Option<String>)>) {
+        if self.refuses() {
+            return;
+        }
         let mut changed = Vec::new();
         for (file, text) in files {
             let before = self.now.get(&file).cloned();
@@ -269,6 +295,9 @@ impl Workspace {
 
     /// Undoes the last edit and gives its name.
     pub fn undo(&mut self) -> Option<String> {
+        if self.refuses() {
+            return None;
+        }
         let edit = self.undo.pop()?;
         for change in &edit.files {
             self.put(&change.file, change.before.as_deref());
@@ -281,6 +310,9 @@ impl Workspace {
 
     /// Does the last undone edit again and gives its name.
     pub fn redo(&mut self) -> Option<String> {
+        if self.refuses() {
+            return None;
+        }
         let edit = self.redo.pop()?;
         for change in &edit.files {
             self.put(&change.file, change.after.as_deref());

@@ -19,12 +19,27 @@ pub struct Manifest {
     pub voices: u32,
     /// What no sample exceeds, in dB below full scale (−1 dB).
     pub ceiling: Decibels,
+    /// The loudness that the whole should have, in LUFS, if there is one.
+    pub target: Option<f32>,
 }
 
 impl Default for Manifest {
     fn default() -> Self {
-        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0) }
+        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0), target: None }
     }
+}
+
+/// How far from its target a whole may be and still count as there, in LU.
+pub const TARGET_WITHIN: f32 = 2.0;
+
+/// Reads a target of loudness, in LUFS.
+///
+/// # Errors
+/// With what is wrong, as a sentence.
+pub fn read_target(text: &str) -> Result<f32, String> {
+    let number = text.trim().strip_suffix("LUFS").map(str::trim).and_then(|n| n.replace('−', "-").parse::<f32>().ok());
+    let value = number.ok_or_else(|| format!("\"{}\" is not a loudness, like \"-18 LUFS\"", text.trim()))?;
+    if (-60.0..=0.0).contains(&value) { Ok(value) } else { Err(format!("a loudness of {value} LUFS is out of range")) }
 }
 
 /// A moment that the game tells of.
@@ -118,6 +133,12 @@ pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
     }
     if let Some(voices) = fields.whole("voices", 1, 4096) {
         manifest.voices = voices.value as u32;
+    }
+    if let Some(target) = fields.text("loudness") {
+        match read_target(&target.value) {
+            Ok(value) => manifest.target = Some(value),
+            Err(what) => reading.fault(&target.place, what, "write a loudness from -60 to 0 LUFS, like \"-18 LUFS\""),
+        }
     }
     if let Some(ceiling) = fields.quantity::<Decibels>("ceiling") {
         if (-24.0..=0.0).contains(&ceiling.value.0) {

@@ -35,7 +35,7 @@ pub(crate) use effects::read_octaves;
 pub use effects::{InsertDoc, SendDoc, read_send, read_setting};
 pub use fault::{Fault, Place, did_you_mean};
 pub use fields::Located;
-pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, ValueOf};
+pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
     ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc,

@@ -1,72 +1,80 @@
-//! Loudness of the output by EBU R 128, measured aside from what plays.
+//! Loudness of the output and of one bus, measured aside from what plays.
 
-use ebur128::{EbuR128, Mode};
+use estampie_core::measure::{Meter, Reading};
 use rtrb::Consumer;
 use std::collections::VecDeque;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::Receiver;
 use std::time::Duration;
 
-/// What was measured last. LUFS and dBTP; minus infinity for silence.
-#[derive(Debug, Clone)]
+/// Tenths of a second that the history holds.
+pub(crate) const HISTORY: usize = 300;
+
+/// What was measured last.
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Loudness {
-    /// Over 0.4 s.
-    pub(crate) momentary: f64,
-    /// Over 3 s.
-    pub(crate) short_term: f64,
-    /// Over the whole rehearsal.
-    pub(crate) integrated: f64,
-    /// Loudness range in LU.
-    pub(crate) range: f64,
-    /// The greatest true peak of the last 3 s.
-    pub(crate) true_peak: f64,
-    /// Short-term loudness, ten times a second, of the last 30 s.
+    /// Of the output, as it leaves the engine.
+    pub(crate) output: Reading,
+    /// Short-term loudness of the output, ten times a second, of the last 30 s.
     pub(crate) history: VecDeque<f32>,
+    /// Of the bus that is listened to, since it was chosen.
+    pub(crate) bus: Reading,
 }
 
-impl Default for Loudness {
-    fn default() -> Self {
-        let silent = f64::NEG_INFINITY;
-        Loudness { momentary: silent, short_term: silent, integrated: silent, range: 0.0, true_peak: silent, history: VecDeque::new() }
-    }
+/// What the one who measures is told.
+pub(crate) enum Order {
+    /// The ring of a new engine: the output begins anew.
+    Engine(Consumer<f32>),
+    /// Another bus comes through the ring from now on.
+    Bus,
 }
+
+/// Frames of the bus before are dropped for so long: they were on their way.
+const ON_THEIR_WAY: Duration = Duration::from_millis(60);
 
 /// Measures until told to quit.
-pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f32>, rate: u32) {
-    let Ok(mut meter) = EbuR128::new(2, rate, Mode::M | Mode::S | Mode::I | Mode::LRA | Mode::TRUE_PEAK | Mode::HISTOGRAM) else { return };
-    let tenth = rate as usize / 10 * 2;
-    let mut samples = Vec::with_capacity(tenth);
-    let mut peaks: VecDeque<f64> = VecDeque::new();
+pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f32>, orders: &Receiver<Order>, rate: u32) {
+    let Ok(mut output) = Meter::new(2, rate) else { return };
+    let Ok(mut bus) = Meter::new(2, rate) else { return };
+    let mut ring: Option<Consumer<f32>> = None;
+    let mut samples = Vec::with_capacity(rate as usize);
     while !quit.load(Ordering::Relaxed) {
-        while samples.len() < tenth {
-            let Ok(sample) = tap.pop() else { break };
-            samples.push(sample);
+        for order in orders.try_iter() {
+            if let Order::Engine(new) = order {
+                ring = Some(new);
+                output = Meter::new(2, rate).unwrap_or(output);
+            }
+            std::thread::sleep(ON_THEIR_WAY);
+            drain(ring.as_mut(), &mut samples);
+            bus = Meter::new(2, rate).unwrap_or(bus);
         }
-        if samples.len() < tenth {
-            std::thread::sleep(Duration::from_millis(15));
-            continue;
-        }
-        if meter.add_frames_f32(&samples).is_err() {
-            return;
-        }
-        samples.clear();
-        let peak = (0..2).filter_map(|c| meter.prev_true_peak(c).ok()).fold(0.0, f64::max);
-        peaks.push_back(peak);
-        if peaks.len() > 30 {
-            peaks.pop_front();
-        }
-        let silent = f64::NEG_INFINITY;
-        if let Ok(mut now) = out.lock() {
-            now.momentary = meter.loudness_momentary().unwrap_or(silent);
-            now.short_term = meter.loudness_shortterm().unwrap_or(silent);
-            now.integrated = meter.loudness_global().unwrap_or(silent);
-            now.range = meter.loudness_range().unwrap_or(0.0);
-            now.true_peak = 20.0 * peaks.iter().fold(0.0f64, |p, v| p.max(*v)).log10();
-            let short = now.short_term as f32;
-            now.history.push_back(short);
-            if now.history.len() > 300 {
+        drain(Some(&mut tap), &mut samples);
+        let tenths = output.add(&samples);
+        drain(ring.as_mut(), &mut samples);
+        if bus.add(&samples) + tenths > 0
+            && let Ok(mut now) = out.lock()
+        {
+            (now.output, now.bus) = (output.reading(), bus.reading());
+            let short = now.output.short_term as f32;
+            for _ in 0..tenths {
+                now.history.push_back(short);
+            }
+            while now.history.len() > HISTORY {
                 now.history.pop_front();
             }
         }
+        std::thread::sleep(Duration::from_millis(15));
+    }
+}
+
+/// All that waits in a ring, in place of what was in `samples`.
+fn drain(ring: Option<&mut Consumer<f32>>, samples: &mut Vec<f32>) {
+    samples.clear();
+    let Some(ring) = ring else { return };
+    // Whole frames only.
+    let count = ring.slots() / 2 * 2;
+    if let Ok(chunk) = ring.read_chunk(count) {
+        samples.extend(chunk);
     }
 }

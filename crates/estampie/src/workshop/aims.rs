@@ -96,6 +96,9 @@ pub(crate) enum Typed {
         field: &'static str,
     },
     PlayerLevel(String),
+    /// The name of a snapshot of what is unsaved in the mix.
+    UnsavedSnapshot,
+    LoudnessTarget,
     /// A point of the curve being edited.
     Point(Box<Editor>),
 }

@@ -55,6 +55,8 @@ pub(crate) enum Mode {
     Files(Picker),
     /// Sounds to be deleted, and what names them.
     Deleting(Vec<String>, Vec<String>),
+    /// What differs from what is kept.
+    Differences,
     Finder {
         query: String,
         at: usize,
@@ -245,6 +247,9 @@ impl App {
         let document = Arc::clone(self.workspace.document());
         let mut news = self.rehearsal.poll(&document);
         news |= self.poll_music();
+        news |= self.poll_compare();
+        news |= self.poll_held_key();
+        self.measure_bus();
         let mut arrived = false;
         while let Ok(loaded) = self.loading.results.try_recv() {
             match loaded {
@@ -297,6 +302,7 @@ impl App {
         self.faults = all_faults(&self.workspace, found);
         self.rehearsal.take_over(Arc::new(program));
         self.look_through();
+        self.compare_anew();
         self.loading.compiled = Instant::now();
         let last = |n: usize| n.saturating_sub(1);
         self.item = self.item.min(last(self.items().len()));
@@ -354,11 +360,23 @@ impl App {
     pub(crate) fn event(&mut self, event: &Event) -> bool {
         match event {
             Event::Key(key) if key.kind != KeyEventKind::Release => self.key(*key),
-            Event::Mouse(mouse) => return self.mouse(*mouse),
+            Event::Mouse(mouse) => {
+                let moved = self.mouse(*mouse);
+                self.say_refused();
+                return moved;
+            }
             Event::Resize(..) => {}
             _ => return false,
         }
+        self.say_refused();
         true
+    }
+
+    /// Says why an edit did nothing, if one did.
+    fn say_refused(&mut self) {
+        if self.workspace.take_refused() {
+            self.alarm("you hear B, which stays as it was kept: a goes back to A, where edits go");
+        }
     }
 
     fn key(&mut self, event: KeyEvent) {
@@ -373,6 +391,7 @@ impl App {
             Mode::Sentence(sentence) => self.key_sentence(&name, sentence),
             Mode::Curve(editor) => self.key_curve(&name, editor),
             Mode::Files(picker) => self.key_files(&name, picker),
+            Mode::Differences => self.key_differences(&name),
             Mode::Deleting(targets, uses) => match name.as_str() {
                 "y" | "enter" => self.delete(&targets),
                 "esc" | "n" | "q" | "ctrl-c" => {}

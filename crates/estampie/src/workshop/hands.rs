@@ -2,6 +2,7 @@
 
 use super::app::{App, Column, Item};
 use super::keys::View;
+use super::rehearsal::Alone;
 use estampie_core::engine::InputKind;
 use estampie_core::units::Decibels;
 
@@ -60,12 +61,16 @@ impl App {
             View::Sounds | View::Wiring | View::Music => None,
         };
         let Some(bus) = bus else { return self.say("nothing sounds; choose a bus in the view Mix") };
-        let on = if solo { self.rehearsal.toggle_solo(bus) } else { self.rehearsal.toggle_mute(bus) };
-        let word = match (solo, on) {
-            (true, true) => "is heard alone",
-            (true, false) => "is no longer alone",
-            (false, true) => "is silent",
-            (false, false) => "is heard again",
+        let word = if solo {
+            match self.rehearsal.step_solo(bus) {
+                Alone::InPlace => "is heard alone, in its returns as well; s again: without them",
+                Alone::Dry => "is heard alone, without the returns; s again ends it",
+                Alone::No => "is no longer alone",
+            }
+        } else if self.rehearsal.toggle_mute(bus) {
+            "is silent"
+        } else {
+            "is heard again"
         };
         let text = format!("bus {} {word} (rehearsal only)", self.rehearsal.names.get(bus));
         self.say(text);

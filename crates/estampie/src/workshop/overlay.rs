@@ -78,6 +78,12 @@ pub(crate) fn faults(app: &App, pen: &mut Pen<'_>, area: Rect) {
     }
 }
 
+/// What differs between what is kept and what is written.
+pub(crate) fn differences(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    clear(app, pen, area);
+    app.draw_differences(pen, area);
+}
+
 /// What fits the letters typed.
 pub(crate) fn finder(app: &App, pen: &mut Pen<'_>, area: Rect, query: &str, at: usize) {
     let width = area.width.min(90);

@@ -46,6 +46,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
         Mode::Curve(editor) => curve::draw(app, &mut pen, over(app, body), editor, &mut hits),
         Mode::Typing(super::app::Typed::Point(editor), _) => curve::draw(app, &mut pen, over(app, body), editor, &mut hits),
         Mode::Files(picker) => sounds::draw_files(app, &mut pen, body, picker),
+        Mode::Differences => overlay::differences(app, &mut pen, body),
         Mode::Finder { query, at } => overlay::finder(app, &mut pen, body, query, *at),
         _ => {}
     }
@@ -152,7 +153,7 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
     let unheard = if asleep > 0 { format!(" + {asleep} unheard") } else { String::new() };
     said(pen, "voices", &format!("{voices}/{}{unheard}", app.program().voices), Role::Vellum);
-    let loudness = rehearsal.player.loudness();
+    let loudness = rehearsal.player.loudness().output;
     said(pen, "short-term", &level(loudness.short_term, "LUFS"), Role::Vellum);
     let hot = loudness.true_peak > -1.0;
     said(pen, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Red } else { Role::Vellum });
@@ -208,7 +209,7 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
         said.push(("bypassed", if all { "all effects".to_owned() } else { format!("{} effects", only.bypassed.len()) }));
     }
     if !only.by_hand.is_empty() {
-        said.push(("by hand", only.by_hand.keys().map(|k| rehearsal.names.get(*k).to_owned()).collect::<Vec<_>>().join(" ")));
+        said.push(("by hand", only.by_hand.iter().map(|(k, share)| format!("{} {share} %", rehearsal.names.get(*k))).collect::<Vec<_>>().join(" ")));
     }
     if only.metronome {
         said.push(("metronome", "on every beat".to_owned()));
@@ -296,6 +297,11 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
             return;
         }
         Mode::Finder { .. } => return keys(pen, 1, y, width, &[("enter", "go there, or do it"), ("↑ ↓", "choose"), ("esc", "back")]),
+        Mode::Differences if app.message.is_none() => {
+            let list = [("a", "go over to the other"), ("enter", "keep what you hear, forget the other"), ("↑ ↓", "scroll"), ("esc", "back; both stay")];
+            return keys(pen, 1, y, width, &list);
+        }
+        Mode::Differences => {}
         Mode::Help => return keys(pen, 1, y, width, &[("esc", "back to the page"), ("↑ ↓", "scroll")]),
         Mode::Faults => return keys(pen, 1, y, width, &[("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("!", "opens this again")]),
         Mode::Page => {}
@@ -325,7 +331,8 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
         },
         Typed::Shared { kind, name, key } => {
             let touched = estampie_core::document::sharers(app.document(), kind, name).len();
-            format!("{key} of the shared {kind} {name}, for all {touched} sounds that share it")
+            let of = if kind == "effect" { "buses" } else { "sounds" };
+            format!("{key} of the shared {kind} {name}, for all {touched} {of} that share it")
         }
         Typed::Takes(name, value) => format!("takes of {name} for {value}"),
         Typed::Rename(name) => format!("{name} is from now on"),
@@ -341,6 +348,8 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
         Typed::Held { snapshot, what } => format!("snapshot {snapshot}, {what}: by or to"),
         Typed::NewEffect(bus) => format!("new effect on {bus}:"),
         Typed::NewSnapshot => "new snapshot:".into(),
+        Typed::UnsavedSnapshot => "new snapshot of what is unsaved in the mix, called".into(),
+        Typed::LoudnessTarget => "loudness of the whole".into(),
         Typed::SnapshotField { snapshot, field } => format!("{field} of snapshot {snapshot}"),
         Typed::PlayerLevel(name) => format!("player level {name}, 0 to 10"),
         Typed::Point(_) => "point".into(),

@@ -11,6 +11,7 @@ use estampie_core::names::{NameKey, Names};
 use estampie_core::offline::{self, Recorder};
 use estampie_core::program::{Parameter, Program, ValueFrom};
 use estampie_core::trace::{self, Label};
+use estampie_core::units::Seconds;
 use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -106,8 +107,22 @@ pub(crate) struct Rehearsal {
     pub(crate) levels: Levels,
     pub(crate) replay: Option<Replay>,
     recorder: Option<Recorder>,
+    /// All that was said since the beginning, for comparisons.
+    past: Recorder,
+    /// The bus that is measured, or none.
+    measured: NameKey,
     /// A program that the engine had no room for yet (it is frozen, say).
     waiting: Option<Box<Prepared>>,
+}
+
+/// How a bus is heard alone.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Alone {
+    /// With what it has in the returns.
+    InPlace,
+    /// Without the returns.
+    Dry,
+    No,
 }
 
 /// What sets a parameter to a value in its own unit.
@@ -134,6 +149,8 @@ pub(crate) struct Only {
     pub(crate) soloed_sounds: BTreeSet<NameKey>,
     /// A click on every beat.
     pub(crate) metronome: bool,
+    /// While buses are heard alone, returns are silent.
+    pub(crate) solo_dry: bool,
     /// Effects that are bypassed, by bus and name; none is all of them.
     pub(crate) bypassed: BTreeSet<NameKey>,
     /// Snapshots of which there is so much (in percent), whatever the game says.
@@ -143,16 +160,19 @@ pub(crate) struct Only {
 }
 
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>, player: &Levels) -> (Engine, Remote) {
-    let options = Options { soft_start: SOFT_START, schedule: schedule.into(), ..Options::default() };
+    let options = Options { soft_start: SOFT_START, schedule: schedule.into(), tap_frames: program.rate as usize / 2, ..Options::default() };
     // The player's levels are in force before the first sample.
     Engine::new(Prepared::new(Arc::clone(program), seed).with_player_levels(&levels::keys(player)), options)
 }
 
 impl Rehearsal {
     pub(crate) fn start(program: Arc<Program>, device: Option<String>, buffer_ms: u32, levels: Levels) -> Rehearsal {
-        let (engine, remote) = make(&program, 1, Vec::new(), &levels);
+        let (engine, mut remote) = make(&program, 1, Vec::new(), &levels);
         let player = Player::start(engine, program.rate, device, buffer_ms);
+        player.measure(remote.take_tap());
         Rehearsal {
+            past: Recorder::new(&program, 1),
+            measured: NameKey::NONE,
             player,
             remote,
             names: program.names.clone(),
@@ -220,7 +240,9 @@ impl Rehearsal {
 
     /// Begins anew from silence with a schedule.
     fn begin(&mut self, seed: u64, schedule: Vec<Input>) {
-        let (engine, remote) = make(&self.program, seed, schedule, &self.levels);
+        let (engine, mut remote) = make(&self.program, seed, schedule, &self.levels);
+        self.player.measure(remote.take_tap());
+        self.past = Recorder::new(&self.program, seed);
         self.seed = seed;
         self.remote = remote;
         self.waiting = None;
@@ -231,17 +253,26 @@ impl Rehearsal {
         self.recorder = None;
         self.player.freeze(false);
         self.player.replace(engine);
-        for bus in self.muted.clone() {
-            self.say(InputKind::Mute { bus, on: true });
-        }
-        for bus in self.soloed.clone() {
-            self.say(InputKind::Solo { bus, on: true });
-        }
-        for (layer, on) in self.only.switched.clone() {
-            self.say(InputKind::Switch { layer, on });
-        }
+        self.say(InputKind::Tap { bus: self.measured });
         self.only.held.clear();
-        self.say_only();
+        for what in self.only_inputs() {
+            self.say(what);
+        }
+    }
+
+    /// Measures a bus from now on, or none.
+    pub(crate) fn measure(&mut self, bus: NameKey) {
+        if bus != self.measured {
+            self.measured = bus;
+            self.say(InputKind::Tap { bus });
+            self.player.measure_anew();
+        }
+    }
+
+    /// All that was said since the beginning, up to now, and what is for the rehearsal only.
+    pub(crate) fn so_far(&self) -> (Playthrough, Seconds, Vec<Input>) {
+        let inputs = self.only_inputs().into_iter().map(|what| Input { frame: 0, what }).collect();
+        (self.past.clone().finish(self.frame()), Seconds::of_frames(self.frame(), self.program.rate), inputs)
     }
 
     /// Brings layers in or takes them out by hand.
@@ -256,24 +287,33 @@ impl Rehearsal {
         self.say(InputKind::Switch { layer, on });
     }
 
+    /// All that is for the rehearsal only, as inputs.
+    fn only_inputs(&self) -> Vec<InputKind> {
+        let only = &self.only;
+        let mut list = vec![
+            InputKind::Waits { factor: if only.short_waits { 0.1 } else { 1.0 } },
+            InputKind::Chances { always: only.chances },
+            InputKind::Metronome { on: only.metronome },
+            InputKind::SoloDry { on: only.solo_dry },
+        ];
+        list.extend(self.muted.iter().map(|bus| InputKind::Mute { bus: *bus, on: true }));
+        list.extend(self.soloed.iter().map(|bus| InputKind::Solo { bus: *bus, on: true }));
+        list.extend(only.switched.iter().map(|(layer, on)| InputKind::Switch { layer: *layer, on: *on }));
+        list.extend(only.bypassed.iter().map(|effect| InputKind::Bypass { effect: *effect, on: true }));
+        list.extend(only.by_hand.iter().map(|(snapshot, percent)| InputKind::ByHand { snapshot: *snapshot, share: Some(f32::from(*percent) / 100.0) }));
+        let (sound, take) = only.forced.unwrap_or((NameKey::NONE, 0));
+        list.push(InputKind::ForceTake { sound, take });
+        for (sounds, solo) in [(&only.muted_sounds, false), (&only.soloed_sounds, true)] {
+            list.extend(sounds.iter().map(|sound| InputKind::GateSound { sound: *sound, solo, on: true }));
+        }
+        list
+    }
+
     /// Tells the engine all that is for the rehearsal only.
     fn say_only(&mut self) {
-        let only = self.only.clone();
-        self.say(InputKind::Waits { factor: if only.short_waits { 0.1 } else { 1.0 } });
-        self.say(InputKind::Chances { always: only.chances });
-        self.say(InputKind::Metronome { on: only.metronome });
-        for effect in only.bypassed {
-            self.say(InputKind::Bypass { effect, on: true });
-        }
-        for (snapshot, percent) in only.by_hand {
-            self.say(InputKind::ByHand { snapshot, share: Some(f32::from(percent) / 100.0) });
-        }
-        let (sound, take) = only.forced.unwrap_or((NameKey::NONE, 0));
-        self.say(InputKind::ForceTake { sound, take });
-        for (list, solo) in [(only.muted_sounds, false), (only.soloed_sounds, true)] {
-            for sound in list {
-                self.say(InputKind::GateSound { sound, solo, on: true });
-            }
+        // Layers are switched when they are, once.
+        for what in self.only_inputs().into_iter().filter(|w| !matches!(w, InputKind::Switch { .. })) {
+            self.say(what);
         }
     }
 
@@ -366,13 +406,22 @@ impl Rehearsal {
         on
     }
 
-    pub(crate) fn toggle_solo(&mut self, bus: NameKey) -> bool {
-        let on = !self.soloed.remove(&bus);
+    /// Hears a bus alone with what it has in the returns, then without, then no longer.
+    pub(crate) fn step_solo(&mut self, bus: NameKey) -> Alone {
+        let (now, next) = match (self.soloed.contains(&bus), self.only.solo_dry) {
+            (false, _) => (Alone::InPlace, false),
+            (true, false) => (Alone::Dry, true),
+            (true, true) => (Alone::No, false),
+        };
+        let on = now != Alone::No;
         if on {
             self.soloed.insert(bus);
+        } else {
+            self.soloed.remove(&bus);
         }
         self.say(InputKind::Solo { bus, on });
-        on
+        self.change_only(|only| only.solo_dry = next);
+        now
     }
 
     /// The program that the status in hand belongs to.
@@ -410,6 +459,7 @@ impl Rehearsal {
     }
 
     fn note(&mut self, happening: &Happening, document: &Document) {
+        self.past.note(happening, &self.names);
         if let Some(recorder) = &mut self.recorder {
             recorder.note(happening, &self.names);
         }

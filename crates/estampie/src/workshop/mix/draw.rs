@@ -168,7 +168,7 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
     let (word, role) = if only.muted.contains(&bus.key) {
         ("muted", Role::Red)
     } else if only.soloed.contains(&bus.key) {
-        ("alone", Role::Red)
+        (if only.only.solo_dry { "dry" } else { "alone" }, Role::Red)
     } else if bus.returns {
         ("return", Role::Faded)
     } else {
@@ -330,6 +330,7 @@ fn seconds(time: f64) -> String {
 
 /// The line that nobody overlooks: a snapshot is edited, not the mix.
 fn band(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
+    app.draw_comparison(pen, if app.mix.target.is_some() { y + 1 } else { y }, width);
     let Some(target) = &app.mix.target else { return };
     let style = pen.theme.band();
     pen.put(0, y, width, &" ".repeat(usize::from(width)), style);

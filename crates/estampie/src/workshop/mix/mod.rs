@@ -1,20 +1,25 @@
 //! The view *Mix*: buses with levels, effects and sends, snapshots that lie over them, ducks, player levels, loudness.
 
+mod compare;
+mod copy;
 mod draw;
+mod loud;
 mod panels;
 
+pub(crate) use compare::Kept;
 pub(crate) use draw::{draw, level_at};
 
 use super::app::{App, Mode, Typed};
 use super::keys::Do;
 use super::line::Line;
 use super::rehearsal::Only;
-use estampie_core::document::{BusDoc, InsertDoc, Located, SnapshotDoc, kind_of, read_held};
+use estampie_core::document::{BusDoc, Clipping, InsertDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
 use estampie_core::dsp::effects::{KINDS, Kind, Setting, Unit};
 use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
 use estampie_core::program::player_level;
 use estampie_core::units::Decibels;
+use std::time::{Duration, Instant};
 
 /// What keys go to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -33,7 +38,7 @@ pub(crate) enum Focus {
 }
 
 /// What is chosen in the view.
-#[derive(Debug, Clone, Default)]
+#[derive(Default)]
 pub(crate) struct MixView {
     pub(crate) focus: Focus,
     /// The return, snapshot, effect, setting and player level that are chosen, by their places.
@@ -46,7 +51,18 @@ pub(crate) struct MixView {
     pub(crate) target: Option<String>,
     /// It is heard without that snapshot just now.
     pub(crate) without: bool,
+    /// What was copied.
+    pub(crate) clipping: Option<Clipping>,
+    /// What the present state is compared with.
+    pub(crate) kept: Option<Kept>,
+    /// The key that hears without it: when it was pressed last, and whether it is held down.
+    pressed: Option<(Instant, bool)>,
 }
+
+/// A held key comes again within this.
+const REPEATS: Duration = Duration::from_millis(110);
+/// A held key that has not come again for so long was let go.
+const LET_GO: Duration = Duration::from_millis(220);
 
 const ORDER: [Focus; 5] = [Focus::Levels, Focus::Sends, Focus::Snapshots, Focus::Effect, Focus::Player];
 
@@ -144,7 +160,30 @@ impl App {
             },
             Do::NewSnapshot => self.mode = Mode::Typing(Typed::NewSnapshot, Line::default()),
             Do::Target => self.target_snapshot(),
-            Do::Without => self.hear_without(),
+            Do::Without => match self.mix.target {
+                Some(_) => self.hear_without(),
+                None => self.compare(),
+            },
+            Do::Differences => match self.mix.kept {
+                Some(_) => {
+                    self.scroll = 0;
+                    self.mode = Mode::Differences;
+                }
+                None => self.say("nothing is kept to compare with; a keeps the present state as B"),
+            },
+            Do::Copy => self.copy_mix(),
+            Do::Paste => self.paste_mix(),
+            Do::Duplicate => self.duplicate_in_mix(),
+            Do::MoveUp => self.move_effect(-1),
+            Do::MoveDown => self.move_effect(1),
+            Do::LessByHand => self.nudge_hand(-10),
+            Do::MoreByHand => self.nudge_hand(10),
+            Do::EditShared => self.edit_shared_effect(),
+            Do::TakeUnsaved => self.mode = Mode::Typing(Typed::UnsavedSnapshot, Line::default()),
+            Do::LoudnessTarget => {
+                let now = self.document().manifest.target.map_or(String::new(), |t| format!("{t} LUFS"));
+                self.mode = Mode::Typing(Typed::LoudnessTarget, Line::offer(&now));
+            }
             Do::Bypass => self.bypass_one(),
             Do::BypassAll => {
                 let on = !self.rehearsal.only.bypassed.contains(&NameKey::NONE);
@@ -424,14 +463,28 @@ impl App {
         }
     }
 
+    /// A tap turns over to the mix without the snapshot and back; held down, it is without until the key is let go. A terminal
+    /// tells of a held key only by repeating it: presses that follow each other faster than a hand does are one.
     fn hear_without(&mut self) {
-        match self.mix.target.clone() {
-            Some(name) => {
-                self.mix.without = !self.mix.without;
-                self.by_hand(&name, Some(if self.mix.without { 0.0 } else { 1.0 }));
-            }
-            None => self.say("choose a snapshot to edit with o; then a lets you hear without it"),
+        let held = self.mix.pressed.is_some_and(|(at, _)| at.elapsed() < REPEATS);
+        self.mix.pressed = Some((Instant::now(), held));
+        self.set_without(held || !self.mix.without);
+    }
+
+    fn set_without(&mut self, without: bool) {
+        let Some(name) = self.mix.target.clone().filter(|_| self.mix.without != without) else { return };
+        self.mix.without = without;
+        self.by_hand(&name, Some(if without { 0.0 } else { 1.0 }));
+    }
+
+    /// Ends what lasts while a key is held down; true if that was now.
+    pub(crate) fn poll_held_key(&mut self) -> bool {
+        if !self.mix.pressed.is_some_and(|(at, held)| held && at.elapsed() > LET_GO) {
+            return false;
         }
+        self.mix.pressed = None;
+        self.set_without(false);
+        true
     }
 
     /// Hears the chosen snapshot whatever the game says, or no longer.
@@ -502,6 +555,21 @@ impl App {
                 self.workspace.add_snapshot(text.trim())?;
                 self.mix.snapshot = self.document().snapshots.len().saturating_sub(1);
                 self.mix.focus = Focus::Snapshots;
+            }
+            Typed::UnsavedSnapshot => {
+                let count = self.take_unsaved(text.trim())?;
+                self.say(format!("snapshot {} holds {count} value{}; the mix beneath is as saved", text.trim(), if count == 1 { "" } else { "s" }));
+            }
+            Typed::LoudnessTarget => {
+                let text = text.trim();
+                let text = if text.is_empty() || text.ends_with("LUFS") { text.to_owned() } else { format!("{text} LUFS") };
+                let value = if text.is_empty() {
+                    NewValue::Nothing
+                } else {
+                    read_target(&text)?;
+                    NewValue::Text(text.replace('−', "-"))
+                };
+                self.workspace.set_values("target of loudness", &[("estampie.toml", vec!["loudness"], value)])?;
             }
             Typed::SnapshotField { snapshot, field } => self.workspace.set_snapshot(snapshot, field, text)?,
             Typed::PlayerLevel(name) => {

@@ -17,7 +17,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let part = |at: u16| Rect { x: area.x + at * third, width: third.saturating_sub(2), ..area };
     effect(app, pen, part(0), hits);
     holding(app, pen, part(1), hits);
-    loudness(app, pen, part(2));
+    super::loud::draw(app, pen, part(2));
 }
 
 /// The chosen effect; if the bus has none, what sounds on it.
@@ -186,40 +186,5 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             pen.text(area.x + 27, here, area.width.saturating_sub(28), &format!("{level:.1}   {} dB on {}", print(db), doc.bus.value), Role::Faded);
             hits.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, Hit::PlayerLevel(at)));
         }
-    }
-}
-
-fn loudness(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    let now = app.rehearsal.player.loudness();
-    pen.heading(area.x, area.y, area.width, "Loudness", "short-term of 30 s, −50 to −5");
-    let plot = Rect { x: area.x, y: area.y + 1, width: area.width, height: area.height.saturating_sub(4) };
-    let count = now.history.len();
-    let points: Vec<(f64, f64)> = now
-        .history
-        .iter()
-        .enumerate()
-        .map(|(at, level)| (1.0 - (count - 1 - at) as f64 / 300.0, f64::from((level + 50.0) / 45.0)))
-        .filter(|(_, y)| (0.0..=1.0).contains(y))
-        .collect();
-    pen.plot(plot, &points, Role::Gold);
-    let show = |value: f64| if value.is_finite() && value > -100.0 { format!("{value:.1}").replace('-', "−") } else { "−∞".into() };
-    let y = area.bottom().saturating_sub(3);
-    pen.text(
-        area.x,
-        y,
-        area.width,
-        &format!("momentary {}   short {}   whole {} LUFS", show(now.momentary), show(now.short_term), show(now.integrated)),
-        Role::Vellum,
-    );
-    pen.text(area.x, y + 1, area.width, &format!("range {:.1} LU   true peak {} dBTP", now.range, show(now.true_peak)), Role::Faded);
-    if let Some(bus) = app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id).and_then(|s| s.buses.get(app.bus)) {
-        let name = app.bus_name(app.bus).unwrap_or_default();
-        pen.text(
-            area.x,
-            y + 2,
-            area.width,
-            &format!("on {name}: RMS {} dB over 0.3 s", if bus.rms > -100.0 { print(bus.rms) } else { "−∞".into() }),
-            Role::Faded,
-        );
     }
 }

@@ -1,0 +1,116 @@
+//! Loudness: the output with its target, and the chosen bus with its spectrum.
+
+use super::super::app::App;
+use super::super::pen::Pen;
+use super::super::theme::Role;
+use crate::player::HISTORY;
+use estampie_core::document::TARGET_WITHIN;
+use estampie_core::measure::{BANDS, Reading};
+use ratatui::layout::Rect;
+
+/// The ends of the history, in LUFS.
+const QUIET: f64 = -50.0;
+const LOUD: f64 = -5.0;
+/// The lower end of the spectrum, in dB; the upper is 0.
+const FLOOR: f32 = -90.0;
+/// Rows of what is said of the chosen bus: a heading, three lines, the spectrum and its axis.
+const SPECTRUM: u16 = 4;
+const BUS: u16 = 5 + SPECTRUM;
+
+fn show(value: f64) -> String {
+    if value.is_finite() && value > -120.0 { format!("{value:.1}").replace('-', "−") } else { "−∞".into() }
+}
+
+pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let now = app.rehearsal.player.loudness();
+    let bus = app.bus_name(app.bus).filter(|_| app.bus > 0);
+    // The chosen bus takes its part when enough is left for the history.
+    let below = if bus.is_some() && area.height >= BUS + 8 { BUS } else { 0 };
+    let above = Rect { height: area.height - below, ..area };
+    let target = app.document().manifest.target;
+    let aside = match target {
+        Some(target) => format!("short-term of 30 s; target {} ± {TARGET_WITHIN} LUFS", show(f64::from(target))),
+        None => "short-term of 30 s, −50 to −5 LUFS; T sets a target".to_owned(),
+    };
+    pen.heading(area.x, area.y, area.width, "Loudness", &aside);
+    let plot = Rect { y: area.y + 1, height: above.height.saturating_sub(4), ..area };
+    let share = |level: f64| (level - QUIET) / (LOUD - QUIET);
+    if let Some(target) = target {
+        let steps = usize::from(plot.width);
+        let line: Vec<(f64, f64)> =
+            (0..steps).map(|x| ((x as f64 + 0.5) / steps as f64, share(f64::from(target)))).filter(|(_, y)| (0.0..=1.0).contains(y)).collect();
+        pen.plot(plot, &line, Role::Red);
+    }
+    let count = now.history.len();
+    let points: Vec<(f64, f64)> = now
+        .history
+        .iter()
+        .enumerate()
+        .map(|(at, level)| (1.0 - (count - 1 - at) as f64 / HISTORY as f64, share(f64::from(*level))))
+        .filter(|(_, y)| (0.0..=1.0).contains(y))
+        .collect();
+    pen.plot(plot, &points, Role::Gold);
+    let y = above.bottom().saturating_sub(3);
+    let output = &now.output;
+    let text = format!("momentary {}   short {}   whole ", show(output.momentary), show(output.short_term));
+    let end = pen.text(area.x, y, area.width, &text, Role::Vellum);
+    let there = target.is_none_or(|t| (output.integrated - f64::from(t)).abs() <= f64::from(TARGET_WITHIN) || !output.integrated.is_finite());
+    let whole = format!("{} LUFS", show(output.integrated));
+    let end = pen.text(end, y, (area.x + area.width).saturating_sub(end), &whole, if there { Role::Vellum } else { Role::Red });
+    if let Some(target) = target.filter(|_| output.integrated.is_finite()) {
+        let apart = output.integrated - f64::from(target);
+        let word = if there { "on target".to_owned() } else { format!("{:.1} LU {}", apart.abs(), if apart > 0.0 { "over" } else { "under" }) };
+        pen.text(end + 2, y, (area.x + area.width).saturating_sub(end + 2), &word, if there { Role::Verdigris } else { Role::Red });
+    }
+    let text = format!("range {:.1} LU   true peak {} dBTP, greatest {}", output.range, show(output.true_peak), show(output.greatest));
+    pen.text(area.x, y + 1, area.width, &text, Role::Faded);
+    match (bus, below) {
+        (Some(bus), BUS) => on_bus(pen, Rect { y: above.bottom(), height: below, ..area }, &bus, &now.bus),
+        (Some(bus), _) => {
+            pen.text(
+                area.x,
+                y + 2,
+                area.width,
+                &format!("on {bus}: short {} LUFS, true peak {}", show(now.bus.short_term), show(now.bus.true_peak)),
+                Role::Faded,
+            );
+        }
+        (None, _) => {
+            pen.text(area.x, y + 2, area.width, &heard_of(output), Role::Faded);
+        }
+    }
+}
+
+fn heard_of(reading: &Reading) -> String {
+    let alike = reading.correlation.map_or("none".to_owned(), |c| format!("{c:+.2}").replace('-', "−"));
+    format!("peak {} dB   RMS {} dB   correlation {alike}", show(reading.sample_peak), show(reading.rms))
+}
+
+/// What one bus is like since it was chosen.
+fn on_bus(pen: &mut Pen<'_>, area: Rect, bus: &str, reading: &Reading) {
+    pen.heading(area.x, area.y, area.width, &format!("On {bus}"), "since it was chosen");
+    let lines = [
+        format!("momentary {}   short {}   whole {} LUFS", show(reading.momentary), show(reading.short_term), show(reading.integrated)),
+        format!("range {:.1} LU   true peak {} dBTP", reading.range, show(reading.true_peak)),
+        heard_of(reading),
+    ];
+    for (row, line) in lines.iter().enumerate() {
+        pen.text(area.x, area.y + 1 + row as u16, area.width, line, if row == 0 { Role::Vellum } else { Role::Faded });
+    }
+    let plot = Rect { y: area.y + 4, height: SPECTRUM, ..area };
+    let wide = usize::from(plot.width).max(1);
+    // The greatest of the bands that a column stands for.
+    let shares: Vec<f32> = (0..wide)
+        .map(|x| {
+            let (first, last) = (x * BANDS / wide, ((x + 1) * BANDS).div_ceil(wide).min(BANDS));
+            let level = reading.spectrum[first..last.max(first + 1)].iter().fold(f32::NEG_INFINITY, |l, b| l.max(*b));
+            ((level - FLOOR) / -FLOOR).clamp(0.0, 1.0)
+        })
+        .collect();
+    pen.columns(plot, &shares, Role::Lapis);
+    let y = plot.bottom();
+    pen.text(area.x, y, 12, "20 Hz", Role::Faded);
+    // 632 Hz is in the middle of three decades.
+    pen.text(area.x + area.width / 2 - 3, y, 12, "630 Hz", Role::Faded);
+    pen.right(area.x + area.width, y, "20 kHz", Role::Faded);
+}
