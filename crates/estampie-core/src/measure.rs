@@ -276,7 +276,7 @@ impl Spectrum {
         // A full sine puts a power of 3/8 FRAMES² / 4 into the three bins of Hann's main lobe: that is 0 dB.
         let full = 0.375 * (FRAMES as f32).powi(2) / 4.0;
         for (level, (first, last)) in self.levels.iter_mut().zip(&self.bins) {
-            let power: f32 = self.output.get(*first..=*last).unwrap_or_default().iter().map(|c| c.norm_sqr()).sum();
+            let power: f32 = self.output.get(*first..=*last).unwrap_or_default().iter().map(realfft::num_complex::Complex::norm_sqr).sum();
             let now = 10.0 * (power / full).log10();
             *level = now.max(*level - self.fall);
             if *level < -120.0 {

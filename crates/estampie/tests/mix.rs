@@ -119,3 +119,93 @@ fn a_player_level_of_nothing_lasts_beyond_the_workshop() {
     let bus = screen.lines().find(|l| l.contains("└ music")).unwrap();
     assert!(bus.contains("−∞"), "{bus}");
 }
+
+#[test]
+fn two_states_are_compared_as_loud_as_each_other_and_one_is_kept() {
+    let story = mixing("compare");
+    let before = mix_file(&story);
+    story.keys(&[":"]);
+    story.type_text("replay first");
+    story.keys(&["Enter", "5"]);
+    story.wait_until("it plays", |s| s.contains("▶ first-dive"));
+    story.keys(&["A"]);
+    story.wait_for("nothing is kept to compare with");
+    story.keys(&["a"]);
+    story.wait_until("B is kept", |s| s.contains("You hear A, as it is now."));
+    // The whole is 6 dB softer now.
+    story.keys(&["e"]);
+    story.type_text("−6 dB");
+    story.keys(&["Enter"]);
+    let screen = story.wait_until("both are measured", |s| s.contains("B is turned down by"));
+    let down = support::number_before(line(&screen, &["B is turned down by"]).unwrap(), "dB to match").unwrap();
+    // The limiter on the whole is before its level: 6 dB are 6 dB.
+    assert!((down - 6.0).abs() <= 0.3, "{down}");
+    story.keys(&["a"]);
+    let screen = story.wait_until("B is heard", |s| s.contains("You hear B, as it was kept."));
+    assert!(line(&screen, &["all", "0.0"]).is_some(), "what is shown is B: {screen}");
+    story.keys(&["Right"]);
+    story.wait_for("you hear B, which stays as it was kept");
+    story.keys(&["A"]);
+    let screen = story.wait_until("what differs is listed", |s| s.contains("1 difference between A"));
+    assert!(line(&screen, &["mix.toml", "buses all level", "−6 dB"]).is_some(), "{screen}");
+    story.keys(&["a"]);
+    story.wait_for("you hear A");
+    story.keys(&["a"]);
+    story.wait_for("you hear B");
+    story.keys(&["Enter"]);
+    story.wait_until("B is kept", |s| s.contains("B is the project now") && !s.contains("You hear"));
+    story.keys(&["u"]);
+    story.wait_until("and A comes back", |s| s.contains("undid back to B") && line(s, &["all", "−6.0"]).is_some());
+    story.keys(&["u"]);
+    story.wait_until("and what was before", |s| line(s, &["all", "0.0"]).is_some());
+    story.keys(&["C-s"]);
+    story.wait_for("nothing to save");
+    assert_eq!(mix_file(&story), before);
+}
+
+#[test]
+fn effects_and_snapshots_are_copied_and_what_is_unsaved_becomes_one() {
+    let story = mixing("copies");
+    // The chosen effect of music, copied onto world and there moved before another.
+    story.keys(&["Down", "Enter", "y"]);
+    story.wait_for("the effect tone copied");
+    story.keys(&["BTab", "BTab", "BTab", "Down", "p"]);
+    story.wait_until("it is on world", |s| s.contains("tone on world is as copied") && line(s, &["world", "tone"]).is_some());
+    story.keys(&["p", ">", "K"]);
+    story.wait_until("the second is first", |s| line(s, &["world", "tone-2 tone"]).is_some());
+    story.keys(&["u", "u", "u"]);
+    story.wait_until("undone", |s| line(s, &["world", "tone"]).is_none());
+    // Some of a snapshot by hand, and a copy of its column.
+    story.keys(&["Tab", "Tab", ")", ")", ")"]);
+    story.wait_until("30 % by hand", |s| s.contains("sealed-cabin is at 30 % by hand") && s.contains("30% hand"));
+    story.keys(&["("]);
+    story.wait_until("20 %", |s| s.contains("20% hand"));
+    story.keys(&["d"]);
+    story.wait_for("sealed-cabin-2 holds what sealed-cabin holds");
+    story.keys(&["u", "BTab", "BTab", "Left", "Left", "N"]);
+    story.wait_for("new snapshot of what is unsaved in the mix");
+    story.type_text("calm");
+    story.keys(&["Enter"]);
+    let screen = story.wait_until("it holds the difference", |s| s.contains("snapshot calm holds 1 value"));
+    assert!(line(&screen, &["world", "0.0"]).is_some(), "the mix is as saved: {screen}");
+    story.keys(&["C-s"]);
+    story.wait_for("saved 1 file");
+    assert!(mix_file(&story).contains("[snapshots.calm]") && mix_file(&story).contains("\"bus world level\" = \"by -1 dB\""));
+    // Heard alone: with the returns, without, no longer.
+    story.keys(&["s"]);
+    story.wait_until("alone", |s| s.contains("in its returns as well") && line(s, &["world", "alone"]).is_some());
+    story.keys(&["s"]);
+    story.wait_until("without returns", |s| line(s, &["world", "dry"]).is_some());
+    story.keys(&["s"]);
+    story.wait_until("no longer", |s| line(s, &["world", "dry"]).is_none() && line(s, &["world", "alone"]).is_none());
+    // The target of loudness.
+    story.keys(&["T"]);
+    story.wait_for("loudness of the whole");
+    story.type_text("−99");
+    story.keys(&["Enter"]);
+    story.wait_for("is out of range");
+    story.keys(&["Escape", "T"]);
+    story.type_text("−23");
+    story.keys(&["Enter"]);
+    story.wait_for("target −23.0 ± 2 LUFS");
+}

@@ -110,7 +110,7 @@ impl Workspace {
             for key in old {
                 table.remove(&key);
             }
-            for (key, item) in clipping.fields.iter() {
+            for (key, item) in &clipping.fields {
                 table.insert(key, item.clone());
             }
             Ok(())
@@ -141,7 +141,7 @@ impl Workspace {
                     for key in keys {
                         old.remove(&key);
                     }
-                    for (key, item) in clipping.fields.iter() {
+                    for (key, item) in &clipping.fields {
                         old.insert(key, item.clone());
                     }
                 }

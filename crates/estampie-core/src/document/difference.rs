@@ -74,7 +74,7 @@ fn flatten(path: &str, item: &Item, found: &mut BTreeMap<String, String>) {
         }
     } else if let Some(tables) = item.as_array_of_tables() {
         for (at, table) in tables.iter().enumerate() {
-            for (key, inner) in table.iter() {
+            for (key, inner) in table {
                 flatten(&format!("{path} {} {key}", at + 1), inner, found);
             }
         }

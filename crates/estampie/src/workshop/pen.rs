@@ -135,14 +135,19 @@ impl Pen<'_> {
 
     /// A line of points in braille: `points` in `x` from 0 to 1 and `y` from 0 to 1.
     pub(crate) fn plot(&mut self, area: Rect, points: &[(f64, f64)], role: Role) {
+        self.plots(area, &[(points, role)]);
+    }
+
+    /// Several of them over each other; where they share a character it has the colour of the last.
+    pub(crate) fn plots(&mut self, area: Rect, lines: &[(&[(f64, f64)], Role)]) {
         let area = area.intersection(self.buffer.area);
         if area.is_empty() {
             return;
         }
-        let colour = self.style(role).fg.unwrap_or_default();
+        let lines: Vec<_> = lines.iter().map(|(points, role)| Points { coords: points, color: self.style(*role).fg.unwrap_or_default() }).collect();
         let ground = self.theme.ground().bg.unwrap_or_default();
         let canvas = Canvas::default().marker(Marker::Braille).background_color(ground).x_bounds([0.0, 1.0]).y_bounds([0.0, 1.0]);
-        canvas.paint(|context| context.draw(&Points { coords: points, color: colour })).render(area, self.buffer);
+        canvas.paint(|context| lines.iter().for_each(|line| context.draw(line))).render(area, self.buffer);
     }
 }
 

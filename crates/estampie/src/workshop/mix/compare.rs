@@ -54,6 +54,17 @@ impl Kept {
         -over.clamp(0.0, MOST) as f32
     }
 
+    /// Which of the two is turned down, and by how much.
+    fn matched(&self) -> String {
+        let [now, kept] = self.measured.unwrap_or([0.0; 2]);
+        let over = (now - kept).clamp(-MOST, MOST);
+        match (now.is_finite() && kept.is_finite(), over) {
+            (false, _) => "one of them is silent: neither is turned down".to_owned(),
+            (true, over) if over.abs() < 0.05 => "both are equally loud".to_owned(),
+            (true, over) => format!("{} is turned down by {:.1} dB to match", if over > 0.0 { "A" } else { "B" }, over.abs()),
+        }
+    }
+
     pub(crate) fn measuring(&self) -> bool {
         self.job.is_some() || self.stale.is_some()
     }
@@ -148,11 +159,9 @@ impl App {
         let here = if kept.on { "You hear B, as it was kept." } else { "You hear A, as it is now." };
         let style = pen.theme.key();
         let end = pen.put(2, y, width - 4, here, style) + 2;
-        let down = kept.trim();
         let loud = match kept.measured {
             _ if kept.measuring() => "measuring how loud either is".to_owned(),
-            Some(_) if down < -0.05 => format!("turned down by {:.1} dB, to be as loud as the other", -down),
-            Some(_) => "as loud as the other, or softer: left as it is".to_owned(),
+            Some(_) => kept.matched(),
             None => "either as loud as it is".to_owned(),
         };
         let end = pen.text(end, y, (width - 2).saturating_sub(end), &loud, Role::Verdigris) + 3;
@@ -171,10 +180,7 @@ impl App {
         let loud = match kept.measured {
             _ if kept.measuring() => "how loud either is over the last 10 s is being measured".to_owned(),
             Some([now, then]) => {
-                let down = kept.trim();
-                let turned =
-                    if down < -0.05 { format!("; {} is turned down by {:.1} dB to match", if kept.on { "B" } else { "A" }, -down) } else { String::new() };
-                format!("over the last 10 s A has {}, B {}{turned}", lufs(now), lufs(then))
+                format!("over the last 10 s A has {}, B {}; {}", lufs(now), lufs(then), kept.matched())
             }
             None => "a measures how loud either is".to_owned(),
         };

@@ -29,18 +29,12 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let above = Rect { height: area.height - below, ..area };
     let target = app.document().manifest.target;
     let aside = match target {
-        Some(target) => format!("short-term of 30 s; target {} ± {TARGET_WITHIN} LUFS", show(f64::from(target))),
-        None => "short-term of 30 s, −50 to −5 LUFS; T sets a target".to_owned(),
+        Some(target) => format!("30 s, target {} ± {TARGET_WITHIN} LUFS", show(f64::from(target))),
+        None => "short-term of 30 s; T sets a target".to_owned(),
     };
     pen.heading(area.x, area.y, area.width, "Loudness", &aside);
     let plot = Rect { y: area.y + 1, height: above.height.saturating_sub(4), ..area };
     let share = |level: f64| (level - QUIET) / (LOUD - QUIET);
-    if let Some(target) = target {
-        let steps = usize::from(plot.width);
-        let line: Vec<(f64, f64)> =
-            (0..steps).map(|x| ((x as f64 + 0.5) / steps as f64, share(f64::from(target)))).filter(|(_, y)| (0.0..=1.0).contains(y)).collect();
-        pen.plot(plot, &line, Role::Red);
-    }
     let count = now.history.len();
     let points: Vec<(f64, f64)> = now
         .history
@@ -49,21 +43,24 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         .map(|(at, level)| (1.0 - (count - 1 - at) as f64 / HISTORY as f64, share(f64::from(*level))))
         .filter(|(_, y)| (0.0..=1.0).contains(y))
         .collect();
-    pen.plot(plot, &points, Role::Gold);
+    let steps = usize::from(plot.width);
+    let wanted = target.map(|t| share(f64::from(t))).filter(|y| (0.0..=1.0).contains(y));
+    let line: Vec<(f64, f64)> = wanted.into_iter().flat_map(|y| (0..steps).map(move |x| ((x as f64 + 0.5) / steps as f64, y))).collect();
+    pen.plots(plot, &[(&line, Role::Red), (&points, Role::Gold)]);
     let y = above.bottom().saturating_sub(3);
     let output = &now.output;
-    let text = format!("momentary {}   short {}   whole ", show(output.momentary), show(output.short_term));
-    let end = pen.text(area.x, y, area.width, &text, Role::Vellum);
-    let there = target.is_none_or(|t| (output.integrated - f64::from(t)).abs() <= f64::from(TARGET_WITHIN) || !output.integrated.is_finite());
-    let whole = format!("{} LUFS", show(output.integrated));
-    let end = pen.text(end, y, (area.x + area.width).saturating_sub(end), &whole, if there { Role::Vellum } else { Role::Red });
-    if let Some(target) = target.filter(|_| output.integrated.is_finite()) {
-        let apart = output.integrated - f64::from(target);
-        let word = if there { "on target".to_owned() } else { format!("{:.1} LU {}", apart.abs(), if apart > 0.0 { "over" } else { "under" }) };
-        pen.text(end + 2, y, (area.x + area.width).saturating_sub(end + 2), &word, if there { Role::Verdigris } else { Role::Red });
-    }
-    let text = format!("range {:.1} LU   true peak {} dBTP, greatest {}", output.range, show(output.true_peak), show(output.greatest));
-    pen.text(area.x, y + 1, area.width, &text, Role::Faded);
+    let room = |from: u16| (area.x + area.width).saturating_sub(from);
+    let text = format!("momentary {}   short {}   range {:.1} LU", show(output.momentary), show(output.short_term), output.range);
+    pen.text(area.x, y, area.width, &text, Role::Vellum);
+    let apart = target.filter(|_| output.integrated.is_finite()).map(|t| output.integrated - f64::from(t));
+    let there = apart.is_none_or(|a| a.abs() <= f64::from(TARGET_WITHIN));
+    let end = pen.text(area.x, y + 1, area.width, &format!("whole {} LUFS", show(output.integrated)), if there { Role::Vellum } else { Role::Red });
+    let end = match apart {
+        Some(_) if there => pen.text(end, y + 1, room(end), ", on target", Role::Verdigris),
+        Some(apart) => pen.text(end, y + 1, room(end), &format!(", {:.1} {}", apart.abs(), if apart > 0.0 { "over" } else { "under" }), Role::Red),
+        None => end,
+    };
+    pen.text(end + 3, y + 1, room(end + 3), &format!("true peak {} dBTP", show(output.true_peak)), Role::Faded);
     match (bus, below) {
         (Some(bus), BUS) => on_bus(pen, Rect { y: above.bottom(), height: below, ..area }, &bus, &now.bus),
         (Some(bus), _) => {
