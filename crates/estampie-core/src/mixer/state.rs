@@ -102,11 +102,7 @@ impl Slot {
         let (mut dry_left, mut dry_right) = (*left, *right);
         // One that was taken out goes over to the sound as it is without it.
         if let Some([a, b]) = self.dry.as_mut().filter(|_| !self.gone) {
-            for i in 0..BLOCK {
-                a.write(dry_left[i]);
-                b.write(dry_right[i]);
-                (dry_left[i], dry_right[i]) = (a.at(self.latency + 1), b.at(self.latency + 1));
-            }
+            hold_back([a, b], self.latency, [&mut dry_left, &mut dry_right]);
         }
         let from = if self.wet.is_nan() { wet } else { self.wet };
         self.wet = wet;
@@ -311,10 +307,8 @@ impl BusState {
 /// Delays a block of two channels.
 pub(crate) fn hold_back(lines: [&mut DelayLine; 2], frames: usize, block: [&mut [f32; BLOCK]; 2]) {
     for (line, samples) in lines.into_iter().zip(block) {
-        for sample in samples.iter_mut() {
-            line.write(*sample);
-            *sample = line.at(frames + 1);
-        }
+        line.write_block(samples);
+        line.read_block(frames + BLOCK, samples);
     }
 }
 

@@ -25,6 +25,24 @@ impl DelayLine {
         self.next = self.next.wrapping_add(1);
     }
 
+    /// Writes a block.
+    pub(crate) fn write_block(&mut self, samples: &[f32]) {
+        let start = self.next & self.mask;
+        let first = samples.len().min(self.samples.len() - start);
+        self.samples[start..start + first].copy_from_slice(&samples[..first]);
+        self.samples[..samples.len() - first].copy_from_slice(&samples[first..]);
+        self.next = self.next.wrapping_add(samples.len());
+    }
+
+    /// Reads a block, as [`DelayLine::at`] does: the first sample from `back` writes ago, the next one after it.
+    pub(crate) fn read_block(&self, back: usize, out: &mut [f32]) {
+        let start = self.next.wrapping_sub(back) & self.mask;
+        let first = out.len().min(self.samples.len() - start);
+        let rest = out.len() - first;
+        out[..first].copy_from_slice(&self.samples[start..start + first]);
+        out[first..].copy_from_slice(&self.samples[..rest]);
+    }
+
     /// The sample written `back` writes ago; the last one is 1 back.
     pub(crate) fn at(&self, back: usize) -> f32 {
         self.samples[self.next.wrapping_sub(back) & self.mask]
@@ -53,5 +71,30 @@ impl DelayLine {
 
     pub(super) fn clear(&mut self) {
         self.samples.fill(0.0);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn blocks_are_samples_one_after_the_other(most in 1usize..300, blocks in prop::collection::vec(1usize..64, 1..30), back in 1usize..400) {
+            let (mut one, mut many) = (DelayLine::new(most), DelayLine::new(most));
+            let mut value = 0.0f32;
+            for count in blocks {
+                let samples: Vec<f32> = (0..count.min(most)).map(|_| { value += 1.0; value }).collect();
+                many.write_block(&samples);
+                samples.iter().for_each(|s| one.write(*s));
+                let back = back.min(most);
+                let mut out = vec![0.0; back.min(17)];
+                many.read_block(back, &mut out);
+                for (i, sample) in out.iter().enumerate() {
+                    prop_assert_eq!(*sample, one.at(back - i));
+                }
+            }
+        }
     }
 }

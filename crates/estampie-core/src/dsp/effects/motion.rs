@@ -162,22 +162,58 @@ impl Chorus {
     }
 }
 
+/// A phase as the point of a circle that goes round, so that no sine is worked out for each frame.
+#[derive(Debug, Clone, Copy)]
+struct Turning {
+    cos: f32,
+    sin: f32,
+    step: (f32, f32),
+}
+
+impl Turning {
+    /// From a phase (0 to 1) by so much of a round each frame.
+    fn new(phase: f32, step: f32) -> Turning {
+        let (sin, cos) = (phase * TAU).sin_cos();
+        let (step_sin, step_cos) = (step * TAU).sin_cos();
+        Turning { cos, sin, step: (step_cos, step_sin) }
+    }
+
+    fn next(&mut self) {
+        let (cos, sin) = self.step;
+        (self.cos, self.sin) = (self.cos * cos - self.sin * sin, self.sin * cos + self.cos * sin);
+    }
+}
+
 impl Effect for Chorus {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
-        let (to, rate) = (around.to, self.swing.rate);
-        let mut line = self.ramps.line([to[0], to[1] * rate, to[2] * rate, to[3]], left.len());
-        for (l, r) in left.iter_mut().zip(right) {
-            let [speed, depth, delay, spread] = line.next();
-            let phase = self.swing.next(speed);
+        let (to, rate, n) = (around.to, self.swing.rate, left.len());
+        let mut line = self.ramps.line([to[0], to[1] * rate, to[2] * rate, to[3]], n);
+        // Within a block it turns evenly, by the mean of its speed.
+        let turn = (line.now[0] + 0.5 * line.step[0] * (n + 1) as f32) / rate;
+        let mut turning = Turning::new(self.swing.phase, turn);
+        self.swing.phase = (self.swing.phase + turn * n as f32).fract();
+        // Where the three copies of each channel stand on the circle, at the end of the block and on the way there.
+        let places = |spread: f32| -> [[(f32, f32); 3]; 2] {
+            std::array::from_fn(|channel| std::array::from_fn(|copy| ((copy as f32 / 3.0 + channel as f32 * 0.25 * spread) * TAU).sin_cos()))
+        };
+        let (from, end) = (places(line.now[3]), places(line.now[3] + line.step[3] * n as f32));
+        let moves = line.step[3] != 0.0;
+        for (i, (l, r)) in left.iter_mut().zip(right).enumerate() {
+            let [_, depth, delay, _] = line.next();
+            let share = if moves { (i + 1) as f32 / n as f32 } else { 0.0 };
             for (channel, sample) in [&mut *l, &mut *r].into_iter().enumerate() {
                 self.lines[channel].write(*sample);
-                let copies = (0..3).map(|copy| {
-                    let swung = self.swing.of_channel(phase + copy as f32 / 3.0, channel, spread);
-                    self.lines[channel].smooth((delay + depth * swung).max(2.0))
-                });
+                let mut sum = 0.0;
+                for copy in 0..3 {
+                    let ((s, c), (to_s, to_c)) = (from[channel][copy], end[channel][copy]);
+                    let (s, c) = if moves { (s + (to_s - s) * share, c + (to_c - c) * share) } else { (s, c) };
+                    let swung = turning.sin * c + turning.cos * s;
+                    sum += self.lines[channel].smooth((delay + depth * swung).max(2.0));
+                }
                 // Three copies that do not agree have the power of one.
-                *sample = copies.sum::<f32>() * 0.577;
+                *sample = sum * 0.577;
             }
+            turning.next();
         }
     }
 

@@ -9,8 +9,8 @@ pub const OVERSAMPLING: usize = 8;
 /// Taps of each phase; going up and down again takes as many frames.
 const PHASE: usize = 32;
 const KERNEL: usize = OVERSAMPLING * PHASE + 1;
-/// Room for the taps of a phase, a multiple of eight so that they are added up eight at a time.
-const WINDOW: usize = PHASE + 8;
+/// Taps of a phase and the sample itself.
+const WINDOW: usize = PHASE + 1;
 
 /// Modified Bessel function of the first kind, order 0, by its series.
 fn bessel(x: f64) -> f64 {
@@ -46,8 +46,8 @@ fn kernel(band: f64) -> Vec<f32> {
 /// One channel up and down.
 #[derive(Debug, Clone)]
 pub(super) struct Oversampler {
-    /// For each phase its taps, the newest sample's last.
-    up: Arc<[[f32; WINDOW]; OVERSAMPLING]>,
+    /// For each of the past samples, the newest last, its share in each phase.
+    up: Arc<[[f32; OVERSAMPLING]; WINDOW]>,
     down: Arc<[f32]>,
     past: [f32; MOST_FRAMES + WINDOW],
     /// No sample between others is greater than this many times the greatest of those.
@@ -63,16 +63,16 @@ impl Oversampler {
 
     fn of(band: f64) -> Oversampler {
         let kernel = kernel(band);
-        let mut up = [[0.0; WINDOW]; OVERSAMPLING];
-        for (phase, taps) in up.iter_mut().enumerate() {
-            for back in 0..=PHASE {
+        let mut up = [[0.0f32; OVERSAMPLING]; WINDOW];
+        for back in 0..=PHASE {
+            for (phase, tap) in up[WINDOW - 1 - back].iter_mut().enumerate() {
                 // Sample n−back lies back·8 + phase taps from the kernel's start.
                 let at = back * OVERSAMPLING + phase;
-                taps[WINDOW - 1 - back] = if at < KERNEL { kernel[at] * OVERSAMPLING as f32 } else { 0.0 };
+                *tap = if at < KERNEL { kernel[at] * OVERSAMPLING as f32 } else { 0.0 };
             }
         }
         let fine = vec![0.0; MOST_FRAMES * OVERSAMPLING + KERNEL - 1];
-        let most = up.iter().map(|taps| taps.iter().map(|t| t.abs()).sum::<f32>()).fold(0.0, f32::max);
+        let most = (0..OVERSAMPLING).map(|phase| up.iter().map(|taps| taps[phase].abs()).sum::<f32>()).fold(0.0, f32::max);
         Oversampler { up: Arc::new(up), down: kernel.into(), past: [0.0; MOST_FRAMES + WINDOW], most, fine }
     }
 
@@ -81,9 +81,23 @@ impl Oversampler {
         let n = samples.len();
         self.past[WINDOW - 1..WINDOW - 1 + n].copy_from_slice(samples);
         for i in 0..n {
-            let window = &self.past[i..i + WINDOW];
-            for (phase, taps) in self.up.iter().enumerate() {
-                self.fine[KERNEL - 1 + i * OVERSAMPLING + phase] = dot(taps, window);
+            // All eight phases at once, in two sums each that do not wait for one another.
+            let (mut even, mut odd) = ([0.0f32; OVERSAMPLING], [0.0f32; OVERSAMPLING]);
+            let (pairs, last) = self.past[i..i + WINDOW].as_chunks::<2>();
+            let (taps, last_taps) = self.up.as_chunks::<2>();
+            for ([x, y], [a, b]) in pairs.iter().zip(taps) {
+                for phase in 0..OVERSAMPLING {
+                    even[phase] += x * a[phase];
+                    odd[phase] += y * b[phase];
+                }
+            }
+            for (x, a) in last.iter().zip(last_taps) {
+                for phase in 0..OVERSAMPLING {
+                    even[phase] += x * a[phase];
+                }
+            }
+            for (fine, (even, odd)) in self.fine[KERNEL - 1 + i * OVERSAMPLING..][..OVERSAMPLING].iter_mut().zip(even.iter().zip(odd)) {
+                *fine = even + odd;
             }
         }
         self.past.copy_within(n..n + WINDOW - 1, 0);
@@ -105,12 +119,14 @@ impl Oversampler {
     }
 }
 
+/// Sums in sixteen lanes that do not wait for each other.
 fn dot(a: &[f32], b: &[f32]) -> f32 {
-    let mut lanes = [0.0f32; 8];
-    let (x, y) = (a.chunks_exact(8), b.chunks_exact(8));
-    let rest: f32 = x.remainder().iter().zip(y.remainder()).map(|(a, b)| a * b).sum();
-    for (a, b) in x.zip(y) {
-        for i in 0..8 {
+    let mut lanes = [0.0f32; 16];
+    let (x, rest_x) = a.as_chunks::<16>();
+    let (y, rest_y) = b.as_chunks::<16>();
+    let rest: f32 = rest_x.iter().zip(rest_y).map(|(a, b)| a * b).sum();
+    for (a, b) in x.iter().zip(y) {
+        for i in 0..16 {
             lanes[i] += a[i] * b[i];
         }
     }

@@ -7,7 +7,7 @@
 //! scaled by √(1 − g²) / g, so that noise comes out as strong as it went in.
 
 use super::delay::DelayLine;
-use super::tone::{Mixture, Section};
+use super::tone::Mixture;
 use super::{Around, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Ramp, Setting, Unit, gain_of, settle};
 
 pub(super) const REVERB: Kind = Kind {
@@ -62,11 +62,8 @@ struct Reverb {
     pre: [DelayLine; 2],
     diffuse: [[DelayLine; 4]; 2],
     lines: Vec<DelayLine>,
-    /// Two lines share a section: its two channels.
-    low: [Section; LINES / 2],
-    high: [Section; LINES / 2],
-    /// What the sections do, worked out when a setting has changed.
-    shelves: [(Mixture, Mixture); LINES / 2],
+    low: [Shelves; LINES / LANES],
+    high: [Shelves; LINES / LANES],
     keep: [Ramp; LINES],
     wanted: [f32; LINES],
     last: [f32; MOST_SETTINGS],
@@ -77,7 +74,78 @@ struct Reverb {
     early: Ramp,
     late: Ramp,
     density: Ramp,
-    back: Box<[[f32; MOST_FRAMES]; LINES]>,
+    /// What comes back of a block: for each frame what each line gives.
+    back: Box<[[f32; LINES]; MOST_FRAMES]>,
+}
+
+/// Lines that are worked out side by side: as many as the registers of a machine hold.
+const LANES: usize = 8;
+type Lanes = [f32; LANES];
+
+/// A shelf for each of several lines (the section of [`Mixture`], all lines at once). What it does changes over a block.
+#[derive(Debug, Clone, Copy, Default)]
+struct Shelves {
+    /// The coefficients of update and mixture, for each line; where they go, and whether anything was set yet.
+    now: [Lanes; 6],
+    to: [Lanes; 6],
+    set: bool,
+    state: [Lanes; 2],
+}
+
+impl Shelves {
+    fn set(&mut self, lane: usize, to: Mixture) {
+        for (at, value) in to.a.into_iter().chain(to.m).enumerate() {
+            self.to[at][lane] = value;
+        }
+    }
+
+    /// What each coefficient does in a frame of a block of `frames`; where they stand still it is 0.
+    fn steps(&mut self, frames: usize) -> [Lanes; 6] {
+        if !self.set {
+            (self.now, self.set) = (self.to, true);
+        }
+        let mut steps = [[0.0; LANES]; 6];
+        for at in 0..6 {
+            for lane in 0..LANES {
+                steps[at][lane] = (self.to[at][lane] - self.now[at][lane]) / frames as f32;
+            }
+        }
+        steps
+    }
+
+    #[inline(always)]
+    fn step(c: &[Lanes; 6], state: &mut [Lanes; 2], x: &mut Lanes) {
+        let [first, second] = state;
+        for lane in 0..LANES {
+            let v3 = x[lane] - second[lane];
+            let v1 = c[0][lane] * first[lane] + c[1][lane] * v3;
+            let v2 = second[lane] + c[1][lane] * first[lane] + c[2][lane] * v3;
+            first[lane] = 2.0 * v1 - first[lane];
+            second[lane] = 2.0 * v2 - second[lane];
+            x[lane] = c[3][lane] * x[lane] + c[4][lane] * v1 + c[5][lane] * v2;
+        }
+    }
+
+    /// Runs `group` of the lines through, frame by frame.
+    fn process(&mut self, group: usize, block: &mut [[f32; LINES]]) {
+        let steps = self.steps(block.len());
+        let moves = steps.iter().flatten().any(|s| *s != 0.0);
+        let (mut c, mut state) = (self.now, self.state);
+        for frame in block {
+            if moves {
+                for (c, step) in c.iter_mut().flatten().zip(steps.iter().flatten()) {
+                    *c += step;
+                }
+            }
+            let mut x = [0.0; LANES];
+            x.copy_from_slice(&frame[group * LANES..(group + 1) * LANES]);
+            Shelves::step(&c, &mut state, &mut x);
+            frame[group * LANES..(group + 1) * LANES].copy_from_slice(&x);
+        }
+        self.now = self.to;
+        state.iter_mut().flatten().for_each(settle);
+        self.state = state;
+    }
 }
 
 impl Reverb {
@@ -90,9 +158,8 @@ impl Reverb {
             pre: [pre.clone(), pre],
             diffuse: [0u16, 24].map(|more| DIFFUSE.map(|frames| DelayLine::new(of(frames + more, 1.0)))),
             lines: LENGTHS.map(|frames| DelayLine::new(of(frames, 1.6) + MOST_FRAMES)).to_vec(),
-            low: [Section::default(); LINES / 2],
-            high: [Section::default(); LINES / 2],
-            shelves: [(Mixture::default(), Mixture::default()); LINES / 2],
+            low: [Shelves::default(); LINES / LANES],
+            high: [Shelves::default(); LINES / LANES],
             keep: [Ramp::NEW; LINES],
             wanted: [0.0; LINES],
             last: [f32::NAN; MOST_SETTINGS],
@@ -103,7 +170,7 @@ impl Reverb {
             early: Ramp::NEW,
             late: Ramp::NEW,
             density: Ramp::NEW,
-            back: Box::new([[0.0; MOST_FRAMES]; LINES]),
+            back: Box::new([[0.0; LINES]; MOST_FRAMES]),
         }
     }
 
@@ -124,12 +191,10 @@ impl Reverb {
             let own = self.length(line, to[5]);
             self.wanted[line] = gain_of(fall(own, to[0]));
             lost += self.wanted[line].powi(2) / LINES as f32;
-            if line % 2 == 1 {
-                // Neighbours are nearly of one length: they share their shelves.
-                let mean = 0.5 * (own + self.length(line - 1, to[5]));
-                let over = |time: f32| fall(mean, time) - fall(mean, to[0]);
-                self.shelves[line / 2] = (Mixture::low_shelf(to[3], over(to[1]), self.rate), Mixture::high_shelf(to[4], over(to[2]), self.rate));
-            }
+            let over = |time: f32| fall(own, time) - fall(own, to[0]);
+            let (group, lane) = (line / LANES, line % LANES);
+            self.low[group].set(lane, Mixture::low_shelf(to[3], over(to[1]), self.rate));
+            self.high[group].set(lane, Mixture::high_shelf(to[4], over(to[2]), self.rate));
         }
         self.input_to = ((1.0 - lost).max(0.0) / lost.max(0.02)).sqrt();
     }
@@ -139,34 +204,78 @@ impl Reverb {
         let n = left.len();
         let rate = self.rate as f32;
         // At rest it is a whole number of frames: nothing has to be read between samples.
-        let (mut pre, pre_step) = self.pre_delay.steps((to[6] * rate).round(), n);
+        let (pre, pre_step) = self.pre_delay.steps((to[6] * rate).round(), n);
         let (mut density, density_step) = self.density.steps(0.7 * to[7], n);
         let size = self.last[5];
-        let early_at = EARLY.map(|(ms, ..)| (ms * 0.001 * rate * size).round());
-        let whole = pre_step == 0.0;
-        let read = |line: &DelayLine, back: f32| if whole { line.at(back as usize) } else { line.between(back) };
-        let lengths = [0usize, 24].map(|more| DIFFUSE.map(|f| (f64::from(f) * f64::from(self.rate) / 48_000.0) as usize + more));
-        for i in 0..n {
-            pre += pre_step;
-            density += density_step;
-            self.pre[0].write(left[i]);
-            self.pre[1].write(right[i]);
-            for ((_, level, to_left), at) in EARLY.into_iter().zip(early_at) {
-                let back = 1.0 + pre + at;
-                // A reflection is heard from the other side as well, softer.
-                let (near, far) = if to_left { (0, 1) } else { (1, 0) };
-                early[near][i] += level * 0.5 * (read(&self.pre[near], back) + 0.4 * read(&self.pre[far], back));
-            }
-            let x = [read(&self.pre[0], 1.0 + pre), read(&self.pre[1], 1.0 + pre)];
-            for (channel, (mut x, lines)) in x.into_iter().zip(&mut self.diffuse).enumerate() {
-                for (line, length) in lines.iter_mut().zip(lengths[channel]) {
-                    let past = line.at(length);
-                    let mut inner = x + past * density;
-                    settle(&mut inner);
-                    line.write(inner);
-                    x = past - inner * density;
+        self.pre[0].write_block(left);
+        self.pre[1].write_block(right);
+        // The whole block is written: its first frame lies n back.
+        let mut past = [0.0f32; MOST_FRAMES];
+        let read = |line: &DelayLine, at: f32, out: &mut [f32]| {
+            let back = pre + at + n as f32;
+            if pre_step == 0.0 {
+                line.read_block(back as usize, out);
+            } else {
+                for (i, out) in out.iter_mut().enumerate() {
+                    *out = line.between(back + pre_step * (i + 1) as f32 - i as f32);
                 }
-                if channel == 0 { left[i] = x } else { right[i] = x }
+            }
+        };
+        for (ms, level, to_left) in EARLY {
+            let at = (ms * 0.001 * rate * size).round();
+            // A reflection is heard from the other side as well, softer.
+            let (near, far) = if to_left { (0, 1) } else { (1, 0) };
+            for (side, gain) in [(near, level * 0.5), (far, level * 0.2)] {
+                read(&self.pre[side], at, &mut past[..n]);
+                for (out, x) in early[near][..n].iter_mut().zip(&past[..n]) {
+                    *out += gain * x;
+                }
+            }
+        }
+        read(&self.pre[0], 0.0, left);
+        read(&self.pre[1], 0.0, right);
+        let mut densities = [0.0f32; MOST_FRAMES];
+        for value in &mut densities[..n] {
+            density += density_step;
+            *value = density;
+        }
+        for (channel, block) in [left, right].into_iter().enumerate() {
+            for (line, frames) in self.diffuse[channel].iter_mut().zip(DIFFUSE) {
+                let length = (f64::from(frames) * f64::from(self.rate) / 48_000.0) as usize + 24 * channel;
+                // What comes back within a part is from before it.
+                for (part, densities) in block.chunks_mut(length).zip(densities[..n].chunks(length)) {
+                    let past = &mut past[..part.len()];
+                    line.read_block(length, past);
+                    let mut inner = [0.0f32; MOST_FRAMES];
+                    for (((x, past), density), inner) in part.iter_mut().zip(past.iter()).zip(densities).zip(&mut inner) {
+                        *inner = *x + past * density;
+                        settle(inner);
+                        *x = past - *inner * density;
+                    }
+                    line.write_block(&inner[..part.len()]);
+                }
+            }
+        }
+    }
+
+    /// What each line gives in this block, frame by frame.
+    fn read_lines(&mut self, to: f32, n: usize) {
+        let (size, size_step) = self.size.steps(to, n);
+        let mut past = [0.0f32; MOST_FRAMES];
+        for line in 0..LINES {
+            let (from, end) = (self.length(line, size), self.length(line, size + size_step * n as f32));
+            let step = (end - from) / n as f32;
+            let delay = &self.lines[line];
+            if step == 0.0 {
+                delay.read_block(from as usize, &mut past[..n]);
+            } else {
+                for (i, past) in past[..n].iter_mut().enumerate() {
+                    // Nothing of this block is written yet: the frame `i` lies that much nearer.
+                    *past = delay.between(from + step * (i + 1) as f32 - i as f32);
+                }
+            }
+            for (frame, past) in self.back[..n].iter_mut().zip(&past) {
+                frame[line] = *past;
             }
         }
     }
@@ -187,37 +296,32 @@ fn hadamard(values: &mut [f32; LINES]) {
     values.iter_mut().for_each(|v| *v *= 0.25);
 }
 
+/// Adds up neighbours apart and turns the signs of every second pair: what is heard left, what is heard right.
+fn heard(round: &[f32; LINES]) -> (f32, f32) {
+    let (mut l, mut r) = (0.0f32, 0.0f32);
+    for four in round.chunks_exact(4) {
+        // Every second line is heard left, the others right, with signs that undo what they share.
+        l += four[0] - four[2];
+        r += four[1] - four[3];
+    }
+    (l, r)
+}
+
 impl Effect for Reverb {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
         let (to, n) = (around.to, left.len());
         self.set(to);
         let mut early = [[0.0f32; MOST_FRAMES]; 2];
         self.enter(to, left, right, &mut early);
-        let (size, size_step) = self.size.steps(to[5], n);
         let (mut input, input_step) = self.input.steps(self.input_to, n);
-        for line in 0..LINES {
-            let (from, end) = (self.length(line, size), self.length(line, size + size_step * n as f32));
-            let step = (end - from) / n as f32;
-            let delay = &self.lines[line];
-            for i in 0..n {
-                // Nothing of this block is written yet: the frame `i` lies that much nearer.
-                let back = from + step * (i + 1) as f32 - i as f32;
-                self.back[line][i] = if step == 0.0 { delay.at(back as usize) } else { delay.between(back) };
-            }
+        self.read_lines(to[5], n);
+        for group in 0..LINES / LANES {
+            self.low[group].process(group, &mut self.back[..n]);
+            self.high[group].process(group, &mut self.back[..n]);
         }
-        for pair in 0..LINES / 2 {
-            let (first, second) = self.back.split_at_mut(2 * pair + 1);
-            let (a, b) = (&mut first[2 * pair][..n], &mut second[0][..n]);
-            let (low, high) = self.shelves[pair];
-            self.low[pair].process(low, a, b);
-            self.high[pair].process(high, a, b);
-        }
+        let (mut keep, mut keep_step) = ([0.0f32; LINES], [0.0f32; LINES]);
         for line in 0..LINES {
-            let (mut keep, step) = self.keep[line].steps(self.wanted[line], n);
-            for sample in &mut self.back[line][..n] {
-                keep += step;
-                *sample *= keep;
-            }
+            (keep[line], keep_step[line]) = self.keep[line].steps(self.wanted[line], n);
         }
         let (mut early_gain, early_step) = self.early.steps(gain_of(to[8]), n);
         let (mut late, late_step) = self.late.steps(gain_of(to[9]), n);
@@ -225,29 +329,34 @@ impl Effect for Reverb {
             input += input_step;
             early_gain += early_step;
             late += late_step;
-            let mut round = [0.0f32; LINES];
-            let (mut l, mut r) = (0.0f32, 0.0f32);
-            for (line, value) in round.iter_mut().enumerate() {
-                *value = self.back[line][i];
-                // Every second line is heard left, the others right, with signs that undo what they share.
-                let signed = if line & 2 == 0 { *value } else { -*value };
-                if line & 1 == 0 { l += signed } else { r += signed }
+            let round = &mut self.back[i];
+            for line in 0..LINES {
+                keep[line] += keep_step[line];
+                round[line] *= keep[line];
             }
-            hadamard(&mut round);
-            for (line, value) in round.iter_mut().enumerate() {
-                let x = if line & 1 == 0 { left[i] } else { right[i] };
-                let sign = if line & 4 == 0 { 0.35 } else { -0.35 };
-                *value += x * input * sign;
-                settle(value);
-                self.lines[line].write(*value);
+            let (l, r) = heard(round);
+            hadamard(round);
+            let (x, y) = (left[i] * input * 0.35, right[i] * input * 0.35);
+            for eight in round.chunks_exact_mut(8) {
+                for (value, x) in eight.iter_mut().zip([x, y, x, y, -x, -y, -x, -y]) {
+                    *value += x;
+                    settle(value);
+                }
             }
             left[i] = l * late + early[0][i] * early_gain;
             right[i] = r * late + early[1][i] * early_gain;
+        }
+        let mut column = [0.0f32; MOST_FRAMES];
+        for (line, delay) in self.lines.iter_mut().enumerate() {
+            for (value, frame) in column[..n].iter_mut().zip(self.back.iter()) {
+                *value = frame[line];
+            }
+            delay.write_block(&column[..n]);
         }
     }
 
     fn clear(&mut self) {
         self.pre.iter_mut().chain(self.diffuse.iter_mut().flatten()).chain(&mut self.lines).for_each(DelayLine::clear);
-        self.low.iter_mut().chain(&mut self.high).for_each(Section::clear);
+        self.low.iter_mut().chain(&mut self.high).for_each(|s| s.state = [[0.0; LANES]; 2]);
     }
 }

@@ -68,8 +68,8 @@ pub(super) const EQ: Kind = Kind {
 /// What a section of second order does: its update and the mixture of its outputs.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub(super) struct Mixture {
-    a: [f32; 3],
-    m: [f32; 3],
+    pub(super) a: [f32; 3],
+    pub(super) m: [f32; 3],
 }
 
 /// tan(πf/r) of a frequency held below 0.49 of the rate.
