@@ -254,4 +254,6 @@ fn settle(value: &mut f32) {
 }
 
 #[cfg(test)]
+mod clicks;
+#[cfg(test)]
 mod tests;

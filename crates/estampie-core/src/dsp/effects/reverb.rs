@@ -104,11 +104,9 @@ impl Shelves {
         if !self.set {
             (self.now, self.set) = (self.to, true);
         }
-        let mut steps = [[0.0; LANES]; 6];
-        for at in 0..6 {
-            for lane in 0..LANES {
-                steps[at][lane] = (self.to[at][lane] - self.now[at][lane]) / frames as f32;
-            }
+        let mut steps = self.to;
+        for (step, now) in steps.iter_mut().flatten().zip(self.now.iter().flatten()) {
+            *step = (*step - now) / frames as f32;
         }
         steps
     }
