@@ -282,3 +282,19 @@ fn a_bus_is_heard_alone_with_its_returns_or_without() {
     assert!((heard(&[InputKind::Solo { bus: NameKey::of("r"), on: true }]) - db(0.5 * (1.0 + wet))).abs() < 0.01, "unless it is among them");
     assert!((heard(&[InputKind::Solo { bus: a, on: false }, InputKind::Solo { bus: NameKey::of("r"), on: false }]) - db(0.5 * (3.0 + wet))).abs() < 0.01);
 }
+
+#[test]
+fn while_a_kept_state_is_shown_nothing_is_edited_and_that_is_told() {
+    let (_folder, mut workspace) = workspace();
+    let kept = workspace.document().clone();
+    workspace.set_send("world", "nave", "-3 dB").unwrap();
+    let edited = workspace.sources().clone();
+    workspace.show(Some(kept));
+    assert!(workspace.document().buses.iter().all(|b| b.name != "world" || b.sends.is_empty()), "what is shown is what was kept");
+    assert!(!workspace.take_refused());
+    let _ = workspace.set_send("world", "nave", "-9 dB");
+    assert_eq!((workspace.undo(), workspace.take_refused(), workspace.take_refused()), (None, true, false));
+    workspace.show(None);
+    assert_eq!(*workspace.sources(), edited);
+    assert_eq!(workspace.document().buses.iter().find(|b| b.name == "world").unwrap().sends.len(), 1);
+}

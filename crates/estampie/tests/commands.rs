@@ -163,6 +163,20 @@ fn curves_are_drawn_into_a_file_of_either_kind() {
 }
 
 #[test]
+fn the_routing_is_drawn_with_every_bus() {
+    let folder = tempfile::tempdir().unwrap();
+    for ending in ["svg", "pdf"] {
+        let out = folder.path().join(format!("routing.{ending}"));
+        let done = run(&["draw", demo().to_str().unwrap(), "routing", "-o", out.to_str().unwrap()]);
+        assert!(done.status.success() && String::from_utf8_lossy(&done.stdout).contains("13 buses"), "{done:?}");
+    }
+    let svg = std::fs::read_to_string(folder.path().join("routing.svg")).unwrap();
+    for word in ["Brinewick Salvage: routing", "machines", "squeeze", "nave (return)", "-9 dB, moved", "1.5 dB, held"] {
+        assert!(svg.contains(word), "{word}");
+    }
+}
+
+#[test]
 fn check_listens_to_every_way_and_says_what_does_not_sound_well() {
     let done = run(&["check", demo().to_str().unwrap()]);
     let out = String::from_utf8_lossy(&done.stdout).into_owned();

@@ -209,3 +209,21 @@ fn effects_and_snapshots_are_copied_and_what_is_unsaved_becomes_one() {
     story.keys(&["Enter"]);
     story.wait_for("target −23.0 ± 2 LUFS");
 }
+
+#[test]
+fn a_held_key_hears_without_the_snapshot_for_as_long_as_it_is_held() {
+    let story = mixing("held");
+    story.keys(&["o"]);
+    story.wait_for("You are editing the snapshot sealed-cabin");
+    // A terminal tells of a held key by repeating it.
+    for _ in 0..20 {
+        story.keys(&["a"]);
+        std::thread::sleep(std::time::Duration::from_millis(25));
+    }
+    assert!(story.screen().contains("you hear the mix without it"), "{}", story.screen());
+    story.wait_until("it is heard again once the key is let go", |s| s.contains("You are editing") && !s.contains("you hear the mix without it"));
+    story.keys(&["Escape"]);
+    story.wait_until("it has fallen", |s| line(s, &["0%", "0%", "0%", "0%"]).is_some());
+    story.keys(&["Tab", "Tab", "Left"]);
+    story.wait_for("sealed-cabin is down, so this is not heard yet");
+}

@@ -47,7 +47,8 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let failed = |error: draw::DrawError| Failure::Fault(error.to_string());
     let bytes = if ending == "svg" { draw::svg(&title, &drawing).map_err(failed)?.into_bytes() } else { draw::pdf(&title, &drawing).map_err(failed)? };
     write(&arguments.out, &bytes)?;
-    println!("{}: {} {what}", arguments.out.display(), drawing.count());
+    let counted = if what == "routing" { "buses" } else { what };
+    println!("{}: {} {counted}", arguments.out.display(), drawing.count());
     Ok(())
 }
 

@@ -345,6 +345,15 @@ impl App {
         };
         let done = self.workspace.set_held(snapshot, what, &text);
         self.edited(done);
+        self.say_unheard(snapshot);
+    }
+
+    /// What is changed in a snapshot that is down is not heard: one is told how it would be.
+    fn say_unheard(&mut self, snapshot: &str) {
+        let risen = self.risen().iter().any(|(name, _)| name == snapshot);
+        if !self.message.as_ref().is_some_and(|m| m.alarm) && !risen && !self.rehearsal.only.by_hand.contains_key(&NameKey::of(snapshot)) {
+            self.say(format!("{snapshot} is down, so this is not heard yet: enter raises it by hand, ) by tenths"));
+        }
     }
 
     fn type_mix(&mut self) {
