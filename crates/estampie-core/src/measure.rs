@@ -62,7 +62,7 @@ pub struct Reading {
     pub rms: f64,
     /// How alike the first two channels are over 0.3 s: 1 the same, 0 unlike, −1 opposite; `None` in silence.
     pub correlation: Option<f64>,
-    /// The level of each band of the spectrum in dB (a full sine within one band has 0): lowest first.
+    /// The level of each band of the spectrum in dB, averaged over about 0.3 s (a full sine within one band has 0): lowest first.
     pub spectrum: [f32; BANDS],
 }
 
@@ -222,19 +222,22 @@ pub fn edge(band: usize) -> f64 {
     LOWEST * (HIGHEST / LOWEST).powf(band as f64 / BANDS as f64)
 }
 
-/// Power by bands, over windows of Hann that overlap by half, falling by 20 dB a second so that an eye can follow.
+/// Power by bands, over windows of Hann that overlap by half, averaged over about 0.3 s: a short stroke does not hide what lasts.
 struct Spectrum {
     fft: Arc<dyn RealToComplex<f32>>,
     window: Vec<f32>,
     ring: Vec<f32>,
     at: usize,
-    fresh: usize,
+    /// Frames until the next window; the first is a whole one.
+    missing: usize,
     input: Vec<f32>,
     output: Vec<realfft::num_complex::Complex<f32>>,
     /// The first and the last bin of each band.
     bins: Vec<(usize, usize)>,
+    /// The mean power of each band, once there is one.
+    powers: Option<[f32; BANDS]>,
     levels: [f32; BANDS],
-    fall: f32,
+    share: f32,
 }
 
 impl Spectrum {
@@ -250,23 +253,24 @@ impl Spectrum {
             window: (0..FRAMES).map(|i| hann(i) as f32).collect(),
             ring: vec![0.0; FRAMES],
             at: 0,
-            fresh: 0,
+            missing: FRAMES,
             input,
             output,
             bins,
+            powers: None,
             levels: [f32::NEG_INFINITY; BANDS],
-            fall: 20.0 * FRAMES as f32 / 2.0 / rate as f32,
+            share: 1.0 - (-(FRAMES as f32) / 2.0 / (0.3 * rate as f32)).exp(),
         }
     }
 
     fn add(&mut self, sample: f32) {
         self.ring[self.at] = sample;
         self.at = (self.at + 1) % FRAMES;
-        self.fresh += 1;
-        if self.fresh < FRAMES / 2 {
+        self.missing -= 1;
+        if self.missing > 0 {
             return;
         }
-        self.fresh = 0;
+        self.missing = FRAMES / 2;
         for (i, sample) in self.input.iter_mut().enumerate() {
             *sample = self.ring[(self.at + i) % FRAMES] * self.window[i];
         }
@@ -275,13 +279,14 @@ impl Spectrum {
         }
         // A full sine puts a power of 3/8 FRAMES² / 4 into the three bins of Hann's main lobe: that is 0 dB.
         let full = 0.375 * (FRAMES as f32).powi(2) / 4.0;
-        for (level, (first, last)) in self.levels.iter_mut().zip(&self.bins) {
-            let power: f32 = self.output.get(*first..=*last).unwrap_or_default().iter().map(realfft::num_complex::Complex::norm_sqr).sum();
-            let now = 10.0 * (power / full).log10();
-            *level = now.max(*level - self.fall);
-            if *level < -120.0 {
-                *level = f32::NEG_INFINITY;
-            }
+        let mut now = [0.0f32; BANDS];
+        for (power, (first, last)) in now.iter_mut().zip(&self.bins) {
+            *power = self.output.get(*first..=*last).unwrap_or_default().iter().map(realfft::num_complex::Complex::norm_sqr).sum::<f32>() / full;
+        }
+        let powers = self.powers.get_or_insert(now);
+        for ((power, now), level) in powers.iter_mut().zip(now).zip(&mut self.levels) {
+            *power += (now - *power) * self.share;
+            *level = if *power > 1e-12 { 10.0 * power.log10() } else { f32::NEG_INFINITY };
         }
     }
 }

@@ -298,3 +298,24 @@ fn while_a_kept_state_is_shown_nothing_is_edited_and_that_is_told() {
     assert_eq!(*workspace.sources(), edited);
     assert_eq!(workspace.document().buses.iter().find(|b| b.name == "world").unwrap().sends.len(), 1);
 }
+
+#[test]
+fn what_is_handed_out_of_the_root_is_the_output_sample_for_sample() {
+    let sounds = "[one]\nbus = \"a\"\nlevel = \"-12 dB\"\nloop = true\ntakes = [\"audio/stereo.wav\"]\n";
+    let program = program(sounds, "[buses.a]\n", "", "When hit\n  play one\n");
+    let (mut engine, mut remote) = Engine::new(Prepared::new(program, 1), Options { tap_frames: 3000, ..Options::default() });
+    let mut tap = remote.take_tap();
+    remote.input(Input { frame: NOW, what: InputKind::Tap { bus: NameKey::of("all") } }).unwrap();
+    remote.input(Input { frame: NOW, what: InputKind::Event { event: NameKey::of("hit"), emitter: NameKey::NONE } }).unwrap();
+    let (mut output, mut handed) = (Vec::new(), Vec::new());
+    for round in 0..200 {
+        let mut out = vec![0.0f32; 2 * (64 + round)];
+        engine.render(&mut out);
+        output.extend(out);
+        let count = tap.slots() / 2 * 2;
+        handed.extend(tap.read_chunk(count).unwrap());
+    }
+    let first = handed.iter().zip(&output).position(|(a, b)| a != b);
+    assert_eq!(first, None, "of {} samples", output.len());
+    assert!(handed.len() >= output.len() && output.iter().any(|s| s.abs() > 0.05));
+}

@@ -254,3 +254,14 @@ proptest! {
         prop_assert!((10.0 * around.log10() - level).abs() < loose, "{} Hz at {}: {}", frequency, level, 10.0 * around.log10());
     }
 }
+
+#[test]
+fn what_is_not_there_is_not_in_the_spectrum() {
+    // After the start, which is a step, has fallen away.
+    let samples: Vec<f32> = (0..frames(6.0)).flat_map(|i| [0.5 * (TAU * 1000.0 * i as f64 / f64::from(RATE)).sin() as f32; 2]).collect();
+    let spectrum = measured(&samples).spectrum;
+    for (band, level) in spectrum.iter().enumerate() {
+        let apart = (edge(band).max(1000.0) / edge(band + 1).min(1000.0)).log2();
+        assert!(apart < 0.5 || *level < -66.0, "band {band} from {:.0} Hz has {level} dB", edge(band));
+    }
+}

@@ -12,6 +12,7 @@ mod stingers;
 
 use crate::document::Property;
 use crate::engine::{Engine, State, Term, TermKind, World, across};
+use crate::mixer::aim::{Aim, default_width};
 use crate::mixer::voice::{SWEPT, Sums, Voice};
 use crate::names::NameKey;
 use crate::program::{Choice, Program};
@@ -141,7 +142,7 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
         if let Some(falloff) = &spec.falloff
             && let Some(distance) = world.distance_at(voice.place)
         {
-            for (curve, property) in [(&falloff.level, Property::Level), (&falloff.low_pass, Property::LowPass)] {
+            for (curve, property) in [(&falloff.level, Property::Level), (&falloff.low_pass, Property::LowPass), (&falloff.high_pass, Property::HighPass)] {
                 if let Some(curve) = curve {
                     tell(property, TermKind::Distance, voice.emitter, curve.at(distance));
                 }
@@ -180,6 +181,26 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
             }
         }
     }
+}
+
+/// What distance adds to what a voice's sounds send, in dB.
+pub(crate) fn sent_by_distance(program: &Program, world: &World, voice: &Voice, sound: u32) -> f32 {
+    let curve = program.sounds[sound as usize].falloff.as_ref().and_then(|f| f.send.as_ref());
+    curve.and_then(|c| Some(c.at(world.distance_at(voice.place)?))).unwrap_or(0.0)
+}
+
+/// Where a voice is heard, if it is placed: a sound with a falloff at an emitter that is somewhere. The width is that of the
+/// innermost sound that has one.
+pub(crate) fn aim_of(program: &Program, world: &World, voice: &Voice) -> Option<Aim> {
+    if voice.frozen.is_some() {
+        return None;
+    }
+    let falloffs = || voice.sounds().iter().filter_map(|s| program.sounds[*s as usize].falloff.as_ref());
+    falloffs().next()?;
+    let emitter = world.emitters.get(usize::from(voice.place)).filter(|e| e.present)?;
+    let distance = world.distance(emitter);
+    let width = falloffs().filter_map(|f| f.width.as_ref()).last().map_or_else(|| default_width(distance), |c| c.at(distance));
+    Some(Aim { bearing: world.bearing(emitter), distance, width: width.clamp(0.0, 1.0) })
 }
 
 /// What a piece adds to all of its layers.

@@ -9,6 +9,7 @@ use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
 use super::{Place, did_you_mean};
 use crate::curve::{Curve, Shape};
+use crate::dsp::effects::Unit;
 use crate::units::{Decibels, Hertz, Seconds, Semitones, Spread};
 use std::fmt::Display;
 
@@ -218,6 +219,12 @@ setting!(
         level: DistanceCurve = "level",
         /// To the low-pass.
         low_pass: DistanceCurve = "low-pass",
+        /// To the high-pass.
+        high_pass: DistanceCurve = "high-pass",
+        /// How wide it is: 100 % all around, 0 % a point.
+        width: DistanceCurve = "width",
+        /// To what it sends to returns.
+        send: DistanceCurve = "send",
     },
     |fields: &Fields<'_>| {
         let curve = |field, property| {
@@ -231,7 +238,14 @@ setting!(
             });
             Some(DistanceCurve(Curve::new(points.collect::<Vec<_>>()), property))
         };
-        FalloffDoc { like: None, level: curve("level", Property::Level), low_pass: curve("low-pass", Property::LowPass) }
+        FalloffDoc {
+            like: None,
+            level: curve("level", Property::Level),
+            low_pass: curve("low-pass", Property::LowPass),
+            high_pass: curve("high-pass", Property::HighPass),
+            width: curve("width", Property::Setting(Unit::Share)),
+            send: curve("send", Property::Level),
+        }
     }
 );
 

@@ -99,7 +99,7 @@ pub fn curves(document: &Document, program: &Program) -> Vec<Panel> {
     let own =
         document.sounds.iter().filter(|s| s.falloff.said().iter().any(|(_, t)| t.is_some())).map(|s| (format!("falloff of {}", s.name), s.falloff.clone()));
     for (name, falloff) in shared.chain(own) {
-        for curve in [&falloff.level, &falloff.low_pass].into_iter().flatten() {
+        for curve in [&falloff.level, &falloff.low_pass, &falloff.high_pass, &falloff.width, &falloff.send].into_iter().flatten() {
             let last = curve.0.points().last().map_or(1.0, |p| f64::from(p.x)).max(1.0);
             list.push(panel(name.clone(), &curve.0, (0.0, last * 1.1), "distance in m".into(), curve.1));
         }

@@ -61,7 +61,8 @@ pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, ho
 pub(crate) use world::World;
 
 use crate::director::{
-    Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, glide_sound, sums,
+    Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, aim_of, glide_sound,
+    sent_by_distance, sums,
 };
 use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
 use crate::mixer::buses::send_gain;
@@ -414,7 +415,11 @@ impl Engine {
             }
         }
         let totals = sums(self.scene(program), &self.voices[slot]);
+        let aim = aim_of(program, &self.world, &self.voices[slot]);
+        let gone = self.voices[slot].frozen.is_some() || self.world.distance_at(self.voices[slot].place).is_none();
         let voice = &mut self.voices[slot];
+        // One whose emitter or sound has gone stays where it was while it fades.
+        voice.aim = aim.or(voice.aim.filter(|_| gone));
         voice.swell = voice.cue.and_then(|c| self.now.state.layers.get(c.layer as usize)).map(|l| (l.swell, self.frame));
         voice.level = totals.level;
         if totals.pitch != voice.pitch {
@@ -488,15 +493,23 @@ impl Engine {
         }
         let [mut left, mut right] = [[0.0; BLOCK]; 2];
         voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut left, &mut right);
-        add(&mut bus.left, &left, 1.0);
-        add(&mut bus.right, &right, 1.0);
-        for send in voice.way.path[..voice.way.depth].iter().flat_map(|s| &program.sounds[*s as usize].sends) {
-            let gain = send_gain(state.mix.cells[send.cell as usize].now);
-            let to = &mut state.buses[send.to as usize];
-            if gain > 0.0 {
-                add(&mut to.left, &left, gain);
-                add(&mut to.right, &right, gain);
-                to.fed = true;
+        add(&mut bus.left, &left, (1.0, 1.0));
+        add(&mut bus.right, &right, (1.0, 1.0));
+        let sounds = voice.way.path;
+        let mut place = 0;
+        for sound in &sounds[..voice.way.depth] {
+            let farther = sent_by_distance(program, &self.world, voice, *sound);
+            for send in &program.sounds[*sound as usize].sends {
+                let gain = send_gain(state.mix.cells[send.cell as usize].now + farther);
+                let before = voice.sent.get_mut(place).map_or(gain, |sent| std::mem::replace(sent, gain));
+                let before = if before.is_nan() { gain } else { before };
+                place += 1;
+                let to = &mut state.buses[send.to as usize];
+                if before > 0.0 || gain > 0.0 {
+                    add(&mut to.left, &left, (before, gain));
+                    add(&mut to.right, &right, (before, gain));
+                    to.fed = true;
+                }
             }
         }
     }
@@ -574,9 +587,14 @@ impl Engine {
     }
 }
 
-fn add(to: &mut [f32; BLOCK], from: &[f32; BLOCK], gain: f32) {
-    for (to, from) in to.iter_mut().zip(from) {
-        *to += from * gain;
+fn add(to: &mut [f32; BLOCK], from: &[f32; BLOCK], (before, gain): (f32, f32)) {
+    let step = (gain - before) / BLOCK as f32;
+    if step == 0.0 {
+        to.iter_mut().zip(from).for_each(|(to, from)| *to += from * gain);
+        return;
+    }
+    for (i, (to, from)) in to.iter_mut().zip(from).enumerate() {
+        *to += from * (before + step * (i + 1) as f32);
     }
 }
 

@@ -52,8 +52,11 @@ impl Engine {
         let down = |bus: u32| self.down.get(bus as usize).copied().unwrap_or(0.0);
         let mut most = down(voice.bus);
         if voice.sends && voice.frozen.is_none() {
-            for send in voice.sounds().iter().flat_map(|s| &program.sounds[*s as usize].sends) {
-                most = most.max(self.now.state.mix.cells[send.cell as usize].now + down(send.to));
+            for sound in voice.sounds() {
+                let farther = crate::director::sent_by_distance(program, &self.world, voice, *sound);
+                for send in &program.sounds[*sound as usize].sends {
+                    most = most.max(self.now.state.mix.cells[send.cell as usize].now + farther + down(send.to));
+                }
             }
         }
         voice.level + most

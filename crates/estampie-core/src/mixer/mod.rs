@@ -1,5 +1,6 @@
 //! Voices into buses, buses into the output.
 
+pub(crate) mod aim;
 pub(crate) mod buses;
 mod hearing;
 pub(crate) mod source;

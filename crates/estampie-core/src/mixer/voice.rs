@@ -3,6 +3,7 @@
 //! A voice far below hearing *sleeps*: it is looked after only now and then, without interpolating or filtering, and when
 //! it is heard again it goes on where it would be.
 
+use super::aim::{Aim, Gains, plain};
 use super::source::{Source, WINDOW, Window};
 use crate::curve::Shape;
 use crate::document::Property;
@@ -178,6 +179,9 @@ fn high_pass(octaves: f32, rate: u32) -> Option<HighPassCoefficients> {
     (octaves > 0.0).then(|| HighPassCoefficients::new(Octaves(octaves).above_open(), rate))
 }
 
+/// Sends of a voice beyond these go over from block to block without a way between.
+pub(crate) const MOST_SENT: usize = 4;
+
 /// No emitter's place.
 pub(crate) const NOWHERE: u16 = u16::MAX;
 
@@ -222,6 +226,11 @@ pub(crate) struct Voice {
     /// Rises when it wakes.
     pub(crate) gate: Fade,
     pub(crate) swept: [Option<Swept>; 4],
+    /// Where it is heard, if it is placed; and the gains of the block before.
+    pub(crate) aim: Option<Aim>,
+    aimed: Option<Gains>,
+    /// The gains of the block before of what its sounds send, for the first few.
+    pub(crate) sent: [f32; MOST_SENT],
     pub(crate) leaving: Leaving,
     pub(crate) frozen: Option<Sums>,
     /// Level of this block's terms in dB, and its gain; the gain of the block before.
@@ -272,6 +281,9 @@ impl Voice {
             envelope: Envelope::new(Shaping::plain(0)),
             gate: Fade::at(1.0),
             swept: [None; 4],
+            aim: None,
+            aimed: None,
+            sent: [f32::NAN; MOST_SENT],
             leaving: Leaving::No,
             frozen: None,
             level: 0.0,
@@ -369,7 +381,7 @@ impl Voice {
             history.copy_within(self.debt.., 0);
             history[TAPS - self.debt..].copy_from_slice(&window[..self.debt]);
         }
-        (self.asleep, self.debt, self.gain) = (false, 0, f32::NAN);
+        (self.asleep, self.debt, self.gain, self.aimed, self.sent) = (false, 0, f32::NAN, None, [f32::NAN; MOST_SENT]);
         self.gate = Fade::over(0.0, 1.0, u64::from(rate) * 3 / 1000);
         self.low = Stage::new();
         self.high = Stage::new();
@@ -465,6 +477,11 @@ impl Voice {
     fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
         let start = if self.gain.is_nan() { target } else { self.gain };
         let count = BLOCK - offset;
+        let to = self.aim.map_or(plain(second + 1), |a| a.gains(second + 1));
+        let from = self.aimed.replace(to).unwrap_or(to);
+        if from != to || to != plain(second + 1) {
+            return self.add_placed(scratch, (second, offset), (start, target), (from, to), left, right);
+        }
         let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
         let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
         let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s).filter(|_| start == target && self.gate.arrived());
@@ -483,6 +500,47 @@ impl Voice {
                 }
                 left[offset + i] += scratch.out[0][i] * gain;
                 right[offset + i] += scratch.out[second][i] * gain;
+            }
+        }
+        self.gain = target;
+    }
+
+    /// The same for a voice that is placed: the gains to either side move in straight lines too.
+    fn add_placed(
+        &mut self,
+        scratch: &Scratch,
+        (second, offset): (usize, usize),
+        (start, target): (f32, f32),
+        (from, to): (Gains, Gains),
+        left: &mut [f32; BLOCK],
+        right: &mut [f32; BLOCK],
+    ) {
+        let count = BLOCK - offset;
+        let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
+        let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
+        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s).filter(|_| self.gate.arrived());
+        let slope = (target - start) / count as f32;
+        let step = |side: usize, channel: usize| (to[channel][side] - from[channel][side]) / count as f32;
+        let steps = [[step(0, 0), step(1, 0)], [step(0, 1), step(1, 1)]];
+        for i in 0..count {
+            let t = (i + 1) as f32;
+            let mut gain = start + slope * t;
+            match steady {
+                Some(steady) => gain *= steady,
+                None => {
+                    gain *= self.envelope.next_gain() * self.gate.next_gain();
+                    if let Some((swell, frame)) = &swell {
+                        gain *= swell.at(frame + i as u64);
+                    }
+                }
+            }
+            let first = scratch.out[0][i] * gain;
+            left[offset + i] += first * (from[0][0] + steps[0][0] * t);
+            right[offset + i] += first * (from[0][1] + steps[0][1] * t);
+            if second == 1 {
+                let other = scratch.out[1][i] * gain;
+                left[offset + i] += other * (from[1][0] + steps[1][0] * t);
+                right[offset + i] += other * (from[1][1] + steps[1][1] * t);
             }
         }
         self.gain = target;

@@ -330,6 +330,12 @@ pub struct Falloff {
     pub level: Option<Curve>,
     /// To the low-pass, in octaves over metres.
     pub low_pass: Option<Curve>,
+    /// To the high-pass, in octaves over metres.
+    pub high_pass: Option<Curve>,
+    /// How wide it is, from 0 (a point) to 1 (all around), over metres.
+    pub width: Option<Curve>,
+    /// To what it sends, in dB over metres.
+    pub send: Option<Curve>,
 }
 
 /// How a sound repeats itself.

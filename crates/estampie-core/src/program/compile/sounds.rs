@@ -86,8 +86,13 @@ impl Compiler<'_> {
             shape: shaping(&document.shared.whole(&doc.shape), rate),
             limit: limit(&document.shared.whole(&doc.limit)),
             priority: Priority { near: doc.priority.near, far: doc.priority.far, at: doc.priority.at.0 },
-            falloff: (falloff.level.is_some() || falloff.low_pass.is_some())
-                .then(|| Falloff { level: falloff.level.map(|c| c.0), low_pass: falloff.low_pass.map(|c| c.0) }),
+            falloff: falloff.said().iter().any(|(_, said)| said.is_some()).then(|| Falloff {
+                level: falloff.level.map(|c| c.0),
+                low_pass: falloff.low_pass.map(|c| c.0),
+                high_pass: falloff.high_pass.map(|c| c.0),
+                width: falloff.width.map(|c| c.0),
+                send: falloff.send.map(|c| c.0),
+            }),
             chance: doc.chance.0,
             always,
             again_after: frames_of(doc.again_after, rate),

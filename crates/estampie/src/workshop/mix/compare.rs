@@ -195,7 +195,7 @@ impl App {
             pen.text(area.x + 1, y, 20, &one.file, Role::Faded);
             pen.text(what, y, first - what - 1, if one.what.is_empty() { "sentences" } else { &one.what }, Role::Vellum);
             for (x, end, value, here) in [(first, second - 1, &one.first, !kept.on), (second, area.x + area.width - 1, &one.second, kept.on)] {
-                let text = value.as_ref().map_or("nothing".to_owned(), |v| v.replace('-', "−"));
+                let text = value.as_ref().map_or("nothing".to_owned(), |v| if v.starts_with('-') { v.replacen('-', "−", 1) } else { v.clone() });
                 pen.text(
                     x,
                     y,

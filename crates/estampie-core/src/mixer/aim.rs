@@ -1,0 +1,84 @@
+//! Where a voice stands in stereo: by its bearing, at constant power, wide near the listener.
+
+/// Where something is heard.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Aim {
+    /// Degrees from where the listener looks, to the right above 0.
+    pub(crate) bearing: f32,
+    /// In metres.
+    pub(crate) distance: f32,
+    /// From 0, a point, to 1, all around.
+    pub(crate) width: f32,
+}
+
+/// Gains from each of two channels to the left and to the right; of one channel the second is not used.
+pub(crate) type Gains = [[f32; 2]; 2];
+
+/// A voice that is not placed: one channel to both sides, or two as they are.
+pub(crate) fn plain(channels: usize) -> Gains {
+    if channels == 1 { [[1.0, 1.0], [0.0, 0.0]] } else { [[1.0, 0.0], [0.0, 1.0]] }
+}
+
+/// The width where no curve says otherwise: all around at the listener, 15 % at 3 m, 5 % from 15 m on.
+pub(crate) fn default_width(distance: f32) -> f32 {
+    if distance < 3.0 { 1.0 - 0.85 * distance / 3.0 } else { (0.15 - 0.1 * (distance - 3.0) / 12.0).max(0.05) }
+}
+
+/// The left and right gain of a place from −1 (left) to 1 (right): the sum of their squares is always 1.
+fn at(place: f32) -> [f32; 2] {
+    let angle = (place.clamp(-1.0, 1.0) + 1.0) * std::f32::consts::FRAC_PI_4;
+    [angle.cos(), angle.sin()]
+}
+
+impl Aim {
+    /// The gains for a voice of one or two channels.
+    ///
+    /// One channel is as loud in power as if it were not placed; two channels stand as far apart as it is wide. What is behind
+    /// is heard from its side.
+    pub(crate) fn gains(&self, channels: usize) -> Gains {
+        let place = self.bearing.to_radians().sin() * (1.0 - self.width);
+        if channels == 1 {
+            let [left, right] = at(place);
+            let both = std::f32::consts::SQRT_2;
+            [[left * both, right * both], [0.0, 0.0]]
+        } else {
+            [at(place - self.width), at(place + self.width)]
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn power_is_constant_whatever_the_bearing(bearing in -180.0f32..180.0, width in 0.0f32..1.0) {
+            let aim = Aim { bearing, distance: 1.0, width };
+            for channels in [1, 2] {
+                let power: f32 = aim.gains(channels).iter().flatten().map(|g| g * g).sum();
+                let db = 10.0 * (power / 2.0).log10();
+                prop_assert!(db.abs() < 0.05, "{db} dB with {channels} channels");
+            }
+            let [[left, right], _] = aim.gains(1);
+            prop_assert!((right - left) * bearing.to_radians().sin() >= -1e-6, "it is on the side where it is");
+            let [[mirrored_left, mirrored_right], _] = Aim { bearing: -bearing, ..aim }.gains(1);
+            prop_assert!((left - mirrored_right).abs() < 1e-5 && (right - mirrored_left).abs() < 1e-5);
+        }
+    }
+
+    #[test]
+    fn what_is_all_around_is_as_it_was_recorded() {
+        for bearing in [-90.0, 0.0, 135.0] {
+            let aim = Aim { bearing, distance: 0.0, width: 1.0 };
+            for (gains, plain) in [(aim.gains(1), plain(1)), (aim.gains(2), plain(2))] {
+                assert!(gains.iter().flatten().zip(plain.iter().flatten()).all(|(a, b)| (a - b).abs() < 1e-6), "{gains:?}");
+            }
+        }
+        let point = Aim { bearing: 90.0, distance: 9.0, width: 0.0 };
+        assert!(point.gains(2).iter().all(|[l, r]| l.abs() < 1e-6 && (r - 1.0).abs() < 1e-6), "a point has no sides of its own");
+        assert_eq!((default_width(0.0), default_width(100.0)), (1.0, 0.05));
+        assert!((default_width(3.0) - 0.15).abs() < 1e-6);
+    }
+}
