@@ -199,7 +199,7 @@ pub(crate) fn aim_of(program: &Program, world: &World, voice: &Voice) -> Option<
     falloffs().next()?;
     let emitter = world.emitters.get(usize::from(voice.place)).filter(|e| e.present)?;
     let distance = world.distance(emitter);
-    let width = falloffs().filter_map(|f| f.width.as_ref()).last().map_or_else(|| default_width(distance), |c| c.at(distance));
+    let width = falloffs().filter_map(|f| f.width.as_ref()).next_back().map_or_else(|| default_width(distance), |c| c.at(distance));
     Some(Aim { bearing: world.bearing(emitter), distance, width: width.clamp(0.0, 1.0) })
 }
 

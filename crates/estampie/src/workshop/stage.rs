@@ -385,6 +385,16 @@ fn voice_line(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus, cho
     pen.right(area.right(), area.y, emitter, Role::Faded);
 }
 
+/// Where a placed voice is heard, in words.
+fn whence(bearing: f32, distance: f32, width: f32) -> String {
+    let side = match bearing {
+        b if b.abs() < 0.5 => "ahead".to_owned(),
+        b if b.abs() > 179.5 => "behind".to_owned(),
+        b => format!("{:.0}° {}", b.abs(), if b > 0.0 { "right" } else { "left" }),
+    };
+    format!("{distance:.0} m, {side}, {:.0} % wide", width * 100.0)
+}
+
 /// The ledger of a voice. Returns the line after the last.
 fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let Some(status) = &app.rehearsal.status else { return area.y };
@@ -392,7 +402,12 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let heard = trace::print_value(voice.heard).replace('+', "");
     pen.heading(area.x, area.y, area.width, &format!("Why {} is at {heard} dB", names.get(voice.sound)), "");
     let file = names.get(voice.take).rsplit('/').next().unwrap_or_default();
-    pen.text(area.x + 1, area.y + 1, area.width - 1, &format!("take {file}"), Role::Faded);
+    let end = pen.text(area.x + 1, area.y + 1, area.width - 1, &format!("take {file}"), Role::Faded);
+    if let Some(place) = voice.aim.map(|(bearing, distance, width)| whence(bearing, distance, width))
+        && usize::from(area.right().saturating_sub(end + 1)) > place.chars().count()
+    {
+        pen.right(area.right(), area.y + 1, &place, Role::Lapis);
+    }
     let terms = status.terms_of(voice);
     let value_of = |key: NameKey| {
         let document = app.document();
@@ -423,18 +438,18 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     pen.put(area.x + 1, y + 1, area.width - 10, "heard", gold);
     pen.right(area.right(), y + 1, &heard, Role::Gold);
     y += 2;
-    for (property, unit) in [(Property::Pitch, "st"), (Property::LowPass, "oct")] {
+    for (property, unit) in [(Property::Pitch, "st"), (Property::LowPass, "oct"), (Property::HighPass, "oct")] {
         let of_it: Vec<&&Term> = others.iter().filter(|t| t.property == property).collect();
         if of_it.is_empty() || y + 1 + of_it.len() as u16 > area.bottom() {
             continue;
         }
         let sum = trace::total(terms, property);
-        let total = if property == Property::LowPass {
-            estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string()
-        } else {
-            format!("{} {unit}", trace::print_value(sum))
+        let (words, total) = match property {
+            Property::LowPass => ("its low-pass, octaves", estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string()),
+            Property::HighPass => ("its high-pass, octaves", estampie_core::units::Octaves(sum.max(0.0)).above_open().to_string()),
+            _ => ("its pitch", format!("{} {unit}", trace::print_value(sum))),
         };
-        pen.text(area.x + 1, y, area.width - 14, if property == Property::Pitch { "its pitch" } else { "its low-pass, octaves" }, Role::Gold);
+        pen.text(area.x + 1, y, area.width - 14, words, Role::Gold);
         pen.right(area.right(), y, &total, Role::Gold);
         y += 1;
         for term in of_it {
@@ -500,5 +515,17 @@ mod tests {
     #[test]
     fn numbers_have_as_many_digits_as_their_range_deserves() {
         assert_eq!((tidy(0.634, 1.0).as_str(), tidy(-2.26, 8.0).as_str(), tidy(211.7, 300.0).as_str()), ("0.63", "−2.3", "212"));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::whence;
+
+    #[test]
+    fn a_place_is_said_from_where_one_looks() {
+        assert_eq!(whence(31.4, 14.2, 0.15), "14 m, 31° right, 15 % wide");
+        assert_eq!(whence(-90.0, 3.0, 0.0), "3 m, 90° left, 0 % wide");
+        assert_eq!((whence(0.2, 1.0, 1.0), whence(-180.0, 1.0, 1.0)), ("1 m, ahead, 100 % wide".into(), "1 m, behind, 100 % wide".into()));
     }
 }
