@@ -516,11 +516,6 @@ mod tests {
     fn numbers_have_as_many_digits_as_their_range_deserves() {
         assert_eq!((tidy(0.634, 1.0).as_str(), tidy(-2.26, 8.0).as_str(), tidy(211.7, 300.0).as_str()), ("0.63", "−2.3", "212"));
     }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::whence;
 
     #[test]
     fn a_place_is_said_from_where_one_looks() {
