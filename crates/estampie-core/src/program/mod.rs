@@ -3,12 +3,14 @@
 //! [`compile`] makes a [`Program`] from a document and its audio. The engine only reads it; an edit makes a new one.
 
 mod compile;
+mod distance;
 mod formula;
 mod lookup;
 mod mix;
 mod music;
 
 pub use compile::{compile, wanted_audio};
+pub use distance::{Falloff, Priority};
 pub use formula::{Formula, Op};
 pub use lookup::Lookup;
 pub use mix::{Bus, Cell, Duck, DuckKey, FULL_PLAYER_LEVEL, Held, Insert, Mix, PlayerLevel, Send, Snapshot, SoundSend, player_level, player_level_db};
@@ -302,40 +304,6 @@ pub struct SoundGroup {
     pub key: NameKey,
     /// Its limit.
     pub limit: Limit,
-}
-
-/// Importance from 0 to 100 over distance.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Priority {
-    /// At the listener.
-    pub near: f32,
-    /// At `at` metres and beyond.
-    pub far: f32,
-    /// Metres; 0 if it does not change.
-    pub at: f32,
-}
-
-impl Priority {
-    /// The priority at a distance in metres.
-    #[must_use]
-    pub fn over(&self, distance: f32) -> f32 {
-        if self.at <= 0.0 { self.near } else { self.near + (self.far - self.near) * (distance / self.at).clamp(0.0, 1.0) }
-    }
-}
-
-/// What distance does.
-#[derive(Debug, Clone)]
-pub struct Falloff {
-    /// To the level, in dB over metres.
-    pub level: Option<Curve>,
-    /// To the low-pass, in octaves over metres.
-    pub low_pass: Option<Curve>,
-    /// To the high-pass, in octaves over metres.
-    pub high_pass: Option<Curve>,
-    /// How wide it is, from 0 (a point) to 1 (all around), over metres.
-    pub width: Option<Curve>,
-    /// To what it sends, in dB over metres.
-    pub send: Option<Curve>,
 }
 
 /// How a sound repeats itself.
