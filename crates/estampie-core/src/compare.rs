@@ -4,7 +4,7 @@ use crate::document::Property;
 use crate::engine::{Engine, Input, Options, Prepared};
 use crate::language::playthrough::Line;
 use crate::language::reactions::PlaceOf;
-use crate::language::{Playthrough, Step, StepAction};
+use crate::language::{Playthrough, Step};
 use crate::measure::Meter;
 use crate::names::NameKey;
 use crate::offline;
@@ -56,15 +56,7 @@ pub fn lately(playthrough: &Playthrough, until: Seconds) -> (Playthrough, Second
             lines.push(Line::Step(Step { at, action: step.action.clone() }, PlaceOf::default()));
             continue;
         }
-        // A glide that began before is taken at its end.
-        let (key, action) = match &step.action {
-            StepAction::State(state, _) => (format!("state {}", state.text), step.action.clone()),
-            StepAction::Parameter(parameter, _) => (format!("parameter {}", parameter.text), step.action.clone()),
-            StepAction::Glide { parameter, to, .. } => (format!("parameter {}", parameter.text), StepAction::Parameter(parameter.clone(), *to)),
-            StepAction::ParameterOn(parameter, emitter, _) => (format!("parameter {} on {}", parameter.text, emitter.text), step.action.clone()),
-            StepAction::Place(placing) => (format!("place {:?}", placing.emitter.as_ref().map(|e| &e.text)), step.action.clone()),
-            StepAction::Remove(_) | StepAction::Send(..) | StepAction::End => continue,
-        };
+        let Some((key, action)) = offline::lasting(&step.action) else { continue };
         let line = Line::Step(Step { at: Seconds(0.0), action }, PlaceOf::default());
         match first.get(&key) {
             Some(at) => lines[*at] = line,

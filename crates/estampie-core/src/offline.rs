@@ -7,6 +7,7 @@ use crate::language::{Playthrough, Step, StepAction, Word};
 use crate::names::{NameKey, Names};
 use crate::program::Program;
 use crate::units::Seconds;
+use std::collections::HashSet;
 use std::sync::Arc;
 
 /// After `end` everything fades for so long.
@@ -148,6 +149,18 @@ pub fn render(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u6
     (all, happenings)
 }
 
+/// What lasts of a step: what it sets, by a name of its own, with a glide taken at its end. Events do not last.
+pub(crate) fn lasting(action: &StepAction) -> Option<(String, StepAction)> {
+    Some(match action {
+        StepAction::State(state, _) => (format!("state {}", state.text), action.clone()),
+        StepAction::Parameter(parameter, _) => (format!("parameter {}", parameter.text), action.clone()),
+        StepAction::Glide { parameter, to, .. } => (format!("parameter {}", parameter.text), StepAction::Parameter(parameter.clone(), *to)),
+        StepAction::ParameterOn(parameter, emitter, _) => (format!("parameter {} on {}", parameter.text, emitter.text), action.clone()),
+        StepAction::Place(placing) => (format!("place {:?}", placing.emitter.as_ref().map(|e| &e.text)), action.clone()),
+        StepAction::Remove(_) | StepAction::Send(..) | StepAction::End => return None,
+    })
+}
+
 /// A parameter, the game's range and ours.
 type Mapped = (NameKey, (f32, f32), (f32, f32));
 
@@ -203,6 +216,28 @@ impl Recorder {
         };
         let at = Seconds::of_frames(happening.frame, self.rate);
         self.lines.push(Line::Step(Step { at, action }, PlaceOf::default()));
+    }
+
+    /// How many things it has taken note of.
+    #[must_use]
+    pub fn count(&self) -> usize {
+        self.lines.len()
+    }
+
+    /// Forgets what happened before a moment; of what was set then, the last value stays, on its own moment.
+    pub fn forget(&mut self, before: Seconds) {
+        let mut seen = HashSet::new();
+        // From the newest to the oldest: the first of a name is its last value.
+        let mut kept: Vec<Line> = std::mem::take(&mut self.lines)
+            .into_iter()
+            .rev()
+            .filter(|line| match line {
+                Line::Step(step, _) if step.at.0 < before.0 => lasting(&step.action).is_some_and(|(name, _)| seen.insert(name)),
+                _ => true,
+            })
+            .collect();
+        kept.reverse();
+        self.lines = kept;
     }
 
     /// Ends the playthrough at `frame`.

@@ -12,7 +12,7 @@ use estampie_core::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
 use estampie_core::language::{Playthrough, playthrough};
 use estampie_core::measure::Meter;
 use estampie_core::names::NameKey;
-use estampie_core::offline::Rendering;
+use estampie_core::offline::{Recorder, Rendering};
 use estampie_core::program::{Program, compile};
 use estampie_core::units::Seconds;
 use std::sync::Arc;
@@ -318,4 +318,38 @@ fn what_is_handed_out_of_the_root_is_the_output_sample_for_sample() {
     let first = handed.iter().zip(&output).position(|(a, b)| a != b);
     assert_eq!(first, None, "of {} samples", output.len());
     assert!(handed.len() >= output.len() && output.iter().any(|s| s.abs() > 0.05));
+}
+
+#[test]
+fn a_recorder_that_forgets_tells_the_end_as_one_that_does_not() {
+    let program = program(LOOP, "[buses.a]\n", "", "When hit\n  play one\n");
+    let mut bench = Bench::new(&program, 1);
+    let (mut whole, mut short) = (Recorder::new(&program, 1), Recorder::new(&program, 1));
+    for second in 0..400u32 {
+        let frame = u64::from(second) * 4800;
+        bench.send(frame, InputKind::Parameter { parameter: NameKey::of("depth"), value: (second % 90) as f32, emitter: NameKey::NONE });
+        if second % 7 == 0 {
+            bench.event(frame, "hit");
+            bench.send(frame, InputKind::State { state: NameKey::of("deck"), value: NameKey::of(["plank", "silt"][second as usize % 2]) });
+        }
+        bench.render(4800);
+        for happening in bench.happenings.drain(..) {
+            whole.note(&happening, &program.names);
+            short.note(&happening, &program.names);
+        }
+    }
+    let end = 400 * 4800;
+    let from = Seconds(40.0 - 25.0);
+    let before = short.count();
+    short.forget(from);
+    assert!(short.count() < before && short.count() > 250, "{} of {before}", short.count());
+    // From then on both say the same, and begin with the same values.
+    let (whole, short) = (whole.finish(end), short.finish(end));
+    let after = |p: &Playthrough| p.steps().into_iter().filter(|(s, _)| s.at.0 >= from.0).map(|(s, _)| s.clone()).collect::<Vec<_>>();
+    assert_eq!(after(&whole), after(&short));
+    let last =
+        |p: &Playthrough, word: &str| p.steps().into_iter().rfind(|(s, _)| s.at.0 < from.0 && format!("{:?}", s.action).contains(word)).map(|(s, _)| s.clone());
+    for word in ["depth", "deck"] {
+        assert!(last(&whole, word).is_some() && last(&whole, word) == last(&short, word), "{word}");
+    }
 }

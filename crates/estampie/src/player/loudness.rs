@@ -6,7 +6,7 @@ use std::collections::VecDeque;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Receiver;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// Tenths of a second that the history holds.
 pub(crate) const HISTORY: usize = 300;
@@ -30,7 +30,7 @@ pub(crate) enum Order {
     Bus,
 }
 
-/// Frames of the bus before are dropped for so long: they were on their way.
+/// Frames of the bus before come for so long: they were on their way.
 const ON_THEIR_WAY: Duration = Duration::from_millis(60);
 
 /// Measures until told to quit.
@@ -38,6 +38,8 @@ pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f3
     let Ok(mut output) = Meter::new(2, rate) else { return };
     let Ok(mut bus) = Meter::new(2, rate) else { return };
     let mut ring: Option<Consumer<f32>> = None;
+    // Since when another bus comes: what is on its way of the one before still goes into its own meter.
+    let mut begun: Option<Instant> = None;
     let mut samples = Vec::with_capacity(rate as usize);
     while !quit.load(Ordering::Relaxed) {
         for order in orders.try_iter() {
@@ -45,14 +47,15 @@ pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f3
                 ring = Some(new);
                 output = Meter::new(2, rate).unwrap_or(output);
             }
-            std::thread::sleep(ON_THEIR_WAY);
-            drain(ring.as_mut(), &mut samples);
-            bus = Meter::new(2, rate).unwrap_or(bus);
+            begun = Some(Instant::now());
         }
         drain(Some(&mut tap), &mut samples);
         let tenths = output.add(&samples);
         drain(ring.as_mut(), &mut samples);
-        if bus.add(&samples) + tenths > 0
+        if begun.is_some_and(|b| b.elapsed() >= ON_THEIR_WAY) {
+            begun = None;
+            bus = Meter::new(2, rate).unwrap_or(bus);
+        } else if bus.add(&samples) + tenths > 0
             && let Ok(mut now) = out.lock()
         {
             (now.output, now.bus) = (output.reading(), bus.reading());

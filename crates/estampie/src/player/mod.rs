@@ -289,6 +289,9 @@ impl Paced {
         self.shared.load.store((before + (spent as f32 - before) * 0.02).to_bits(), Ordering::Relaxed);
         // 99 % of the way in 20 ms: at once for the ear, without a click.
         let (trim, glide) = (f32::from_bits(self.shared.trim.load(Ordering::Relaxed)), 1.0 - (-4.6 / (0.02 * self.rate as f32)).exp());
+        if (trim - self.trim).abs() < 1e-5 {
+            self.trim = trim;
+        }
         let step = if frozen { -1.0 } else { 1.0 } / (0.01 * self.rate as f32);
         for frame in out.chunks_mut(2) {
             if (frozen && self.gain > 0.0) || (!frozen && self.gain < 1.0) {

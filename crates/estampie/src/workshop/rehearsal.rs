@@ -3,6 +3,7 @@
 use crate::cli::SOFT_START;
 use crate::levels::{self, Levels};
 use crate::player::Player;
+use estampie_core::compare::LONGEST;
 use estampie_core::document::{Document, did_you_mean};
 use estampie_core::engine::{Draws, Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, What};
 use estampie_core::language::Playthrough;
@@ -109,11 +110,16 @@ pub(crate) struct Rehearsal {
     recorder: Option<Recorder>,
     /// All that was said since the beginning, for comparisons.
     past: Recorder,
+    /// With so many notes the oldest are forgotten.
+    past_most: usize,
     /// The bus that is measured, or none.
     measured: NameKey,
     /// A program that the engine had no room for yet (it is frozen, say).
     waiting: Option<Box<Prepared>>,
 }
+
+/// Notes for comparisons: at sixty a second those of nine minutes.
+const PAST: usize = 32_768;
 
 /// How a bus is heard alone.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -172,6 +178,7 @@ impl Rehearsal {
         player.measure(remote.take_tap());
         Rehearsal {
             past: Recorder::new(&program, 1),
+            past_most: PAST,
             measured: NameKey::NONE,
             player,
             remote,
@@ -243,6 +250,7 @@ impl Rehearsal {
         let (engine, mut remote) = make(&self.program, seed, schedule, &self.levels);
         self.player.measure(remote.take_tap());
         self.past = Recorder::new(&self.program, seed);
+        self.past_most = PAST;
         self.seed = seed;
         self.remote = remote;
         self.waiting = None;
@@ -460,6 +468,11 @@ impl Rehearsal {
 
     fn note(&mut self, happening: &Happening, document: &Document) {
         self.past.note(happening, &self.names);
+        if self.past.count() > self.past_most {
+            self.past.forget(Seconds(Seconds::of_frames(happening.frame, self.program.rate).0 - LONGEST.0));
+            // A storm within that time is kept whole.
+            self.past_most = PAST.max(2 * self.past.count());
+        }
         if let Some(recorder) = &mut self.recorder {
             recorder.note(happening, &self.names);
         }

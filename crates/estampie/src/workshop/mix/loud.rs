@@ -108,6 +108,6 @@ fn on_bus(pen: &mut Pen<'_>, area: Rect, bus: &str, reading: &Reading) {
     let y = plot.bottom();
     pen.text(area.x, y, 12, "20 Hz", Role::Faded);
     // 632 Hz is in the middle of three decades.
-    pen.text(area.x + area.width / 2 - 3, y, 12, "630 Hz", Role::Faded);
+    pen.text(area.x + (area.width / 2).saturating_sub(3), y, 12, "630 Hz", Role::Faded);
     pen.right(area.x + area.width, y, "20 kHz", Role::Faded);
 }
