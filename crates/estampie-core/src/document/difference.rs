@@ -69,6 +69,11 @@ fn values(file: &str, text: &str) -> Option<BTreeMap<String, String>> {
 fn flatten(path: &str, item: &Item, found: &mut BTreeMap<String, String>) {
     let written = |value: &Value| value.as_str().map_or_else(|| value.clone().decorated("", "").to_string(), str::to_owned);
     if let Some(table) = item.as_table_like() {
+        // Of effects the order counts as well.
+        if path.ends_with(" insert") && table.len() > 1 {
+            let order: Vec<&str> = table.iter().map(|(key, _)| key).collect();
+            found.insert(format!("{path} order"), order.join(", "));
+        }
         for (key, inner) in table.iter() {
             flatten(&format!("{path} {key}"), inner, found);
         }
@@ -106,6 +111,15 @@ mod tests {
             ]
         );
         assert_eq!(found(&[("mix.toml", old)], &[("mix.toml", &format!("{old}# more\n"))]), Vec::<String>::new(), "a comment is no difference");
+    }
+
+    #[test]
+    fn the_order_of_effects_is_a_difference() {
+        let mix = |order: [&str; 2]| format!("[buses.a.insert.{}]\n[buses.a.insert.{}]\n", order[0], order[1]);
+        assert_eq!(
+            found(&[("mix.toml", &mix(["eq", "gain"]))], &[("mix.toml", &mix(["gain", "eq"]))]),
+            ["mix.toml | buses a insert order | eq, gain | gain, eq"]
+        );
     }
 
     #[test]
