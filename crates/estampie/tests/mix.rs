@@ -148,6 +148,10 @@ fn two_states_are_compared_as_loud_as_each_other_and_one_is_kept() {
     story.keys(&["A"]);
     let screen = story.wait_until("what differs is listed", |s| s.contains("1 difference between A"));
     assert!(line(&screen, &["mix.toml", "buses all level", "−6 dB"]).is_some(), "{screen}");
+    for (columns, rows, shown) in [("100", "30", "1 difference"), ("20", "5", "too"), ("160", "47", "buses all level")] {
+        story.tmux(&["resize-window", "-x", columns, "-y", rows]);
+        story.wait_for(shown);
+    }
     story.keys(&["a"]);
     story.wait_for("you hear A");
     story.keys(&["a"]);

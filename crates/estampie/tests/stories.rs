@@ -112,6 +112,8 @@ fn solo_and_mute_are_for_the_rehearsal_only() {
     story.keys(&["5", "Down", "s"]);
     let screen = story.wait_for("rehearsal only: solo music");
     assert!(line(&screen, &["music", "alone"]).is_some() && screen.contains("● saved"), "{screen}");
+    story.keys(&["s"]);
+    story.wait_until("without its returns", |s| line(s, &["music", "dry"]).is_some());
     story.keys(&["s", "Down", "m"]);
     let screen = story.wait_for("rehearsal only: mute world");
     assert!(!screen.contains("solo music"), "{screen}");
