@@ -32,6 +32,10 @@ fn a_snapshot_is_mixed_beforehand_and_the_mix_beneath_stays() {
     // Held was −1.5 dB; three steps of half a decibel.
     let screen = story.wait_until("it is held", |s| line(s, &["machines", "squeeze", "−3"]).is_some());
     assert!(line(&screen, &["machines", "−1.0"]).is_some(), "the level that was set still stands: {screen}");
+    // What would change the mix beneath does nothing here, and says why.
+    // (That nothing of it was done is seen in the file below.)
+    story.keys(&["i", "K", "O", "D", "E", "N", "y", "Down", "p", "Up"]);
+    story.wait_for("esc goes back to the mix, where this belongs");
     story.keys(&["a"]);
     story.wait_for("you hear the mix without it");
     story.keys(&["Escape"]);

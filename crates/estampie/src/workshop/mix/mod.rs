@@ -13,7 +13,7 @@ use super::app::{App, Mode, Typed};
 use super::keys::Do;
 use super::line::Line;
 use super::rehearsal::Only;
-use estampie_core::document::{BusDoc, Clipping, InsertDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
+use estampie_core::document::{BusDoc, Clipping, ClippingKind, InsertDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
 use estampie_core::dsp::effects::{KINDS, Kind, Setting, Unit};
 use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
@@ -135,7 +135,25 @@ impl App {
         named.filter(|(_, s)| s.share > 0.005).map(|(spec, s)| (program.names.get(spec.key).to_owned(), s.share)).collect()
     }
 
+    /// Whether something would change the mix beneath the snapshot that is edited, which stays as it is.
+    fn would_change_beneath(&self, does: Do) -> bool {
+        let own = match does {
+            Do::NewEffect | Do::MoveUp | Do::MoveDown | Do::Off | Do::EditShared | Do::TakeUnsaved => false,
+            Do::Paste => self.mix.clipping.as_ref().is_some_and(|c| c.kind == ClippingKind::Snapshot),
+            Do::Delete => !matches!(self.mix.focus, Focus::Levels | Focus::Effect),
+            _ => true,
+        };
+        self.mix.target.is_some() && !own
+    }
+
     pub(super) fn act_mix(&mut self, does: Do) -> bool {
+        if self.would_change_beneath(does)
+            && let Some(target) = &self.mix.target
+        {
+            let text = format!("you are editing the snapshot {target}: esc goes back to the mix, where this belongs");
+            self.alarm(text);
+            return true;
+        }
         match does {
             Do::Up => self.go_mix(-1),
             Do::Down => self.go_mix(1),
