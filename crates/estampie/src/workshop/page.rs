@@ -86,10 +86,10 @@ fn title(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) 
         let style = if chosen { pen.style(Role::Gold).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { pen.style(Role::Vellum) };
         x = pen.put(x, 0, 10, name, style);
         hits.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Hit::View(view)));
-        x += 3;
+        // In a narrow window they stand closer, so that what is unsaved and the clock have room.
+        x += if width < 120 { 2 } else { 3 };
     }
     let clock = clock(app.rehearsal.frame(), app.program().rate);
-    pen.right(width - 1, 0, &clock, Role::Vellum);
     let (dot, words, role) = match app.rehearsal.player.output() {
         Output::Device(name) => ("●", name, Role::Verdigris),
         Output::Silent(why) => ("○", format!("silent clock: {why}"), Role::Red),
@@ -104,7 +104,11 @@ fn title(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) 
         n => format!("! {n} faults"),
     };
     let end = pen.text(x, 0, 14, &saved.0, saved.1) + 2;
-    let end = pen.text(end, 0, 12, &faults, Role::Red) + 2;
+    let end = pen.text(end, 0, 12, &faults, Role::Red);
+    if end + clock.len() as u16 + 1 < width {
+        pen.right(width - 1, 0, &clock, Role::Vellum);
+    }
+    let end = end + 2;
     let left = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
     let end = pen.text(end, 0, 9.min(left), "sound ", Role::Faded);
     let left = left.saturating_sub(6);
