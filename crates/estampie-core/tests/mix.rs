@@ -184,6 +184,21 @@ fn a_bypass_cross_fades_and_only_what_is_meant() {
 }
 
 #[test]
+fn a_send_is_left_out_and_stays_so_over_an_edit() {
+    let mix = format!("[buses.a]\nsend = {{ r = \"0 dB\" }}\n{DELAY}");
+    let mut bench = run(&program(DC, &mix, "", HIT));
+    assert!((last(&mut bench, 4800) - 1.0).abs() < 1e-4);
+    bench.send(NOW, InputKind::Bypass { effect: NameKey::of("bus a send r"), on: true });
+    let (left, _) = bench.render(4800);
+    assert!((left[4799] - 0.5).abs() < 1e-4 && largest_step(&left) < 0.02, "{}", largest_step(&left));
+    let edited = program(DC, &mix.replace("0 dB", "-1 dB"), "", HIT);
+    bench.remote.program(Box::new(Prepared::new(edited, 1))).unwrap();
+    assert!((last(&mut bench, 4800) - 0.5).abs() < 1e-4);
+    bench.send(NOW, InputKind::Bypass { effect: NameKey::of("bus a send r"), on: false });
+    assert!((last(&mut bench, 4800) - 0.5 * (1.0 + gain(-1.0))).abs() < 1e-3);
+}
+
+#[test]
 fn settings_are_moved_and_held() {
     let mix = "[buses.a]\n[buses.a.insert.down]\nkind = \"gain\"\nlevel = \"-12 dB\"\n[snapshots.s]\nrise = \"at once\"\nwhile = \"deck is silt\"\nhold = { \"bus a down level\" = \"by -3 dB\", \"bus a low-pass\" = \"to 900 Hz\" }\n";
     let moves = "[[modulation]]\nfrom = \"strain\"\nmoves = \"bus a down level\"\ncurve = [\"0: -20 dB\", \"1: 0 dB\"]\n";

@@ -89,7 +89,7 @@ fn effects_are_added_moved_bypassed_and_taken_off() {
     story.keys(&["Right"]);
     story.wait_until("it moves by a sixth of an octave", |s| line(s, &["cutoff", "168 Hz"]).is_some());
     story.keys(&["b"]);
-    story.wait_until("it is bypassed", |s| s.contains("×high-pass") && s.contains("rehearsal only: bypassed 1 effects"));
+    story.wait_until("it is bypassed", |s| s.contains("×high-pass") && s.contains("rehearsal only: bypassed 1 effects or sends"));
     story.keys(&["D"]);
     story.wait_until("it is off", |s| s.contains("high-pass is off world") && !s.contains("¶ world high-pass"));
     story.keys(&["u"]);
@@ -206,6 +206,11 @@ fn effects_and_snapshots_are_copied_and_what_is_unsaved_becomes_one() {
     story.wait_until("without returns", |s| line(s, &["world", "dry"]).is_some());
     story.keys(&["s"]);
     story.wait_until("no longer", |s| line(s, &["world", "dry"]).is_none() && line(s, &["world", "alone"]).is_none());
+    // A send is left out, and heard again.
+    story.keys(&["Down", "BTab", "b"]);
+    story.wait_until("it is left out", |s| s.contains("bus water send nave is left out") && line(s, &["water", "×−18.0"]).is_some());
+    story.keys(&["b"]);
+    story.wait_until("it is heard again", |s| line(s, &["water", "×"]).is_none());
     // The target of loudness.
     story.keys(&["T"]);
     story.wait_for("loudness of the whole");

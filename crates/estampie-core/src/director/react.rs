@@ -129,6 +129,13 @@ impl Engine {
                         slot.bypassed = on;
                     }
                 }
+                for (bus, spec) in self.now.state.buses.iter_mut().zip(&program.buses) {
+                    for (at, send) in spec.sends.iter().enumerate().take(64) {
+                        if program.mix.cells[send.cell as usize].key == effect {
+                            bus.unsent = bus.unsent & !(1 << at) | u64::from(on) << at;
+                        }
+                    }
+                }
             }
             InputKind::Solo { bus, on } => match program.find_bus.get(bus) {
                 Some(index) => self.now.state.buses[index].soloed = on,

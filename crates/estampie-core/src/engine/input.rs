@@ -193,9 +193,9 @@ pub enum InputKind {
         /// How much, or as its reasons say.
         share: Option<f32>,
     },
-    /// Rehearsal only: an effect is left out, or no longer.
+    /// Rehearsal only: an effect or a bus's send is left out, or no longer.
     Bypass {
-        /// The key of bus and effect, as `machines squeeze`; none is all effects.
+        /// The key of bus and effect, as `machines squeeze`, or of a send, as `bus machines send nave`; none is all effects.
         effect: NameKey,
         /// Whether.
         on: bool,

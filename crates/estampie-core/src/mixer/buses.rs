@@ -157,6 +157,9 @@ impl Engine {
             let state = &mut self.now.state;
             let mut target = send_gain(state.mix.cells[spec.cell as usize].now);
             let Ok([from, to]) = state.buses.get_disjoint_mut([at, spec.to as usize]) else { continue };
+            if from.leaves_out(index) {
+                target = 0.0;
+            }
             if before {
                 // A muted bus is silent in its returns as well.
                 target *= from.gate.gain();

@@ -197,6 +197,8 @@ pub(crate) struct BusState {
     pub(crate) filters: BusFilters,
     /// The gain of each send at the end of the last block.
     pub(crate) sends: Vec<(f32, Option<[DelayLine; 2]>)>,
+    /// Sends that are left out in the rehearsal, by their places (the first 64).
+    pub(crate) unsent: u64,
     pub(crate) voice_line: Option<[DelayLine; 2]>,
     pub(crate) into_line: Option<[DelayLine; 2]>,
     /// The last block, for effects elsewhere that listen.
@@ -211,6 +213,11 @@ fn line(frames: u32) -> Option<[DelayLine; 2]> {
 const MOST_GONE: usize = 8;
 
 impl BusState {
+    /// Whether a send is left out in the rehearsal.
+    pub(crate) fn leaves_out(&self, send: usize) -> bool {
+        send < 64 && self.unsent >> send & 1 == 1
+    }
+
     pub(crate) fn new(bus: &Bus, rate: u32) -> BusState {
         let mut chain = Vec::with_capacity(bus.inserts.len() * 2 + MOST_GONE);
         chain.extend(bus.inserts.iter().map(|insert| Slot::new(insert, rate)));
@@ -233,6 +240,7 @@ impl BusState {
             chain,
             filters: BusFilters::default(),
             sends: bus.sends.iter().map(|s| (f32::NAN, line(s.delay))).collect(),
+            unsent: 0,
             voice_line: line(bus.voice_delay),
             into_line: line(bus.into_delay),
             last: [[0.0; BLOCK]; 2],
@@ -254,6 +262,7 @@ impl BusState {
         }
         for (at, send) in new_spec.sends.iter().enumerate() {
             let before = old_spec.sends.iter().position(|s| same_return(send.to, s.to) && s.before == send.before);
+            self.unsent |= before.map_or(0, |b| u64::from(old.leaves_out(b)) << at.min(63));
             match before {
                 Some(before) if old_spec.sends[before].delay == send.delay => std::mem::swap(&mut self.sends[at], &mut old.sends[before]),
                 Some(before) => self.sends[at].0 = old.sends[before].0,

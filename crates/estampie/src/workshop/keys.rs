@@ -167,7 +167,7 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["p"], Do::Paste, "p", "paste it here", MIX, None),
     key(&["d"], Do::Duplicate, "d", "a copy of the chosen snapshot", MIX, None),
     key(&["T"], Do::LoudnessTarget, "T", "type the loudness that the whole should have: -18 LUFS", MIX, None),
-    key(&["b"], Do::Bypass, "b", "bypass the effect (rehearsal only)", MIX, Some("bypass")),
+    key(&["b"], Do::Bypass, "b", "bypass the effect, or the send (rehearsal only)", MIX, Some("bypass")),
     key(&["B"], Do::BypassAll, "B", "bypass all effects (rehearsal only)", MIX, None),
     key(&["O"], Do::Off, "O", "leave the effect out, or let it in again", MIX, None),
     key(&["D"], Do::Delete, "D", "take out the effect, the send, or the snapshot", MIX, None),

@@ -210,7 +210,7 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
     }
     if !only.bypassed.is_empty() {
         let all = only.bypassed.contains(&estampie_core::names::NameKey::NONE);
-        said.push(("bypassed", if all { "all effects".to_owned() } else { format!("{} effects", only.bypassed.len()) }));
+        said.push(("bypassed", if all { "all effects".to_owned() } else { format!("{} effects or sends", only.bypassed.len()) }));
     }
     if !only.by_hand.is_empty() {
         said.push(("by hand", only.by_hand.iter().map(|(k, share)| format!("{} {share} %", rehearsal.names.get(*k))).collect::<Vec<_>>().join(" ")));

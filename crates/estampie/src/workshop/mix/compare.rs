@@ -59,7 +59,7 @@ impl Kept {
         let [now, kept] = self.measured.unwrap_or([0.0; 2]);
         let over = (now - kept).clamp(-MOST, MOST);
         match (now.is_finite() && kept.is_finite(), over) {
-            (false, _) => "one of them is silent: neither is turned down".to_owned(),
+            (false, _) => "there is silence: neither is turned down".to_owned(),
             (true, over) if over.abs() < 0.05 => "both are equally loud".to_owned(),
             (true, over) => format!("{} is turned down by {:.1} dB to match", if over > 0.0 { "A" } else { "B" }, over.abs()),
         }

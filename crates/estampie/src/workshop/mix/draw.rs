@@ -202,7 +202,9 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
         }
         let here = chosen && app.mix.focus == Focus::Sends && app.mix.send == place;
         let send = doc.sends.iter().find(|s| s.to.value == *to);
-        let text = send.map_or("·".into(), |s| format!("{}{}", print(s.level.0), if s.before { "^" } else { "" }));
+        let left_out = only.only.bypassed.contains(&NameKey::of(&format!("bus {name} send {to}")));
+        let mark = if left_out { "×" } else { "" };
+        let text = send.map_or("·".into(), |s| format!("{mark}{}{}", print(s.level.0), if s.before { "^" } else { "" }));
         pen.right(
             x + SEND - 1,
             y,

@@ -533,6 +533,9 @@ impl App {
     }
 
     fn bypass_one(&mut self) {
+        if self.mix.focus == Focus::Sends {
+            return self.bypass_send();
+        }
         let Some((bus, insert)) = self.bus_name(self.bus).zip(self.insert_doc().map(|(i, _)| i.name.clone())) else {
             return self.say("there is no effect on this bus");
         };
@@ -545,6 +548,19 @@ impl App {
             }
         });
         self.say(if on { format!("{insert} on {bus} is bypassed (rehearsal only)") } else { format!("{insert} on {bus} is heard again") });
+    }
+
+    fn bypass_send(&mut self) {
+        let Some(what) = self.mix_what().filter(|w| self.mix_rest(w).is_some()) else { return self.say("there is no send here") };
+        let key = self.rehearsal.names.add(&what);
+        let mut on = false;
+        self.rehearsal.change_only(|only| {
+            on = !only.bypassed.remove(&key);
+            if on {
+                only.bypassed.insert(key);
+            }
+        });
+        self.say(if on { format!("{what} is left out (rehearsal only)") } else { format!("{what} is heard again") });
     }
 
     fn nudge_player(&mut self, by: f32) {
