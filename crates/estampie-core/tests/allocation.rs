@@ -24,7 +24,7 @@ const SOUNDS: &str = "[a]\nbus = \"x\"\ntakes = [\"b\", \"audio/two.wav\", \"aud
 /// What repeats, speaks, cross-fades, is placed, shared and limited as a group.
 const FURTHER: &str = "[r]\ngroup = \"g\"\ntakes = [\"a\", \"audio/low.wav, weight 2\"]\npick = \"weighted\"\nrepeat = { every = \"20..90 ms\", length = \"50 ms\" }\nlimit = { each = 2, when-full = \"quietest\" }\nagain-after = \"50 ms\"\nwhen-refused = \"tick\"\n\
 [x]\npick = \"across strain\"\nloop = true\ntakes = { \"0\" = [\"audio/one.wav\"], \"1\" = [\"audio/stereo.wav\"] }\nre-trigger = \"restart\"\n\
-[t]\ngroup = \"g\"\npick = \"together\"\ntakes = [\"audio/one.wav, after 0..40 ms\", \"r\"]\nchance = \"70 %, always when strain over 0.9\"\npriority = { near = 90, far = 5, at = \"50 m\" }\nfalloff = { level = [\"1 m: 0 dB\", \"60 m: -100 dB\"] }\nlimit = { all = 3, when-full = \"farthest\" }\n\
+[t]\ngroup = \"g\"\npick = \"together\"\ntakes = [\"audio/one.wav, after 0..40 ms\", \"r\"]\nchance = \"70 %, always when strain over 0.9\"\npriority = { near = 90, far = 5, at = \"50 m\" }\nsend = { wet = \"-20 dB\" }\nfalloff = { level = [\"1 m: 0 dB\", \"60 m: -100 dB\"], width = [\"0 m: 100 %\", \"9 m: 0 %\"], send = [\"0 m: 0 dB\", \"60 m: 12 dB\"], high-pass = [\"0 m: 20 Hz\", \"60 m: 400 Hz\"] }\nlimit = { all = 3, when-full = \"farthest\" }\n\
 [l]\ntakes = [\"audio/two.wav\", \"audio/intro.wav\"]\nlines = { speaker = \"s\", gap = \"10..90 ms\", worth = \"1 s\" }\n";
 const SHARED: &str = "[group.g]\nall = 6\nwhen-full = \"least important\"\n";
 const DERIVED: &str = "[parameters.near]\nmeasure = \"distance to bell\"\n[parameters.far]\nmeasure = \"distance\"\n[parameters.many]\nmeasure = \"count of thing within 30 m\"\n[formulas]\nf = \"max(strain, rate(depth)) / (strain - 0.5)\"\n";
@@ -62,7 +62,7 @@ fn score() -> Score {
 fn random_input(random: &mut Pcg32, frame: u64) -> Input {
     let key = NameKey::of;
     let pick = |random: &mut Pcg32, names: &[&str]| key(names[random.random_range(0..names.len())]);
-    let what = match random.random_range(0..33) {
+    let what = match random.random_range(0..36) {
         0..=4 => InputKind::Event { event: pick(random, &["hit", "tick", "loop", "unknown"]), emitter: pick(random, &["", "bell", "winch"]) },
         5 => {
             InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0), emitter: NameKey::NONE }
@@ -104,7 +104,9 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         27 => InputKind::Switch { layer: pick(random, &["p/x", "q/x", "p/w"]), on: random.random() },
         29 => InputKind::PlayerLevel { level: pick(random, &["loud", "nothing"]), value: random.random_range(-3.0..14.0) },
         30 => InputKind::ByHand { snapshot: pick(random, &["s", "t", ""]), share: random.random::<bool>().then(|| random.random()) },
-        31 | 32 => InputKind::Bypass { effect: pick(random, &["x reverb", "x limiter", "wet reverb", ""]), on: random.random() },
+        31 | 32 => InputKind::Bypass { effect: pick(random, &["x reverb", "x limiter", "wet reverb", "bus x send wet", ""]), on: random.random() },
+        33 | 34 => InputKind::Tap { bus: pick(random, &["x", "wet", "all", "nothing", ""]) },
+        35 => InputKind::SoloDry { on: random.random() },
         28 if random.random() => InputKind::List { list: key("e"), on: random.random() },
         _ => InputKind::StopAll { frames: random.random_range(0..500) },
     };
@@ -128,7 +130,10 @@ fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_a
         .chain([program("[a]\ntakes = [\"audio/one.wav\"]\n", "", "", "When hit\n  play a\n")])
         .collect();
     let mut random = Pcg32::seed_from_u64(42);
-    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(&programs[0]), 1), Options::default());
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(&programs[0]), 1), Options { tap_frames: 4096, ..Options::default() });
+    // Taken now and then: mostly it is full.
+    let mut tap = remote.take_tap();
+    let mut tapped = 0;
     let mut out = vec![0.0f32; 2 * 1024];
     let (mut sent, mut heard) = (0, 0.0f32);
     while sent < 10_000 {
@@ -146,6 +151,9 @@ fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_a
         assert_no_alloc(|| engine.render(part));
         assert!(part.iter().all(|s| s.is_finite() && s.abs() <= 1.0));
         heard = part.iter().fold(heard, |h, s| h.max(s.abs()));
+        if random.random_range(0..20) == 0 {
+            tapped += std::iter::from_fn(|| tap.pop().ok()).inspect(|s| assert!(s.is_finite())).count();
+        }
         // The other side is now and then away for a while.
         if random.random_range(0..5) > 0 {
             while remote.happening().is_some() {}
@@ -154,5 +162,5 @@ fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_a
             }
         }
     }
-    assert!(heard > 0.1, "the storm was heard: {heard}");
+    assert!(heard > 0.1 && tapped > 10_000, "the storm was heard and handed out: {heard}, {tapped}");
 }

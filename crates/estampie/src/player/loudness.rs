@@ -81,3 +81,94 @@ fn drain(ring: Option<&mut Consumer<f32>>, samples: &mut Vec<f32>) {
         samples.extend(chunk);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rtrb::{Producer, RingBuffer};
+    use std::sync::mpsc::channel;
+
+    /// So much of a second of a constant-level square of 1 kHz.
+    fn put(ring: &mut Producer<f32>, gain: f32, frames: usize) {
+        for i in 0..frames {
+            let value = if i / 24 % 2 == 0 { gain } else { -gain };
+            ring.push(value).and_then(|()| ring.push(value)).unwrap();
+        }
+    }
+
+    fn until(out: &Mutex<Loudness>, what: &str, mut holds: impl FnMut(&Loudness) -> bool) {
+        let begun = Instant::now();
+        loop {
+            let now = out.lock().unwrap().clone();
+            if holds(&now) {
+                return;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(20), "waited in vain until {what}: {now:?}");
+            std::thread::sleep(Duration::from_millis(5));
+        }
+    }
+
+    /// Lets the one who measures quit, also when a test fails.
+    struct Quit<'a>(&'a AtomicBool);
+
+    impl Drop for Quit<'_> {
+        fn drop(&mut self) {
+            self.0.store(true, Ordering::Relaxed);
+        }
+    }
+
+    #[test]
+    fn output_and_bus_are_measured_apart_and_each_begins_anew_when_it_is_another() {
+        let (mut tap, tap_out) = RingBuffer::new(192_000);
+        let (mut first, first_out) = RingBuffer::new(192_000);
+        let (orders, taken) = channel();
+        let (quit, out) = (AtomicBool::new(false), Mutex::new(Loudness::default()));
+        let (stop, place) = (&quit, &out);
+        std::thread::scope(|scope| {
+            let _ends = Quit(stop);
+            scope.spawn(move || run(stop, place, tap_out, &taken, 48_000));
+            orders.send(Order::Engine(first_out)).unwrap();
+            std::thread::sleep(ON_THEIR_WAY * 4);
+            put(&mut tap, 0.1, 48_000);
+            put(&mut first, 0.5, 48_000);
+            until(&out, "both are measured", |l| l.history.len() == 10 && l.bus.sample_peak > -7.0);
+            {
+                let now = out.lock().unwrap();
+                assert!((now.output.sample_peak + 20.0).abs() < 0.01 && (now.bus.sample_peak + 6.02).abs() < 0.01, "{now:?}");
+                // A square of 0.5 in both channels has −6 dB; loudness is weighed and a little apart.
+                assert!((now.bus.rms + 6.02).abs() < 0.05 && (now.bus.integrated - now.output.integrated - 13.98).abs() < 0.2, "{now:?}");
+            }
+            // Another bus: what was measured of the one before is gone, the output goes on.
+            orders.send(Order::Bus).unwrap();
+            std::thread::sleep(ON_THEIR_WAY * 4);
+            put(&mut first, 0.25, 24_000);
+            put(&mut tap, 0.1, 24_000);
+            until(&out, "the other bus is measured", |l| l.history.len() == 15 && (l.bus.sample_peak + 12.04).abs() < 0.01);
+            let now = out.lock().unwrap().clone();
+            assert!((now.bus.greatest - now.output.greatest - 7.96).abs() < 0.3, "nothing of the first bus is left: {now:?}");
+            // Another engine: the output begins anew as well.
+            let (mut second, second_out) = RingBuffer::new(96_000);
+            orders.send(Order::Engine(second_out)).unwrap();
+            std::thread::sleep(ON_THEIR_WAY * 4);
+            put(&mut tap, 0.01, 24_000);
+            put(&mut second, 0.01, 24_000);
+            until(&out, "all is anew", |l| l.history.len() == 20 && (l.output.greatest + 40.0).abs() < 3.0 && (l.bus.sample_peak + 40.0).abs() < 0.01);
+        });
+    }
+
+    #[test]
+    fn the_history_is_as_long_as_it_is_and_no_longer() {
+        let (mut tap, tap_out) = RingBuffer::new(4_000_000);
+        let (orders, taken) = channel();
+        let (quit, out) = (AtomicBool::new(false), Mutex::new(Loudness::default()));
+        put(&mut tap, 0.1, 48_000 * 35);
+        let (stop, place) = (&quit, &out);
+        std::thread::scope(|scope| {
+            let _ends = Quit(stop);
+            scope.spawn(move || run(stop, place, tap_out, &taken, 48_000));
+            until(&out, "all is measured", |l| l.history.len() == HISTORY);
+        });
+        drop(orders);
+        assert_eq!(out.lock().unwrap().history.len(), HISTORY);
+    }
+}

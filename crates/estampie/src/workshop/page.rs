@@ -146,8 +146,9 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     for (value, role) in music_pulse(app) {
         said(pen, "", &value, role);
     }
-    for (name, share) in app.risen().into_iter().take(2) {
-        said(pen, "snapshot", &format!("{name} {:.0} %", share * 100.0), Role::Folium);
+    let risen: Vec<String> = app.risen().into_iter().take(2).map(|(name, share)| format!("{name} {:.0} %", share * 100.0)).collect();
+    if !risen.is_empty() {
+        said(pen, "snapshot", &risen.join(", "), Role::Folium);
     }
     // What is not as the game will have it comes before the numbers: on a narrow page those give way.
     for (name, value) in only(app) {
@@ -157,10 +158,13 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
     let unheard = if asleep > 0 { format!(" + {asleep} unheard") } else { String::new() };
     said(pen, "voices", &format!("{voices}/{}{unheard}", app.program().voices), Role::Vellum);
-    let loudness = rehearsal.player.loudness().output;
-    said(pen, "short-term", &level(loudness.short_term, "LUFS"), Role::Vellum);
-    let hot = loudness.true_peak > -1.0;
-    said(pen, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Red } else { Role::Vellum });
+    // The view Mix has them, and more, on the page.
+    if app.view != View::Mix {
+        let loudness = rehearsal.player.loudness().output;
+        said(pen, "short-term", &level(loudness.short_term, "LUFS"), Role::Vellum);
+        let hot = loudness.true_peak > -1.0;
+        said(pen, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Red } else { Role::Vellum });
+    }
     let held = rehearsal.status.as_ref().map_or(0.0, |s| s.ceiling);
     if held < -0.05 {
         said(pen, "ceiling holds", &level(f64::from(held), "dB"), Role::Red);

@@ -229,3 +229,33 @@ impl App {
         self.rehearsal.measure(bus.unwrap_or(NameKey::NONE));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn kept(on: bool, measured: Option<[f64; 2]>) -> Kept {
+        let program = Arc::new(Program::default());
+        Kept { sources: Sources::default(), document: Arc::default(), present: Arc::clone(&program), program, on, measured, job: None, stale: None }
+    }
+
+    #[test]
+    fn only_the_louder_is_turned_down_and_by_as_much_as_it_is_louder() {
+        for (now, then) in [(-20.0, -26.5), (-26.5, -20.0), (-20.0, -20.0), (-3.0, -70.0), (-70.0, -3.0)] {
+            let trims = [false, true].map(|on| f64::from(kept(on, Some([now, then])).trim()));
+            assert!(trims.iter().all(|t| (-MOST..=0.0).contains(t)) && trims.contains(&0.0), "{trims:?}");
+            let apart: f64 = (now + trims[0]) - (then + trims[1]);
+            assert!(apart.abs() < 1e-4 || (now - then).abs() > MOST, "{apart}");
+        }
+    }
+
+    #[test]
+    fn silence_and_what_is_not_measured_turn_nothing_down() {
+        for measured in [None, Some([f64::NEG_INFINITY, -20.0]), Some([-20.0, f64::NEG_INFINITY])] {
+            assert_eq!([false, true].map(|on| kept(on, measured).trim()), [0.0, 0.0]);
+        }
+        assert!(kept(false, Some([f64::NEG_INFINITY, -20.0])).matched().contains("silence"));
+        assert_eq!(kept(false, Some([-20.02, -20.0])).matched(), "both are equally loud");
+        assert_eq!(kept(true, Some([-20.0, -21.3])).matched(), "A is turned down by 1.3 dB to match");
+    }
+}

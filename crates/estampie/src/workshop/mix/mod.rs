@@ -540,26 +540,27 @@ impl App {
             return self.say("there is no effect on this bus");
         };
         let key = NameKey::of(&format!("{bus} {insert}"));
-        let mut on = false;
-        self.rehearsal.change_only(|only| {
-            on = !only.bypassed.remove(&key);
-            if on {
-                only.bypassed.insert(key);
-            }
-        });
+        let on = self.toggle_bypass(key);
         self.say(if on { format!("{insert} on {bus} is bypassed (rehearsal only)") } else { format!("{insert} on {bus} is heard again") });
+    }
+
+    /// Leaves an effect or a send out in the rehearsal, or no longer; gives whether.
+    fn toggle_bypass(&mut self, key: NameKey) -> bool {
+        let on = !self.rehearsal.only.bypassed.contains(&key);
+        self.rehearsal.change_only(|only| {
+            if on {
+                only.bypassed.insert(key)
+            } else {
+                only.bypassed.remove(&key)
+            };
+        });
+        on
     }
 
     fn bypass_send(&mut self) {
         let Some(what) = self.mix_what().filter(|w| self.mix_rest(w).is_some()) else { return self.say("there is no send here") };
         let key = self.rehearsal.names.add(&what);
-        let mut on = false;
-        self.rehearsal.change_only(|only| {
-            on = !only.bypassed.remove(&key);
-            if on {
-                only.bypassed.insert(key);
-            }
-        });
+        let on = self.toggle_bypass(key);
         self.say(if on { format!("{what} is left out (rehearsal only)") } else { format!("{what} is heard again") });
     }
 
