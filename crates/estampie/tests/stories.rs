@@ -234,8 +234,8 @@ fn help_and_finder_open_and_close() {
     let story = Story::new("help");
     story.open_demo();
     story.keys(&["?"]);
-    let screen = story.wait_for("Keys of the view Stage");
-    assert!(screen.contains("send dive.begin") && screen.contains("undo the last edit"), "{screen}");
+    // A terminal may be read while a page is drawn: all of it is waited for.
+    story.wait_until("all of the help is there", |s| ["Keys of the view Stage", "send dive.begin", "undo the last edit"].iter().all(|w| s.contains(w)));
     story.keys(&["Escape", ":"]);
     story.type_text("bus cre");
     story.wait_for("bus creatures");
