@@ -26,3 +26,4 @@ pub mod program;
 pub mod survey;
 pub mod trace;
 pub mod units;
+pub mod world;

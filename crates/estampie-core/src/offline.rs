@@ -1,7 +1,7 @@
 //! Rendering without a device: a playthrough in, samples and a trace out, as fast as the machine can.
 
 use crate::engine::{Engine, Happening, Input, InputKind, LISTENER_NAME, Options, Prepared, Remote, What};
-use crate::language::playthrough::{Line, Placing};
+use crate::language::playthrough::{Line, Placing, Walking};
 use crate::language::reactions::PlaceOf;
 use crate::language::{Playthrough, Step, StepAction, Word};
 use crate::names::{NameKey, Names};
@@ -34,6 +34,11 @@ pub fn inputs(playthrough: &Playthrough, rate: u32) -> Vec<Input> {
                 at: placing.at.map(|v| v as f32),
                 facing: placing.facing.map(|f| f as f32),
                 frames: placing.over.map_or(0, |t| t.frames(rate)),
+            },
+            StepAction::Walk(walking) => InputKind::Walk {
+                emitter: NameKey::of(walking.emitter.as_ref().map_or(LISTENER_NAME, |e| &e.text)),
+                to: walking.to.map(|v| v as f32),
+                speed: walking.speed as f32,
             },
             StepAction::Remove(emitter) => InputKind::Remove { emitter: NameKey::of(&emitter.text) },
             StepAction::Glide { parameter, from, to, over } => {
@@ -78,6 +83,9 @@ pub fn names_in(playthrough: &Playthrough) -> Names {
                 for word in [&placing.emitter, &placing.kind].into_iter().flatten() {
                     names.add(&word.text);
                 }
+            }
+            StepAction::Walk(walking) => {
+                names.add(walking.emitter.as_ref().map_or(LISTENER_NAME, |e| &e.text));
             }
             StepAction::Remove(emitter) => {
                 names.add(&emitter.text);
@@ -157,6 +165,10 @@ pub(crate) fn lasting(action: &StepAction) -> Option<(String, StepAction)> {
         StepAction::Glide { parameter, to, .. } => (format!("parameter {}", parameter.text), StepAction::Parameter(parameter.clone(), *to)),
         StepAction::ParameterOn(parameter, emitter, _) => (format!("parameter {} on {}", parameter.text, emitter.text), action.clone()),
         StepAction::Place(placing) => (format!("place {:?}", placing.emitter.as_ref().map(|e| &e.text)), action.clone()),
+        StepAction::Walk(Walking { emitter, to, .. }) => {
+            let there = Placing { emitter: emitter.clone(), kind: None, at: *to, facing: None, over: None };
+            (format!("place {:?}", emitter.as_ref().map(|e| &e.text)), StepAction::Place(there))
+        }
         StepAction::Remove(_) | StepAction::Send(..) | StepAction::End => return None,
     })
 }
@@ -206,6 +218,11 @@ impl Recorder {
                 at: at.map(number),
                 facing: facing.map(number),
                 over: (frames > 0).then(|| Seconds::of_frames(frames, self.rate)),
+            }),
+            What::Walk { emitter, to, speed } => StepAction::Walk(Walking {
+                emitter: (emitter != NameKey::of(LISTENER_NAME)).then(|| word(emitter)),
+                to: to.map(number),
+                speed: number(speed),
             }),
             What::Remove { emitter } => StepAction::Remove(word(emitter)),
             What::Glide { parameter, from, to, frames } => {

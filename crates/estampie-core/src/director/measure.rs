@@ -7,8 +7,8 @@ use crate::program::{Measured, Program, ValueFrom, Who};
 impl Engine {
     /// Works out measures and formulas, in an order in which each comes after what it needs, and calls what waits for them.
     pub(crate) fn derive(&mut self, program: &Program) {
-        let world = &mut self.world;
-        world.follow(self.frame, program.rate);
+        let parameters = &self.now.state.parameters;
+        self.world.follow(self.frame, program.rate, &program.world, |amount| amount.now(|p| parameters[p].smooth));
         for index in &program.derived {
             let index = *index as usize;
             if program.parameters[index].local.is_some() {
@@ -78,6 +78,11 @@ impl Engine {
                     Measured::Speed(who) => named(who).map(|e| e.speed),
                     Measured::Height(who) => named(who).map(|e| e.at[2]),
                     Measured::Count(kind, radius) => Some(world.count(*kind, *radius) as f32),
+                    Measured::Walls(side, reach) => {
+                        // Five looks at the walls: every eleventh millisecond is enough.
+                        let look = (frame / BLOCK as u64).is_multiple_of(8);
+                        look.then(|| crate::world::hear::nearness(&program.world, world.listener.at, world.listener.facing + side, *reach))
+                    }
                     Measured::Rate(of) => {
                         let now = &self.now.state.parameters[*of];
                         // From the followed value, so that a jump is not an endless rate.
@@ -114,7 +119,7 @@ impl Engine {
                         Measured::Bearing(_) => self.world.bearing(emitter),
                         Measured::Speed(_) => emitter.speed,
                         Measured::Height(_) => emitter.at[2],
-                        Measured::Count(..) | Measured::Rate(_) | Measured::Since(_) => continue,
+                        Measured::Count(..) | Measured::Walls(..) | Measured::Rate(_) | Measured::Since(_) => continue,
                     };
                     self.now.state.locals[at].set(value.clamp(spec.low, spec.high));
                 }

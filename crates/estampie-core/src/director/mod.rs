@@ -5,6 +5,7 @@ mod limits;
 mod lines;
 mod measure;
 mod music;
+mod places;
 mod play;
 mod react;
 mod repeat;
@@ -13,13 +14,16 @@ mod stingers;
 use crate::document::Property;
 use crate::engine::{Engine, State, Term, TermKind, World, across};
 use crate::mixer::aim::{Aim, default_width};
-use crate::mixer::voice::{SWEPT, Sums, Voice};
+use crate::mixer::voice::{NOWHERE, SWEPT, Sums, Voice};
 use crate::names::NameKey;
 use crate::program::{Choice, Program};
 use crate::units::Decibels;
+use crate::world::emitters::length;
+use crate::world::hear::TAKERS;
 
 pub(crate) use limits::Playing;
 pub(crate) use music::{LayerState, MOST_WANTED, PieceState, WantedAt, layer_term};
+pub(crate) use places::Places;
 pub(crate) use play::{bus_of, sends, start_of};
 pub(crate) use react::{By, Deferred, MOST_DEFERRED, Work};
 pub(crate) use repeat::{MOST_REPEATERS, Repeater};
@@ -140,12 +144,25 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
             tell(Property::Level, TermKind::Across, program.parameters[*parameter].key, across(points, *equal_power, usize::from(group) - 1, value));
         }
         if let Some(falloff) = &spec.falloff
-            && let Some(distance) = world.distance_at(voice.place)
+            && let Some(hearing) = world.heard(voice.place)
         {
+            let distance = hearing.distance;
             for (curve, property) in [(&falloff.level, Property::Level), (&falloff.low_pass, Property::LowPass), (&falloff.high_pass, Property::HighPass)] {
                 if let Some(curve) = curve {
-                    tell(property, TermKind::Distance, voice.emitter, curve.at(distance));
+                    let value = match world.points(&program.world, voice.place).filter(|_| property == Property::Level) {
+                        Some(points) => all_together(curve, points, world.listener.at),
+                        None => curve.at(distance),
+                    };
+                    tell(property, TermKind::Distance, voice.emitter, value);
                 }
+            }
+            for (curve, property) in [(&falloff.cone, Property::Level), (&falloff.cone_low_pass, Property::LowPass)] {
+                if let Some(value) = curve.as_ref().map(|c| c.at(hearing.off_axis)).filter(|v| *v != 0.0) {
+                    tell(property, TermKind::Cone, voice.emitter, value);
+                }
+            }
+            if falloff.doppler > 0.0 && hearing.doppler != 0.0 {
+                tell(Property::Pitch, TermKind::Doppler, voice.emitter, hearing.doppler * falloff.doppler);
             }
         }
         if let Some(group) = spec.group.and_then(|g| program.mix.groups.get(g as usize)) {
@@ -163,6 +180,25 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
             let moved = &program.modulations[*modulation as usize];
             let value = if moved.local { state.modulation(program, *modulation as usize, voice.place) } else { state.modulations[*modulation as usize] };
             tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, value);
+        }
+    }
+    if voice.place != NOWHERE {
+        if let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s as usize].falloff.is_some())) {
+            for (kind, taken) in TAKERS.into_iter().zip(&hearing.taken) {
+                for (property, value) in [(Property::Level, taken.level), (Property::LowPass, taken.low_pass)] {
+                    if value != 0.0 {
+                        sink(Term { property, kind, of: taken.of, value });
+                    }
+                }
+            }
+        }
+    } else if !program.world.zones.is_empty()
+        && let Some(zone) = program.world.find_zone.get(voice.emitter)
+    {
+        let share = state.places.zones[zone].share;
+        if share != 1.0 {
+            let value = if share <= 1e-4 { f32::NEG_INFINITY } else { Decibels::of_gain(share).0 };
+            sink(Term { property: Property::Level, kind: TermKind::Depth, of: voice.emitter, value });
         }
     }
     if let Some(cue) = voice.cue {
@@ -183,10 +219,11 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
     }
 }
 
-/// What distance adds to what a voice's sounds send, in dB.
-pub(crate) fn sent_by_distance(program: &Program, world: &World, voice: &Voice, sound: u32) -> f32 {
-    let curve = program.sounds[sound as usize].falloff.as_ref().and_then(|f| f.send.as_ref());
-    curve.and_then(|c| Some(c.at(world.distance_at(voice.place)?))).unwrap_or(0.0)
+/// What distance adds to what one of a voice's sounds sends to a return, in dB.
+pub(crate) fn sent_by_distance(program: &Program, world: &World, voice: &Voice, sound: u32, to: u32) -> f32 {
+    let Some(falloff) = &program.sounds[sound as usize].falloff else { return 0.0 };
+    let curve = falloff.sends.iter().find(|(bus, _)| *bus == to).map(|(_, c)| c).or(falloff.send.as_ref());
+    curve.and_then(|c| Some(c.at(world.heard(voice.place)?.distance))).unwrap_or(0.0)
 }
 
 /// Where a voice is heard, if it is placed: a sound with a falloff at an emitter that is somewhere. The width is that of the
@@ -197,10 +234,16 @@ pub(crate) fn aim_of(program: &Program, world: &World, voice: &Voice) -> Option<
     }
     let falloffs = || voice.sounds().iter().filter_map(|s| program.sounds[*s as usize].falloff.as_ref());
     falloffs().next()?;
-    let emitter = world.emitters.get(usize::from(voice.place)).filter(|e| e.present)?;
-    let distance = world.distance(emitter);
+    let hearing = world.heard(voice.place)?;
+    let distance = hearing.distance;
     let width = falloffs().filter_map(|f| f.width.as_ref()).next_back().map_or_else(|| default_width(distance), |c| c.at(distance));
-    Some(Aim { bearing: world.bearing(emitter), distance, width: width.clamp(0.0, 1.0) })
+    Some(Aim { bearing: hearing.bearing, distance, width: width.clamp(0.0, 1.0).max(hearing.spread) })
+}
+
+/// The level of several points together, in dB, by a curve over distance.
+fn all_together(curve: &crate::curve::Curve, points: &[[f32; 3]], ear: [f32; 3]) -> f32 {
+    let power: f32 = points.iter().map(|p| 10f32.powf(curve.at(length(p, &ear)) / 10.0)).sum();
+    10.0 * power.max(1e-12).log10()
 }
 
 /// What a piece adds to all of its layers.

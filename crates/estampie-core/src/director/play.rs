@@ -259,6 +259,8 @@ impl Engine {
         voice.recipe = Some(Arc::clone(recipe));
         voice.way = way;
         voice.cue = body.cue.map(|begin| begin.cue);
+        self.world.forget_gone(voice.place);
+        self.hear(program, voice.place);
         let totals = sums(self.scene(program), &voice);
         voice.level = totals.level;
         voice.pitch = totals.pitch;

@@ -24,6 +24,8 @@ pub(crate) enum Work {
     Parameter(usize, f32, f32, By),
     /// A state was the first and is the second.
     State(usize, u16, u16, By),
+    /// The listener enters a zone, or leaves it.
+    Zone(u32, bool),
 }
 
 /// An action that waits.
@@ -57,6 +59,9 @@ impl Engine {
         let frame = self.frame + offset as u64;
         self.work.clear();
         let by = By::default();
+        if input.what.comes_from_the_game() {
+            self.now.state.places.stir();
+        }
         match input.what {
             InputKind::Event { event, emitter } => {
                 self.outlets.tell(frame, What::Event { event, emitter, by: NameKey::NONE });
@@ -84,9 +89,19 @@ impl Engine {
                 None => self.notice(frame, Notice::UnknownState(state)),
             },
             InputKind::Place { emitter, kind, at, facing, frames } => self.place(emitter, kind, (at, facing, frames), frame),
+            InputKind::Walk { emitter, to, speed } => self.walk(emitter, to, speed, frame),
             InputKind::Remove { emitter } => {
                 if let Some(at) = self.world.find(emitter) {
                     self.world.emitters[at].present = false;
+                    // What sounds at it fades where it was.
+                    let least = u64::from(program.rate) / 20;
+                    for slot in self.active.iter().chain(&self.asleep) {
+                        let voice = &mut self.voices[usize::from(*slot)];
+                        if voice.emitter == emitter && voice.leaving == crate::mixer::voice::Leaving::No {
+                            let release = voice.envelope.release_frames().max(least);
+                            voice.leave(Cause::Gone, offset as u64, release);
+                        }
+                    }
                 }
                 self.outlets.tell(frame, What::Remove { emitter });
             }
@@ -97,6 +112,7 @@ impl Engine {
                 self.repeaters.clear();
                 self.deferred.clear();
                 self.still_music(program, frame);
+                self.now.state.places.still();
                 for speaker in &mut self.now.state.speakers {
                     speaker.queue.clear();
                 }
@@ -202,8 +218,15 @@ impl Engine {
     }
 
     fn place(&mut self, emitter: NameKey, kind: NameKey, (at, facing, frames): ([f32; 3], Option<f32>, u64), frame: u64) {
+        if self.go_there(emitter, kind, (at, facing, frames), frame) {
+            self.outlets.tell(frame, What::Place { emitter, kind, at, facing, frames });
+        }
+    }
+
+    /// Places something; gives whether it could be.
+    fn go_there(&mut self, emitter: NameKey, kind: NameKey, (at, facing, frames): ([f32; 3], Option<f32>, u64), frame: u64) -> bool {
         if !at.iter().chain(&facing).all(|v| v.is_finite()) {
-            return;
+            return false;
         }
         let listener = emitter == NameKey::of(LISTENER_NAME);
         let place = if listener {
@@ -211,10 +234,10 @@ impl Engine {
         } else {
             match self.make_place(emitter, frame) {
                 Some(place) => Some(place),
-                None => return,
+                None => return false,
             }
         };
-        self.world.place(place, at, facing, frame, frames);
+        self.world.place(place, at, facing, (frame, frames), self.now.program.rate);
         if let Some(place) = place {
             if !kind.is_none() {
                 self.world.emitters[place].kind = kind;
@@ -227,7 +250,23 @@ impl Engine {
                 }
             }
         }
-        self.outlets.tell(frame, What::Place { emitter, kind, at, facing, frames });
+        true
+    }
+
+    /// Goes from where it is to a place, and looks where it goes.
+    fn walk(&mut self, emitter: NameKey, to: [f32; 3], speed: f32, frame: u64) {
+        if !to.iter().all(|v| v.is_finite()) || !speed.is_finite() || speed <= 0.0 {
+            return;
+        }
+        let from = self.world.named(emitter).map_or(to, |e| e.at);
+        let way = crate::world::emitters::length(&from, &to);
+        let frames = (f64::from(way / speed) * f64::from(self.now.program.rate)).round() as u64;
+        let ground = [to[0] - from[0], to[1] - from[1]];
+        let facing = (ground != [0.0; 2]).then(|| crate::world::emitters::bearing(ground, 0.0));
+        if frames > 0 {
+            self.go_there(emitter, NameKey::NONE, (to, facing, frames), frame);
+        }
+        self.outlets.tell(frame, What::Walk { emitter, to, speed });
     }
 
     /// Looks whether parameters that glide have come to pass a test.
@@ -287,6 +326,13 @@ impl Engine {
                     let mut held = None;
                     for reaction in &program.events[event as usize].reactions {
                         self.call(program, *reaction as usize, offset, by, &mut held);
+                    }
+                }
+                Work::Zone(zone, enters) => {
+                    let zone = &program.world.zones[zone as usize];
+                    let mut held = None;
+                    for reaction in if enters { &zone.entering } else { &zone.leaving } {
+                        self.call(program, *reaction as usize, offset, By::default(), &mut held);
                     }
                 }
                 Work::Parameter(index, before, after, by) => {
@@ -478,6 +524,7 @@ impl Engine {
     pub(crate) fn add_work(&mut self, work: Work, frame: u64) {
         let by = match work {
             Work::Event(_, by) | Work::Parameter(.., by) | Work::State(.., by) => by,
+            Work::Zone(..) => By::default(),
         };
         if self.work.len() < MOST_WORK {
             self.work.push(work);
@@ -561,7 +608,7 @@ impl Engine {
         finite.then_some(used)
     }
 
-    fn set_state(&mut self, program: &Program, index: usize, value: u16, frame: u64, by: By) {
+    pub(super) fn set_state(&mut self, program: &Program, index: usize, value: u16, frame: u64, by: By) {
         let before = std::mem::replace(&mut self.now.state.states[index], value);
         let spec = &program.states[index];
         let name = |value: u16| spec.values[usize::from(value)];

@@ -101,8 +101,17 @@ const SHAPE: [(&str, &str); 7] = [
     ("shape.curve", "straight"),
 ];
 const LIMIT: [(&str, &str); 3] = [("limit.each", "no limit"), ("limit.all", "no limit"), ("limit.when-full", "oldest")];
-const FALLOFF: [(&str, &str); 5] =
-    [("falloff.level", "none"), ("falloff.low-pass", "none"), ("falloff.high-pass", "none"), ("falloff.width", "15 % at 3 m"), ("falloff.send", "none")];
+const FALLOFF: [(&str, &str); 9] = [
+    ("falloff.level", "none"),
+    ("falloff.low-pass", "none"),
+    ("falloff.high-pass", "none"),
+    ("falloff.width", "15 % at 3 m"),
+    ("falloff.send", "none"),
+    ("falloff.sends", "none"),
+    ("falloff.cone", "none"),
+    ("falloff.cone-low-pass", "none"),
+    ("falloff.doppler", "0 %"),
+];
 
 fn shared<T: Setting>(shared: &Shared, own: &T, list: &mut Vec<Field>, keys: &Keys)
 where

@@ -21,6 +21,7 @@ mod settings;
 mod snapshots;
 mod sounds;
 mod sources;
+mod world;
 
 pub use crate::curve::{Curve, Point, Shape};
 pub(crate) use change::sound_of;
@@ -41,10 +42,14 @@ pub use music::{
     ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc,
     NotesDoc, Order, PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
 };
-pub use settings::{DistanceCurve, FalloffDoc, LimitDoc, Named, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, Yields};
+pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, Yields};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
 pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
+pub use world::{
+    AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, PassDoc, Position, ScatterDoc, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,
+    read_position,
+};
 
 use crate::language::{Playthrough, Reaction, playthrough, reactions};
 use fields::Reading;
@@ -76,6 +81,8 @@ pub struct Document {
     pub ducks: Vec<HoldDownDoc>,
     /// Levels that the player sets.
     pub player_levels: Vec<PlayerLevelDoc>,
+    /// Zones, doorways, walls, and what sounds where.
+    pub world: WorldDoc,
     /// All modulations.
     pub modulations: Vec<ModulationDoc>,
     /// All reactions in order.
@@ -98,6 +105,7 @@ impl Document {
                 "shared.toml" => document.shared = settings::read_shared(&reading),
                 "mix.toml" => mix::read_mix(&reading, &mut document),
                 "modulation.toml" => document.modulations = mix::read_modulations(&reading),
+                "world.toml" => document.world = world::read_world(&reading),
                 "reactions.est" => {
                     let (list, found) = reactions::parse(file, text);
                     document.reactions = list;

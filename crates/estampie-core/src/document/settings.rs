@@ -10,7 +10,7 @@ use super::game::well_named;
 use super::{Place, did_you_mean};
 use crate::curve::{Curve, Shape};
 use crate::dsp::effects::Unit;
-use crate::units::{Decibels, Hertz, Seconds, Semitones, Spread};
+use crate::units::{Decibels, Hertz, Metres, Quantity as _, Seconds, Semitones, Share, Spread};
 use std::fmt::Display;
 
 /// Who yields when a limit is reached. The new one is among those compared, except for the oldest; of equal ones the older yields.
@@ -212,6 +212,67 @@ impl Display for DistanceCurve {
     }
 }
 
+/// A curve over the angle from where an emitter looks, as written.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AngleCurve(pub Curve, pub Property);
+
+impl Display for AngleCurve {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let points: Vec<String> = self.0.points().iter().map(|p| super::curve::print_point(p, "deg", self.1)).collect();
+        f.write_str(&points.join("; "))
+    }
+}
+
+/// Curves over distance for what is sent to single returns.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SendCurves(pub Vec<(Located<String>, DistanceCurve)>);
+
+impl Display for SendCurves {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let parts: Vec<String> = self.0.iter().map(|(bus, curve)| format!("{} {curve}", bus.value)).collect();
+        f.write_str(&parts.join(" · "))
+    }
+}
+
+/// Kinds of falloff that are known by a word, as in `natural from 2 m to 40 m`.
+const FALLOFFS: [&str; 3] = ["inverse", "natural", "straight"];
+
+/// Reads `inverse from 2 m to 40 m` as a curve, if the text is one of those: level up to the near radius, silence beyond the far one.
+///
+/// - `inverse`: −20 log10(d ÷ near), the sound pressure of a point in the open (ISO 9613-2, divergence).
+/// - `natural`: the same, and another −24 dB by the cube of the way to the far radius, so that it ends gently.
+/// - `straight`: as many dB for every metre, −60 at the far radius.
+///
+/// # Errors
+/// With what is wrong, as a sentence.
+pub(crate) fn read_falloff(text: &str) -> Option<Result<Curve, String>> {
+    let (kind, rest) = text.trim().split_once(' ')?;
+    let kind = FALLOFFS.iter().position(|k| *k == kind)?;
+    let read = || {
+        let wrong = || format!("\"{text}\" is no falloff, like \"natural from 2 m to 40 m\"");
+        let (near, far) = rest.trim().strip_prefix("from ").and_then(|r| r.split_once(" to ")).ok_or_else(wrong)?;
+        let metres = |t: &str| Metres::read(t).map(|m| m.0).map_err(|_| wrong());
+        let (near, far) = (metres(near)?, metres(far)?);
+        if near < 0.01 || far < near * 1.05 {
+            return Err(format!("a falloff from {near} m to {far} m leaves no way between"));
+        }
+        let steps = if kind == 2 { 1 } else { 12 };
+        let point = |n: usize| {
+            let x = near * (far / near).powf(n as f32 / steps as f32);
+            let inverse = -20.0 * (x / near).log10();
+            let y = match kind {
+                0 => inverse,
+                1 => inverse - 24.0 * ((x - near) / (far - near)).powi(3),
+                _ => -60.0 * (x - near) / (far - near),
+            };
+            crate::curve::Point { x, y, shape: crate::curve::Shape::Straight }
+        };
+        let beyond = crate::curve::Point { x: far * 1.1, y: -120.0, shape: crate::curve::Shape::Straight };
+        Ok(Curve::new((0..=steps).map(point).chain([beyond])))
+    };
+    Some(read())
+}
+
 setting!(
     /// What distance from the listener does.
     FalloffDoc, "falloff", {
@@ -225,19 +286,44 @@ setting!(
         width: DistanceCurve = "width",
         /// To what it sends to returns.
         send: DistanceCurve = "send",
+        /// The same for single returns.
+        sends: SendCurves = "sends",
+        /// To the level, over the angle from where the emitter looks.
+        cone: AngleCurve = "cone",
+        /// To the low-pass, over the same.
+        cone_low_pass: AngleCurve = "cone-low-pass",
+        /// How much movement shifts the pitch.
+        doppler: Share = "doppler",
     },
     |fields: &Fields<'_>| {
-        let curve = |field, property| {
-            let texts = fields.texts(field)?;
-            let points = texts.iter().filter_map(|text| match read_point(&text.value, "m", property) {
+        let points = |texts: Vec<Located<String>>, unit: &str, property: Property| {
+            if let [text] = &texts[..]
+                && let Some(known) = read_falloff(&text.value).filter(|_| property == Property::Level && unit == "m")
+            {
+                return known.unwrap_or_else(|what| {
+                    fields.reading().fault(&text.place, what, "write inverse, natural or straight, from a near radius to a far one");
+                    Curve::default()
+                });
+            }
+            let points = texts.iter().filter_map(|text| match read_point(&text.value, unit, property) {
                 Ok(point) => Some(point),
                 Err(what) => {
-                    fields.reading().fault(&text.place, what, "write points like \"10 m: -6 dB\"");
+                    fields.reading().fault(&text.place, what, format!("write points like \"10 {unit}: -6 dB\""));
                     None
                 }
             });
-            Some(DistanceCurve(Curve::new(points.collect::<Vec<_>>()), property))
+            Curve::new(points.collect::<Vec<_>>())
         };
+        let curve = |field, property| Some(DistanceCurve(points(fields.texts(field)?, "m", property), property));
+        let angle = |field, property| Some(AngleCurve(points(fields.texts(field)?, "deg", property), property));
+        let sends: Vec<_> = fields
+            .entries("sends")
+            .into_iter()
+            .map(|(bus, item, place)| {
+                let texts = fields.texts_of("sends", item, &place);
+                (Located { value: bus, place }, DistanceCurve(points(texts, "m", Property::Level), Property::Level))
+            })
+            .collect();
         FalloffDoc {
             like: None,
             level: curve("level", Property::Level),
@@ -245,6 +331,10 @@ setting!(
             high_pass: curve("high-pass", Property::HighPass),
             width: curve("width", Property::Setting(Unit::Share)),
             send: curve("send", Property::Level),
+            sends: (!sends.is_empty()).then_some(SendCurves(sends)),
+            cone: angle("cone", Property::Level),
+            cone_low_pass: angle("cone-low-pass", Property::LowPass),
+            doppler: fields.limited("doppler", Share(0.0), Share(1.0)),
         }
     }
 );

@@ -48,6 +48,15 @@ pub enum InputKind {
         /// How many frames the way takes; 0 is at once.
         frames: u64,
     },
+    /// The listener or an emitter goes somewhere at a steady speed, looking where it goes.
+    Walk {
+        /// The emitter; the listener's name is [`super::LISTENER_NAME`].
+        emitter: NameKey,
+        /// Metres to the east, to the north, and up.
+        to: [f32; 3],
+        /// Metres in a second, above 0.
+        speed: f32,
+    },
     /// An emitter is gone.
     Remove {
         /// The emitter.
@@ -217,6 +226,13 @@ pub enum InputKind {
         /// Whether.
         on: bool,
     },
+}
+
+impl InputKind {
+    /// Whether it is something that the game says, and not the rehearsal.
+    pub(crate) fn comes_from_the_game(&self) -> bool {
+        matches!(self, InputKind::Event { .. } | InputKind::Parameter { .. } | InputKind::Glide { .. } | InputKind::State { .. } | InputKind::Place { .. } | InputKind::Walk { .. })
+    }
 }
 
 /// What crosses to the engine.

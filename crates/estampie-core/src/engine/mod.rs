@@ -43,22 +43,21 @@ mod report;
 mod state;
 mod status;
 mod telemetry;
-mod world;
 
 pub use input::{Input, InputKind, Message, NOW};
 pub use remote::{Full, Remote};
 pub use state::Prepared;
 pub use status::{
     BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, Retired, SnapshotStatus, Status, StingerStatus, Term,
-    TermKind, VoiceStatus,
+    TermKind, VoiceStatus, ZoneStatus,
 };
 pub use telemetry::{Cause, Draws, Happening, Notice, Reason, What};
 
-pub use world::{LISTENER_NAME, MOST_EMITTERS};
+pub use crate::world::emitters::{LISTENER_NAME, MOST_EMITTERS};
 
 pub(crate) use remote::Outlets;
 pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, holds};
-pub(crate) use world::World;
+pub(crate) use crate::world::emitters::World;
 
 use crate::director::{
     Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, aim_of, glide_sound,
@@ -177,7 +176,7 @@ impl Engine {
         let (tap, tap_out) = RingBuffer::new(options.tap_frames * 2);
         let rate = prepared.program.rate;
         let soft_frames = options.soft_start.frames(rate);
-        let engine = Engine {
+        let mut engine = Engine {
             frame: 0,
             voices: (0..SLOTS).map(|_| Voice::idle()).collect(),
             active: Vec::with_capacity(SLOTS),
@@ -216,6 +215,8 @@ impl Engine {
             until_status: options.status_every.max(1),
             now: Box::new(prepared),
         };
+        let program = Arc::clone(&engine.now.program);
+        engine.settle_world(&program);
         let remote = Remote { messages: message_in, happenings: happening_out, retired: retired_out, empty: empty_in, full: full_out, tap: tap_out };
         (engine, remote)
     }
@@ -266,6 +267,7 @@ impl Engine {
         self.take_inputs(&program);
         self.work.clear();
         self.repeat(&program);
+        self.follow_places(&program);
         self.follow_lines(&program);
         self.work_off(&program, 0);
         self.play_music(&program);
@@ -331,7 +333,7 @@ impl Engine {
     }
 
     fn adopt(&mut self, mut prepared: Box<Prepared>) {
-        prepared.take_over(&mut self.now, self.frame);
+        prepared.take_over(&mut self.now, self.frame, self.world.emitters.len());
         let old_program = Arc::clone(&self.now.program);
         let removed = u64::from(prepared.program.rate) / 50;
         let find = |index: u32| prepared.program.find_sound.get(old_program.sounds[index as usize].key).map(|new| new as u32);
@@ -385,6 +387,8 @@ impl Engine {
         let old = std::mem::replace(&mut self.now, prepared);
         self.look_at_gates();
         self.find_bands();
+        let program = Arc::clone(&self.now.program);
+        self.settle_world(&program);
         // There is room: it was looked for before the message was taken.
         if let Err(rtrb::PushError::Full(lost)) = self.outlets.retired.push(Retired::Program(old)) {
             std::mem::forget(lost);
@@ -414,6 +418,7 @@ impl Engine {
                 glide_sound(program, &mut self.now.state, self.voices[slot].way.path[depth] as usize, block);
             }
         }
+        self.hear(program, self.voices[slot].place);
         let totals = sums(self.scene(program), &self.voices[slot]);
         let aim = aim_of(program, &self.world, &self.voices[slot]);
         let gone = self.voices[slot].frozen.is_some() || self.world.distance_at(self.voices[slot].place).is_none();
@@ -487,7 +492,8 @@ impl Engine {
             return;
         }
         let band = voice.band.and_then(|b| self.bands.get(usize::from(b))).map(|b| &b.out);
-        if !voice.sends || voice.frozen.is_some() {
+        let rooms = voice.aim.is_some() && !program.world.rooms.is_empty();
+        if !(voice.sends || rooms) || voice.frozen.is_some() {
             voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut bus.left, &mut bus.right);
             return;
         }
@@ -498,8 +504,8 @@ impl Engine {
         let sounds = voice.way.path;
         let mut place = 0;
         for sound in &sounds[..voice.way.depth] {
-            let farther = sent_by_distance(program, &self.world, voice, *sound);
             for send in &program.sounds[*sound as usize].sends {
+                let farther = sent_by_distance(program, &self.world, voice, *sound, send.to);
                 let gain = send_gain(state.mix.cells[send.cell as usize].now + farther);
                 let before = voice.sent.get_mut(place).map_or(gain, |sent| std::mem::replace(sent, gain));
                 let before = if before.is_nan() { gain } else { before };
@@ -511,6 +517,28 @@ impl Engine {
                     to.fed = true;
                 }
             }
+        }
+        if rooms {
+            let own = self.world.hearings.get(usize::from(voice.place)).map_or([0.0; crate::program::MOST_ROOMS], |h| h.rooms);
+            for (at, bus) in program.world.rooms.iter().enumerate() {
+                let gain = state.places.rooms[at] + own[at];
+                let before = std::mem::replace(&mut voice.roomed[at], gain);
+                let before = if before.is_nan() { gain } else { before };
+                let to = &mut state.buses[*bus as usize];
+                if before > 1e-5 || gain > 1e-5 {
+                    add(&mut to.left, &left, (before, gain));
+                    add(&mut to.right, &right, (before, gain));
+                    to.fed = true;
+                }
+            }
+        }
+    }
+
+    /// Works out how an emitter is heard in this block.
+    pub(crate) fn hear(&mut self, program: &Program, place: u16) {
+        if place != crate::mixer::voice::NOWHERE {
+            let places = &self.now.state.places;
+            self.world.hear(&program.world, (&places.open, &places.near), place, self.frame, program.rate);
         }
     }
 

@@ -3,7 +3,7 @@
 use super::Engine;
 use super::status::{
     BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, SnapshotStatus, Status, StingerStatus, Term, TermKind,
-    VoiceStatus,
+    VoiceStatus, ZoneStatus,
 };
 use crate::director::{Scene, Waiting, gate_term, layer_term, voice_terms};
 use crate::document::Property;
@@ -52,8 +52,15 @@ impl Engine {
         self.write_music(program, status);
         let emitters = std::iter::once(&self.world.listener).chain(self.world.emitters.iter().filter(|e| e.present));
         for emitter in emitters.take(status.emitters.capacity()) {
-            status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, distance: self.world.distance(emitter) });
+            status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, distance: self.world.distance(emitter), facing: emitter.facing });
         }
+        let places = &self.now.state.places;
+        let room = status.zones.capacity();
+        status.zones.extend(places.zones.iter().map(|z| ZoneStatus { inside: z.inside, share: z.share }).take(room));
+        let room = status.open.capacity();
+        status.open.extend(places.open.iter().copied().take(room));
+        let room = status.rooms.capacity().min(program.world.rooms.len());
+        status.rooms.extend_from_slice(&places.rooms[..room]);
     }
 
     fn write_music(&self, program: &Program, status: &mut Status) {
@@ -102,6 +109,9 @@ impl Engine {
         status.lines.clear();
         status.reactions.clear();
         status.emitters.clear();
+        status.zones.clear();
+        status.open.clear();
+        status.rooms.clear();
         let room = status.states.capacity();
         status.states.extend(state.states.iter().take(room));
         let room = status.modulations.capacity();

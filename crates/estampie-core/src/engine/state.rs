@@ -2,8 +2,8 @@
 
 use super::BLOCK;
 use super::telemetry::Reason;
-use super::world::MOST_EMITTERS;
-use crate::director::{By, LayerState, PieceState, PlaylistState, StingerState};
+use super::MOST_EMITTERS;
+use crate::director::{By, Places, LayerState, PieceState, PlaylistState, StingerState};
 use crate::document::Property;
 use crate::dsp::block_coefficient;
 use crate::language::Urgency;
@@ -286,6 +286,8 @@ pub(crate) struct State {
     pub(crate) speakers: Vec<Speaker>,
     /// When each event last came.
     pub(crate) events: Vec<Option<u64>>,
+    /// Zones, rooms, what plays by itself.
+    pub(crate) places: Places,
     /// Share of the way that levels go in a block after an edit.
     pub(crate) glide: f32,
     /// Of all random draws.
@@ -395,6 +397,7 @@ impl Prepared {
                 .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: 0, free: 0, fades: 0, gap: Stream::new(seed, *key, 5) })
                 .collect(),
             events: vec![None; program.events.len()],
+            places: Places::new(&program, seed),
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
             seed,
         };
@@ -419,7 +422,7 @@ impl Prepared {
     }
 
     /// Takes over what `old` remembers of things that are still there. Does not allocate.
-    pub(crate) fn take_over(&mut self, old: &mut Prepared, frame: u64) {
+    pub(crate) fn take_over(&mut self, old: &mut Prepared, frame: u64, emitters: usize) {
         self.take_over_music(old, frame);
         let (new_program, old_program) = (Arc::clone(&self.program), Arc::clone(&old.program));
         for (at, parameter) in new_program.parameters.iter().enumerate() {
@@ -428,7 +431,7 @@ impl Prepared {
                 kept.clamp(parameter.low, parameter.high);
                 self.state.parameters[at] = kept;
                 if let (Some(new), Some(earlier)) = (parameter.local, old_program.parameters[before].local) {
-                    for place in 0..MOST_EMITTERS {
+                    for place in 0..emitters.min(MOST_EMITTERS) {
                         let mut kept = old.state.locals[place * old_program.locals + usize::from(earlier)];
                         kept.clamp(parameter.low, parameter.high);
                         self.state.locals[place * new_program.locals + usize::from(new)] = kept;
@@ -471,6 +474,7 @@ impl Prepared {
             self.state.buses[at].take_over(&mut old.state.buses[before], (bus, &old_program.buses[before]), same);
         }
         self.state.mix.take_over(&old.state.mix, &new_program.mix, &old_program.mix);
+        self.state.places.take_over(&old.state.places, &new_program, &old_program);
         for (at, reaction) in new_program.reactions.iter().enumerate() {
             let Some(before) = old_program.find_reaction.get(reaction.key) else { continue };
             let kept = old.state.reactions[before].clone();

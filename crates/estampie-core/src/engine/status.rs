@@ -37,6 +37,22 @@ pub enum TermKind {
     Across,
     /// What distance does.
     Distance,
+    /// How far the emitter is turned away.
+    Cone,
+    /// How the emitter and the listener move.
+    Doppler,
+    /// What the listener's zone lets in of outside.
+    Outside,
+    /// What the emitter's zone lets out.
+    Inside,
+    /// What a shelter takes.
+    Shelter,
+    /// What a doorway takes.
+    Doorway,
+    /// What walls take.
+    Wall,
+    /// How much there is of the zone that it belongs to.
+    Depth,
     /// What a sweep has done so far.
     Swept,
     /// The sound is muted, or another is heard alone.
@@ -183,6 +199,17 @@ pub struct EmitterStatus {
     pub at: [f32; 3],
     /// Metres from the listener.
     pub distance: f32,
+    /// Degrees clockwise from north.
+    pub facing: f32,
+}
+
+/// A zone in a [`Status`].
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct ZoneStatus {
+    /// Whether the listener is inside.
+    pub inside: bool,
+    /// How much there is of it, from 0 to 1.
+    pub share: f32,
 }
 
 /// Where a piece is, in a [`Status`].
@@ -257,6 +284,12 @@ pub struct Status {
     pub playing_repeats: u32,
     /// Where emitters are.
     pub emitters: Vec<EmitterStatus>,
+    /// By zone and shelter.
+    pub zones: Vec<ZoneStatus>,
+    /// By doorway: how open it is, 0 to 1.
+    pub open: Vec<f32>,
+    /// By return that rooms send to: what placed sounds send there, as a gain.
+    pub rooms: Vec<f32>,
     /// By piece.
     pub pieces: Vec<PieceStatus>,
     /// By layer.
@@ -292,7 +325,10 @@ impl Status {
             terms: Vec::with_capacity(terms),
             lines: Vec::with_capacity(64),
             reactions: Vec::with_capacity(256),
-            emitters: Vec::with_capacity(64),
+            emitters: Vec::with_capacity(1024),
+            zones: Vec::with_capacity(512),
+            open: Vec::with_capacity(128),
+            rooms: Vec::with_capacity(8),
             pieces: Vec::with_capacity(32),
             layers: Vec::with_capacity(512),
             switches: Vec::with_capacity(256),

@@ -49,6 +49,15 @@ pub enum What {
         /// For how many frames it is on its way.
         frames: u64,
     },
+    /// The listener or an emitter goes somewhere at a steady speed.
+    Walk {
+        /// Which.
+        emitter: NameKey,
+        /// Metres east, north, up.
+        to: [f32; 3],
+        /// Metres in a second.
+        speed: f32,
+    },
     /// An emitter is gone.
     Remove {
         /// Which.
@@ -230,6 +239,13 @@ pub enum What {
         /// The piece, or none.
         piece: NameKey,
     },
+    /// The listener enters a zone, or leaves it.
+    Zone {
+        /// The zone.
+        zone: NameKey,
+        /// Whether he enters.
+        entered: bool,
+    },
     /// A snapshot rises or falls.
     Snapshot {
         /// The snapshot.
@@ -277,6 +293,8 @@ pub enum Cause {
     Left,
     /// Its sound was removed from the project.
     Removed,
+    /// Its emitter is gone.
+    Gone,
 }
 
 /// Why something asked for does not sound.

@@ -4,11 +4,36 @@
 //! distance to eel          bearing of eel          speed of bell         height of listener
 //! distance                 (without a name: of each emitter by itself)
 //! count of shrimp within 20 m                      rate of depth         time since hull.struck
+//! walls left within 8 m
 //! ```
 
 use super::Word;
 use super::lex::{Cursor, Parsed, print_number};
 use std::fmt;
+
+/// A side of the listener, as he looks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Side {
+    /// Where he looks.
+    Ahead,
+    /// At his right.
+    Right,
+    /// Behind him.
+    Behind,
+    /// At his left.
+    Left,
+}
+
+impl Side {
+    /// All, with their words.
+    pub const ALL: [(Side, &'static str); 4] = [(Side::Ahead, "ahead"), (Side::Right, "right"), (Side::Behind, "behind"), (Side::Left, "left")];
+
+    /// Degrees clockwise from where he looks.
+    #[must_use]
+    pub fn degrees(self) -> f32 {
+        self as u8 as f32 * 90.0
+    }
+}
 
 /// What is measured. Where an emitter can be named and is not, every emitter has a value of its own.
 #[derive(Debug, Clone, PartialEq)]
@@ -23,6 +48,8 @@ pub enum Measure {
     Height(Option<Word>),
     /// How many emitters of a kind are within so many metres of the listener.
     Count(Word, f64),
+    /// How near walls are on a side: 1 at one, 0 if none is within so many metres.
+    Walls(Side, f64),
     /// Change of a parameter in a second.
     Rate(Word),
     /// Seconds since an event last came; the greatest value of the range before it ever did.
@@ -39,6 +66,7 @@ impl Measure {
             Measure::Speed(_) => (0.0, 100.0, "m/s"),
             Measure::Height(_) => (-1000.0, 1000.0, "m"),
             Measure::Count(..) => (0.0, 100.0, ""),
+            Measure::Walls(..) => (0.0, 1.0, ""),
             Measure::Rate(_) => (-10_000.0, 10_000.0, ""),
             Measure::Since(_) => (0.0, 3600.0, "s"),
         }
@@ -77,13 +105,22 @@ pub fn parse(file: &str, line: u32, text: &str) -> Parsed<Measure> {
             cursor.take(&["m"]);
         }
         Measure::Count(kind, radius)
+    } else if cursor.take(&["walls"]) {
+        let side = Side::ALL.iter().find(|(_, word)| cursor.take(&[word])).map(|(side, _)| *side);
+        let side = side.ok_or_else(|| cursor.fault("the side is not said", "write \"walls ahead within 8 m\"; or right, behind, left"))?;
+        cursor.expect("within")?;
+        let (reach, unit) = cursor.number("a distance, like 8 m")?;
+        if unit.is_empty() {
+            cursor.take(&["m"]);
+        }
+        Measure::Walls(side, reach)
     } else if cursor.take(&["rate", "of"]) {
         Measure::Rate(cursor.name("a parameter")?)
     } else if cursor.take(&["time", "since"]) {
         Measure::Since(cursor.name("an event")?)
     } else {
         let what = format!("\"{}\" is nothing that can be measured", cursor.peek());
-        return Err(cursor.fault(what, "write distance to, bearing of, speed of, height of, \"count of KIND within 20 m\", rate of, or time since"));
+        return Err(cursor.fault(what, "write distance to, bearing of, speed of, height of, \"count of KIND within 20 m\", \"walls ahead within 8 m\", rate of, or time since"));
     };
     cursor.end("nothing follows what is measured")?;
     Ok(measure)
@@ -101,6 +138,10 @@ impl fmt::Display for Measure {
             Measure::Speed(name) => named(f, "speed", "of", name),
             Measure::Height(name) => named(f, "height", "of", name),
             Measure::Count(kind, radius) => write!(f, "count of {kind} within {} m", print_number(*radius)),
+            Measure::Walls(side, reach) => {
+                let word = Side::ALL[*side as usize].1;
+                write!(f, "walls {word} within {} m", print_number(*reach))
+            }
             Measure::Rate(name) => write!(f, "rate of {name}"),
             Measure::Since(name) => write!(f, "time since {name}"),
         }
@@ -122,6 +163,7 @@ mod tests {
             "count of shrimp within 20 m",
             "rate of depth",
             "time since hull.struck",
+            "walls behind within 7.5 m",
         ] {
             assert_eq!(parse("game.toml", 1, text).unwrap().to_string(), text);
         }

@@ -36,6 +36,8 @@ pub enum StepAction {
     ParameterOn(Word, Word, f64),
     /// The listener or an emitter is somewhere, or goes there.
     Place(Placing),
+    /// The listener (or an emitter) goes somewhere at a steady speed.
+    Walk(Walking),
     /// An emitter is gone.
     Remove(Word),
     /// An event, perhaps of an emitter.
@@ -57,6 +59,17 @@ pub struct Placing {
     pub facing: Option<f64>,
     /// How long the way takes, in a straight line.
     pub over: Option<Seconds>,
+}
+
+/// A way at a steady speed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Walking {
+    /// The emitter; the listener if `None`.
+    pub emitter: Option<Word>,
+    /// Metres to the east, to the north, and up.
+    pub to: [f64; 3],
+    /// Metres in a second, above 0.
+    pub speed: f64,
 }
 
 /// A moment and what happens then.
@@ -109,7 +122,40 @@ impl Playthrough {
             StepAction::Place(Placing { over: Some(over), .. }) => step.at.0 + over.0,
             _ => step.at.0,
         };
-        Seconds(self.steps().iter().map(|(s, _)| until(s)).fold(0.0, f64::max))
+        let placed = self.steps().iter().map(|(s, _)| until(s)).fold(0.0, f64::max);
+        Seconds(self.walks().iter().map(|w| w.1).fold(placed, f64::max))
+    }
+
+    /// Every walk, as the index of its step with the time when it is done: how long it takes depends on where it begins.
+    #[must_use]
+    pub fn walks(&self) -> Vec<(usize, f64)> {
+        // Who is on the way, from where to where, from when to when.
+        type Way = ([f64; 3], [f64; 3], f64, f64);
+        let mut ways: std::collections::HashMap<Option<&str>, Way> = std::collections::HashMap::new();
+        let mut done = Vec::new();
+        for (index, (step, _)) in self.steps().iter().enumerate() {
+            let now = step.at.0;
+            let (who, to, over) = match &step.action {
+                StepAction::Place(p) => (p.emitter.as_ref(), p.at, p.over.map_or(0.0, |o| o.0)),
+                StepAction::Walk(w) => (w.emitter.as_ref(), w.to, f64::NAN),
+                _ => continue,
+            };
+            let who = who.map(|w| w.text.as_str());
+            let from = ways.get(&who).map_or(to, |(a, b, begin, end)| {
+                let t = if *end > *begin { ((now - begin) / (end - begin)).clamp(0.0, 1.0) } else { 1.0 };
+                std::array::from_fn(|i| a[i] + (b[i] - a[i]) * t)
+            });
+            let over = match &step.action {
+                StepAction::Walk(w) => {
+                    let way = (0..3).map(|i| (to[i] - from[i]).powi(2)).sum::<f64>().sqrt();
+                    done.push((index, now + way / w.speed));
+                    way / w.speed
+                }
+                _ => over,
+            };
+            ways.insert(who, (from, to, now, now + over));
+        }
+        done
     }
 
     /// Whether an `end` is written.
@@ -173,12 +219,27 @@ fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
     if cursor.take(&["listener"]) {
         return Ok(StepAction::Place(placing(cursor, None, None)?));
     }
+    if cursor.take(&["walk"]) {
+        let who = cursor.name("\"listener\" or the name of an emitter")?;
+        cursor.expect("to")?;
+        let to = coordinates(cursor)?;
+        cursor.expect("at")?;
+        let (speed, unit) = cursor.number("a speed, like 1.4 m/s")?;
+        if unit.is_empty() {
+            cursor.take(&["m/s"]);
+        }
+        if speed <= 0.0 || !(unit.is_empty() || unit == "m/s") {
+            return Err(cursor.fault(format!("{speed} {unit} is not a speed to walk at"), "write a speed above 0, like 1.4 m/s"));
+        }
+        let emitter = (who.text != crate::engine::LISTENER_NAME).then_some(who);
+        return Ok(StepAction::Walk(Walking { emitter, to, speed }));
+    }
     if cursor.take(&["emitter"]) {
         let emitter = cursor.name("the name of an emitter")?;
         let kind = if cursor.take(&["a"]) || cursor.take(&["an"]) { Some(cursor.name("a kind of emitter")?) } else { None };
         return Ok(StepAction::Place(placing(cursor, Some(emitter), kind)?));
     }
-    let subject = cursor.name("a state, a parameter, \"listener\", \"emitter\", \"send\" or \"end\"")?;
+    let subject = cursor.name("a state, a parameter, \"listener\", \"walk\", \"emitter\", \"send\" or \"end\"")?;
     if cursor.take(&["on"]) {
         let emitter = cursor.name("the name of an emitter")?;
         return Ok(StepAction::ParameterOn(subject, emitter, number_with_unit(cursor)?));
@@ -202,6 +263,14 @@ fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
 /// `at EAST, NORTH` or `at EAST, NORTH, UP`, perhaps `facing DEGREES`, perhaps `over TIME`.
 fn placing(cursor: &mut Cursor<'_>, emitter: Option<Word>, kind: Option<Word>) -> Parsed<Placing> {
     cursor.expect("at")?;
+    let at = coordinates(cursor)?;
+    let facing = if cursor.take(&["facing"]) { Some(cursor.number("degrees clockwise from north")?.0) } else { None };
+    let over = if cursor.take(&["over"]) { Some(cursor.time()?) } else { None };
+    Ok(Placing { emitter, kind, at, facing, over })
+}
+
+/// `EAST, NORTH` or `EAST, NORTH, UP`.
+fn coordinates(cursor: &mut Cursor<'_>) -> Parsed<[f64; 3]> {
     let mut at = [0.0; 3];
     at[0] = number_with_unit(cursor)?;
     cursor.expect(",")?;
@@ -209,15 +278,13 @@ fn placing(cursor: &mut Cursor<'_>, emitter: Option<Word>, kind: Option<Word>) -
     if cursor.take(&[","]) {
         at[2] = number_with_unit(cursor)?;
     }
-    let facing = if cursor.take(&["facing"]) { Some(cursor.number("degrees clockwise from north")?.0) } else { None };
-    let over = if cursor.take(&["over"]) { Some(cursor.time()?) } else { None };
-    Ok(Placing { emitter, kind, at, facing, over })
+    Ok(at)
 }
 
 /// A number; a unit may follow it and is not kept, since the parameter knows its own.
 fn number_with_unit(cursor: &mut Cursor<'_>) -> Parsed<f64> {
     let (value, unit) = cursor.number("\"is\", a number, or \"to\"")?;
-    if unit.is_empty() && !cursor.done() && !matches!(cursor.peek(), "to" | "over" | "facing" | ",") {
+    if unit.is_empty() && !cursor.done() && !matches!(cursor.peek(), "to" | "over" | "facing" | "at" | ",") {
         let word = cursor.peek().to_owned();
         cursor.take(&[&word]);
     }
@@ -235,6 +302,15 @@ impl fmt::Display for StepAction {
             StepAction::Glide { parameter, from: None, to, over } => write!(f, "{parameter} to {} over {} s", print_number(*to), print_time(*over)),
             StepAction::ParameterOn(parameter, emitter, value) => write!(f, "{parameter} on {emitter} {}", print_number(*value)),
             StepAction::Remove(emitter) => write!(f, "remove {emitter}"),
+            StepAction::Walk(walking) => {
+                let [east, north, up] = walking.to.map(print_number);
+                let who = walking.emitter.as_ref().map_or(crate::engine::LISTENER_NAME, |e| &e.text);
+                write!(f, "walk {who} to {east}, {north}")?;
+                if walking.to[2] != 0.0 {
+                    write!(f, ", {up}")?;
+                }
+                write!(f, " at {} m/s", print_number(walking.speed))
+            }
             StepAction::Place(placing) => {
                 match (&placing.emitter, &placing.kind) {
                     (None, _) => f.write_str("listener")?,
@@ -294,6 +370,9 @@ mod tests {
             (word(), number()).prop_map(|(p, v)| StepAction::Parameter(p, v)),
             (word(), prop::option::of(number()), number(), time()).prop_map(|(parameter, from, to, over)| StepAction::Glide { parameter, from, to, over }),
             (word(), prop::option::of(word())).prop_map(|(e, m)| StepAction::Send(e, m)),
+            (prop::option::of(word()), number(), number(), prop::bool::ANY, 1u32..900).prop_map(|(emitter, x, y, up, speed)| {
+                StepAction::Walk(Walking { emitter, to: [x, y, if up { 2.5 } else { 0.0 }], speed: f64::from(speed) / 8.0 })
+            }),
             Just(StepAction::End),
         ];
         prop_oneof![
@@ -326,6 +405,17 @@ mod tests {
             let text = Playthrough { lines: vec![Line::Step(step, Default::default())] }.to_string();
             assert_eq!(parse("p", &text).0.length().frames(48_000), frame, "{text}");
         }
+    }
+
+    #[test]
+    fn a_walk_takes_as_long_as_its_way() {
+        let text = "0 listener at 0, 0\n1 walk listener to 30, 40 at 2 m/s\n11 walk listener to 30, 40 at 100 m/s\n2 walk bell to 9, 9 at 1\n";
+        let (play, faults) = parse("p", text);
+        assert_eq!(faults, vec![]);
+        // 50 m at 2 m/s; after ten of the 25 seconds 30 m are left. The bell was nowhere before: it is there at once.
+        assert_eq!(play.walks(), vec![(1, 26.0), (2, 2.0), (3, 11.3)]);
+        assert_eq!(play.length(), Seconds(26.0));
+        assert!(parse("p", "1 walk listener to 3, 4 at 0\n").1[0].to_string().contains("not a speed to walk at"));
     }
 
     #[test]

@@ -53,10 +53,15 @@ impl Engine {
         let mut most = down(voice.bus);
         if voice.sends && voice.frozen.is_none() {
             for sound in voice.sounds() {
-                let farther = crate::director::sent_by_distance(program, &self.world, voice, *sound);
                 for send in &program.sounds[*sound as usize].sends {
+                    let farther = crate::director::sent_by_distance(program, &self.world, voice, *sound, send.to);
                     most = most.max(self.now.state.mix.cells[send.cell as usize].now + farther + down(send.to));
                 }
+            }
+        }
+        if voice.place != crate::mixer::voice::NOWHERE {
+            for (bus, gain) in program.world.rooms.iter().zip(self.now.state.places.rooms).filter(|(_, gain)| *gain > 1e-4) {
+                most = most.max(crate::units::Decibels::of_gain(gain).0 + down(*bus));
             }
         }
         voice.level + most

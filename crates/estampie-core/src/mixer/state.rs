@@ -344,6 +344,8 @@ pub(crate) struct SnapshotState {
     pub(crate) raised: bool,
     /// Raised until a frame; 0 if not.
     pub(crate) until: u64,
+    /// How much a zone that raises it lets there be; 1 when something else raises it too.
+    pub(crate) by_zone: f32,
     /// How much there is of it now, from 0 to 1.
     pub(crate) share: f32,
     /// Rehearsal only: what it is set to by hand.
@@ -352,7 +354,7 @@ pub(crate) struct SnapshotState {
 
 impl SnapshotState {
     pub(crate) fn new() -> SnapshotState {
-        SnapshotState { swell: Swell::at_rest(0.0), up: false, raised: false, until: 0, share: 0.0, by_hand: None }
+        SnapshotState { swell: Swell::at_rest(0.0), up: false, raised: false, until: 0, by_zone: 1.0, share: 0.0, by_hand: None }
     }
 
     /// Goes up or down from wherever it is.

@@ -22,6 +22,9 @@ fn held(cell: &Cell, under: f32, snapshots: &[SnapshotState]) -> f32 {
     cell.holds.iter().fold(under, |v, h| h.over(v, snapshots[h.snapshot as usize].share))
 }
 
+/// Share of the way in which a block follows how deep in a zone the listener is (90 % in about 90 ms).
+const ZONE_GLIDE: f32 = 0.033;
+
 impl Engine {
     /// Looks at what keeps each snapshot up, and lets it rise or fall.
     pub(crate) fn follow_snapshots(&mut self, program: &Program) {
@@ -38,15 +41,33 @@ impl Engine {
             let now = state.mix.snapshots[at];
             // A parameter that gives it an intensity is a reason by itself, unless others are given.
             let by_parameter = !spec.modulations.is_empty() && spec.during.is_empty() && intensity > 0.0;
-            let up = during || by_parameter || now.raised || now.until > self.frame;
+            let otherwise = during || by_parameter || now.raised || now.until > self.frame;
+            let zone = self.depth_for(program, at as u32);
+            let up = otherwise || zone.is_some();
+            let glide = ZONE_GLIDE;
             let was = now.up;
             let now = &mut self.now.state.mix.snapshots[at];
             now.go(spec, up, self.frame);
-            now.share = now.by_hand.unwrap_or_else(|| now.swell.at(end) * intensity);
+            // When it is gone it falls from where it was.
+            let least = if otherwise { Some(1.0) } else { zone };
+            if let Some(least) = least {
+                now.by_zone = if was { now.by_zone + (least - now.by_zone) * glide } else { least };
+            }
+            now.share = now.by_hand.unwrap_or_else(|| now.swell.at(end) * intensity * now.by_zone);
             if up != was {
                 self.outlets.tell(self.frame, What::Snapshot { snapshot: spec.key, up, by: NameKey::NONE });
             }
         }
+    }
+
+    /// How deep the listener is in the zones that raise a snapshot, if he is in any.
+    fn depth_for(&self, program: &Program, snapshot: u32) -> Option<f32> {
+        let places = &self.now.state.places;
+        let depth = |zone: &u16| {
+            let spec = &program.world.zones[usize::from(*zone)];
+            (spec.snapshot == Some(snapshot)).then(|| places.zones[usize::from(*zone)].depth)
+        };
+        places.near.zones().iter().filter_map(depth).reduce(f32::max)
     }
 
     /// Raises a snapshot on a frame of this block, for so many frames or until it is lowered; or takes back what raised it.

@@ -10,7 +10,7 @@ use crate::document::Property;
 use crate::dsp::{Envelope, Fade, Filter, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS};
 use crate::engine::{BLOCK, Cause, Stream};
 use crate::names::NameKey;
-use crate::program::{MOST_NESTED, Recipe};
+use crate::program::{MOST_NESTED, MOST_ROOMS, Recipe};
 use crate::units::Octaves;
 use std::sync::Arc;
 
@@ -231,6 +231,8 @@ pub(crate) struct Voice {
     aimed: Option<Gains>,
     /// The gains of the block before of what its sounds send, for the first few.
     pub(crate) sent: [f32; MOST_SENT],
+    /// The same of what it sends to the returns of rooms.
+    pub(crate) roomed: [f32; MOST_ROOMS],
     pub(crate) leaving: Leaving,
     pub(crate) frozen: Option<Sums>,
     /// Level of this block's terms in dB, and its gain; the gain of the block before.
@@ -284,6 +286,7 @@ impl Voice {
             aim: None,
             aimed: None,
             sent: [f32::NAN; MOST_SENT],
+            roomed: [f32::NAN; MOST_ROOMS],
             leaving: Leaving::No,
             frozen: None,
             level: 0.0,
@@ -382,6 +385,7 @@ impl Voice {
             history[TAPS - self.debt..].copy_from_slice(&window[..self.debt]);
         }
         (self.asleep, self.debt, self.gain, self.aimed, self.sent) = (false, 0, f32::NAN, None, [f32::NAN; MOST_SENT]);
+        self.roomed = [f32::NAN; MOST_ROOMS];
         self.gate = Fade::over(0.0, 1.0, u64::from(rate) * 3 / 1000);
         self.low = Stage::new();
         self.high = Stage::new();

@@ -34,4 +34,12 @@ pub struct Falloff {
     pub width: Option<Curve>,
     /// To what it sends, in dB over metres.
     pub send: Option<Curve>,
+    /// The same for single returns (by index).
+    pub sends: Vec<(u32, Curve)>,
+    /// To the level, in dB over degrees from where the emitter looks.
+    pub cone: Option<Curve>,
+    /// To the low-pass, in octaves over the same.
+    pub cone_low_pass: Option<Curve>,
+    /// How much movement shifts the pitch, 0 to 1.
+    pub doppler: f32,
 }

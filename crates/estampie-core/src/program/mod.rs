@@ -8,12 +8,16 @@ mod formula;
 mod lookup;
 mod mix;
 mod music;
+mod world;
 
 pub use compile::{compile, wanted_audio};
 pub use distance::{Falloff, Priority};
 pub use formula::{Formula, Op};
 pub use lookup::Lookup;
 pub use mix::{Bus, Cell, Duck, DuckKey, FULL_PLAYER_LEVEL, Held, Insert, Mix, PlayerLevel, Send, Snapshot, SoundSend, player_level, player_level_db};
+pub use world::{
+    Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, Scatter, Source, Stand, Wall, World, Zone,
+};
 pub use music::{
     ArriveAt, Follows, Hold, Instrument, Layer, Long, Mode, Music, Next, Note, Notes, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, Variation, When,
 };
@@ -86,6 +90,8 @@ pub enum Measured {
     Height(Who),
     /// How many emitters of a kind are within so many metres.
     Count(NameKey, f32),
+    /// How near walls are (1 at one, 0 none within so many metres) at so many degrees from where the listener looks.
+    Walls(f32, f32),
     /// Change of a parameter (by index) in a second.
     Rate(usize),
     /// Seconds since an event (by index).
@@ -476,6 +482,8 @@ pub enum Trigger {
     Event(u32),
     /// A change.
     Change(Edge),
+    /// The listener enters a zone (by index), or leaves it.
+    Zone(u32, bool),
 }
 
 /// At which emitter.
@@ -649,6 +657,8 @@ pub struct Program {
     pub buses: Vec<Bus>,
     /// The rest of the mix.
     pub mix: Mix,
+    /// Zones, doorways, walls, and what sounds where.
+    pub world: World,
     /// Modulations.
     pub modulations: Vec<Modulation>,
     /// Reactions, in order.

@@ -76,6 +76,7 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
                 ("frames", if frames == 0 { json!("") } else { json!(frames) }),
             ],
         ),
+        What::Walk { emitter, to, speed } => put("walk", &[("emitter", json!(name(emitter))), ("to", json!(to.map(number))), ("speed", number(speed))]),
         What::Remove { emitter } => put("remove", &[("emitter", json!(name(emitter)))]),
         What::LetGo { sound, count, finish, by } => {
             put(if finish { "finish" } else { "stop" }, &[("sound", json!(name(sound))), ("count", json!(count)), ("by", json!(name(by)))]);
@@ -145,6 +146,7 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
             put("layer", &[("layer", json!(name(layer))), ("in", json!(on)), ("by", json!(name(by)))]);
         }
         What::Waits { stinger, by } => put("stinger-waits", &[("stinger", json!(name(stinger))), ("by", json!(name(by)))]),
+        What::Zone { zone, entered } => put(if entered { "entered" } else { "left" }, &[("zone", json!(name(zone)))]),
         What::Snapshot { snapshot, up, by } => {
             put("snapshot", &[("snapshot", json!(name(snapshot))), ("up", json!(up)), ("by", json!(name(by)))]);
         }
@@ -189,6 +191,7 @@ pub fn cause_word(cause: Cause) -> &'static str {
         Cause::Stopped => "stopped",
         Cause::Yielded => "yielded",
         Cause::Removed => "removed",
+        Cause::Gone => "fades: its emitter is gone",
         Cause::Restarted => "restarted",
         Cause::CutInto => "cut into",
         Cause::Left => "left",

@@ -31,6 +31,14 @@ pub fn label(term: &Term, names: &Names, value_of: impl Fn(crate::names::NameKey
         TermKind::Take => ("this take's own".into(), Label::Plain),
         TermKind::Across => (format!("cross-faded by {name} {}", value_of(term.of)), Label::Game),
         TermKind::Distance => (format!("distance of {name}"), Label::Game),
+        TermKind::Cone => (format!("{name} looks elsewhere"), Label::Game),
+        TermKind::Doppler => (format!("{name} and you move"), Label::Game),
+        TermKind::Outside => (format!("outside, heard in {name}"), Label::Attention),
+        TermKind::Inside => (format!("inside {name}, heard outside"), Label::Attention),
+        TermKind::Shelter => (format!("shelter {name}"), Label::Attention),
+        TermKind::Doorway => (format!("through {name}"), Label::Attention),
+        TermKind::Wall => (format!("behind {name}"), Label::Attention),
+        TermKind::Depth => (format!("how much there is of {name}"), Label::Game),
         TermKind::Swept => ("swept".into(), Label::Plain),
         TermKind::GatedSound => (format!("{name} is muted, or another solo"), Label::Attention),
         TermKind::Moved => (format!("{name} {} ⟶ curve", value_of(term.of)), Label::Game),
@@ -84,6 +92,9 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::Parameter { parameter, value, emitter, by } if by.is_none() => (format!("{}{} is {}", name(parameter), on(emitter), tidy(value)), Label::Game),
         What::Place { frames: 0, .. } => return None,
         What::Place { emitter, at: [east, north, _], .. } => (format!("{} goes to {}, {}", name(emitter), tidy(east), tidy(north)), Label::Game),
+        What::Walk { emitter, to: [east, north, _], speed } => {
+            (format!("{} walks to {}, {} at {} m/s", name(emitter), tidy(east), tidy(north), tidy(speed)), Label::Game)
+        }
         What::Remove { emitter } => (format!("{} is gone", name(emitter)), Label::Game),
         What::LetGo { sound, count: 0, finish, .. } => {
             (format!("  {} {}: it does not sound", if finish { "finish" } else { "stop" }, name(sound)), Label::Aside)
@@ -120,6 +131,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::Waits { stinger, .. } => (format!("  ♪ {} waits", name(stinger)), Label::Aside),
         What::Sting { stinger, piece, .. } if piece.is_none() => (format!("  ♪ {} without music", name(stinger)), Label::Plain),
         What::Sting { stinger, at: (bar, beat), .. } => (format!("  ♪ {} at {}.{}", name(stinger), bar + 1, beat + 1), Label::Plain),
+        What::Zone { zone, entered } => (format!("{} {}", if entered { "entered" } else { "left" }, name(zone)), Label::Game),
         What::Snapshot { snapshot, up, .. } => (format!("  snapshot {} {}", name(snapshot), if up { "rises" } else { "falls" }), Label::Plain),
         What::List { list, piece } if piece.is_none() => (format!("{} ends", name(list)), Label::Plain),
         What::List { list, piece } => (format!("{} goes on to {}", name(list), name(piece)), Label::Plain),

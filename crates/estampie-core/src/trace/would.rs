@@ -26,6 +26,7 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
             Trigger::Event(event) => program.events[event as usize].key,
             Trigger::Change(Edge::Crosses(parameter, ..)) => program.parameters[parameter].key,
             Trigger::Change(Edge::Holds(test)) => subject_of(program, test),
+            Trigger::Zone(zone, _) => program.world.zones[zone as usize].key,
         };
         if about != subject {
             continue;
@@ -55,6 +56,7 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
         // What waits for a change says for which.
         let why = match reaction.trigger {
             Trigger::Event(_) => why,
+            Trigger::Zone(_, enters) => format!("on {}: {why}", if enters { "entering" } else { "leaving" }),
             Trigger::Change(Edge::Holds(test)) => format!("once {}: {why}", wanted(program, names, test)),
             Trigger::Change(Edge::Crosses(parameter, rises, number)) => {
                 let verb = if rises { "rises over" } else { "falls under" };

@@ -115,12 +115,13 @@ pub struct Bench {
     pub remote: Remote,
     pub happenings: Vec<Happening>,
     pub status: Option<Box<Status>>,
+    pub names: estampie_core::names::Names,
 }
 
 impl Bench {
     pub fn new(program: &Arc<Program>, seed: u64) -> Bench {
         let (engine, remote) = Engine::new(Prepared::new(Arc::clone(program), seed), Options { status_every: 1, ..Options::default() });
-        Bench { engine, remote, happenings: Vec::new(), status: None }
+        Bench { engine, remote, happenings: Vec::new(), status: None, names: program.names.clone() }
     }
 
     pub fn send(&mut self, frame: u64, what: InputKind) {

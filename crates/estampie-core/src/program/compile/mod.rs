@@ -5,6 +5,7 @@ mod music;
 mod notes;
 mod sounds;
 mod wiring;
+mod world;
 
 use super::{Lookup, Program, Recipe};
 use crate::assets::Assets;
@@ -86,6 +87,7 @@ impl Compiler<'_> {
         self.mix();
         self.music();
         self.modulations();
+        self.world();
         self.tempos();
         self.reactions();
         self.playthroughs();

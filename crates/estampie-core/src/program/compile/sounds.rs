@@ -92,6 +92,10 @@ impl Compiler<'_> {
                 high_pass: falloff.high_pass.map(|c| c.0),
                 width: falloff.width.map(|c| c.0),
                 send: falloff.send.map(|c| c.0),
+                sends: self.send_curves(falloff.sends),
+                cone: falloff.cone.map(|c| c.0),
+                cone_low_pass: falloff.cone_low_pass.map(|c| c.0),
+                doppler: falloff.doppler.map_or(0.0, |d| d.0),
             }),
             chance: doc.chance.0,
             always,
@@ -117,6 +121,11 @@ impl Compiler<'_> {
             loading,
             layer: None,
         }
+    }
+
+    /// Curves for what is sent to single returns.
+    fn send_curves(&mut self, curves: Option<crate::document::SendCurves>) -> Vec<(u32, crate::curve::Curve)> {
+        curves.map_or_else(Vec::new, |c| c.0).into_iter().filter_map(|(bus, curve)| Some((self.bus(&bus)? as u32, curve.0))).collect()
     }
 
     pub(super) fn bus(&mut self, name: &Located<String>) -> Option<usize> {

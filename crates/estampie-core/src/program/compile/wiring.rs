@@ -82,6 +82,7 @@ impl Compiler<'_> {
             Measure::Speed(name) => Measured::Speed(self.who(name.as_ref())),
             Measure::Height(name) => Measured::Height(self.who(name.as_ref())),
             Measure::Count(kind, radius) => Measured::Count(self.program.names.add(&kind.text), *radius as f32),
+            Measure::Walls(side, reach) => Measured::Walls(side.degrees(), *reach as f32),
             Measure::Rate(name) => {
                 let parameter = self.parameter(&name.text, &name.place)?;
                 self.one_for_all(parameter, &name.place)?;
@@ -438,7 +439,7 @@ impl Compiler<'_> {
         }
     }
 
-    fn state_value(&mut self, state: usize, value: &Word) -> Option<u16> {
+    pub(super) fn state_value(&mut self, state: usize, value: &Word) -> Option<u16> {
         let doc = &self.document.states[state];
         let found = doc.values.iter().position(|v| v.value == value.text);
         if found.is_none() {
@@ -489,10 +490,7 @@ impl Compiler<'_> {
                 let test = self.test(subject, &language::Test::Compare(comparison, *number, unit.clone()))?;
                 test.parameter().map(|p| Trigger::Change(Edge::Crosses(p, *rises, *number as f32)))
             }
-            language::Trigger::Zone(zone, _) => {
-                self.fault(&zone.place, format!("there is no zone {}", zone.text), "zones come with the world; until then a state can say where one is");
-                None
-            }
+            language::Trigger::Zone(zone, enters) => self.zone_named(&zone.text, &zone.place).map(|z| Trigger::Zone(z, *enters)),
         }
     }
 
@@ -501,6 +499,10 @@ impl Compiler<'_> {
         match trigger {
             Trigger::Event(event) => self.program.events[event as usize].reactions.push(reaction),
             Trigger::Change(edge) => self.add_watch(Watch { reaction, edge, readies: false }),
+            Trigger::Zone(zone, enters) => {
+                let zone = &mut self.program.world.zones[zone as usize];
+                if enters { &mut zone.entering } else { &mut zone.leaving }.push(reaction);
+            }
         }
         if let Some(test) = until {
             self.add_watch(Watch { reaction, edge: Edge::Holds(test), readies: true });
@@ -662,6 +664,11 @@ impl Compiler<'_> {
                     StepAction::Place(placing) => {
                         for word in [&placing.emitter, &placing.kind].into_iter().flatten() {
                             self.program.names.add(&word.text);
+                        }
+                    }
+                    StepAction::Walk(walking) => {
+                        if let Some(emitter) = &walking.emitter {
+                            self.program.names.add(&emitter.text);
                         }
                     }
                     StepAction::Remove(_) => {}
