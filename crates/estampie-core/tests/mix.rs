@@ -347,7 +347,7 @@ fn a_player_level_is_in_force_before_the_first_sample() {
     for seed in 0..4 {
         let prepared = Prepared::new(Arc::clone(&program), seed).with_player_levels(&[(NameKey::of("music"), 0.0), (NameKey::of("other"), 3.0)]);
         let (engine, remote) = estampie_core::engine::Engine::new(prepared, Options::default());
-        let mut bench = Bench { engine, remote, happenings: Vec::new(), status: None };
+        let mut bench = Bench { engine, remote, happenings: Vec::new(), status: None, names: Default::default() };
         bench.event(NOW, "hit");
         let (left, right) = bench.render(48_000);
         assert!(left.iter().chain(&right).all(|s| *s == 0.0), "digital silence");

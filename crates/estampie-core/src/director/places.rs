@@ -173,7 +173,7 @@ impl Engine {
             spec.zone_index.meet([a[0].min(b[0]), a[1].min(b[1])], [a[0].max(b[0]), a[1].max(b[1])], |at| {
                 let zone = &spec.zones[at as usize];
                 let level = from[2].max(to[2]) >= zone.height.0 && from[2].min(to[2]) <= zone.height.1;
-                if !zones[at as usize].inside && !near.has(at) && level && zone.form.touched(a, b) {
+                if !zones[at as usize].inside && !near.has(at) && level && zone.form.between(a, b) {
                     passed.push(at);
                 }
             });

@@ -15,7 +15,7 @@ pub struct Sources {
     files: BTreeMap<String, Arc<str>>,
 }
 
-const SINGLE: [&str; 6] = ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "reactions.est"];
+const SINGLE: [&str; 7] = ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est"];
 
 impl Sources {
     /// Reads all project files below `root`. What cannot be read is a fault.
