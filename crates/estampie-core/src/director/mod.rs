@@ -46,11 +46,13 @@ pub(crate) struct Rehearsed {
     pub(crate) metronome: bool,
     /// Whether returns are silent while other buses are heard alone.
     pub(crate) solo_dry: bool,
+    /// The emitter (or kind) that is heard alone, or none.
+    pub(crate) only_emitter: NameKey,
 }
 
 impl Default for Rehearsed {
     fn default() -> Self {
-        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false, metronome: false, solo_dry: false }
+        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false, metronome: false, solo_dry: false, only_emitter: NameKey::NONE }
     }
 }
 

@@ -157,6 +157,10 @@ impl Engine {
                 Some(index) => self.now.state.buses[index].soloed = on,
                 None => self.notice(frame, Notice::UnknownBus(bus)),
             },
+            InputKind::SoloEmitter { emitter } => {
+                self.rehearsed.only_emitter = emitter;
+                self.look_at_gates();
+            }
             InputKind::SoloDry { on } => self.rehearsed.solo_dry = on,
             InputKind::Tap { bus } => self.outlets.tapped = bus,
             InputKind::Hold { parameter, value } => match program.find_parameter.get(parameter) {

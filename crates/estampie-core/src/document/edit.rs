@@ -164,6 +164,33 @@ impl Workspace {
         }
     }
 
+    /// The fields of a table as they are written, those of tables within as `name.field`; none if there is no such table.
+    #[must_use]
+    pub fn written(&self, file: &str, path: &[&str]) -> Vec<(String, String)> {
+        let Ok(toml) = self.toml(file) else { return Vec::new() };
+        let mut item = toml.as_item();
+        for key in path {
+            match item.get(key) {
+                Some(next) => item = next,
+                None => return Vec::new(),
+            }
+        }
+        let text = |item: &Item| match item.as_value() {
+            Some(Value::String(text)) => text.value().clone(),
+            Some(Value::Array(list)) => list.iter().map(|v| v.as_str().map_or_else(|| v.to_string(), str::to_owned)).collect::<Vec<_>>().join("; "),
+            Some(value) => value.clone().decorated("", "").to_string(),
+            None => String::new(),
+        };
+        let mut list = Vec::new();
+        for (name, item) in item.as_table_like().into_iter().flat_map(toml_edit::TableLike::iter) {
+            match item.as_table_like() {
+                Some(table) => list.extend(table.iter().map(|(field, item)| (format!("{name}.{field}"), text(item)))),
+                None => list.push((name.to_owned(), text(item))),
+            }
+        }
+        list
+    }
+
     /// Whether a table stands at a path of a TOML file.
     #[must_use]
     pub fn is_table(&self, file: &str, path: &[&str]) -> bool {
@@ -460,7 +487,7 @@ fn set_in(table: &mut Table, path: &[&str], value: &NewValue) -> Option<()> {
 
 /// Whether the table at `depth` of the way is one of the small ones that sounds have (vary, shape, limit …).
 fn inline_below(way: &[&str], depth: usize) -> bool {
-    depth > 0 && ["vary", "shape", "limit", "falloff", "repeat", "lines", "priority"].contains(&way[depth])
+    depth > 0 && ["vary", "shape", "limit", "falloff", "repeat", "lines", "priority", "inside", "outside", "closed"].contains(&way[depth])
 }
 
 #[cfg(test)]

@@ -6,6 +6,7 @@
 mod change;
 mod change_mix;
 mod change_music;
+mod change_world;
 mod copy_mix;
 mod curve;
 mod describe;
@@ -27,6 +28,7 @@ pub use crate::curve::{Curve, Point, Shape};
 pub(crate) use change::sound_of;
 pub use change::{sharers, uses_of};
 pub use change_music::{TRANSITION_FIELDS, ends};
+pub use change_world::{TABLES, Thing, ThingId};
 pub use copy_mix::{Clipping, ClippingKind};
 pub use curve::{Property, WrittenCurve, print_point, read_point};
 pub use describe::{Field, Origin, describe, pick_text, source_text};

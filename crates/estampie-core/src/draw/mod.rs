@@ -1,14 +1,17 @@
-//! Drawings for the team, as SVG or PDF: the project's curves, the ways between sections as they sound, the routing of the mix.
+//! Drawings for the team, as SVG or PDF: the project's curves, the ways between sections as they sound, the routing of the
+//! mix, the map of the world.
 //!
 //! One drawing, two backends: SVG by the plotting package, PDF by [`pdf`], which needs no font files because every reader
 //! of PDF has Helvetica.
 
 mod curves;
+mod map;
 mod pdf;
 mod routing;
 mod seams;
 
 pub use curves::{Ink, Panel, curves};
+pub use map::{Map, map};
 pub use routing::{Routing, routing};
 pub use seams::seams;
 
@@ -39,6 +42,8 @@ pub enum Drawing {
     Panels(Vec<Panel>),
     /// Where buses run and what they send.
     Routing(Routing),
+    /// Where things are.
+    Map(Box<Map>),
 }
 
 impl Drawing {
@@ -48,6 +53,7 @@ impl Drawing {
         match self {
             Drawing::Panels(panels) => panels.len(),
             Drawing::Routing(routing) => routing.buses.len(),
+            Drawing::Map(map) => map.count(),
         }
     }
 
@@ -61,6 +67,7 @@ impl Drawing {
                 let (width, height) = routing.size();
                 (width, height + TITLE)
             }
+            Drawing::Map(map) => (map.size().0, map.size().1 + TITLE),
         }
     }
 }
@@ -103,6 +110,7 @@ where
     match drawing {
         Drawing::Panels(panels) => draw_panels(&below, panels)?,
         Drawing::Routing(routing) => routing::draw(&below, routing)?,
+        Drawing::Map(map) => map::draw(&below, map)?,
     }
     area.present().map_err(failed)
 }

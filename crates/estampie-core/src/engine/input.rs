@@ -221,6 +221,11 @@ pub enum InputKind {
         /// Whether.
         on: bool,
     },
+    /// Rehearsal only: of what is placed only an emitter (or those of a kind) is heard.
+    SoloEmitter {
+        /// Its name or its kind's; none ends it.
+        emitter: NameKey,
+    },
     /// Rehearsal only: while buses are heard alone, returns that are not among them are silent (or not).
     SoloDry {
         /// Whether.

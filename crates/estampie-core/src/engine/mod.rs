@@ -400,14 +400,16 @@ impl Engine {
     pub(crate) fn look_at_gates(&mut self) {
         let sounds = &self.now.state.sounds;
         self.rehearsed.solo = sounds.iter().any(|s| s.soloed);
-        self.rehearsed.gates = self.rehearsed.solo || sounds.iter().any(|s| s.muted);
+        self.rehearsed.gates = self.rehearsed.solo || !self.rehearsed.only_emitter.is_none() || sounds.iter().any(|s| s.muted);
     }
 
     /// Whether the rehearsal lets a voice be heard.
     fn heard(&self, voice: &Voice) -> bool {
         let sounds = &self.now.state.sounds;
         let of = |mark: fn(&state::SoundState) -> bool| voice.frozen.is_none() && voice.sounds().iter().any(|s| mark(&sounds[*s as usize]));
-        !of(|s| s.muted) && (!self.rehearsed.solo || of(|s| s.soloed))
+        let only = self.rehearsed.only_emitter;
+        let chosen = only.is_none() || voice.emitter == only || self.world.emitters.get(usize::from(voice.place)).is_some_and(|e| e.kind == only);
+        chosen && !of(|s| s.muted) && (!self.rehearsed.solo || of(|s| s.soloed))
     }
 
     /// Works out what the terms of a voice come to.

@@ -4,3 +4,4 @@ pub(crate) mod emitters;
 pub mod geometry;
 pub(crate) mod hear;
 pub(crate) mod flock;
+pub mod here;

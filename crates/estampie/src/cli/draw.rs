@@ -14,6 +14,8 @@ pub(crate) enum What {
     Transitions,
     /// Buses, where they run and what they send
     Routing,
+    /// Where everything is
+    Map,
 }
 
 #[derive(clap::Args, Debug)]
@@ -39,6 +41,7 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
         What::Curves => (Drawing::Panels(draw::curves(document, &loaded.program)), "curves", "modulation.toml holds them"),
         What::Transitions => (Drawing::Panels(draw::seams(&loaded.program)), "transitions", "the files in music/ hold them"),
         What::Routing => (Drawing::Routing(draw::routing(document, &loaded.program)), "routing", "mix.toml holds them"),
+        What::Map => (Drawing::Map(Box::new(draw::map(&document.world).unwrap_or_default())), "map", "world.toml holds it"),
     };
     if drawing.count() == 0 {
         return Err(Failure::Fault(format!("the project has no {what} to draw; {where_from}")));
@@ -47,7 +50,11 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let failed = |error: draw::DrawError| Failure::Fault(error.to_string());
     let bytes = if ending == "svg" { draw::svg(&title, &drawing).map_err(failed)?.into_bytes() } else { draw::pdf(&title, &drawing).map_err(failed)? };
     write(&arguments.out, &bytes)?;
-    let counted = if what == "routing" { "buses" } else { what };
+    let counted = match what {
+        "routing" => "buses",
+        "map" => "things",
+        _ => what,
+    };
     println!("{}: {} {counted}", arguments.out.display(), drawing.count());
     Ok(())
 }

@@ -3,6 +3,7 @@
 use super::app::Item;
 use super::curve::Editor;
 use super::keys::View;
+use estampie_core::document::ThingId;
 
 /// What a place on the screen means to the mouse.
 #[derive(Debug, Clone, PartialEq)]
@@ -35,6 +36,8 @@ pub(crate) enum Hit {
     WayField(usize),
     /// The plot of the curve's editor.
     Plot,
+    /// The map of the Stage.
+    Map,
 }
 
 /// What a typed value is for.
@@ -99,6 +102,10 @@ pub(crate) enum Typed {
     /// The name of a snapshot of what is unsaved in the mix.
     UnsavedSnapshot,
     LoudnessTarget,
+    /// A field of a thing of the world.
+    Thing(ThingId),
+    /// A new thing of the world.
+    NewThing,
     /// A point of the curve being edited.
     Point(Box<Editor>),
 }

@@ -6,6 +6,7 @@ pub(crate) use super::aims::{Hit, Typed};
 use super::curve::Editor;
 use super::keys::{self, Do, PADS, View};
 use super::line::Line;
+use super::map::MapView;
 use super::mix::MixView;
 use super::music::MusicView;
 use super::rehearsal::Rehearsal;
@@ -41,6 +42,8 @@ pub(crate) enum Item {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Column {
     Index,
+    /// The map.
+    Map,
     Sounding,
 }
 
@@ -114,6 +117,7 @@ pub(crate) struct App {
     pub(crate) wiring: WiringView,
     pub(crate) music: MusicView,
     pub(crate) mix: MixView,
+    pub(crate) map: MapView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
     /// What is known of audio files.
@@ -156,6 +160,7 @@ impl App {
             wiring: WiringView::default(),
             music: MusicView::default(),
             mix: MixView::default(),
+            map: MapView::default(),
             survey: Default::default(),
             facts: HashMap::new(),
             assets,
@@ -249,6 +254,7 @@ impl App {
         news |= self.poll_music();
         news |= self.poll_compare();
         news |= self.poll_held_key();
+        news |= self.poll_map();
         self.measure_bus();
         let mut arrived = false;
         while let Ok(loaded) = self.loading.results.try_recv() {
@@ -443,7 +449,7 @@ impl App {
             View::Wiring => self.act_wiring(does),
             View::Music => self.act_music(does),
             View::Mix => self.act_mix(does),
-            View::Stage => false,
+            View::Stage => self.act_map(does),
         };
         if taken {
             return;
@@ -456,7 +462,12 @@ impl App {
             Do::Right => self.nudge(1.0),
             Do::FineLeft => self.nudge(-0.1),
             Do::FineRight => self.nudge(0.1),
-            Do::NextColumn | Do::PreviousColumn => self.column = if self.column == Column::Index { Column::Sounding } else { Column::Index },
+            Do::NextColumn | Do::PreviousColumn => {
+                let columns: &[Column] = if self.map_shown() { &[Column::Index, Column::Map, Column::Sounding] } else { &[Column::Index, Column::Sounding] };
+                let at = columns.iter().position(|c| *c == self.column).unwrap_or(0);
+                let by = if does == Do::NextColumn { 1 } else { columns.len() - 1 };
+                self.column = columns[(at + by) % columns.len()];
+            }
             Do::Why => {
                 self.view = View::Stage;
                 self.column = Column::Sounding;
@@ -527,6 +538,7 @@ impl App {
             (View::Music, _) => self.go_music(by),
             (View::Mix, _) => {}
             (View::Stage, Column::Index) => self.item = step(self.item, self.items().len()),
+            (View::Stage, Column::Map) => {}
             (View::Stage, Column::Sounding) => {
                 let voices = self.sounding();
                 let at = voices.iter().position(|v| Some(v.voice) == self.voice).unwrap_or(0);

@@ -7,6 +7,7 @@ mod finder;
 mod hands;
 mod keys;
 mod line;
+mod map;
 mod mix;
 mod mouse;
 mod music;

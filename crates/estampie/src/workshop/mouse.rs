@@ -38,6 +38,11 @@ impl App {
                     Some((_, Hit::Told(_))) => self.wiring.column = wiring::Column::Told,
                     Some((_, Hit::Wiring(_))) => self.wiring.column = wiring::Column::Folio,
                     Some((_, Hit::Voice(_))) => self.column = Column::Sounding,
+                    Some((_, Hit::Map)) => {
+                        self.column = Column::Map;
+                        self.act(if by > 0 { Do::ZoomOut } else { Do::ZoomIn });
+                        return true;
+                    }
                     Some((_, Hit::Item(_) | Hit::Bar(_) | Hit::StateValue(..))) => self.column = Column::Index,
                     _ => {}
                 }
@@ -107,6 +112,7 @@ impl App {
                 self.dragging = Some((hit.clone(), rect));
                 self.drag(hit, rect, x, y);
             }
+            Hit::Map => self.click_map(x, y),
             Hit::Voice(voice) => {
                 self.column = Column::Sounding;
                 self.voice = Some(*voice);
@@ -174,6 +180,7 @@ impl App {
         let share = share.clamp(0.0, 1.0);
         match hit {
             Hit::Plot => self.drag_curve(rect, x, y),
+            Hit::Map => self.drag_map(x, y),
             Hit::Bar(index) => {
                 let doc = &self.document().parameters[*index];
                 let value = doc.low + share * (doc.high - doc.low);

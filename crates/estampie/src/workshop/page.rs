@@ -318,6 +318,9 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         pen.text(1, y, width - 2, &message.text, if message.alarm { Role::Red } else { Role::Gold });
         return;
     }
+    if app.view == View::Stage && app.column == super::app::Column::Map && app.map_shown() {
+        return keys(pen, 1, y, width, &super::map::KEYS);
+    }
     let list: Vec<(&str, &str)> = KEYS
         .iter()
         .filter(|b| b.view.is_none_or(|v| v == app.view))
@@ -360,6 +363,8 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
         Typed::LoudnessTarget => "loudness of the whole".into(),
         Typed::SnapshotField { snapshot, field } => format!("{field} of snapshot {snapshot}"),
         Typed::PlayerLevel(name) => format!("player level {name}, 0 to 10"),
+        Typed::Thing(thing) => format!("{}: field and value, like at 12, 4", thing.name),
+        Typed::NewThing => "add what and its name:".into(),
         Typed::Point(_) => "point".into(),
     }
 }

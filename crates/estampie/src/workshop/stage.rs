@@ -1,4 +1,5 @@
-//! The view *Stage*: play the game without the game. Inputs, the last twenty seconds, what sounds and why, the log.
+//! The view *Stage*: play the game without the game. Inputs, the map or the last twenty seconds, what sounds and why,
+//! the log.
 
 use super::app::{App, Column, Hit, Item};
 use super::keys::PADS;
@@ -20,7 +21,11 @@ type Hits = Vec<(Rect, Hit)>;
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
     self::index(app, pen, index, hits);
-    lanes(app, pen, Rect { width: folio.width + 1, ..folio });
+    if app.map_shown() {
+        super::map::draw(app, pen, folio, hits);
+    } else {
+        lanes(app, pen, Rect { width: folio.width + 1, ..folio });
+    }
     self::gloss(app, pen, gloss, hits);
 }
 

@@ -48,6 +48,16 @@ impl App {
         let parameters = document.parameters.iter().map(|p| p.name.as_str());
         let states = document.states.iter().map(|s| s.name.as_str());
         match typed {
+            Typed::NewThing => {
+                names.extend(estampie_core::document::TABLES.iter().map(|(_, word, _)| *word));
+                names.extend(document.sounds.iter().map(|s| s.name.as_str()));
+                names.extend(document.world.zones.iter().map(|z| z.name.as_str()));
+            }
+            Typed::Thing(_) => {
+                names.extend(["at", "outline", "line", "path", "radius", "height", "margin", "order", "sets", "snapshot", "ambience", "plays", "facing", "open", "reach", "kind"]);
+                names.extend(["inside.level", "inside.low-pass", "inside.time", "outside.level", "outside.low-pass", "outside.time", "closed.level", "note"]);
+                names.extend(document.sounds.iter().map(|s| s.name.as_str()).chain(parameters));
+            }
             Typed::Field(_, "bus") => names.extend(document.buses.iter().map(|b| b.name.as_str())),
             Typed::Field(_, key) if key.ends_with(".like") => names.extend(document.shared.names(key.split('.').next().unwrap_or_default())),
             Typed::Field(_, "group") => names.extend(document.shared.names("group")),
@@ -174,6 +184,8 @@ impl App {
                     self.say(format!("{name} is {new} wherever it was named"));
                 }
             }
+            Typed::Thing(thing) => self.set_thing_typed(thing, text)?,
+            Typed::NewThing => self.begin_thing(text)?,
             Typed::Filter => self.set_filter(text),
             Typed::Wire(sound) => self.wire(sound, text)?,
             Typed::NewModulation => self.new_modulation(text)?,

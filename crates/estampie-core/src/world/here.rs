@@ -1,0 +1,70 @@
+//! What would be heard somewhere else: the levels of what sounds now, worked out for another place without going there.
+
+use super::geometry::Ground;
+use super::hear::{Within, target, walled};
+use crate::document::Property;
+use crate::engine::{Status, TermKind};
+use crate::names::NameKey;
+use crate::program::{Falloff, Program, TakeOf};
+
+/// A sound as it would be heard.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct WouldHear {
+    /// The voice.
+    pub voice: u64,
+    /// Its sound.
+    pub sound: NameKey,
+    /// Its emitter.
+    pub emitter: NameKey,
+    /// Its level there, in dB, with all that does not depend on place as it is now.
+    pub heard: f32,
+    /// Metres by the way that it would take.
+    pub distance: f32,
+}
+
+/// What place does, besides distance.
+const BY_PLACE: [TermKind; 7] =
+    [TermKind::Distance, TermKind::Cone, TermKind::Outside, TermKind::Inside, TermKind::Shelter, TermKind::Doorway, TermKind::Wall];
+
+/// The falloff of a sound, or of the first sound among its takes that has one.
+fn falloff_of(program: &Program, sound: usize, depth: usize) -> Option<&Falloff> {
+    let spec = &program.sounds[sound];
+    let inner = || {
+        let takes = spec.groups.iter().flat_map(|g| &g.takes);
+        takes.filter_map(|t| if let TakeOf::Sound(next) = t.of { falloff_of(program, next as usize, depth + 1) } else { None }).next()
+    };
+    spec.falloff.as_ref().or_else(|| if depth < crate::program::MOST_NESTED { inner() } else { None })
+}
+
+/// The curves that distance has for a sound.
+#[must_use]
+pub fn falloff(program: &Program, sound: NameKey) -> Option<&Falloff> {
+    falloff_of(program, program.find_sound.get(sound)?, 0)
+}
+
+/// What sounds placed now, as it would be heard at `at` (metres east and north; as high as the listener is), the loudest first.
+#[must_use]
+pub fn would_hear(program: &Program, status: &Status, at: Ground) -> Vec<WouldHear> {
+    let Some(listener) = status.emitters.first() else { return Vec::new() };
+    let ear = [at[0], at[1], listener.at[2]];
+    let near = Within::at(&program.world, ear);
+    let mut list: Vec<WouldHear> = status
+        .voices
+        .iter()
+        .filter(|v| v.aim.is_some())
+        .filter_map(|voice| {
+            let emitter = status.emitters.iter().find(|e| e.emitter == voice.emitter)?;
+            let falloff = falloff(program, voice.sound)?;
+            let far = Within::at(&program.world, emitter.at);
+            let found = target(&program.world, &status.open, (ear, &near), (emitter.at, &far));
+            let wall = walled(&program.world, ear, emitter.at).level * (1.0 - found.through);
+            let taken: f32 = found.taken.iter().map(|t| t.level).sum::<f32>() + wall;
+            let away = super::emitters::bearing([-found.direction[0], -found.direction[1]], emitter.facing).abs();
+            let there = falloff.level.as_ref().map_or(0.0, |c| c.at(found.distance)) + falloff.cone.as_ref().map_or(0.0, |c| c.at(away)) + taken;
+            let now: f32 = status.terms_of(voice).iter().filter(|t| t.property == Property::Level && BY_PLACE.contains(&t.kind)).map(|t| t.value).sum();
+            Some(WouldHear { voice: voice.voice, sound: voice.sound, emitter: voice.emitter, heard: voice.heard - now + there, distance: found.distance })
+        })
+        .collect();
+    list.sort_by(|a, b| b.heard.total_cmp(&a.heard));
+    list
+}

@@ -1,0 +1,428 @@
+//! Drawing the map: zones, walls, doorways, trails, emitters, the listener and his way, rings, the ruler; and what is chosen.
+
+use super::{GRID, Projection};
+use crate::workshop::app::{App, Column, Hit};
+use crate::workshop::pen::Pen;
+use crate::workshop::theme::Role;
+use estampie_core::curve::Curve;
+use estampie_core::document::{Candidates, StandDoc, Thing, WorldDoc};
+use estampie_core::engine::EmitterStatus;
+use estampie_core::names::NameKey;
+use estampie_core::trace::print_value;
+use estampie_core::world::geometry::{Form, Ground, apart, between, sides};
+use estampie_core::world::here;
+use ratatui::layout::Rect;
+
+/// Rows below the map for what is chosen.
+const FOOT: u16 = 10;
+/// Rings around the chosen emitter, in dB.
+const RINGS: [f32; 2] = [-6.0, -24.0];
+
+type Hits = Vec<(Rect, Hit)>;
+type Dots = Vec<(f64, f64)>;
+
+pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+    let foot = if area.height > 26 { FOOT } else { 0 };
+    let map = Rect { y: area.y + 1, height: area.height.saturating_sub(1 + foot), ..area };
+    let projection = app.projection_in(map);
+    let hands = if let Some(sketch) = &app.map.sketch {
+        format!("drawing {}: enter sets a corner, twice ends", sketch.name)
+    } else if app.map.carrying {
+        "the arrows move what is chosen".to_owned()
+    } else if app.map.cross.is_some() {
+        "the arrows move the cross".to_owned()
+    } else if app.column == Column::Map {
+        format!("the arrows walk, {} m/s", app.walking_speed())
+    } else {
+        "tab, and the arrows walk".to_owned()
+    };
+    pen.heading(area.x, area.y, area.width, "Map", &hands);
+    let scale = format!("1 cell = {} × {} m", tidy(projection.scale), tidy(projection.scale * 2.0));
+    if usize::from(area.width) > hands.chars().count() + scale.len() + 10 {
+        pen.right(area.right(), area.y, &scale, Role::Faded);
+    }
+    hits.push((map, Hit::Map));
+    let world = &app.document().world;
+    if !app.program().world.any() && app.map.sketch.is_none() {
+        pen.text(map.x + 2, map.y + 2, map.width - 4, "The world is empty. A adds a thing: zone quay, emitter bell, wall pier, trail cable.", Role::Faded);
+    }
+    lines(app, pen, &projection, world);
+    let mut labels = Labels::default();
+    listener(app, pen, &projection, &mut labels);
+    cross(app, pen, &projection, &mut labels);
+    emitters(app, pen, &projection, &mut labels);
+    doorways(app, pen, &projection, &mut labels);
+    zone_names(app, pen, &projection, &mut labels);
+    if foot > 0 {
+        let foot = Rect { y: map.bottom(), height: foot, ..area };
+        pen.rule(foot.x, foot.y, foot.width);
+        chosen(app, pen, Rect { y: foot.y + 1, height: foot.height - 1, ..foot });
+    }
+}
+
+fn tidy(value: f32) -> String {
+    let text = format!("{value:.2}");
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
+/// Labels that stand already; none is written over another.
+#[derive(Default)]
+struct Labels(Vec<Rect>);
+
+impl Labels {
+    /// Writes a text at a cell if there is room, to the right or to the left; true if it did.
+    fn write(&mut self, pen: &mut Pen<'_>, area: Rect, (x, y): (u16, u16), text: &str, role: Role) -> bool {
+        let width = text.chars().count() as u16;
+        for left in [x + 2, x.saturating_sub(width + 1)] {
+            let rect = Rect { x: left, y, width, height: 1 };
+            let fits = left >= area.x && left + width <= area.right() && y >= area.y && y < area.bottom();
+            if fits && !self.0.iter().any(|r| r.intersects(rect)) {
+                pen.text(left, y, width, text, role);
+                self.0.push(rect);
+                return true;
+            }
+        }
+        false
+    }
+
+    /// Keeps a cell for a mark.
+    fn mark(&mut self, pen: &mut Pen<'_>, (x, y): (u16, u16), mark: &str, role: Role) {
+        pen.text(x, y, 1, mark, role);
+        self.0.push(Rect { x, y, width: 1, height: 1 });
+    }
+}
+
+/// Dots along a line, so many metres apart.
+fn dots(projection: &Projection, points: &[Ground], closed: bool, step: f32, into: &mut Dots) {
+    for (a, b) in sides(points, closed) {
+        let far = apart(a, b);
+        let count = (far / step).ceil().clamp(1.0, 4000.0) as usize;
+        into.extend((0..=count).map(|n| projection.share(between(a, b, n as f32 / count as f32))));
+    }
+    into.retain(|(x, y)| (0.0..=1.0).contains(x) && (0.0..=1.0).contains(y));
+}
+
+fn circle(middle: Ground, radius: f32) -> Vec<Ground> {
+    (0..64).map(|n| std::f32::consts::TAU * n as f32 / 64.0).map(|a| [middle[0] + radius * a.sin(), middle[1] + radius * a.cos()]).collect()
+}
+
+fn corners(form: &Form) -> Vec<Ground> {
+    match form {
+        Form::Outline(points) => points.clone(),
+        Form::Circle(middle, radius) => circle(*middle, *radius),
+    }
+}
+
+fn lines(app: &App, pen: &mut Pen<'_>, projection: &Projection, world: &WorldDoc) {
+    let fine = projection.scale / 2.0;
+    let (mut outer, mut inner, mut walls, mut doors, mut trails, mut way) = (Dots::new(), Dots::new(), Dots::new(), Dots::new(), Dots::new(), Dots::new());
+    for (at, zone) in world.zones.iter().enumerate() {
+        let inside = app.rehearsal.status.as_ref().and_then(|s| s.zones.get(at)).is_some_and(|z| z.inside);
+        dots(projection, &corners(&zone.form), true, projection.scale * if zone.shelter { 2.0 } else { 1.0 }, if inside { &mut inner } else { &mut outer });
+    }
+    for wall in &world.walls {
+        dots(projection, &wall.line, wall.closed, fine, &mut walls);
+    }
+    for doorway in &world.doorways {
+        dots(projection, &doorway.line, false, fine, &mut doors);
+    }
+    for emitter in &world.emitters {
+        match &emitter.stand {
+            StandDoc::Trail(points, closed, _) => dots(projection, points, *closed, projection.scale, &mut trails),
+            StandDoc::Path(points, ..) => dots(projection, points, false, projection.scale * 1.5, &mut trails),
+            StandDoc::Area(form, _) => dots(projection, &corners(form), true, projection.scale * 2.0, &mut trails),
+            _ => {}
+        }
+    }
+    for flock in &app.program().world.flocks {
+        way.extend(flock.places.iter().map(|(at, _)| projection.share([at[0], at[1]])).filter(|(x, y)| (0.0..=1.0).contains(x) && (0.0..=1.0).contains(y)));
+    }
+    let track: Vec<Ground> = app.map.track.iter().copied().collect();
+    way.extend(track.iter().map(|p| projection.share(*p)).filter(|(x, y)| (0.0..=1.0).contains(x) && (0.0..=1.0).contains(y)));
+    let (mut ring, mut ruler, mut sketch, mut thing) = (Dots::new(), Dots::new(), Dots::new(), Dots::new());
+    if let Some(chosen) = app.chosen_thing() {
+        if let (Some(curve), Some(at)) = (level_curve(app, &chosen), heard_at(app, &chosen)) {
+            for level in RINGS {
+                if let Some(radius) = falls_to(&curve, level) {
+                    dots(projection, &circle(at, radius), true, projection.scale, &mut ring);
+                }
+            }
+        }
+        let shape = chosen.radius.map_or_else(|| chosen.points.clone(), |r| circle(chosen.points[0], r));
+        dots(projection, &shape, chosen.closed || chosen.radius.is_some(), fine, &mut thing);
+    }
+    if let Some(from) = app.map.ruler {
+        dots(projection, &[from, app.here()], false, projection.scale * 1.5, &mut ruler);
+    }
+    if let Some(drawn) = &app.map.sketch {
+        let mut points = drawn.points.clone();
+        points.push(app.here());
+        dots(projection, &points, false, fine, &mut sketch);
+    }
+    pen.plots(
+        projection.area,
+        &[
+            (&outer, Role::Ghost),
+            (&way, Role::Ghost),
+            (&inner, Role::Vellum),
+            (&walls, Role::Faded),
+            (&trails, Role::Lapis),
+            (&doors, Role::Red),
+            (&ring, Role::Gold),
+            (&thing, Role::Gold),
+            (&sketch, Role::Red),
+            (&ruler, Role::Red),
+        ],
+    );
+}
+
+/// The arrow for a facing, north above.
+fn arrow(facing: f32) -> &'static str {
+    match (facing.rem_euclid(360.0) / 90.0).round() as i32 % 4 {
+        0 => "▲",
+        1 => "▶",
+        2 => "▼",
+        _ => "◀",
+    }
+}
+
+fn listener(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+    let at = app.listener();
+    if let Some(cell) = projection.cell([at.at[0], at.at[1]]) {
+        labels.mark(pen, cell, arrow(at.facing), Role::Vellum);
+        let height = if at.at[2].abs() < 0.05 { "you".to_owned() } else { format!("you, {} m", tidy(at.at[2])) };
+        labels.write(pen, projection.area, cell, &height, Role::Vellum);
+    }
+}
+
+fn cross(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+    if let Some(at) = app.map.cross
+        && let Some(cell) = projection.cell(at)
+    {
+        labels.mark(pen, cell, "×", Role::Red);
+        labels.write(pen, projection.area, cell, &format!("{}, {}", tidy(at[0]), tidy(at[1])), Role::Red);
+    }
+    if let Some(from) = app.map.ruler {
+        let to = app.here();
+        let middle = between(from, to, 0.5);
+        if let Some((x, y)) = projection.cell(middle) {
+            let text = format!(" {:.1} m ", apart(from, to));
+            let x = x.saturating_sub(text.chars().count() as u16 / 2);
+            labels.write(pen, projection.area, (x.saturating_sub(2), y), &text, Role::Red);
+        }
+    }
+}
+
+/// The level of the loudest voice at an emitter, if any sounds.
+fn sounding(app: &App, emitter: NameKey) -> Option<f32> {
+    let voices = &app.rehearsal.status.as_ref()?.voices;
+    voices.iter().filter(|v| v.emitter == emitter && !v.asleep).map(|v| v.heard).reduce(f32::max)
+}
+
+fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+    let Some(status) = &app.rehearsal.status else { return };
+    let names = &app.rehearsal.names;
+    let chosen = app.map.chosen.as_ref().map(|id| NameKey::of(&id.name));
+    let member = |e: &EmitterStatus| app.program().world.flocks.iter().any(|f| f.members.contains(&e.emitter));
+    let mut list: Vec<(&EmitterStatus, Option<f32>)> = status.emitters.iter().skip(1).map(|e| (e, sounding(app, e.emitter))).collect();
+    // The loudest have their names first.
+    list.sort_by(|a, b| (Some(b.0.emitter) == chosen).cmp(&(Some(a.0.emitter) == chosen)).then(b.1.unwrap_or(-200.0).total_cmp(&a.1.unwrap_or(-200.0))));
+    for (emitter, level) in &list {
+        let Some(cell) = projection.cell([emitter.at[0], emitter.at[1]]) else { continue };
+        if labels.0.iter().any(|r| r.contains(cell.into())) {
+            continue;
+        }
+        let (mark, role) = match level {
+            Some(level) if *level > -36.0 => ("◆", Role::Gold),
+            Some(_) => ("▪", Role::Gold),
+            None if member(emitter) => ("▪", Role::Faded),
+            None => ("◇", Role::Faded),
+        };
+        labels.mark(pen, cell, mark, role);
+    }
+    for (emitter, level) in &list {
+        let Some(cell) = projection.cell([emitter.at[0], emitter.at[1]]) else { continue };
+        if member(emitter) || names.get(emitter.emitter).contains(' ') {
+            continue;
+        }
+        let role = if Some(emitter.emitter) == chosen || level.is_some() { Role::Gold } else { Role::Faded };
+        let up = if emitter.at[2].abs() < 0.5 { String::new() } else { format!(" {:+.0} m", emitter.at[2]).replace('-', "−") };
+        labels.write(pen, projection.area, cell, &format!("{}{up}", names.get(emitter.emitter)), role);
+    }
+    // Flocks say how many of them are there.
+    for (flock, doc) in app.program().world.flocks.iter().zip(&app.document().world.flocks) {
+        let here = status.emitters.iter().filter(|e| flock.members.contains(&e.emitter)).count();
+        let zone = if let Candidates::Within(zone) = &doc.candidates { app.document().world.thing(&zone.value) } else { None };
+        let at = zone.map_or_else(|| flock.places.first().map(|p| [p.0[0], p.0[1]]), |t| t.points.iter().copied().reduce(|a, b| [a[0].min(b[0]), a[1].min(b[1])]));
+        if let Some((x, y)) = at.and_then(|at| projection.cell([at[0] + projection.scale, at[1] + projection.scale])) {
+            let text = format!("{} {here} of {}", doc.name, flock.members.len());
+            labels.write(pen, projection.area, (x.saturating_sub(1), y), &text, if here > 0 { Role::Gold } else { Role::Faded });
+        }
+    }
+}
+
+fn doorways(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+    for (at, doorway) in app.document().world.doorways.iter().enumerate() {
+        let open = app.rehearsal.status.as_ref().and_then(|s| s.open.get(at)).copied().unwrap_or(0.0);
+        if let Some(cell) = projection.cell(between(doorway.line[0], doorway.line[1], 0.5)) {
+            let chosen = app.map.chosen.as_ref().is_some_and(|c| c.name == doorway.name);
+            let text = format!("{} {:.0} %", doorway.name, open * 100.0);
+            labels.write(pen, projection.area, cell, &text, if chosen { Role::Gold } else { Role::Red });
+        }
+    }
+}
+
+fn zone_names(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+    let status = app.rehearsal.status.as_ref();
+    for (at, zone) in app.document().world.zones.iter().enumerate() {
+        let (low, high) = zone.form.bounds();
+        let inside = status.and_then(|s| s.zones.get(at)).is_some_and(|z| z.inside);
+        let name = if zone.shelter { zone.name.clone() } else { zone.name.to_uppercase() };
+        let chosen = app.map.chosen.as_ref().is_some_and(|c| c.name == zone.name);
+        let role = match (chosen, inside) {
+            (true, _) => Role::Gold,
+            (_, true) => Role::Vellum,
+            _ => Role::Faded,
+        };
+        // In its upper left corner, or wherever else in its upper part there is room.
+        let s = projection.scale;
+        let spots = [[low[0] + s, high[1] - 2.0 * s], [low[0] + s, high[1] - 4.0 * s], [f32::midpoint(low[0], high[0]), high[1] - 2.0 * s]];
+        for spot in spots {
+            if let Some((x, y)) = projection.cell(spot)
+                && labels.write(pen, projection.area, (x.saturating_sub(1), y), &name, role)
+            {
+                break;
+            }
+        }
+    }
+}
+
+/// Where a chosen thing sounds from just now, or where it is.
+fn heard_at(app: &App, thing: &Thing) -> Option<Ground> {
+    let key = NameKey::of(&thing.id.name);
+    let now = app.rehearsal.status.as_ref().and_then(|s| s.emitters.iter().find(|e| e.emitter == key)).map(|e| [e.at[0], e.at[1]]);
+    now.or_else(|| thing.points.first().copied())
+}
+
+/// The level over distance of what sounds at a thing, or of what it would play.
+fn level_curve(app: &App, thing: &Thing) -> Option<Curve> {
+    let key = NameKey::of(&thing.id.name);
+    let program = app.program();
+    let now = app.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)).map(|v| v.sound);
+    let plays = || program.world.plays.iter().find(|p| p.at == key).map(|p| program.sounds[p.sound as usize].key);
+    here::falloff(program, now.or_else(plays)?)?.level.clone()
+}
+
+/// The distance at which a level has fallen by so much.
+fn falls_to(curve: &Curve, level: f32) -> Option<f32> {
+    let far = curve.points().last()?.x;
+    (1..=400).map(|n| far * n as f32 / 400.0).find(|x| curve.at(*x) <= level)
+}
+
+/// What is chosen, and over distance what it does; or what would be heard at the cross.
+fn chosen(app: &App, pen: &mut Pen<'_>, area: Rect) {
+    let half = area.width / 2;
+    let left = Rect { width: half.saturating_sub(1), ..area };
+    let right = Rect { x: area.x + half, width: area.width - half, ..area };
+    let thing = app.chosen_thing();
+    match &thing {
+        Some(thing) => facts(app, pen, left, thing),
+        None => {
+            pen.heading(left.x, left.y, left.width, "Nothing chosen", "");
+            for (row, text) in ["; and , go through the things", "p points at the map", "A adds a thing, \" measures", "' goes with you, + − zoom"].iter().enumerate() {
+                pen.text(left.x + 1, left.y + 1 + row as u16, left.width - 1, text, Role::Faded);
+            }
+        }
+    }
+    if let Some(cross) = app.map.cross {
+        would_hear(app, pen, right, cross);
+    } else if let Some(curve) = thing.as_ref().and_then(|t| level_curve(app, t)) {
+        falloff(app, pen, right, thing.as_ref(), &curve);
+    } else {
+        would_hear(app, pen, right, app.here());
+    }
+}
+
+fn facts(app: &App, pen: &mut Pen<'_>, area: Rect, thing: &Thing) {
+    let word = thing.id.table.trim_end_matches('s');
+    let far = heard_at(app, thing).map(|at| apart(at, app.here()));
+    let from = if app.map.cross.is_some() { "from ×" } else { "from you" };
+    let aside = far.map_or_else(|| word.to_owned(), |far| format!("{word}, {far:.1} m {from}"));
+    pen.heading(area.x, area.y, area.width, &thing.id.name, &aside);
+    let fields = app.workspace.written("world.toml", &[thing.id.table, &thing.id.name]);
+    let mut y = area.y + 1;
+    for (field, value) in &fields {
+        if y + 1 >= area.bottom() {
+            break;
+        }
+        let end = pen.text(area.x + 1, y, 10, field, Role::Faded).max(area.x + 11);
+        pen.text(end + 1, y, area.right().saturating_sub(end + 1), value, Role::Vellum);
+        y += 1;
+    }
+    let hands = if app.map.alone.is_some() { "S all again" } else { "e types, K moves, C copies, X deletes, S alone" };
+    pen.text(area.x + 1, area.bottom() - 1, area.width - 1, hands, Role::Faded);
+}
+
+/// What sounds now, as it would be heard at a place.
+fn would_hear(app: &App, pen: &mut Pen<'_>, area: Rect, at: Ground) {
+    let heading = if app.map.cross.is_some() { "Heard at ×" } else { "Heard here, placed" };
+    pen.heading(area.x, area.y, area.width, heading, "loudest first");
+    let (Some(status), Some(program)) = (&app.rehearsal.status, app.rehearsal.status_program()) else { return };
+    let list = here::would_hear(program, status, at);
+    let names = &app.rehearsal.names;
+    if list.is_empty() {
+        pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing placed sounds now", Role::Faded);
+    }
+    for (row, heard) in list.iter().take(usize::from(area.height - 1)).enumerate() {
+        let y = area.y + 1 + row as u16;
+        pen.right(area.x + 6, y, &print_value(heard.heard).replace('+', ""), if heard.heard > -60.0 { Role::Gold } else { Role::Faded });
+        let far = format!("{:.0} m", heard.distance);
+        let room = area.width.saturating_sub(9 + far.chars().count() as u16);
+        let name = names.get(heard.emitter);
+        let text = if name.is_empty() { names.get(heard.sound).to_owned() } else { format!("{}, {name}", names.get(heard.sound)) };
+        pen.text(area.x + 7, y, room, &text, Role::Vellum);
+        pen.right(area.right(), y, &far, Role::Faded);
+    }
+}
+
+/// The level of what is chosen over distance, with how far it is now.
+fn falloff(app: &App, pen: &mut Pen<'_>, area: Rect, thing: Option<&Thing>, curve: &Curve) {
+    let Some(far) = curve.points().last().map(|p| p.x.max(GRID)) else { return };
+    let key = thing.map(|t| NameKey::of(&t.id.name)).unwrap_or_default();
+    // By the way that it takes, if it sounds.
+    let voice = app.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)?.aim);
+    let now = voice.map(|(_, distance, _)| distance).or_else(|| thing.and_then(|t| heard_at(app, t)).map(|at| apart(at, app.here())));
+    let value = now.map(|x| curve.at(x));
+    let aside = now.zip(value).map_or_else(String::new, |(x, v)| format!("at {x:.1} m {} dB", print_value(v)));
+    pen.heading(area.x, area.y, area.width, "Level over distance", &aside);
+    let plot = Rect { x: area.x + 1, y: area.y + 1, width: area.width - 1, height: area.height.saturating_sub(2) };
+    let height = |v: f32| f64::from((v + 60.0) / 66.0).clamp(0.0, 1.0);
+    let count = usize::from(plot.width) * 2;
+    let line: Dots = (0..=count).map(|n| (n as f64 / count as f64, height(curve.at(far * n as f32 / count as f32)))).collect();
+    let here: Dots = now
+        .filter(|x| *x <= far)
+        .map(|x| (0..40).map(|n| (f64::from(x / far), f64::from(n) / 40.0)).filter(|(_, y)| *y <= height(curve.at(x))).collect())
+        .unwrap_or_default();
+    pen.plots(plot, &[(&here, Role::Lapis), (&line, Role::Gold)]);
+    pen.text(area.x + 1, area.bottom() - 1, 8, "0 m", Role::Faded);
+    pen.right(area.right(), area.bottom() - 1, &format!("{} m, 6 dB above, −60 below", tidy(far)), Role::Faded);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use estampie_core::curve::{Point, Shape};
+
+    #[test]
+    fn the_arrow_looks_where_one_looks() {
+        assert_eq!([0.0, 44.0, 46.0, 180.0, 269.0, 350.0, -90.0].map(arrow), ["▲", "▲", "▶", "▼", "◀", "▲", "◀"]);
+    }
+
+    #[test]
+    fn a_ring_lies_where_the_level_has_fallen_so_far() {
+        let point = |x, y| Point { x, y, shape: Shape::Straight };
+        let curve = Curve::new(vec![point(0.0, 0.0), point(40.0, -40.0)]);
+        assert!((falls_to(&curve, -6.0).unwrap() - 6.0).abs() < 0.11);
+        assert_eq!(falls_to(&curve, -50.0), None);
+    }
+}
