@@ -321,5 +321,75 @@ fn mix(criterion: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, voices, silent, wiring, music, mix, demo);
+/// A world of so many emitters, zones and pieces of wall, all of the emitters told by the game and on the move, and 64 voices at some.
+fn placed(emitters: usize, zones: usize, walls: usize) -> (Engine, Remote) {
+    let mut world = String::from("start = \"500, 500\"\n");
+    for n in 0..zones {
+        let (x, y) = ((n % 25) * 40, (n / 25) * 50);
+        let outside = "{ level = \"-9 dB\", low-pass = \"1 kHz\" }";
+        world += &format!(
+            "[zones.z{n}]\noutline = [\"{x}, {y}\", \"{}, {y}\", \"{}, {}\", \"{x}, {}\"]\noutside = {outside}\ninside = {outside}\n",
+            x + 40,
+            x + 44,
+            y + 50,
+            y + 50
+        );
+    }
+    for n in 0..walls {
+        let (x, y) = ((n % 50) * 20, (n / 50) * 25);
+        world += &format!("[walls.w{n}]\nline = [\"{x}, {y}\", \"{}, {}\"]\n", x + 12, y + 9);
+    }
+    let sources = Sources::from_texts([
+        ("estampie.toml", "format = 1\nvoices = 256\nceiling = \"0 dB\""),
+        ("game.toml", "[events]\ngo = \"\"\n"),
+        ("sounds/a.toml", "[v]\nlevel = \"-30 dB\"\nloop = true\ntakes = [\"audio/n.wav\"]\nfalloff = { level = [\"0 m: 0 dB\", \"900 m: -20 dB\"] }\n"),
+        ("reactions.est", "When go\n  play v at the emitter\n"),
+        ("world.toml", &world),
+    ]);
+    let (mut engine, mut remote) = engine_of(&sources);
+    let mut out = vec![0.0; 2 * 64];
+    for n in 0..emitters {
+        let emitter = NameKey(n as u64 + 77);
+        let at = |k: usize| [((n * 37 + k * 400) % 1000) as f32, ((n * 61 + k * 300) % 1000) as f32, 0.0];
+        for (k, frames) in [(0, 0), (1, 48_000 * 600)] {
+            let what = InputKind::Place { emitter, kind: NameKey::NONE, at: at(k), facing: None, frames };
+            while remote.input(Input { frame: NOW, what }).is_err() {
+                engine.render(&mut out);
+            }
+        }
+        if n % (emitters / 64).max(1) == 0 {
+            remote.input(Input { frame: NOW, what: InputKind::Event { event: NameKey::of("go"), emitter } }).unwrap();
+        }
+        engine.render(&mut out);
+        while remote.happening().is_some() {}
+    }
+    remote.input(Input { frame: NOW, what: InputKind::Walk { emitter: NameKey::of("listener"), to: [900.0, 100.0, 0.0], speed: 3.0 } }).unwrap();
+    (engine, remote)
+}
+
+fn world(criterion: &mut Criterion) {
+    let (mut bare, _a) = placed(64, 0, 0);
+    let (mut full, _b) = placed(5000, 500, 2000);
+    let mut out = vec![0.0; 2 * FRAMES];
+    let mut group = criterion.benchmark_group("world");
+    group.throughput(Throughput::Elements(FRAMES as u64));
+    group.bench_function("64 placed voices", |b| b.iter(|| bare.render(black_box(&mut out))));
+    group.bench_function("64 placed voices, 5000 emitters, 500 zones, 2000 walls", |b| b.iter(|| full.render(black_box(&mut out))));
+    group.finish();
+    // In turns, so that what else the machine does falls on both alike.
+    let (mut a, mut b) = (Vec::new(), Vec::new());
+    for _ in 0..60 {
+        a.push(timed(|| bare.render(&mut out)));
+        b.push(timed(|| full.render(&mut out)));
+    }
+    let (a, b) = (middle(a), middle(b));
+    println!(
+        "world: 64 placed voices {:.1} % of a core; with 5000 emitters on the move, 500 zones, 2000 walls {:.1} %: {:.1} % of a block more",
+        a * 1000.0,
+        b * 1000.0,
+        (b - a) * 1000.0
+    );
+}
+
+criterion_group!(benches, voices, silent, wiring, music, mix, world, demo);
 criterion_main!(benches);

@@ -219,11 +219,9 @@ impl Recorder {
                 facing: facing.map(number),
                 over: (frames > 0).then(|| Seconds::of_frames(frames, self.rate)),
             }),
-            What::Walk { emitter, to, speed } => StepAction::Walk(Walking {
-                emitter: (emitter != NameKey::of(LISTENER_NAME)).then(|| word(emitter)),
-                to: to.map(number),
-                speed: number(speed),
-            }),
+            What::Walk { emitter, to, speed } => {
+                StepAction::Walk(Walking { emitter: (emitter != NameKey::of(LISTENER_NAME)).then(|| word(emitter)), to: to.map(number), speed: number(speed) })
+            }
             What::Remove { emitter } => StepAction::Remove(word(emitter)),
             What::Glide { parameter, from, to, frames } => {
                 StepAction::Glide { parameter: word(parameter), from: Some(number(from)), to: number(to), over: Seconds::of_frames(frames, self.rate) }

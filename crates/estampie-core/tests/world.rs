@@ -337,7 +337,8 @@ fn the_cone_and_the_pitch_of_what_moves_are_those_of_the_formulas() {
 
 #[test]
 fn single_sounds_are_strewn_around_within_their_ring_and_side() {
-    let text = "[scatters.creaks]\nplays = \"snap\"\nevery = \"0.1..0.3 s\"\naround = \"4..9 m\"\nbearing = \"20..70 deg\"\nmost = 8\nwhile = [\"place is nave\"]\n";
+    let text =
+        "[scatters.creaks]\nplays = \"snap\"\nevery = \"0.1..0.3 s\"\naround = \"4..9 m\"\nbearing = \"20..70 deg\"\nmost = 8\nwhile = [\"place is nave\"]\n";
     let mut bench = Bench::new(&world(text, ""), 3);
     bench.render(96_000);
     assert_eq!(bench.status.as_ref().unwrap().voices.len(), 0, "not while it is the street");
@@ -394,7 +395,13 @@ fn what_is_removed_fades_and_what_the_game_moves_follows_smoothly() {
 #[test]
 fn mistakes_in_the_world_have_a_place_and_a_mend() {
     let text = "[zones.nave]\noutline = [\"0, 0\", \"1, 0\"]\n[zones.crypt]\nat = \"1, 1\"\nradius = \"3 m\"\nsets = \"plaice is nave\"\nreverb = { a = \"-3 dB\" }\n[doorways.d]\nbetween = [\"crypt\", \"krypt\"]\nline = [\"0, 0\", \"1, 1\"]\n[emitters.bell]\nplays = \"hum\"\n[emitters.crypt]\nat = \"0, 0, x\"\n[flocks.f]\nplays = \"hmu\"\nwithin = \"crypt\"\n";
-    let (_, faults) = compile_with(&[("sounds/all.toml", SOUNDS), ("mix.toml", MIX), ("game.toml", GAME), ("world.toml", text), ("reactions.est", "When entering nvae\n  play snap\n")]);
+    let (_, faults) = compile_with(&[
+        ("sounds/all.toml", SOUNDS),
+        ("mix.toml", MIX),
+        ("game.toml", GAME),
+        ("world.toml", text),
+        ("reactions.est", "When entering nvae\n  play snap\n"),
+    ]);
     for wanted in [
         "outline of the zone nave has 2 points",
         "there is no state plaice",

@@ -154,7 +154,7 @@ fn curves_are_drawn_into_a_file_of_either_kind() {
         let out = folder.path().join(format!("curves.{ending}"));
         let done = run(&["draw", demo().to_str().unwrap(), "curves", "-o", out.to_str().unwrap()]);
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
-        assert!(String::from_utf8_lossy(&done.stdout).contains("42 curves"));
+        assert!(String::from_utf8_lossy(&done.stdout).contains("47 curves"));
         assert!(std::fs::metadata(&out).unwrap().len() > 20_000);
     }
     let wrong = run(&["draw", demo().to_str().unwrap(), "curves", "-o", "curves.png"]);
@@ -174,6 +174,24 @@ fn the_routing_is_drawn_with_every_bus() {
     for word in ["Brinewick Salvage: routing", "machines", "squeeze", "nave (return)", "-9 dB, moved", "1.5 dB, held"] {
         assert!(svg.contains(word), "{word}");
     }
+}
+
+#[test]
+fn the_map_is_drawn_with_everything_on_it() {
+    let folder = tempfile::tempdir().unwrap();
+    for ending in ["svg", "pdf"] {
+        let out = folder.path().join(format!("map.{ending}"));
+        let done = run(&["draw", demo().to_str().unwrap(), "map", "-o", out.to_str().unwrap()]);
+        assert!(done.status.success() && String::from_utf8_lossy(&done.stdout).contains("28 things"), "{done:?}");
+    }
+    let svg = std::fs::read_to_string(folder.path().join("map.svg")).unwrap();
+    for word in ["Brinewick Salvage: map", "boiler-house", "hatch-way", "organ", "flock shrimp: 14 of 90 places", "10 m, north above"] {
+        assert!(svg.contains(word), "{word}");
+    }
+    let nothing = folder.path().join("empty");
+    assert!(run(&["new", nothing.to_str().unwrap()]).status.success());
+    let done = run(&["draw", nothing.to_str().unwrap(), "map", "-o", folder.path().join("e.svg").to_str().unwrap()]);
+    assert!(String::from_utf8_lossy(&done.stderr).contains("no map to draw; world.toml holds it"), "{done:?}");
 }
 
 #[test]

@@ -132,7 +132,7 @@ fn a_window_too_small_says_so_and_loses_nothing() {
         } else if columns == "20" {
             story.wait_for("20 × 5 is too");
         } else {
-            story.wait_until("the page fits", |s| s.contains("The last 20 seconds") && s.contains("tidewalk"));
+            story.wait_until("the page fits", |s| s.contains("¶ Map") && s.contains("tidewalk"));
         }
     }
 }
@@ -297,7 +297,7 @@ fn other_colours_and_the_light_theme_open_too() {
         let command =
             format!("env XDG_STATE_HOME='{home}' {environment} '{}' '{}' --device none {option}; sleep 60", env!("CARGO_BIN_EXE_estampie"), project.display());
         story.tmux(&["new-session", "-d", "-x", "160", "-y", "47", &command]);
-        story.wait_for("The last 20 seconds");
+        story.wait_for("1 cell =");
         let coloured = String::from_utf8_lossy(&story.tmux(&["capture-pane", "-p", "-e"]).stdout).into_owned();
         assert_eq!(["[31m", ";31m", "38;2;", "38;5;"].iter().any(|c| coloured.contains(c)), name != "none", "{name}");
     }

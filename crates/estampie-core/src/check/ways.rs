@@ -120,6 +120,8 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
     for switch in &mut bare.music.switches {
         switch.on = true;
     }
+    // What plays by itself in the world is no part of it.
+    bare.world = crate::program::World::default();
     // The same without what comes: what is left is the old one alone.
     let mut alone = bare.clone();
     let rule = spec.rule(Some(from), to);

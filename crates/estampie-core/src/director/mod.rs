@@ -48,11 +48,23 @@ pub(crate) struct Rehearsed {
     pub(crate) solo_dry: bool,
     /// The emitter (or kind) that is heard alone, or none.
     pub(crate) only_emitter: NameKey,
+    /// Whether placed sounds are heard with a head, if the rehearsal says.
+    pub(crate) head: Option<bool>,
 }
 
 impl Default for Rehearsed {
     fn default() -> Self {
-        Rehearsed { waits: 1.0, chances: None, forced: None, solo: false, gates: false, metronome: false, solo_dry: false, only_emitter: NameKey::NONE }
+        Rehearsed {
+            waits: 1.0,
+            chances: None,
+            forced: None,
+            solo: false,
+            gates: false,
+            metronome: false,
+            solo_dry: false,
+            only_emitter: NameKey::NONE,
+            head: None,
+        }
     }
 }
 

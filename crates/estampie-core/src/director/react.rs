@@ -161,6 +161,7 @@ impl Engine {
                 self.rehearsed.only_emitter = emitter;
                 self.look_at_gates();
             }
+            InputKind::Head { on } => self.rehearsed.head = on,
             InputKind::SoloDry { on } => self.rehearsed.solo_dry = on,
             InputKind::Tap { bus } => self.outlets.tapped = bus,
             InputKind::Hold { parameter, value } => match program.find_parameter.get(parameter) {

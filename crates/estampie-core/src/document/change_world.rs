@@ -52,7 +52,12 @@ impl WorldDoc {
     /// Everything there is in the world, in the order of the tables.
     #[must_use]
     pub fn things(&self) -> Vec<Thing> {
-        let thing = |table: &'static str, name: &str, points: Vec<Ground>, closed, radius| Thing { id: ThingId { table, name: name.to_owned() }, points, closed, radius };
+        let thing = |table: &'static str, name: &str, points: Vec<Ground>, closed, radius| Thing {
+            id: ThingId { table, name: name.to_owned() },
+            points,
+            closed,
+            radius,
+        };
         let of_form = |table, name: &str, form: &Form| match form {
             Form::Outline(points) => thing(table, name, points.clone(), true, None),
             Form::Circle(at, radius) => thing(table, name, vec![*at], false, Some(*radius)),

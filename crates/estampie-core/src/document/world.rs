@@ -235,6 +235,8 @@ pub struct WorldDoc {
     pub facing: f32,
     /// Metres in a second that sound goes.
     pub speed_of_sound: f32,
+    /// Whether placed sounds are heard with a head between the ears, for headphones.
+    pub head: bool,
     /// Zones and shelters.
     pub zones: Vec<ZoneDoc>,
     /// Doorways.
@@ -255,6 +257,7 @@ impl Default for WorldDoc {
             start: [0.0; 3],
             facing: 0.0,
             speed_of_sound: 340.0,
+            head: false,
             zones: Vec::new(),
             doorways: Vec::new(),
             walls: Vec::new(),
@@ -423,6 +426,13 @@ pub(super) fn read_world(reading: &Reading<'_>) -> WorldDoc {
     if let Some(speed) = top.read("speed-of-sound", "a speed, like \"340 m/s\"", read_speed) {
         world.speed_of_sound = speed.value.clamp(50.0, 10_000.0);
     }
+    world.head = top
+        .read("heard-by", "speakers or headphones", |text| match text.trim() {
+            "speakers" => Ok(false),
+            "headphones" => Ok(true),
+            other => Err(format!("\"{other}\" is nothing one hears by")),
+        })
+        .is_some_and(|h| h.value);
     world.zones = each(&top, "zones", "zone", |name, fields, place| zone(name, fields, place, false));
     world.zones.extend(each(&top, "shelters", "shelter", |name, fields, place| zone(name, fields, place, true)));
     world.doorways = each(&top, "doorways", "doorway", doorway);

@@ -124,7 +124,9 @@ where
             area.draw(&Circle::new(map.at(*point), 4, colour.filled())).map_err(failed)?;
         }
         if let Some((x, y)) = points.first().map(|p| map.at(*p)) {
-            text(&emitter.name, ((x + 8).min(WIDTH as i32 - 80), y - 6), 12, colour)?;
+            let inside = |p: &Ground| (0..2).all(|i| p[i] >= map.low[i] - 1.0 && p[i] <= map.high[i] + 1.0);
+            let aside = if points.iter().any(inside) { "" } else { ", farther off" };
+            text(&format!("{}{aside}", emitter.name), ((x + 8).min(WIDTH as i32 - 80), y - 6), 12, colour)?;
         }
     }
     for (nth, flock) in world.flocks.iter().enumerate() {

@@ -226,6 +226,11 @@ pub enum InputKind {
         /// Its name or its kind's; none ends it.
         emitter: NameKey,
     },
+    /// Placed sounds are heard with a head between the ears (for headphones), or in stereo; as the project says if `None`.
+    Head {
+        /// Whether.
+        on: Option<bool>,
+    },
     /// Rehearsal only: while buses are heard alone, returns that are not among them are silent (or not).
     SoloDry {
         /// Whether.
@@ -236,7 +241,15 @@ pub enum InputKind {
 impl InputKind {
     /// Whether it is something that the game says, and not the rehearsal.
     pub(crate) fn comes_from_the_game(&self) -> bool {
-        matches!(self, InputKind::Event { .. } | InputKind::Parameter { .. } | InputKind::Glide { .. } | InputKind::State { .. } | InputKind::Place { .. } | InputKind::Walk { .. })
+        matches!(
+            self,
+            InputKind::Event { .. }
+                | InputKind::Parameter { .. }
+                | InputKind::Glide { .. }
+                | InputKind::State { .. }
+                | InputKind::Place { .. }
+                | InputKind::Walk { .. }
+        )
     }
 }
 

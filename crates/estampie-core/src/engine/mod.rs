@@ -55,9 +55,9 @@ pub use telemetry::{Cause, Draws, Happening, Notice, Reason, What};
 
 pub use crate::world::emitters::{LISTENER_NAME, MOST_EMITTERS};
 
+pub(crate) use crate::world::emitters::World;
 pub(crate) use remote::Outlets;
 pub(crate) use state::{Line, MOST_LINES, State, Stream, across, chosen_group, holds};
-pub(crate) use crate::world::emitters::World;
 
 use crate::director::{
     Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, aim_of, glide_sound,
@@ -427,6 +427,7 @@ impl Engine {
         let voice = &mut self.voices[slot];
         // One whose emitter or sound has gone stays where it was while it fades.
         voice.aim = aim.or(voice.aim.filter(|_| gone));
+        voice.with_head = self.rehearsed.head.unwrap_or(program.world.head);
         voice.swell = voice.cue.and_then(|c| self.now.state.layers.get(c.layer as usize)).map(|l| (l.swell, self.frame));
         voice.level = totals.level;
         if totals.pitch != voice.pitch {

@@ -1,9 +1,9 @@
 //! The memory that belongs to one program: made aside with it, filled from the one before when it takes over.
 
 use super::BLOCK;
-use super::telemetry::Reason;
 use super::MOST_EMITTERS;
-use crate::director::{By, Places, LayerState, PieceState, PlaylistState, StingerState};
+use super::telemetry::Reason;
+use crate::director::{By, LayerState, PieceState, Places, PlaylistState, StingerState};
 use crate::document::Property;
 use crate::dsp::block_coefficient;
 use crate::language::Urgency;

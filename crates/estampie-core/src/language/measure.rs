@@ -120,7 +120,10 @@ pub fn parse(file: &str, line: u32, text: &str) -> Parsed<Measure> {
         Measure::Since(cursor.name("an event")?)
     } else {
         let what = format!("\"{}\" is nothing that can be measured", cursor.peek());
-        return Err(cursor.fault(what, "write distance to, bearing of, speed of, height of, \"count of KIND within 20 m\", \"walls ahead within 8 m\", rate of, or time since"));
+        return Err(cursor.fault(
+            what,
+            "write distance to, bearing of, speed of, height of, \"count of KIND within 20 m\", \"walls ahead within 8 m\", rate of, or time since",
+        ));
     };
     cursor.end("nothing follows what is measured")?;
     Ok(measure)

@@ -2,6 +2,7 @@
 
 pub(crate) mod aim;
 pub(crate) mod buses;
+pub(crate) mod head;
 mod hearing;
 pub(crate) mod source;
 pub(crate) mod state;

@@ -4,6 +4,7 @@
 //! it is heard again it goes on where it would be.
 
 use super::aim::{Aim, Gains, plain};
+use super::head::Head;
 use super::source::{Source, WINDOW, Window};
 use crate::curve::Shape;
 use crate::document::Property;
@@ -229,6 +230,10 @@ pub(crate) struct Voice {
     /// Where it is heard, if it is placed; and the gains of the block before.
     pub(crate) aim: Option<Aim>,
     aimed: Option<Gains>,
+    /// The ears' delays and shadows, while heard with a head.
+    head: Head,
+    /// Whether it is.
+    pub(crate) with_head: bool,
     /// The gains of the block before of what its sounds send, for the first few.
     pub(crate) sent: [f32; MOST_SENT],
     /// The same of what it sends to the returns of rooms.
@@ -285,6 +290,8 @@ impl Voice {
             swept: [None; 4],
             aim: None,
             aimed: None,
+            head: Head::new(),
+            with_head: false,
             sent: [f32::NAN; MOST_SENT],
             roomed: [f32::NAN; MOST_ROOMS],
             leaving: Leaving::No,
@@ -386,6 +393,7 @@ impl Voice {
         }
         (self.asleep, self.debt, self.gain, self.aimed, self.sent) = (false, 0, f32::NAN, None, [f32::NAN; MOST_SENT]);
         self.roomed = [f32::NAN; MOST_ROOMS];
+        self.head = Head::new();
         self.gate = Fade::over(0.0, 1.0, u64::from(rate) * 3 / 1000);
         self.low = Stage::new();
         self.high = Stage::new();
@@ -472,16 +480,38 @@ impl Voice {
         let high = self.high.apply(self.octaves_up, |o| high_pass(o, rate), scratch, channels, count);
         let filtered = if low || high { mean_power(scratch, channels, count) } else { power };
         self.filtered += (filtered - self.filtered) * follow(self.filtered);
+        let channels = self.turn_head(scratch, channels, offset, rate);
         self.add(scratch, channels - 1, offset, target, left, right);
         self.wait = 0;
         low || high
+    }
+
+    /// Lets both ears hear what is in `scratch`, if it is placed and heard with a head; gives how many channels there are then.
+    ///
+    /// So far as it is wide it stays as it was recorded.
+    fn turn_head(&mut self, scratch: &mut Scratch, channels: usize, offset: usize, rate: u32) -> usize {
+        let Some(aim) = self.aim.filter(|_| self.with_head) else { return channels };
+        let count = BLOCK - offset;
+        let [first, second] = &mut scratch.out;
+        if channels == 1 {
+            *second = *first;
+        }
+        let middle: [f32; BLOCK] = std::array::from_fn(|i| (first[i] + second[i]) * 0.5);
+        let [mut left, mut right] = [[0.0; BLOCK]; 2];
+        self.head.process(&aim, rate, &middle[..count], [&mut left, &mut right]);
+        for i in 0..count {
+            first[i] += (left[i] - first[i]) * (1.0 - aim.width);
+            second[i] += (right[i] - second[i]) * (1.0 - aim.width);
+        }
+        2
     }
 
     /// Adds what is in `scratch` with the gain on its way to `target`.
     fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
         let start = if self.gain.is_nan() { target } else { self.gain };
         let count = BLOCK - offset;
-        let to = self.aim.map_or(plain(second + 1), |a| a.gains(second + 1));
+        // With a head the ears have been told apart already.
+        let to = self.aim.filter(|_| !self.with_head).map_or(plain(second + 1), |a| a.gains(second + 1));
         let from = self.aimed.replace(to).unwrap_or(to);
         if from != to || to != plain(second + 1) {
             return self.add_placed(scratch, (second, offset), (start, target), (from, to), left, right);

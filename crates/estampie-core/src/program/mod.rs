@@ -15,12 +15,10 @@ pub use distance::{Falloff, Priority};
 pub use formula::{Formula, Op};
 pub use lookup::Lookup;
 pub use mix::{Bus, Cell, Duck, DuckKey, FULL_PLAYER_LEVEL, Held, Insert, Mix, PlayerLevel, Send, Snapshot, SoundSend, player_level, player_level_db};
-pub use world::{
-    Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, Scatter, Source, Stand, Wall, World, Zone,
-};
 pub use music::{
     ArriveAt, Follows, Hold, Instrument, Layer, Long, Mode, Music, Next, Note, Notes, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, Variation, When,
 };
+pub use world::{Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, Scatter, Source, Stand, Wall, World, Zone};
 
 use crate::assets::Clip;
 use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull};

@@ -1,7 +1,7 @@
 //! The compiled world: zones, doorways, walls, and what sounds where, with indices over the map.
 
-use crate::names::NameKey;
 use super::{Curve, Lookup, Test};
+use crate::names::NameKey;
 use crate::world::geometry::{Form, Ground};
 use rstar::{AABB, RTree, RTreeObject};
 use std::ops::ControlFlow;
@@ -286,6 +286,8 @@ pub struct World {
     pub start: ([f32; 3], f32),
     /// Metres in a second that sound goes.
     pub speed_of_sound: f32,
+    /// Whether placed sounds are heard with a head, for headphones.
+    pub head: bool,
     /// Zones and shelters.
     pub zones: Vec<Zone>,
     /// Zones by key.

@@ -175,7 +175,14 @@ impl World {
         let mut listener = Emitter::new(NameKey::of(LISTENER_NAME));
         listener.present = true;
         let hearings = Vec::with_capacity(MOST_EMITTERS);
-        World { listener, emitters: Vec::with_capacity(MOST_EMITTERS), hearings, keys: Vec::with_capacity(MOST_EMITTERS), table: vec![EMPTY; TABLE], leapt: true }
+        World {
+            listener,
+            emitters: Vec::with_capacity(MOST_EMITTERS),
+            hearings,
+            keys: Vec::with_capacity(MOST_EMITTERS),
+            table: vec![EMPTY; TABLE],
+            leapt: true,
+        }
     }
 
     pub(crate) fn find(&self, key: NameKey) -> Option<usize> {

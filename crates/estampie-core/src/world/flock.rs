@@ -199,7 +199,10 @@ mod tests {
         let mut state = FlockState::new(&spec, 1);
         let ear = [10.0, 6.0, 0.0];
         state.follow(&spec, ear, (1.0, 1.0), (0, 64), 48_000, |_| {});
-        let far = |p: u16| { let a = spec.places[usize::from(p)].0; (a[0] - ear[0]).hypot(a[1] - ear[1]) };
+        let far = |p: u16| {
+            let a = spec.places[usize::from(p)].0;
+            (a[0] - ear[0]).hypot(a[1] - ear[1])
+        };
         let farthest = state.places().map(far).fold(0.0, f32::max);
         let filled: Vec<u16> = state.places().collect();
         assert_eq!(filled.len(), 5);

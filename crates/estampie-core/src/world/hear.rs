@@ -199,7 +199,8 @@ fn by_doorways(spec: &Spec, open: &[f32], (ear, near): ([f32; 3], &Within), (at,
     let share = 1.0 - shut;
     if taken.level >= zones.level {
         // What comes through the gap is more than what comes through the rest: it stands for the zones.
-        (found.taken[OUTSIDE], found.taken[INSIDE]) = (Muffled { follow: taken.follow, ..Muffled::default() }, Muffled { follow: taken.follow, ..Muffled::default() });
+        (found.taken[OUTSIDE], found.taken[INSIDE]) =
+            (Muffled { follow: taken.follow, ..Muffled::default() }, Muffled { follow: taken.follow, ..Muffled::default() });
         found.taken[DOORWAY] = Muffled { of: key, level: taken.level, low_pass: taken.low_pass, follow: taken.follow };
     }
     if weight > 0.0 {
@@ -357,7 +358,7 @@ impl World {
         let far = hearing.zones;
         let ear = &self.listener;
         let mut found = target(spec, open, (ear.at, near), (emitter.at, &far));
-        if fresh || (block + u64::from(place)) % LOOK == 0 {
+        if fresh || (block + u64::from(place)).is_multiple_of(LOOK) {
             hearing.walled = walled(spec, ear.at, emitter.at);
         }
         let mut wall = hearing.walled;

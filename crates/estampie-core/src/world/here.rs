@@ -23,8 +23,7 @@ pub struct WouldHear {
 }
 
 /// What place does, besides distance.
-const BY_PLACE: [TermKind; 7] =
-    [TermKind::Distance, TermKind::Cone, TermKind::Outside, TermKind::Inside, TermKind::Shelter, TermKind::Doorway, TermKind::Wall];
+const BY_PLACE: [TermKind; 7] = [TermKind::Distance, TermKind::Cone, TermKind::Outside, TermKind::Inside, TermKind::Shelter, TermKind::Doorway, TermKind::Wall];
 
 /// The falloff of a sound, or of the first sound among its takes that has one.
 fn falloff_of(program: &Program, sound: usize, depth: usize) -> Option<&Falloff> {

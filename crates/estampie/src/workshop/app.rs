@@ -9,7 +9,7 @@ use super::line::Line;
 use super::map::MapView;
 use super::mix::MixView;
 use super::music::MusicView;
-use super::rehearsal::Rehearsal;
+use super::rehearsal::{Rehearsal, is_member};
 use super::sounds::{Picker, SoundsView, TakeFacts};
 use super::theme::{Colours, Theme};
 use super::wiring::{Sentence, WiringView};
@@ -551,7 +551,26 @@ impl App {
     pub(crate) fn sounding(&self) -> Vec<estampie_core::engine::VoiceStatus> {
         let mut voices = self.rehearsal.status.as_ref().map_or_else(Vec::new, |s| s.voices.clone());
         voices.sort_by(|a, b| b.heard.total_cmp(&a.heard));
+        // Of a flock the loudest stands for all.
+        let mut seen: Vec<NameKey> = Vec::new();
+        let program = self.program();
+        voices.retain(|v| {
+            let again = is_member(program, v.emitter) && seen.contains(&v.sound);
+            if !again {
+                seen.push(v.sound);
+            }
+            !again
+        });
         voices
+    }
+
+    /// How many voices of a flock or scatter one stands for.
+    pub(crate) fn crowd(&self, voice: &estampie_core::engine::VoiceStatus) -> usize {
+        let program = self.program();
+        if !is_member(program, voice.emitter) {
+            return 1;
+        }
+        self.rehearsal.status.as_ref().map_or(1, |s| s.voices.iter().filter(|v| v.sound == voice.sound && is_member(program, v.emitter)).count())
     }
 
     /// The selected voice, or the loudest.

@@ -3,6 +3,7 @@
 use super::app::{App, Item};
 use super::keys::{Do, KEYS};
 use crate::player::device;
+use estampie_core::document::ThingId;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 
@@ -20,6 +21,10 @@ pub(crate) enum Found {
     Reaction(usize),
     /// A modulation, by its place in the file.
     Curve(usize),
+    /// A thing of the map, to be chosen.
+    Thing(ThingId),
+    /// A place where the listener can be put.
+    Stand(ThingId),
     Device(String),
     Devices,
 }
@@ -59,6 +64,12 @@ fn all(app: &App) -> Vec<Entry> {
     }
     for (index, bus) in app.program().buses.iter().enumerate() {
         add(format!("bus {}", app.program().names.get(bus.key)), "mix", Found::Bus(index));
+    }
+    for thing in document.world.things() {
+        if !thing.points.is_empty() {
+            add(format!("stand at {}", thing.id.name), "map", Found::Stand(thing.id.clone()));
+        }
+        add(format!("thing {}", thing.id.name), "map", Found::Thing(thing.id));
     }
     for (index, (name, _)) in document.playthroughs.iter().enumerate() {
         add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));

@@ -97,6 +97,7 @@ pub(crate) enum Do {
     Carry,
     CopyThing,
     DeleteThing,
+    Head,
 }
 
 /// A view of the workshop.
@@ -174,6 +175,7 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&[","], Do::PreviousThing, ",", "choose the thing before", STAGE, None),
     key(&["S"], Do::SoloThing, "S", "hear the chosen emitter alone (rehearsal only)", STAGE, None),
     key(&["A"], Do::AddThing, "A", "add at the cross: emitter lamp, zone crypt, wall pier, doorway gate streets crypt", STAGE, None),
+    key(&["E"], Do::Head, "E", "placed sounds as headphones give them, with a head between the ears, or as speakers (rehearsal only)", STAGE, None),
     key(&["K"], Do::Carry, "K", "move the chosen thing with the arrows; enter sets it down", STAGE, None),
     key(&["C"], Do::CopyThing, "C", "a copy of the chosen thing at the cross", STAGE, None),
     key(&["X"], Do::DeleteThing, "X", "delete the chosen thing", STAGE, None),

@@ -127,6 +127,10 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
         if x >= width {
             return;
         }
+        // What does not fit is left out: half a number is none.
+        if usize::from(x) + name.chars().count() + value.chars().count() + 1 > usize::from(width) && x > 1 {
+            return;
+        }
         if !name.is_empty() {
             x = pen.text(x, y, width - x, name, Role::Faded) + 1;
         }

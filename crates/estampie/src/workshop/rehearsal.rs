@@ -17,6 +17,12 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+/// Whether an emitter is one of a flock or of a scatter.
+pub(crate) fn is_member(program: &Program, emitter: NameKey) -> bool {
+    let world = &program.world;
+    !emitter.is_none() && (world.flocks.iter().any(|f| f.members.contains(&emitter)) || world.scatters.iter().any(|s| s.members.contains(&emitter)))
+}
+
 /// How much of the past the lanes show.
 pub(crate) const LANES: f64 = 20.0;
 
@@ -25,6 +31,8 @@ pub(crate) struct LogLine {
     pub(crate) frame: u64,
     pub(crate) text: String,
     pub(crate) label: Label,
+    /// The sound of a flock or scatter whose plays are counted in this line, and how many there were.
+    crowd: Option<(NameKey, u32)>,
 }
 
 /// A voice over time.
@@ -462,8 +470,28 @@ impl Rehearsal {
     }
 
     fn add_line(&mut self, frame: u64, text: String, label: Label) {
-        self.log.push_front(LogLine { frame, text, label });
+        self.log.push_front(LogLine { frame, text, label, crowd: None });
         self.log.truncate(500);
+    }
+
+    /// Those of a flock that sound within three seconds are one line.
+    fn add_crowd(&mut self, frame: u64, sound: NameKey) {
+        let lately = u64::from(self.program.rate) * 3;
+        let found = self.log.iter_mut().take(12).find(|l| l.frame + lately > frame && l.crowd.is_some_and(|(s, _)| s == sound));
+        let name = self.names.get(sound).to_owned();
+        match found {
+            Some(line) => {
+                let times = line.crowd.map_or(1, |(_, times)| times) + 1;
+                line.crowd = Some((sound, times));
+                line.text = format!("plays {name} ×{times}, around");
+            }
+            None => {
+                self.add_line(frame, format!("plays {name}, around"), Label::Aside);
+                if let Some(line) = self.log.front_mut() {
+                    line.crowd = Some((sound, 1));
+                }
+            }
+        }
     }
 
     fn note(&mut self, happening: &Happening, document: &Document) {
@@ -511,6 +539,12 @@ impl Rehearsal {
         if let Some((mut text, label)) = trace::sentence(happening, &self.names) {
             if let What::Notice(notice) = happening.what {
                 text.push_str(&mend(&notice, &self.names, document));
+            }
+            if let What::VoiceStart { sound, emitter, .. } = happening.what
+                && is_member(&self.program, emitter)
+            {
+                self.add_crowd(happening.frame, sound);
+                return;
             }
             // A value being dragged is one line that changes, not a hundred.
             let same = matches!(happening.what, What::Parameter { .. })

@@ -383,7 +383,11 @@ fn voice_line(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus, cho
     let x = area.x + 8 + meter;
     let emitter = names.get(voice.emitter);
     let left = area.right().saturating_sub(x + emitter.chars().count() as u16 + 1);
-    let end = pen.text(x, area.y, left, names.get(voice.sound), if chosen { Role::Gold } else { Role::Vellum });
+    let many = match app.crowd(voice) {
+        1 => String::new(),
+        n => format!(" ×{n}"),
+    };
+    let end = pen.text(x, area.y, left, &format!("{}{many}", names.get(voice.sound)), if chosen { Role::Gold } else { Role::Vellum });
     if voice.leaving && end + 5 < area.right() {
         pen.text(end + 1, area.y, 4, "ends", Role::Faded);
     }

@@ -54,7 +54,10 @@ impl App {
                 names.extend(document.world.zones.iter().map(|z| z.name.as_str()));
             }
             Typed::Thing(_) => {
-                names.extend(["at", "outline", "line", "path", "radius", "height", "margin", "order", "sets", "snapshot", "ambience", "plays", "facing", "open", "reach", "kind"]);
+                names.extend([
+                    "at", "outline", "line", "path", "radius", "height", "margin", "order", "sets", "snapshot", "ambience", "plays", "facing", "open", "reach",
+                    "kind",
+                ]);
                 names.extend(["inside.level", "inside.low-pass", "inside.time", "outside.level", "outside.low-pass", "outside.time", "closed.level", "note"]);
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()).chain(parameters));
             }
@@ -244,6 +247,8 @@ impl App {
                 self.view = View::Mix;
                 self.bus = index;
             }
+            Found::Thing(thing) => self.go_to_thing(thing, false),
+            Found::Stand(thing) => self.go_to_thing(thing, true),
             Found::Device(name) => {
                 self.rehearsal.player.choose_device(&name);
                 self.say(format!("going over to {name}"));

@@ -25,6 +25,7 @@ impl Compiler<'_> {
         let doc = &document.world;
         self.program.world.start = (doc.start, doc.facing);
         self.program.world.speed_of_sound = doc.speed_of_sound;
+        self.program.world.head = doc.head;
         for zone in &doc.zones {
             self.zone(zone);
         }

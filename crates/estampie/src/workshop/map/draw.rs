@@ -3,6 +3,7 @@
 use super::{GRID, Projection};
 use crate::workshop::app::{App, Column, Hit};
 use crate::workshop::pen::Pen;
+use crate::workshop::rehearsal::is_member;
 use crate::workshop::theme::Role;
 use estampie_core::curve::Curve;
 use estampie_core::document::{Candidates, StandDoc, Thing, WorldDoc};
@@ -242,7 +243,9 @@ fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut 
     }
     for (emitter, level) in &list {
         let Some(cell) = projection.cell([emitter.at[0], emitter.at[1]]) else { continue };
-        if member(emitter) || names.get(emitter.emitter).contains(' ') {
+        // Edges of shelters and members of flocks are told by what they belong to.
+        let own = app.document().world.emitters.iter().any(|d| NameKey::of(&d.name) == emitter.emitter);
+        if is_member(app.program(), emitter.emitter) || !own && app.program().world.sources.iter().any(|s| s.key == emitter.emitter) && level.is_none() {
             continue;
         }
         let role = if Some(emitter.emitter) == chosen || level.is_some() { Role::Gold } else { Role::Faded };
@@ -253,7 +256,8 @@ fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut 
     for (flock, doc) in app.program().world.flocks.iter().zip(&app.document().world.flocks) {
         let here = status.emitters.iter().filter(|e| flock.members.contains(&e.emitter)).count();
         let zone = if let Candidates::Within(zone) = &doc.candidates { app.document().world.thing(&zone.value) } else { None };
-        let at = zone.map_or_else(|| flock.places.first().map(|p| [p.0[0], p.0[1]]), |t| t.points.iter().copied().reduce(|a, b| [a[0].min(b[0]), a[1].min(b[1])]));
+        let at =
+            zone.map_or_else(|| flock.places.first().map(|p| [p.0[0], p.0[1]]), |t| t.points.iter().copied().reduce(|a, b| [a[0].min(b[0]), a[1].min(b[1])]));
         if let Some((x, y)) = at.and_then(|at| projection.cell([at[0] + projection.scale, at[1] + projection.scale])) {
             let text = format!("{} {here} of {}", doc.name, flock.members.len());
             labels.write(pen, projection.area, (x.saturating_sub(1), y), &text, if here > 0 { Role::Gold } else { Role::Faded });
@@ -329,7 +333,9 @@ fn chosen(app: &App, pen: &mut Pen<'_>, area: Rect) {
         Some(thing) => facts(app, pen, left, thing),
         None => {
             pen.heading(left.x, left.y, left.width, "Nothing chosen", "");
-            for (row, text) in ["; and , go through the things", "p points at the map", "A adds a thing, \" measures", "' goes with you, + − zoom"].iter().enumerate() {
+            for (row, text) in
+                ["; and , go through the things", "p points at the map", "A adds a thing, \" measures", "' goes with you, + − zoom"].iter().enumerate()
+            {
                 pen.text(left.x + 1, left.y + 1 + row as u16, left.width - 1, text, Role::Faded);
             }
         }
@@ -350,14 +356,9 @@ fn facts(app: &App, pen: &mut Pen<'_>, area: Rect, thing: &Thing) {
     let aside = far.map_or_else(|| word.to_owned(), |far| format!("{word}, {far:.1} m {from}"));
     pen.heading(area.x, area.y, area.width, &thing.id.name, &aside);
     let fields = app.workspace.written("world.toml", &[thing.id.table, &thing.id.name]);
-    let mut y = area.y + 1;
-    for (field, value) in &fields {
-        if y + 1 >= area.bottom() {
-            break;
-        }
+    for (y, (field, value)) in (area.y + 1..area.bottom().saturating_sub(1)).zip(&fields) {
         let end = pen.text(area.x + 1, y, 10, field, Role::Faded).max(area.x + 11);
         pen.text(end + 1, y, area.right().saturating_sub(end + 1), value, Role::Vellum);
-        y += 1;
     }
     let hands = if app.map.alone.is_some() { "S all again" } else { "e types, K moves, C copies, X deletes, S alone" };
     pen.text(area.x + 1, area.bottom() - 1, area.width - 1, hands, Role::Faded);
@@ -368,7 +369,16 @@ fn would_hear(app: &App, pen: &mut Pen<'_>, area: Rect, at: Ground) {
     let heading = if app.map.cross.is_some() { "Heard at ×" } else { "Heard here, placed" };
     pen.heading(area.x, area.y, area.width, heading, "loudest first");
     let (Some(status), Some(program)) = (&app.rehearsal.status, app.rehearsal.status_program()) else { return };
-    let list = here::would_hear(program, status, at);
+    let mut list = here::would_hear(program, status, at);
+    // Of a flock the loudest stands for all.
+    let mut seen: Vec<NameKey> = Vec::new();
+    list.retain(|h| {
+        let again = is_member(program, h.emitter) && seen.contains(&h.sound);
+        if !again {
+            seen.push(h.sound);
+        }
+        !again
+    });
     let names = &app.rehearsal.names;
     if list.is_empty() {
         pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing placed sounds now", Role::Faded);

@@ -8,7 +8,7 @@ pub(crate) use draw::draw;
 
 use super::aims::Hit;
 use super::app::{App, Column};
-use super::keys::Do;
+use super::keys::{Do, View};
 use estampie_core::document::{Thing, ThingId, WorldDoc};
 use estampie_core::engine::{EmitterStatus, InputKind, LISTENER_NAME};
 use estampie_core::names::NameKey;
@@ -72,6 +72,8 @@ pub(crate) struct MapView {
     pub(super) sketch: Option<Sketch>,
     /// The chosen thing moves with the arrows.
     pub(super) carrying: bool,
+    /// Whether placed sounds are heard with a head, if the rehearsal says.
+    head: Option<bool>,
     /// The emitter that is heard alone.
     pub(super) alone: Option<String>,
     /// Which of [`SPEEDS`].
@@ -93,6 +95,7 @@ impl Default for MapView {
             ruler: None,
             sketch: None,
             carrying: false,
+            head: None,
             alone: None,
             speed: 1,
             track: VecDeque::new(),
@@ -173,7 +176,8 @@ impl App {
     }
 
     pub(super) fn listener(&self) -> EmitterStatus {
-        let nobody = EmitterStatus { emitter: NameKey::of(LISTENER_NAME), at: self.document().world.start, distance: 0.0, facing: self.document().world.facing };
+        let nobody =
+            EmitterStatus { emitter: NameKey::of(LISTENER_NAME), at: self.document().world.start, distance: 0.0, facing: self.document().world.facing };
         self.rehearsal.status.as_ref().and_then(|s| s.emitters.first()).copied().unwrap_or(nobody)
     }
 
@@ -224,6 +228,13 @@ impl App {
             let shown = !self.map_shown();
             self.map.shown = Some(shown);
             self.column = if shown { Column::Map } else { Column::Index };
+            return true;
+        }
+        if does == Do::Head {
+            let on = !self.map.head.unwrap_or(self.program().world.head);
+            self.map.head = Some(on);
+            self.rehearsal.say(InputKind::Head { on: Some(on) });
+            self.say(if on { "with a head between the ears, for headphones (rehearsal only)" } else { "in stereo, for speakers (rehearsal only)" });
             return true;
         }
         if !self.map_shown() {
@@ -385,6 +396,17 @@ impl App {
             self.map.chosen = found;
         }
         any
+    }
+
+    /// Chooses a thing on the map, and puts the listener into its middle if so wanted.
+    pub(crate) fn go_to_thing(&mut self, id: ThingId, stand: bool) {
+        (self.view, self.column, self.map.shown) = (View::Stage, Column::Map, Some(true));
+        self.map.chosen = Some(id);
+        let Some(thing) = self.chosen_thing().filter(|_| stand) else { return };
+        let (low, high) = bounds(&thing.points);
+        // A line has no middle that lies on it.
+        let middle = if thing.closed || thing.points.len() == 1 { [f32::midpoint(low[0], high[0]), f32::midpoint(low[1], high[1])] } else { thing.points[0] };
+        self.place_listener(middle, None);
     }
 
     fn main_on_map(&mut self) {

@@ -1,0 +1,139 @@
+//! Stories of the map: walking, entering, opening a door, drawing, measuring.
+#![allow(clippy::unwrap_used, missing_docs)]
+
+mod support;
+
+use support::{Story, line};
+
+/// The level of the first line of what sounds with these words.
+fn heard(screen: &str, words: &[&str]) -> Option<f32> {
+    let found = line(screen, words)?;
+    let at = found.find(words[0])?;
+    found[..at].split_whitespace().rev().find_map(|w| w.replace('−', "-").parse().ok())
+}
+
+#[test]
+fn one_walks_from_the_quay_into_the_nave_and_everything_follows() {
+    let story = Story::new("walk");
+    story.open_demo();
+    story.wait_for("entered quay");
+    story.keys(&["d", "Tab"]);
+    story.wait_for("the arrows walk, 1.4 m/s");
+    story.keys(&[")", ")", ")", ")"]);
+    story.wait_for("you walk at 12 m/s");
+    story.keys(&["Up"]);
+    story.wait_for("entered streets");
+    story.wait_for("sealed-cabin");
+    // Each press is a stride; the next one begins where it ends.
+    std::thread::sleep(std::time::Duration::from_millis(900));
+    story.keys(&["Right"]);
+    std::thread::sleep(std::time::Duration::from_millis(900));
+    story.keys(&["Up"]);
+    std::thread::sleep(std::time::Duration::from_millis(900));
+    story.keys(&["Up"]);
+    story.wait_for("entered nave");
+    story.wait_for("under-the-vault");
+    story.wait_for("tidewalk/tabor goes out");
+    story.wait_until("the bed is the nave's", |s| line(s, &["water/bed", "nave"]).is_some());
+}
+
+#[test]
+fn starting_inside_a_zone_is_entering_it() {
+    let story = Story::new("inside");
+    let project = story.home.path().join("inside");
+    assert!(std::process::Command::new("cp").arg("-r").arg(Story::demo()).arg(&project).status().unwrap().success());
+    let world = std::fs::read_to_string(project.join("world.toml")).unwrap();
+    std::fs::write(project.join("world.toml"), world.replacen("start  = \"0, 0\"", "start  = \"12, 36\"", 1)).unwrap();
+    story.open(&format!("'{}' --device none", project.display()));
+    story.wait_for("entered nave");
+    story.wait_for("under-the-vault");
+}
+
+#[test]
+fn the_hatch_opens_by_its_parameter_and_the_boiler_comes_through() {
+    let story = Story::new("hatch");
+    story.open_demo();
+    // Before the boiler house, in the street.
+    story.keys(&["Tab", "p"]);
+    story.wait_for("the arrows move the cross");
+    story.keys(&["S-Right", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "P", "Escape", "i"]);
+    story.wait_for("entered streets");
+    let closed = story.wait_until("the boiler is heard through its wall", |s| heard(s, &["boiler/loop", "boiler"]).is_some_and(|v| v > -75.0));
+    assert!(closed.contains("hatch-way 0 %"), "{closed}");
+    std::thread::sleep(std::time::Duration::from_secs(2));
+    let before = heard(&story.screen(), &["boiler/loop", "boiler"]).unwrap();
+    story.keys(&[":"]);
+    story.type_text("hatch");
+    story.wait_for("parameter");
+    story.keys(&["Enter", "e"]);
+    story.wait_for("hatch is");
+    story.type_text("1");
+    story.keys(&["Enter"]);
+    story.wait_for("hatch-way 100 %");
+    story.wait_until("it comes through", |s| heard(s, &["boiler/loop", "boiler"]).is_some_and(|v| v > before + 6.0));
+}
+
+#[test]
+fn a_zone_is_drawn_named_heard_and_taken_back() {
+    let story = Story::new("draw");
+    story.open_demo();
+    story.keys(&["Tab", "p", "S-Left", "A"]);
+    story.wait_for("add what and its name");
+    story.type_text("zone crypt");
+    story.keys(&["Enter"]);
+    story.wait_for("drawing crypt");
+    story.keys(&[
+        "Right", "Right", "Right", "Right", "Right", "Enter", "Up", "Up", "Up", "Up", "Enter", "Left", "Left", "Left", "Left", "Left", "Enter", "Enter",
+    ]);
+    story.wait_for("crypt is in the world");
+    story.wait_for("1 unsaved");
+    story.keys(&["e"]);
+    story.wait_for("crypt: field and value");
+    story.type_text("ambience cable/hum");
+    story.keys(&["Enter"]);
+    story.wait_until("its field is shown", |s| line(s, &["ambience", "cable/hum"]).is_some());
+    // Into its middle, and it is heard.
+    story.keys(&["Right", "Right", "Down", "Down", "P"]);
+    story.wait_for("entered crypt");
+    story.wait_until("its ambience plays", |s| line(s, &["cable/hum", "crypt"]).is_some());
+    story.keys(&["u", "u"]);
+    story.wait_for("undid zone crypt");
+    story.wait_for("● saved");
+}
+
+#[test]
+fn the_ruler_measures_and_what_is_chosen_shows_its_falloff() {
+    let story = Story::new("ruler");
+    story.open_demo();
+    story.keys(&["Tab", "p", "\"", "Right", "Right", "Right", "Right"]);
+    // From the listener to the cross, but from where it was set down: the ruler begins at the cross.
+    story.wait_until("four columns are measured", |s| line(s, &[" 4.0 m "]).is_some());
+    story.keys(&["Escape", "Escape", ";"]);
+    story.wait_until("something is chosen", |s| s.contains("m from you"));
+    story.keys(&[":"]);
+    story.type_text("thing cable");
+    story.wait_for("thing cable");
+    story.keys(&["Enter"]);
+    story.wait_until("the falloff of the cable, with how far it is now", |s| line(s, &["Level over distance", "at", "dB"]).is_some());
+    story.keys(&[":"]);
+    story.type_text("stand at nave");
+    story.keys(&["Enter"]);
+    story.wait_for("entered nave");
+}
+
+#[test]
+fn an_emitter_is_moved_copied_and_deleted_with_the_keys() {
+    let story = Story::new("move");
+    story.open_demo();
+    story.keys(&["Tab", ";"]);
+    story.wait_until("the nearest thing is chosen", |s| s.contains("emitter, "));
+    story.keys(&["K", "Right", "Right", "Enter"]);
+    story.wait_for("1 unsaved");
+    story.wait_until("the bell is a metre farther east", |s| line(s, &["at", "1, 2"]).is_some());
+    story.keys(&["C"]);
+    story.wait_for("bell-2 is a copy of bell");
+    story.keys(&["X"]);
+    story.wait_for("bell-2 is deleted");
+    story.keys(&["u", "u", "u"]);
+    story.wait_for("● saved");
+}
