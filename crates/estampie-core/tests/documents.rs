@@ -154,7 +154,7 @@ fn the_demo_has_no_faults_and_is_as_rich_as_it_should_be() {
     let of = |wanted: fn(&ValueOf) -> bool| document.parameters.iter().filter(|p| wanted(&p.source)).count();
     assert!(of(|s| matches!(s, ValueOf::Formula(_))) >= 2 && of(|s| matches!(s, ValueOf::Measure(_))) >= 3);
     let buses = || document.buses.iter();
-    assert_eq!((buses().filter(|b| b.returns).count(), document.snapshots.len(), document.player_levels.len()), (2, 4, 4));
+    assert_eq!((buses().filter(|b| b.returns).count(), document.snapshots.len(), document.player_levels.len()), (2, 5, 4));
     has("sends, effects, a shared one", buses().any(|b| !b.sends.is_empty()) && buses().flat_map(|b| &b.inserts).filter(|i| i.like.is_some()).count() > 1);
     has("ducking of music by the dispatcher", document.ducks.iter().any(|d| d.key.value == "bus radio" && d.ducks.value == "music"));
     let settings = document.modulations.iter().filter(|m| matches!(m.property, estampie_core::document::Property::Setting(_))).count();

@@ -393,6 +393,79 @@ fn what_is_removed_fades_and_what_the_game_moves_follows_smoothly() {
 }
 
 #[test]
+fn a_camera_says_where_things_are_heard_and_the_listener_how_far_they_are() {
+    let mut bench = Bench::new(&world("start = \"0, 0\"\n[emitters.bell]\nat = \"0, 10\"\nplays = \"hum\"\n", ""), 1);
+    bench.render(4800);
+    let aim = |bench: &Bench| voice(bench, "hum").unwrap().aim.unwrap();
+    assert!(aim(&bench).0.abs() < 0.1 && (aim(&bench).1 - 10.0).abs() < 1e-3);
+    // The camera stands at the right of the bell and looks north: the bell is at its left.
+    place(&mut bench, "camera", [10.0, 10.0, 0.0], 0.0);
+    bench.render(4800);
+    assert!((aim(&bench).0 + 90.0).abs() < 0.1 && (aim(&bench).1 - 10.0).abs() < 1e-3, "{:?}", aim(&bench));
+    bench.send(NOW, InputKind::Remove { emitter: NameKey::of("camera") });
+    bench.render(4800);
+    assert!(aim(&bench).0.abs() < 0.1);
+}
+
+#[test]
+fn with_headphones_each_ear_hears_for_itself_and_what_is_ahead_is_in_the_middle() {
+    let text = "start = \"0, 0\"\nheard-by = \"headphones\"\n[emitters.bell]\nat = \"5, 0\"\nplays = \"buzz\"\n";
+    let sounds = "[buzz]\nbus = \"a\"\nloop = true\ntakes = [\"audio/long.wav\"]\nfalloff = { level = [\"0 m: 0 dB\"], width = [\"0 m: 0 %\"] }\n";
+    let program = program_with(&[("sounds/all.toml", sounds), ("mix.toml", "[buses.a]\n"), ("world.toml", text)]);
+    let mut bench = Bench::new(&program, 1);
+    let (left, right) = bench.render(48_000);
+    // The lag at which the sides are most alike: later at the left, by what the formula says.
+    let alike = |lag: usize| left[20_000 + lag..40_000 + lag].iter().zip(&right[20_000..40_000]).map(|(a, b)| f64::from(a * b)).sum::<f64>();
+    let best = (0..60).max_by(|a, b| alike(*a).total_cmp(&alike(*b))).unwrap();
+    assert!((30..=33).contains(&best), "{best} frames");
+    assert!(support::level(&right[20_000..]) > support::level(&left[20_000..]) + 3.0, "the near ear hears more of what is high");
+    bench.send(NOW, InputKind::Place { emitter: NameKey::of("listener"), kind: NameKey::NONE, at: [0.0; 3], facing: Some(90.0), frames: 0 });
+    let (left, right) = bench.render(48_000);
+    assert!(left[24_000..].iter().zip(&right[24_000..]).all(|(a, b)| (a - b).abs() < 1e-5), "ahead both ears hear the same");
+    // As speakers: the far side is silent.
+    bench.send(NOW, InputKind::Head { on: Some(false) });
+    bench.send(NOW, InputKind::Place { emitter: NameKey::of("listener"), kind: NameKey::NONE, at: [0.0; 3], facing: Some(0.0), frames: 0 });
+    let (left, _) = bench.render(48_000);
+    assert!(left[24_000..].iter().all(|s| s.abs() < 1e-6));
+}
+
+#[test]
+fn one_emitter_is_heard_alone() {
+    let text = "[emitters.bell]\nat = \"0, 2\"\nplays = \"hum\"\n[emitters.gong]\nat = \"0, 3\"\nplays = \"bed\"\n";
+    let mut bench = Bench::new(&world(text, ""), 1);
+    let level = |bench: &mut Bench| bench.render(9600).0[9500];
+    let both = level(&mut bench);
+    bench.send(NOW, InputKind::SoloEmitter { emitter: NameKey::of("bell") });
+    let alone = level(&mut bench);
+    assert!((alone - 0.5 * 10f32.powf(-2.0 / 20.0)).abs() < 1e-3, "{alone}");
+    bench.send(NOW, InputKind::SoloEmitter { emitter: NameKey::NONE });
+    assert!((level(&mut bench) - both).abs() < 1e-4);
+}
+
+#[test]
+fn what_would_be_heard_elsewhere_is_what_is_heard_there() {
+    use estampie_core::world::here::would_hear;
+    let text = format!(
+        "start = \"5, 5\"\n{SQUARES}{DOOR}[walls.w]\nline = [\"10, 2\", \"10, 8\"]\nlevel = \"-9 dB\"\n[emitters.bell]\nat = \"30, 4\"\nplays = \"hum\"\n"
+    );
+    let program = world(&text, "");
+    let mut bench = Bench::new(&program, 1);
+    bench.parameter("hatch", 0.3);
+    bench.render(48_000);
+    for at in [[12.0f32, 3.0], [28.0, 6.0], [-4.0, 5.0], [19.0, 9.0]] {
+        let told = would_hear(&program, bench.status.as_ref().unwrap(), at)[0];
+        let mut there = Bench::new(&program, 1);
+        there.parameter("hatch", 0.3);
+        place(&mut there, "listener", [at[0], at[1], 0.0], 0.0);
+        there.render(96_000);
+        let kinds = [TermKind::Bus, TermKind::Snapshot, TermKind::Ceiling, TermKind::Recorded];
+        // What depends on the place alone, against the same there.
+        let rest: f32 = kinds.iter().map(|k| term(&bench, "hum", *k)).sum();
+        assert!((told.heard - rest - taken(&there).unwrap()).abs() < 0.1, "{at:?}: {} {}", told.heard - rest, taken(&there).unwrap());
+    }
+}
+
+#[test]
 fn mistakes_in_the_world_have_a_place_and_a_mend() {
     let text = "[zones.nave]\noutline = [\"0, 0\", \"1, 0\"]\n[zones.crypt]\nat = \"1, 1\"\nradius = \"3 m\"\nsets = \"plaice is nave\"\nreverb = { a = \"-3 dB\" }\n[doorways.d]\nbetween = [\"crypt\", \"krypt\"]\nline = [\"0, 0\", \"1, 1\"]\n[emitters.bell]\nplays = \"hum\"\n[emitters.crypt]\nat = \"0, 0, x\"\n[flocks.f]\nplays = \"hmu\"\nwithin = \"crypt\"\n";
     let (_, faults) = compile_with(&[

@@ -235,7 +235,11 @@ fn help_and_finder_open_and_close() {
     story.open_demo();
     story.keys(&["?"]);
     // A terminal may be read while a page is drawn: all of it is waited for.
-    story.wait_until("all of the help is there", |s| ["Keys of the view Stage", "send dive.begin", "undo the last edit"].iter().all(|w| s.contains(w)));
+    story.wait_until("the help is there", |s| ["Keys of the view Stage", "the view Mix: "].iter().all(|w| s.contains(w)));
+    story.wait_until("its last line comes into sight", |s| {
+        story.keys(&["Down", "Down"]);
+        ["send dive.begin", "undo the last edit", "click a voice to see why"].iter().all(|w| s.contains(w))
+    });
     story.keys(&["Escape", ":"]);
     story.type_text("bus cre");
     story.wait_for("bus creatures");

@@ -53,7 +53,7 @@ pub use status::{
 };
 pub use telemetry::{Cause, Draws, Happening, Notice, Reason, What};
 
-pub use crate::world::emitters::{LISTENER_NAME, MOST_EMITTERS};
+pub use crate::world::emitters::{CAMERA_NAME, LISTENER_NAME, MOST_EMITTERS};
 
 pub(crate) use crate::world::emitters::World;
 pub(crate) use remote::Outlets;

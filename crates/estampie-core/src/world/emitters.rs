@@ -9,6 +9,9 @@ use crate::program::{Pass, Stand, World as Spec};
 /// The name under which the listener is an emitter too.
 pub const LISTENER_NAME: &str = "listener";
 
+/// An emitter of this name is the point from which directions are heard, while distances and zones are the listener's.
+pub const CAMERA_NAME: &str = "camera";
+
 /// The most emitters at once. Further ones have no place; what plays at them is not placed.
 pub const MOST_EMITTERS: usize = 8192;
 

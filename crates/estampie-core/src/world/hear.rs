@@ -11,7 +11,7 @@
 //!
 //! What is taken follows in each thing's own time, and all together never faster than 0.3 dB in a block.
 
-use super::emitters::{Emitter, World, bearing, length, spread};
+use super::emitters::{CAMERA_NAME, Emitter, World, bearing, length, spread};
 use super::geometry::{Ground, apart, crossing, through};
 use crate::engine::{BLOCK, TermKind};
 use crate::names::NameKey;
@@ -344,6 +344,7 @@ impl World {
     pub(crate) fn hear(&mut self, spec: &Spec, (open, near): (&[f32], &Within), place: u16, frame: u64, rate: u32) {
         let at = usize::from(place);
         let Some(emitter) = self.emitters.get(at).filter(|e| e.present) else { return };
+        let camera = self.find(NameKey::of(CAMERA_NAME)).filter(|c| self.emitters[*c].present && *c != at);
         let block = frame / BLOCK as u64 + 1;
         let hearing = &mut self.hearings[at];
         if hearing.block == block {
@@ -389,7 +390,10 @@ impl World {
             Some(Stand::Points(points)) => together(points, ear.at),
             _ => straight + hearing.detour,
         };
-        hearing.bearing = bearing_step(bearing(ahead, ear.facing) + hearing.turn);
+        // Where the player stands says how far things are, the camera, if the game places one, where they are heard.
+        let eye = camera.map_or(ear, |at| &self.emitters[at]);
+        let seen = [emitter.at[0] - eye.at[0], emitter.at[1] - eye.at[1]];
+        hearing.bearing = bearing_step(bearing(seen, eye.facing) + hearing.turn);
         hearing.off_axis = off_axis(emitter, found.direction);
         let shift = shift(spec.speed_of_sound, emitter, ear, rate);
         let share = crate::dsp::block_coefficient(DOPPLER.0, BLOCK, rate);

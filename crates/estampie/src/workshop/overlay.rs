@@ -3,7 +3,7 @@
 use super::app::App;
 use super::finder;
 use super::keys::{KEYS, PADS, View};
-use super::pen::Pen;
+use super::pen::{Pen, rows_of};
 use super::theme::Role;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
@@ -19,12 +19,10 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
     clear(app, pen, area);
     let view = View::ALL.iter().find(|(v, ..)| *v == app.view).map_or("", |(.., name)| name);
     pen.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {view}"));
-    let half = area.width / 2;
-    let rows = usize::from(area.height - 2);
-    let keys: Vec<(String, String)> = KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
-    let mut others: Vec<(String, String)> = Vec::new();
+    let mut lines: Vec<(String, String)> =
+        KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
     if app.view == View::Stage {
-        others.extend(app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name))));
+        lines.extend(app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name))));
     }
     let mouse: &[&str] = match app.view {
         View::Stage => &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"],
@@ -40,16 +38,31 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
             ("e", "type the point: 40 m: -3 dB, smooth"),
             ("n x s", "new point, take it out, its shape"),
         ];
-        others.extend(curve.map(|(key, words)| (key.to_owned(), words.to_owned())));
+        lines.extend(curve.map(|(key, words)| (key.to_owned(), words.to_owned())));
     }
-    others.extend(mouse.iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
-    for (x, lines) in [(2, keys), (half + 1, others)] {
-        for (row, (key, words)) in lines.iter().skip(app.scroll).take(rows).enumerate() {
-            let y = area.y + 2 + row as u16;
-            let style = pen.theme.key();
-            pen.put(x, y, 11, key, style);
-            pen.text(x + 12, y, half.saturating_sub(14), words, Role::Vellum);
+    lines.extend(mouse.iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
+    // As many columns as there is room for, each line as long as it needs to be.
+    let columns = (area.width / 76).max(1);
+    let wide = area.width / columns;
+    let rows = usize::from(area.height - 2);
+    let mut told: Vec<(String, String)> = Vec::new();
+    for (key, words) in lines {
+        let mut key = Some(key);
+        for part in rows_of(&words, usize::from(wide.saturating_sub(15)), "") {
+            told.push((key.take().unwrap_or_default(), part));
         }
+    }
+    // It scrolls by lines until the last one is in sight.
+    let shown = rows * usize::from(columns);
+    let from = app.scroll.min(told.len().saturating_sub(shown));
+    for (at, (key, words)) in told.iter().skip(from).take(shown).enumerate() {
+        let (x, y) = ((at / rows) as u16 * wide + 2, area.y + 2 + (at % rows) as u16);
+        let style = pen.theme.key();
+        pen.put(x, y, 11, key, style);
+        pen.text(x + 12, y, wide.saturating_sub(14), words, Role::Vellum);
+    }
+    if told.len() > shown {
+        pen.right(area.right() - 2, area.y, &format!("{} of {} lines, ↑ ↓ for the rest", shown, told.len()), Role::Faded);
     }
 }
 

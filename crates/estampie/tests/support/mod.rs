@@ -60,7 +60,8 @@ impl Story {
 
     pub fn keys(&self, keys: &[&str]) {
         for key in keys {
-            self.tmux(&["send-keys", key]);
+            // To tmux a lone semicolon ends a command.
+            self.tmux(&["send-keys", if *key == ";" { "\\;" } else { key }]);
             std::thread::sleep(Duration::from_millis(15));
         }
     }
