@@ -73,7 +73,7 @@ struct Bare {
 impl Bare {
     fn new(voices: usize) -> Bare {
         let voices = (0..voices).map(|v| (v as u64 * 977 * ONE, advance_of((v as f64 / voices as f64 * 14.0 - 7.0).exp2().powf(1.0 / 12.0)))).collect();
-        Bare { interpolator: Interpolator::new(), source: noise(96_000 + 4 * 64 + TAPS), voices }
+        Bare { interpolator: Interpolator::new(), source: noise(96_000 + 1024 + TAPS), voices }
     }
 
     fn render(&mut self, out: &mut [f32]) {
@@ -82,7 +82,7 @@ impl Bare {
             part.fill(0.0);
             for (position, advance) in &mut self.voices {
                 let whole = (*position >> 32) as usize % 96_000;
-                let end = self.interpolator.fill(&self.source[whole..whole + 256 + TAPS], *position & (ONE - 1), *advance, &mut block);
+                let end = self.interpolator.fill(&self.source[whole..whole + 1024 + TAPS], *position & (ONE - 1), *advance, &mut block);
                 *position = whole as u64 * ONE + end;
                 for (frame, sample) in part.chunks_mut(2).zip(&block) {
                     frame[0] += sample;

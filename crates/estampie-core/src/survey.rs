@@ -42,7 +42,7 @@ pub struct Survey {
     pub parameters: Vec<String>,
     /// States that nothing is picked or guarded by.
     pub states: Vec<String>,
-    /// Sounds that neither a reaction nor another sound plays.
+    /// Sounds that no reaction, music, place or other sound plays.
     pub sounds: Vec<String>,
 }
 
@@ -94,7 +94,8 @@ pub fn survey(document: &Document) -> Survey {
     }
     used.extend(document.music.subjects());
     used.extend(document.snapshots.iter().flat_map(|s| &s.during).map(|c| c.subject.text.as_str()));
-    played.extend(document.music.sounds().into_iter().map(|(sound, _)| sound.value.as_str()));
+    used.extend(document.world.subjects());
+    played.extend(document.music.sounds().into_iter().chain(document.world.sounds()).map(|(sound, _)| sound.value.as_str()));
     let unused = |names: Vec<&String>, used: &BTreeSet<&str>| names.into_iter().filter(|n| !used.contains(n.as_str())).cloned().collect();
     Survey {
         events: unused(document.events.iter().map(|e| &e.name).collect(), &used),

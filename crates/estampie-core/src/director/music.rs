@@ -302,13 +302,17 @@ impl Engine {
         now.level = if !now.plays() || (now.level - piece.level).abs() < 0.005 { piece.level } else { now.level + (piece.level - now.level) * share };
     }
 
-    /// Quarter notes in a second of the piece that sounds and began first in the file; 0 if none does.
-    pub(crate) fn tempo_now(&self, program: &Program) -> f32 {
+    /// Quarter notes in a second of the piece that sounds and began first in the file; 0 if none does. Looked up every eighth block, as
+    /// fractions are not cheap and echoes glide to a new tempo anyway.
+    pub(crate) fn tempo_now(&mut self, program: &Program) -> f32 {
         if !program.mix.wants_tempo {
             return 0.0;
         }
-        let mut pieces = program.music.pieces.iter().zip(&self.now.state.pieces);
-        pieces.find_map(|(spec, now)| now.sequencer.quarters_a_second(spec, self.frame, program.rate)).unwrap_or(0.0)
+        if (self.frame / BLOCK as u64).is_multiple_of(8) {
+            let mut pieces = program.music.pieces.iter().zip(&self.now.state.pieces);
+            self.tempo = pieces.find_map(|(spec, now)| now.sequencer.quarters_a_second(spec, self.frame, program.rate)).unwrap_or(0.0);
+        }
+        self.tempo
     }
 
     /// The tempo as parameters move it, in steps of a hundredth of a percent.

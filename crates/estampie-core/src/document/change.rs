@@ -119,7 +119,8 @@ impl Workspace {
         self.set_values(&name, &values)
     }
 
-    /// Gives a sound another name wherever it is named: in its file, in takes, modulations and reactions, as one edit.
+    /// Gives a sound another name wherever it is named: in its file, in takes, modulations, reactions, music, the mix and
+    /// the world, as one edit.
     ///
     /// # Errors
     /// When the new name is none, is taken, or a file cannot be edited.
@@ -141,7 +142,9 @@ impl Workspace {
             }
         }
         places.extend(document.modulations.iter().filter(|m| m.kind == super::Moved::Sound && m.target.value == old).map(|m| m.target.place.clone()));
-        places.extend(document.music.sounds().into_iter().filter(|(s, _)| s.value == old).map(|(s, _)| s.place.clone()));
+        let others = document.music.sounds().into_iter().chain(document.world.sounds());
+        places.extend(others.filter(|(s, _)| s.value == old).map(|(s, _)| s.place.clone()));
+        places.extend(named_in_mix(&document, old).into_iter().map(|(_, place)| place));
         for reaction in &document.reactions {
             places.extend(reaction.actions.iter().filter_map(|a| sound_of(&a.action)).filter(|w| w.text == old).map(|w| w.place.clone()));
         }
@@ -404,8 +407,22 @@ pub fn uses_of(document: &Document, sound: &str) -> Vec<(String, Place)> {
     for modulation in document.modulations.iter().filter(|m| m.kind == super::Moved::Sound && m.target.value == sound) {
         list.push((format!("moved by {}", modulation.from.value), modulation.place.clone()));
     }
-    list.extend(document.music.sounds().into_iter().filter(|(s, _)| s.value == sound).map(|(s, what)| (what, s.place.clone())));
+    let others = document.music.sounds().into_iter().chain(document.world.sounds());
+    list.extend(others.filter(|(s, _)| s.value == sound).map(|(s, what)| (what, s.place.clone())));
+    list.extend(named_in_mix(document, sound));
     list
+}
+
+/// Where the mix names a sound: as the key of a duck, and where a snapshot holds what it sends.
+fn named_in_mix(document: &Document, sound: &str) -> Vec<(String, Place)> {
+    let names = |text: &str| {
+        let mut words = text.split_whitespace();
+        words.next() == Some("sound") && words.next() == Some(sound)
+    };
+    let ducks = document.ducks.iter().filter(|d| names(&d.key.value)).map(|d| (format!("ducks {}", d.ducks.value), d.key.place.clone()));
+    let held = document.snapshots.iter().flat_map(|s| s.holds.iter().map(move |h| (s, h)));
+    let held = held.filter(|(_, h)| names(&h.what.value)).map(|(s, h)| (format!("snapshot {}", s.name), h.what.place.clone()));
+    ducks.chain(held).collect()
 }
 
 /// The sounds that are like a shared setting, or in a group; of an effect, the buses.

@@ -251,6 +251,38 @@ pub struct WorldDoc {
     pub flocks: Vec<FlockDoc>,
 }
 
+impl AmountDoc {
+    fn parameter(&self) -> Option<&str> {
+        if let AmountDoc::Moved(parameter, _) = self { Some(&parameter.value) } else { None }
+    }
+}
+
+impl WorldDoc {
+    /// All sounds that the world names, each with what names it.
+    #[must_use]
+    pub fn sounds(&self) -> Vec<(&Located<String>, String)> {
+        let zones = self.zones.iter().flat_map(|z| z.ambience.iter().map(|s| (s, format!("ambience of {}", z.name))));
+        let edges = self.zones.iter().filter_map(|z| z.edge.as_ref().map(|s| (s, format!("edge of {}", z.name))));
+        let emitters = self.emitters.iter().flat_map(|e| e.plays.iter().map(|s| (s, format!("plays at {}", e.name))));
+        let scatters = self.scatters.iter().map(|s| (&s.plays, format!("scatter {}", s.name)));
+        let flocks = self.flocks.iter().map(|f| (&f.plays, format!("flock {}", f.name)));
+        zones.chain(edges).chain(emitters).chain(scatters).chain(flocks).collect()
+    }
+
+    /// The parameters and states that move something in the world or that it asks for.
+    #[must_use]
+    pub fn subjects(&self) -> Vec<&str> {
+        let held = self.emitters.iter().filter_map(|e| if let StandDoc::Held(bearing, _) = &e.stand { bearing.parameter() } else { None });
+        let mut list: Vec<&str> = self.doorways.iter().filter_map(|d| d.open.parameter()).chain(held).collect();
+        for scatter in &self.scatters {
+            list.extend(scatter.pace.parameter());
+            list.extend(scatter.during.iter().map(|c| c.subject.text.as_str()));
+        }
+        list.extend(self.flocks.iter().flat_map(|f| [f.density.parameter(), f.pace.parameter()]).flatten());
+        list
+    }
+}
+
 impl Default for WorldDoc {
     fn default() -> Self {
         WorldDoc {

@@ -4,6 +4,7 @@
 //! update follows A. Simper's form). Butterworth: Q = 1/√2, 12 dB per octave. Its response is exactly that of the
 //! bilinear transform of the analogue filter with the cutoff prewarped: |H|² = 1 / (1 + (tan(πf/r) / tan(πc/r))⁴).
 
+use super::four::Four;
 use crate::units::Hertz;
 
 /// g = tan(πc/r) of a cutoff held to `least` … 0.49 of the rate, and a₁ = 1 / (1 + g (g + √2)).
@@ -31,6 +32,12 @@ impl LowPassCoefficients {
         LowPassCoefficients { keep: (2.0 * a1 - 1.0) as f32, band: (2.0 * g * a1) as f32, low: (2.0 * g * g * a1) as f32 }
     }
 
+    /// Four steps at a time, for as long as they stand still.
+    fn four(self) -> Four {
+        let [keep, band, low] = [self.keep, self.band, self.low].map(f64::from);
+        Four::of([(keep + 1.0) / 2.0, band / 2.0, low / 2.0], [0.0, 0.0, 1.0])
+    }
+
     fn towards(self, other: Self, t: f32) -> Self {
         let mix = |a: f32, b: f32| a + (b - a) * t;
         LowPassCoefficients { keep: mix(self.keep, other.keep), band: mix(self.band, other.band), low: mix(self.low, other.low) }
@@ -47,19 +54,17 @@ pub struct LowPass {
 impl LowPass {
     /// Filters in place; the cutoff goes from `from` to `to` in equal steps, one a sample.
     pub fn process(&mut self, samples: &mut [f32], from: LowPassCoefficients, to: LowPassCoefficients) {
-        if from == to {
-            let mut state = *self;
-            for sample in samples.iter_mut() {
-                *sample = state.step(*sample, to);
-            }
-            *self = state;
-        } else {
-            let scale = 1.0 / samples.len().max(1) as f32;
-            for (i, sample) in samples.iter_mut().enumerate() {
-                *sample = self.step(*sample, from.towards(to, (i + 1) as f32 * scale));
-            }
+        let scale = 1.0 / samples.len().max(1) as f32;
+        let mut state = *self;
+        for (i, sample) in samples.iter_mut().enumerate() {
+            *sample = state.step(*sample, if from == to { to } else { from.towards(to, (i + 1) as f32 * scale) });
         }
-        // A tail that has died away is exactly 0, so that no denormal number slows what follows.
+        *self = state;
+        self.settle();
+    }
+
+    /// A tail that has died away is exactly 0, so that no denormal number slows what follows.
+    fn settle(&mut self) {
         if self.one.abs() < 1e-15 && self.two.abs() < 1e-15 {
             *self = LowPass::default();
         }
@@ -101,6 +106,10 @@ impl HighPassCoefficients {
         HighPassCoefficients { a1: a1 as f32, a2: (g * a1) as f32, a3: (g * g * a1) as f32 }
     }
 
+    fn four(self) -> Four {
+        Four::of([self.a1, self.a2, self.a3].map(f64::from), [1.0, -std::f64::consts::SQRT_2, -1.0])
+    }
+
     fn towards(self, other: Self, t: f32) -> Self {
         let mix = |a: f32, b: f32| a + (b - a) * t;
         HighPassCoefficients { a1: mix(self.a1, other.a1), a2: mix(self.a2, other.a2), a3: mix(self.a3, other.a3) }
@@ -120,14 +129,34 @@ pub trait Filter: Default + Copy {
     type Coefficients: Copy + PartialEq;
     /// Filters in place; the cutoff goes from `from` to `to` in equal steps, one a sample.
     fn process(&mut self, samples: &mut [f32], from: Self::Coefficients, to: Self::Coefficients);
+    /// Filters in place with a cutoff that stands still.
+    fn hold(&mut self, samples: &mut [f32], held: &Held<Self>);
+    /// What `hold` needs.
+    fn held(at: Self::Coefficients) -> Held<Self>;
     /// Whether the state is a number; a filter that is not starts afresh.
     fn heal(&mut self) -> bool;
+}
+
+/// A cutoff that stands still, worked out for four samples at a time.
+#[derive(Debug, Clone, Copy)]
+pub struct Held<F: Filter> {
+    at: F::Coefficients,
+    four: Four,
 }
 
 impl Filter for LowPass {
     type Coefficients = LowPassCoefficients;
     fn process(&mut self, samples: &mut [f32], from: LowPassCoefficients, to: LowPassCoefficients) {
         LowPass::process(self, samples, from, to);
+    }
+    fn hold(&mut self, samples: &mut [f32], held: &Held<Self>) {
+        let mut state = [self.one, self.two];
+        let rest = held.four.process(&mut state, samples);
+        [self.one, self.two] = state;
+        LowPass::process(self, rest, held.at, held.at);
+    }
+    fn held(at: LowPassCoefficients) -> Held<Self> {
+        Held { at, four: at.four() }
     }
     fn heal(&mut self) -> bool {
         LowPass::heal(self)
@@ -150,6 +179,15 @@ impl Filter for HighPass {
             *sample -= std::f32::consts::SQRT_2 * band + low;
         }
         *self = if state.one.abs() < 1e-15 && state.two.abs() < 1e-15 { HighPass::default() } else { state };
+    }
+    fn hold(&mut self, samples: &mut [f32], held: &Held<Self>) {
+        let mut state = [self.one, self.two];
+        let rest = held.four.process(&mut state, samples);
+        [self.one, self.two] = state;
+        Filter::process(self, rest, held.at, held.at);
+    }
+    fn held(at: HighPassCoefficients) -> Held<Self> {
+        Held { at, four: at.four() }
     }
     fn heal(&mut self) -> bool {
         let fine = self.one.is_finite() && self.two.is_finite();
@@ -192,10 +230,15 @@ mod tests {
             let ratio = ((PI * frequency / 48_000.0).tan() / (PI * cutoff / 48_000.0).tan()).powi(4);
             for (is_low, expected) in [(true, -10.0 * (1.0 + ratio).log10()), (false, -10.0 * (1.0 + 1.0 / ratio).log10())] {
                 if expected > -60.0 {
-                    let measured = measure(frequency, |tone| {
-                        if is_low { LowPass::default().process(tone, low, low) } else { Filter::process(&mut HighPass::default(), tone, high, high) }
-                    });
-                    prop_assert!((measured - expected).abs() < 0.05, "{measured:.3} dB, expected {expected:.3} dB, low-pass {is_low}");
+                    for held in [false, true] {
+                        let measured = measure(frequency, |tone| match (is_low, held) {
+                            (true, false) => LowPass::default().process(tone, low, low),
+                            (true, true) => LowPass::default().hold(tone, &LowPass::held(low)),
+                            (false, false) => Filter::process(&mut HighPass::default(), tone, high, high),
+                            (false, true) => HighPass::default().hold(tone, &HighPass::held(high)),
+                        });
+                        prop_assert!((measured - expected).abs() < 0.05, "{measured:.3} dB, expected {expected:.3} dB, low-pass {is_low}, held {held}");
+                    }
                 }
             }
         }
@@ -223,8 +266,10 @@ mod tests {
         let mut filter = LowPass::default();
         let mut samples = vec![0.0f32; 48_000 * 4];
         samples[0] = 1.0;
-        for block in samples.chunks_mut(64) {
-            filter.process(block, c, c);
+        let held = LowPass::held(c);
+        for (at, block) in samples.chunks_mut(64).enumerate() {
+            // Both ways of working it out leave the same state.
+            if at % 2 == 0 { filter.process(block, c, c) } else { filter.hold(block, &held) }
         }
         assert_eq!(samples.last(), Some(&0.0));
         assert_eq!(filter, LowPass::default());

@@ -5,13 +5,14 @@
 pub mod effects;
 mod envelope;
 mod filter;
+mod four;
 mod interpolate;
 mod limiter;
 mod smooth;
 
 pub(crate) use effects::DelayLine;
 pub use envelope::{Envelope, Shaping};
-pub use filter::{Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
+pub use filter::{Filter, Held, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
 pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};
 pub use limiter::Limiter;
 pub use smooth::{Fade, Swell, block_coefficient};

@@ -159,6 +159,8 @@ pub struct Engine {
     last_gain: f32,
     status_every: u32,
     until_status: u32,
+    /// Quarter notes in a second, for what goes with the music.
+    pub(crate) tempo: f32,
 }
 
 impl Engine {
@@ -213,6 +215,7 @@ impl Engine {
             last_gain: 1.0,
             status_every: options.status_every.max(1),
             until_status: options.status_every.max(1),
+            tempo: 0.0,
             now: Box::new(prepared),
         };
         let program = Arc::clone(&engine.now.program);

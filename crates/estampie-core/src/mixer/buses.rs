@@ -167,11 +167,15 @@ impl Engine {
             let (gain, line) = &mut from.sends[index];
             let start = if gain.is_nan() { target } else { *gain };
             *gain = target;
+            let silent = start == 0.0 && target == 0.0;
+            if silent && line.is_none() {
+                continue;
+            }
             let (mut left, mut right) = (from.left, from.right);
             if let Some([a, b]) = line {
                 hold_back([a, b], spec.delay as usize, [&mut left, &mut right]);
             }
-            if start == 0.0 && target == 0.0 {
+            if silent {
                 continue;
             }
             let slope = (target - start) / BLOCK as f32;

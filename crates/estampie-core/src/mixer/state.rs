@@ -1,8 +1,9 @@
 //! The memory of the mix: buses, effects at work, values, snapshots, ducks.
 
+use super::stage::Stage;
 use crate::curve::Shape;
 use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
-use crate::dsp::{DelayLine, Fade, Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell};
+use crate::dsp::{DelayLine, Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell};
 use crate::engine::BLOCK;
 use crate::names::NameKey;
 use crate::program::{Bus, Duck, Insert, Mix, Program, Snapshot};
@@ -125,44 +126,22 @@ impl Slot {
 }
 
 /// A low-pass and a high-pass of a bus, there only while they filter.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(crate) struct BusFilters {
-    low: ([LowPass; 2], Option<LowPassCoefficients>),
-    high: ([HighPass; 2], Option<HighPassCoefficients>),
-}
-
-fn filter_with<F: Filter>(filters: &mut ([F; 2], Option<F::Coefficients>), wanted: Option<F::Coefficients>, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
-    let (from, to, crossing) = match (filters.1, wanted) {
-        (None, None) => return,
-        (Some(from), Some(to)) => (from, to, 0.0),
-        (None, Some(to)) => (to, to, 1.0),
-        (Some(from), None) => (from, from, -1.0),
-    };
-    for (filter, out) in filters.0.iter_mut().zip([left, right]) {
-        let dry = *out;
-        filter.process(out, from, to);
-        if !filter.heal() {
-            out.fill(0.0);
-        }
-        if crossing != 0.0 {
-            for (i, (wet, dry)) in out.iter_mut().zip(dry).enumerate() {
-                let t = (i + 1) as f32 / BLOCK as f32;
-                *wet = dry + (*wet - dry) * if crossing > 0.0 { t } else { 1.0 - t };
-            }
-        }
-    }
-    if wanted.is_none() {
-        filters.0 = [F::default(); 2];
-    }
-    filters.1 = wanted;
+    low: Stage<LowPass>,
+    high: Stage<HighPass>,
 }
 
 impl BusFilters {
+    fn new() -> BusFilters {
+        BusFilters { low: Stage::new(), high: Stage::new() }
+    }
+
     pub(crate) fn process(&mut self, (low, high): (f32, f32), rate: u32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
-        let low = (low < -0.001).then(|| LowPassCoefficients::new(Octaves(low).from_open(), rate));
-        let high = (high > 0.001).then(|| HighPassCoefficients::new(Octaves(high).above_open(), rate));
-        filter_with(&mut self.low, low, left, right);
-        filter_with(&mut self.high, high, left, right);
+        let low_pass = |octaves: f32| (octaves < -0.001).then(|| LowPassCoefficients::new(Octaves(octaves).from_open(), rate));
+        let high_pass = |octaves: f32| (octaves > 0.001).then(|| HighPassCoefficients::new(Octaves(octaves).above_open(), rate));
+        self.low.apply(low, low_pass, &mut [&mut *left, &mut *right]);
+        self.high.apply(high, high_pass, &mut [left, right]);
     }
 }
 
@@ -238,7 +217,7 @@ impl BusState {
             amplitude: 0.0,
             square: 0.0,
             chain,
-            filters: BusFilters::default(),
+            filters: BusFilters::new(),
             sends: bus.sends.iter().map(|s| (f32::NAN, line(s.delay))).collect(),
             unsent: 0,
             voice_line: line(bus.voice_delay),

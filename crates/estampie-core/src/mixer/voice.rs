@@ -6,9 +6,10 @@
 use super::aim::{Aim, Gains, plain};
 use super::head::Head;
 use super::source::{Source, WINDOW, Window};
+use super::stage::Stage;
 use crate::curve::Shape;
 use crate::document::Property;
-use crate::dsp::{Envelope, Fade, Filter, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS};
+use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS};
 use crate::engine::{BLOCK, Cause, Stream};
 use crate::names::NameKey;
 use crate::program::{MOST_NESTED, MOST_ROOMS, Recipe};
@@ -19,12 +20,11 @@ use std::sync::Arc;
 pub(crate) struct Scratch {
     pub(crate) window: Window,
     pub(crate) out: [[f32; BLOCK]; 2],
-    pub(crate) dry: [f32; BLOCK],
 }
 
 impl Default for Scratch {
     fn default() -> Self {
-        Scratch { window: [[0.0; WINDOW]; 2], out: [[0.0; BLOCK]; 2], dry: [0.0; BLOCK] }
+        Scratch { window: [[0.0; WINDOW]; 2], out: [[0.0; BLOCK]; 2] }
     }
 }
 
@@ -120,55 +120,6 @@ impl Way {
     /// The sounds on the way.
     pub(crate) fn sounds(&self) -> &[u32] {
         &self.path[..self.depth]
-    }
-}
-
-/// A filter of both channels that is there only while it filters.
-#[derive(Debug)]
-struct Stage<F: Filter> {
-    coefficients: Option<F::Coefficients>,
-    /// The cutoff that `coefficients` were made for, in octaves.
-    made_for: f32,
-    filters: [F; 2],
-}
-
-impl<F: Filter> Stage<F> {
-    fn new() -> Self {
-        Stage { coefficients: None, made_for: 0.0, filters: [F::default(); 2] }
-    }
-
-    /// Filters; going over between filtering and not is a cross-fade of one block. True if it did anything.
-    fn apply(&mut self, octaves: f32, make: impl Fn(f32) -> Option<F::Coefficients>, scratch: &mut Scratch, channels: usize, count: usize) -> bool {
-        let wanted = if octaves == self.made_for && self.coefficients.is_some() { self.coefficients } else { make(octaves) };
-        self.made_for = octaves;
-        let (from, to, crossing) = match (self.coefficients, wanted) {
-            (None, None) => return false,
-            (Some(from), Some(to)) => (from, to, 0.0),
-            (None, Some(to)) => (to, to, 1.0),
-            (Some(from), None) => (from, from, -1.0),
-        };
-        for channel in 0..channels {
-            let out = &mut scratch.out[channel][..count];
-            if crossing != 0.0 {
-                scratch.dry[..count].copy_from_slice(out);
-            }
-            self.filters[channel].process(out, from, to);
-            if !self.filters[channel].heal() {
-                out.fill(0.0);
-            }
-            if crossing != 0.0 {
-                for (i, (wet, dry)) in out.iter_mut().zip(&scratch.dry).enumerate() {
-                    let t = (i + 1) as f32 / count as f32;
-                    let share = if crossing > 0.0 { t } else { 1.0 - t };
-                    *wet = *dry + (*wet - *dry) * share;
-                }
-            }
-        }
-        if wanted.is_none() {
-            self.filters = [F::default(); 2];
-        }
-        self.coefficients = wanted;
-        true
     }
 }
 
@@ -354,10 +305,8 @@ impl Voice {
             history[LEAD..].copy_from_slice(&window[LEAD..TAPS]);
         }
         self.primed = true;
-        self.low.coefficients = low_pass(self.octaves, rate);
-        self.low.made_for = self.octaves;
-        self.high.coefficients = high_pass(self.octaves_up, rate);
-        self.high.made_for = self.octaves_up;
+        self.low.begin(self.octaves, low_pass(self.octaves, rate));
+        self.high.begin(self.octaves_up, high_pass(self.octaves_up, rate));
     }
 
     /// Goes to sleep at the start of the block that begins at `frame`.
@@ -453,7 +402,7 @@ impl Voice {
         self.silence = if silent > 0 { self.silence + silent } else { self.silence.min(TAPS) };
         let mut position = self.fraction;
         for channel in 0..channels {
-            position = interpolator.fill(&scratch.window[channel][..whole + TAPS], self.fraction, self.advance, &mut scratch.out[channel][..count]);
+            position = interpolator.fill(&scratch.window[channel], self.fraction, self.advance, &mut scratch.out[channel][..count]);
             self.history[channel].copy_from_slice(&scratch.window[channel][whole..whole + TAPS]);
         }
         self.fraction = position & (ONE - 1);
@@ -476,8 +425,10 @@ impl Voice {
         let count = BLOCK - offset;
         let power = mean_power(scratch, channels, count);
         self.power += (power - self.power) * follow(self.power);
-        let low = self.low.apply(self.octaves, |o| low_pass(o, rate), scratch, channels, count);
-        let high = self.high.apply(self.octaves_up, |o| high_pass(o, rate), scratch, channels, count);
+        let [first, second] = &mut scratch.out;
+        let sides = &mut [&mut first[..count], &mut second[..count]][..channels];
+        let low = self.low.apply(self.octaves, |o| low_pass(o, rate), sides);
+        let high = self.high.apply(self.octaves_up, |o| high_pass(o, rate), sides);
         let filtered = if low || high { mean_power(scratch, channels, count) } else { power };
         self.filtered += (filtered - self.filtered) * follow(self.filtered);
         let channels = self.turn_head(scratch, channels, offset, rate);

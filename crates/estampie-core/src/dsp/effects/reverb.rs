@@ -124,25 +124,33 @@ impl Shelves {
         }
     }
 
-    /// Runs `group` of the lines through, frame by frame.
-    fn process(&mut self, group: usize, block: &mut [[f32; LINES]]) {
-        let steps = self.steps(block.len());
-        let moves = steps.iter().flatten().any(|s| *s != 0.0);
-        let (mut c, mut state) = (self.now, self.state);
+    /// Ends a block with a state.
+    fn end(&mut self, mut state: [Lanes; 2]) {
+        self.now = self.to;
+        state.iter_mut().flatten().for_each(settle);
+        self.state = state;
+    }
+
+    /// Runs `group` of the lines through one shelf after the other, frame by frame: neither waits for the other's chain.
+    fn process(low: &mut Shelves, high: &mut Shelves, group: usize, block: &mut [[f32; LINES]]) {
+        let steps = [low.steps(block.len()), high.steps(block.len())];
+        let moves = steps.iter().flatten().flatten().any(|s| *s != 0.0);
+        let mut c = [low.now, high.now];
+        let (mut first, mut second) = (low.state, high.state);
         for frame in block {
             if moves {
-                for (c, step) in c.iter_mut().flatten().zip(steps.iter().flatten()) {
+                for (c, step) in c.iter_mut().flatten().flatten().zip(steps.iter().flatten().flatten()) {
                     *c += step;
                 }
             }
             let mut x = [0.0; LANES];
             x.copy_from_slice(&frame[group * LANES..(group + 1) * LANES]);
-            Shelves::step(&c, &mut state, &mut x);
+            Shelves::step(&c[0], &mut first, &mut x);
+            Shelves::step(&c[1], &mut second, &mut x);
             frame[group * LANES..(group + 1) * LANES].copy_from_slice(&x);
         }
-        self.now = self.to;
-        state.iter_mut().flatten().for_each(settle);
-        self.state = state;
+        low.end(first);
+        high.end(second);
     }
 }
 
@@ -313,9 +321,8 @@ impl Effect for Reverb {
         self.enter(to, left, right, &mut early);
         let (mut input, input_step) = self.input.steps(self.input_to, n);
         self.read_lines(to[5], n);
-        for group in 0..LINES / LANES {
-            self.low[group].process(group, &mut self.back[..n]);
-            self.high[group].process(group, &mut self.back[..n]);
+        for (group, (low, high)) in self.low.iter_mut().zip(&mut self.high).enumerate() {
+            Shelves::process(low, high, group, &mut self.back[..n]);
         }
         let (mut keep, mut keep_step) = ([0.0f32; LINES], [0.0f32; LINES]);
         for line in 0..LINES {

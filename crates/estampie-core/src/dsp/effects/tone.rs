@@ -6,6 +6,7 @@
 //! the bilinear transform of the analogue prototypes.
 
 use super::{Around, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Setting, Unit, settle};
+use crate::dsp::four::Four;
 use std::f64::consts::{PI, SQRT_2};
 
 const SLOPES: &[&str] = &["12 dB", "6 dB", "18 dB", "24 dB", "30 dB", "36 dB", "42 dB", "48 dB"];
@@ -119,6 +120,8 @@ impl Mixture {
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Section {
     now: Option<Mixture>,
+    /// The same once it has stood still for a block.
+    held: Option<Four>,
     state: [[f32; 2]; 2],
 }
 
@@ -137,11 +140,14 @@ impl Section {
         self.now = Some(to);
         let [mut a, mut b] = self.state;
         if from == to {
+            let held = self.held.get_or_insert_with(|| Four::of(to.a.map(f64::from), to.m.map(f64::from)));
+            let (left, right) = (held.process(&mut a, left), held.process(&mut b, right));
             for (l, r) in left.iter_mut().zip(right.iter_mut()) {
                 *l = Section::step(&mut a, *l, &to);
                 *r = Section::step(&mut b, *r, &to);
             }
         } else {
+            self.held = None;
             let share = 1.0 / left.len().max(1) as f32;
             for (i, (l, r)) in left.iter_mut().zip(right.iter_mut()).enumerate() {
                 let c = from.towards(&to, (i + 1) as f32 * share);
@@ -190,12 +196,14 @@ struct Slope {
     sections: [Section; 4],
     first: First,
     share: f32,
+    /// The cutoff for which the sections are set.
+    last: f32,
 }
 
 impl Slope {
     fn new(making: &Making, high: bool) -> Slope {
         let order = ORDERS[(making.values[1] as usize).min(ORDERS.len() - 1)];
-        Slope { rate: making.rate, order, high, sections: [Section::default(); 4], first: First::default(), share: f32::NAN }
+        Slope { rate: making.rate, order, high, sections: [Section::default(); 4], first: First::default(), share: f32::NAN, last: f32::NAN }
     }
 }
 
@@ -211,13 +219,16 @@ pub(super) fn butterworth(order: usize) -> impl Iterator<Item = f64> {
 impl Effect for Slope {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
         let cutoff = around.to[0];
+        let same = self.last == cutoff;
+        self.last = cutoff;
         for (section, q) in self.sections.iter_mut().zip(butterworth(self.order)) {
-            let to = if self.high { Mixture::high_pass(cutoff, q, self.rate) } else { Mixture::low_pass(cutoff, q, self.rate) };
+            let make = || if self.high { Mixture::high_pass(cutoff, q, self.rate) } else { Mixture::low_pass(cutoff, q, self.rate) };
+            let to = section.now.filter(|_| same).unwrap_or_else(make);
             section.process(to, left, right);
         }
         if !self.order.is_multiple_of(2) {
-            let g = warped(cutoff, self.rate);
-            let to = (g / (1.0 + g)) as f32;
+            let of = |g: f64| (g / (1.0 + g)) as f32;
+            let to = if same { self.share } else { of(warped(cutoff, self.rate)) };
             let from = if self.share.is_nan() { to } else { self.share };
             self.share = to;
             self.first.process((from, to), self.high, left, right);
