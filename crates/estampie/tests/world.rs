@@ -114,7 +114,7 @@ fn the_ruler_measures_and_what_is_chosen_shows_its_falloff() {
     story.type_text("thing cable");
     story.wait_for("thing cable");
     story.keys(&["Enter"]);
-    story.wait_until("the falloff of the cable, with how far it is now", |s| line(s, &["Level over distance", "at", "dB"]).is_some());
+    story.wait_until("the falloff of the cable, with how far it is now", |s| line(s, &["Falloff", "at", "dB"]).is_some());
     story.keys(&[":"]);
     story.type_text("stand at nave");
     story.keys(&["Enter"]);
@@ -135,5 +135,31 @@ fn an_emitter_is_moved_copied_and_deleted_with_the_keys() {
     story.keys(&["X"]);
     story.wait_for("bell-2 is deleted");
     story.keys(&["u", "u", "u"]);
+    story.wait_for("● saved");
+}
+
+#[test]
+fn the_way_a_thing_falls_off_is_drawn_by_its_points() {
+    let story = Story::new("falloff");
+    story.open_demo();
+    story.keys(&[":"]);
+    story.type_text("thing lantern");
+    story.wait_for("thing lantern");
+    story.keys(&["Enter"]);
+    let screen = story.wait_until("its falloff is shown", |s| line(s, &["Falloff", "at", "dB"]).is_some());
+    let heard = |s: &str| heard(s, &["streets/hiss", "lantern"]);
+    let before = story.wait_until("it sounds", |s| heard(s).is_some_and(|v| v > -95.0));
+    assert!(screen.contains("lantern"));
+    let before = heard(&before).unwrap();
+    story.keys(&["Y"]);
+    let open = story.wait_for("shared by");
+    assert!(open.contains("distance") && open.contains("points"), "{open}");
+    // The last point far up: what is far off is heard.
+    story.keys(&["BTab"]);
+    story.keys(&["Up"; 12]);
+    story.wait_for("1 unsaved");
+    story.keys(&["Escape"]);
+    story.wait_until("it is louder from here", |s| heard(s).is_some_and(|v| v > before + 1.5));
+    story.keys(&["u"; 12]);
     story.wait_for("● saved");
 }

@@ -25,20 +25,26 @@ pub struct WouldHear {
 /// What place does, besides distance.
 const BY_PLACE: [TermKind; 7] = [TermKind::Distance, TermKind::Cone, TermKind::Outside, TermKind::Inside, TermKind::Shelter, TermKind::Doorway, TermKind::Wall];
 
-/// The falloff of a sound, or of the first sound among its takes that has one.
-fn falloff_of(program: &Program, sound: usize, depth: usize) -> Option<&Falloff> {
+/// The sound that has the falloff of a sound: itself, or the first among its takes that has one.
+fn owner(program: &Program, sound: usize, depth: usize) -> Option<usize> {
     let spec = &program.sounds[sound];
-    let inner = || {
-        let takes = spec.groups.iter().flat_map(|g| &g.takes);
-        takes.filter_map(|t| if let TakeOf::Sound(next) = t.of { falloff_of(program, next as usize, depth + 1) } else { None }).next()
-    };
-    spec.falloff.as_ref().or_else(|| if depth < crate::program::MOST_NESTED { inner() } else { None })
+    if spec.falloff.is_some() {
+        return Some(sound);
+    }
+    let mut inner = spec.groups.iter().flat_map(|g| &g.takes).filter_map(|t| if let TakeOf::Sound(next) = t.of { Some(next as usize) } else { None });
+    if depth < crate::program::MOST_NESTED { inner.find_map(|next| owner(program, next, depth + 1)) } else { None }
 }
 
 /// The curves that distance has for a sound.
 #[must_use]
 pub fn falloff(program: &Program, sound: NameKey) -> Option<&Falloff> {
-    falloff_of(program, program.find_sound.get(sound)?, 0)
+    program.sounds[owner(program, program.find_sound.get(sound)?, 0)?].falloff.as_ref()
+}
+
+/// The sound of which those curves are: itself, or one among its takes.
+#[must_use]
+pub fn falloff_of(program: &Program, sound: NameKey) -> Option<NameKey> {
+    Some(program.sounds[owner(program, program.find_sound.get(sound)?, 0)?].key)
 }
 
 /// What sounds placed now, as it would be heard at `at` (metres east and north; as high as the listener is), the loudest first.

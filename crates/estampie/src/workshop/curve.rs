@@ -5,9 +5,10 @@ use super::app::{App, Hit, Mode, Typed};
 use super::line::Line;
 use super::pen::Pen;
 use super::theme::Role;
-use estampie_core::document::{Curve, ParameterDoc, Point, Property, Shape, print_point, read_point};
+use estampie_core::document::{Curve, DistanceCurve, FalloffDoc, NewValue, ParameterDoc, Point, Property, Shape, print_point, read_point};
 use estampie_core::dsp::effects::Unit;
 use estampie_core::names::NameKey;
+use estampie_core::world::here;
 use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
 
@@ -87,13 +88,23 @@ impl Frame {
     }
 }
 
+/// Whose curve it is.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Of {
+    /// A modulation, by its place among those of the file.
+    Modulation(usize),
+    /// What distance or direction does to a sound; that of all sounds that share it, if it has the name of a shared one.
+    Falloff { sound: String, field: &'static str, shared: Option<String> },
+}
+
 /// A curve being edited.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Editor {
-    /// Its place among the modulations of the file.
-    pub(crate) written: usize,
+    pub(crate) of: Of,
     pub(crate) title: String,
+    /// The parameter that moves along it, or `distance` or `angle`.
     parameter: String,
+    unit: String,
     property: Property,
     points: Vec<Point>,
     at: usize,
@@ -120,10 +131,35 @@ impl Editor {
     }
 
     fn fit(&mut self) {
+        if matches!(self.of, Of::Falloff { .. }) && self.unit == "m" {
+            // Room beyond the last point.
+            let far = self.points.last().map_or(0.0, |p| p.x);
+            self.frame.x.1 = self.frame.x.1.max((far * 1.25).ceil());
+        }
         let low = self.points.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
         let high = self.points.iter().map(|p| p.y).fold(f32::NEG_INFINITY, f32::max);
-        let air = ((high - low) * 0.15).max(0.5);
+        // What is silent lies at the foot: it would press all else into a line.
+        let low = if self.property == Property::Level { low.max(-72.0) } else { low };
+        let air = ((high - low) * 0.15).max(if matches!(self.property, Property::Setting(Unit::Share)) { 0.05 } else { 0.5 });
         self.frame.y = (self.frame.y.0.min(low - air), self.frame.y.1.max(high + air));
+    }
+}
+
+/// The curves of a falloff that are drawn, as their fields are called.
+const FALLOFFS: [&str; 7] = ["level", "low-pass", "high-pass", "width", "send", "cone", "cone-low-pass"];
+
+/// A curve of a falloff, and what it moves.
+fn falloff_curve(falloff: &FalloffDoc, field: &str) -> Option<(Curve, Property)> {
+    let far = |curve: &Option<DistanceCurve>| curve.as_ref().map(|c| (c.0.clone(), c.1));
+    match field {
+        "level" => far(&falloff.level),
+        "low-pass" => far(&falloff.low_pass),
+        "high-pass" => far(&falloff.high_pass),
+        "width" => far(&falloff.width),
+        "send" => far(&falloff.send),
+        "cone" => falloff.cone.as_ref().map(|c| (c.0.clone(), c.1)),
+        "cone-low-pass" => falloff.cone_low_pass.as_ref().map(|c| (c.0.clone(), c.1)),
+        _ => None,
     }
 }
 
@@ -143,9 +179,10 @@ impl App {
         let curve = Curve::new(points.iter().copied());
         let title = format!("{} ⟶ {}", doc.from.value, doc.written_whole());
         let mut editor = Editor {
-            written,
+            of: Of::Modulation(written),
             title,
             parameter: parameter.name.clone(),
+            unit: parameter.unit.clone(),
             property: doc.property,
             points: curve.points().to_vec(),
             at: 0,
@@ -153,6 +190,60 @@ impl App {
         };
         editor.fit();
         self.mode = Mode::Curve(editor);
+    }
+
+    /// Opens the editor on what distance or direction does to a sound: its own curve, or the shared one that it has.
+    pub(super) fn begin_falloff(&mut self, sound: &str, field: &str) {
+        let Some(field) = FALLOFFS.into_iter().find(|f| *f == field) else {
+            return self.say(format!("falloff.{field} is typed: e"));
+        };
+        let document = self.document();
+        let Some(doc) = document.sounds.iter().find(|s| s.name == sound) else { return };
+        let own = falloff_curve(&doc.falloff, field).is_some();
+        let whole = document.shared.whole(&doc.falloff);
+        let (curve, property) = falloff_curve(&whole, field).unwrap_or_else(|| {
+            // A new curve starts where it does nothing.
+            let point = |x, y| Point { x, y, shape: Shape::Straight };
+            match field {
+                "width" => (Curve::new([point(0.0, 1.0), point(3.0, 0.15), point(15.0, 0.05)]), Property::Setting(Unit::Share)),
+                "low-pass" | "cone-low-pass" => (Curve::new([point(0.0, 0.0)]), Property::LowPass),
+                "high-pass" => (Curve::new([point(0.0, 0.0)]), Property::HighPass),
+                _ => (Curve::new([point(0.0, 0.0)]), Property::Level),
+            }
+        });
+        let shared = doc.falloff.like.as_ref().map(|l| l.value.clone()).filter(|_| !own && falloff_curve(&whole, field).is_some());
+        let angle = field.starts_with("cone");
+        let title = match &shared {
+            Some(name) => {
+                let count = estampie_core::document::sharers(document, "falloff", name).len();
+                format!("{} ⟶ {field} of the falloff {name}, shared by {count}", if angle { "angle" } else { "distance" })
+            }
+            None => format!("{} ⟶ {sound} {field}", if angle { "angle" } else { "distance" }),
+        };
+        let far = curve.points().last().map_or(0.0, |p| p.x);
+        let x = (0.0, if angle { 180.0 } else { (far * 1.25).max(20.0).ceil() });
+        let (low, high) = curve.points().iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(low, high), p| (low.min(p.y), high.max(p.y)));
+        let low = if property == Property::Level { low.clamp(-72.0, 0.0) } else { low };
+        let mut editor = Editor {
+            of: Of::Falloff { sound: sound.to_owned(), field, shared },
+            title,
+            parameter: if angle { "angle" } else { "distance" }.to_owned(),
+            unit: if angle { "deg" } else { "m" }.to_owned(),
+            property,
+            points: curve.points().to_vec(),
+            at: 0,
+            frame: Frame { x, y: (low, high) },
+        };
+        editor.fit();
+        self.mode = Mode::Curve(editor);
+    }
+
+    /// Opens the editor on a curve again.
+    fn begin_again(&mut self, of: &Of) {
+        match of {
+            Of::Modulation(written) => self.begin_curve(*written),
+            Of::Falloff { sound, field, .. } => self.begin_falloff(sound, field),
+        }
     }
 
     pub(super) fn key_curve(&mut self, name: &str, mut editor: Editor) {
@@ -194,15 +285,13 @@ impl App {
                 editor.points[editor.at].shape = shapes[(now + 1) % shapes.len()];
             }
             "e" => {
-                let unit = self.unit_of(&editor.parameter);
-                let text = print_point(&point, &unit, editor.property);
+                let text = print_point(&point, &editor.unit, editor.property);
                 self.mode = Mode::Typing(Typed::Point(Box::new(editor)), Line::new(&text));
                 return;
             }
             "u" => {
                 self.act(super::keys::Do::Undo);
-                let written = editor.written;
-                self.begin_curve(written);
+                self.begin_again(&editor.of);
                 return;
             }
             "." | "space" | "\\" => {
@@ -213,14 +302,13 @@ impl App {
         self.keep_curve(editor);
     }
 
-    fn unit_of(&self, parameter: &str) -> String {
-        self.document().parameters.iter().find(|p| p.name == parameter).map_or_else(String::new, |p| p.unit.clone())
-    }
-
     /// Takes a typed point.
     pub(super) fn set_point(&mut self, editor: &Editor, text: &str) -> Result<(), String> {
         let mut editor = editor.clone();
-        let point = read_point(text, &self.unit_of(&editor.parameter), editor.property)?;
+        let point = read_point(text, &editor.unit, editor.property)?;
+        if editor.parameter == "distance" && (0.0..=10_000.0).contains(&point.x) {
+            editor.frame.x.1 = editor.frame.x.1.max(point.x);
+        }
         if !(editor.frame.x.0..=editor.frame.x.1).contains(&point.x) {
             return Err(format!("{} goes from {} to {}", editor.parameter, number(editor.frame.x.0), number(editor.frame.x.1)));
         }
@@ -237,17 +325,56 @@ impl App {
     /// Writes the points if they changed, and goes on editing.
     fn keep_curve(&mut self, mut editor: Editor) {
         editor.fit();
-        let unit = self.unit_of(&editor.parameter);
-        let texts: Vec<String> = editor.points.iter().map(|p| print_point(p, &unit, editor.property)).collect();
-        let before: Option<Vec<String>> = self.document().modulations.iter().find(|m| m.written == editor.written).map(|doc| {
-            let read = doc.curve.iter().filter_map(|(text, _)| read_point(text, &unit, doc.property).ok());
-            read.map(|p| print_point(&p, &unit, editor.property)).collect()
-        });
-        if before.as_ref() != Some(&texts) {
-            let done = self.workspace.set_curve(&format!("curve of {}", editor.title), editor.written, &texts);
+        let print = |points: &[Point]| points.iter().map(|p| print_point(p, &editor.unit, editor.property)).collect::<Vec<String>>();
+        let texts = print(&editor.points);
+        if self.points_written(&editor).map(|points| print(&points)).as_ref() != Some(&texts) {
+            let name = format!("curve of {}", editor.title);
+            let done = match &editor.of {
+                Of::Modulation(written) => self.workspace.set_curve(&name, *written, &texts),
+                Of::Falloff { shared: Some(shared), field, .. } => {
+                    self.workspace.set_values(&name, &[("shared.toml", vec!["falloff", shared, field], NewValue::List(texts))])
+                }
+                Of::Falloff { sound, field, .. } => {
+                    self.workspace.set_sounds(std::slice::from_ref(sound), &format!("falloff.{field}"), &texts.join("; "))
+                }
+            };
             self.edited(done);
         }
         self.mode = Mode::Curve(editor);
+    }
+
+    /// The points as they stand in the file.
+    fn points_written(&self, editor: &Editor) -> Option<Vec<Point>> {
+        match &editor.of {
+            Of::Modulation(written) => {
+                let doc = self.document().modulations.iter().find(|m| m.written == *written)?;
+                Some(doc.curve.iter().filter_map(|(text, _)| read_point(text, &editor.unit, doc.property).ok()).collect())
+            }
+            Of::Falloff { sound, field, shared } => {
+                let document = self.document();
+                let own = &document.sounds.iter().find(|s| s.name == *sound)?.falloff;
+                let whole = if shared.is_some() { document.shared.whole(own) } else { own.clone() };
+                Some(falloff_curve(&whole, field)?.0.points().to_vec())
+            }
+        }
+    }
+
+    /// Where the game is on the curve just now.
+    fn now_on(&self, editor: &Editor) -> Option<f32> {
+        let (program, status) = (self.program(), self.rehearsal.status.as_ref()?);
+        match &editor.of {
+            Of::Modulation(_) => {
+                let index = program.find_parameter.get(NameKey::of(&editor.parameter))?;
+                Some(status).filter(|s| s.program == program.id)?.parameters.get(index).map(|p| p.smooth)
+            }
+            Of::Falloff { sound, .. } if editor.unit == "m" => {
+                // The loudest that has it.
+                let of = Some(NameKey::of(sound));
+                let voices = status.voices.iter().filter(|v| here::falloff_of(program, v.sound) == of);
+                voices.max_by(|a, b| a.heard.total_cmp(&b.heard)).and_then(|v| v.aim).map(|(_, distance, _)| distance)
+            }
+            Of::Falloff { .. } => None,
+        }
     }
 
     /// A click into the plot: takes the nearest point, or makes one far from all.
@@ -308,36 +435,41 @@ fn step_of(property: Property) -> f32 {
     }
 }
 
+/// Round values within a range, four to eight of them.
+fn ticks((low, high): (f32, f32)) -> Vec<f32> {
+    let wide = (high - low).max(1e-6);
+    let ten = 10f32.powf((wide / 8.0).log10().floor());
+    let step = [1.0, 2.0, 2.5, 5.0, 10.0].map(|s| s * ten).into_iter().find(|s| wide / s <= 8.0).unwrap_or(10.0 * ten);
+    let first = (low / step).ceil() as i32;
+    (first..).map(|n| n as f32 * step).take_while(|y| *y <= high).collect()
+}
+
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hits: &mut Vec<(Rect, Hit)>) {
     Clear.render(area, pen.buffer);
     pen.buffer.set_style(area, app.theme.ground());
-    pen.heading(area.x + 1, area.y, area.width - 2, &editor.title, "what is moved is heard at once");
+    pen.heading(area.x + 1, area.y, area.width - 2, &editor.title, "heard at once");
     let plot = plot_area(area);
     if plot.width < 12 || plot.height < 4 {
         return;
     }
     let curve = Curve::new(editor.points.iter().copied());
-    for share in [0.0f32, 0.25, 0.5, 0.75, 1.0] {
-        let y = editor.frame.y.0 + (editor.frame.y.1 - editor.frame.y.0) * share;
+    for y in ticks(editor.frame.y) {
         let row = editor.frame.row(plot, y);
-        pen.right(plot.x - 1, row, &editor.property.print((y * 10.0).round() / 10.0).replace('-', "−"), Role::Faded);
+        pen.right(plot.x - 1, row, &editor.property.print(y).replace('-', "−"), Role::Faded);
         let dots: String = "·".repeat(usize::from(plot.width));
         pen.text(plot.x, row, plot.width, &dots, Role::Ghost);
     }
     let parameter = NameKey::of(&editor.parameter);
+    let moved = matches!(editor.of, Of::Modulation(_));
     // Where the game has been lately.
-    if let Some(values) = app.rehearsal.history.parameters.get(&parameter).filter(|v| !v.is_empty()) {
+    if moved
+        && let Some(values) = app.rehearsal.history.parameters.get(&parameter).filter(|v| !v.is_empty()) {
         let (low, high) = values.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(low, high), (_, v)| (low.min(*v), high.max(*v)));
         let (from, to) = (editor.frame.column(plot, low), editor.frame.column(plot, high));
         pen.text(from, plot.bottom(), to - from + 1, &"▔".repeat(usize::from(to - from) + 1), Role::Gold);
     }
     editor.frame.draw(pen, plot, &curve);
-    let program = app.program();
-    let now = program
-        .find_parameter
-        .get(parameter)
-        .and_then(|i| app.rehearsal.status.as_ref().filter(|s| s.program == program.id)?.parameters.get(i))
-        .map(|p| p.smooth);
+    let now = app.now_on(editor);
     if let Some(now) = now {
         editor.frame.mark(pen, plot, now, Role::Gold);
     }
@@ -346,13 +478,15 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hi
         pen.text(x, y, 1, if at == editor.at { "◆" } else { "●" }, if at == editor.at { Role::Gold } else { Role::Vellum });
     }
     hits.push((plot, Hit::Plot));
-    let unit = app.document().parameters.iter().find(|p| p.name == editor.parameter).map_or("", |p| p.unit.as_str());
+    let unit = editor.unit.as_str();
     pen.text(plot.x, plot.bottom() + 1, 16, &format!("{} {unit}", number(editor.frame.x.0)), Role::Faded);
     pen.right(plot.right(), plot.bottom() + 1, &format!("{} {unit}", number(editor.frame.x.1)), Role::Faded);
     if let Some(now) = now {
         let text = format!("{} {} {unit} ⟶ {}", editor.parameter, number(now), editor.property.print(curve.at(now)).replace('-', "−"));
         pen.text(plot.x, plot.bottom() + 2, plot.width, &text, Role::Gold);
-        pen.right(plot.right(), plot.bottom() + 2, "▔ where the game has been lately", Role::Faded);
+        if moved {
+            pen.right(plot.right(), plot.bottom() + 2, "▔ where the game has been lately", Role::Faded);
+        }
     }
     let mut x = plot.x;
     let y = plot.bottom() + 4;
@@ -374,9 +508,10 @@ mod tests {
     fn editor() -> Editor {
         let point = |x, y| Point { x, y, shape: Shape::Straight };
         Editor {
-            written: 0,
+            of: Of::Modulation(0),
             title: String::new(),
             parameter: "depth".into(),
+            unit: "m".into(),
             property: Property::Level,
             points: vec![point(0.0, 0.0), point(50.0, -6.0), point(100.0, -12.0)],
             at: 1,
@@ -393,6 +528,16 @@ mod tests {
         assert!(editor.points[1].x > 0.0 && editor.points[1].y == -3.0);
         editor.fit();
         assert!(editor.frame.y.0 < -12.0);
+    }
+
+    #[test]
+    fn ticks_are_round_and_neither_few_nor_many() {
+        assert_eq!(ticks((-52.9, 6.9)), [-50.0, -40.0, -30.0, -20.0, -10.0, 0.0]);
+        assert_eq!(ticks((0.0, 1.0)).len(), 6);
+        for (low, wide) in [(-3.3f32, 0.01f32), (0.0, 0.7), (-90.0, 93.0), (20.0, 12_000.0), (5.0, 1.0)] {
+            let list = ticks((low, low + wide));
+            assert!((3..=9).contains(&list.len()) && list.iter().all(|y| (low..=low + wide).contains(y)), "{low} {wide}: {list:?}");
+        }
     }
 
     #[test]

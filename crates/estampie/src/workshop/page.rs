@@ -59,7 +59,8 @@ fn over(app: &App, body: Rect) -> Rect {
         View::Wiring => wiring::WIDTHS,
         View::Sounds => sounds::WIDTHS,
         View::Music => music::WIDTHS,
-        View::Stage | View::Mix => (31, 46),
+        View::Stage => stage::WIDTHS,
+        View::Mix => (31, 46),
     };
     let left = index.min(body.width * 3 / 10) + 1;
     Rect { x: body.x + left, width: body.width.saturating_sub(left + gloss.min(body.width * 34 / 100) + 1), ..body }

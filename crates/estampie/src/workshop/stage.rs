@@ -15,6 +15,8 @@ use ratatui::layout::Rect;
 /// The index's and the gloss's widths.
 const INDEX: u16 = 36;
 const GLOSS: u16 = 46;
+/// Both, for what lies over the folio.
+pub(crate) const WIDTHS: (u16, u16) = (INDEX, GLOSS);
 
 type Hits = Vec<(Rect, Hit)>;
 

@@ -16,6 +16,8 @@ use ratatui::layout::Rect;
 
 /// Rows below the map for what is chosen.
 const FOOT: u16 = 10;
+/// What is softer is not listed, in dB.
+const UNHEARD: f32 = -90.0;
 /// Rings around the chosen emitter, in dB.
 const RINGS: [f32; 2] = [-6.0, -24.0];
 
@@ -237,7 +239,7 @@ fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut 
             Some(level) if *level > -36.0 => ("◆", Role::Gold),
             Some(_) => ("▪", Role::Gold),
             None if member(emitter) => ("▪", Role::Faded),
-            None => ("◇", Role::Faded),
+            None => ("◇", if Some(emitter.emitter) == chosen { Role::Gold } else { Role::Faded }),
         };
         labels.mark(pen, cell, mark, role);
     }
@@ -310,11 +312,7 @@ fn heard_at(app: &App, thing: &Thing) -> Option<Ground> {
 
 /// The level over distance of what sounds at a thing, or of what it would play.
 fn level_curve(app: &App, thing: &Thing) -> Option<Curve> {
-    let key = NameKey::of(&thing.id.name);
-    let program = app.program();
-    let now = app.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)).map(|v| v.sound);
-    let plays = || program.world.plays.iter().find(|p| p.at == key).map(|p| program.sounds[p.sound as usize].key);
-    here::falloff(program, now.or_else(plays)?)?.level.clone()
+    here::falloff(app.program(), app.falls_off_by(thing)?)?.level.clone()
 }
 
 /// The distance at which a level has fallen by so much.
@@ -360,7 +358,7 @@ fn facts(app: &App, pen: &mut Pen<'_>, area: Rect, thing: &Thing) {
         let end = pen.text(area.x + 1, y, 10, field, Role::Faded).max(area.x + 11);
         pen.text(end + 1, y, area.right().saturating_sub(end + 1), value, Role::Vellum);
     }
-    let hands = if app.map.alone.is_some() { "S all again" } else { "e types, K moves, C copies, X deletes, S alone" };
+    let hands = if app.map.alone.is_some() { "S all again" } else { "e edit  K move  C copy  Y falloff" };
     pen.text(area.x + 1, area.bottom() - 1, area.width - 1, hands, Role::Faded);
 }
 
@@ -380,10 +378,22 @@ fn would_hear(app: &App, pen: &mut Pen<'_>, area: Rect, at: Ground) {
         !again
     });
     let names = &app.rehearsal.names;
+    let rows = usize::from(area.height - 1);
+    let near = list.iter().filter(|h| h.heard > UNHEARD).count();
     if list.is_empty() {
         pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing placed sounds now", Role::Faded);
+    } else if near < list.len() || near > rows {
+        let shown = near.min(rows - 1);
+        let (more, far) = (near - shown, list.len() - near);
+        let text = match (more, far) {
+            (0, far) => format!("{far} too far off to be heard"),
+            (more, 0) => format!("and {more} more"),
+            (more, far) => format!("and {more} more, {far} too far off"),
+        };
+        pen.text(area.x + 7, area.y + 1 + shown as u16, area.width - 7, &text, Role::Faded);
+        list.truncate(shown);
     }
-    for (row, heard) in list.iter().take(usize::from(area.height - 1)).enumerate() {
+    for (row, heard) in list.iter().take(rows).enumerate() {
         let y = area.y + 1 + row as u16;
         pen.right(area.x + 6, y, &print_value(heard.heard).replace('+', ""), if heard.heard > -60.0 { Role::Gold } else { Role::Faded });
         let far = format!("{:.0} m", heard.distance);
@@ -404,7 +414,7 @@ fn falloff(app: &App, pen: &mut Pen<'_>, area: Rect, thing: Option<&Thing>, curv
     let now = voice.map(|(_, distance, _)| distance).or_else(|| thing.and_then(|t| heard_at(app, t)).map(|at| apart(at, app.here())));
     let value = now.map(|x| curve.at(x));
     let aside = now.zip(value).map_or_else(String::new, |(x, v)| format!("at {x:.1} m {} dB", print_value(v)));
-    pen.heading(area.x, area.y, area.width, "Level over distance", &aside);
+    pen.heading(area.x, area.y, area.width, "Falloff", &aside);
     let plot = Rect { x: area.x + 1, y: area.y + 1, width: area.width - 1, height: area.height.saturating_sub(2) };
     let height = |v: f32| f64::from((v + 60.0) / 66.0).clamp(0.0, 1.0);
     let count = usize::from(plot.width) * 2;

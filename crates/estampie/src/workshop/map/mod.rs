@@ -13,6 +13,7 @@ use estampie_core::document::{Thing, ThingId, WorldDoc};
 use estampie_core::engine::{EmitterStatus, InputKind, LISTENER_NAME};
 use estampie_core::names::NameKey;
 use estampie_core::world::geometry::{Ground, apart, bounds, nearest_on};
+use estampie_core::world::here;
 use ratatui::layout::Rect;
 use std::collections::VecDeque;
 use std::time::{Duration, Instant};
@@ -243,7 +244,7 @@ impl App {
         // What can only be meant for the map brings the hands there.
         let meant = matches!(
             does,
-            Do::Point | Do::PutHere | Do::NextThing | Do::PreviousThing | Do::AddThing | Do::Carry | Do::CopyThing | Do::DeleteThing | Do::SoloThing
+            Do::Point | Do::PutHere | Do::NextThing | Do::PreviousThing | Do::AddThing | Do::Carry | Do::CopyThing | Do::DeleteThing | Do::SoloThing | Do::Curve
         ) || matches!(does, Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster);
         if meant {
             self.column = Column::Map;
@@ -287,6 +288,7 @@ impl App {
             Do::Carry => self.carry(),
             Do::CopyThing => self.copy_chosen(),
             Do::DeleteThing => self.delete_chosen(),
+            Do::Curve => self.curve_of_chosen(),
             Do::Back => {
                 let map = &mut self.map;
                 if map.sketch.take().is_some() || std::mem::take(&mut map.carrying) || map.ruler.take().is_some() || map.cross.take().is_some() {
@@ -420,6 +422,24 @@ impl App {
         let reach = self.projection().scale * 2.5;
         if !self.choose_at(cross, reach) {
             self.say("nothing is there: A adds something");
+        }
+    }
+
+    /// The sound whose falloff counts for what sounds at a thing, or would.
+    pub(super) fn falls_off_by(&self, thing: &Thing) -> Option<NameKey> {
+        let key = NameKey::of(&thing.id.name);
+        let program = self.program();
+        let now = self.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)).map(|v| v.sound);
+        let plays = || program.world.plays.iter().find(|p| p.at == key).map(|p| program.sounds[p.sound as usize].key);
+        now.or_else(plays)
+    }
+
+    fn curve_of_chosen(&mut self) {
+        let Some(thing) = self.chosen_thing() else { return self.say("choose a thing first: ; goes through them") };
+        let sound = self.falls_off_by(&thing).map(|s| here::falloff_of(self.program(), s).unwrap_or(s));
+        match sound.map(|s| self.program().names.get(s).to_owned()) {
+            Some(sound) => self.begin_falloff(&sound, "level"),
+            None => self.say(format!("nothing sounds at {} just now; in the view Sounds c edits a falloff too", thing.id.name)),
         }
     }
 

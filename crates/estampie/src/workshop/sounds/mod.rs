@@ -269,7 +269,10 @@ impl App {
                 Err(why) => self.alarm(why),
             },
             Do::Delete => self.ask_to_delete(),
-            Do::Curve => self.next_curve(&name),
+            Do::Curve => match self.current_field().filter(|_| self.sounds.column == Column::Settings) {
+                Some(field) if field.key.starts_with("falloff.") => self.begin_falloff(&name, field.key.trim_start_matches("falloff.")),
+                _ => self.next_curve(&name),
+            },
             Do::Wire => self.mode = Mode::Typing(Typed::Wire(name), Line::default()),
             Do::GoToUse => self.go_to_use(&name),
             Do::EditShared => self.edit_shared(),
