@@ -334,9 +334,7 @@ impl App {
                 Of::Falloff { shared: Some(shared), field, .. } => {
                     self.workspace.set_values(&name, &[("shared.toml", vec!["falloff", shared, field], NewValue::List(texts))])
                 }
-                Of::Falloff { sound, field, .. } => {
-                    self.workspace.set_sounds(std::slice::from_ref(sound), &format!("falloff.{field}"), &texts.join("; "))
-                }
+                Of::Falloff { sound, field, .. } => self.workspace.set_sounds(std::slice::from_ref(sound), &format!("falloff.{field}"), &texts.join("; ")),
             };
             self.edited(done);
         }
@@ -462,8 +460,7 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hi
     let parameter = NameKey::of(&editor.parameter);
     let moved = matches!(editor.of, Of::Modulation(_));
     // Where the game has been lately.
-    if moved
-        && let Some(values) = app.rehearsal.history.parameters.get(&parameter).filter(|v| !v.is_empty()) {
+    if moved && let Some(values) = app.rehearsal.history.parameters.get(&parameter).filter(|v| !v.is_empty()) {
         let (low, high) = values.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(low, high), (_, v)| (low.min(*v), high.max(*v)));
         let (from, to) = (editor.frame.column(plot, low), editor.frame.column(plot, high));
         pen.text(from, plot.bottom(), to - from + 1, &"▔".repeat(usize::from(to - from) + 1), Role::Gold);

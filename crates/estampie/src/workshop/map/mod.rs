@@ -11,6 +11,7 @@ use super::app::{App, Column};
 use super::keys::{Do, View};
 use estampie_core::document::{Thing, ThingId, WorldDoc};
 use estampie_core::engine::{EmitterStatus, InputKind, LISTENER_NAME};
+use estampie_core::language::{Action, Where};
 use estampie_core::names::NameKey;
 use estampie_core::world::geometry::{Ground, apart, bounds, nearest_on};
 use estampie_core::world::here;
@@ -244,7 +245,16 @@ impl App {
         // What can only be meant for the map brings the hands there.
         let meant = matches!(
             does,
-            Do::Point | Do::PutHere | Do::NextThing | Do::PreviousThing | Do::AddThing | Do::Carry | Do::CopyThing | Do::DeleteThing | Do::SoloThing | Do::Curve
+            Do::Point
+                | Do::PutHere
+                | Do::NextThing
+                | Do::PreviousThing
+                | Do::AddThing
+                | Do::Carry
+                | Do::CopyThing
+                | Do::DeleteThing
+                | Do::SoloThing
+                | Do::Curve
         ) || matches!(does, Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster);
         if meant {
             self.column = Column::Map;
@@ -431,7 +441,14 @@ impl App {
         let program = self.program();
         let now = self.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)).map(|v| v.sound);
         let plays = || program.world.plays.iter().find(|p| p.at == key).map(|p| program.sounds[p.sound as usize].key);
-        now.or_else(plays)
+        // What reactions play there.
+        let named = || {
+            let actions = self.document().reactions.iter().flat_map(|r| &r.actions);
+            actions
+                .filter_map(|a| if let Action::Play { sound, at: Where::Named(at) } = &a.action { (at.text == thing.id.name).then_some(sound) } else { None })
+                .next()
+        };
+        now.or_else(plays).or_else(|| named().map(|sound| NameKey::of(&sound.text)))
     }
 
     fn curve_of_chosen(&mut self) {

@@ -73,16 +73,16 @@ impl Columns {
 
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let columns = Columns::of(app, area.width);
-    heads(app, pen, &columns, area.y);
+    let names = heads(app, pen, &columns, area);
     let buses = app.program().buses.len() as u16;
     // What the buses do not need goes to what lies below; that has at least a third.
     let least = (area.height / 3).max(11);
-    let room = area.height.saturating_sub(least + 8);
+    let room = area.height.saturating_sub(least + 7 + names);
     let step = if buses * 2 <= room { 2 } else { 1 };
     let rows = (buses * step).min(room.max(1));
     let most = usize::from((rows / step).max(1));
     let first = (app.bus + 1).saturating_sub(most);
-    let top = area.y + 2;
+    let top = area.y + 1 + names;
     for (row, index) in (first..usize::from(buses)).take(most).enumerate() {
         bus_line(app, pen, &columns, index, top + row as u16 * step, hits);
     }
@@ -100,7 +100,12 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     panels::draw(app, pen, Rect { x: 1, y: foot + 6, width: area.width - 2, height: area.bottom().saturating_sub(foot + 6) }, hits);
 }
 
-fn heads(app: &App, pen: &mut Pen<'_>, columns: &Columns, y: u16) {
+/// The headings of the columns; gives how many rows the names of snapshots take.
+fn heads(app: &App, pen: &mut Pen<'_>, columns: &Columns, area: Rect) -> u16 {
+    let y = area.y;
+    let snapshots = || app.document().snapshots.iter().enumerate().skip(columns.shown.0).take(columns.shown.1);
+    // Where there is room a long name goes over two rows.
+    let rows = if area.height > 36 && snapshots().any(|(_, doc)| two_rows(&doc.name).1.is_some()) { 2 } else { 1 };
     pen.heading(1, y, 20, "Buses", "");
     pen.right(columns.level, y, "level dB", Role::Faded);
     let zero = columns.line.x + (share_of(0.0) * f32::from(columns.line.width - 1)).round() as u16;
@@ -118,14 +123,13 @@ fn heads(app: &App, pen: &mut Pen<'_>, columns: &Columns, y: u16) {
             break;
         }
         let here = app.mix.focus == Focus::Sends && app.mix.send == at;
-        pen.right(x + SEND - 1, y + 1, &cut(name, SEND - 1), if here { Role::Gold } else { Role::Vellum });
+        pen.right(x + SEND - 1, y + rows, &cut(name, SEND - 1), if here { Role::Gold } else { Role::Vellum });
     }
-    let snapshots = &app.document().snapshots;
-    if !snapshots.is_empty() {
+    if !app.document().snapshots.is_empty() {
         pen.text(columns.snapshots, y, columns.end - columns.snapshots, "snapshots hold", Role::Folium);
     }
-    for (row, (at, doc)) in snapshots.iter().enumerate().skip(columns.shown.0).take(columns.shown.1).enumerate() {
-        let x = columns.snapshots + row as u16 * SNAPSHOT;
+    for (column, (at, doc)) in snapshots().enumerate() {
+        let x = columns.snapshots + column as u16 * SNAPSHOT;
         let target = app.mix.target.as_deref() == Some(&doc.name);
         let here = app.mix.focus == Focus::Snapshots && app.mix.snapshot == at;
         let role = if target {
@@ -135,8 +139,27 @@ fn heads(app: &App, pen: &mut Pen<'_>, columns: &Columns, y: u16) {
         } else {
             Role::Vellum
         };
-        pen.text(x, y + 1, SNAPSHOT - 1, &cut(&doc.name, SNAPSHOT - 1), role);
+        match two_rows(&doc.name) {
+            (first, Some(second)) if rows == 2 => {
+                pen.text(x, y + 1, SNAPSHOT - 1, first, role);
+                pen.text(x, y + 2, SNAPSHOT - 1, &cut(second, SNAPSHOT - 1), role);
+            }
+            _ => {
+                pen.text(x, y + rows, SNAPSHOT - 1, &cut(&doc.name, SNAPSHOT - 1), role);
+            }
+        }
     }
+    rows
+}
+
+/// A name that is too long for its column, parted after the last `-` that lets its first part fit.
+fn two_rows(name: &str) -> (&str, Option<&str>) {
+    let wide = usize::from(SNAPSHOT - 1);
+    if name.chars().count() <= wide {
+        return (name, None);
+    }
+    let fits = |at: &usize| name[..=*at].chars().count() <= wide;
+    name.match_indices('-').map(|(at, _)| at).filter(fits).next_back().map_or((name, None), |at| (&name[..=at], Some(&name[at + 1..])))
 }
 
 /// A name in so many columns.
@@ -354,6 +377,11 @@ mod tests {
         assert_eq!(level_at(0.0), f32::NEG_INFINITY, "the left end is silence");
         assert_eq!((share_of(f32::NEG_INFINITY), share_of(99.0)), (0.0, 1.0));
         assert_eq!((print(f32::NEG_INFINITY).as_str(), print(-6.04).as_str()), ("−∞", "−6.0"));
+        assert_eq!(two_rows("under-the-vault"), ("under-", Some("the-vault")));
+        assert_eq!(
+            (two_rows("radio"), two_rows("a-verylongname"), two_rows("verylongname")),
+            (("radio", None), ("a-", Some("verylongname")), ("verylongname", None))
+        );
         assert_eq!((cut("sealed-cabin", 9).as_str(), cut("radio", 9).as_str()), ("sealed-c…", "radio"));
     }
 }

@@ -27,7 +27,8 @@ fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let count = app.bus_doc().map_or(0, |b| b.inserts.len());
     let title = format!("{bus} {}", insert.name);
     let like = insert.like.as_ref().map_or(String::new(), |l| format!(", like {}", l.value));
-    pen.heading(area.x, area.y, area.width, &title, &format!("{}{like}, {} of {count}", kind.word, app.mix.insert + 1));
+    let place = if count > 1 { format!(", {} of {count}", app.mix.insert + 1) } else { String::new() };
+    pen.heading(area.x, area.y, area.width, &title, &format!("{}{like}{place}", kind.word));
     let picture = area.width >= 48 && response(kind.word, &[0.0; 20], 1000.0, app.program().rate).is_some();
     let left = if picture { area.width / 2 } else { 0 };
     if picture {
