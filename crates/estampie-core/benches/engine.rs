@@ -63,6 +63,32 @@ fn engine_with(voices: usize, level: &str) -> Engine {
     engine
 }
 
+/// The same, each of them placed at one of 64 emitters (falloff of level, stereo by bearing) and with a send to a return.
+fn engine_placed(voices: usize) -> Engine {
+    let sound = "[v]\nlevel = \"-60 dB\"\nlow-pass = \"4 kHz\"\nloop = true\ntakes = [\"audio/n.wav\"]\nvary = { level = \"-6..0 dB\", pitch = \"-7..7 st\" }\nsend = { r = \"-12 dB\" }\nfalloff = { level = [\"0 m: 0 dB\", \"900 m: -12 dB\"] }\n";
+    let sources = Sources::from_texts([
+        ("estampie.toml", "format = 1\nvoices = 2048\nceiling = \"0 dB\""),
+        ("game.toml", "[parameters.p]\nrange = \"0..1\"\n"),
+        ("mix.toml", "[buses.r]\nreturn = true\n[buses.r.insert.echo]\n"),
+        ("sounds/a.toml", sound),
+        ("modulation.toml", "[[modulation]]\nfrom = \"p\"\nmoves = \"v level\"\ncurve = [\"0: 0 dB\", \"1: -3 dB\"]\n"),
+    ]);
+    let (mut engine, mut remote) = engine_of(&sources);
+    let mut out = vec![0.0; 2 * FRAMES];
+    for n in 0..64u64 {
+        let angle = n as f32 * 0.1;
+        let at = [20.0 * angle.sin(), 20.0 * angle.cos(), 0.0];
+        remote.input(Input { frame: NOW, what: InputKind::Place { emitter: NameKey(n + 77), kind: NameKey::NONE, at, facing: None, frames: 0 } }).unwrap();
+    }
+    engine.render(&mut out);
+    for n in 0..voices as u64 {
+        remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of("v"), emitter: NameKey(n % 64 + 77) } }).unwrap();
+    }
+    engine.render(&mut out);
+    assert_eq!(engine.voices(), voices);
+    engine
+}
+
 /// The least that so many voices can cost: interpolation and a sum, nothing else.
 struct Bare {
     interpolator: Interpolator,
@@ -113,9 +139,10 @@ fn voices(criterion: &mut Criterion) {
     let mut out = vec![0.0; 2 * FRAMES];
     let mut bare = Bare::new(256);
     group.bench_function("bare loop, 256", |b| b.iter(|| bare.render(black_box(&mut out))));
-    for count in [256, 1024] {
-        let mut engine = engine_with(count, "-60 dB");
-        group.bench_function(format!("engine, {count}"), |b| b.iter(|| engine.render(black_box(&mut out))));
+    for (count, placed) in [(256, false), (256, true), (1024, false), (1024, true)] {
+        let mut engine = if placed { engine_placed(count) } else { engine_with(count, "-60 dB") };
+        let kind = if placed { "placed with a send" } else { "flat" };
+        group.bench_function(format!("engine, {count}, {kind}"), |b| b.iter(|| engine.render(black_box(&mut out))));
         // In turn, so that whatever else the machine does touches both alike.
         let mut bare = Bare::new(count);
         let mut ratios = Vec::new();
@@ -126,7 +153,7 @@ fn voices(criterion: &mut Criterion) {
             ratios.push(spent / floor);
             times.push(spent);
         }
-        println!("{count} voices: {:.1} % of one core, {:.2} times the bare loop", middle(times) / seconds * 100.0, middle(ratios));
+        println!("{count} voices, {kind}: {:.1} % of one core, {:.2} times the bare loop", middle(times) / seconds * 100.0, middle(ratios));
     }
     group.finish();
 }

@@ -15,4 +15,5 @@ pub use envelope::{Envelope, Shaping};
 pub use filter::{Filter, Held, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
 pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};
 pub use limiter::Limiter;
+pub(crate) use smooth::add_ramped;
 pub use smooth::{Fade, Swell, block_coefficient};

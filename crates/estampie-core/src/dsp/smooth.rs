@@ -1,5 +1,28 @@
 //! Values that follow others smoothly, and fades.
 
+/// 1, 2, 3 …: how far a block is at the end of each of its frames. A table, since processors turn whole numbers of 64 bits into
+/// fractions only one at a time.
+const FRAMES: [f32; 64] = {
+    let mut frames = [0.0; 64];
+    let mut at = 0;
+    while at < 64 {
+        frames[at] = (at + 1) as f32;
+        at += 1;
+    }
+    frames
+};
+
+/// Adds `from` to `to` with a gain that goes from `begin` to `end` in a straight line and is `end` at the last frame; at most 64 frames.
+#[inline(always)]
+pub(crate) fn add_ramped(to: &mut [f32], from: &[f32], begin: f32, end: f32) {
+    let step = (end - begin) / from.len().max(1) as f32;
+    if step == 0.0 {
+        to.iter_mut().zip(from).for_each(|(to, from)| *to += from * end);
+    } else {
+        to.iter_mut().zip(from).zip(&FRAMES).for_each(|((to, from), frame)| *to += from * (begin + step * frame));
+    }
+}
+
 /// The share of the way that a one-pole follower goes in `frames` frames if 90 % take `time` seconds; 1 for no time.
 #[must_use]
 pub fn block_coefficient(time: f64, frames: usize, rate: u32) -> f32 {
@@ -137,6 +160,19 @@ impl Swell {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_ramp_ends_where_it_should() {
+        let (mut out, ones) = ([0.5f32; 64], [1.0f32; 64]);
+        add_ramped(&mut out, &ones, 0.0, 1.0);
+        assert!((out[0] - 0.5 - 1.0 / 64.0).abs() < 1e-6 && out[63] == 1.5);
+        assert!(out.windows(2).all(|w| (w[1] - w[0] - 1.0 / 64.0).abs() < 1e-6), "in even steps");
+        let mut short = [0.0f32; 10];
+        add_ramped(&mut short, &ones[..10], 2.0, 1.0);
+        assert!((short[9] - 1.0).abs() < 1e-6 && (short[0] - 1.9).abs() < 1e-6);
+        add_ramped(&mut short, &ones[..10], 3.0, 3.0);
+        assert!((short[9] - 4.0).abs() < 1e-6);
+    }
     use proptest::prelude::*;
 
     proptest! {

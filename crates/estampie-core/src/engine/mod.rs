@@ -63,7 +63,7 @@ use crate::director::{
     Deferred, MOST_DEFERRED, MOST_REPEATERS, MOST_WAITING, MOST_WANTED, Playing, Rehearsed, Repeater, Scene, Waiting, WantedAt, Work, aim_of, glide_sound,
     sent_by_distance, sums,
 };
-use crate::dsp::{Fade, Interpolator, Limiter, advance_of};
+use crate::dsp::{Fade, Interpolator, Limiter, add_ramped, advance_of};
 use crate::mixer::buses::send_gain;
 use crate::mixer::voice::{Cue, Leaving, Scratch, Voice};
 use crate::music::band::{Band, MOST_BANDS, MOST_TONES};
@@ -505,8 +505,8 @@ impl Engine {
         }
         let [mut left, mut right] = [[0.0; BLOCK]; 2];
         voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut left, &mut right);
-        add(&mut bus.left, &left, (1.0, 1.0));
-        add(&mut bus.right, &right, (1.0, 1.0));
+        add_ramped(&mut bus.left, &left, 1.0, 1.0);
+        add_ramped(&mut bus.right, &right, 1.0, 1.0);
         let sounds = voice.way.path;
         let mut place = 0;
         for sound in &sounds[..voice.way.depth] {
@@ -518,8 +518,8 @@ impl Engine {
                 place += 1;
                 let to = &mut state.buses[send.to as usize];
                 if before > 0.0 || gain > 0.0 {
-                    add(&mut to.left, &left, (before, gain));
-                    add(&mut to.right, &right, (before, gain));
+                    add_ramped(&mut to.left, &left, before, gain);
+                    add_ramped(&mut to.right, &right, before, gain);
                     to.fed = true;
                 }
             }
@@ -532,8 +532,8 @@ impl Engine {
                 let before = if before.is_nan() { gain } else { before };
                 let to = &mut state.buses[*bus as usize];
                 if before > 1e-5 || gain > 1e-5 {
-                    add(&mut to.left, &left, (before, gain));
-                    add(&mut to.right, &right, (before, gain));
+                    add_ramped(&mut to.left, &left, before, gain);
+                    add_ramped(&mut to.right, &right, before, gain);
                     to.fed = true;
                 }
             }
@@ -618,17 +618,6 @@ impl Engine {
         for (channel, peak) in self.block.iter().zip(&mut self.peak) {
             *peak = peak.max(crate::mixer::buses::greatest(channel));
         }
-    }
-}
-
-fn add(to: &mut [f32; BLOCK], from: &[f32; BLOCK], (before, gain): (f32, f32)) {
-    let step = (gain - before) / BLOCK as f32;
-    if step == 0.0 {
-        to.iter_mut().zip(from).for_each(|(to, from)| *to += from * gain);
-        return;
-    }
-    for (i, (to, from)) in to.iter_mut().zip(from).enumerate() {
-        *to += from * (before + step * (i + 1) as f32);
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::state::hold_back;
 use crate::document::Property;
-use crate::dsp::Fade;
+use crate::dsp::{Fade, add_ramped};
 use crate::engine::{BLOCK, Engine, Notice, State, Term, TermKind, What};
 use crate::mixer::voice::mean_square;
 use crate::program::Program;
@@ -178,12 +178,8 @@ impl Engine {
             if silent {
                 continue;
             }
-            let slope = (target - start) / BLOCK as f32;
-            for i in 0..BLOCK {
-                let gain = start + slope * (i + 1) as f32;
-                to.sum[0][i] += left[i] * gain;
-                to.sum[1][i] += right[i] * gain;
-            }
+            add_ramped(&mut to.sum[0], &left, start, target);
+            add_ramped(&mut to.sum[1], &right, start, target);
             to.fed = true;
         }
     }

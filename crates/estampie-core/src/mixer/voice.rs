@@ -9,7 +9,7 @@ use super::source::{Source, WINDOW, Window};
 use super::stage::Stage;
 use crate::curve::Shape;
 use crate::document::Property;
-use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS};
+use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped};
 use crate::engine::{BLOCK, Cause, Stream};
 use crate::names::NameKey;
 use crate::program::{MOST_NESTED, MOST_ROOMS, Recipe};
@@ -504,20 +504,25 @@ impl Voice {
         let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
         let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
         let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s).filter(|_| self.gate.arrived());
+        if let Some(steady) = steady {
+            // Level and place go in one straight line for each side: their product at both ends is exact.
+            for channel in 0..=second {
+                for (side, out) in [&mut *left, &mut *right].into_iter().enumerate() {
+                    let (begin, end) = (start * from[channel][side], target * to[channel][side]);
+                    add_ramped(&mut out[offset..], &scratch.out[channel][..count], begin * steady, end * steady);
+                }
+            }
+            self.gain = target;
+            return;
+        }
         let slope = (target - start) / count as f32;
         let step = |side: usize, channel: usize| (to[channel][side] - from[channel][side]) / count as f32;
         let steps = [[step(0, 0), step(1, 0)], [step(0, 1), step(1, 1)]];
         for i in 0..count {
             let t = (i + 1) as f32;
-            let mut gain = start + slope * t;
-            match steady {
-                Some(steady) => gain *= steady,
-                None => {
-                    gain *= self.envelope.next_gain() * self.gate.next_gain();
-                    if let Some((swell, frame)) = &swell {
-                        gain *= swell.at(frame + i as u64);
-                    }
-                }
+            let mut gain = (start + slope * t) * self.envelope.next_gain() * self.gate.next_gain();
+            if let Some((swell, frame)) = &swell {
+                gain *= swell.at(frame + i as u64);
             }
             let first = scratch.out[0][i] * gain;
             left[offset + i] += first * (from[0][0] + steps[0][0] * t);

@@ -60,11 +60,11 @@ impl Frame {
 
     /// The column of a value.
     pub(crate) fn column(&self, area: Rect, x: f32) -> u16 {
-        area.x + ((self.share_x(x) * f32::from(area.width)) as u16).min(area.width.saturating_sub(1))
+        area.x + cell(self.share_x(x), area.width, 2)
     }
 
     fn row(&self, area: Rect, y: f32) -> u16 {
-        area.y + (((1.0 - self.share_y(y)) * f32::from(area.height)) as u16).min(area.height.saturating_sub(1))
+        area.y + cell(1.0 - self.share_y(y), area.height, 4)
     }
 
     /// Draws the curve in braille.
@@ -95,6 +95,11 @@ pub(crate) enum Of {
     Modulation(usize),
     /// What distance or direction does to a sound; that of all sounds that share it, if it has the name of a shared one.
     Falloff { sound: String, field: &'static str, shared: Option<String> },
+}
+
+/// The cell in which the braille dot of a share lies, so that marks lie on the line; a cell has so many dots.
+fn cell(share: f32, cells: u16, dots: u16) -> u16 {
+    (share * f32::from((cells * dots).saturating_sub(1))).round() as u16 / dots
 }
 
 /// A curve being edited.
