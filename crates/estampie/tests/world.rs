@@ -168,3 +168,40 @@ fn the_way_a_thing_falls_off_is_drawn_by_its_points() {
     story.keys(&["u"; 12]);
     story.wait_for("● saved");
 }
+
+#[test]
+fn the_mouse_chooses_drags_and_draws_on_the_map() {
+    let story = Story::new("map-mouse");
+    story.open_demo();
+    let report = |kind: u8, (x, y): (usize, usize), end: char| story.type_text(&format!("\x1b[<{kind};{};{}{end}", x + 1, y + 1));
+    let click = |at: (usize, usize)| {
+        report(0, at, 'M');
+        report(0, at, 'm');
+    };
+    // The mark stands two cells before its name.
+    let screen = story.wait_until("the pump is on the map", |s| s.contains("◇ pump"));
+    let row = screen.lines().position(|l| l.contains("◇ pump")).unwrap();
+    let text = screen.lines().nth(row).unwrap();
+    let column = text[..text.find("◇ pump").unwrap()].chars().count();
+    click((column, row));
+    story.wait_until("it is chosen", |s| line(s, &["¶ pump", "emitter"]).is_some());
+    report(0, (column, row), 'M');
+    report(32, (column + 3, row), 'M');
+    report(32, (column + 5, row), 'M');
+    report(0, (column + 5, row), 'm');
+    story.wait_until("it stands farther east", |s| {
+        line(s, &["at", "11, -6"]).is_some() || line(s, &["at", "11.5, -6"]).is_some() || line(s, &["at", "10.5, -6"]).is_some()
+    });
+    story.wait_for("unsaved");
+    // A wall of two corners, by clicks.
+    story.keys(&["p", "A"]);
+    story.wait_for("add what and its name");
+    story.type_text("wall pier");
+    story.keys(&["Enter"]);
+    story.wait_for("drawing pier");
+    click((column - 12, row + 1));
+    story.wait_for("drawing pier");
+    click((column - 12, row + 1));
+    story.wait_for("pier is in the world");
+    story.wait_until("its ends are shown", |s| line(s, &["¶ pier", "wall"]).is_some() && line(s, &["line", ";"]).is_some());
+}

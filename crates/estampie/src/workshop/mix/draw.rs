@@ -159,7 +159,7 @@ fn two_rows(name: &str) -> (&str, Option<&str>) {
         return (name, None);
     }
     let fits = |at: &usize| name[..=*at].chars().count() <= wide;
-    name.match_indices('-').map(|(at, _)| at).filter(fits).next_back().map_or((name, None), |at| (&name[..=at], Some(&name[at + 1..])))
+    name.match_indices('-').map(|(at, _)| at).rfind(fits).map_or((name, None), |at| (&name[..=at], Some(&name[at + 1..])))
 }
 
 /// A name in so many columns.
