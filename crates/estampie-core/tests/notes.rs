@@ -166,6 +166,20 @@ fn what_the_status_says_of_the_key_is_what_is_played() {
 }
 
 #[test]
+fn a_layer_of_notes_is_silent_while_it_is_muted() {
+    let held = PIECE.replace("track = \"hits\"\ninstrument = \"drum\"", "track = \"held\"\ninstrument = \"pure\"").replace("bars = 2", "bars = 1");
+    let mut bench = start(&program(&held, "", &[]));
+    let (left, _) = bench.render(9600);
+    assert!(left[4800..].iter().any(|s| s.abs() > 0.01));
+    let sound = NameKey::of("dance/a x");
+    bench.send(estampie_core::engine::NOW, InputKind::GateSound { sound, solo: false, on: true });
+    let (left, right) = bench.render(9600);
+    assert!(left[4800..].iter().chain(&right[4800..]).all(|s| *s == 0.0), "after 10 ms nothing of it is left");
+    bench.send(estampie_core::engine::NOW, InputKind::GateSound { sound, solo: false, on: false });
+    assert!(bench.render(9600).0[4800..].iter().any(|s| s.abs() > 0.01), "and it goes on");
+}
+
+#[test]
 fn recordings_are_played_at_the_pitch_of_each_note() {
     // A recording of 1,250 Hz is taken for the note nearest to it; its take is chosen by key.
     let root = (69.0 + 12.0 * (1250.0f32 / 440.0).log2()).round();

@@ -469,7 +469,7 @@ impl Voice {
         }
         let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
         let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
-        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s).filter(|_| start == target && self.gate.arrived());
+        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s * self.gate.gain()).filter(|_| start == target && self.gate.arrived());
         if let Some(steady) = steady {
             let gain = target * steady;
             for (i, (l, r)) in left[offset..].iter_mut().zip(&mut right[offset..]).enumerate() {
@@ -503,7 +503,7 @@ impl Voice {
         let count = BLOCK - offset;
         let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
         let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
-        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s).filter(|_| self.gate.arrived());
+        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s * self.gate.gain()).filter(|_| self.gate.arrived());
         if let Some(steady) = steady {
             // Level and place go in one straight line for each side: their product at both ends is exact.
             for channel in 0..=second {
