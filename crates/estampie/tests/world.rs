@@ -16,7 +16,8 @@ fn heard(screen: &str, words: &[&str]) -> Option<f32> {
 fn one_walks_from_the_quay_into_the_nave_and_everything_follows() {
     let story = Story::new("walk");
     story.open_demo();
-    story.wait_for("entered quay");
+    // The log may have gone past it by now: the bed is the quay's.
+    story.wait_until("one is on the quay", |s| line(s, &["water/bed", "quay"]).is_some());
     story.keys(&["d", "Tab"]);
     story.wait_for("the arrows walk, 1.4 m/s");
     story.keys(&[")", ")", ")", ")"]);
@@ -124,6 +125,11 @@ fn the_ruler_measures_and_what_is_chosen_shows_its_falloff() {
     story.type_text("stand at nave");
     story.keys(&["Enter"]);
     story.wait_for("entered nave");
+    // Heights are figures.
+    story.keys(&["PPage"]);
+    story.wait_for("you, 1 m");
+    story.keys(&["NPage"]);
+    story.wait_until("on the ground again", |s| s.contains(" you") && !s.contains("you, 1 m"));
 }
 
 #[test]

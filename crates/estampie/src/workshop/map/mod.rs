@@ -255,7 +255,10 @@ impl App {
                 | Do::DeleteThing
                 | Do::SoloThing
                 | Do::Curve
-        ) || matches!(does, Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster);
+        ) || matches!(
+            does,
+            Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster | Do::Higher | Do::Lower
+        );
         if meant {
             self.column = Column::Map;
         }
@@ -273,6 +276,8 @@ impl App {
             Do::RunDown => self.arrow([0, -1], RUN),
             Do::TurnLeft => self.turn(-15.0),
             Do::TurnRight => self.turn(15.0),
+            Do::Higher => self.climb(1.0),
+            Do::Lower => self.climb(-1.0),
             Do::Slower => self.set_speed(self.map.speed.saturating_sub(1)),
             Do::Faster => self.set_speed((self.map.speed + 1).min(SPEEDS.len() - 1)),
             Do::ZoomIn => self.zoom(-1),
@@ -348,6 +353,15 @@ impl App {
         let listener = self.listener();
         let facing = (listener.facing + by).rem_euclid(360.0);
         self.place_listener([listener.at[0], listener.at[1]], Some((facing / 15.0).round() * 15.0));
+    }
+
+    /// Goes up or down, at the speed at which one walks.
+    fn climb(&mut self, by: f32) {
+        let [x, y, z] = self.listener().at;
+        let up = (z + by).round();
+        self.map.walking = None;
+        self.rehearsal.say(InputKind::Walk { emitter: NameKey::of(LISTENER_NAME), to: [x, y, up], speed: self.walking_speed() });
+        self.say(format!("you go to a height of {up:.0} m").replace('-', "−"));
     }
 
     pub(super) fn place_listener(&mut self, at: Ground, facing: Option<f32>) {
