@@ -221,7 +221,7 @@ pub enum InputKind {
         /// Whether.
         on: bool,
     },
-    /// Rehearsal only: of what is placed only an emitter (or those of a kind) is heard.
+    /// Rehearsal only: of all that sounds only what sounds at an emitter (or those of a kind) is heard.
     SoloEmitter {
         /// Its name or its kind's; none ends it.
         emitter: NameKey,
