@@ -16,7 +16,7 @@ install() {
   "${as[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq "$@" >/dev/null 2>&1
 }
 
-command -v cargo >/dev/null || { say "cargo is missing: install Rust 1.88 or newer first"; exit 1; }
+command -v cargo >/dev/null || { say "cargo is missing: install Rust 1.89 or newer first"; exit 1; }
 command -v cc >/dev/null || install gcc libc6-dev || { say "a C compiler is missing, and may not be installed from here: install gcc"; exit 1; }
 
 have_alsa() { command -v pkg-config >/dev/null && pkg-config --exists alsa; }

@@ -276,7 +276,7 @@ fn demo(criterion: &mut Criterion) {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
     let workspace = Workspace::open(&folder).unwrap();
     let document = workspace.document();
-    let wanted: Vec<String> = wanted_audio(document).into_iter().collect();
+    let wanted: Vec<_> = wanted_audio(document).into_iter().collect();
     let loaded = assets::load_all(&folder, &wanted, 48_000);
     let (program, _) = compile(document, &loaded);
     let program = Arc::new(program);

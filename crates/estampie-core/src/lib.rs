@@ -13,6 +13,7 @@ pub mod compare;
 pub mod curve;
 pub(crate) mod director;
 pub mod document;
+pub mod door;
 pub mod draw;
 pub mod dsp;
 pub mod engine;

@@ -19,8 +19,15 @@ pub const TAIL: Seconds = Seconds(2.0);
 #[must_use]
 pub fn inputs(playthrough: &Playthrough, rate: u32) -> Vec<Input> {
     let mut list = Vec::new();
+    let mut ended = false;
     for (step, _) in playthrough.steps() {
+        // What comes after the end does not come.
+        if ended {
+            break;
+        }
+        ended = step.action == StepAction::End;
         let what = match &step.action {
+            StepAction::PlayerLevel(level, value) => InputKind::PlayerLevel { level: NameKey::of(&level.text), value: *value as f32 },
             StepAction::State(state, value) => InputKind::State { state: NameKey::of(&state.text), value: NameKey::of(&value.text) },
             StepAction::Parameter(parameter, value) => {
                 InputKind::Parameter { parameter: NameKey::of(&parameter.text), value: *value as f32, emitter: NameKey::NONE }
@@ -87,7 +94,7 @@ pub fn names_in(playthrough: &Playthrough) -> Names {
             StepAction::Walk(walking) => {
                 names.add(walking.emitter.as_ref().map_or(LISTENER_NAME, |e| &e.text));
             }
-            StepAction::Remove(emitter) => {
+            StepAction::Remove(emitter) | StepAction::PlayerLevel(emitter, _) => {
                 names.add(&emitter.text);
             }
             StepAction::Send(event, emitter) => {
@@ -113,9 +120,15 @@ impl Rendering {
     /// Begins to render `playthrough` with `program`; `seed` is the playthrough's own unless given.
     #[must_use]
     pub fn new(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u64>, soft_start: Seconds) -> Rendering {
+        Rendering::with_levels(program, playthrough, seed, soft_start, &[])
+    }
+
+    /// The same with player levels (by name, 0 to 10) that are in force before the first sample.
+    #[must_use]
+    pub fn with_levels(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u64>, soft_start: Seconds, levels: &[(NameKey, f32)]) -> Rendering {
         let rate = program.rate;
         let schedule = inputs(playthrough, rate).into();
-        let prepared = Prepared::new(Arc::clone(program), seed.unwrap_or_else(|| playthrough.seed()));
+        let prepared = Prepared::new(Arc::clone(program), seed.unwrap_or_else(|| playthrough.seed())).with_player_levels(levels);
         let (engine, remote) = Engine::new(prepared, Options { soft_start, schedule, ..Options::default() });
         Rendering { engine, remote, left: frames(playthrough, rate) }
     }
@@ -169,6 +182,7 @@ pub(crate) fn lasting(action: &StepAction) -> Option<(String, StepAction)> {
             let there = Placing { emitter: emitter.clone(), kind: None, at: *to, facing: None, over: None };
             (format!("place {:?}", emitter.as_ref().map(|e| &e.text)), StepAction::Place(there))
         }
+        StepAction::PlayerLevel(level, _) => (format!("player level {}", level.text), action.clone()),
         StepAction::Remove(_) | StepAction::Send(..) | StepAction::End => return None,
     })
 }

@@ -254,8 +254,11 @@ impl Quantity for Metres {
     }
 }
 
+/// The longest time that can be written, in seconds: a day.
+pub const LONGEST_TIME: f64 = 86_400.0;
+
 impl Quantity for Seconds {
-    const EXPECTED: &'static str = "a time, like 80 ms or 1.5 s";
+    const EXPECTED: &'static str = "a time up to a day, like 80 ms or 1.5 s";
     fn from_parts(value: f64, unit: &str) -> Option<Self> {
         let factor = match unit.to_ascii_lowercase().as_str() {
             "" | "s" | "second" | "seconds" => 1.0,
@@ -263,7 +266,8 @@ impl Quantity for Seconds {
             "min" | "minute" | "minutes" => 60.0,
             _ => return None,
         };
-        (value >= 0.0).then_some(Seconds(value * factor))
+        // No time in a project is longer than a day.
+        (0.0..=LONGEST_TIME).contains(&(value * factor)).then_some(Seconds(value * factor))
     }
 }
 

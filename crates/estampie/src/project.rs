@@ -20,7 +20,7 @@ pub(crate) struct Loaded {
 pub(crate) fn load(folder: &Path) -> Result<Loaded, Failure> {
     let workspace = Workspace::open(folder)?;
     let document = workspace.document();
-    let wanted: Vec<String> = program::wanted_audio(document).into_iter().collect();
+    let wanted: Vec<_> = program::wanted_audio(document).into_iter().collect();
     let assets = assets::load_all(folder, &wanted, document.manifest.rate);
     let (program, found) = program::compile(document, &assets);
     let faults = all_faults(&workspace, found);

@@ -103,14 +103,16 @@ pub(crate) fn play(notes: &[Note], (from, to): (Beats, Beats), tempo: f64, patch
     };
     let mut out = vec![0.0f32; frame(to - from) + RATE as usize * 6];
     for (index, (at, length, pitch, velocity)) in notes.iter().enumerate().filter(|(_, n)| n.0 >= from && n.0 < to) {
-        let mut tone = Tone::new();
+        let mut tone = Tone::new(RATE);
         let length = frame(*length * Beats::new(15, 16)) as u64;
         tone.start(patch, f32::from(*pitch), f32::from(*velocity) / 127.0, 0, length, index as u32 * 7919 + 1, None, RATE);
         for block in out[frame(*at - from)..].chunks_mut(64) {
             if tone.gone() {
                 break;
             }
-            tone.render(block, RATE);
+            let mut sides = [[0.0; 64]; 2];
+            tone.render(&mut sides, RATE);
+            block.iter_mut().zip(&sides[0]).for_each(|(out, left)| *out += left);
         }
     }
     let end = out.iter().rposition(|s| s.abs() > 1e-4).map_or(0, |at| at + 480).max(frame(to - from));

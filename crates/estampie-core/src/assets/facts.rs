@@ -25,6 +25,10 @@ pub struct Facts {
     pub true_peak: f64,
     /// Integrated loudness in LUFS (EBU R 128); minus infinity for silence and for files shorter than 0.4 s.
     pub loudness: f64,
+    /// Loudness range in LU (EBU Tech 3342); 0 for what is too short to have one.
+    pub loudness_range: f64,
+    /// The highest short-term loudness (over 3 s) in LUFS; minus infinity for what is shorter.
+    pub greatest_short_term: f64,
     /// Seconds below −60 dB at the start.
     pub silence_head: f64,
     /// Seconds below −60 dB at the end.
@@ -51,7 +55,12 @@ pub fn facts(decoded: &Decoded) -> Facts {
     let (start, end) = decoded.loop_points.unwrap_or((0, frames));
     let seam = |c: &Vec<f32>| f64::from((c[start] - c[end - 1]).abs());
     let seam_step = if start < end { decoded.channels.iter().map(seam).fold(0.0, f64::max) } else { 0.0 };
-    let (loudness, true_peak) = measured(decoded).unwrap_or((f64::NEG_INFINITY, f64::from(sample_peak)));
+    let Measured { loudness, range, short_term, true_peak } = measured(decoded).unwrap_or(Measured {
+        loudness: f64::NEG_INFINITY,
+        range: 0.0,
+        short_term: f64::NEG_INFINITY,
+        true_peak: f64::from(sample_peak),
+    });
     Facts {
         kind: decoded.kind,
         bits: decoded.bits,
@@ -62,6 +71,8 @@ pub fn facts(decoded: &Decoded) -> Facts {
         sample_peak: level(f64::from(sample_peak)),
         true_peak: level(true_peak.max(f64::from(sample_peak))),
         loudness,
+        loudness_range: range,
+        greatest_short_term: short_term,
         silence_head: head as f64 / f64::from(decoded.rate),
         silence_tail: tail as f64 / f64::from(decoded.rate),
         dc,
@@ -69,15 +80,31 @@ pub fn facts(decoded: &Decoded) -> Facts {
     }
 }
 
-fn measured(decoded: &Decoded) -> Result<(f64, f64), ebur128::Error> {
-    let mut meter = EbuR128::new(decoded.channels.len() as u32, decoded.rate, Mode::I | Mode::TRUE_PEAK)?;
-    let slices: Vec<&[f32]> = decoded.channels.iter().map(Vec::as_slice).collect();
-    meter.add_frames_planar_f32(&slices)?;
-    let mut peak = 0.0f64;
-    for channel in 0..decoded.channels.len() as u32 {
-        peak = peak.max(meter.true_peak(channel)?);
+struct Measured {
+    loudness: f64,
+    range: f64,
+    short_term: f64,
+    true_peak: f64,
+}
+
+fn measured(decoded: &Decoded) -> Result<Measured, ebur128::Error> {
+    let mut meter = EbuR128::new(decoded.channels.len() as u32, decoded.rate, Mode::I | Mode::S | Mode::LRA | Mode::TRUE_PEAK)?;
+    // A tenth of a second at a time, as the standard's meters move.
+    let (step, frames) = (decoded.rate as usize / 10, decoded.channels.first().map_or(0, Vec::len));
+    let mut short_term = f64::NEG_INFINITY;
+    for from in (0..frames).step_by(step.max(1)) {
+        let to = (from + step.max(1)).min(frames);
+        let slices: Vec<&[f32]> = decoded.channels.iter().map(|c| &c[from..to]).collect();
+        meter.add_frames_planar_f32(&slices)?;
+        if to >= 3 * decoded.rate as usize {
+            short_term = short_term.max(meter.loudness_shortterm()?);
+        }
     }
-    Ok((meter.loudness_global()?, peak))
+    let mut true_peak = 0.0f64;
+    for channel in 0..decoded.channels.len() as u32 {
+        true_peak = true_peak.max(meter.true_peak(channel)?);
+    }
+    Ok(Measured { loudness: meter.loudness_global()?, range: meter.loudness_range()?, short_term, true_peak })
 }
 
 impl Facts {
@@ -97,6 +124,8 @@ impl Facts {
             "sample_peak_db": finite(self.sample_peak),
             "true_peak_db": finite(self.true_peak),
             "loudness_lufs": finite(self.loudness),
+            "loudness_range_lu": finite(self.loudness_range),
+            "greatest_short_term_lufs": finite(self.greatest_short_term),
             "silence_head_s": self.silence_head,
             "silence_tail_s": self.silence_tail,
             "dc": self.dc,
@@ -124,6 +153,7 @@ mod tests {
         assert!((facts.sample_peak + 23.0).abs() < 0.02, "{facts:?}");
         assert!((facts.true_peak + 23.0).abs() < 0.1, "{facts:?}");
         assert!((facts.loudness + 23.0).abs() < 0.1, "{facts:?}");
+        assert!((facts.greatest_short_term + 23.0).abs() < 0.1 && facts.loudness_range < 0.2, "{facts:?}");
         assert!((facts.silence_head - 0.2).abs() < 0.001 && (facts.silence_tail - 0.2).abs() < 0.001, "{facts:?}");
         assert!(facts.dc.abs() < 1e-4 && facts.seam_step == 0.0, "{facts:?}");
     }

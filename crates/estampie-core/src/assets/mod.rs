@@ -1,12 +1,15 @@
 //! Audio files in: decoding, rate conversion, loop points, and facts about them.
 
+mod circle;
 mod decode;
 mod facts;
+mod headers;
 mod riff;
 
-pub use decode::{AudioError, Decoded, decode};
+pub use decode::{AudioError, Decoded, decode, guarded};
 pub use facts::{Facts, facts};
 
+use crate::door;
 use crate::music::Score;
 use crate::names::NameKey;
 use std::collections::HashMap;
@@ -64,13 +67,49 @@ impl Clip {
 ///
 /// # Errors
 /// With the reason why the file cannot be played.
-pub fn load(root: &Path, name: &str, rate: u32) -> Result<Clip, AudioError> {
-    let decoded = decode(&root.join(name))?;
+pub fn load(root: &Path, name: &str, rate: u32, goes: &Goes) -> Result<Clip, AudioError> {
+    let decoded = decode(&door::readable(root, name)?)?;
     if decoded.channels.len() > 2 {
         return Err(AudioError::Channels(decoded.channels.len()));
     }
-    let decoded = decode::convert(decoded, rate)?;
+    let decoded = decode::convert(decoded, rate, goes)?;
     Ok(Clip::new(name, decoded.channels, decoded.loop_points))
+}
+
+/// How a file is played, as far as it matters for its conversion to another rate.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Goes {
+    /// From its start to its end.
+    Once,
+    /// Round and round.
+    Round,
+    /// Round and round if it is as long as one of these (in seconds, within 2 ms), and else once: a layer of music.
+    RoundIf(Vec<f64>),
+}
+
+impl Goes {
+    /// Whether a file of so many seconds goes round.
+    fn round(&self, seconds: f64) -> bool {
+        match self {
+            Goes::Once => false,
+            Goes::Round => true,
+            Goes::RoundIf(lengths) => lengths.iter().any(|l| (l - seconds).abs() <= 0.002),
+        }
+    }
+
+    /// Both ways of playing one file together.
+    #[must_use]
+    pub fn and(self, other: Goes) -> Goes {
+        match (self, other) {
+            (Goes::Round, _) | (_, Goes::Round) => Goes::Round,
+            (Goes::RoundIf(mut all), Goes::RoundIf(more)) => {
+                all.extend(more);
+                Goes::RoundIf(all)
+            }
+            (Goes::RoundIf(all), Goes::Once) | (Goes::Once, Goes::RoundIf(all)) => Goes::RoundIf(all),
+            (Goes::Once, Goes::Once) => Goes::Once,
+        }
+    }
 }
 
 /// What a file of the project holds.
@@ -106,7 +145,7 @@ pub fn is_score(name: &str) -> bool {
 /// # Errors
 /// With the reason why it cannot be read.
 pub fn load_score(root: &Path, name: &str) -> Result<Score, String> {
-    let path = root.join(name);
+    let path = door::readable(root, name).map_err(|e| e.to_string())?;
     match std::fs::metadata(&path) {
         Err(error) => return Err(error.to_string()),
         Ok(facts) if facts.len() > LONGEST_SCORE => return Err("it is too long for a MIDI file".into()),
@@ -176,17 +215,17 @@ impl Assets {
 }
 
 /// Loads files on all cores; `each` is called for every file as it is ready, from several threads.
-pub fn load_each(root: &Path, names: &[String], rate: u32, each: impl Fn(&str, Result<Loaded, String>) + Sync) {
+pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn(&str, Result<Loaded, String>) + Sync) {
     let next = AtomicUsize::new(0);
     let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(names.len());
     std::thread::scope(|scope| {
         for _ in 0..workers {
             scope.spawn(|| {
-                while let Some(name) = names.get(next.fetch_add(1, Ordering::Relaxed)) {
+                while let Some((name, goes)) = names.get(next.fetch_add(1, Ordering::Relaxed)) {
                     let loaded = if is_score(name) {
                         load_score(root, name).map(|s| Loaded::Score(Arc::new(s)))
                     } else {
-                        load(root, name, rate).map(|c| Loaded::Clip(Arc::new(c))).map_err(|e| e.to_string())
+                        load(root, name, rate, goes).map(|c| Loaded::Clip(Arc::new(c))).map_err(|e| e.to_string())
                     };
                     each(name, loaded);
                 }
@@ -197,7 +236,7 @@ pub fn load_each(root: &Path, names: &[String], rate: u32, each: impl Fn(&str, R
 
 /// Loads files on all cores and gives them all.
 #[must_use]
-pub fn load_all(root: &Path, names: &[String], rate: u32) -> Assets {
+pub fn load_all(root: &Path, names: &[(String, Goes)], rate: u32) -> Assets {
     let assets = std::sync::Mutex::new(Assets::default());
     load_each(root, names, rate, |name, clip| {
         if let Ok(mut assets) = assets.lock() {

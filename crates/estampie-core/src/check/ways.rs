@@ -6,13 +6,16 @@
 //! - a **click**: a step from one sample to the next at the seam that is four times as large as any within 60 ms around it,
 //!   and over −50 dB of full scale;
 //! - a **gap**: 60 ms below −60 dB between two sides that sound;
-//! - a **doubled downbeat**: two onsets of like strength within 15 to 90 ms at the arrival;
+//! - a **doubled downbeat**: an onset of what is left and one of what comes, of like strength, 15 to 90 ms apart at the arrival;
+//! - a recording that sounds **again** from its start when its section is left at its end;
 //! - a **jump** of loudness of more than 3 LU from the second and a half before to the one after (ITU-R BS.1770-4,
-//!   without gating, over whatever sounds).
+//!   without gating, over whatever sounds), with the layers in that the game would have in.
+//!
+//! What is found at a transition that says `accepted = "…"` is listed with the reason and counted apart.
 
 use crate::engine::{BLOCK, Engine, Input, InputKind, Options, Prepared, What};
 use crate::names::NameKey;
-use crate::program::Program;
+use crate::program::{Follows, Long, Program, Section, TakeOf};
 use ebur128::{EbuR128, Mode};
 use std::sync::Arc;
 
@@ -58,6 +61,8 @@ pub enum FindKind {
     Gap(f64),
     /// Two downbeats, so many seconds apart.
     Doubled(f64),
+    /// A recording that has ended with its section sounds again from its start.
+    Again,
     /// A jump of loudness, in LU.
     Jump(f64),
     /// It was asked for and did not come within a minute.
@@ -77,6 +82,8 @@ pub struct Find {
     pub bar: u32,
     /// What it is.
     pub kind: FindKind,
+    /// Why it is accepted, if it is.
+    pub accepted: Option<String>,
 }
 
 impl std::fmt::Display for Find {
@@ -91,7 +98,12 @@ impl std::fmt::Display for Find {
             FindKind::Jump(lu) => {
                 write!(f, "the loudness goes {} by {:.1} LU; level the layers, or let the new one rise", if lu > 0.0 { "up" } else { "down" }, lu.abs())
             }
+            FindKind::Again => f.write_str("a recording sounds again from its start; cut the file where its section ends, or let the old fall"),
             FindKind::Never => f.write_str("it never leaves; choose a moment that comes"),
+        }?;
+        match &self.accepted {
+            Some(why) => write!(f, " (accepted: {why})"),
+            None => Ok(()),
         }
     }
 }
@@ -113,6 +125,12 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
     for other in &mut bare.music.pieces {
         other.follows = None;
     }
+    // What plays by itself in the world is no part of it.
+    bare.world = crate::program::World::default();
+    for reaction in &mut bare.reactions {
+        reaction.off = true;
+    }
+    let usual = Arc::new(bare.clone());
     // All layers are in, whatever the game would say: what no one hears cannot be proved.
     for layer in &mut bare.music.layers {
         layer.when.clear();
@@ -120,8 +138,6 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
     for switch in &mut bare.music.switches {
         switch.on = true;
     }
-    // What plays by itself in the world is no part of it.
-    bare.world = crate::program::World::default();
     // The same without what comes: what is left is the old one alone.
     let mut alone = bare.clone();
     let rule = spec.rule(Some(from), to);
@@ -198,7 +214,88 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
         finds: Vec::new(),
     };
     listen(&mut seam, rate, never);
+    if !never {
+        let usual = as_the_game_would(program, &usual, piece, (from, to), (start, bar, asked), last);
+        seam.loudness = (loudness(&usual, first, left as usize, rate), loudness(&usual, arrived as usize, last, rate));
+        let jump = seam.loudness.1 - seam.loudness.0;
+        if to.is_some() && jump.is_finite() && jump.abs() > 3.0 {
+            seam.finds.push(FindKind::Jump(jump));
+        }
+        // Within a fall, or while the old one goes on, it may well sound from its start.
+        if rule.falls.is_none()
+            && rule.overlap == Long::Frames(0)
+            && again(program, section, &seam)
+        {
+            seam.finds.push(FindKind::Again);
+        }
+    }
     Some(seam)
+}
+
+/// The same rendered with those layers that the game would have in: what the piece follows has the values that ask for the
+/// two sections.
+fn as_the_game_would(
+    program: &Program,
+    usual: &Arc<Program>,
+    piece: usize,
+    (from, to): (u16, Option<u16>),
+    (start, bar, asked): (u64, u32, u64),
+    frames: usize,
+) -> [Vec<f32>; 2] {
+    let spec = &program.music.pieces[piece];
+    let key = |s: Option<u16>| spec.key_of(s);
+    let mut schedule = Vec::new();
+    let mut follow = |frame: u64, section: Option<u16>| match &spec.follows {
+        Some(Follows::State(at, list)) => {
+            if let Some(value) = list.iter().position(|asks| *asks == Some(section)) {
+                let state = &program.states[*at];
+                schedule.push(Input { frame, what: InputKind::State { state: state.key, value: state.values[value] } });
+            }
+        }
+        Some(Follows::Parameter(at, ranges)) => {
+            if let Some(((low, high), _)) = ranges.iter().find(|(_, asks)| *asks == section) {
+                let parameter = &program.parameters[*at];
+                let value = f32::midpoint(low.max(parameter.low), high.min(parameter.high));
+                schedule.push(Input { frame, what: InputKind::Parameter { parameter: parameter.key, value, emitter: NameKey::NONE } });
+            }
+        }
+        None => {}
+    };
+    follow(0, Some(from));
+    follow(asked, to);
+    schedule.push(Input { frame: start, what: InputKind::Jump { piece: spec.key, section: key(Some(from)), bar } });
+    schedule.push(Input { frame: asked, what: InputKind::Go { piece: spec.key, section: key(to), on: None } });
+    schedule.sort_by_key(|i| i.frame);
+    let options = Options { schedule: schedule.into(), status_every: u32::MAX, ..Options::default() };
+    let (mut engine, _kept) = Engine::new(Prepared::new(Arc::clone(usual), 1), options);
+    let mut out = vec![0.0f32; frames * 2];
+    engine.render(&mut out);
+    [out.iter().step_by(2).copied().collect(), out.iter().skip(1).step_by(2).copied().collect()]
+}
+
+/// Whether a recording that has ended with its section sounds again from its start.
+///
+/// What is left of the old section after it was left is compared with the first quarter of a second of each of its recordings; where
+/// they are alike (a normalised correlation of more than 0.7 at some place within 3 ms), it has begun again.
+fn again(program: &Program, section: &Section, seam: &Seam) -> bool {
+    let rate = program.rate as usize;
+    let count = rate / 4;
+    section.layers.iter().any(|layer| {
+        let sound = &program.sounds[program.music.layers[*layer as usize].sound as usize];
+        let Some(TakeOf::Recipe(recipe)) = sound.groups.first().and_then(|g| g.takes.first()).map(|t| &t.of) else { return false };
+        let Some((clip, _)) = recipe.parts.first().and_then(|p| p.clips.first()) else { return false };
+        let start = &clip.channels[0][..count.min(clip.frames())];
+        let power: f32 = start.iter().map(|s| s * s).sum();
+        // What begins in silence says nothing.
+        power > 1e-4 * start.len() as f32 / 10.0
+            && (0..rate / 160).any(|shift| {
+                let at = (seam.leaves + shift).saturating_sub(rate / 320);
+                let Some(after) = seam.old.get(at..at + start.len()) else { return false };
+                let own: f32 = after.iter().map(|s| s * s).sum();
+                let both: f32 = after.iter().zip(start).map(|(a, b)| a * b).sum();
+                own > 0.0 && both / (own * power).sqrt() > 0.7
+            })
+    })
 }
 
 /// Frames of the bar lines of a section that was entered at a bar on a frame.
@@ -245,9 +342,6 @@ fn listen(seam: &mut Seam, rate: u32, never: bool) {
     if seam.step > -50.0 && seam.step > seam.around + 12.0 {
         seam.finds.push(FindKind::Click(seam.step, seam.around));
     }
-    let loud = |from: usize, to: usize| loudness(seam, from, to, rate);
-    let end = seam.samples[0].len();
-    seam.loudness = (loud(0, seam.leaves), loud(seam.arrives, end));
     if seam.to.is_none() {
         return;
     }
@@ -257,18 +351,14 @@ fn listen(seam: &mut Seam, rate: u32, never: bool) {
     if let Some(apart) = doubled(seam, rate) {
         seam.finds.push(FindKind::Doubled(apart));
     }
-    let jump = seam.loudness.1 - seam.loudness.0;
-    if jump.is_finite() && jump.abs() > 3.0 {
-        seam.finds.push(FindKind::Jump(jump));
-    }
 }
 
 /// Loudness of a stretch, in LUFS, without gating.
-fn loudness(seam: &Seam, from: usize, to: usize, rate: u32) -> f64 {
-    let (from, to) = (from.min(seam.samples[0].len()), to.min(seam.samples[0].len()));
+fn loudness(samples: &[Vec<f32>; 2], from: usize, to: usize, rate: u32) -> f64 {
+    let (from, to) = (from.min(samples[0].len()), to.min(samples[0].len()));
     let Ok(mut meter) = EbuR128::new(2, rate, Mode::S) else { return f64::NEG_INFINITY };
     // A stretch shorter than the meter's three seconds is repeated until it fills them.
-    let stretch: Vec<f32> = (from..to).flat_map(|i| [seam.samples[0][i], seam.samples[1][i]]).collect();
+    let stretch: Vec<f32> = (from..to).flat_map(|i| [samples[0][i], samples[1][i]]).collect();
     if stretch.is_empty() {
         return f64::NEG_INFINITY;
     }
@@ -282,17 +372,18 @@ fn loudness(seam: &Seam, from: usize, to: usize, rate: u32) -> f64 {
     meter.loudness_shortterm().unwrap_or(f64::NEG_INFINITY)
 }
 
-/// Root mean square of short stretches, in dB, with the frames of each.
-fn levels(seam: &Seam, hop: usize) -> Vec<f32> {
-    let count = seam.samples[0].len() / hop.max(1);
-    let power = |c: &Vec<f32>, at: usize| c[at * hop..(at + 1) * hop].iter().map(|s| s * s).sum::<f32>() / hop as f32;
-    (0..count).map(|at| 10.0 * (seam.samples.iter().map(|c| power(c, at)).sum::<f32>() / 2.0).max(1e-12).log10()).collect()
+/// Root mean square of short stretches, in dB, of the mean of some channels.
+fn levels<'a>(channels: impl Iterator<Item = &'a [f32]> + Clone, hop: usize) -> Vec<f32> {
+    let count = channels.clone().map(<[f32]>::len).min().unwrap_or(0) / hop.max(1);
+    let sides = channels.clone().count().max(1) as f32;
+    let power = |c: &[f32], at: usize| c[at * hop..(at + 1) * hop].iter().map(|s| s * s).sum::<f32>() / hop as f32;
+    (0..count).map(|at| 10.0 * (channels.clone().map(|c| power(c, at)).sum::<f32>() / sides).max(1e-12).log10()).collect()
 }
 
 /// The longest silence between two sides that sound, if it is longer than 60 ms.
 fn gap(seam: &Seam, rate: u32) -> Option<f64> {
     let hop = rate as usize / 200;
-    let levels = levels(seam, hop);
+    let levels = levels(seam.samples.iter().map(Vec::as_slice), hop);
     let (from, to) = (seam.leaves.saturating_sub(rate as usize / 10) / hop, ((seam.arrives + rate as usize * 6 / 10) / hop).min(levels.len()));
     let silent = |at: &usize| levels[*at] < -60.0;
     let mut longest = 0;
@@ -309,26 +400,36 @@ fn gap(seam: &Seam, rate: u32) -> Option<f64> {
     (seconds > 0.06).then_some(seconds)
 }
 
-/// The distance of two onsets of like strength around the arrival, in seconds.
+/// The distance of an onset of what is left and one of what comes, of like strength, around the arrival; in seconds.
+///
+/// Two onsets within one of them were played so, and are none of the transition's.
 fn doubled(seam: &Seam, rate: u32) -> Option<f64> {
     let hop = rate as usize / 400;
-    let levels = levels(seam, hop);
     let near = rate as usize * 9 / 100;
-    let (from, to) = (seam.arrives.saturating_sub(near) / hop, ((seam.arrives + near) / hop).min(levels.len()));
-    // An onset: 9 dB over the mean of the 20 ms before.
-    let rise = |at: usize| {
-        let before = &levels[at.saturating_sub(8)..at];
-        if before.is_empty() { 0.0 } else { levels[at] - before.iter().sum::<f32>() / before.len() as f32 }
-    };
-    let mut onsets: Vec<(usize, f32)> = Vec::new();
-    for at in from.max(1)..to {
-        let peak = rise(at) > 9.0 && levels[at] > levels[at - 1] + 3.0 && levels[at] > -40.0 && rise(at) >= rise(at + 1 - usize::from(at + 1 >= levels.len()));
-        if peak && onsets.last().is_none_or(|(last, _)| at - last >= 6) {
-            onsets.push((at, levels[at]));
+    let comes: Vec<f32> = seam.samples[0].iter().zip(&seam.old).map(|(all, old)| all - old).collect();
+    let onsets = |samples: &[f32]| {
+        let levels = levels(std::iter::once(samples), hop);
+        let (from, to) = (seam.arrives.saturating_sub(near) / hop, ((seam.arrives + near) / hop).min(levels.len()));
+        // An onset: 9 dB over the mean of the 20 ms before.
+        let rise = |at: usize| {
+            let before = &levels[at.saturating_sub(8)..at];
+            if before.is_empty() { 0.0 } else { levels[at] - before.iter().sum::<f32>() / before.len() as f32 }
+        };
+        let mut onsets: Vec<(usize, f32)> = Vec::new();
+        for at in from.max(1)..to {
+            let peak =
+                rise(at) > 9.0 && levels[at] > levels[at - 1] + 3.0 && levels[at] > -40.0 && rise(at) >= rise(at + 1 - usize::from(at + 1 >= levels.len()));
+            if peak && onsets.last().is_none_or(|(last, _)| at - last >= 6) {
+                onsets.push((at, levels[at]));
+            }
         }
-    }
-    let like = |a: f32, b: f32| (a - b).abs() < 6.0;
-    onsets.windows(2).find(|w| like(w[0].1, w[1].1)).map(|w| (w[1].0 - w[0].0) as f64 * hop as f64 / f64::from(rate))
+        onsets
+    };
+    let new = onsets(&comes);
+    let pairs = onsets(&seam.old).into_iter().flat_map(|old| new.iter().map(move |new| (old, *new)));
+    let apart = |a: usize, b: usize| a.abs_diff(b) as f64 * hop as f64 / f64::from(rate);
+    // The nearer of two is the same beat; what is nearer than 15 ms is heard as one.
+    pairs.filter(|(old, new)| (old.1 - new.1).abs() < 6.0).map(|(old, new)| apart(old.0, new.0)).filter(|s| (0.015..0.09).contains(s)).min_by(f64::total_cmp)
 }
 
 /// Renders and listens to every allowed way of every piece, from the first bar, the middle, and the bar with the longest
@@ -354,7 +455,8 @@ pub fn ways(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) -> Vec<
                     let Some(seam) = seam(program, index, from, to, bar) else { continue };
                     for kind in &seam.finds {
                         let to = if to.is_none() { crate::document::SILENCE.to_owned() } else { name(piece.key_of(to)) };
-                        finds.push(Find { piece: name(piece.key), from: name(piece.key_of(Some(from))), to, bar: bar + 1, kind: *kind });
+                        let accepted = (!rule.accepted.is_none()).then(|| name(rule.accepted));
+                        finds.push(Find { piece: name(piece.key), from: name(piece.key_of(Some(from))), to, bar: bar + 1, kind: *kind, accepted });
                     }
                     if !each(&seam) {
                         return finds;

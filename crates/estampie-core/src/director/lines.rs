@@ -29,21 +29,15 @@ impl Engine {
         self.outlets.tell(frame, What::Line { sound: key, before: at as u32 + u32::from(speaking != 0 && urgency != Urgency::CutIn), by: by.reaction });
         if urgency == Urgency::CutIn {
             let fade = u64::from(program.rate) * CUT_FADE_MS / 1000;
-            let mut cut = false;
             for slot in self.active.iter().chain(&self.asleep) {
                 let voice = &mut self.voices[usize::from(*slot)];
                 if speaking != 0 && voice.way.instances[..voice.way.depth].contains(&speaking) {
                     voice.leave(Cause::CutInto, offset, fade);
-                    cut = true;
                 }
             }
             let speaker = &mut self.now.state.speakers[spec.speaker as usize];
-            speaker.speaking = 0;
-            if cut {
-                speaker.fades = frame + fade;
-            }
-            // What is cut into fades first; the gap is not waited for.
-            speaker.free = frame.max(speaker.fades);
+            // What is cut into fades beneath; no gap is waited for.
+            (speaker.speaking, speaker.free) = (0, frame);
         }
         self.speak(program, spec.speaker as usize);
     }

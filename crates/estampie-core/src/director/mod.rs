@@ -206,9 +206,13 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
                 }
             }
         }
-    } else if !program.world.zones.is_empty()
-        && let Some(zone) = program.world.find_zone.get(voice.emitter)
-    {
+    }
+    let zone = if voice.place == NOWHERE {
+        if program.world.zones.is_empty() { None } else { program.world.find_zone.get(voice.emitter) }
+    } else {
+        world.fades_with(&program.world, voice.place)
+    };
+    if let Some(zone) = zone {
         let share = state.places.zones[zone].share;
         if share != 1.0 {
             let value = if share <= 1e-4 { f32::NEG_INFINITY } else { Decibels::of_gain(share).0 };

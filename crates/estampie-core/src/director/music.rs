@@ -20,6 +20,8 @@ use crate::units::Decibels;
 pub(crate) const MOST_WANTED: usize = 256;
 /// Frames in which one round of a recording hands over to the next.
 const HAND_OVER: u64 = 96;
+/// So near to its end a recording is told whether its section goes round: what one block of a sleeping voice or a fast one reads.
+const NEAR_END: usize = BLOCK * 24;
 
 /// What is asked of music.
 #[derive(Debug, Clone, Copy)]
@@ -188,6 +190,7 @@ impl Engine {
         self.sting_without_music(program);
         for piece in 0..program.music.pieces.len() {
             self.play_piece(program, piece as u16);
+            self.close_rounds(program, piece as u16);
         }
         self.wanted.clear();
         self.drop_stingers(program);
@@ -411,6 +414,8 @@ impl Engine {
             let whole = program.music.layers.get(cue.layer as usize).is_some_and(|l| l.round);
             match over {
                 _ if round && whole => voice.leave(Cause::Done, offset, HAND_OVER),
+                // Asked for in the very last moment, when the next round had begun already: what there is of it fades.
+                None if whole && voice.source.wrapped => voice.leave(Cause::Left, offset, HAND_OVER),
                 None if whole => voice.source.finishing = true,
                 _ if round => {}
                 None => {}
@@ -423,6 +428,22 @@ impl Engine {
         for repeater in &mut self.repeaters {
             let whose = program.sounds.get(repeater.way.path[0] as usize).and_then(|s| s.layer);
             repeater.done |= whose.is_some_and(|l| l.piece == index);
+        }
+    }
+
+    /// A recording as long as its section goes on into the next round only where the section goes round.
+    fn close_rounds(&mut self, program: &Program, index: u16) {
+        let piece = &program.music.pieces[usize::from(index)];
+        let sequencer = &self.now.state.pieces[usize::from(index)].sequencer;
+        let Some(pass) = sequencer.pass().map(|p| p.number) else { return };
+        let mut round = None;
+        for slot in self.active.iter().chain(&self.asleep) {
+            let voice = &mut self.voices[usize::from(*slot)];
+            let Some(cue) = voice.cue.filter(|c| c.piece == index && c.pass == pass) else { continue };
+            let Some(recipe) = voice.recipe.as_ref().filter(|_| voice.frozen.is_none()) else { continue };
+            if program.music.layers.get(cue.layer as usize).is_some_and(|l| l.round) && voice.source.left(recipe) <= NEAR_END {
+                voice.source.finishing = !*round.get_or_insert_with(|| sequencer.goes_round(piece));
+            }
         }
     }
 

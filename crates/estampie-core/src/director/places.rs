@@ -1,7 +1,7 @@
-//! Where the listener is and what follows from it: zones entered and left, rooms, what plays by itself, scatters and flocks.
+//! Where the listener is and what follows from it: zones entered and left, rooms, what plays by itself, one-shots and flocks.
 
 use super::{By, Work};
-use crate::engine::{BLOCK, Engine, Notice, Reason, Stream, What};
+use crate::engine::{BLOCK, Engine, Notice, Prepared, Reason, Stream, What};
 use crate::names::NameKey;
 use crate::program::{Amount, MOST_ROOMS, PlaysFor, Program, Stand, Zone};
 use crate::world::flock::{FlockState, Move};
@@ -40,7 +40,7 @@ struct PlayState {
 
 /// Single sounds at drawn places.
 #[derive(Debug, Clone)]
-struct ScatterState {
+struct OneShotsState {
     due: Option<u64>,
     draws: Stream,
 }
@@ -62,7 +62,7 @@ pub(crate) struct Places {
     /// The zone that last set a state.
     holder: Option<u32>,
     plays: Vec<PlayState>,
-    scatters: Vec<ScatterState>,
+    one_shots: Vec<OneShotsState>,
     pub(crate) flocks: Vec<FlockState>,
     /// Everything has been let go; nothing begins by itself until the game says something.
     pub(crate) still: bool,
@@ -81,7 +81,7 @@ impl Places {
             rooms: [0.0; MOST_ROOMS],
             holder: None,
             plays: vec![PlayState::default(); world.plays.len()],
-            scatters: world.scatters.iter().map(|s| ScatterState { due: None, draws: Stream::new(seed, s.key, 7) }).collect(),
+            one_shots: world.one_shots.iter().map(|s| OneShotsState { due: None, draws: Stream::new(seed, s.key, 7) }).collect(),
             flocks: world.flocks.iter().map(|f| FlockState::new(f, seed)).collect(),
             still: false,
             first: true,
@@ -103,9 +103,9 @@ impl Places {
                 self.plays[at] = old.plays[earlier];
             }
         }
-        for (at, scatter) in new.scatters.iter().enumerate() {
-            if let Some(earlier) = before.scatters.iter().position(|s| s.key == scatter.key) {
-                self.scatters[at] = old.scatters[earlier].clone();
+        for (at, one_shots) in new.one_shots.iter().enumerate() {
+            if let Some(earlier) = before.one_shots.iter().position(|s| s.key == one_shots.key) {
+                self.one_shots[at] = old.one_shots[earlier].clone();
             }
         }
         for (at, flock) in new.flocks.iter().enumerate() {
@@ -126,8 +126,8 @@ impl Places {
     pub(crate) fn stir(&mut self) {
         if std::mem::take(&mut self.still) {
             self.plays.fill(PlayState::default());
-            for scatter in &mut self.scatters {
-                scatter.due = None;
+            for one_shots in &mut self.one_shots {
+                one_shots.due = None;
             }
         }
     }
@@ -152,7 +152,7 @@ impl Engine {
         self.follow_presence(program);
         if !self.now.state.places.still {
             self.play_by_itself(program);
-            self.scatter(program);
+            self.one_shots(program);
         }
         self.follow_flocks(program);
         self.now.state.places.first = false;
@@ -317,11 +317,11 @@ impl Engine {
     }
 
     /// Single sounds at drawn places.
-    fn scatter(&mut self, program: &Program) {
+    fn one_shots(&mut self, program: &Program) {
         let end = self.frame + BLOCK as u64;
-        for (at, spec) in program.world.scatters.iter().enumerate() {
+        for (at, spec) in program.world.one_shots.iter().enumerate() {
             let pace = self.amount(&spec.pace).max(0.01) * self.rehearsed.waits;
-            let now = &mut self.now.state.places.scatters[at];
+            let now = &mut self.now.state.places.one_shots[at];
             let wait = |draws: &mut Stream| (f64::from(draws.between(spec.every) * pace) * f64::from(program.rate)).round() as u64;
             let Some(due) = now.due else {
                 now.due = Some(self.frame + wait(&mut now.draws));
@@ -416,7 +416,21 @@ impl Engine {
         }
     }
 
-    /// Makes the emitters of the program, and ends what plays by itself and is no longer to.
+    /// After an edit: what played by itself somewhere and is no longer to is let go.
+    pub(crate) fn end_plays(&mut self, program: &Program, old: &Prepared) {
+        let before = &old.program.world.plays;
+        for (play, _) in before.iter().zip(&old.state.places.plays).filter(|(_, s)| s.on) {
+            if program.world.plays.iter().any(|p| p.key == play.key) {
+                continue;
+            }
+            // A sound that is gone too fades out by itself.
+            if let Some(sound) = program.find_sound.get(old.program.sounds[play.sound as usize].key) {
+                self.stop(program, sound as u32, Some(play.at), None, 0);
+            }
+        }
+    }
+
+    /// Makes the emitters of the program.
     pub(crate) fn settle_world(&mut self, program: &Program) {
         if !self.world.settle(&program.world) {
             let key = program.world.sources.last().map_or(NameKey::NONE, |s| s.key);

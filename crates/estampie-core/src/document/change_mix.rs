@@ -144,7 +144,7 @@ impl Workspace {
         self.set_mix(&format!("deletion of snapshot {name}"), vec!["snapshots", name], "")
     }
 
-    /// Sets a field of a snapshot (`rise`, `fall`, `intensity`, `while`, `order`), as one edit.
+    /// Sets a field of a snapshot (`rise`, `fall`, `amount`, `while`, `order`), as one edit.
     ///
     /// # Errors
     /// When the text is no such value, or the file cannot be edited; then nothing is changed.

@@ -4,7 +4,7 @@ use super::{Document, SILENCE, Workspace};
 use toml_edit::{ArrayOfTables, Item, Table, Value, value};
 
 /// The fields of a transition that can be edited, with what stands there if nothing is written.
-pub const TRANSITION_FIELDS: [(&str, &str); 7] = [
+pub const TRANSITION_FIELDS: [(&str, &str); 8] = [
     ("leave", "next bar"),
     ("by-way-of", "nothing"),
     ("arrive", "start"),
@@ -12,6 +12,7 @@ pub const TRANSITION_FIELDS: [(&str, &str); 7] = [
     ("new-rises", "at once"),
     ("overlap", "at once"),
     ("allowed", "yes"),
+    ("accepted", "nothing"),
 ];
 
 impl Workspace {

@@ -10,7 +10,7 @@ const FILE: &str = "world.toml";
 /// Which thing of the world: the table it is written in, and its name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ThingId {
-    /// `zones`, `shelters`, `doorways`, `walls`, `emitters`, `trails`, `areas`, `weather`, `scatters` or `flocks`.
+    /// `zones`, `shelters`, `doorways`, `walls`, `emitters`, `trails`, `areas`, `weather`, `one-shots` or `flocks`.
     pub table: &'static str,
     /// Its name.
     pub name: String,
@@ -73,7 +73,7 @@ impl WorldDoc {
             StandDoc::Points(points) => thing(e.table, &e.name, flat(points), false, None),
             StandDoc::Held(..) => thing(e.table, &e.name, Vec::new(), false, None),
         }));
-        list.extend(self.scatters.iter().map(|s| thing("scatters", &s.name, Vec::new(), false, None)));
+        list.extend(self.one_shots.iter().map(|s| thing("one-shots", &s.name, Vec::new(), false, None)));
         list.extend(self.flocks.iter().map(|f| {
             let points = if let Candidates::Points(points) = &f.candidates { flat(points) } else { Vec::new() };
             thing("flocks", &f.name, points, false, None)
@@ -257,8 +257,8 @@ mod tests {
         workspace.move_thing(&id("zones", "quay"), [1.0, 1.0]).unwrap();
         let points = workspace.document().world.thing("quay").unwrap().points;
         assert_eq!(points, [[1.0, 1.0], [11.0, 1.0], [11.0, 6.0]]);
-        assert_eq!(workspace.undo().as_deref(), Some("place of quay"));
-        assert_eq!(workspace.undo().as_deref(), Some("place of bell"));
+        assert_eq!(workspace.undo().unwrap().as_deref(), Some("place of quay"));
+        assert_eq!(workspace.undo().unwrap().as_deref(), Some("place of bell"));
         assert_eq!(text(&workspace), WORLD);
     }
 
@@ -280,7 +280,7 @@ mod tests {
         workspace.set_thing(&id("zones", "quay"), "margin", "").unwrap();
         workspace.delete_thing(&id("walls", "pier")).unwrap();
         assert!(workspace.document().world.walls.is_empty() && workspace.document().world.zones[0].margin.0 == 0.0);
-        while workspace.undo().is_some() {}
+        while workspace.undo().unwrap().is_some() {}
         assert_eq!(text(&workspace), WORLD);
     }
 
@@ -293,7 +293,7 @@ mod tests {
             (workspace.add_thing("zones", "nave", &[[0.0; 2], [1.0, 1.0]], &[]), "2 points"),
             (workspace.set_thing(&id("emitters", "bell"), "at", "there"), "is not a place"),
             (workspace.set_thing(&id("emitters", "bell"), "colour", "red"), "no field colour"),
-            (workspace.move_thing(&id("scatters", "creaks"), [1.0, 0.0]), "nowhere"),
+            (workspace.move_thing(&id("one-shots", "creaks"), [1.0, 0.0]), "nowhere"),
         ] {
             let why = done.unwrap_err();
             assert!(why.contains(wanted), "{why}");

@@ -33,7 +33,7 @@ pub enum Property {
     /// How many notes of a layer are played, as a share of 1.
     Density,
     /// How much of a snapshot there is, as a share of 1.
-    Intensity,
+    Amount,
     /// A setting of an effect, in its own unit; its curve gives the value itself.
     Setting(Unit),
 }
@@ -64,7 +64,7 @@ impl Property {
     /// The word it is written with.
     #[must_use]
     pub fn word(self) -> &'static str {
-        Property::ALL.iter().find(|(p, _)| *p == self).map_or(if self == Property::Intensity { "intensity" } else { "setting" }, |(_, w)| w)
+        Property::ALL.iter().find(|(p, _)| *p == self).map_or(if self == Property::Amount { "amount" } else { "setting" }, |(_, w)| w)
     }
 
     /// Reads a curve's value in this property's unit.
@@ -88,7 +88,7 @@ impl Property {
                 .map(|v| v.0)
                 .ok_or_else(|| not_a_cutoff(text)),
             Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32).map_err(|e| e.to_string())),
-            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Intensity => {
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => {
                 Share::read(text).map(|v| v.0).map_err(|e| e.to_string())
             }
             Property::Setting(unit) => unit.read(text),
@@ -107,7 +107,7 @@ impl Property {
             Property::LowPass | Property::HighPass => Octaves(value).to_string(),
             Property::Every if value < 0.0 => format!("-{}", Seconds(f64::from(-value))),
             Property::Every => Seconds(f64::from(value)).to_string(),
-            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Intensity => Share(value).to_string(),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => Share(value).to_string(),
             Property::Setting(unit) => unit.print(value),
             Property::Each | Property::All => format!("{value:.0}"),
         }

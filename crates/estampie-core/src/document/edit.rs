@@ -1,5 +1,6 @@
 //! Edits of a project's texts: named, undone and redone, saved without touching what the designer wrote around them.
 
+use super::sources::on_disk;
 use super::{Document, Fault, Sources, list_audio};
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
@@ -54,10 +55,36 @@ pub struct Workspace {
     /// When the last edit may no longer grow: a drag is one edit.
     last_edit: Option<std::time::Instant>,
     stamps: BTreeMap<String, Option<SystemTime>>,
+    /// Files that somebody else changed too: as they are on disk.
+    contested: BTreeMap<String, Option<Arc<str>>>,
+    /// Why nothing is edited, if nothing is: another workshop has the project open.
+    only_read: Option<String>,
     /// A kept state that is shown instead; meanwhile nothing can be edited.
     shown: Option<Arc<Document>>,
     /// An edit was refused because of that.
     refused: bool,
+}
+
+/// What becomes of a file that was changed here and by somebody else.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Keep {
+    /// As it is here; theirs is kept beside it.
+    Mine,
+    /// As it is on disk; what it was here is kept beside it.
+    Theirs,
+    /// Both, where they do not meet.
+    Both,
+}
+
+/// An edited file that is not saved: what an edit journal keeps.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Unsaved {
+    /// Its path in the project.
+    pub file: String,
+    /// Its text on disk when it was edited; `None` if there was none.
+    pub before: Option<String>,
+    /// Its text as edited; `None` if it was taken out.
+    pub now: Option<String>,
 }
 
 /// Edits of one name that follow each other this closely are one.
@@ -69,12 +96,14 @@ impl Workspace {
     /// # Errors
     /// When `root` holds no project.
     pub fn open(root: &Path) -> io::Result<Workspace> {
-        let (sources, disk_faults) = Sources::read(root)?;
+        let (sources, mut disk_faults) = Sources::read(root)?;
+        let (audio, unread) = list_audio(root);
+        disk_faults.extend(unread);
         let mut workspace = Workspace {
             root: root.to_owned(),
             saved: sources.clone(),
             now: sources,
-            audio: list_audio(root),
+            audio,
             document: Arc::default(),
             faults: Vec::new(),
             disk_faults,
@@ -82,6 +111,8 @@ impl Workspace {
             redo: Vec::new(),
             last_edit: None,
             stamps: BTreeMap::new(),
+            contested: BTreeMap::new(),
+            only_read: None,
             shown: None,
             refused: false,
         };
@@ -120,10 +151,110 @@ impl Workspace {
         std::mem::take(&mut self.refused)
     }
 
-    /// True, and noted, while a kept state is shown.
+    /// True, and noted, while a kept state is shown or the project is only read.
     fn refuses(&mut self) -> bool {
-        self.refused |= self.shown.is_some();
-        self.shown.is_some()
+        let refuses = self.shown.is_some() || self.only_read.is_some();
+        self.refused |= refuses;
+        refuses
+    }
+
+    /// Only reads from now on, and why; or edits again.
+    pub fn set_only_read(&mut self, why: Option<String>) {
+        self.only_read = why;
+    }
+
+    /// Why nothing can be edited, if so.
+    #[must_use]
+    pub fn only_read(&self) -> Option<&str> {
+        self.only_read.as_deref()
+    }
+
+    /// Files that were changed here and by somebody else too, and wait for a decision.
+    pub fn contested(&self) -> impl Iterator<Item = &str> {
+        self.contested.keys().map(String::as_str)
+    }
+
+    /// What differs between a contested file here and on disk, as a unified diff (− here, + theirs).
+    #[must_use]
+    pub fn contest(&self, file: &str) -> String {
+        let here = self.now.get(file).map_or("", |t| t);
+        let theirs = self.contested.get(file).and_then(Option::as_deref).unwrap_or_default();
+        diffy::create_patch(here, theirs).to_string()
+    }
+
+    /// Decides about a file that was changed in both places; gives the path of the copy that is kept beside it, if one is.
+    ///
+    /// # Errors
+    /// When the copy cannot be written, or when both changed the same lines; then nothing is decided.
+    pub fn decide(&mut self, file: &str, keep: Keep) -> io::Result<Option<String>> {
+        let Some(theirs) = self.contested.get(file).cloned() else { return Ok(None) };
+        let mine = self.now.get(file).cloned();
+        let base = self.saved.get(file).cloned();
+        let (new, other) = match keep {
+            Keep::Mine => (mine.clone(), theirs.clone().map(|t| ("theirs", t))),
+            Keep::Theirs => (theirs.clone(), mine.clone().map(|t| ("mine", t))),
+            Keep::Both => {
+                let merged = merge(base.as_deref(), mine.as_deref(), theirs.as_deref());
+                let merged = merged.ok_or_else(|| io::Error::other(format!("both changed the same lines of {file}; keep mine or theirs, the other stays beside it")))?;
+                (merged.map(Arc::from), None)
+            }
+        };
+        let copy = match other {
+            Some((whose, text)) => Some(self.keep_beside(file, whose, &text)?),
+            None => None,
+        };
+        self.contested.remove(file);
+        // What is on disk is known now: a save writes over just that.
+        match &theirs {
+            Some(text) => self.saved.set(file, text),
+            None => self.saved.remove(file),
+        }
+        if new != mine {
+            let name = format!("{} of {file}", if keep == Keep::Theirs { "the other version" } else { "both versions" });
+            self.put(file, new.clone().as_deref());
+            self.undo.push(Edit { name, files: vec![Changed { file: file.to_owned(), before: mine, after: new }] });
+            self.redo.clear();
+        }
+        self.put_done();
+        Ok(copy)
+    }
+
+    /// Writes a version beside a file, under a name that nothing has and no project reads.
+    fn keep_beside(&self, file: &str, whose: &str, text: &str) -> io::Result<String> {
+        use std::io::Write as _;
+        for n in 1.. {
+            let name = if n == 1 { format!("{file}.{whose}") } else { format!("{file}.{whose}-{n}") };
+            let path = crate::door::inside(&self.root, &name)?;
+            match std::fs::File::options().write(true).create_new(true).open(path) {
+                Ok(mut copy) => {
+                    copy.write_all(text.as_bytes())?;
+                    return Ok(name);
+                }
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists && n < 1000 => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Err(io::Error::other("too many versions lie beside it"))
+    }
+
+    /// All that is edited and not saved.
+    #[must_use]
+    pub fn unsaved_texts(&self) -> Vec<Unsaved> {
+        let text = |sources: &Sources, file: &str| sources.get(file).map(|t| t.to_string());
+        self.changed_files().into_iter().map(|file| Unsaved { before: text(&self.saved, &file), now: text(&self.now, &file), file }).collect()
+    }
+
+    /// Takes edits in that were not saved. What was changed on disk since then is contested.
+    pub fn bring_back(&mut self, unsaved: Vec<Unsaved>) {
+        let mut files = Vec::new();
+        for one in unsaved {
+            let disk = self.saved.get(&one.file).cloned();
+            if disk.as_deref() != one.before.as_deref() && disk.as_deref() != one.now.as_deref() {
+                self.contested.insert(one.file.clone(), disk);
+            }
+            files.push((one.file, one.now));
+        }
+        self.change("edits that were not saved", files);
     }
 
     /// What is wrong with the texts; names are resolved later, by the compiler.
@@ -317,37 +448,62 @@ impl Workspace {
     /// A file as TOML that can be edited.
     pub(super) fn toml(&self, file: &str) -> Result<DocumentMut, String> {
         let text = self.now.get(file).map_or("", |t| t);
-        text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is mended: {}", e.message()))
+        text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is fixed: {}", e.message()))
     }
 
-    /// Undoes the last edit and gives its name.
-    pub fn undo(&mut self) -> Option<String> {
-        if self.refuses() {
-            return None;
-        }
-        let edit = self.undo.pop()?;
-        for change in &edit.files {
-            self.put(&change.file, change.before.as_deref());
-        }
-        self.put_done();
+    /// Undoes the last edit and gives its name. What somebody else has changed in the same files since stays.
+    ///
+    /// # Errors
+    /// When somebody else has changed what it would change back; then nothing is.
+    pub fn undo(&mut self) -> Result<Option<String>, String> {
+        let Some(edit) = self.undo.last().filter(|_| self.shown.is_none() && self.only_read.is_none()).cloned() else {
+            self.refuses();
+            return Ok(None);
+        };
+        let edit = self.go_back(edit, |c| (&c.after, &c.before), |c, now, then| (c.after, c.before) = (now, then))?;
+        self.undo.pop();
         let name = edit.name.clone();
         self.redo.push(edit);
-        Some(name)
+        Ok(Some(name))
     }
 
     /// Does the last undone edit again and gives its name.
-    pub fn redo(&mut self) -> Option<String> {
-        if self.refuses() {
-            return None;
-        }
-        let edit = self.redo.pop()?;
-        for change in &edit.files {
-            self.put(&change.file, change.after.as_deref());
-        }
-        self.put_done();
+    ///
+    /// # Errors
+    /// As [`Workspace::undo`].
+    pub fn redo(&mut self) -> Result<Option<String>, String> {
+        let Some(edit) = self.redo.last().filter(|_| self.shown.is_none() && self.only_read.is_none()).cloned() else {
+            self.refuses();
+            return Ok(None);
+        };
+        let edit = self.go_back(edit, |c| (&c.before, &c.after), |c, now, then| (c.before, c.after) = (now, then))?;
+        self.redo.pop();
         let name = edit.name.clone();
         self.undo.push(edit);
-        Some(name)
+        Ok(Some(name))
+    }
+
+    /// Takes the files of an edit from one side of it to the other, together with what they have become since.
+    fn go_back(
+        &mut self,
+        mut edit: Edit,
+        sides: impl Fn(&Changed) -> (&Option<Arc<str>>, &Option<Arc<str>>),
+        set: impl Fn(&mut Changed, Option<Arc<str>>, Option<Arc<str>>),
+    ) -> Result<Edit, String> {
+        let mut texts = Vec::new();
+        for change in &edit.files {
+            let now = self.now.get(&change.file).cloned();
+            let (from, to) = sides(change);
+            let then = if now == *from { Some(to.as_deref().map(str::to_owned)) } else { merge(from.as_deref(), now.as_deref(), to.as_deref()) };
+            let then = then.ok_or_else(|| format!("{} stays: somebody else has changed {} at the same place", edit.name, change.file))?;
+            texts.push((now, then.map(Arc::from)));
+        }
+        for (change, (now, then)) in edit.files.iter_mut().zip(texts) {
+            self.put(&change.file, then.as_deref());
+            set(change, now, then);
+        }
+        self.put_done();
+        Ok(edit)
     }
 
     fn put(&mut self, file: &str, text: Option<&str>) {
@@ -368,19 +524,42 @@ impl Workspace {
         self.undo.last().map(|e| e.name.as_str())
     }
 
-    /// Writes all changed files. Each is written aside and then takes the old one's place.
+    /// Writes all changed files, all or none of them. What is on disk is looked at first: what somebody else has changed meanwhile is not
+    /// written over, but contested.
     ///
     /// # Errors
-    /// At the first file that the disk refuses; the edits stay unsaved and nothing on disk is harmed.
-    pub fn save(&mut self) -> io::Result<usize> {
+    /// When files are contested, write-protected (unless `protected` says that they may be written all the same), or the disk refuses; then
+    /// nothing is written and the edits stay unsaved.
+    pub fn save(&mut self, protected: bool) -> Result<usize, SaveError> {
+        if let Some(why) = &self.only_read {
+            return Err(SaveError::Disk(io::Error::other(why.clone())));
+        }
         let changed = self.changed_files();
+        if changed.is_empty() {
+            return Ok(0);
+        }
+        if !self.root.join("estampie.toml").is_file() {
+            let what = format!("there is no project at {} any more: was it moved? put it back, or open it where it is now", self.root.display());
+            return Err(SaveError::Disk(io::Error::new(io::ErrorKind::NotFound, what)));
+        }
         for file in &changed {
-            if self.now.get(file).is_some() {
-                self.now.write(&self.root, file)?;
-            } else {
-                std::fs::remove_file(self.root.join(file))?;
+            let disk = on_disk(&self.root, file).map_err(|e| SaveError::Disk(io::Error::new(e.kind(), format!("{file}: {e}"))))?;
+            let known = |sources: &Sources| disk.as_deref() == sources.get(file).map(|t| &**t);
+            if known(&self.now) {
+                self.contested.remove(file);
+            } else if !known(&self.saved) || self.contested.contains_key(file) {
+                self.contested.insert(file.clone(), disk.map(Arc::from));
             }
         }
+        if !self.contested.is_empty() {
+            return Err(SaveError::Contested(self.contested.keys().cloned().collect()));
+        }
+        let closed = |file: &&String| std::fs::metadata(self.root.join(file)).is_ok_and(|m| m.permissions().readonly());
+        let closed: Vec<String> = changed.iter().filter(closed).cloned().collect();
+        if !protected && !closed.is_empty() {
+            return Err(SaveError::Protected(closed));
+        }
+        self.now.write(&self.root, &changed).map_err(SaveError::Disk)?;
         self.saved = self.now.clone();
         self.stamp();
         self.last_edit = None;
@@ -395,7 +574,7 @@ impl Workspace {
     /// Looks whether the files changed on disk and takes in those that did and are not edited here.
     /// Gives the names of files taken in, and of files that changed in both places (kept as edited here).
     pub fn look_outside(&mut self) -> (Vec<String>, Vec<String>) {
-        let audio = list_audio(&self.root);
+        let (audio, _) = list_audio(&self.root);
         let mut changed = audio != self.audio;
         let on_disk = Sources::list(&self.root);
         let moved =
@@ -412,15 +591,30 @@ impl Workspace {
                         Some(text) => self.now.set(&file, text),
                         None => self.now.remove(&file),
                     }
-                    taken.push(file);
+                    taken.push(file.clone());
                     changed = true;
-                } else if self.now.get(&file) != disk.get(&file) {
-                    contested.push(file);
+                    match disk.get(&file) {
+                        Some(text) => self.saved.set(&file, text),
+                        None => self.saved.remove(&file),
+                    }
+                } else if self.now.get(&file) == disk.get(&file) {
+                    // The same was done in both places.
+                    match disk.get(&file) {
+                        Some(text) => self.saved.set(&file, text),
+                        None => self.saved.remove(&file),
+                    }
+                    self.contested.remove(&file);
+                } else {
+                    let theirs = disk.get(&file).cloned();
+                    if self.contested.insert(file.clone(), theirs.clone()) != Some(theirs) {
+                        contested.push(file);
+                    }
                 }
             }
-            self.saved = disk;
             self.disk_faults = disk_faults;
+            self.disk_faults.extend(list_audio(&self.root).1);
             self.stamp();
+            self.read_again();
         }
         if audio != self.audio {
             taken.push("audio".to_owned());
@@ -431,6 +625,31 @@ impl Workspace {
         }
         (taken, contested)
     }
+}
+
+/// Why nothing was saved.
+#[derive(Debug, thiserror::Error)]
+pub enum SaveError {
+    /// Somebody else has changed these files too.
+    #[error("changed by somebody else too: {}", .0.join(", "))]
+    Contested(Vec<String>),
+    /// These files are write-protected.
+    #[error("write-protected: {}", .0.join(", "))]
+    Protected(Vec<String>),
+    /// The disk refuses.
+    #[error("{0}")]
+    Disk(io::Error),
+}
+
+/// What came of a text in two places, put together; `None` where they meet. A file that is there and not there meets with any change.
+fn merge(base: Option<&str>, one: Option<&str>, other: Option<&str>) -> Option<Option<String>> {
+    if one == other || base == other {
+        return Some(one.map(str::to_owned));
+    }
+    if base == one {
+        return Some(other.map(str::to_owned));
+    }
+    diffy::merge(base?, one?, other?).ok().map(Some)
 }
 
 fn modified(path: &Path) -> Option<SystemTime> {
@@ -510,7 +729,7 @@ mod tests {
         workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
         workspace.set_value("level of steps", "mix.toml", &["buses", "steps", "level"], "-3 dB").unwrap();
         assert_eq!(workspace.unsaved(), 1);
-        assert_eq!(workspace.save().unwrap(), 1);
+        assert_eq!(workspace.save(false).unwrap(), 1);
         let text = std::fs::read_to_string(folder.path().join("mix.toml")).unwrap();
         assert_eq!(text, MIX.replace("-4 dB", "-7 dB").replace("into = \"all\"\n", "into = \"all\"\nlevel = \"-3 dB\"\n"));
         assert_eq!(workspace.unsaved(), 0);
@@ -523,13 +742,13 @@ mod tests {
         workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-8 dB").unwrap();
         let edited = workspace.sources().clone();
         assert_eq!(workspace.undo_name(), Some("level of music"));
-        assert_eq!(workspace.undo().as_deref(), Some("level of music"));
+        assert_eq!(workspace.undo().unwrap().as_deref(), Some("level of music"));
         assert_eq!(workspace.sources().get("mix.toml").map(|t| &**t), Some(MIX), "a drag is one edit");
         assert_eq!(workspace.unsaved(), 0);
-        assert_eq!(workspace.redo().as_deref(), Some("level of music"));
+        assert_eq!(workspace.redo().unwrap().as_deref(), Some("level of music"));
         assert_eq!(*workspace.sources(), edited);
-        assert_eq!(workspace.undo().as_deref(), Some("level of music"));
-        assert_eq!(workspace.undo(), None);
+        assert_eq!(workspace.undo().unwrap().as_deref(), Some("level of music"));
+        assert_eq!(workspace.undo(), Ok(None));
     }
 
     #[test]
@@ -544,6 +763,111 @@ mod tests {
         std::fs::write(folder.path().join("mix.toml"), MIX).unwrap();
         assert_eq!(workspace.look_outside().1, vec!["mix.toml"]);
         assert_eq!(workspace.document().buses[1].level.0, -1.0, "what was edited here is not lost");
+    }
+
+    #[test]
+    fn what_somebody_else_wrote_is_never_written_over() {
+        let (folder, mut workspace) = project();
+        let path = folder.path().join("mix.toml");
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
+        // Within the same second, before anything has looked.
+        let theirs = MIX.replace("into = \"all\"", "into = \"all\"\nlevel = \"-2 dB\"");
+        std::fs::write(&path, &theirs).unwrap();
+        assert!(matches!(workspace.save(false), Err(SaveError::Contested(files)) if files == ["mix.toml"]));
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), theirs);
+        assert!(workspace.contest("mix.toml").contains("+level = \"-2 dB\""), "{}", workspace.contest("mix.toml"));
+        // Both, since they do not meet.
+        assert_eq!(workspace.decide("mix.toml", Keep::Both).unwrap(), None);
+        assert_eq!(workspace.save(false).unwrap(), 1);
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), theirs.replace("-4 dB", "-7 dB"));
+        // Where they meet, one is chosen and the other stays beside it.
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-8 dB").unwrap();
+        std::fs::write(&path, theirs.replace("-4 dB", "-9 dB")).unwrap();
+        assert!(workspace.save(false).is_err());
+        assert!(workspace.decide("mix.toml", Keep::Both).is_err());
+        assert_eq!(workspace.decide("mix.toml", Keep::Mine).unwrap().as_deref(), Some("mix.toml.theirs"));
+        assert_eq!(workspace.save(false).unwrap(), 1);
+        assert!(std::fs::read_to_string(folder.path().join("mix.toml.theirs")).unwrap().contains("-9 dB"));
+        assert!(std::fs::read_to_string(&path).unwrap().contains("-8 dB"));
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-3 dB").unwrap();
+        std::fs::write(&path, &theirs).unwrap();
+        assert!(workspace.save(false).is_err());
+        assert_eq!(workspace.decide("mix.toml", Keep::Theirs).unwrap().as_deref(), Some("mix.toml.mine"));
+        assert_eq!((workspace.unsaved(), workspace.document().buses[1].level.0), (0, -4.0));
+        assert_eq!(workspace.undo().unwrap().as_deref(), Some("the other version of mix.toml"));
+        assert_eq!(workspace.document().buses[1].level.0, -3.0);
+    }
+
+    #[test]
+    fn undo_takes_back_ones_own_edit_and_nothing_else() {
+        let (folder, mut workspace) = project();
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
+        workspace.save(false).unwrap();
+        let path = folder.path().join("mix.toml");
+        let theirs = std::fs::read_to_string(&path).unwrap().replace("into = \"all\"", "into = \"all\"\nlevel = \"-2 dB\"");
+        std::fs::write(&path, &theirs).unwrap();
+        filetime_forward(&path);
+        assert_eq!(workspace.look_outside().0, ["mix.toml"]);
+        assert_eq!(workspace.undo().unwrap().as_deref(), Some("level of music"));
+        assert_eq!(workspace.sources().get("mix.toml").unwrap().to_string(), theirs.replace("-7 dB", "-4 dB"));
+        assert_eq!(workspace.redo().unwrap().as_deref(), Some("level of music"));
+        assert_eq!(workspace.sources().get("mix.toml").unwrap().to_string(), theirs);
+        // Changed at the very place: it says so and leaves all as it is.
+        std::fs::write(&path, theirs.replace("-7 dB", "-5 dB")).unwrap();
+        filetime_forward(&path);
+        workspace.look_outside();
+        let refused = workspace.undo().unwrap_err();
+        assert!(refused.contains("somebody else has changed mix.toml"), "{refused}");
+        assert!(workspace.sources().get("mix.toml").unwrap().contains("-5 dB"));
+    }
+
+    #[test]
+    fn returns_marks_and_protection_are_kept() {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join("estampie.toml"), "\u{feff}format = 1\r\nname = \"t\"\r\n").unwrap();
+        let path = folder.path().join("mix.toml");
+        std::fs::write(&path, MIX.replace('\n', "\r\n")).unwrap();
+        let mut workspace = Workspace::open(folder.path()).unwrap();
+        assert!(workspace.faults().is_empty(), "{:?}", workspace.faults());
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
+        let mut rights = std::fs::metadata(&path).unwrap().permissions();
+        rights.set_readonly(true);
+        std::fs::set_permissions(&path, rights).unwrap();
+        assert!(matches!(workspace.save(false), Err(SaveError::Protected(files)) if files == ["mix.toml"]));
+        assert_eq!(workspace.save(true).unwrap(), 1);
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), MIX.replace("-4 dB", "-7 dB").replace('\n', "\r\n"));
+        assert!(std::fs::metadata(&path).unwrap().permissions().readonly());
+    }
+
+    #[test]
+    fn a_project_that_was_moved_away_is_not_made_anew() {
+        let (folder, mut workspace) = project();
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
+        std::fs::rename(folder.path(), folder.path().with_extension("moved")).unwrap();
+        let error = workspace.save(false).unwrap_err().to_string();
+        assert!(error.contains("was it moved"), "{error}");
+        assert!(!folder.path().exists() && workspace.unsaved() == 1);
+        std::fs::rename(folder.path().with_extension("moved"), folder.path()).unwrap();
+        assert_eq!(workspace.save(false).unwrap(), 1);
+    }
+
+    #[test]
+    fn edits_that_were_not_saved_come_back() {
+        let (folder, mut workspace) = project();
+        workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
+        workspace.replace("a take", "playthroughs/take-1.play", "0 end\n");
+        let unsaved = workspace.unsaved_texts();
+        assert_eq!(unsaved.len(), 2);
+        let mut again = Workspace::open(folder.path()).unwrap();
+        again.bring_back(unsaved.clone());
+        assert_eq!((again.unsaved(), again.document().buses[1].level.0), (2, -7.0));
+        assert_eq!(again.undo().unwrap().as_deref(), Some("edits that were not saved"));
+        // Changed on disk since: both are there, and it is asked.
+        std::fs::write(folder.path().join("mix.toml"), MIX.replace("-4 dB", "-1 dB")).unwrap();
+        let mut later = Workspace::open(folder.path()).unwrap();
+        later.bring_back(unsaved);
+        assert_eq!(later.contested().collect::<Vec<_>>(), ["mix.toml"]);
+        assert!(matches!(later.save(false), Err(SaveError::Contested(_))));
     }
 
     fn filetime_forward(path: &Path) {
@@ -561,7 +885,7 @@ mod tests {
         assert_eq!(workspace.sources().get("mix.toml").map(|t| &**t), Some("buses = { music = { level = \"-5 dB\" } }\n"));
         workspace.replace("damage", "mix.toml", "[buses.music\n");
         let refused = workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-6 dB").unwrap_err();
-        assert!(refused.contains("until it is mended"), "{refused}");
+        assert!(refused.contains("until it is fixed"), "{refused}");
         workspace.replace("other damage", "mix.toml", "buses = 3\n");
         assert!(workspace.set_value("level", "mix.toml", &["buses", "music", "level"], "-6 dB").is_err());
     }
@@ -574,7 +898,7 @@ mod tests {
         std::fs::remove_file(folder.path().join("mix.toml")).unwrap();
         std::fs::create_dir(folder.path().join("mix.toml")).unwrap();
         std::fs::write(folder.path().join("mix.toml/x"), "").unwrap();
-        assert!(workspace.save().is_err());
+        assert!(workspace.save(false).is_err());
         assert_eq!(workspace.unsaved(), 1);
         assert_eq!(workspace.document().buses[1].level.0, -7.0);
     }

@@ -104,7 +104,7 @@ pub enum Moved {
     Piece,
     /// All layers of a piece that have one name: `tidewalk/reed`.
     Layer,
-    /// Anything else in the mix, by its whole name: `bus machines squeeze threshold`, `snapshot shaken intensity`.
+    /// Anything else in the mix, by its whole name: `bus machines squeeze threshold`, `snapshot shaken amount`.
     Mix,
 }
 
@@ -198,7 +198,7 @@ pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
     list
 }
 
-const CAN_MOVE: &str = "write moves = \"SOUND level\", \"bus BUS level\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\", \"snapshot NAME intensity\", \"piece PIECE tempo\" or \"layer PIECE/LAYER level\"";
+const CAN_MOVE: &str = "write moves = \"SOUND level\", \"bus BUS level\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\", \"snapshot NAME amount\", \"piece PIECE tempo\" or \"layer PIECE/LAYER level\"";
 
 fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<ModulationDoc> {
     let from = fields.text("from");
@@ -222,7 +222,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
     let words: Vec<&str> = moves.value.split_whitespace().collect();
     let (kind, target, property) = match words.as_slice() {
         ["bus", bus, "level"] => (Moved::Bus, *bus, "level"),
-        ["bus", _, "low-pass" | "high-pass"] | ["bus" | "sound", _, _, _] | ["group", _, "level"] | ["snapshot", _, "intensity"] => {
+        ["bus", _, "low-pass" | "high-pass"] | ["bus" | "sound", _, _, _] | ["group", _, "level"] | ["snapshot", _, "amount"] => {
             let (target, word) = moves.value.rsplit_once(' ').unwrap_or((&moves.value, ""));
             return Some(ModulationDoc {
                 from,
@@ -315,7 +315,7 @@ pub fn property_of(document: &Document, words: &[&str]) -> Option<Property> {
         ["bus" | "group", _, "level"] | ["bus" | "sound", _, "send", _] => Property::Level,
         ["bus", _, "low-pass"] => Property::LowPass,
         ["bus", _, "high-pass"] => Property::HighPass,
-        ["snapshot", _, "intensity"] => Property::Intensity,
+        ["snapshot", _, "amount"] => Property::Amount,
         ["bus", bus, insert, word] => Property::Setting(setting_unit(document, bus, insert, word)?),
         _ => return None,
     })

@@ -18,6 +18,7 @@ mod fields;
 mod game;
 mod mix;
 mod music;
+mod saving;
 mod settings;
 mod snapshots;
 mod sounds;
@@ -33,7 +34,7 @@ pub use copy_mix::{Clipping, ClippingKind};
 pub use curve::{Property, WrittenCurve, print_point, read_point};
 pub use describe::{Field, Origin, describe, pick_text, source_text};
 pub use difference::{Difference, differences};
-pub use edit::{Edit, NewValue, Workspace};
+pub use edit::{Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
 pub(crate) use effects::read_octaves;
 pub use effects::{InsertDoc, SendDoc, read_send, read_setting};
 pub use fault::{Fault, Place, did_you_mean};
@@ -49,7 +50,7 @@ pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, re
 pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
 pub use world::{
-    AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, PassDoc, Position, ScatterDoc, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,
+    AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, PassDoc, Position, OneShotsDoc, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,
     read_position,
 };
 

@@ -234,13 +234,13 @@ impl Display for SendCurves {
     }
 }
 
-/// Kinds of falloff that are known by a word, as in `natural from 2 m to 40 m`.
-const FALLOFFS: [&str; 3] = ["inverse", "natural", "straight"];
+/// Kinds of falloff that are known by a word, as in `gentle from 2 m to 40 m`.
+const FALLOFFS: [&str; 3] = ["inverse", "gentle", "straight"];
 
 /// Reads `inverse from 2 m to 40 m` as a curve, if the text is one of those: level up to the near radius, silence beyond the far one.
 ///
 /// - `inverse`: −20 log10(d ÷ near), the sound pressure of a point in the open (ISO 9613-2, divergence).
-/// - `natural`: the same, and another −24 dB by the cube of the way to the far radius, so that it ends gently.
+/// - `gentle`: the same, and another −24 dB by the cube of the way to the far radius, so that it ends gently.
 /// - `straight`: as many dB for every metre, −60 at the far radius.
 ///
 /// # Errors
@@ -249,7 +249,7 @@ pub(crate) fn read_falloff(text: &str) -> Option<Result<Curve, String>> {
     let (kind, rest) = text.trim().split_once(' ')?;
     let kind = FALLOFFS.iter().position(|k| *k == kind)?;
     let read = || {
-        let wrong = || format!("\"{text}\" is no falloff, like \"natural from 2 m to 40 m\"");
+        let wrong = || format!("\"{text}\" is no falloff, like \"gentle from 2 m to 40 m\"");
         let (near, far) = rest.trim().strip_prefix("from ").and_then(|r| r.split_once(" to ")).ok_or_else(wrong)?;
         let metres = |t: &str| Metres::read(t).map(|m| m.0).map_err(|_| wrong());
         let (near, far) = (metres(near)?, metres(far)?);
@@ -301,7 +301,7 @@ setting!(
                 && let Some(known) = read_falloff(&text.value).filter(|_| property == Property::Level && unit == "m")
             {
                 return known.unwrap_or_else(|what| {
-                    fields.reading().fault(&text.place, what, "write inverse, natural or straight, from a near radius to a far one");
+                    fields.reading().fault(&text.place, what, "write inverse, gentle or straight, from a near radius to a far one");
                     Curve::default()
                 });
             }

@@ -52,7 +52,7 @@ pub struct SnapshotDoc {
     /// Snapshots of a higher order lie over those of a lower one.
     pub order: i64,
     /// How much of it there is at most, from 0 to 1.
-    pub intensity: Share,
+    pub amount: Share,
     /// While all of these hold it is up.
     pub during: Vec<Condition>,
     /// What it holds.
@@ -143,10 +143,10 @@ pub(super) fn read_snapshots(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<Sna
             }
         }
         let order = fields.whole("order", -1000, 1000).map_or(0, |o| o.value);
-        let intensity = fields.limited("intensity", Share(0.0), Share(1.0)).unwrap_or(Share(1.0));
+        let amount = fields.limited("amount", Share(0.0), Share(1.0)).unwrap_or(Share(1.0));
         let note = fields.text("note").map_or_else(String::new, |n| n.value);
         fields.finish();
-        list.push(SnapshotDoc { name, rise, fall, order, intensity, during, holds, note, place });
+        list.push(SnapshotDoc { name, rise, fall, order, amount, during, holds, note, place });
     }
     list
 }

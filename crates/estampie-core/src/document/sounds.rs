@@ -533,20 +533,35 @@ fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &P
     }
     let found: Vec<String> = audio.iter().filter(|file| matches(path, file)).cloned().collect();
     if found.is_empty() {
-        reading.fault(place, format!("no file is named like {path}"), "put such files there, or mend the pattern");
+        reading.fault(place, format!("no file is named like {path}"), "put such files there, or fix the pattern");
     }
     found
 }
 
-/// Whether `text` fits `pattern`, in which `*` is any number of characters within one folder.
+/// Whether `text` fits `pattern`, in which `*` is any number of characters within one folder. No star is tried twice for a place, since
+/// what stands between two folders' borders can be looked at by itself.
 fn matches(pattern: &str, text: &str) -> bool {
-    match pattern.split_once('*') {
-        None => pattern == text,
-        Some((head, tail)) => text.strip_prefix(head).is_some_and(|rest| {
-            let folder = rest.find('/').unwrap_or(rest.len());
-            (0..=folder).filter(|at| rest.is_char_boundary(*at)).any(|at| matches(tail, &rest[at..]))
-        }),
+    let (pattern, text) = (pattern.as_bytes(), text.as_bytes());
+    let (mut p, mut t) = (0, 0);
+    // Where the pattern goes on behind the last star, and up to where that star reaches.
+    let mut star: Option<(usize, usize)> = None;
+    while t < text.len() {
+        match pattern.get(p) {
+            Some(b'*') => {
+                p += 1;
+                star = Some((p, t));
+            }
+            Some(letter) if *letter == text[t] => (p, t) = (p + 1, t + 1),
+            _ => match star {
+                Some((behind, reach)) if text[reach] != b'/' => {
+                    star = Some((behind, reach + 1));
+                    (p, t) = (behind, reach + 1);
+                }
+                _ => return false,
+            },
+        }
     }
+    pattern[p..].iter().all(|letter| *letter == b'*')
 }
 
 #[cfg(test)]
@@ -559,6 +574,10 @@ mod tests {
         assert!(matches("audio/*/grate*.flac", "audio/step/grate_01.flac"));
         assert!(!matches("audio/*.flac", "audio/step/grate_01.flac"));
         assert!(!matches("audio/step/grate_*.flac", "audio/step/plank_01.flac"));
+        assert!(matches("audio/*é_*", "audio/pré_1") && matches("a*b*c", "axbxbc") && matches("*", "") && !matches("a*", "b"));
+        // As many stars as one likes take no longer.
+        let long = "a".repeat(5_000);
+        assert!(!matches(&format!("{}b", "*a".repeat(500)), &long) && matches(&format!("{}.flac", "*".repeat(300)), &format!("{long}.flac")));
     }
 
     #[test]

@@ -1,9 +1,11 @@
 //! The texts of a project, read from its folder and written back without ever losing the last good version.
 
+use super::saving::{self, Write};
 use super::{Fault, Place};
+use crate::door;
 use std::collections::{BTreeMap, BTreeSet};
-use std::io::{self, Write as _};
-use std::path::Path;
+use std::io;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// Texts longer than this are not read: no project file is.
@@ -13,6 +15,33 @@ const LONGEST_TEXT: u64 = 16 << 20;
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Sources {
     files: BTreeMap<String, Arc<str>>,
+    /// How those are written that are not written plainly; their texts in here are.
+    manners: BTreeMap<String, Manner>,
+}
+
+/// What stands around a text in its file, and is kept.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+struct Manner {
+    /// It begins with a byte order mark.
+    mark: bool,
+    /// Its lines end with a carriage return too, all of them.
+    returns: bool,
+}
+
+impl Manner {
+    /// Takes it off a text.
+    fn off(text: String) -> (String, Manner) {
+        let bare = text.strip_prefix('\u{feff}');
+        let mark = bare.is_some();
+        let text = bare.map_or_else(|| text.clone(), str::to_owned);
+        let returns = text.contains("\r\n") && text.matches("\r\n").count() == text.matches('\n').count();
+        (if returns { text.replace("\r\n", "\n") } else { text }, Manner { mark, returns })
+    }
+
+    fn on(self, text: &str) -> String {
+        let text = if self.returns { text.replace('\n', "\r\n") } else { text.to_owned() };
+        if self.mark { format!("\u{feff}{text}") } else { text }
+    }
 }
 
 const SINGLE: [&str; 7] = ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est"];
@@ -29,10 +58,17 @@ impl Sources {
         }
         let mut sources = Sources::default();
         let mut faults = Vec::new();
-        for path in Sources::list(root) {
-            match read_text(&root.join(&path)) {
-                Ok(text) => sources.set(&path, &text),
-                Err(error) => faults.push(Fault::new(&Place::whole(&path), format!("this file cannot be read: {error}"), "mend the file or take it out")),
+        // A save that was killed is completed first.
+        let folders: Vec<PathBuf> = ["", "sounds", "music", "playthroughs"].iter().map(|f| root.join(f)).collect();
+        if let Err(error) = saving::recover(root, &folders) {
+            faults.push(Fault::new(&Place::whole("estampie.toml"), format!("a save that was cut off cannot be completed: {error}"), "give this folder its rights, and open the project again"));
+        }
+        let (paths, unread) = listing(root, true);
+        faults.extend(unread);
+        for path in paths {
+            match read_text(root, &path) {
+                Ok((text, manner)) => sources.set_in(&path, &text, manner),
+                Err(error) => faults.push(Fault::new(&Place::whole(&path), format!("this file cannot be read: {error}"), "fix the file or take it out")),
             }
         }
         Ok((sources, faults))
@@ -41,17 +77,13 @@ impl Sources {
     /// The paths of all project files below `root`, without reading them.
     #[must_use]
     pub fn list(root: &Path) -> Vec<String> {
-        let mut paths: Vec<String> = SINGLE.iter().map(|&s| s.to_owned()).filter(|p| root.join(p).exists()).collect();
-        list_files(root, "sounds", &["toml"], &mut paths);
-        list_files(root, "music", &["toml"], &mut paths);
-        list_files(root, "playthroughs", &["play"], &mut paths);
-        paths
+        listing(root, true).0
     }
 
     /// Sources from texts, for tests and for projects that are not on disk.
     #[must_use]
     pub fn from_texts<'a>(texts: impl IntoIterator<Item = (&'a str, &'a str)>) -> Sources {
-        Sources { files: texts.into_iter().map(|(file, text)| (file.to_owned(), Arc::from(text))).collect() }
+        Sources { files: texts.into_iter().map(|(file, text)| (file.to_owned(), Arc::from(text))).collect(), manners: BTreeMap::new() }
     }
 
     /// All files, in the order in which they are read.
@@ -75,72 +107,122 @@ impl Sources {
         self.files.remove(file);
     }
 
-    /// Writes one file below `root`: aside first, then in place of the old one in one step.
+    fn set_in(&mut self, file: &str, text: &str, manner: Manner) {
+        self.set(file, text);
+        if manner != Manner::default() {
+            self.manners.insert(file.to_owned(), manner);
+        }
+    }
+
+    /// Writes files below `root`, all or none of them: those that are here as they are here, the others are taken out.
     ///
     /// # Errors
-    /// When the disk refuses. Then the old file is as it was.
-    pub fn write(&self, root: &Path, file: &str) -> io::Result<()> {
-        let Some(text) = self.files.get(file) else { return Ok(()) };
-        let path = root.join(file);
-        let folder = path.parent().unwrap_or(root);
-        std::fs::create_dir_all(folder)?;
-        let mut aside = tempfile::Builder::new().prefix(".saving-").tempfile_in(folder)?;
-        aside.write_all(text.as_bytes())?;
-        aside.as_file().sync_all()?;
-        if let Ok(before) = std::fs::metadata(&path) {
-            aside.as_file().set_permissions(before.permissions())?;
-        } else {
-            make_readable(aside.as_file())?;
-        }
-        aside.persist(&path).map_err(|e| e.error)?;
-        Ok(())
+    /// When the disk refuses, with the name of the file. Then all files are as they were.
+    pub fn write(&self, root: &Path, files: &[String]) -> io::Result<()> {
+        let bytes = |file: &String| {
+            let text = self.files.get(file)?;
+            Some(self.manners.get(file).copied().unwrap_or_default().on(text).into_bytes())
+        };
+        let writes: Vec<Write> = files.iter().map(|file| Write { file: file.clone(), bytes: bytes(file) }).collect();
+        saving::write_all(root, &writes)
     }
 }
 
-/// Gives a new file the usual rights; files made aside begin as private ones.
-fn make_readable(file: &std::fs::File) -> io::Result<()> {
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::PermissionsExt as _;
-        file.set_permissions(std::fs::Permissions::from_mode(0o644))?;
+/// The text of a project's file as it is on disk now; `None` if there is none.
+///
+/// # Errors
+/// When it is there and cannot be read.
+pub(super) fn on_disk(root: &Path, file: &str) -> io::Result<Option<String>> {
+    match read_text(root, file) {
+        Ok((text, _)) => Ok(Some(text)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error),
     }
-    let _ = file;
-    Ok(())
 }
 
-fn read_text(path: &Path) -> io::Result<String> {
-    let size = std::fs::metadata(path)?.len();
+fn read_text(root: &Path, file: &str) -> io::Result<(String, Manner)> {
+    let path = door::readable(root, file)?;
+    let size = std::fs::metadata(&path)?.len();
     if size > LONGEST_TEXT {
         return Err(io::Error::new(io::ErrorKind::InvalidData, format!("it has {} MB, more than any project file", size >> 20)));
     }
-    String::from_utf8(std::fs::read(path)?).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8 text"))
+    let text = String::from_utf8(std::fs::read(path)?).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8 text"))?;
+    Ok(Manner::off(text))
 }
 
-/// Adds the files with one of `endings` below `root/folder`, as paths relative to `root`.
-fn list_files(root: &Path, folder: &str, endings: &[&str], paths: &mut Vec<String>) {
-    let Ok(entries) = std::fs::read_dir(root.join(folder)) else { return };
-    let mut names: Vec<_> = entries.flatten().filter_map(|e| Some((e.file_name().into_string().ok()?, e.file_type().ok()?))).collect();
-    names.sort_by(|a, b| a.0.cmp(&b.0));
-    for (name, kind) in names {
-        if name.starts_with('.') {
-            continue;
+/// The texts (or the audio) of a project by path, and what of its folders cannot be read.
+fn listing(root: &Path, texts: bool) -> (Vec<String>, Vec<Fault>) {
+    let mut list = Listing { root, paths: Vec::new(), faults: Vec::new(), depth: 0 };
+    if texts {
+        list.paths = SINGLE.iter().map(|&s| s.to_owned()).filter(|p| root.join(p).symlink_metadata().is_ok()).collect();
+        list.folder("sounds", &["toml"]);
+        list.folder("music", &["toml"]);
+        list.folder("playthroughs", &["play"]);
+    } else {
+        list.folder("audio", &["wav", "wave", "aif", "aiff", "flac", "ogg", "oga", "mp3"]);
+    }
+    (list.paths, list.faults)
+}
+
+struct Listing<'a> {
+    root: &'a Path,
+    paths: Vec<String>,
+    faults: Vec<Fault>,
+    depth: usize,
+}
+
+/// Folders within folders beyond this are not looked into.
+const DEEPEST: usize = 32;
+
+impl Listing<'_> {
+    fn fault(&mut self, place: &str, what: impl Into<String>, fix: &str) {
+        self.faults.push(Fault::new(&Place::whole(place), what, fix));
+    }
+
+    /// Adds the files with one of `endings` below a folder, as paths relative to the project.
+    fn folder(&mut self, folder: &str, endings: &[&str]) {
+        let path = match door::inside(self.root, folder) {
+            Ok(path) => path,
+            Err(error) => return self.fault(folder, format!("this folder is not read: {error}"), "put the folder itself into the project"),
+        };
+        let entries = match std::fs::read_dir(path) {
+            Ok(entries) => entries,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return,
+            Err(error) => return self.fault(folder, format!("this folder cannot be read: {error}"), "give it its rights, or take it out"),
+        };
+        if self.depth >= DEEPEST {
+            return self.fault(folder, format!("folders lie within folders more than {DEEPEST} deep"), "put its files farther up");
         }
-        let path = format!("{folder}/{name}");
-        // Links are followed for files but not for folders, so that no circle of links is walked.
-        if kind.is_dir() {
-            list_files(root, &path, endings, paths);
-        } else if Path::new(&name).extension().and_then(|e| e.to_str()).is_some_and(|e| endings.contains(&e.to_ascii_lowercase().as_str())) {
-            paths.push(path);
+        let mut names = Vec::new();
+        for entry in entries.flatten() {
+            match (entry.file_name().into_string(), entry.file_type()) {
+                (Ok(name), Ok(kind)) => names.push((name, kind)),
+                (Err(name), _) => self.fault(folder, format!("{} has a name that is not UTF-8", name.to_string_lossy()), "rename the file"),
+                (Ok(name), Err(error)) => self.fault(folder, format!("{name} cannot be looked at: {error}"), "give it its rights, or take it out"),
+            }
+        }
+        names.sort_by(|a, b| a.0.cmp(&b.0));
+        for (name, kind) in names {
+            if name.starts_with('.') {
+                continue;
+            }
+            let path = format!("{folder}/{name}");
+            // Links are followed for files but not for folders, so that no circle of links is walked.
+            if kind.is_dir() {
+                self.depth += 1;
+                self.folder(&path, endings);
+                self.depth -= 1;
+            } else if Path::new(&name).extension().and_then(|e| e.to_str()).is_some_and(|e| endings.contains(&e.to_ascii_lowercase().as_str())) {
+                self.paths.push(path);
+            }
         }
     }
 }
 
-/// The audio files below `root/audio`, as paths relative to `root`. A link that leads out of the project is left out.
+/// The audio files below `root/audio`, as paths relative to `root`, and what of its folders cannot be read. A link that leads out of the
+/// project is left out.
 #[must_use]
-pub fn list_audio(root: &Path) -> BTreeSet<String> {
-    let mut paths = Vec::new();
-    list_files(root, "audio", &["wav", "wave", "aif", "aiff", "flac", "ogg", "oga", "mp3"], &mut paths);
-    let inside = root.canonicalize().unwrap_or_else(|_| root.to_owned());
-    paths.retain(|path| root.join(path).canonicalize().is_ok_and(|real| real.starts_with(&inside)));
-    paths.into_iter().collect()
+pub fn list_audio(root: &Path) -> (BTreeSet<String>, Vec<Fault>) {
+    let (paths, faults) = listing(root, false);
+    (paths.into_iter().filter(|path| door::inside(root, path).is_ok()).collect(), faults)
 }

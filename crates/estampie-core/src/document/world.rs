@@ -161,7 +161,7 @@ pub struct EmitterDoc {
 
 /// Single sounds at drawn places.
 #[derive(Debug, Clone)]
-pub struct ScatterDoc {
+pub struct OneShotsDoc {
     /// Its name.
     pub name: String,
     /// What sounds.
@@ -245,8 +245,8 @@ pub struct WorldDoc {
     pub walls: Vec<WallDoc>,
     /// Emitters, trails, areas and weather.
     pub emitters: Vec<EmitterDoc>,
-    /// Scatters.
-    pub scatters: Vec<ScatterDoc>,
+    /// OneShotss.
+    pub one_shots: Vec<OneShotsDoc>,
     /// Flocks.
     pub flocks: Vec<FlockDoc>,
 }
@@ -264,9 +264,9 @@ impl WorldDoc {
         let zones = self.zones.iter().flat_map(|z| z.ambience.iter().map(|s| (s, format!("ambience of {}", z.name))));
         let edges = self.zones.iter().filter_map(|z| z.edge.as_ref().map(|s| (s, format!("edge of {}", z.name))));
         let emitters = self.emitters.iter().flat_map(|e| e.plays.iter().map(|s| (s, format!("plays at {}", e.name))));
-        let scatters = self.scatters.iter().map(|s| (&s.plays, format!("scatter {}", s.name)));
+        let one_shots = self.one_shots.iter().map(|s| (&s.plays, format!("one-shots {}", s.name)));
         let flocks = self.flocks.iter().map(|f| (&f.plays, format!("flock {}", f.name)));
-        zones.chain(edges).chain(emitters).chain(scatters).chain(flocks).collect()
+        zones.chain(edges).chain(emitters).chain(one_shots).chain(flocks).collect()
     }
 
     /// The parameters and states that move something in the world or that it asks for.
@@ -274,9 +274,9 @@ impl WorldDoc {
     pub fn subjects(&self) -> Vec<&str> {
         let held = self.emitters.iter().filter_map(|e| if let StandDoc::Held(bearing, _) = &e.stand { bearing.parameter() } else { None });
         let mut list: Vec<&str> = self.doorways.iter().filter_map(|d| d.open.parameter()).chain(held).collect();
-        for scatter in &self.scatters {
-            list.extend(scatter.pace.parameter());
-            list.extend(scatter.during.iter().map(|c| c.subject.text.as_str()));
+        for one_shots in &self.one_shots {
+            list.extend(one_shots.pace.parameter());
+            list.extend(one_shots.during.iter().map(|c| c.subject.text.as_str()));
         }
         list.extend(self.flocks.iter().flat_map(|f| [f.density.parameter(), f.pace.parameter()]).flatten());
         list
@@ -294,7 +294,7 @@ impl Default for WorldDoc {
             doorways: Vec::new(),
             walls: Vec::new(),
             emitters: Vec::new(),
-            scatters: Vec::new(),
+            one_shots: Vec::new(),
             flocks: Vec::new(),
         }
     }
@@ -473,7 +473,7 @@ pub(super) fn read_world(reading: &Reading<'_>) -> WorldDoc {
     world.emitters.extend(each(&top, "trails", "trail", trail));
     world.emitters.extend(each(&top, "areas", "area", area));
     world.emitters.extend(each(&top, "weather", "weather", weather));
-    world.scatters = each(&top, "scatters", "scatter", scatter);
+    world.one_shots = each(&top, "one-shots", "one-shots", one_shots);
     world.flocks = each(&top, "flocks", "flock", flock);
     top.finish();
     world
@@ -646,12 +646,12 @@ fn during(fields: &Fields<'_>) -> Vec<Condition> {
     list
 }
 
-fn scatter(name: String, fields: &Fields<'_>, place: Place) -> Option<ScatterDoc> {
+fn one_shots(name: String, fields: &Fields<'_>, place: Place) -> Option<OneShotsDoc> {
     let plays = fields.text("plays");
     let passing = fields.quantity::<Metres>("passing").map(|m| m.value);
     let speed = fields.read("speed", "a speed, like \"4 m/s\"", read_speed).map_or(4.0, |s| s.value);
     let around = fields.span::<Metres>("around").map_or(Span { low: Metres(4.0), high: Metres(14.0) }, |s| s.value);
-    let doc = ScatterDoc {
+    let doc = OneShotsDoc {
         name,
         plays: plays.clone().unwrap_or(Located { value: String::new(), place: place.clone() }),
         every: fields.span("every").map_or(Span { low: Seconds(4.0), high: Seconds(9.0) }, |s| s.value),

@@ -148,7 +148,7 @@ pub struct Engine {
     pending: Vec<Input>,
     schedule: Arc<[Input]>,
     scheduled: usize,
-    interpolator: Interpolator,
+    interpolator: &'static Interpolator,
     pub(crate) scratch: Box<Scratch>,
     limiter: Limiter,
     soft: Fade,
@@ -193,7 +193,7 @@ impl Engine {
             waiting: Vec::with_capacity(MOST_WAITING),
             happens: Vec::with_capacity(512),
             bands: (0..MOST_BANDS).map(|_| Band::new()).collect(),
-            tones: (0..MOST_TONES).map(|_| Tone::new()).collect(),
+            tones: (0..MOST_TONES).map(|_| Tone::new(rate)).collect(),
             click: None,
             playings: Vec::with_capacity(SLOTS),
             world: World::new(),
@@ -204,7 +204,7 @@ impl Engine {
             pending: Vec::with_capacity(PENDING),
             schedule: options.schedule,
             scheduled: 0,
-            interpolator: Interpolator::new(),
+            interpolator: Interpolator::shared(),
             scratch: Box::default(),
             limiter: Limiter::new(prepared.program.ceiling, rate),
             soft: if soft_frames == 0 { Fade::at(1.0) } else { Fade::over(0.0, 1.0, soft_frames) },
@@ -392,6 +392,7 @@ impl Engine {
         self.find_bands();
         let program = Arc::clone(&self.now.program);
         self.settle_world(&program);
+        self.end_plays(&program, &old);
         // There is room: it was looked for before the message was taken.
         if let Err(rtrb::PushError::Full(lost)) = self.outlets.retired.push(Retired::Program(old)) {
             std::mem::forget(lost);
@@ -497,14 +498,14 @@ impl Engine {
         if voice.ended {
             return;
         }
-        let band = voice.band.and_then(|b| self.bands.get(usize::from(b))).map(|b| &b.out);
+        let band = voice.band.and_then(|b| self.bands.get(usize::from(b))).map(Band::out);
         let rooms = voice.aim.is_some() && !program.world.rooms.is_empty();
         if !(voice.sends || rooms) || voice.frozen.is_some() {
-            voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut bus.left, &mut bus.right);
+            voice.render(self.interpolator, program.rate, &mut self.scratch, (band, target), &mut bus.left, &mut bus.right);
             return;
         }
         let [mut left, mut right] = [[0.0; BLOCK]; 2];
-        voice.render(&self.interpolator, program.rate, &mut self.scratch, (band, target), &mut left, &mut right);
+        voice.render(self.interpolator, program.rate, &mut self.scratch, (band, target), &mut left, &mut right);
         add_ramped(&mut bus.left, &left, 1.0, 1.0);
         add_ramped(&mut bus.right, &right, 1.0, 1.0);
         let sounds = voice.way.path;

@@ -237,8 +237,6 @@ pub(crate) struct Speaker {
     pub(crate) sound: u32,
     /// The next line is not said before this frame.
     pub(crate) free: u64,
-    /// Until when a line that was cut into fades.
-    pub(crate) fades: u64,
     pub(crate) gap: Stream,
 }
 
@@ -394,7 +392,7 @@ impl Prepared {
             speakers: program
                 .speakers
                 .iter()
-                .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: 0, free: 0, fades: 0, gap: Stream::new(seed, *key, 5) })
+                .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: 0, free: 0, gap: Stream::new(seed, *key, 5) })
                 .collect(),
             events: vec![None; program.events.len()],
             places: Places::new(&program, seed),
@@ -500,7 +498,7 @@ impl Prepared {
                     fresh.queue.push(Line { sound: sound as u32, ..*line });
                 }
             }
-            (fresh.speaking, fresh.free, fresh.fades) = (kept.speaking, kept.free, kept.fades);
+            (fresh.speaking, fresh.free) = (kept.speaking, kept.free);
             fresh.sound = if kept.speaking == 0 { 0 } else { sound(kept.sound).unwrap_or(0) as u32 };
             std::mem::swap(&mut fresh.gap, &mut kept.gap);
         }

@@ -42,6 +42,8 @@ pub enum StepAction {
     Remove(Word),
     /// An event, perhaps of an emitter.
     Send(Word, Option<Word>),
+    /// The player of the game sets a level, from 0 to 10.
+    PlayerLevel(Word, f64),
     /// Everything is let go over half a second, and the playthrough is over.
     End,
 }
@@ -114,9 +116,12 @@ impl Playthrough {
         steps
     }
 
-    /// When the last step is done: the `end`, or the last input or end of a glide.
+    /// When it is over: the first `end`, whatever still moves then; or else the last input or end of a glide.
     #[must_use]
     pub fn length(&self) -> Seconds {
+        if let Some((end, _)) = self.steps().into_iter().find(|(s, _)| s.action == StepAction::End) {
+            return end.at;
+        }
         let until = |step: &Step| match &step.action {
             StepAction::Glide { over, .. } => step.at.0 + over.0,
             StepAction::Place(Placing { over: Some(over), .. }) => step.at.0 + over.0,
@@ -212,6 +217,14 @@ fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
         let event = cursor.name("an event")?;
         let emitter = if cursor.take(&["on"]) { Some(cursor.name("the name of an emitter")?) } else { None };
         return Ok(StepAction::Send(event, emitter));
+    }
+    if cursor.take(&["player", "level"]) {
+        let level = cursor.name("a player level")?;
+        let value = number_with_unit(cursor)?;
+        if !(0.0..=10.0).contains(&value) {
+            return Err(cursor.fault(format!("{value} is no player level"), "write a number from 0 to 10"));
+        }
+        return Ok(StepAction::PlayerLevel(level, value));
     }
     if cursor.take(&["remove"]) {
         return Ok(StepAction::Remove(cursor.name("the name of an emitter")?));
@@ -332,6 +345,7 @@ impl fmt::Display for StepAction {
             }
             StepAction::Send(event, None) => write!(f, "send {event}"),
             StepAction::Send(event, Some(emitter)) => write!(f, "send {event} on {emitter}"),
+            StepAction::PlayerLevel(level, value) => write!(f, "player level {level} {}", print_number(*value)),
             StepAction::End => f.write_str("end"),
         }
     }
@@ -370,6 +384,7 @@ mod tests {
             (word(), number()).prop_map(|(p, v)| StepAction::Parameter(p, v)),
             (word(), prop::option::of(number()), number(), time()).prop_map(|(parameter, from, to, over)| StepAction::Glide { parameter, from, to, over }),
             (word(), prop::option::of(word())).prop_map(|(e, m)| StepAction::Send(e, m)),
+            (word(), 0u32..=40).prop_map(|(level, quarters)| StepAction::PlayerLevel(level, f64::from(quarters) / 4.0)),
             (prop::option::of(word()), number(), number(), prop::bool::ANY, 1u32..900).prop_map(|(emitter, x, y, up, speed)| {
                 StepAction::Walk(Walking { emitter, to: [x, y, if up { 2.5 } else { 0.0 }], speed: f64::from(speed) / 8.0 })
             }),
@@ -405,6 +420,14 @@ mod tests {
             let text = Playthrough { lines: vec![Line::Step(step, Default::default())] }.to_string();
             assert_eq!(parse("p", &text).0.length().frames(48_000), frame, "{text}");
         }
+    }
+
+    #[test]
+    fn the_end_ends_whatever_still_moves() {
+        let (play, faults) = parse("p", "0 depth 0 to 40 over 60 s\n1 walk listener to 900, 0 at 1 m/s\n3 end\n5 send late\n");
+        assert_eq!((play.length(), faults), (Seconds(3.0), vec![]));
+        let told = parse("p", "1 player level music 11\n").1[0].to_string();
+        assert!(told.contains("0 to 10"), "{told}");
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! The buses at work: values, gates for mute and solo, effects, sends, meters, and the sum into the output.
 
-use super::state::hold_back;
+use super::state::{BusState, Slot, hold_back};
 use crate::document::Property;
 use crate::dsp::{Fade, add_ramped};
 use crate::engine::{BLOCK, Engine, Notice, State, Term, TermKind, What};
@@ -10,8 +10,9 @@ use crate::units::Decibels;
 
 /// At and below this a level is silence.
 const SILENT: f32 = -120.0;
-/// A bus that nothing has gone into and nothing has come out of for so many blocks (3 s at 48 kHz) rests.
-const REST: u32 = 2250;
+/// A bus that nothing has gone into and nothing has come out of for so many seconds, and for as long as its effects can be silent
+/// in between, rests.
+const REST: f32 = 3.0;
 
 /// Mute and solo take 10 ms.
 fn gate_frames(rate: u32) -> u64 {
@@ -63,7 +64,7 @@ impl Engine {
             let works = !bus.chain.is_empty() || bus.voice_line.is_some() || bus.into_line.is_some() || bus.sends.iter().any(|s| s.1.is_some());
             if bus.fed {
                 bus.quiet = 0;
-            } else if !works || bus.quiet > REST {
+            } else if !works || rests(bus, program.rate) {
                 // The gates move on even in silence.
                 for _ in 0..if bus.gate.arrived() { 0 } else { BLOCK } {
                     bus.gate.next_gain();
@@ -146,7 +147,7 @@ impl Engine {
             bus.last = [bus.left, bus.right];
         }
         if !square.is_finite() {
-            bus.chain.iter_mut().for_each(super::state::Slot::forget);
+            bus.chain.iter_mut().for_each(Slot::forget);
             self.outlets.tell(self.frame, What::Notice(Notice::NotFinite { bus: program.buses[at].key }));
         }
     }
@@ -221,6 +222,12 @@ pub(crate) fn greatest(samples: &[f32]) -> f32 {
     }
     let rest = samples.chunks_exact(8).remainder();
     lanes.iter().chain(rest).fold(0.0, |p, s| p.max(s.abs()))
+}
+
+/// Whether nothing can come out of a bus any more.
+fn rests(bus: &BusState, rate: u32) -> bool {
+    let quiet = bus.quiet as f32 * BLOCK as f32 / rate as f32;
+    quiet > REST && quiet > REST + bus.chain.iter().map(Slot::longest_gap).sum::<f32>()
 }
 
 fn steer(gate: &mut Fade, target: f32, frames: u64) {

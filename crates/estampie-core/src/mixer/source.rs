@@ -14,6 +14,9 @@ pub(crate) const WINDOW: usize = BLOCK * 16 + TAPS + LEAD;
 /// Two channels of source samples.
 pub(crate) type Window = [[f32; WINDOW]; 2];
 
+/// Frames in which a held sample sinks to nothing.
+pub(crate) const DECLINE: usize = 96;
+
 /// Rounds without end.
 const ENDLESS: u32 = u32::MAX;
 
@@ -34,6 +37,10 @@ pub(crate) struct Source {
     /// The end of the part before, while it overlaps.
     tail: Option<Cursor>,
     gap: usize,
+    /// What still sounds of the last sample, where the section is a little longer than its recording.
+    hold: Option<(Cursor, usize)>,
+    /// Whether it went back to the start of a round.
+    pub(crate) wrapped: bool,
     /// Rounds are completed and not begun again.
     pub(crate) finishing: bool,
     random: Stream,
@@ -41,14 +48,19 @@ pub(crate) struct Source {
 
 impl Source {
     pub(crate) fn new(recipe: Option<&Recipe>, random: Stream) -> Source {
-        let mut source = Source { head: None, tail: None, gap: 0, finishing: false, random };
+        let mut source = Source { head: None, tail: None, gap: 0, hold: None, wrapped: false, finishing: false, random };
         source.head = recipe.and_then(|r| source.enter(r, 0));
         source
     }
 
     /// Whether nothing more comes.
     pub(crate) fn ended(&self) -> bool {
-        self.head.is_none() && self.tail.is_none()
+        self.head.is_none() && self.tail.is_none() && self.hold.is_none()
+    }
+
+    /// How many frames of the present part are left, rounds not counted.
+    pub(crate) fn left(&self, recipe: &Recipe) -> usize {
+        self.head.map_or(0, |h| recipe.parts[usize::from(h.part)].clips[usize::from(h.clip)].0.frames().saturating_sub(h.at))
     }
 
     fn enter(&mut self, recipe: &Recipe, part: u16) -> Option<Cursor> {
@@ -63,7 +75,24 @@ impl Source {
 
     /// Goes on without reading; gives how many frames lay behind the end.
     pub(crate) fn skip(&mut self, recipe: &Recipe, count: usize) -> usize {
+        let count = self.skip_rounds(recipe, count);
         self.advance(recipe, None, 0, count)
+    }
+
+    /// Leaves out whole rounds of the present part, however many; gives what is left to go.
+    fn skip_rounds(&mut self, recipe: &Recipe, count: usize) -> usize {
+        let Some(head) = self.head.as_mut().filter(|_| self.tail.is_none() && self.gap == 0 && !self.finishing) else { return count };
+        let (_, (start, end)) = &recipe.parts[usize::from(head.part)].clips[usize::from(head.clip)];
+        let (before, round) = (end.saturating_sub(head.at), end - start);
+        if head.rounds == 0 || round == 0 || count <= before + round {
+            return count;
+        }
+        let most = if head.rounds == ENDLESS { usize::MAX } else { head.rounds as usize - 1 };
+        let rounds = ((count - before) / round).min(most);
+        if head.rounds != ENDLESS {
+            head.rounds -= rounds as u32;
+        }
+        count - rounds * round
     }
 
     /// Reads the next samples of all channels; silence after the end. Gives how many lay behind the end.
@@ -80,6 +109,15 @@ impl Source {
                 n = n.min(self.gap);
                 self.gap -= n;
                 silence(&mut out, channels, from + done, n);
+                done += n;
+                continue;
+            }
+            if let Some((cursor, left)) = self.hold {
+                n = n.min(left);
+                if let Some(out) = out.as_deref_mut() {
+                    decline(recipe, cursor, left, channels, out, from + done, n);
+                }
+                self.hold = (left > n).then_some((cursor, left - n));
                 done += n;
                 continue;
             }
@@ -123,11 +161,13 @@ impl Source {
     }
 
     /// Goes back to the start of the round if it is time, and gives the frame up to which to read.
-    fn until(&self, recipe: &Recipe, part: &Part, head: &mut Cursor) -> usize {
+    fn until(&mut self, recipe: &Recipe, part: &Part, head: &mut Cursor) -> usize {
         let (clip, (start, end)) = &part.clips[usize::from(head.clip)];
-        let going = |head: &Cursor| head.rounds > 0 && !self.finishing;
+        let finishing = self.finishing;
+        let going = |head: &Cursor| head.rounds > 0 && !finishing;
         if going(head) && head.at >= *end {
             head.at = *start;
+            self.wrapped = true;
             if head.rounds != ENDLESS {
                 head.rounds -= 1;
             }
@@ -144,7 +184,20 @@ impl Source {
         let last = usize::from(head.part) + 1 >= recipe.parts.len();
         self.tail = (part.overlap > 0 && !last).then_some(head);
         self.gap = if last { 0 } else { part.gap };
+        self.hold = (last && part.held > 0 && head.at > 0).then_some((head, part.held));
         self.head = self.enter(recipe, head.part + 1);
+    }
+}
+
+/// The last sample of a part, sinking to nothing within [`DECLINE`] frames; `left` of them are to come.
+fn decline(recipe: &Recipe, cursor: Cursor, left: usize, channels: usize, out: &mut Window, from: usize, count: usize) {
+    let part = &recipe.parts[usize::from(cursor.part)];
+    let begun = part.held - left;
+    for (at, channel) in out.iter_mut().take(channels).enumerate() {
+        let last = samples(part, Cursor { at: cursor.at - 1, ..cursor }, at, 1)[0];
+        for (i, sample) in channel[from..from + count].iter_mut().enumerate() {
+            *sample = last * (1.0 - (begun + i) as f32 / DECLINE as f32).max(0.0);
+        }
     }
 }
 

@@ -12,11 +12,13 @@ pub(crate) struct Stage<F: Filter> {
     /// The same once they have stood still for a block.
     held: Option<Held<F>>,
     filters: [F; 2],
+    /// Nothing has been heard yet.
+    fresh: bool,
 }
 
 impl<F: Filter> Stage<F> {
     pub(crate) fn new() -> Self {
-        Stage { coefficients: None, made_for: 0.0, held: None, filters: [F::default(); 2] }
+        Stage { coefficients: None, made_for: 0.0, held: None, filters: [F::default(); 2], fresh: true }
     }
 
     /// Begins at a cutoff, without a cross-fade.
@@ -29,10 +31,18 @@ impl<F: Filter> Stage<F> {
     pub(crate) fn apply<S: AsMut<[f32]>>(&mut self, octaves: f32, make: impl Fn(f32) -> Option<F::Coefficients>, sides: &mut [S]) -> bool {
         let wanted = if octaves == self.made_for && self.coefficients.is_some() { self.coefficients } else { make(octaves) };
         self.made_for = octaves;
+        // Before the first sound there was silence, which any filter has heard.
+        let first = std::mem::take(&mut self.fresh);
         let (from, to, crossing) = match (self.coefficients, wanted) {
             (None, None) => return false,
             (Some(from), Some(to)) => (from, to, 0.0),
-            (None, Some(to)) => (to, to, 1.0),
+            (None, Some(to)) if first => (to, to, 0.0),
+            (None, Some(to)) => {
+                for (filter, side) in self.filters.iter_mut().zip(sides.iter_mut()) {
+                    warm_up(filter, side.as_mut(), to);
+                }
+                (to, to, 1.0)
+            }
             (Some(from), None) => (from, from, -1.0),
         };
         let held = if from == to && crossing == 0.0 {
@@ -68,6 +78,17 @@ impl<F: Filter> Stage<F> {
     }
 }
 
+/// Lets a filter that begins have heard something: the sound that comes, turned about its first sample. So it begins with that
+/// sample's value and slope, as if it had been there all along.
+fn warm_up<F: Filter>(filter: &mut F, samples: &[f32], at: F::Coefficients) {
+    let Some(first) = samples.first().copied() else { return };
+    let (mut before, count) = ([0.0; BLOCK], samples.len().min(BLOCK) - 1);
+    for (slot, sample) in before[..count].iter_mut().zip(samples[1..].iter().rev()) {
+        *slot = 2.0 * first - sample;
+    }
+    filter.process(&mut before[..count], at, at);
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -93,6 +114,33 @@ mod tests {
         // The tone itself moves by a hundredth a frame at most; what it loses comes over a block.
         let step = left.windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0, f32::max);
         assert!(step < 0.03, "{step}");
+    }
+
+    #[test]
+    fn the_first_sound_is_filtered_from_its_first_sample_on() {
+        let mut stage = Stage::<LowPass>::new();
+        // The highest that there is, through a low-pass four octaves lower.
+        let mut side = [std::array::from_fn::<f32, BLOCK, _>(|i| if i % 2 == 0 { 0.5 } else { -0.5 })];
+        stage.apply(-5.0, at, &mut side);
+        assert!(side[0].iter().all(|s| s.abs() < 0.02), "{:?}", side[0]);
+    }
+
+    #[test]
+    fn a_filter_that_leaves_open_knows_what_sounds() {
+        // A low tone, at any place of its wave; nothing of it lies where a 12 kHz low-pass takes away.
+        for phase in 0..16 {
+            let mut stage = Stage::<LowPass>::new();
+            let tone = |i: usize| 0.4 * (std::f32::consts::TAU * (150.0 * i as f32 / 48_000.0 + phase as f32 / 16.0)).sin();
+            for (block, octaves) in [0.0, 0.0, -0.7, -0.7].into_iter().enumerate() {
+                let mut side = [std::array::from_fn::<f32, BLOCK, _>(|i| tone(block * BLOCK + i))];
+                stage.apply(octaves, at, &mut side);
+                for (i, sample) in side[0].iter().enumerate() {
+                    // Late by a part of a sample, as a low-pass is.
+                    let near = (tone(block * BLOCK + i) - sample).abs();
+                    assert!(near < 0.4 * std::f32::consts::TAU * 150.0 / 48_000.0 * 1.2, "{phase}: {near} at {i} of block {block}");
+                }
+            }
+        }
     }
 
     #[test]

@@ -59,6 +59,11 @@ impl Slot {
         self.effect.reduction().unwrap_or(0.0) * self.on.gain()
     }
 
+    /// How long nothing may come out of it while something is still to come, in seconds.
+    pub(crate) fn longest_gap(&self) -> f32 {
+        self.effect.longest_gap()
+    }
+
     /// Starts afresh.
     pub(crate) fn forget(&mut self) {
         self.effect.clear();

@@ -31,16 +31,16 @@ impl Engine {
         let end = self.frame + BLOCK as u64;
         for (at, spec) in program.mix.snapshots.iter().enumerate() {
             let state = &self.now.state;
-            let intensity = if spec.modulations.is_empty() {
-                spec.intensity
+            let amount = if spec.modulations.is_empty() {
+                spec.amount
             } else {
                 let moved: f32 = spec.modulations.iter().map(|m| state.modulations[*m as usize]).sum();
-                spec.intensity * moved.clamp(0.0, 1.0)
+                spec.amount * moved.clamp(0.0, 1.0)
             };
             let during = !spec.during.is_empty() && spec.during.iter().all(|test| holds(program, state, *test, NOWHERE, self.frame));
             let now = state.mix.snapshots[at];
-            // A parameter that gives it an intensity is a reason by itself, unless others are given.
-            let by_parameter = !spec.modulations.is_empty() && spec.during.is_empty() && intensity > 0.0;
+            // A parameter that gives it an amount is a reason by itself, unless others are given.
+            let by_parameter = !spec.modulations.is_empty() && spec.during.is_empty() && amount > 0.0;
             let otherwise = during || by_parameter || now.raised || now.until > self.frame;
             let zone = self.depth_for(program, at as u32);
             let up = otherwise || zone.is_some();
@@ -53,7 +53,7 @@ impl Engine {
             if let Some(least) = least {
                 now.by_zone = if was { now.by_zone + (least - now.by_zone) * glide } else { least };
             }
-            now.share = now.by_hand.unwrap_or_else(|| now.swell.at(end) * intensity * now.by_zone);
+            now.share = now.by_hand.unwrap_or_else(|| now.swell.at(end) * amount * now.by_zone);
             if up != was {
                 self.outlets.tell(self.frame, What::Snapshot { snapshot: spec.key, up, by: NameKey::NONE });
             }

@@ -370,7 +370,7 @@ impl Voice {
         interpolator: &Interpolator,
         rate: u32,
         scratch: &mut Scratch,
-        (band, target): (Option<&[f32; BLOCK]>, f32),
+        (band, target): (Option<&[[f32; BLOCK]]>, f32),
         left: &mut [f32; BLOCK],
         right: &mut [f32; BLOCK],
     ) {
@@ -385,8 +385,10 @@ impl Voice {
         let Some(recipe) = self.recipe.as_ref() else {
             match band {
                 Some(band) => {
-                    scratch.out[0][..count].copy_from_slice(&band[offset..]);
-                    self.finish_block((rate, 1), scratch, (offset, target), left, right);
+                    for (out, band) in scratch.out.iter_mut().zip(band) {
+                        out[..count].copy_from_slice(&band[offset..]);
+                    }
+                    self.finish_block((rate, band.len()), scratch, (offset, target), left, right);
                     self.ended |= self.envelope.gone();
                 }
                 None => self.ended = true,

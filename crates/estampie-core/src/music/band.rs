@@ -56,7 +56,9 @@ pub(crate) struct Band {
     draws: Stream,
     /// Its tones, each with the pitch as written.
     tones: Vec<(u8, u8)>,
-    pub(crate) out: [f32; BLOCK],
+    out: [[f32; BLOCK]; 2],
+    /// Whether its two sides differ.
+    wide: bool,
 }
 
 impl Band {
@@ -68,16 +70,22 @@ impl Band {
             until: u64::MAX,
             draws: Stream::new(0, NameKey::NONE, 0),
             tones: Vec::with_capacity(MOST_OF_BAND),
-            out: [0.0; BLOCK],
+            out: [[0.0; BLOCK]; 2],
+            wide: false,
         }
     }
 
     /// Begins, for a layer.
     pub(crate) fn begin(&mut self, key: NameKey, seed: u64, pass: u64) {
-        (self.used, self.course, self.next, self.until) = (true, None, None, u64::MAX);
+        (self.used, self.course, self.next, self.until, self.wide) = (true, None, None, u64::MAX, false);
         self.draws = Stream::new(seed, key.with(pass), 7);
         self.tones.clear();
-        self.out = [0.0; BLOCK];
+        self.out = [[0.0; BLOCK]; 2];
+    }
+
+    /// What it has made: one channel, or two that differ.
+    pub(crate) fn out(&self) -> &[[f32; BLOCK]] {
+        &self.out[..if self.wide { 2 } else { 1 }]
     }
 
     /// Goes on with another pass once the notes of this one have begun. What would sound before `frame` is left out: by
@@ -133,7 +141,7 @@ impl Band {
     pub(crate) fn drain(&mut self, tones: &mut [Tone], rate: u32, mut retire: impl FnMut(Arc<Clip>) -> Option<Arc<Clip>>) {
         self.tones.retain(|(slot, _)| {
             let tone = &mut tones[usize::from(*slot)];
-            tone.render(&mut [0.0; BLOCK], rate);
+            tone.render(&mut [[0.0; BLOCK]; 2], rate);
             if !tone.gone() {
                 return true;
             }
@@ -160,7 +168,9 @@ impl Band {
         (frame, rate): (u64, u32),
         mut retire: impl FnMut(Arc<Clip>) -> Option<Arc<Clip>>,
     ) {
-        self.out = [0.0; BLOCK];
+        self.out = [[0.0; BLOCK]; 2];
+        // Once wide it stays so: what still sounds of it has its place.
+        self.wide |= instrument.is_some_and(Instrument::wide);
         let end = frame + BLOCK as u64;
         if let (Some(notes), Some(instrument)) = (notes, instrument) {
             while let Some((note, moment, length)) = self.next_note(notes, section, end) {
@@ -223,10 +233,18 @@ impl Band {
         };
         let sounding = self.tones.iter().filter(|(slot, _)| !tones[usize::from(*slot)].leaves()).count();
         if sounding >= instrument.polyphony as usize {
-            // One that has been let go makes room, and of those the softest.
-            let rank = |slot: u8| (!tones[usize::from(slot)].let_go_already(), tones[usize::from(slot)].loudness());
-            let weakest = self.tones.iter().map(|(slot, _)| *slot).filter(|slot| !tones[usize::from(*slot)].leaves());
-            let weakest = weakest.min_by(|a, b| rank(*a).0.cmp(&rank(*b).0).then(rank(*a).1.total_cmp(&rank(*b).1)));
+            // One that has been let go makes room; of those that are held none that has just begun (the notes of a chord are
+            // one stroke), then the softest, then the oldest.
+            let young = u64::from(rate) / 50;
+            let rank = |slot: u8| {
+                let tone = &tones[usize::from(slot)];
+                (!tone.let_go_already(), tone.age() < young, tone.loudness(rate), std::cmp::Reverse(tone.age()))
+            };
+            let sounding = self.tones.iter().map(|(slot, _)| *slot).filter(|slot| !tones[usize::from(*slot)].leaves());
+            let weakest = sounding.min_by(|a, b| {
+                let (a, b) = (rank(*a), rank(*b));
+                (a.0, a.1).cmp(&(b.0, b.1)).then(a.2.total_cmp(&b.2)).then(a.3.cmp(&b.3))
+            });
             if let Some(slot) = weakest {
                 tones[usize::from(slot)].hush(wait);
             }

@@ -18,6 +18,8 @@
 
 use super::patch::{Kind, Patch, Wave};
 use crate::assets::Clip;
+use crate::dsp::{Interpolator, advance_of};
+use crate::engine::BLOCK;
 use std::f32::consts::{PI, TAU};
 use std::sync::Arc;
 
@@ -27,8 +29,11 @@ pub fn frequency(pitch: f32) -> f32 {
     440.0 * ((pitch - 69.0) / 12.0).exp2()
 }
 
-/// The longest period of a string, in samples: 24 Hz at 48 kHz.
-const LINE: usize = 2048;
+/// The lowest string, in Hz: its period is as long as there is room for.
+const LOWEST: u32 = 16;
+/// A note stands all the way to a side so many semitones from the middle of a keyboard.
+const TO_THE_SIDE: f32 = 24.0;
+const MIDDLE: f32 = 62.0;
 /// Ratios and strengths of a bell's partials: hum, prime, tierce, quint, nominal, and one above.
 const BELL: [(f32, f32); 6] = [(0.5, 0.35), (1.0, 1.0), (1.19, 0.5), (1.5, 0.3), (2.0, 0.55), (2.74, 0.2)];
 
@@ -138,14 +143,20 @@ pub struct Tone {
     memory: [f32; 3],
     clip: Option<Arc<Clip>>,
     root: f32,
-    position: f64,
+    /// Where it is in its recording, in 32.32 fixed point.
+    position: u64,
     hushed: bool,
+    /// Its gains to the left and to the right; in the middle 1.
+    sides: [f32; 2],
+    /// The gains of the oscillators of drone and synth.
+    others: [[f32; 2]; 3],
 }
 
 impl Tone {
-    /// A tone that is silent; all memory is made here.
+    /// A tone that is silent, at a rate; all memory is made here.
     #[must_use]
-    pub fn new() -> Tone {
+    pub fn new(rate: u32) -> Tone {
+        let line = (rate / LOWEST + 8).next_power_of_two() as usize;
         Tone {
             patch: Patch::usual(Kind::Synth),
             stage: Stage::Gone,
@@ -159,13 +170,15 @@ impl Tone {
             seed: 1,
             filters: [Variable::default(); 3],
             turns: [Turn::default(); 6],
-            line: vec![0.0; LINE].into_boxed_slice(),
+            line: vec![0.0; line].into_boxed_slice(),
             at: 0,
             memory: [0.0; 3],
             clip: None,
             root: 60.0,
-            position: 0.0,
+            position: 0,
             hushed: false,
+            sides: [1.0; 2],
+            others: [[1.0; 2]; 3],
         }
     }
 
@@ -206,10 +219,20 @@ impl Tone {
         self.pitch
     }
 
-    /// What it is as loud as now, for choosing one that yields.
+    /// Frames since it began to sound.
     #[must_use]
-    pub fn loudness(&self) -> f32 {
-        self.gain * self.envelope
+    pub fn age(&self) -> u64 {
+        self.age
+    }
+
+    /// What it is as loud as now, for choosing one that yields. What still rises counts as what it rises to, and what is struck
+    /// dies away by its decay.
+    #[must_use]
+    pub fn loudness(&self, rate: u32) -> f32 {
+        let envelope = if self.stage == Stage::Rise { 1.0 } else { self.envelope };
+        let struck = matches!(self.patch.kind, Kind::Plucked | Kind::Bells | Kind::Drum);
+        let left = if struck { (-6.9 * self.age as f32 / (self.patch.decay.max(0.02) * rate as f32)).exp() } else { 1.0 };
+        self.gain * envelope * left
     }
 
     /// The recording it played, to be dropped elsewhere.
@@ -238,8 +261,9 @@ impl Tone {
         self.phase = [0.0, 0.37, 0.71];
         self.filters = [Variable::default(); 3];
         self.memory = [0.0; 3];
-        self.position = 0.0;
+        self.position = 0;
         self.hushed = false;
+        self.stand(pitch);
         (self.clip, self.root) = clip.map_or((None, 60.0), |(c, root)| (Some(c), root));
         let rate = rate as f32;
         match patch.kind {
@@ -252,6 +276,20 @@ impl Tone {
                 self.memory[0] = 1.0;
             }
             _ => {}
+        }
+    }
+
+    /// Gives it its place between left and right, at constant power.
+    fn stand(&mut self, pitch: f32) {
+        let width = self.patch.width;
+        let gains = |place: f32| {
+            let (right, left) = ((place.clamp(-1.0, 1.0) + 1.0) * PI / 4.0).sin_cos();
+            if place == 0.0 { [1.0; 2] } else { [left, right].map(|g| g * std::f32::consts::SQRT_2) }
+        };
+        self.sides = gains(width * (pitch - MIDDLE) / TO_THE_SIDE);
+        self.others = [gains(0.0), gains(-width), gains(width)];
+        if self.patch.kind == Kind::Synth {
+            self.others[0] = gains(width);
         }
     }
 
@@ -274,7 +312,7 @@ impl Tone {
     }
 
     fn pluck(&mut self, rate: f32) {
-        let period = ((rate / frequency(self.pitch)) as usize).clamp(4, LINE - 2);
+        let period = ((rate / frequency(self.pitch)) as usize).clamp(4, self.line.len() - 2);
         let smooth = 0.75 - 0.7 * self.patch.brightness;
         let (mut last, mut sum) = (0.0, 0.0);
         for at in 0..=period {
@@ -302,14 +340,15 @@ impl Tone {
         }
     }
 
-    /// Adds the next frames to `out`.
-    pub fn render(&mut self, out: &mut [f32], rate: u32) {
+    /// Adds the next frames to the two channels of `out`. With no width, and with a recording of one channel, both are alike.
+    pub fn render(&mut self, out: &mut [[f32; BLOCK]; 2], rate: u32) {
         let rate = rate as f32;
         let hertz = frequency(self.pitch);
         let slow = self.slow(rate, hertz);
         let rise = 1.0 / (self.patch.attack * rate).max(1.0);
         let (decay, release) = (coefficient(self.patch.decay, rate), coefficient(self.patch.release, rate));
-        for sample in out {
+        let [left, right] = out;
+        for (left, right) in left.iter_mut().zip(right) {
             if self.wait > 0 {
                 self.wait -= 1;
                 self.off = self.off.saturating_sub(1);
@@ -335,19 +374,22 @@ impl Tone {
                 }
                 Stage::Gone => return,
             }
+            let both = |x: f32| [x, x];
             let raw = match self.patch.kind {
-                Kind::Plucked => self.plucked(rate, hertz, slow.loss),
-                Kind::Bowed => self.bowed(&slow),
-                Kind::Reed => self.reed(&slow),
-                Kind::Pipe => self.pipe(&slow),
+                Kind::Plucked => both(self.plucked(rate, hertz, slow.loss)),
+                Kind::Bowed => both(self.bowed(&slow)),
+                Kind::Reed => both(self.reed(&slow)),
+                Kind::Pipe => both(self.pipe(&slow)),
                 Kind::Drone => self.drone(&slow),
-                Kind::Drum => self.drum(&slow),
-                Kind::Bells => self.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4,
+                Kind::Drum => both(self.drum(&slow)),
+                Kind::Bells => both(self.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4),
                 Kind::Synth => self.synth(&slow),
                 Kind::Takes => self.take(hertz),
             };
             self.age += 1;
-            *sample += raw * self.envelope * self.gain;
+            let gain = self.envelope * self.gain;
+            *left += raw[0] * self.sides[0] * gain;
+            *right += raw[1] * self.sides[1] * gain;
         }
     }
 
@@ -360,19 +402,19 @@ impl Tone {
     fn plucked(&mut self, rate: f32, hertz: f32, loss: f32) -> f32 {
         // The weighted mean of two neighbours is late by the weight of the older; an allpass takes up the rest.
         let newer = 0.5 + 0.25 * self.patch.brightness;
-        let exact = (rate / hertz - (1.0 - newer)).clamp(4.0, (LINE - 3) as f32);
+        let exact = (rate / hertz - (1.0 - newer)).clamp(4.0, (self.line.len() - 3) as f32);
         let whole = (exact - 0.3).floor();
         let fraction = exact - whole;
         let allpass = (1.0 - fraction) / (1.0 + fraction);
         let period = whole as usize;
         // Read so many samples behind where it is written; at first that is the pluck.
-        let out = self.line[(self.at + LINE - period) % LINE];
+        let out = self.line[(self.at + self.line.len() - period) % self.line.len()];
         let damped = (newer * out + (1.0 - newer) * self.memory[0]) * loss;
         self.memory[0] = out;
         let tuned = allpass * (damped - self.memory[1]) + self.memory[2];
         (self.memory[1], self.memory[2]) = (tuned, damped);
         self.line[self.at] = tuned;
-        self.at = (self.at + 1) % LINE;
+        self.at = (self.at + 1) % self.line.len();
         out
     }
 
@@ -403,13 +445,20 @@ impl Tone {
         sin + 0.22 * second + (0.05 + 0.15 * self.patch.brightness) * third + wind * 0.03 * chiff
     }
 
-    fn drone(&mut self, slow: &Slow) -> f32 {
-        let mut sum = 0.0;
+    fn drone(&mut self, slow: &Slow) -> [f32; 2] {
+        let mut sum = [0.0; 2];
         for which in 0..3 {
             let phase = self.turn(which, slow.others[which]);
-            sum += saw(phase, slow.others[which]);
+            let value = saw(phase, slow.others[which]);
+            (sum[0], sum[1]) = (sum[0] + value * self.others[which][0], sum[1] + value * self.others[which][1]);
         }
-        self.filters[0].next(sum * 0.3, slow.g[0], 1.0).0
+        self.both_sides(sum.map(|s| s * 0.3), slow.g[0], 1.0)
+    }
+
+    /// A low-pass of both sides; one that has no width is filtered once.
+    fn both_sides(&mut self, sides: [f32; 2], g: f32, k: f32) -> [f32; 2] {
+        let left = self.filters[0].next(sides[0], g, k).0;
+        if self.patch.width == 0.0 { [left; 2] } else { [left, self.filters[1].next(sides[1], g, k).0] }
     }
 
     fn drum(&mut self, slow: &Slow) -> f32 {
@@ -423,18 +472,19 @@ impl Tone {
         ((TAU * phase).sin() + 0.35 * (TAU * second).sin() * ring) * ring + low * stroke * (0.25 + 0.6 * self.patch.brightness)
     }
 
-    fn synth(&mut self, slow: &Slow) -> f32 {
-        let mut sum = 0.0;
+    fn synth(&mut self, slow: &Slow) -> [f32; 2] {
+        let mut sum = [0.0; 2];
         for (which, own) in [(0, slow.by), (1, slow.others[1])] {
             let phase = self.turn(which, own);
-            sum += match self.patch.wave {
+            let value = match self.patch.wave {
                 Wave::Saw => saw(phase, own),
                 Wave::Square => pulse(phase, own, 0.5),
                 Wave::Triangle => 4.0 * (phase - 0.5).abs() - 1.0,
                 Wave::Sine => (TAU * phase).sin(),
             };
+            (sum[0], sum[1]) = (sum[0] + value * self.others[which][0], sum[1] + value * self.others[which][1]);
         }
-        self.filters[0].next(sum * 0.4, slow.g[0], 0.9).0
+        self.both_sides(sum.map(|s| s * 0.4), slow.g[0], 0.9)
     }
 
     /// What dies away after the start, from 1: bow, chiff, stroke.
@@ -486,28 +536,21 @@ impl Tone {
         slow
     }
 
-    fn take(&mut self, hertz: f32) -> f32 {
+    fn take(&mut self, hertz: f32) -> [f32; 2] {
         let Some(clip) = &self.clip else {
             self.stage = Stage::Gone;
-            return 0.0;
+            return [0.0; 2];
         };
-        let samples = &clip.channels[0];
-        let at = self.position as usize;
-        if at + 2 >= samples.len() {
+        if (self.position >> 32) as usize >= clip.frames() {
             self.stage = Stage::Gone;
-            return 0.0;
+            return [0.0; 2];
         }
-        // Cubic through four neighbours (Catmull and Rom 1974).
-        let t = (self.position - at as f64) as f32;
-        let [a, b, c, d] = [samples[at.saturating_sub(1)], samples[at], samples[at + 1], samples[at + 2]];
-        self.position += f64::from(hertz / frequency(self.root));
-        b + 0.5 * t * (c - a + t * (2.0 * a - 5.0 * b + 4.0 * c - d + t * (3.0 * (b - c) + d - a)))
-    }
-}
-
-impl Default for Tone {
-    fn default() -> Self {
-        Tone::new()
+        let advance = advance_of(f64::from(hertz / frequency(self.root)));
+        let side = |channel: &[f32]| Interpolator::shared().at(channel, self.position, advance);
+        let left = side(&clip.channels[0]);
+        let right = clip.channels.get(1).map_or(left, |c| side(c));
+        self.position += advance;
+        [left, right]
     }
 }
 
@@ -537,15 +580,24 @@ mod tests {
     use proptest::prelude::*;
 
     fn render(patch: &Patch, pitch: f32, length: u64, frames: usize) -> Vec<f32> {
-        let mut tone = Tone::new();
+        render_at(patch, pitch, length, frames, 48_000)[0].clone()
+    }
+
+    fn render_at(patch: &Patch, pitch: f32, length: u64, frames: usize, rate: u32) -> [Vec<f32>; 2] {
+        let mut tone = Tone::new(rate);
         let clip = Arc::new(Clip::new("c", vec![(0..96_000).map(|i| (TAU * 440.0 * i as f32 / 48_000.0).sin()).collect()], None));
         let clip = (patch.kind == Kind::Takes).then_some((clip, 69.0));
-        tone.start(patch, pitch, 0.8, 100, length, 7, clip, 48_000);
-        let mut out = vec![0.0; frames];
-        for part in out.chunks_mut(64) {
-            tone.render(part, 48_000);
+        tone.start(patch, pitch, 0.8, 100, length, 7, clip, rate);
+        let mut out = [Vec::new(), Vec::new()];
+        while out[0].len() < frames {
+            let mut block = [[0.0; BLOCK]; 2];
+            tone.render(&mut block, rate);
+            out.iter_mut().zip(&block).for_each(|(all, part)| all.extend(part));
         }
-        out
+        out.map(|mut side| {
+            side.truncate(frames);
+            side
+        })
     }
 
     /// The frequency between `low` and `high` at which the sum of its first partials is strongest.
@@ -582,6 +634,48 @@ mod tests {
     }
 
     #[test]
+    fn a_low_string_is_in_tune_at_any_rate() {
+        for rate in [44_100u32, 96_000, 192_000] {
+            for pitch in [23.0, 28.0, 45.0] {
+                let out = &render_at(&Patch::usual(Kind::Plucked), pitch, u64::from(rate), rate as usize, rate)[0];
+                // Its second half a second, as at 48 kHz.
+                let wanted = frequency(pitch);
+                let scale = rate as f32 / 48_000.0;
+                let found = strongest(&out[(4_800.0 * scale) as usize..], wanted / scale * 0.85, wanted / scale * 1.15) * scale;
+                let cents = 1200.0 * (found / wanted).log2();
+                assert!(cents.abs() < 12.0, "{pitch} at {rate}: {cents} cents off");
+            }
+        }
+    }
+
+    #[test]
+    fn width_sets_notes_apart_at_the_same_power() {
+        let power = |side: &[f32]| side.iter().map(|s| s * s).sum::<f32>();
+        for (kind, word) in Kind::ALL {
+            for pitch in [50.0, 62.0, 74.0] {
+                let usual = Patch { detune: 9.0, ..Patch::usual(kind) };
+                let narrow = render_at(&usual, pitch, 24_000, 24_000, 48_000);
+                assert_eq!(narrow[0], narrow[1], "{word}: without width both sides are alike");
+                let [left, right] = render_at(&Patch { width: 1.0, ..usual }, pitch, 24_000, 24_000, 48_000);
+                let change = 10.0 * ((power(&left) + power(&right)) / (2.0 * power(&narrow[0]))).log10();
+                assert!(change.abs() < 3.2, "{word} at {pitch}: {change} dB");
+                let lean = 10.0 * (power(&right) / power(&left)).log10();
+                assert!(if pitch < 60.0 { lean < -6.0 } else if pitch > 64.0 { lean > 6.0 } else { lean.abs() < 3.0 } || kind == Kind::Synth, "{word} at {pitch}: {lean} dB");
+            }
+        }
+    }
+
+    #[test]
+    fn a_recording_in_stereo_keeps_both_its_sides() {
+        let mut tone = Tone::new(48_000);
+        let clip = Arc::new(Clip::new("c", vec![vec![0.25; 9_000], vec![-0.5; 9_000]], None));
+        tone.start(&Patch { attack: 0.0, ..Patch::usual(Kind::Takes) }, 69.0, 1.0, 0, 9_000, 7, Some((clip, 69.0)), 48_000);
+        let mut block = [[0.0; BLOCK]; 2];
+        tone.render(&mut block, 48_000);
+        assert!((block[0][60] - 0.25).abs() < 1e-6 && (block[1][60] + 0.5).abs() < 1e-6, "{block:?}");
+    }
+
+    #[test]
     fn a_note_begins_on_its_frame_and_dies_away_when_let_go() {
         for (kind, word) in Kind::ALL {
             let patch = Patch::usual(kind);
@@ -599,7 +693,7 @@ mod tests {
             kind in prop::sample::select(Kind::ALL.to_vec()), wave in prop::sample::select(Wave::ALL.to_vec()), pitch in 0.0f32..127.0, bright in 0.0f32..=1.0,
             attack in 0.0f32..2.0, decay in 0.0f32..5.0, sustain in 0.0f32..=1.0, release in 0.0f32..2.0, detune in 0.0f32..100.0
         ) {
-            let patch = Patch { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, gain: 1.0 };
+            let patch = Patch { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, width: detune / 100.0, gain: 1.0 };
             let out = render(&patch, pitch, 9_000, 24_000);
             prop_assert!(out.iter().all(|s| s.is_finite() && s.abs() < 8.0), "{:?}", out.iter().fold(0.0f32, |p, s| p.max(s.abs())));
         }

@@ -75,6 +75,9 @@ pub struct Patch {
     pub detune: f32,
     /// The wave of the synth.
     pub wave: Wave,
+    /// How far to either side its notes stand, 0 (all in the middle) to 1: the low ones left, the high ones right; of drone and
+    /// synth also the oscillators.
+    pub width: f32,
     /// A factor of its gain.
     pub gain: f32,
 }
@@ -84,7 +87,7 @@ impl Patch {
     #[must_use]
     pub fn usual(kind: Kind) -> Patch {
         let patch =
-            |attack, decay, sustain, release, brightness| Patch { kind, attack, decay, sustain, release, brightness, detune: 6.0, wave: Wave::Saw, gain: 1.0 };
+            |attack, decay, sustain, release, brightness| Patch { kind, attack, decay, sustain, release, brightness, detune: 6.0, wave: Wave::Saw, width: 0.0, gain: 1.0 };
         match kind {
             Kind::Plucked => patch(0.001, 3.0, 1.0, 0.12, 0.5),
             Kind::Bowed => patch(0.09, 0.2, 0.9, 0.18, 0.45),

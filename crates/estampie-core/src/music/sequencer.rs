@@ -288,6 +288,12 @@ impl Sequencer {
         Some(nearest(pass.line.moment_of(&piece.sections[usize::from(pass.section)], at)))
     }
 
+    /// Whether the present pass goes round at its end, as far as is known now.
+    #[must_use]
+    pub fn goes_round(&self, piece: &Piece) -> bool {
+        self.entry(piece).is_some_and(|e| e.cause == Cause::Round)
+    }
+
     /// The same at rest, with all that is remembered beyond a rest.
     #[must_use]
     pub fn stopped(&self) -> Sequencer {

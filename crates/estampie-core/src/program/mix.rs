@@ -158,8 +158,8 @@ pub struct Snapshot {
     /// How it lies over others.
     pub order: i64,
     /// How much of it there is at most.
-    pub intensity: f32,
-    /// The modulations of its intensity.
+    pub amount: f32,
+    /// The modulations of its amount.
     pub modulations: Vec<u32>,
     /// While all hold it is up; empty if it is up by other reasons only.
     pub during: Vec<Test>,

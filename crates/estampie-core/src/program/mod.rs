@@ -18,7 +18,7 @@ pub use mix::{Bus, Cell, Duck, DuckKey, FULL_PLAYER_LEVEL, Held, Insert, Mix, Pl
 pub use music::{
     ArriveAt, Follows, Hold, Instrument, Layer, Long, Mode, Music, Next, Note, Notes, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, Variation, When,
 };
-pub use world::{Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, Scatter, Source, Stand, Wall, World, Zone};
+pub use world::{Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, OneShots, Source, Stand, Wall, World, Zone};
 
 use crate::assets::Clip;
 use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull};
@@ -160,6 +160,9 @@ pub struct Part {
     pub gap: usize,
     /// Frames before its end at which the next part begins.
     pub overlap: usize,
+    /// Frames after its end in which its last sample sinks, if it is the last part: a section's exact length is no whole
+    /// number of frames, and a recording that ends a frame early would leave a hole.
+    pub held: usize,
 }
 
 /// What one voice plays: parts one after another, to the sample.
@@ -413,7 +416,7 @@ pub enum Target {
     Piece(u32),
     /// A value of the mix, by index.
     Cell(u32),
-    /// A snapshot's intensity, by index.
+    /// A snapshot's amount, by index.
     Snapshot(u32),
 }
 

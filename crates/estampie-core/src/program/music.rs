@@ -82,6 +82,8 @@ pub struct Rule {
     pub overlap: Long,
     /// Whether it may be gone.
     pub allowed: bool,
+    /// Why what a check finds here is accepted; no name if it is not.
+    pub accepted: NameKey,
     /// Its place among the transitions as written; `None` if none fits.
     pub written: Option<u32>,
 }
@@ -352,6 +354,12 @@ pub struct Instrument {
 }
 
 impl Instrument {
+    /// Whether what it plays has two sides that differ.
+    #[must_use]
+    pub fn wide(&self) -> bool {
+        self.patch.width > 0.0 || self.takes.iter().any(|(clip, ..)| clip.channels.len() > 1)
+    }
+
     /// The recording for a pitch: of those that are for it, the one recorded nearest.
     #[must_use]
     pub fn take(&self, pitch: f32) -> Option<(Arc<Clip>, f32)> {

@@ -154,13 +154,15 @@ pub enum Stand {
     Points(Vec<[f32; 3]>),
     /// Held at a bearing (degrees from north) and a distance from the listener.
     Held(Amount, f32),
-    /// One of a flock or scatter: it is put where it is needed.
+    /// One of a flock or one-shots: it is put where it is needed.
     Member,
 }
 
 /// An emitter of the project.
 #[derive(Debug, Clone)]
 pub struct Source {
+    /// The zone or shelter whose share fades what sounds here, if one does: the edge of a shelter.
+    pub fades_with: Option<u32>,
     /// Its name's key.
     pub key: NameKey,
     /// Its kind's key, or none.
@@ -195,7 +197,7 @@ pub struct Play {
 
 /// Single sounds at drawn places.
 #[derive(Debug, Clone)]
-pub struct Scatter {
+pub struct OneShots {
     /// Its name's key.
     pub key: NameKey,
     /// What sounds.
@@ -307,7 +309,7 @@ pub struct World {
     /// What plays by itself.
     pub plays: Vec<Play>,
     /// Single sounds at drawn places.
-    pub scatters: Vec<Scatter>,
+    pub one_shots: Vec<OneShots>,
     /// Many small emitters.
     pub flocks: Vec<Flock>,
 }
@@ -316,6 +318,6 @@ impl World {
     /// Whether the project says anything about the world.
     #[must_use]
     pub fn any(&self) -> bool {
-        !(self.zones.is_empty() && self.walls.is_empty() && self.sources.is_empty() && self.scatters.is_empty() && self.flocks.is_empty())
+        !(self.zones.is_empty() && self.walls.is_empty() && self.sources.is_empty() && self.one_shots.is_empty() && self.flocks.is_empty())
     }
 }

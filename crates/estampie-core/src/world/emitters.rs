@@ -245,7 +245,7 @@ impl World {
         }
     }
 
-    /// Puts one of a flock or scatter somewhere, and lets it go on to another place over so many frames.
+    /// Puts one of a flock or one-shots somewhere, and lets it go on to another place over so many frames.
     pub(crate) fn put(&mut self, at: usize, from: [f32; 3], to: [f32; 3], frame: u64, frames: u64) {
         let emitter = &mut self.emitters[at];
         emitter.present = false;
@@ -307,7 +307,7 @@ impl World {
                 let to = stand(&source.stand, (ear, ground), &mut emitter.progress, BLOCK as f32 / rate as f32, &held);
                 if let Some(to) = to {
                     let glides = matches!(source.stand, Stand::Trail(..) | Stand::Area(..)) && !fresh && !leapt;
-                    let to = if glides { std::array::from_fn(|i| emitter.at[i] + (to[i] - emitter.at[i]) * glide) } else { to };
+                    let to = if glides { glide_around(emitter.at, to, ear, glide) } else { to };
                     if fresh {
                         (emitter.at, emitter.before) = (to, to);
                     }
@@ -353,6 +353,12 @@ impl World {
         }
     }
 
+    /// The zone whose share fades what sounds at a place, if one does.
+    pub(crate) fn fades_with(&self, spec: &Spec, place: u16) -> Option<usize> {
+        let source = self.emitters.get(usize::from(place))?.source?;
+        spec.sources.get(usize::from(source))?.fades_with.map(|z| z as usize)
+    }
+
     /// The points of an emitter that is at several.
     pub(crate) fn points<'a>(&self, spec: &'a Spec, place: u16) -> Option<&'a [[f32; 3]]> {
         let source = self.emitters.get(usize::from(place))?.source?;
@@ -366,6 +372,21 @@ impl World {
     pub(crate) fn count(&self, kind: NameKey, radius: f32) -> usize {
         self.emitters.iter().filter(|e| e.present && e.kind == kind && self.distance(e) <= radius).count()
     }
+}
+
+/// Goes a share of the way from one place to another, around the listener: bearing and distance move, each by itself, so that what glides
+/// from one side to the other passes before or behind and never comes nearer than where it goes to.
+fn glide_around(from: [f32; 3], to: [f32; 3], ear: [f32; 3], share: f32) -> [f32; 3] {
+    let up = from[2] + (to[2] - from[2]) * share;
+    let polar = |at: [f32; 3]| ((at[0] - ear[0]).hypot(at[1] - ear[1]), (at[0] - ear[0]).atan2(at[1] - ear[1]));
+    let ((far, angle), (far_to, angle_to)) = (polar(from), polar(to));
+    if far < 0.05 || far_to < 0.05 {
+        // At one's own place there is no direction.
+        return [from[0] + (to[0] - from[0]) * share, from[1] + (to[1] - from[1]) * share, up];
+    }
+    let turn = (angle_to - angle + std::f32::consts::PI).rem_euclid(std::f32::consts::TAU) - std::f32::consts::PI;
+    let (angle, far) = (angle + turn * share, (far + (far_to - far) * share).max(far_to));
+    [ear[0] + far * angle.sin(), ear[1] + far * angle.cos(), up]
 }
 
 /// Degrees from `facing` to a direction on the map, −180 to 180; to the right is above 0.
@@ -451,6 +472,37 @@ mod tests {
         assert!((world.bearing(of("behind")).abs() - 180.0).abs() < 1e-3);
         assert_eq!(world.count(NameKey::of("eel"), 6.0), 2);
         assert!(world.named(NameKey::of("nobody")).is_none());
+    }
+
+    #[test]
+    fn what_glides_to_the_other_side_never_comes_nearer_than_it_is() {
+        // Between the arms of a U, and in the middle of a round pond.
+        let bend = Stand::Trail(vec![[-4.0, 20.0], [-4.0, 0.0], [4.0, 0.0], [4.0, 20.0]], false, 0.0);
+        let pond = Stand::Trail((0..24).map(|n| std::f32::consts::TAU * n as f32 / 24.0).map(|a| [4.0 * a.sin(), 10.0 + 4.0 * a.cos()]).collect(), true, 0.0);
+        for stand in [bend, pond] {
+            let Stand::Trail(line, closed, _) = &stand else { continue };
+            let line = (line.clone(), *closed);
+            let key = NameKey::of("cable");
+            let spec = Spec { sources: vec![crate::program::Source { fades_with: None, key, kind: NameKey::NONE, stand, facing: 0.0 }], ..Spec::default() };
+            let mut world = World::new();
+            assert!(world.settle(&spec));
+            let mut moved = 0.0f32;
+            for block in 1..4000u64 {
+                // To and fro across the middle, and around it.
+                let t = block as f32 / 400.0;
+                let ear = [0.9 * (t * 2.1).sin(), 10.0 + 0.3 * (t * 1.3).cos(), 0.0];
+                world.place(None, ear, None, (block * 64, 64), 48_000);
+                world.follow((block + 1) * 64, 48_000, &spec, NO_ONE);
+                let cable = world.named(key).unwrap();
+                if block < 50 {
+                    continue;
+                }
+                let true_distance = apart(nearest_on(&line.0, line.1, world.listener.ground()), world.listener.ground());
+                assert!(world.distance(cable) > true_distance * 0.98, "{} where the trail is {true_distance} away", world.distance(cable));
+                moved = moved.max(length(&cable.at, &cable.before));
+            }
+            assert!(moved > 0.001 && moved < 0.6, "it glides: {moved} m in a block");
+        }
     }
 
     #[test]

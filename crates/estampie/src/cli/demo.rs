@@ -1,5 +1,6 @@
 //! `estampie demo`: Brinewick Salvage in a copy of the user's own, so that edits persist and the original stays.
 
+use super::output::out;
 use super::Failure;
 use crate::workshop;
 use std::path::{Path, PathBuf};
@@ -31,7 +32,7 @@ pub(super) fn run(restore: bool, path: bool, options: &workshop::Options) -> Res
         .ok_or_else(|| Failure::Fault("there is no home folder for your copy of the demo; set HOME".into()))?;
     let copy = folders.data_dir().join("brinewick");
     if path {
-        println!("{}", copy.display());
+        out!("{}", copy.display());
         return Ok(());
     }
     let there = copy.join("estampie.toml").is_file();
@@ -39,7 +40,7 @@ pub(super) fn run(restore: bool, path: bool, options: &workshop::Options) -> Res
         let kept = (1..).map(|n| folders.data_dir().join(format!("brinewick-before-{n}"))).find(|p| !p.exists());
         if let Some(kept) = kept {
             std::fs::rename(&copy, &kept)?;
-            println!("your copy is kept as {}", kept.display());
+            out!("your copy is kept as {}", kept.display());
         }
     }
     if restore || !there {
@@ -48,7 +49,7 @@ pub(super) fn run(restore: bool, path: bool, options: &workshop::Options) -> Res
         copy_all(&original, &copy)?;
     }
     if restore {
-        println!("the demo is as it was, in {}", copy.display());
+        out!("the demo is as it was, in {}", copy.display());
         return Ok(());
     }
     workshop::open(&copy, options)

@@ -1,9 +1,11 @@
 //! `estampie draw`: drawings of a project for the team.
 
+use super::output::{Aside, out};
 use super::Failure;
 use crate::project;
 use estampie_core::draw::{self, Drawing};
-use std::path::{Path, PathBuf};
+use std::io::Write as _;
+use std::path::PathBuf;
 
 /// What can be drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
@@ -49,16 +51,14 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let title = format!("{}: {what}", document.manifest.name);
     let failed = |error: draw::DrawError| Failure::Fault(error.to_string());
     let bytes = if ending == "svg" { draw::svg(&title, &drawing).map_err(failed)?.into_bytes() } else { draw::pdf(&title, &drawing).map_err(failed)? };
-    write(&arguments.out, &bytes)?;
+    let mut file = Aside::create(&arguments.out, &["svg", "pdf"], Some(&arguments.project), false)?;
+    file.write_all(&bytes)?;
+    file.finish()?;
     let counted = match what {
         "routing" => "buses",
         "map" => "things",
         _ => what,
     };
-    println!("{}: {} {counted}", arguments.out.display(), drawing.count());
+    out!("{}: {} {counted}", arguments.out.display(), drawing.count());
     Ok(())
-}
-
-fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
-    std::fs::write(path, bytes).map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", path.display())))
 }

@@ -4,12 +4,15 @@ mod demo;
 mod doctor;
 mod draw;
 mod new;
+pub(crate) mod output;
 mod probe;
 mod render;
+mod wave;
 
 pub(crate) use render::SOFT_START;
 
 use crate::project;
+use output::{out, tell};
 use crate::workshop;
 use clap::{Parser, Subcommand};
 use estampie_core::document::Fault;
@@ -80,7 +83,7 @@ enum Command {
     },
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
-    /// Draws a project's curves, or the ways between its sections, as SVG or PDF
+    /// Draws a project's curves, the transitions between its sections, its routing or its map, as SVG or PDF
     Draw(draw::Arguments),
     /// Prints facts of audio files
     Probe {
@@ -95,8 +98,25 @@ enum Command {
     Doctor,
 }
 
+/// Is set when the user stops a command (`ctrl-c`): it ends in good order.
+fn stopped() -> Result<std::sync::Arc<std::sync::atomic::AtomicBool>, Failure> {
+    let stopped = std::sync::Arc::default();
+    #[cfg(unix)]
+    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
+        signal_hook::flag::register(signal, std::sync::Arc::clone(&stopped))?;
+    }
+    Ok(stopped)
+}
+
 /// Runs the command line.
 pub(crate) fn run() -> ExitCode {
+    // A decoder that panics is caught, and told as what is wrong with its file.
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |info| {
+        if !estampie_core::assets::guarded() {
+            usual(info);
+        }
+    }));
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) => {
@@ -117,11 +137,11 @@ pub(crate) fn run() -> ExitCode {
     match done {
         Ok(()) => ExitCode::SUCCESS,
         Err(Failure::Fault(what)) => {
-            eprintln!("estampie: {what}");
+            tell(&format!("estampie: {what}"));
             ExitCode::from(1)
         }
         Err(Failure::Use(what)) => {
-            eprintln!("estampie: {what}");
+            tell(&format!("estampie: {what}"));
             ExitCode::from(2)
         }
     }
@@ -136,7 +156,7 @@ fn check(folder: &Path) -> Result<(), Failure> {
     let document = loaded.workspace.document();
     print_faults(&loaded.faults);
     if loaded.faults.is_empty() {
-        println!(
+        out!(
             "{}: {} sounds, {} audio files, {} reactions, {} modulations, {} playthroughs; no faults",
             document.manifest.name,
             document.sounds.len(),
@@ -162,11 +182,17 @@ fn listen(loaded: &project::Loaded) -> Result<(), Failure> {
         heard += 1;
         true
     });
-    println!("{heard} renderings of ways between sections: {}", if finds.is_empty() { "nothing found".to_owned() } else { format!("{} finds", finds.len()) });
-    for find in &finds {
-        eprintln!("{find}");
+    let (accepted, open): (Vec<_>, Vec<_>) = finds.iter().partition(|f| f.accepted.is_some());
+    let count = if open.is_empty() { "nothing found".to_owned() } else { format!("{} finds", open.len()) };
+    let and = if accepted.is_empty() { String::new() } else { format!(", {} accepted", accepted.len()) };
+    out!("{heard} renderings of ways between sections: {count}{and}");
+    for find in &accepted {
+        out!("{find}");
     }
-    match finds.len() {
+    for find in &open {
+        tell(&find.to_string());
+    }
+    match open.len() {
         0 => Ok(()),
         1 => Err(Failure::Fault("one way between sections does not sound well".into())),
         n => Err(Failure::Fault(format!("{n} ways between sections do not sound well"))),
@@ -176,7 +202,7 @@ fn listen(loaded: &project::Loaded) -> Result<(), Failure> {
 /// Prints faults to standard error, each with place and mend.
 pub(crate) fn print_faults(faults: &[Fault]) {
     for fault in faults {
-        eprintln!("{}: {}", fault.place, fault.what);
-        eprintln!("  mend: {}", fault.mend);
+        tell(&format!("{}: {}", fault.place, fault.what));
+        tell(&format!("  fix: {}", fault.mend));
     }
 }

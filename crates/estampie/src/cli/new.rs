@@ -1,5 +1,6 @@
 //! `estampie new DIR`: a project that sounds at once.
 
+use super::output::out;
 use super::Failure;
 use std::path::Path;
 
@@ -33,7 +34,7 @@ pub(super) fn run(folder: &Path) -> Result<(), Failure> {
     std::fs::create_dir_all(folder.join("playthroughs"))?;
     std::fs::create_dir_all(folder.join("audio"))?;
     hello(&folder.join("audio/hello.wav")).map_err(|e| Failure::Fault(e.to_string()))?;
-    println!("{} is a project now; \"estampie {}\" opens it", folder.display(), folder.display());
+    out!("{} is a project now; \"estampie {}\" opens it", folder.display(), folder.display());
     Ok(())
 }
 

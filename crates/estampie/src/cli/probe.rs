@@ -1,5 +1,6 @@
 //! `estampie probe FILE…`: facts of audio files.
 
+use super::output::{out, tell};
 use super::Failure;
 use estampie_core::assets::{Facts, decode, facts};
 use std::path::PathBuf;
@@ -11,14 +12,14 @@ pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {
             Ok(decoded) => {
                 let facts = facts(&decoded);
                 if json {
-                    println!("{}", facts.json(&file.display().to_string()));
+                    out!("{}", facts.json(&file.display().to_string()));
                 } else {
                     print(&file.display().to_string(), &facts);
                 }
             }
             Err(error) => {
                 failed += 1;
-                eprintln!("{}: {error}", file.display());
+                tell(&format!("{}: {error}", file.display()));
             }
         }
     }
@@ -31,21 +32,24 @@ fn level(value: f64, unit: &str) -> String {
 
 fn print(name: &str, facts: &Facts) {
     let seconds = |frames: usize| frames as f64 / f64::from(facts.rate);
-    println!("{name}");
+    out!("{name}");
     let bits = facts.bits.map_or(String::new(), |b| format!(", {b} bit"));
-    println!("  kind        {}{bits}", facts.kind);
-    println!("  channels    {}", facts.channels);
-    println!("  rate        {} Hz", facts.rate);
-    println!("  length      {:.3} s ({} frames)", seconds(facts.frames), facts.frames);
+    out!("  kind        {}{bits}", facts.kind);
+    out!("  channels    {}", facts.channels);
+    out!("  rate        {} Hz", facts.rate);
+    out!("  length      {:.3} s ({} frames)", seconds(facts.frames), facts.frames);
     match facts.loop_points {
-        Some((start, end)) => println!("  loop        {:.3} s to {:.3} s (frames {start} to {end})", seconds(start), seconds(end)),
-        None => println!("  loop        none in the file"),
+        Some((start, end)) => out!("  loop        {:.3} s to {:.3} s (frames {start} to {end})", seconds(start), seconds(end)),
+        None => out!("  loop        none in the file"),
     }
-    println!("  peak        {}", level(facts.sample_peak, "dBFS"));
-    println!("  true peak   {}", level(facts.true_peak, "dBTP"));
+    out!("  peak        {}", level(facts.sample_peak, "dBFS"));
+    out!("  true peak   {}", level(facts.true_peak, "dBTP"));
     let loudness = if facts.loudness.is_finite() { format!("{:.1} LUFS", facts.loudness) } else { "too short or silent to measure".into() };
-    println!("  loudness    {loudness}");
-    println!("  silence     {:.1} ms at the head, {:.1} ms at the tail", facts.silence_head * 1000.0, facts.silence_tail * 1000.0);
-    println!("  DC          {:+.5}", facts.dc);
-    println!("  seam step   {:.5} of full scale, from the last frame of the round to its first", facts.seam_step);
+    out!("  loudness    {loudness}");
+    if facts.greatest_short_term.is_finite() {
+        out!("  short-term  {} at most, range {:.1} LU", level(facts.greatest_short_term, "LUFS"), facts.loudness_range);
+    }
+    out!("  silence     {:.1} ms at the head, {:.1} ms at the tail", facts.silence_head * 1000.0, facts.silence_tail * 1000.0);
+    out!("  DC          {:+.5}", facts.dc);
+    out!("  seam step   {:.5} of full scale, from the last frame of the round to its first", facts.seam_step);
 }

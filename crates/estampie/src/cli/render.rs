@@ -1,6 +1,9 @@
 //! `estampie render PROJECT PLAYTHROUGH -o OUT.wav`.
 
+use super::output::{Aside, out, tell};
+use super::wave::{Bits, Wave};
 use super::{Failure, print_faults};
+use crate::levels::{self, Levels};
 use crate::project;
 use estampie_core::document::did_you_mean;
 use estampie_core::language::{Playthrough, playthrough};
@@ -9,8 +12,7 @@ use estampie_core::offline::{Rendering, frames, names_in};
 use estampie_core::trace::TraceWriter;
 use estampie_core::units::Seconds;
 use indicatif::{ProgressBar, ProgressStyle};
-use std::fs::File;
-use std::io::{BufWriter, IsTerminal as _};
+use std::io::IsTerminal as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -35,6 +37,12 @@ pub(super) struct Arguments {
     /// With the soft start that the workshop has
     #[arg(long)]
     soft_start: bool,
+    /// A level that the player sets, 0 to 10, instead of what levels.toml says; may be said several times
+    #[arg(long, value_name = "NAME=LEVEL", value_parser = read_level)]
+    level: Vec<(String, f32)>,
+    /// Write even over the project's own files
+    #[arg(long)]
+    force: bool,
 }
 
 /// The workshop's soft start.
@@ -56,52 +64,46 @@ fn find(loaded: &project::Loaded, name: &str) -> Result<Playthrough, Failure> {
     Err(Failure::Use(format!("there is no playthrough {name}; {mend}")))
 }
 
-enum Sink {
-    Int(hound::WavWriter<BufWriter<File>>, f32),
-    Float(hound::WavWriter<BufWriter<File>>),
+/// Player levels as `NAME=0..10`.
+fn read_level(text: &str) -> Result<(String, f32), String> {
+    let (name, value) = text.split_once('=').ok_or("write NAME=LEVEL, like music=0")?;
+    let value: f32 = value.trim().parse().ok().filter(|v| (0.0..=10.0).contains(v)).ok_or_else(|| format!("{value} is no level from 0 to 10"))?;
+    Ok((name.trim().to_owned(), value))
 }
 
-impl Sink {
-    fn create(path: &Path, rate: u32, bits: &str) -> Result<Sink, hound::Error> {
-        let float = bits == "32";
-        let bits_per_sample = bits.parse().unwrap_or(24);
-        let sample_format = if float { hound::SampleFormat::Float } else { hound::SampleFormat::Int };
-        let writer = hound::WavWriter::create(path, hound::WavSpec { channels: 2, sample_rate: rate, bits_per_sample, sample_format })?;
-        Ok(if float { Sink::Float(writer) } else { Sink::Int(writer, ((1u32 << (bits_per_sample - 1)) - 1) as f32) })
+/// The player's levels: those of `levels.toml`, and those of the command line over them.
+fn levels(loaded: &project::Loaded, told: &[(String, f32)]) -> Result<Levels, Failure> {
+    let (mut levels, notice) = levels::read(loaded.workspace.root());
+    if let Some(notice) = notice {
+        tell(&notice);
     }
-
-    fn write(&mut self, samples: &[f32]) -> Result<(), hound::Error> {
-        for sample in samples {
-            match self {
-                Sink::Int(writer, scale) => writer.write_sample((sample * *scale).round() as i32)?,
-                Sink::Float(writer) => writer.write_sample(*sample)?,
-            }
+    let known = &loaded.workspace.document().player_levels;
+    for (name, value) in told {
+        if !known.iter().any(|l| l.name == *name) {
+            let fix = did_you_mean(name, known.iter().map(|l| l.name.as_str()), "[player-levels] in mix.toml declares them");
+            return Err(Failure::Use(format!("there is no player level {name}; {fix}")));
         }
-        Ok(())
+        levels.insert(name.clone(), *value);
     }
-
-    fn finish(self) -> Result<(), hound::Error> {
-        match self {
-            Sink::Int(writer, _) | Sink::Float(writer) => writer.finalize(),
-        }
-    }
+    Ok(levels)
 }
 
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
+    if arguments.trace.as_ref().is_some_and(|trace| same_file(trace, &arguments.out)) {
+        return Err(Failure::Use(format!("-o and --trace are both {}; name two files", arguments.out.display())));
+    }
     let loaded = project::load(&arguments.project)?;
     print_faults(&loaded.faults);
     let playthrough = find(&loaded, &arguments.playthrough)?;
+    let levels = levels(&loaded, &arguments.level)?;
     let program = Arc::clone(&loaded.program);
     let mut names: Names = program.names.clone();
     names.add_all(&names_in(&playthrough));
-    let to_fault = |path: &Path| {
-        let path = path.display().to_string();
-        move |e: &dyn std::fmt::Display| Failure::Fault(format!("{path} cannot be written: {e}"))
-    };
-    let out_fault = to_fault(&arguments.out);
-    let mut wav = Sink::create(&arguments.out, program.rate, &arguments.bits).map_err(|e| out_fault(&e))?;
+    let aside = |path: &Path, endings: &[&str]| Aside::create(path, endings, Some(&arguments.project), arguments.force);
+    let out_fault = |e: std::io::Error| Failure::Fault(format!("{} cannot be written: {e}", arguments.out.display()));
+    let mut wav = Wave::new(aside(&arguments.out, &["wav", "wave"])?, program.rate, Bits::read(&arguments.bits)).map_err(out_fault)?;
     let mut trace = match &arguments.trace {
-        Some(path) => Some(TraceWriter::new(BufWriter::new(File::create(path).map_err(|e| to_fault(path)(&e))?))),
+        Some(path) => Some(TraceWriter::new(aside(path, &["jsonl", "json"])?)),
         None => None,
     };
     let total = frames(&playthrough, program.rate);
@@ -109,11 +111,16 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let style = ProgressStyle::with_template("rendering {bar:40} {pos} of {len} s");
     bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
     let soft_start = if arguments.soft_start { SOFT_START } else { Seconds(0.0) };
-    let mut rendering = Rendering::new(&program, &playthrough, arguments.seed, soft_start);
+    let mut rendering = Rendering::with_levels(&program, &playthrough, arguments.seed, soft_start, &levels::keys(&levels));
+    let stopped = super::stopped()?;
     let mut part = Vec::new();
     let mut trace_error = None;
     let begun = std::time::Instant::now();
     while rendering.left() > 0 {
+        if stopped.load(std::sync::atomic::Ordering::Relaxed) {
+            bar.finish_and_clear();
+            return Err(Failure::Fault("stopped; nothing was written".into()));
+        }
         rendering.next(u64::from(program.rate), &mut part, |happening| {
             if let Some(trace) = &mut trace
                 && let Err(error) = trace.write(happening, &names)
@@ -121,18 +128,36 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
                 trace_error.get_or_insert(error);
             }
         });
-        wav.write(&part).map_err(|e| out_fault(&e))?;
+        wav.write(&part).map_err(out_fault)?;
         bar.inc(1);
     }
     bar.finish_and_clear();
-    wav.finish().map_err(|e| out_fault(&e))?;
+    let spent = begun.elapsed().as_secs_f64();
     if let (Some(trace), Some(path)) = (trace, &arguments.trace) {
-        let finished = trace.finish();
-        if let Some(error) = trace_error.or(finished.err()) {
-            return Err(to_fault(path)(&error));
+        let failed = |e: std::io::Error| Failure::Fault(format!("{} cannot be written: {e}", path.display()));
+        let finished = trace.finish().map_err(failed)?;
+        if let Some(error) = trace_error {
+            return Err(failed(error));
         }
+        finished.finish()?;
     }
+    wav.finish().map_err(out_fault)?.finish()?;
     let seconds = total as f64 / f64::from(program.rate);
-    println!("{}: {seconds:.2} s, rendered {:.0} times as fast as it sounds", arguments.out.display(), seconds / begun.elapsed().as_secs_f64().max(1e-9));
-    Ok(())
+    let turned: Vec<String> = levels.iter().filter(|(_, v)| **v < 10.0).map(|(name, v)| format!("{name} {v}")).collect();
+    let at = if turned.is_empty() { String::new() } else { format!("; player levels: {}", turned.join(", ")) };
+    out!("{}: {seconds:.2} s, rendered {:.0} times as fast as it sounds{at}", arguments.out.display(), seconds / spent.max(1e-9));
+    match loaded.faults.len() {
+        0 => Ok(()),
+        1 => Err(Failure::Fault("the project has a fault, and was rendered without what it touches".into())),
+        n => Err(Failure::Fault(format!("the project has {n} faults, and was rendered without what they touch"))),
+    }
+}
+
+/// Whether two paths lead to one file, there or not.
+fn same_file(one: &Path, other: &Path) -> bool {
+    let real = |path: &Path| {
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        path.canonicalize().or_else(|_| Ok::<_, std::io::Error>(folder.canonicalize()?.join(path.file_name().unwrap_or_default()))).unwrap_or_else(|_| path.to_owned())
+    };
+    real(one) == real(other)
 }

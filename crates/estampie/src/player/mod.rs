@@ -21,6 +21,8 @@ use std::time::{Duration, Instant};
 pub(crate) struct Shared {
     quit: AtomicBool,
     frozen: AtomicBool,
+    /// Nothing is rendered yet: what is to sound is still being loaded.
+    held: AtomicBool,
     /// Share of real time that rendering takes, as bits of an `f32`.
     load: AtomicU32,
     /// Blocks of the device that found the ring empty.
@@ -73,6 +75,7 @@ impl Player {
         let shared = Arc::new(Shared {
             quit: AtomicBool::new(false),
             frozen: AtomicBool::new(false),
+            held: AtomicBool::new(false),
             load: AtomicU32::new(0),
             underruns: AtomicU64::new(0),
             wanted: Mutex::new(device),
@@ -98,9 +101,11 @@ impl Player {
             tap,
             rate,
             buffer,
+            leaving: None,
             gain: 1.0,
             trim: 1.0,
             samples: vec![0.0; 2 * 512],
+            other: vec![0.0; 2 * 512],
         };
         let named = |name: &str| std::thread::Builder::new().name(name.into());
         threads.extend(named("engine").spawn(move || paced.run()).ok());
@@ -125,6 +130,15 @@ impl Player {
 
     pub(crate) fn freeze(&self, on: bool) {
         self.shared.frozen.store(on, Ordering::Relaxed);
+    }
+
+    /// Lets the clock stand at its first frame, or go.
+    pub(crate) fn hold(&self, on: bool) {
+        self.shared.held.store(on, Ordering::Relaxed);
+    }
+
+    pub(crate) fn held(&self) -> bool {
+        self.shared.held.load(Ordering::Relaxed)
     }
 
     pub(crate) fn frozen(&self) -> bool {
@@ -197,6 +211,8 @@ struct Paced {
     engine: Box<Engine>,
     orders: Consumer<Order>,
     done: Producer<Box<Engine>>,
+    /// The engine before, while it fades out; with its gain.
+    leaving: Option<(Box<Engine>, f32)>,
     tap: Producer<f32>,
     rate: u32,
     buffer: usize,
@@ -205,6 +221,7 @@ struct Paced {
     /// The gain that was asked for last, on its way there.
     trim: f32,
     samples: Vec<f32>,
+    other: Vec<f32>,
 }
 
 /// A device that has not asked for so long is gone.
@@ -267,23 +284,45 @@ impl Paced {
     fn follow_orders(&mut self) {
         while let Ok(Order::Engine(engine)) = self.orders.pop() {
             let old = std::mem::replace(&mut self.engine, engine);
-            // The new one starts softly by itself; the old one's last samples are already on their way.
-            if let Err(rtrb::PushError::Full(old)) = self.done.push(old) {
-                drop(old);
+            // The new one starts softly by itself; the old one fades out. One that is still fading when a third comes has to go.
+            if let Some((older, _)) = self.leaving.replace((old, 1.0)) {
+                self.give_back(older);
             }
         }
+    }
+
+    /// Engines are dropped by the other side, where it hurts nobody.
+    fn give_back(&mut self, engine: Box<Engine>) {
+        if let Err(rtrb::PushError::Full(engine)) = self.done.push(engine) {
+            drop(engine);
+        }
+    }
+
+    /// Adds what the engine before still gives, falling to nothing in 20 ms.
+    fn fade_out(&mut self, count: usize) {
+        let Some((mut old, mut gain)) = self.leaving.take() else { return };
+        let out = &mut self.other[..count * 2];
+        old.render(out);
+        let step = 1.0 / (0.02 * self.rate as f32);
+        for (to, from) in self.samples.chunks_mut(2).zip(out.chunks(2)) {
+            gain = (gain - step).max(0.0);
+            to.iter_mut().zip(from).for_each(|(to, from)| *to += from * gain);
+        }
+        if gain > 0.0 { self.leaving = Some((old, gain)) } else { self.give_back(old) }
     }
 
     /// Makes `count` frames into `samples`, silence while frozen, and taps them for the loudness.
     fn make(&mut self, count: usize) {
         let frozen = self.shared.frozen.load(Ordering::Relaxed);
         let out = &mut self.samples[..count * 2];
-        if frozen && self.gain == 0.0 {
+        if frozen && self.gain == 0.0 || self.shared.held.load(Ordering::Relaxed) {
             out.fill(0.0);
             return;
         }
         let begun = Instant::now();
         self.engine.render(out);
+        self.fade_out(count);
+        let out = &mut self.samples[..count * 2];
         let spent = begun.elapsed().as_secs_f64() * f64::from(self.rate) / count as f64;
         let before = f32::from_bits(self.shared.load.load(Ordering::Relaxed));
         self.shared.load.store((before + (spent as f32 - before) * 0.02).to_bits(), Ordering::Relaxed);

@@ -4,6 +4,7 @@
 use super::Options;
 pub(crate) use super::aims::{Hit, Typed};
 use super::curve::Editor;
+use super::keeping::Keeping;
 use super::keys::{self, Do, PADS, View};
 use super::line::Line;
 use super::map::MapView;
@@ -68,6 +69,12 @@ pub(crate) enum Mode {
     Faults,
     /// Unsaved edits, and one wants to quit.
     Quitting,
+    /// An earlier session's edits were not saved.
+    BringBack,
+    /// Files that somebody else has changed too.
+    Contested,
+    /// Files that are write-protected and to be saved.
+    Protected(Vec<String>),
 }
 
 /// A line said to the designer.
@@ -87,8 +94,8 @@ enum Loaded {
 struct Loading {
     results: Receiver<Loaded>,
     sender: Sender<Loaded>,
-    /// When each file that was asked for had last been written.
-    asked: std::collections::BTreeMap<String, Option<std::time::SystemTime>>,
+    /// When each file that was asked for had last been written, and how it is played.
+    asked: std::collections::BTreeMap<String, (Option<std::time::SystemTime>, assets::Goes)>,
     left: usize,
     total: usize,
     compiled: Instant,
@@ -112,6 +119,8 @@ pub(crate) struct App {
     pub(crate) scroll: usize,
     pub(crate) hits: Vec<(Rect, Hit)>,
     pub(crate) quit: bool,
+    /// Whether the window is large enough for the page.
+    pub(crate) fits: bool,
     pub(crate) message: Option<Message>,
     pub(crate) sounds: SoundsView,
     pub(crate) wiring: WiringView,
@@ -122,6 +131,9 @@ pub(crate) struct App {
     pub(crate) survey: (Survey, Vec<String>),
     /// What is known of audio files.
     pub(crate) facts: HashMap<String, TakeFacts>,
+    pub(super) keeping: Keeping,
+    /// The terminal is wanted back by the shell for a while.
+    pub(crate) suspend: bool,
     assets: Assets,
     loading: Loading,
     looked_outside: Instant,
@@ -133,7 +145,9 @@ pub(crate) struct App {
 
 impl App {
     pub(crate) fn open(folder: &Path, options: &Options) -> Result<App, Failure> {
-        let workspace = Workspace::open(folder)?;
+        let mut workspace = Workspace::open(folder)?;
+        let (keeping, busy) = Keeping::open(workspace.root());
+        workspace.set_only_read(busy.clone());
         let assets = Assets::default();
         let (program, found) = program::compile(workspace.document(), &assets);
         let faults = all_faults(&workspace, found);
@@ -155,6 +169,7 @@ impl App {
             scroll: 0,
             hits: Vec::new(),
             quit: false,
+            fits: true,
             message: None,
             sounds: SoundsView::default(),
             wiring: WiringView::default(),
@@ -163,6 +178,8 @@ impl App {
             map: MapView::default(),
             survey: Default::default(),
             facts: HashMap::new(),
+            keeping,
+            suspend: false,
             assets,
             loading: Loading { results, sender, asked: Default::default(), left: 0, total: 0, compiled: now },
             looked_outside: now,
@@ -170,10 +187,15 @@ impl App {
             sent: None,
         };
         app.look_through();
+        app.rehearsal.player.hold(true);
         app.load_missing();
-        if let Some(notice) = notice {
+        if app.loading.left == 0 {
+            app.rehearsal.begin_loaded();
+        }
+        if let Some(notice) = busy.or(notice) {
             app.alarm(notice);
         }
+        app.offer_journal();
         Ok(app)
     }
 
@@ -187,7 +209,7 @@ impl App {
 
     /// Files that are loaded, and all that were asked for, until the engine has them all.
     pub(crate) fn loading(&self) -> Option<(usize, usize)> {
-        let adopted = || self.rehearsal.status_program().is_some_and(|p| p.sounds.iter().all(|s| !s.loading));
+        let adopted = || !self.rehearsal.player.held() && self.rehearsal.status_program().is_some_and(|p| p.sounds.iter().all(|s| !s.loading));
         (self.loading.left > 0 || (self.loading.total > 0 && !adopted())).then_some((self.loading.total - self.loading.left, self.loading.total))
     }
 
@@ -273,6 +295,9 @@ impl App {
         news |= self.poll_twenty();
         if arrived && (self.loading.left == 0 || self.loading.compiled.elapsed() > Duration::from_millis(300)) {
             self.compile();
+            if self.loading.left == 0 {
+                self.rehearsal.begin_loaded();
+            }
             news = true;
         }
         if self.looked_outside.elapsed() > Duration::from_secs(1) {
@@ -285,10 +310,11 @@ impl App {
                 news = true;
             }
             if !contested.is_empty() {
-                self.alarm(format!("changed outside and here: {}; yours is kept, saving writes it", contested.join(", ")));
+                self.alarm(format!("changed here and by somebody else: {}; ctrl-s asks which to keep", contested.join(", ")));
                 news = true;
             }
         }
+        self.keep_journal(false);
         if self.message.as_ref().is_some_and(|m| m.until < Instant::now()) {
             self.message = None;
             news = true;
@@ -330,11 +356,11 @@ impl App {
         let written = |name: &str| std::fs::metadata(root.join(name)).and_then(|m| m.modified()).ok();
         // New ones, and those that were written again since: a file that is exported anew is heard anew.
         let asked = &mut self.loading.asked;
-        let names: Vec<String> = wanted
+        let names: Vec<(String, assets::Goes)> = wanted
             .into_iter()
-            .filter(|name| {
-                let now = written(name);
-                asked.insert(name.clone(), now) != Some(now)
+            .filter(|(name, goes)| {
+                let now = (written(name), goes.clone());
+                asked.insert(name.clone(), now.clone()) != Some(now)
             })
             .collect();
         if names.is_empty() {
@@ -381,19 +407,39 @@ impl App {
     /// Says why an edit did nothing, if one did.
     fn say_refused(&mut self) {
         if self.workspace.take_refused() {
-            self.alarm("you hear B, which stays as it was kept: a goes back to A, where edits go");
+            match self.workspace.only_read().map(str::to_owned) {
+                Some(why) => self.alarm(why),
+                None => self.alarm("you hear B, which stays as it was kept: a goes back to A, where edits go"),
+            }
         }
     }
 
     fn key(&mut self, event: KeyEvent) {
         let name = keys::name(event);
+        // What cannot be seen is not edited.
+        if !self.fits && !matches!(name.as_str(), "ctrl-s" | "ctrl-z" | "q" | "ctrl-c" | "esc" | "space" | ".") {
+            return;
+        }
         if name == "ctrl-s" {
             return self.save();
+        }
+        if name == "ctrl-z" {
+            self.suspend = true;
+            return;
         }
         match std::mem::replace(&mut self.mode, Mode::Page) {
             Mode::Typing(typed, text) => self.key_typing(&name, typed, text),
             Mode::Finder { query, at } => self.key_finder(&name, query, at),
             Mode::Quitting => self.key_quitting(&name),
+            Mode::BringBack => self.key_bring_back(&name),
+            Mode::Contested => self.key_contested(&name),
+            Mode::Protected(files) => match name.as_str() {
+                "y" | "w" => {
+                    self.save_all(true);
+                }
+                "esc" | "n" | "q" | "ctrl-c" => {}
+                _ => self.mode = Mode::Protected(files),
+            },
             Mode::Sentence(sentence) => self.key_sentence(&name, sentence),
             Mode::Curve(editor) => self.key_curve(&name, editor),
             Mode::Files(picker) => self.key_files(&name, picker),
@@ -430,10 +476,7 @@ impl App {
 
     fn key_quitting(&mut self, name: &str) {
         match name {
-            "s" | "y" => {
-                self.save();
-                self.quit = self.workspace.unsaved() == 0;
-            }
+            "s" | "y" => self.quit = self.save_all(false) && self.workspace.unsaved() == 0,
             "d" | "ctrl-c" => self.quit = true,
             "esc" | "n" | "q" => {}
             _ => self.mode = Mode::Quitting,
@@ -458,6 +501,10 @@ impl App {
             Do::View(view) => self.view = view,
             Do::Up => self.go(-1),
             Do::Down => self.go(1),
+            Do::Higher => self.go(-10),
+            Do::Lower => self.go(10),
+            Do::First => self.go(-100_000),
+            Do::Last => self.go(100_000),
             Do::Left => self.nudge(-1.0),
             Do::Right => self.nudge(1.0),
             Do::FineLeft => self.nudge(-0.1),
@@ -495,8 +542,8 @@ impl App {
             }
             Do::Restart => self.rehearsal.restart(),
             Do::Theme => self.theme = self.theme.turned(),
+            // What is chosen stays chosen: there is nothing to go back from.
             Do::Back => {
-                self.voice = None;
                 if self.view == View::Sounds {
                     self.sounds.filter.clear();
                 }
@@ -523,8 +570,14 @@ impl App {
                 let any = self.rehearsal.clear_only();
                 self.say(if any { "nothing is for the rehearsal only any more" } else { "nothing is for the rehearsal only" });
             }
-            Do::Quit if self.workspace.unsaved() == 0 => self.quit = true,
-            Do::Quit => self.mode = Mode::Quitting,
+            Do::Quit => {
+                // What is being recorded is kept like any edit.
+                if self.rehearsal.recording() {
+                    self.record();
+                }
+                if self.workspace.unsaved() == 0 { self.quit = true } else { self.mode = Mode::Quitting }
+            }
+            Do::EditToo => self.edit_too(),
             // What only other views know.
             _ => {}
         }
@@ -564,7 +617,7 @@ impl App {
         voices
     }
 
-    /// How many voices of a flock or scatter one stands for.
+    /// How many voices of a flock or one-shots one stands for.
     pub(crate) fn crowd(&self, voice: &estampie_core::engine::VoiceStatus) -> usize {
         let program = self.program();
         if !is_member(program, voice.emitter) {
@@ -644,7 +697,7 @@ impl App {
         }
     }
 
-    fn undo(&mut self) {
+    pub(super) fn undo(&mut self) {
         let done = self.workspace.undo();
         self.gone_back(done, "undo", "undid");
     }
@@ -655,22 +708,19 @@ impl App {
     }
 
     /// After an undo or a redo of the edit `done`.
-    fn gone_back(&mut self, done: Option<String>, verb: &str, past: &str) {
+    fn gone_back(&mut self, done: Result<Option<String>, String>, verb: &str, past: &str) {
         match done {
-            Some(name) => {
+            Ok(Some(name)) => {
                 self.compile();
                 self.load_missing();
                 self.say(format!("{past} {name}"));
             }
-            None => self.say(format!("nothing to {verb}")),
+            Ok(None) => self.say(format!("nothing to {verb}")),
+            Err(why) => self.alarm(why),
         }
     }
 
     pub(super) fn save(&mut self) {
-        match self.workspace.save() {
-            Ok(0) => self.say("nothing to save"),
-            Ok(count) => self.say(format!("saved {count} file{}", if count == 1 { "" } else { "s" })),
-            Err(error) => self.alarm(format!("not saved: {error}; your edits are still here")),
-        }
+        self.save_all(false);
     }
 }

@@ -81,6 +81,9 @@ fn all(app: &App) -> Vec<Entry> {
         add(binding.words.to_owned(), "do", Found::Do(binding.does));
     }
     add("restart the rehearsal from silence".into(), "do", Found::Do(Do::Restart));
+    if app.workspace.only_read().is_some() {
+        add("edit here too, though another workshop has the project open".into(), "do", Found::Do(Do::EditToo));
+    }
     add("the light theme, or back to the dark one".into(), "do", Found::Do(Do::Theme));
     add("which sound devices there are".into(), "do", Found::Devices);
     add("device none: the silent clock".into(), "do", Found::Device("none".into()));

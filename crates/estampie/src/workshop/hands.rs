@@ -124,11 +124,17 @@ impl App {
         self.say(format!("replaying {name} from a fresh start"));
     }
 
+    /// The number and the file of the next recording.
+    pub(super) fn next_take(&self) -> (usize, String) {
+        let file = |n: usize| format!("playthroughs/take-{n}.play");
+        let taken = |n: &usize| self.workspace.sources().get(&file(*n)).is_some();
+        let number = (1..).find(|n| !taken(n)).unwrap_or(1);
+        (number, file(number))
+    }
+
     pub(super) fn record(&mut self) {
         if let Some(playthrough) = self.rehearsal.end_recording() {
-            let taken = |n: &usize| self.workspace.sources().get(&format!("playthroughs/take-{n}.play")).is_some();
-            let number = (1..).find(|n| !taken(n)).unwrap_or(1);
-            let file = format!("playthroughs/take-{number}.play");
+            let (number, file) = self.next_take();
             self.workspace.replace(&format!("recording of take-{number}"), &file, &playthrough.to_string());
             self.compile();
             self.say(format!("recorded as take-{number}; it is in the list of playthroughs"));

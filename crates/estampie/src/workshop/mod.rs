@@ -5,6 +5,7 @@ mod app;
 mod curve;
 mod finder;
 mod hands;
+mod keeping;
 mod keys;
 mod line;
 mod map;
@@ -25,8 +26,9 @@ use crate::cli::Failure;
 use app::App;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture};
 use ratatui::crossterm::execute;
-use std::io::IsTerminal as _;
+use std::io::{IsTerminal as _, Write as _};
 use std::path::Path;
+use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 
 /// How the workshop is opened.
@@ -50,30 +52,54 @@ pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
     let log = quiet_errors();
     let begun = Instant::now();
     let mut app = App::open(folder, options)?;
+    let signals = keeping::Signals::listen()?;
     let mut terminal = ratatui::try_init()?;
+    keeping::keep_panics_off_the_page();
     let _ = execute!(std::io::stdout(), EnableMouseCapture);
-    let ended = run(&mut terminal, &mut app, begun);
+    let ended = run(&mut terminal, &mut app, &signals, begun);
+    app.keep_journal(true);
+    if app.quit && signals.said().is_none() {
+        app.end_journal();
+    }
+    let unsaved = app.workspace.unsaved();
     let _ = execute!(std::io::stdout(), DisableMouseCapture);
     ratatui::restore();
     drop(app);
     drop(log);
+    if let Some(signal) = signals.said() {
+        let kept = if unsaved > 0 { "; what was not saved is kept, and offered at the next start" } else { "" };
+        let _ = writeln!(std::io::stdout(), "estampie: ended by signal {signal}{kept}");
+        std::process::exit(128 + signal);
+    }
     ended
 }
 
-fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, begun: Instant) -> Result<(), Failure> {
+fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping::Signals, begun: Instant) -> Result<(), Failure> {
     let (mut frames, mut work, mut longest) = (0u32, Duration::ZERO, Duration::ZERO);
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
     let (mut stale, mut touched) = (true, true);
-    while !app.quit {
+    while !app.quit && signals.said().is_none() {
         // In silence only the clock moves: a third of the pictures are enough.
         let pace = if touched || app.lively() { FRAME } else { FRAME * 3 };
         let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
         if event::poll(wait)? {
+            app.fits = terminal.size().is_ok_and(|size| page::fits(size.width, size.height));
             // All that has come, so that a drag is not drawn step by step.
             while event::poll(Duration::ZERO)? {
                 stale |= app.event(&event::read()?);
                 touched = true;
             }
+        }
+        if signals.stop.swap(false, Ordering::Relaxed) || std::mem::take(&mut app.suspend) {
+            app.keep_journal(true);
+            let _ = execute!(std::io::stdout(), DisableMouseCapture);
+            ratatui::restore();
+            keeping::suspend();
+            *terminal = ratatui::try_init()?;
+            keeping::keep_panics_off_the_page();
+            let _ = execute!(std::io::stdout(), EnableMouseCapture);
+            terminal.clear()?;
+            stale = true;
         }
         stale |= app.poll();
         if stale && (drawn.elapsed() >= pace || (touched && drawn.elapsed() >= FRAME)) {
@@ -98,8 +124,7 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, begun: Instant) -
 /// Sends standard error and the log to a file while the page is up: libraries of the sound system write there, and
 /// would write over the page. Gives what keeps the log going.
 fn quiet_errors() -> Option<tracing_appender::non_blocking::WorkerGuard> {
-    let folders = directories::ProjectDirs::from("", "", "estampie")?;
-    let folder = folders.state_dir().unwrap_or_else(|| folders.data_local_dir()).to_owned();
+    let folder = keeping::state_folder()?;
     std::fs::create_dir_all(&folder).ok()?;
     let errors = std::fs::File::options().create(true).append(true).open(folder.join("errors.log")).ok()?;
     #[cfg(unix)]

@@ -86,7 +86,7 @@ pub(crate) fn faults(app: &App, pen: &mut Pen<'_>, area: Rect) {
         let bold = pen.style(Role::Vellum).add_modifier(Modifier::BOLD);
         let end = pen.put(2, y, width, &fault.place.to_string(), bold);
         pen.text(end + 2, y, (width + 2).saturating_sub(end + 2), &fault.what, Role::Red);
-        pen.text(4, y + 1, width - 2, &format!("mend: {}", fault.mend), Role::Verdigris);
+        pen.text(4, y + 1, width - 2, &format!("fix: {}", fault.mend), Role::Verdigris);
         y += 3;
     }
 }

@@ -13,14 +13,19 @@ use ratatui::style::Modifier;
 /// The least size that the page works in.
 const LEAST: (u16, u16) = (100, 30);
 
+/// Whether the page works in a window of so many columns and rows.
+pub(crate) fn fits(width: u16, height: u16) -> bool {
+    width >= LEAST.0 && height >= LEAST.1
+}
+
 /// Draws everything and gives what the places on the screen mean to the mouse.
 pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
     let area = frame.area();
     let mut pen = Pen { buffer: frame.buffer_mut(), theme: app.theme };
     pen.buffer.set_style(area, app.theme.ground());
     let mut hits = Vec::new();
-    if area.width < LEAST.0 || area.height < LEAST.1 {
-        let text = format!("{} × {} is too small: make the window {} × {} or larger. The sound goes on.", area.width, area.height, LEAST.0, LEAST.1);
+    if !fits(area.width, area.height) {
+        let text = format!("{} × {} is too small: make the window {} × {} or larger. The sound goes on, and no key edits what is not in sight; q quits.", area.width, area.height, LEAST.0, LEAST.1);
         // In rows, since the window may be narrower than the sentence.
         for (y, row) in (0..).zip(rows_of(&text, usize::from(area.width), "")) {
             pen.text(0, y, area.width, &row, Role::Vellum);
@@ -47,6 +52,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
         Mode::Typing(super::app::Typed::Point(editor), _) => curve::draw(app, &mut pen, over(app, body), editor, &mut hits),
         Mode::Files(picker) => sounds::draw_files(app, &mut pen, body, picker),
         Mode::Differences => overlay::differences(app, &mut pen, body),
+        Mode::Contested => app.draw_contested(&mut pen, body),
         Mode::Finder { query, at } => overlay::finder(app, &mut pen, body, query, *at),
         _ => {}
     }
@@ -95,7 +101,10 @@ fn title(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) 
         Output::Device(name) => ("●", name, Role::Verdigris),
         Output::Silent(why) => ("○", format!("silent clock: {why}"), Role::Red),
     };
+    let contested = app.workspace.contested().count();
     let saved = match app.workspace.unsaved() {
+        _ if app.workspace.only_read().is_some() => ("○ only read".to_owned(), Role::Red),
+        n if contested > 0 => (format!("! {n} contested"), Role::Red),
         0 => ("● saved".to_owned(), Role::Verdigris),
         n => (format!("◆ {n} unsaved"), Role::Red),
     };
@@ -224,6 +233,12 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
     if !only.by_hand.is_empty() {
         said.push(("by hand", only.by_hand.iter().map(|(k, share)| format!("{} {share} %", rehearsal.names.get(*k))).collect::<Vec<_>>().join(" ")));
     }
+    if let Some(emitter) = only.alone {
+        said.push(("alone", rehearsal.names.get(emitter).to_owned()));
+    }
+    if let Some(head) = only.head {
+        said.push(("heard by", if head { "headphones" } else { "speakers" }.to_owned()));
+    }
     if only.metronome {
         said.push(("metronome", "on every beat".to_owned()));
     }
@@ -307,6 +322,22 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
             let count = app.workspace.unsaved();
             let x = pen.text(1, y, width - 2, &format!("{count} unsaved file{}.", if count == 1 { "" } else { "s" }), Role::Red) + 1;
             keys(pen, x, y, width, &[("s", "save and quit"), ("d", "quit without saving"), ("esc", "stay")]);
+            return;
+        }
+        Mode::BringBack => {
+            let x = pen.text(1, y, width.saturating_sub(44), &app.found_words(), Role::Red) + 1;
+            keys(pen, x, y, width, &[("enter", "bring them back"), ("d", "forget them")]);
+            return;
+        }
+        Mode::Contested => {
+            if app.message.as_ref().is_none_or(|m| !m.alarm) {
+                let list = [("m", "keep mine"), ("t", "keep theirs"), ("b", "both, where they do not meet"), ("↑ ↓", "scroll"), ("esc", "later")];
+                return keys(pen, 1, y, width, &list);
+            }
+        }
+        Mode::Protected(files) => {
+            let x = pen.text(1, y, width.saturating_sub(40), &format!("write-protected: {}.", files.join(", ")), Role::Red) + 1;
+            keys(pen, x, y, width, &[("y", "write all the same"), ("esc", "leave them")]);
             return;
         }
         Mode::Finder { .. } => return keys(pen, 1, y, width, &[("enter", "go there, or do it"), ("↑ ↓", "choose"), ("esc", "back")]),

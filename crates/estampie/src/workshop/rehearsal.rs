@@ -17,10 +17,10 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-/// Whether an emitter is one of a flock or of a scatter.
+/// Whether an emitter is one of a flock or of a one-shots.
 pub(crate) fn is_member(program: &Program, emitter: NameKey) -> bool {
     let world = &program.world;
-    !emitter.is_none() && (world.flocks.iter().any(|f| f.members.contains(&emitter)) || world.scatters.iter().any(|s| s.members.contains(&emitter)))
+    !emitter.is_none() && (world.flocks.iter().any(|f| f.members.contains(&emitter)) || world.one_shots.iter().any(|s| s.members.contains(&emitter)))
 }
 
 /// How much of the past the lanes show.
@@ -31,7 +31,7 @@ pub(crate) struct LogLine {
     pub(crate) frame: u64,
     pub(crate) text: String,
     pub(crate) label: Label,
-    /// The sound of a flock or scatter whose plays are counted in this line, and how many there were.
+    /// The sound of a flock or one-shots whose plays are counted in this line, and how many there were.
     crowd: Option<(NameKey, u32)>,
 }
 
@@ -171,6 +171,10 @@ pub(crate) struct Only {
     pub(crate) by_hand: BTreeMap<NameKey, u8>,
     /// Layers brought in or taken out by hand, against how they begin.
     pub(crate) switched: BTreeMap<NameKey, bool>,
+    /// The emitter that is heard alone.
+    pub(crate) alone: Option<NameKey>,
+    /// Placed sounds are heard with a head between the ears, or without, against what the project says.
+    pub(crate) head: Option<bool>,
 }
 
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>, player: &Levels) -> (Engine, Remote) {
@@ -317,6 +321,8 @@ impl Rehearsal {
         list.extend(only.switched.iter().map(|(layer, on)| InputKind::Switch { layer: *layer, on: *on }));
         list.extend(only.bypassed.iter().map(|effect| InputKind::Bypass { effect: *effect, on: true }));
         list.extend(only.by_hand.iter().map(|(snapshot, percent)| InputKind::ByHand { snapshot: *snapshot, share: Some(f32::from(*percent) / 100.0) }));
+        list.push(InputKind::SoloEmitter { emitter: only.alone.unwrap_or(NameKey::NONE) });
+        list.push(InputKind::Head { on: only.head });
         let (sound, take) = only.forced.unwrap_or((NameKey::NONE, 0));
         list.push(InputKind::ForceTake { sound, take });
         for (sounds, solo) in [(&only.muted_sounds, false), (&only.soloed_sounds, true)] {
@@ -371,6 +377,14 @@ impl Rehearsal {
         any
     }
 
+    /// Begins from the first frame with the program that is there now, as soon as its audio is: until then the clock stands still.
+    pub(crate) fn begin_loaded(&mut self) {
+        if self.player.held() {
+            self.begin(1, Vec::new());
+            self.player.hold(false);
+        }
+    }
+
     pub(crate) fn restart(&mut self) {
         self.begin(1, Vec::new());
     }
@@ -405,6 +419,12 @@ impl Rehearsal {
 
     pub(crate) fn recording(&self) -> bool {
         self.recorder.is_some()
+    }
+
+    /// What has been recorded up to now.
+    pub(crate) fn recording_so_far(&self) -> Option<Playthrough> {
+        let frame = self.frame();
+        self.recorder.clone().map(|recorder| recorder.finish(frame))
     }
 
     /// Ends the recording and gives it as text.

@@ -250,6 +250,8 @@ pub struct TransitionDoc {
     pub overlap: Length,
     /// Whether it may be gone at all.
     pub allowed: bool,
+    /// Why what a check finds here is as it should be.
+    pub accepted: Option<String>,
     /// Its place among the transitions of the piece.
     pub written: usize,
     /// Where it is written.

@@ -85,6 +85,7 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
     let share = |field, usual: f32| fields.limited(field, Share(0.0), Share(1.0)).map_or(usual, |s| s.0);
     (patch.sustain, patch.brightness) = (share("sustain", patch.sustain), share("brightness", patch.brightness));
     patch.detune = fields.limited("detune", Semitones(0.0), Semitones(1.0)).map_or(patch.detune, |s| s.0 * 100.0);
+    patch.width = fields.limited("width", Share(0.0), Share(1.0)).map_or(patch.width, |s| s.0);
     patch.gain = fields.limited("level", Decibels(-60.0), Decibels(12.0)).map_or(1.0, Decibels::gain);
     let wave = fields.read("wave", "saw, square, triangle or sine", |text| {
         Wave::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| format!("\"{text}\" is not a wave"))
@@ -392,19 +393,25 @@ fn transition(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
         "close ending" => Way::CloseEnding,
         _ => Way::Section(text),
     });
-    let doc = TransitionDoc {
-        from: from?,
-        to: to?,
-        leave: fields.read("leave", Moment::EXPECTED, Moment::read).map(|m| m.value),
-        way,
-        arrive: fields.read("arrive", Arrive::EXPECTED, Arrive::read).map_or(Arrive::Start, |a| a.value),
-        falls: fields.read("old-falls", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map(|s| s.value),
-        rises: fields.read("new-rises", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map_or(straight, |s| s.value),
-        overlap: fields.read("overlap", "a length like 1 beat", Length::read).map_or(Length::NONE, |l| l.value),
-        allowed: fields.yes("allowed").is_none_or(|y| y.value),
-        written,
-        place: fields.place.clone(),
-    };
+    let doc =
+        TransitionDoc {
+            from: from?,
+            to: to?,
+            leave: fields.read("leave", Moment::EXPECTED, Moment::read).map(|m| m.value),
+            way,
+            arrive: fields.read("arrive", Arrive::EXPECTED, Arrive::read).map_or(Arrive::Start, |a| a.value),
+            falls: fields.read("old-falls", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map(|s| s.value),
+            rises: fields.read("new-rises", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map_or(straight, |s| s.value),
+            overlap: fields.read("overlap", "a length like 1 beat", Length::read).map_or(Length::NONE, |l| l.value),
+            allowed: fields.yes("allowed").is_none_or(|y| y.value),
+            accepted: fields
+                .read("accepted", "the reason, in words", |t| {
+                    if t.trim().is_empty() { Err("it is accepted without a reason".into()) } else { Ok(t.trim().to_owned()) }
+                })
+                .map(|a| a.value),
+            written,
+            place: fields.place.clone(),
+        };
     fields.finish();
     Some(doc)
 }

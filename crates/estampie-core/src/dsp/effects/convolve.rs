@@ -5,7 +5,7 @@
 //! (overlap-save), each part when the block before it is complete.
 
 use super::delay::DelayLine;
-use super::{Around, Effect, Kind, Making, Ramp, Setting, Unit, gain_of};
+use super::{Around, Crossing, Effect, Kind, Making, Ramp, Setting, Unit, gain_of, share_left};
 use realfft::num_complex::Complex;
 use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
 use std::fmt;
@@ -91,7 +91,7 @@ struct Convolver {
     used: usize,
     newest: usize,
     pre: [DelayLine; 2],
-    pre_delay: Ramp,
+    pre_delay: Crossing<usize>,
     level: Ramp,
     rate: f32,
 }
@@ -124,7 +124,7 @@ impl Convolver {
             used: 0,
             newest: 0,
             pre: [DelayLine::new(room), DelayLine::new(room)],
-            pre_delay: Ramp::NEW,
+            pre_delay: Crossing::new(0.040, making.rate),
             level: Ramp::NEW,
             rate: making.rate as f32,
         }
@@ -169,14 +169,15 @@ impl Effect for Convolver {
             return;
         };
         let (mut level, step) = self.level.steps(gain_of(around.to[0]), n);
-        let (mut pre, pre_step) = self.pre_delay.steps(around.to[1] * self.rate, n);
+        let (pre, leaving) = self.pre_delay.go((around.to[1] * self.rate).round() as usize, n);
         for i in 0..n {
             level += step;
-            pre += pre_step;
             for (channel, sample) in [&mut left[i], &mut right[i]].into_iter().enumerate() {
                 self.pre[channel].write(*sample);
                 let part = &mut self.channels[channel];
-                part.past[PART + self.used] = self.pre[channel].between(1.0 + pre);
+                let now = self.pre[channel].at(1 + pre);
+                let of_old = leaving.map_or(0.0, |(old, share, step)| (self.pre[channel].at(1 + old) - now) * share_left((share, step), i));
+                part.past[PART + self.used] = now + of_old;
                 let window = &part.past[self.used + 1..=self.used + PART];
                 let mut lanes = [0.0f32; 8];
                 for (a, b) in window.chunks_exact(8).zip(impulse.head[channel].chunks_exact(8)) {
@@ -191,6 +192,11 @@ impl Effect for Convolver {
                 self.turn(&impulse);
             }
         }
+    }
+
+    fn longest_gap(&self) -> f32 {
+        // A response may begin, or be silent within, for as long as it is.
+        0.25 + self.impulse.as_ref().map_or(0.0, |i| i.frames as f32 / self.rate)
     }
 
     fn clear(&mut self) {

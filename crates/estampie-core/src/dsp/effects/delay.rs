@@ -1,5 +1,7 @@
 //! A line of past samples.
 
+use crate::dsp::{Interpolator, ONE, TAPS};
+
 /// Past samples of one channel, read at any distance, also between two samples.
 #[derive(Debug, Clone)]
 pub(crate) struct DelayLine {
@@ -48,15 +50,6 @@ impl DelayLine {
         self.samples[self.next.wrapping_sub(back) & self.mask]
     }
 
-    /// Between two samples, in a straight line. Whole distances give the sample itself.
-    pub(super) fn between(&self, back: f32) -> f32 {
-        let back = back.clamp(1.0, self.most() as f32);
-        let whole = back as usize;
-        let part = back - whole as f32;
-        let a = self.at(whole);
-        a + (self.at(whole + 1) - a) * part
-    }
-
     /// Between samples by a cubic through four of them (Hermite, Catmull and Rom 1974): brighter than a straight line.
     pub(super) fn smooth(&self, back: f32) -> f32 {
         let back = back.clamp(2.0, self.most() as f32);
@@ -68,6 +61,28 @@ impl DelayLine {
         let twist = 0.5 * (d - a) + 1.5 * (b - c);
         ((twist * t + bend) * t + slope) * t + b
     }
+
+    /// Between samples by the kernel for what is gone through by `advance` (32.32 fixed point): nothing folds back. `back` is at least
+    /// [`DelayLine::REACH`].
+    pub(super) fn band_limited(&self, interpolator: &Interpolator, back: f64, advance: u64) -> f32 {
+        let whole = back.ceil();
+        let position = ((whole - back) * ONE as f64) as u64;
+        let taps = interpolator.count(advance);
+        // The sample itself is the one before the middle; the first is the oldest.
+        let oldest = whole as usize + taps / 2 - 1;
+        let start = self.next.wrapping_sub(oldest) & self.mask;
+        match self.samples.get(start..start + taps) {
+            Some(inside) => interpolator.weigh(inside, position, advance),
+            None => {
+                let mut near = [0.0; TAPS];
+                near[..taps].iter_mut().enumerate().for_each(|(at, slot)| *slot = self.samples[(start + at) & self.mask]);
+                interpolator.weigh(&near[..taps], position, advance)
+            }
+        }
+    }
+
+    /// The least distance for [`DelayLine::band_limited`] if it is gone through up to twice as fast.
+    pub(super) const REACH: f32 = 15.0;
 
     pub(super) fn clear(&mut self) {
         self.samples.fill(0.0);

@@ -85,6 +85,8 @@ struct Dynamics {
     hold_left: u32,
     make_up: Ramp,
     least: f32,
+    /// Seconds until it has gone back to where it is in silence.
+    settles: f32,
 }
 
 impl Dynamics {
@@ -99,6 +101,7 @@ impl Dynamics {
             hold_left: 0,
             make_up: Ramp::NEW,
             least: 0.0,
+            settles: 0.0,
         }
     }
 
@@ -108,15 +111,12 @@ impl Dynamics {
     }
 
     /// What is wanted goes through two followers: for a compressor release, then attack; an expander opens by its attack and
-    /// closes by its release.
-    fn follow(&mut self, wanted: f32, attack: f32, release: f32, hold: u32) {
+    /// closes by its release, once it has been under the threshold for as long as it holds.
+    fn follow(&mut self, wanted: f32, attack: f32, release: f32) {
         if self.below {
             if wanted > self.change {
                 self.change = wanted + (self.change - wanted) * attack;
-                self.hold_left = hold;
-            } else if self.hold_left > 0 {
-                self.hold_left -= 1;
-            } else {
+            } else if self.hold_left == 0 {
                 self.change = wanted + (self.change - wanted) * release;
             }
         } else {
@@ -142,6 +142,7 @@ impl Effect for Dynamics {
         let hold = if self.below { (f64::from(to[7]) * self.rate) as u32 } else { 0 };
         let (mut make_up, step) = self.make_up.steps(if self.below { 1.0 } else { gain_of(to[5]) }, left.len());
         self.least = 0.0;
+        self.settles = 5.0 * to[4] + if self.below { to[7] } else { 0.0 };
         for i in 0..left.len() {
             let (a, b) = around.key.map_or((left[i], right[i]), |[l, r]| (l[i], r[i]));
             let level = if self.rms {
@@ -152,7 +153,8 @@ impl Effect for Dynamics {
             };
             let over = level - threshold;
             let wanted = if self.below { expanded(over, ratio, knee, to[5]) } else { compressed(over, ratio, knee) };
-            self.follow(wanted, attack, release, hold);
+            self.hold_left = if over >= 0.0 { hold } else { self.hold_left.saturating_sub(1) };
+            self.follow(wanted, attack, release);
             self.least = self.least.min(self.change);
             make_up += step;
             let gain = gain_of(self.change) * make_up;
@@ -162,6 +164,11 @@ impl Effect for Dynamics {
         if self.square < 1e-20 {
             self.square = 0.0;
         }
+    }
+
+    fn longest_gap(&self) -> f32 {
+        // What it has come to is followed to its end, or the next sound would begin turned down.
+        self.settles
     }
 
     fn reduction(&self) -> Option<f32> {

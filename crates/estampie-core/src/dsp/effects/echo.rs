@@ -1,16 +1,19 @@
 //! Echoes: a delay that feeds itself through two filters, straight or from side to side, by time or by the music's beats.
+//!
+//! Set to beats it remembers four of the slowest there are; otherwise two seconds, and beats that are moved beyond that are halved until
+//! they fit.
 
 use super::delay::DelayLine;
 use super::tone::{Mixture, Section};
-use super::{Around, Effect, Kind, MOST_FRAMES, Making, Ramp, Setting, Unit, settle};
+use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, Making, Ramp, Setting, Unit, settle, share_left};
 use std::f64::consts::FRAC_1_SQRT_2;
 
 pub(super) const ECHO: Kind = Kind {
     word: "echo",
     says: "repeats what it hears, each time duller",
     settings: &[
-        Setting::new("time", Unit::Seconds, (0.005, 2.0), 0.350),
-        Setting::new("beats", Unit::Number, (0.0, 4.0), 0.0),
+        Setting::new("time", Unit::Seconds, (0.005, LONGEST), 0.350),
+        Setting::new("beats", Unit::Number, (0.0, MOST_BEATS), 0.0),
         Setting::new("feedback", Unit::Share, (0.0, 0.95), 0.35),
         Setting::new("low-pass", Unit::Hertz, (200.0, 20_000.0), 6_000.0),
         Setting::new("high-pass", Unit::Hertz, (20.0, 4_000.0), 120.0),
@@ -22,16 +25,17 @@ pub(super) const ECHO: Kind = Kind {
 
 /// A new time is cross-faded to in this many seconds.
 const CROSS: f32 = 0.040;
+/// The longest time that can be set; the most beats, and the seconds of the slowest quarter note there is (20 in a minute).
+const LONGEST: f32 = 2.0;
+const MOST_BEATS: f32 = 4.0;
+const SLOWEST: f32 = 3.0;
 
 #[derive(Debug)]
 struct Echo {
     rate: u32,
     across: bool,
     lines: [DelayLine; 2],
-    /// The distance that is heard, the one that is left, and the frames until it is.
-    now: usize,
-    old: usize,
-    fade: usize,
+    distance: Crossing<usize>,
     feedback: Ramp,
     low: Section,
     high: Section,
@@ -39,14 +43,13 @@ struct Echo {
 
 impl Echo {
     fn new(making: &Making) -> Echo {
-        let room = (2.1 * f64::from(making.rate)) as usize;
+        let seconds = if making.values[1] > 0.0 { MOST_BEATS * SLOWEST } else { LONGEST } + 0.1;
+        let room = (seconds * making.rate as f32) as usize;
         Echo {
             rate: making.rate,
             across: making.values[5] >= 0.5,
             lines: [DelayLine::new(room), DelayLine::new(room)],
-            now: 0,
-            old: 0,
-            fade: 0,
+            distance: Crossing::new(CROSS, making.rate),
             feedback: Ramp::NEW,
             low: Section::default(),
             high: Section::default(),
@@ -57,24 +60,25 @@ impl Echo {
 impl Effect for Echo {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
         let (to, n) = (around.to, left.len());
-        let seconds = if to[1] > 0.0 && around.tempo > 0.0 { to[1] / around.tempo } else { to[0] };
+        let mut seconds = if to[1] > 0.0 && around.tempo > 0.0 { to[1] / around.tempo } else { to[0] };
+        // What does not fit comes twice as often, and so in time.
+        while seconds * self.rate as f32 > self.lines[0].most() as f32 {
+            seconds *= 0.5;
+        }
         // No echo is nearer than a block: its feedback is filtered a block at a time.
         let wanted = ((seconds * self.rate as f32).round() as usize).clamp(MOST_FRAMES, self.lines[0].most());
-        let cross = (CROSS * self.rate as f32) as usize;
-        if self.now == 0 {
-            self.now = wanted;
-        } else if self.fade == 0 && wanted != self.now {
-            (self.old, self.now, self.fade) = (self.now, wanted, cross);
-        }
+        let (now, leaving) = self.distance.go(wanted, n);
         let mut back = [[0.0f32; MOST_FRAMES]; 2];
-        for i in 0..n {
-            let share = self.fade as f32 / cross as f32;
-            for (line, back) in self.lines.iter().zip(&mut back) {
-                // Nothing of this block is written yet: the frame `i` lies that much nearer.
-                let at = line.at(self.now - i);
-                back[i] = if self.fade > 0 { at + (line.at(self.old - i) - at) * share } else { at };
+        for (line, back) in self.lines.iter().zip(&mut back) {
+            // Nothing of this block is written yet: the frame `i` lies that much nearer.
+            for (i, back) in back[..n].iter_mut().enumerate() {
+                *back = line.at(now - i);
             }
-            self.fade = self.fade.saturating_sub(1);
+            if let Some((old, share, step)) = leaving {
+                for (i, back) in back[..n].iter_mut().enumerate() {
+                    *back += (line.at(old - i) - *back) * share_left((share, step), i);
+                }
+            }
         }
         let mut fed = back;
         let [a, b] = &mut fed;
@@ -91,6 +95,10 @@ impl Effect for Echo {
             self.lines[1].write(y);
             (left[i], right[i]) = (back[0][i], back[1][i]);
         }
+    }
+
+    fn longest_gap(&self) -> f32 {
+        self.distance.most(|d| d as f32 / self.rate as f32)
     }
 
     fn clear(&mut self) {

@@ -23,8 +23,10 @@ pub(super) const LIMITER: Kind = Kind {
 
 /// Left between the ceiling and what is aimed at, in dB: what eight times the rate does not see, and what the moving gain adds.
 const MARGIN: f32 = 0.6;
-/// The gain is the same this many frames before and after a peak: what lies between samples is made of their neighbours too.
-const AROUND: usize = 4;
+/// The gain is the same this many frames before and after a peak: what lies between samples is made of all of these.
+const AROUND: usize = HALF;
+/// The gain goes down over so many frames at least.
+const SLOPE: usize = 48;
 
 #[derive(Debug)]
 struct LookAhead {
@@ -46,7 +48,7 @@ struct LookAhead {
 
 impl LookAhead {
     fn new(making: &Making) -> LookAhead {
-        let ahead = ((f64::from(making.values[2]) * f64::from(making.rate)) as usize).max(16 * AROUND);
+        let ahead = ((f64::from(making.values[2]) * f64::from(making.rate)) as usize).max(2 * AROUND + SLOPE);
         let mean = ahead - 2 * AROUND;
         LookAhead {
             rate: f64::from(making.rate),

@@ -118,6 +118,11 @@ pub trait Effect: Send + Sync + fmt::Debug {
     fn latency(&self) -> usize {
         0
     }
+    /// The longest silence, in seconds, that can lie between what goes in and what comes out of it, or between two things that come
+    /// out: a bus does not rest before that is over.
+    fn longest_gap(&self) -> f32 {
+        0.0
+    }
     /// How much it turns down just now, in dB (0 or less); `None` for what does not.
     fn reduction(&self) -> Option<f32> {
         None
@@ -234,6 +239,50 @@ impl<const N: usize> Line<N> {
         }
         self.now
     }
+}
+
+/// Distances in a memory that are not glided through but cross-faded to: a glide would be a change of pitch, a jump a click.
+///
+/// What is wanted while a fade is under way waits until it is over.
+#[derive(Debug, Clone, Copy)]
+struct Crossing<T> {
+    /// What is heard, and what is left.
+    now: Option<T>,
+    old: Option<T>,
+    left: usize,
+    frames: usize,
+}
+
+impl<T: Copy + PartialEq> Crossing<T> {
+    /// Fades in so many seconds.
+    fn new(seconds: f32, rate: u32) -> Crossing<T> {
+        Crossing { now: None, old: None, left: 0, frames: ((seconds * rate as f32) as usize).max(1) }
+    }
+
+    /// What is heard in this block, and what is left with its share before the block's first frame and its step a frame.
+    fn go(&mut self, wanted: T, frames: usize) -> (T, Option<(T, f32, f32)>) {
+        let now = *self.now.get_or_insert(wanted);
+        if self.left == 0 && now != wanted {
+            (self.old, self.now, self.left) = (Some(now), Some(wanted), self.frames);
+        }
+        let now = self.now.unwrap_or(wanted);
+        let Some(old) = self.old.filter(|_| self.left > 0) else { return (now, None) };
+        let share = self.left as f32 / self.frames as f32;
+        self.left = self.left.saturating_sub(frames);
+        (now, Some((old, share, -1.0 / self.frames as f32)))
+    }
+
+    /// The greatest of what is heard, by a measure.
+    fn most(&self, of: impl Fn(T) -> f32) -> f32 {
+        [self.now, self.old].into_iter().flatten().map(of).fold(0.0, f32::max)
+    }
+}
+
+/// The share of what is left in frame `i` of a block.
+fn share_left((share, step): (f32, f32), i: usize) -> f32 {
+    // Rounded at both ends, so that neither has a corner.
+    let t = (share + step * (i + 1) as f32).max(0.0);
+    t * t * (3.0 - 2.0 * t)
 }
 
 /// Amplitude factor of a level in dB.

@@ -1,7 +1,7 @@
 //! What swings: tremolo, auto-pan, chorus, flanger, phaser, ring modulation.
 
 use super::delay::DelayLine;
-use super::{Around, Effect, Kind, Making, Ramps, Setting, Unit, settle};
+use super::{Around, Crossing, Effect, Kind, Making, Ramps, Setting, Unit, settle, share_left};
 use std::f32::consts::{FRAC_PI_4, TAU};
 
 const SHAPES: &[&str] = &["sine", "triangle", "square"];
@@ -147,18 +147,41 @@ impl Effect for Swinging {
     }
 }
 
+/// A distance that is followed in about a tenth of a second: moved at once it would be a chirp that one hears as a click.
+#[derive(Debug, Clone, Copy)]
+struct Drift(f32);
+
+impl Drift {
+    const NEW: Drift = Drift(f32::NAN);
+
+    /// Where it is at the end of a block.
+    fn go(&mut self, to: f32, frames: usize, rate: f32) -> f32 {
+        let share = 1.0 - (-(frames as f32) / (0.04 * rate)).exp();
+        self.0 = if self.0.is_nan() || (to - self.0).abs() < 1e-4 { to } else { self.0 + (to - self.0) * share };
+        self.0
+    }
+}
+
 /// Delays that waver, read between samples.
 #[derive(Debug)]
 struct Chorus {
     swing: Swing,
     lines: [DelayLine; 2],
-    ramps: Ramps<4>,
+    ramps: Ramps<3>,
+    depth: Drift,
+    delay: Crossing<f32>,
 }
 
 impl Chorus {
     fn new(making: &Making) -> Chorus {
         let room = (0.055 * making.rate as f32) as usize;
-        Chorus { swing: Swing::new(making, 0.0), lines: [DelayLine::new(room), DelayLine::new(room)], ramps: Ramps::NEW }
+        Chorus {
+            swing: Swing::new(making, 0.0),
+            lines: [DelayLine::new(room), DelayLine::new(room)],
+            ramps: Ramps::NEW,
+            depth: Drift::NEW,
+            delay: Crossing::new(0.040, making.rate),
+        }
     }
 }
 
@@ -187,7 +210,8 @@ impl Turning {
 impl Effect for Chorus {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
         let (to, rate, n) = (around.to, self.swing.rate, left.len());
-        let mut line = self.ramps.line([to[0], to[1] * rate, to[2] * rate, to[3]], n);
+        let (delay, leaving) = self.delay.go((to[2] * rate).round(), n);
+        let mut line = self.ramps.line([to[0], self.depth.go(to[1] * rate, n, rate), to[3]], n);
         // Within a block it turns evenly, by the mean of its speed.
         let turn = (line.now[0] + 0.5 * line.step[0] * (n + 1) as f32) / rate;
         let mut turning = Turning::new(self.swing.phase, turn);
@@ -196,10 +220,11 @@ impl Effect for Chorus {
         let places = |spread: f32| -> [[(f32, f32); 3]; 2] {
             std::array::from_fn(|channel| std::array::from_fn(|copy| ((copy as f32 / 3.0 + channel as f32 * 0.25 * spread) * TAU).sin_cos()))
         };
-        let (from, end) = (places(line.now[3]), places(line.now[3] + line.step[3] * n as f32));
-        let moves = line.step[3] != 0.0;
+        let (from, end) = (places(line.now[2]), places(line.now[2] + line.step[2] * n as f32));
+        let moves = line.step[2] != 0.0;
         for (i, (l, r)) in left.iter_mut().zip(right).enumerate() {
-            let [_, depth, delay, _] = line.next();
+            let [_, depth, _] = line.next();
+            let of_old = leaving.map(|(old, share, step)| (old, share_left((share, step), i)));
             let share = if moves { (i + 1) as f32 / n as f32 } else { 0.0 };
             for (channel, sample) in [&mut *l, &mut *r].into_iter().enumerate() {
                 self.lines[channel].write(*sample);
@@ -208,7 +233,9 @@ impl Effect for Chorus {
                     let ((s, c), (to_s, to_c)) = (from[channel][copy], end[channel][copy]);
                     let (s, c) = if moves { (s + (to_s - s) * share, c + (to_c - c) * share) } else { (s, c) };
                     let swung = turning.sin * c + turning.cos * s;
-                    sum += self.lines[channel].smooth((delay + depth * swung).max(2.0));
+                    let read = |delay: f32| self.lines[channel].smooth((delay + depth * swung).max(2.0));
+                    let now = read(delay);
+                    sum += of_old.map_or(now, |(old, share)| now + (read(old) - now) * share);
                 }
                 // Three copies that do not agree have the power of one.
                 *sample = sum * 0.577;
@@ -228,19 +255,23 @@ struct Flanger {
     swing: Swing,
     lines: [DelayLine; 2],
     ramps: Ramps<5>,
+    drifts: [Drift; 2],
 }
 
 impl Flanger {
     fn new(making: &Making) -> Flanger {
         let room = (0.022 * making.rate as f32) as usize;
-        Flanger { swing: Swing::new(making, 0.0), lines: [DelayLine::new(room), DelayLine::new(room)], ramps: Ramps::NEW }
+        let lines = [DelayLine::new(room), DelayLine::new(room)];
+        Flanger { swing: Swing::new(making, 0.0), lines, ramps: Ramps::NEW, drifts: [Drift::NEW; 2] }
     }
 }
 
 impl Effect for Flanger {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
         let (to, rate) = (around.to, self.swing.rate);
-        let mut line = self.ramps.line([to[0], to[1] * rate, to[2] * rate, to[3], to[4]], left.len());
+        let n = left.len();
+        let [depth, delay] = [self.drifts[0].go(to[1] * rate, n, rate), self.drifts[1].go(to[2] * rate, n, rate)];
+        let mut line = self.ramps.line([to[0], depth, delay, to[3], to[4]], n);
         for (l, r) in left.iter_mut().zip(right) {
             let [speed, depth, delay, feedback, spread] = line.next();
             let phase = self.swing.next(speed);

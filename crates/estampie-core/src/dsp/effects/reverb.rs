@@ -8,7 +8,7 @@
 
 use super::delay::DelayLine;
 use super::tone::Mixture;
-use super::{Around, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Ramp, Setting, Unit, gain_of, settle};
+use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Ramp, Setting, Unit, gain_of, settle, share_left};
 
 pub(super) const REVERB: Kind = Kind {
     word: "reverb",
@@ -37,6 +37,8 @@ pub const PRESETS: [(&str, &str, [f32; 10]); 4] = [
     ("cabin", "the inside of the bell", [0.28, 0.4, 0.18, 250.0, 4_000.0, 0.62, 0.001, 0.8, -1.0, -2.0]),
 ];
 
+/// Another size or pre-delay is cross-faded to in this many seconds.
+const CROSS: f32 = 0.040;
 const LINES: usize = 16;
 /// Lengths in frames at 48 kHz and size 1: primes between 23 and 54 ms.
 const LENGTHS: [u16; LINES] = [1087, 1153, 1223, 1301, 1381, 1459, 1543, 1637, 1733, 1831, 1949, 2063, 2179, 2309, 2447, 2593];
@@ -67,8 +69,8 @@ struct Reverb {
     keep: [Ramp; LINES],
     wanted: [f32; LINES],
     last: [f32; MOST_SETTINGS],
-    size: Ramp,
-    pre_delay: Ramp,
+    /// The size and the pre-delay in frames: where everything is read.
+    layout: Crossing<(f32, f32)>,
     input: Ramp,
     input_to: f32,
     early: Ramp,
@@ -76,6 +78,14 @@ struct Reverb {
     density: Ramp,
     /// What comes back of a block: for each frame what each line gives.
     back: Box<[[f32; LINES]; MOST_FRAMES]>,
+    /// What is heard of each line in each frame.
+    taps: Box<[[f32; LINES]; MOST_FRAMES]>,
+}
+
+/// How many frames a line is long at a size.
+fn length(rate: u32, line: usize, size: f32) -> f32 {
+    // A line is never shorter than a block: its feedback is worked out a block at a time.
+    (f32::from(LENGTHS[line]) * size * rate as f32 / 48_000.0).round().max(MOST_FRAMES as f32 + 4.0)
 }
 
 /// Lines that are worked out side by side: as many as the registers of a machine hold.
@@ -169,20 +179,19 @@ impl Reverb {
             keep: [Ramp::NEW; LINES],
             wanted: [0.0; LINES],
             last: [f32::NAN; MOST_SETTINGS],
-            size: Ramp::NEW,
-            pre_delay: Ramp::NEW,
+            layout: Crossing::new(CROSS, rate),
             input: Ramp::NEW,
             input_to: 0.0,
             early: Ramp::NEW,
             late: Ramp::NEW,
             density: Ramp::NEW,
             back: Box::new([[0.0; LINES]; MOST_FRAMES]),
+            taps: Box::new([[0.0; LINES]; MOST_FRAMES]),
         }
     }
 
     fn length(&self, line: usize, size: f32) -> f32 {
-        // A line is never shorter than a block: its feedback is worked out a block at a time.
-        (f32::from(LENGTHS[line]) * size * self.rate as f32 / 48_000.0).round().max(MOST_FRAMES as f32 + 4.0)
+        length(self.rate, line, size)
     }
 
     /// Works out what each line loses.
@@ -206,33 +215,28 @@ impl Reverb {
     }
 
     /// Pre-delay, early reflections into `early`, and diffusion in place.
-    fn enter(&mut self, to: &[f32], left: &mut [f32], right: &mut [f32], early: &mut [[f32; MOST_FRAMES]; 2]) {
+    fn enter(&mut self, to: &[f32], places: &Places, left: &mut [f32], right: &mut [f32], early: &mut [[f32; MOST_FRAMES]; 2]) {
         let n = left.len();
         let rate = self.rate as f32;
-        // At rest it is a whole number of frames: nothing has to be read between samples.
-        let (pre, pre_step) = self.pre_delay.steps((to[6] * rate).round(), n);
         let (mut density, density_step) = self.density.steps(0.7 * to[7], n);
-        let size = self.last[5];
         self.pre[0].write_block(left);
         self.pre[1].write_block(right);
         // The whole block is written: its first frame lies n back.
         let mut past = [0.0f32; MOST_FRAMES];
-        let read = |line: &DelayLine, at: f32, out: &mut [f32]| {
-            let back = pre + at + n as f32;
-            if pre_step == 0.0 {
-                line.read_block(back as usize, out);
-            } else {
-                for (i, out) in out.iter_mut().enumerate() {
-                    *out = line.between(back + pre_step * (i + 1) as f32 - i as f32);
-                }
+        let read = |line: &DelayLine, ms: f32, out: &mut [f32]| {
+            let back = |(size, pre): (f32, f32)| (pre + (ms * 0.001 * rate * size).round()) as usize + n;
+            line.read_block(back(places.0), out);
+            if let Some((old, share, step)) = places.1 {
+                let mut left = [0.0f32; MOST_FRAMES];
+                line.read_block(back(old), &mut left[..n]);
+                cross(out, &left[..n], (share, step));
             }
         };
         for (ms, level, to_left) in EARLY {
-            let at = (ms * 0.001 * rate * size).round();
             // A reflection is heard from the other side as well, softer.
             let (near, far) = if to_left { (0, 1) } else { (1, 0) };
             for (side, gain) in [(near, level * 0.5), (far, level * 0.2)] {
-                read(&self.pre[side], at, &mut past[..n]);
+                read(&self.pre[side], ms, &mut past[..n]);
                 for (out, x) in early[near][..n].iter_mut().zip(&past[..n]) {
                     *out += gain * x;
                 }
@@ -264,26 +268,36 @@ impl Reverb {
         }
     }
 
-    /// What each line gives in this block, frame by frame.
-    fn read_lines(&mut self, to: f32, n: usize) {
-        let (size, size_step) = self.size.steps(to, n);
+    /// What each line gives in this block, frame by frame, and what is heard of it.
+    fn read_lines(&mut self, places: &Places, n: usize) {
         let mut past = [0.0f32; MOST_FRAMES];
         for line in 0..LINES {
-            let (from, end) = (self.length(line, size), self.length(line, size + size_step * n as f32));
-            let step = (end - from) / n as f32;
-            let delay = &self.lines[line];
-            if step == 0.0 {
-                delay.read_block(from as usize, &mut past[..n]);
-            } else {
-                for (i, past) in past[..n].iter_mut().enumerate() {
-                    // Nothing of this block is written yet: the frame `i` lies that much nearer.
-                    *past = delay.between(from + step * (i + 1) as f32 - i as f32);
+            let rate = self.rate;
+            let length = |size: f32| length(rate, line, size);
+            let tap = |size: f32| (length(size) - f32::from(BEFORE[line]) * size * rate as f32 / 48_000.0).max(MOST_FRAMES as f32 + 4.0);
+            for (all, at) in [(&mut self.back, &length as &dyn Fn(f32) -> f32), (&mut self.taps, &tap)] {
+                // Nothing of this block is written yet: what is read is older by as much.
+                self.lines[line].read_block(at(places.0.0) as usize, &mut past[..n]);
+                if let Some(((size, _), share, step)) = places.1 {
+                    let mut left = [0.0f32; MOST_FRAMES];
+                    self.lines[line].read_block(at(size) as usize, &mut left[..n]);
+                    cross(&mut past[..n], &left[..n], (share, step));
+                }
+                for (frame, past) in all[..n].iter_mut().zip(&past) {
+                    frame[line] = *past;
                 }
             }
-            for (frame, past) in self.back[..n].iter_mut().zip(&past) {
-                frame[line] = *past;
-            }
         }
+    }
+}
+
+/// Where everything is read, and where it was before with its share.
+type Places = ((f32, f32), Option<((f32, f32), f32, f32)>);
+
+/// Goes over from what is left to `out`.
+fn cross(out: &mut [f32], left: &[f32], share: (f32, f32)) {
+    for (i, (out, left)) in out.iter_mut().zip(left).enumerate() {
+        *out += (left - *out) * share_left(share, i);
     }
 }
 
@@ -302,15 +316,40 @@ fn hadamard(values: &mut [f32; LINES]) {
     values.iter_mut().for_each(|v| *v *= 0.25);
 }
 
-/// Adds up neighbours apart and turns the signs of every second pair: what is heard left, what is heard right.
-fn heard(round: &[f32; LINES]) -> (f32, f32) {
-    let (mut l, mut r) = (0.0f32, 0.0f32);
-    for four in round.chunks_exact(4) {
-        // Every second line is heard left, the others right, with signs that undo what they share.
-        l += four[0] - four[2];
-        r += four[1] - four[3];
+/// A bent function of a line's number (O. S. Rothaus 1976): two products of two of its four bits, and a sum of some of them.
+///
+/// A row of the Hadamard matrix (or the half of one) would be what one line is fed with: that line would give the whole output once
+/// more, which is heard as an echo. These are as far from all rows as can be: each product with one is a quarter.
+const fn bent(pairs: [usize; 4], sum: usize) -> [f32; LINES] {
+    let mut signs = [0.0; LINES];
+    let mut line = 0;
+    while line < LINES {
+        let products = (line >> pairs[0] & line >> pairs[1]) & 1 ^ (line >> pairs[2] & line >> pairs[3]) & 1;
+        signs[line] = if (products as u32 + (line & sum).count_ones()) % 2 == 0 { 1.0 } else { -1.0 };
+        line += 1;
     }
-    (l, r)
+    signs
+}
+
+/// With which signs the left and the right input go into the lines, and with which they are heard left and right.
+const FED: [[f32; LINES]; 2] = [bent([0, 1, 2, 3], 14), bent([0, 1, 2, 3], 5)];
+const HEARD: [[f32; LINES]; 2] = [bent([0, 2, 1, 3], 11), bent([0, 2, 1, 3], 1)];
+/// So many frames (at 48 kHz and size 1) before its end each line is heard: what one line brings round is heard at sixteen moments instead
+/// of one. Found, as the sums above, by a search for the least autocorrelation of the tail.
+const BEFORE: [u16; LINES] = [743, 640, 745, 420, 653, 606, 805, 264, 531, 408, 162, 453, 482, 839, 586, 0];
+
+/// What is heard left and right of what the lines give.
+fn heard(lines: &[f32; LINES]) -> (f32, f32) {
+    let side = |signs: &[f32; LINES]| {
+        let mut lanes = [0.0f32; 4];
+        for (four, signs) in lines.as_chunks::<4>().0.iter().zip(signs.as_chunks::<4>().0) {
+            for lane in 0..4 {
+                lanes[lane] += four[lane] * signs[lane];
+            }
+        }
+        (lanes[0] + lanes[2] + (lanes[1] + lanes[3])) * std::f32::consts::FRAC_1_SQRT_2
+    };
+    (side(&HEARD[0]), side(&HEARD[1]))
 }
 
 impl Effect for Reverb {
@@ -318,9 +357,11 @@ impl Effect for Reverb {
         let (to, n) = (around.to, left.len());
         self.set(to);
         let mut early = [[0.0f32; MOST_FRAMES]; 2];
-        self.enter(to, left, right, &mut early);
+        // At rest it is a whole number of frames: nothing has to be read between samples.
+        let places = self.layout.go((to[5], (to[6] * self.rate as f32).round()), n);
+        self.enter(to, &places, left, right, &mut early);
         let (mut input, input_step) = self.input.steps(self.input_to, n);
-        self.read_lines(to[5], n);
+        self.read_lines(&places, n);
         for (group, (low, high)) in self.low.iter_mut().zip(&mut self.high).enumerate() {
             Shelves::process(low, high, group, &mut self.back[..n]);
         }
@@ -338,15 +379,14 @@ impl Effect for Reverb {
             for line in 0..LINES {
                 keep[line] += keep_step[line];
                 round[line] *= keep[line];
+                self.taps[i][line] *= keep[line];
             }
-            let (l, r) = heard(round);
+            let (l, r) = heard(&self.taps[i]);
             hadamard(round);
-            let (x, y) = (left[i] * input * 0.35, right[i] * input * 0.35);
-            for eight in round.chunks_exact_mut(8) {
-                for (value, x) in eight.iter_mut().zip([x, y, x, y, -x, -y, -x, -y]) {
-                    *value += x;
-                    settle(value);
-                }
+            let (x, y) = (left[i] * input * 0.2475, right[i] * input * 0.2475);
+            for (value, (a, b)) in round.iter_mut().zip(FED[0].iter().zip(&FED[1])) {
+                *value += a * x + b * y;
+                settle(value);
             }
             left[i] = l * late + early[0][i] * early_gain;
             right[i] = r * late + early[1][i] * early_gain;
@@ -358,6 +398,11 @@ impl Effect for Reverb {
             }
             delay.write_block(&column[..n]);
         }
+    }
+
+    fn longest_gap(&self) -> f32 {
+        let longest = |(size, pre): (f32, f32)| pre + f32::from(LENGTHS[LINES - 1]) * size * self.rate as f32 / 48_000.0;
+        0.05 + self.layout.most(longest) / self.rate as f32
     }
 
     fn clear(&mut self) {

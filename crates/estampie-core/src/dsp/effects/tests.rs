@@ -176,7 +176,7 @@ proptest! {
     }
 
     #[test]
-    fn no_true_peak_passes_the_limiter(seed in 0u64..1000, ceiling in -12.0f32..0.0, shape in 0u8..5, ahead in 0.002f32..0.006) {
+    fn no_true_peak_passes_the_limiter(seed in 0u64..1000, ceiling in -12.0f32..0.0, shape in 0u8..8, ahead in 0.002f32..0.010, loud in 1.0f32..60.0, release in 0.005f32..0.5) {
         let n = 24_000;
         let raw = noise(seed, n);
         let input: Vec<f32> = match shape {
@@ -184,10 +184,13 @@ proptest! {
             0 => raw.iter().map(|s| s * 3.0).collect(),
             1 => raw.iter().enumerate().map(|(i, s)| if (i / 700) % 3 == 0 { s * 4.0 } else { s * 0.1 }).collect(),
             2 => raw.iter().map(|s| s.signum()).collect(),
+            5 => raw.iter().map(|s| s * loud).collect(),
+            6 => raw.iter().enumerate().map(|(i, s)| s * if (i / 37) % 5 == 0 { loud } else { 0.3 }).collect(),
+            7 => raw.iter().zip(noise(seed + 1, n)).map(|(s, t)| s.signum() * (t * 9.0).exp2().min(loud)).collect(),
             3 => (0..n).map(|i| 1.4 * (TAU * 11_999.0 * i as f64 / f64::from(RATE) + PI / 4.0).sin() as f32).collect(),
             _ => raw.iter().enumerate().map(|(i, s)| if i % 397 == 0 { s.signum() * 2.0 } else { 0.0 }).collect(),
         };
-        let mut bench = Bench::new("limiter", &[("ceiling", ceiling), ("look-ahead", ahead)]);
+        let mut bench = Bench::new("limiter", &[("ceiling", ceiling), ("look-ahead", ahead), ("release", release)]);
         let mut right: Vec<f32> = input.iter().rev().copied().collect();
         let mut left = input;
         bench.run(&mut left, &mut right);
@@ -322,6 +325,122 @@ fn a_shifted_tone_has_the_pitch_it_should() {
             assert!(cents.abs() < 2.0, "{frequency} Hz by {semitones}: {cents:.2} cents");
         }
     }
+}
+
+#[test]
+fn a_shifted_tone_is_clean() {
+    // What is left when the wanted tone is taken out, from splice to splice.
+    for semitones in [-12.0f32, -7.0, -3.0, 3.0, 7.0, 12.0] {
+        for frequency in [220.0, 1_000.0, 3_000.0] {
+            let out = Bench::new("pitch-shift", &[("pitch", semitones)]).mono(&tone(frequency, 0.5, 96_000));
+            let expected = frequency * (f64::from(semitones) / 12.0).exp2();
+            let out = &out[24_000..72_000];
+            let (mut s, mut c) = (0.0, 0.0);
+            let angle = |i: usize| TAU * expected * i as f64 / f64::from(RATE);
+            for (i, sample) in out.iter().enumerate() {
+                s += f64::from(*sample) * angle(i).sin() / 24_000.0;
+                c += f64::from(*sample) * angle(i).cos() / 24_000.0;
+            }
+            let rest: f64 = out.iter().enumerate().map(|(i, x)| (f64::from(*x) - s * angle(i).sin() - c * angle(i).cos()).powi(2)).sum::<f64>() / 48_000.0;
+            let clean = 10.0 * ((s * s + c * c) / 2.0 / rest).log10();
+            assert!(clean > 45.0, "{frequency} Hz by {semitones}: {clean:.1} dB of tone to rest");
+        }
+    }
+}
+
+#[test]
+fn what_is_shifted_up_does_not_fold_back() {
+    for frequency in [13_000.0, 15_000.0, 17_500.0] {
+        let out = Bench::new("pitch-shift", &[("pitch", 12.0)]).mono(&tone(frequency, 1.0, 48_000));
+        let folded = (2.0 * frequency - 48_000.0f64).abs();
+        assert!(folded > 15_000.0 || db(amplitude(&out[24_000..], folded)) < -60.0, "{frequency}: {:.1}", db(amplitude(&out[24_000..], folded)));
+    }
+}
+
+#[test]
+fn an_expander_holds_from_where_the_sound_fell_under_the_threshold() {
+    for (detect, slack) in [(0.0, 0.003), (1.0, 0.06)] {
+        for hold in [0.1f32, 0.5] {
+            let set = [("threshold", -30.0), ("ratio", 20.0), ("knee", 0.0), ("range", -60.0), ("attack", 0.001), ("release", 0.005), ("hold", hold), ("detect", detect)];
+            // Open for a second, which is longer than it holds; then far below.
+            let input: Vec<f32> = (0..144_000).map(|i| if i % 2 == 0 { 1.0 } else { -1.0 } * if i < 48_000 { 0.5 } else { 0.001 }).collect();
+            let out = Bench::new("expander", &set).mono(&input);
+            let closed = (48_000..144_000).find(|i| (out[*i] / input[*i]).abs() < 0.5).unwrap();
+            let held = (closed - 48_000) as f32 / RATE as f32;
+            assert!(held > hold && held < hold + slack + 0.006, "{held} s for {hold} s, detect {detect}");
+        }
+    }
+}
+
+#[test]
+fn a_room_is_no_copy_of_itself() {
+    for (name, _, values) in PRESETS {
+        for side in 0..2 {
+            let mut bench = Bench::new("reverb", &[]);
+            bench.values[..10].copy_from_slice(&values);
+            // The tail of a long and even room: nothing but the lines.
+            for (at, value) in [(0, 8.0), (1, 8.0), (2, 8.0), (8, -60.0)] {
+                bench.values[at] = value;
+            }
+            let mut channels = [vec![0.0f32; 96_000], vec![0.0f32; 96_000]];
+            channels[side][0] = 1.0;
+            let [left, right] = &mut channels;
+            bench.run(left, right);
+            let tail = [&channels[0][24_000..], &channels[1][24_000..]];
+            let n = 65_536;
+            let fft = realfft::RealFftPlanner::<f64>::new();
+            let mut planner = fft;
+            let (forward, back) = (planner.plan_fft_forward(2 * n), planner.plan_fft_inverse(2 * n));
+            let spectrum = |samples: &[f32]| {
+                let mut time: Vec<f64> = samples[..n].iter().map(|s| f64::from(*s)).chain(std::iter::repeat_n(0.0, n)).collect();
+                let mut out = forward.make_output_vec();
+                forward.process(&mut time, &mut out).unwrap();
+                out
+            };
+            let (a, b) = (spectrum(tail[0]), spectrum(tail[1]));
+            for (what, x, y, from) in [("left with itself", &a, &a, 64), ("right with itself", &b, &b, 64), ("left with right", &a, &b, 0)] {
+                let mut product: Vec<_> = x.iter().zip(y).map(|(x, y)| x * y.conj()).collect();
+                let mut time = back.make_output_vec();
+                back.process(&mut product, &mut time).unwrap();
+                let energy = |x: &[_]| x.iter().map(|c: &realfft::num_complex::Complex64| c.norm_sqr()).sum::<f64>();
+                // The mean over the inner bins, twice, for both halves of the spectrum.
+                let scale = 2.0 * (energy(x) * energy(y)).sqrt();
+                let (at, worst) = time[from..9_600].iter().enumerate().map(|(i, t)| (i + from, t / scale)).max_by(|a, b| a.1.abs().total_cmp(&b.1.abs())).unwrap();
+                assert!(worst.abs() < 0.08, "{name}: {what} {worst:.3} at {:.1} ms", at as f64 / 48.0);
+            }
+        }
+    }
+}
+
+#[test]
+fn an_echo_of_beats_is_never_cut() {
+    // Four beats at 20 in a minute, and a beat moved beyond what there is room for: it comes twice as often.
+    let first = |beats: f32, moved: f32, tempo: f32| {
+        let mut bench = Bench::new("echo", &[("beats", beats), ("feedback", 0.0), ("low-pass", 20_000.0), ("high-pass", 20.0)]);
+        bench.values[1] = moved;
+        let mut out = Vec::new();
+        for block in 0..(14 * 750) {
+            let (mut l, mut r) = ([0.0f32; 64], [0.0f32; 64]);
+            l[0] = if block == 0 { 1.0 } else { 0.0 };
+            bench.effect.process(&Around { to: &bench.values, key: None, tempo }, &mut l, &mut r);
+            out.extend(l);
+        }
+        out.iter().position(|s| s.abs() > 0.1).unwrap()
+    };
+    assert_eq!(first(4.0, 4.0, 1.0 / 3.0), 576_000);
+    assert_eq!(first(1.0, 3.0, 1.0), 144_000);
+    assert_eq!(first(0.0, 3.0, 1.0), 72_000);
+}
+
+#[test]
+fn an_effect_says_how_long_it_can_be_silent() {
+    let gap = |word: &str, set: &[(&str, f32)]| {
+        let mut bench = Bench::with(word, set, Some(Arc::new(Impulse::new(&[0.0, 1.0], &[1.0; 240_000], RATE))));
+        bench.mono(&[1.0; 640]);
+        bench.effect.longest_gap()
+    };
+    assert!((gap("echo", &[("time", 1.5)]) - 1.5).abs() < 0.01 && gap("echo", &[("beats", 4.0)]) > 1.9);
+    assert!(gap("reverb", &[("pre-delay", 0.25)]) > 0.3 && gap("expander", &[("hold", 2.0)]) > 2.0 && gap("gain", &[]) == 0.0);
 }
 
 #[test]

@@ -314,7 +314,7 @@ impl Compiler<'_> {
                 rise: way(doc.rise),
                 fall: way(doc.fall),
                 order: doc.order,
-                intensity: doc.intensity.0,
+                amount: doc.amount.0,
                 modulations: Vec::new(),
                 during,
             });

@@ -8,34 +8,59 @@ mod wiring;
 mod world;
 
 use super::{Lookup, Program, Recipe};
-use crate::assets::Assets;
-use crate::document::{Document, Fault, LayerOf, Place, TakeDoc};
+use crate::assets::{Assets, Goes};
+use crate::document::{Document, Fault, LayerOf, Place, Rounds, TakeDoc};
 use crate::names::{NameKey, Names};
 use crate::units::Seconds;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 static NEXT_ID: AtomicU64 = AtomicU64::new(1);
 
-/// The audio files that a document needs, each once.
+/// The audio files that a document needs, each once, and how they are played.
 #[must_use]
-pub fn wanted_audio(document: &Document) -> BTreeSet<String> {
-    let takes = document.sounds.iter().flat_map(|s| s.groups.iter().flat_map(|(_, t)| t));
-    let files = takes.filter_map(|t| if let TakeDoc::File(file) = &t.value.take { Some(file.clone()) } else { None });
-    let mut music: Vec<String> = Vec::new();
-    for layer in document.music.pieces.iter().flat_map(|p| &p.sections).flat_map(|s| &s.layers) {
-        match &layer.of {
-            LayerOf::File(file) => music.push(file.value.clone()),
-            LayerOf::Notes(notes) => music.push(notes.file.value.clone()),
-            LayerOf::Sound(_) | LayerOf::Nothing => {}
+pub fn wanted_audio(document: &Document) -> BTreeMap<String, Goes> {
+    let mut wanted: BTreeMap<String, Goes> = BTreeMap::new();
+    let mut want = |file: &str, goes: Goes| {
+        let goes = match wanted.remove(file) {
+            Some(before) => before.and(goes),
+            None => goes,
+        };
+        wanted.insert(file.to_owned(), goes);
+    };
+    let looped = |yes: bool| if yes { Goes::Round } else { Goes::Once };
+    for sound in &document.sounds {
+        for take in sound.groups.iter().flat_map(|(_, t)| t) {
+            if let TakeDoc::File(file) = &take.value.take {
+                want(file, looped(sound.looped));
+            }
+        }
+        for part in &sound.chain {
+            for file in &part.files {
+                want(&file.value, looped(part.rounds != Rounds::Times(1, 1)));
+            }
+        }
+    }
+    for piece in &document.music.pieces {
+        for section in &piece.sections {
+            let map = music::map_of(piece, section, document.manifest.rate);
+            let seconds = crate::music::exact::number(map.time(map.length())) / f64::from(document.manifest.rate);
+            for layer in &section.layers {
+                match &layer.of {
+                    LayerOf::File(file) => want(&file.value, Goes::RoundIf(vec![seconds])),
+                    LayerOf::Notes(notes) => want(&notes.file.value, Goes::Once),
+                    LayerOf::Sound(_) | LayerOf::Nothing => {}
+                }
+            }
         }
     }
     let effects = document.buses.iter().flat_map(|b| &b.inserts).chain(&document.shared.effect);
-    music.extend(effects.filter_map(|e| e.file.as_ref()).map(|f| f.value.clone()));
-    music.extend(document.music.instruments.iter().flat_map(|i| &i.takes).map(|(file, ..)| file.value.clone()));
-    let files = files.chain(music);
-    files.chain(document.sounds.iter().flat_map(|s| s.chain.iter().flat_map(|p| p.files.iter().map(|f| f.value.clone())))).collect()
+    effects.filter_map(|e| e.file.as_ref()).for_each(|file| want(&file.value, Goes::Once));
+    for (file, ..) in document.music.instruments.iter().flat_map(|i| &i.takes) {
+        want(&file.value, Goes::Once);
+    }
+    wanted
 }
 
 /// Compiles. Audio that is not in `assets` counts as still loading and is no fault.

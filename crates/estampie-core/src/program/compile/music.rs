@@ -54,6 +54,16 @@ fn position(map: &Map, spot: Spot) -> Beats {
     map.position(spot.bar - 1, spot.beat - Beats::from_integer(1))
 }
 
+/// The bars, metres and tempos of a section.
+pub(super) fn map_of(piece: &PieceDoc, doc: &SectionDoc, rate: u32) -> Map {
+    let from_first = |bar: u32| bar - 1;
+    let metres: Vec<_> = doc.metre.iter().map(|(bar, m)| (from_first(*bar), *m)).collect();
+    let metres = if metres.is_empty() { vec![(0, piece.metre)] } else { metres };
+    let tempos: Vec<_> = doc.tempo.iter().map(|(bar, t)| (from_first(*bar), *t)).collect();
+    let tempos = if tempos.is_empty() { vec![(0, piece.tempo)] } else { tempos };
+    Map::new(doc.bars, &metres, &tempos, rate)
+}
+
 impl Compiler<'_> {
     pub(super) fn music(&mut self) {
         let document = self.document;
@@ -155,12 +165,7 @@ impl Compiler<'_> {
 
     fn section(&mut self, piece: &PieceDoc, doc: &SectionDoc, (piece_index, index): (u16, u16), bus: Option<u32>) -> Section {
         let rate = self.program.rate;
-        let from_first = |bar: u32| bar - 1;
-        let metres: Vec<_> = doc.metre.iter().map(|(bar, m)| (from_first(*bar), *m)).collect();
-        let metres = if metres.is_empty() { vec![(0, piece.metre)] } else { metres };
-        let tempos: Vec<_> = doc.tempo.iter().map(|(bar, t)| (from_first(*bar), *t)).collect();
-        let tempos = if tempos.is_empty() { vec![(0, piece.tempo)] } else { tempos };
-        let mut map = Map::new(doc.bars, &metres, &tempos, rate);
+        let mut map = map_of(piece, doc, rate);
         let markers: Vec<(NameKey, Beats)> = doc
             .markers
             .iter()
@@ -258,8 +263,8 @@ impl Compiler<'_> {
         }
     }
 
-    /// A recording that ends where its section ends (within 2 ms) goes round itself, so that no gap of a frame opens when
-    /// the section's exact length is no whole number of frames.
+    /// A recording that ends where its section ends (within 2 ms) is closed into a circle where the section goes round, so that
+    /// no gap of a frame opens when the section's exact length is no whole number of frames. Where the section is left, it ends.
     fn rounded(&self, recipe: Arc<Recipe>, section: &Section) -> (Arc<Recipe>, bool) {
         let length = nearest(section.map.time(section.map.length()) + section.pick_up_time());
         let [part] = recipe.parts.as_slice() else { return (recipe, false) };
@@ -268,7 +273,9 @@ impl Compiler<'_> {
         if frames.abs_diff(length) > u64::from(self.program.rate) / 500 || section.pick_up > Beats::from_integer(0) {
             return (recipe, false);
         }
-        let part = crate::program::Part { clips: vec![(Arc::clone(clip), (0, clip.frames()))], rounds: crate::document::Rounds::Loop, gap: 0, overlap: 0 };
+        let held = (length.saturating_sub(frames) as usize).min(crate::mixer::source::DECLINE);
+        let part =
+            crate::program::Part { clips: vec![(Arc::clone(clip), (0, clip.frames()))], rounds: crate::document::Rounds::Loop, gap: 0, overlap: 0, held };
         (Arc::new(Recipe { name: recipe.name, parts: vec![part], stereo: recipe.stereo }), true)
     }
 
@@ -336,6 +343,7 @@ impl Compiler<'_> {
                 rises: straight,
                 overlap: Long::Frames(0),
                 allowed: true,
+                accepted: NameKey::NONE,
                 written: None,
             };
         };
@@ -386,6 +394,7 @@ impl Compiler<'_> {
             rises: ramp(t.rises, rate),
             overlap: long(t.overlap, rate),
             allowed: t.allowed,
+            accepted: t.accepted.as_ref().map_or(NameKey::NONE, |why| self.program.names.add(why)),
             written: Some(t.written as u32),
         }
     }

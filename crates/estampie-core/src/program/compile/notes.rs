@@ -19,7 +19,7 @@ impl Compiler<'_> {
                     Some(Ok(clip)) => takes.push((Arc::clone(clip), *root, *keys)),
                     Some(Err(why)) => {
                         let what = format!("{} cannot be played: {why}", file.value);
-                        self.fault(&file.place, what, "mend the file or take it out");
+                        self.fault(&file.place, what, "fix the file or take it out");
                     }
                     None => {}
                 }
@@ -48,7 +48,7 @@ impl Compiler<'_> {
             }
             Some(Err(why)) => {
                 let what = format!("{} cannot be read: {why}", doc.file.value);
-                self.fault(&doc.file.place, what, "mend the file, or name a Standard MIDI file like music/dance.mid");
+                self.fault(&doc.file.place, what, "fix the file, or name a Standard MIDI file like music/dance.mid");
                 return None;
             }
             Some(Ok(score)) => Arc::clone(score),

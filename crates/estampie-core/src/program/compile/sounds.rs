@@ -247,7 +247,7 @@ impl Compiler<'_> {
             let name = self.program.names.add(file);
             let stereo = clip.channels.len() > 1;
             let rounds = if looped { Rounds::Loop } else { Rounds::Times(1, 1) };
-            Arc::new(Recipe { name, parts: vec![Part { clips: vec![with_round(clip)], rounds, gap: 0, overlap: 0 }], stereo })
+            Arc::new(Recipe { name, parts: vec![Part { clips: vec![with_round(clip)], rounds, gap: 0, overlap: 0, held: 0 }], stereo })
         });
         if self.assets.get(file).is_some() {
             self.recipes.insert(known, recipe.clone());
@@ -264,7 +264,7 @@ impl Compiler<'_> {
             Some(Ok(clip)) => Some(Arc::clone(clip)),
             Some(Err(reason)) => {
                 let reason = reason.clone();
-                self.fault(place, format!("{file} cannot be played: {reason}"), "mend the file or take it out");
+                self.fault(place, format!("{file} cannot be played: {reason}"), "fix the file or take it out");
                 None
             }
         }
@@ -280,7 +280,7 @@ impl Compiler<'_> {
             }
             let frames = frames_of(Seconds(written.gap.abs()), self.program.rate) as usize;
             let (gap, overlap) = if written.gap < 0.0 { (0, frames) } else { (frames, 0) };
-            parts.push(Part { clips, rounds: written.rounds, gap, overlap });
+            parts.push(Part { clips, rounds: written.rounds, gap, overlap, held: 0 });
             places.extend(written.files.first().map(|f| f.place.clone()));
         }
         if parts.is_empty() || *loading {

@@ -251,7 +251,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// A value of the mix, or the intensity of a snapshot.
+    /// A value of the mix, or the amount of a snapshot.
     fn moved_in_mix(&mut self, doc: &ModulationDoc) -> Option<Target> {
         if let ["snapshot", name, _] = doc.target.value.split(' ').collect::<Vec<_>>().as_slice() {
             return self.snapshot_named(name, &doc.target.place).map(Target::Snapshot);
@@ -669,6 +669,13 @@ impl Compiler<'_> {
                     StepAction::Walk(walking) => {
                         if let Some(emitter) = &walking.emitter {
                             self.program.names.add(&emitter.text);
+                        }
+                    }
+                    StepAction::PlayerLevel(level, _) => {
+                        if !document.player_levels.iter().any(|l| l.name == level.text) {
+                            let known = document.player_levels.iter().map(|l| l.name.as_str());
+                            let fix = did_you_mean(&level.text, known, "declare it under [player-levels] in mix.toml");
+                            self.fault(&level.place, format!("there is no player level {level}"), fix);
                         }
                     }
                     StepAction::Remove(_) => {}

@@ -1,11 +1,11 @@
 //! Compiling the world: names found, outlines indexed, the places of flocks spread out.
 
 use super::{Compiler, frames_of};
-use crate::document::{AmountDoc, Candidates, EmitterDoc, FlockDoc, Located, MuffleDoc, PassDoc, ScatterDoc, StandDoc, ZoneDoc, did_you_mean};
+use crate::document::{AmountDoc, Candidates, EmitterDoc, FlockDoc, Located, MuffleDoc, PassDoc, OneShotsDoc, StandDoc, ZoneDoc, did_you_mean};
 use crate::dsp::block_coefficient;
 use crate::engine::BLOCK;
 use crate::names::NameKey;
-use crate::program::{Amount, Doorway, Flock, Index, Lookup, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, Scatter, Source, Stand, Wall, Zone};
+use crate::program::{Amount, Doorway, Flock, Index, Lookup, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, OneShots, Source, Stand, Wall, Zone};
 use crate::world::geometry::{Form, along, bounds, length_of, sides};
 use rand::{Rng as _, SeedableRng as _};
 use rand_pcg::Pcg32;
@@ -45,8 +45,8 @@ impl Compiler<'_> {
         for emitter in &doc.emitters {
             self.source(emitter);
         }
-        for scatter in &doc.scatters {
-            self.scatter(scatter);
+        for one_shots in &doc.one_shots {
+            self.one_shots(one_shots);
         }
         for flock in &doc.flocks {
             self.flock(flock);
@@ -121,7 +121,7 @@ impl Compiler<'_> {
             };
             let name = format!("{}-edge", doc.name);
             let key = self.program.names.add(&name);
-            self.program.world.sources.push(Source { key, kind: NameKey::NONE, stand: Stand::Trail(line, true, 0.0), facing: 0.0 });
+            self.program.world.sources.push(Source { fades_with: Some(index), key, kind: NameKey::NONE, stand: Stand::Trail(line, true, 0.0), facing: 0.0 });
             self.plays(key, edge, PlaysFor::Zone(index));
         }
         let (outside, inside) = (self.muffle(doc.outside.as_ref()), self.muffle(doc.inside.as_ref()));
@@ -212,25 +212,25 @@ impl Compiler<'_> {
                 Stand::Held(bearing, distance.0)
             }
         };
-        self.program.world.sources.push(Source { key, kind, stand, facing: doc.facing });
+        self.program.world.sources.push(Source { fades_with: None, key, kind, stand, facing: doc.facing });
         for sound in &doc.plays {
             self.plays(key, sound, PlaysFor::Emitter);
         }
     }
 
-    /// Emitters `name 1`, `name 2`, … of a scatter or flock.
+    /// Emitters `name 1`, `name 2`, … of a one-shots or flock.
     fn members(&mut self, name: &str, most: u32) -> Vec<NameKey> {
         let kind = self.program.names.add(name);
         (1..=most)
             .map(|n| {
                 let key = self.program.names.add(&format!("{name} {n}"));
-                self.program.world.sources.push(Source { key, kind, stand: Stand::Member, facing: 0.0 });
+                self.program.world.sources.push(Source { fades_with: None, key, kind, stand: Stand::Member, facing: 0.0 });
                 key
             })
             .collect()
     }
 
-    fn scatter(&mut self, doc: &ScatterDoc) {
+    fn one_shots(&mut self, doc: &OneShotsDoc) {
         let Some(sound) = self.sound_named(&doc.plays.value, &doc.plays.place) else { return };
         let within = match &doc.within {
             Some(name) => match self.zone_named(&name.value, &name.place) {
@@ -243,7 +243,7 @@ impl Compiler<'_> {
         let during = doc.during.iter().filter_map(|c| self.test(&c.subject, &c.test)).collect();
         let key = self.program.names.add(&doc.name);
         let members = self.members(&doc.name, doc.most);
-        self.program.world.scatters.push(Scatter {
+        self.program.world.one_shots.push(OneShots {
             key,
             sound,
             every: ((doc.every.low.0 as f32).max(0.02), (doc.every.high.0 as f32).max(0.02)),

@@ -358,7 +358,7 @@ fn facts(app: &App, pen: &mut Pen<'_>, area: Rect, thing: &Thing) {
         let end = pen.text(area.x + 1, y, 10, field, Role::Faded).max(area.x + 11);
         pen.text(end + 1, y, area.right().saturating_sub(end + 1), value, Role::Vellum);
     }
-    let hands = if app.map.alone.is_some() { "S all again" } else { "e edit  K move  C copy  Y falloff" };
+    let hands = if app.rehearsal.only.alone.is_some() { "S all again" } else { "e edit  K move  C copy  Y falloff" };
     pen.text(area.x + 1, area.bottom() - 1, area.width - 1, hands, Role::Faded);
 }
 

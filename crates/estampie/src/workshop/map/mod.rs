@@ -74,10 +74,8 @@ pub(crate) struct MapView {
     pub(super) sketch: Option<Sketch>,
     /// The chosen thing moves with the arrows.
     pub(super) carrying: bool,
-    /// Whether placed sounds are heard with a head, if the rehearsal says.
-    head: Option<bool>,
-    /// The emitter that is heard alone.
-    pub(super) alone: Option<String>,
+    /// Where the listener was put last, until the engine has said so too.
+    put: Option<([f32; 3], Instant)>,
     /// Which of [`SPEEDS`].
     speed: usize,
     /// Where the listener was, newest last.
@@ -97,8 +95,7 @@ impl Default for MapView {
             ruler: None,
             sketch: None,
             carrying: false,
-            head: None,
-            alone: None,
+            put: None,
             speed: 1,
             track: VecDeque::new(),
             walking: None,
@@ -180,7 +177,12 @@ impl App {
     pub(super) fn listener(&self) -> EmitterStatus {
         let nobody =
             EmitterStatus { emitter: NameKey::of(LISTENER_NAME), at: self.document().world.start, distance: 0.0, facing: self.document().world.facing };
-        self.rehearsal.status.as_ref().and_then(|s| s.emitters.first()).copied().unwrap_or(nobody)
+        let mut now = self.rehearsal.status.as_ref().and_then(|s| s.emitters.first()).copied().unwrap_or(nobody);
+        // What was just said counts, though no status has come since: a walk begun meanwhile would lead back to where one was.
+        if let Some((at, _)) = self.map.put.filter(|(_, since)| since.elapsed() < Duration::from_millis(300)) {
+            now.at = at;
+        }
+        now
     }
 
     /// Where keys act: the cross, or the listener.
@@ -233,9 +235,9 @@ impl App {
             return true;
         }
         if does == Do::Head {
-            let on = !self.map.head.unwrap_or(self.program().world.head);
-            self.map.head = Some(on);
-            self.rehearsal.say(InputKind::Head { on: Some(on) });
+            let usual = self.program().world.head;
+            let on = !self.rehearsal.only.head.unwrap_or(usual);
+            self.rehearsal.change_only(|only| only.head = (on != usual).then_some(on));
             self.say(if on { "with a head between the ears, for headphones (rehearsal only)" } else { "in stereo, for speakers (rehearsal only)" });
             return true;
         }
@@ -250,14 +252,11 @@ impl App {
                 | Do::NextThing
                 | Do::PreviousThing
                 | Do::AddThing
-                | Do::Carry
-                | Do::CopyThing
-                | Do::DeleteThing
                 | Do::SoloThing
                 | Do::Curve
         ) || matches!(
             does,
-            Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster | Do::Higher | Do::Lower
+            Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster
         );
         if meant {
             self.column = Column::Map;
@@ -309,7 +308,6 @@ impl App {
                 if map.sketch.take().is_some() || std::mem::take(&mut map.carrying) || map.ruler.take().is_some() || map.cross.take().is_some() {
                     return true;
                 }
-                map.chosen = None;
             }
             _ => return false,
         }
@@ -334,6 +332,7 @@ impl App {
         self.map.walking = Some((way, Instant::now()));
         let speed = self.walking_speed() * times;
         let at = self.listener().at;
+        self.map.put = None;
         let reach = speed * STRIDE;
         let to = [at[0] + f32::from(way[0]) * reach, at[1] + f32::from(way[1]) * reach, at[2]];
         self.rehearsal.say(InputKind::Walk { emitter: NameKey::of(LISTENER_NAME), to: to.map(|v| (v * 100.0).round() / 100.0), speed });
@@ -359,7 +358,7 @@ impl App {
     fn climb(&mut self, by: f32) {
         let [x, y, z] = self.listener().at;
         let up = (z + by).round();
-        self.map.walking = None;
+        (self.map.walking, self.map.put) = (None, None);
         self.rehearsal.say(InputKind::Walk { emitter: NameKey::of(LISTENER_NAME), to: [x, y, up], speed: self.walking_speed() });
         self.say(format!("you go to a height of {up:.0} m").replace('-', "−"));
     }
@@ -368,6 +367,7 @@ impl App {
         let up = self.listener().at[2];
         let what = InputKind::Place { emitter: NameKey::of(LISTENER_NAME), kind: NameKey::NONE, at: [at[0], at[1], up], facing, frames: 0 };
         self.map.walking = None;
+        self.map.put = Some(([at[0], at[1], up], Instant::now()));
         self.rehearsal.say(what);
     }
 
@@ -475,16 +475,16 @@ impl App {
     }
 
     fn solo_thing(&mut self) {
-        if self.map.alone.take().is_some() {
-            self.rehearsal.say(InputKind::SoloEmitter { emitter: NameKey::NONE });
+        if self.rehearsal.only.alone.is_some() {
+            self.rehearsal.change_only(|only| only.alone = None);
             return self.say("all emitters are heard again");
         }
-        let Some(id) = self.map.chosen.clone().filter(|id| ["emitters", "trails", "areas", "weather", "flocks", "scatters"].contains(&id.table)) else {
+        let Some(id) = self.map.chosen.clone().filter(|id| ["emitters", "trails", "areas", "weather", "flocks", "one-shots"].contains(&id.table)) else {
             return self.say("choose an emitter first: ; goes through them");
         };
-        self.rehearsal.say(InputKind::SoloEmitter { emitter: NameKey::of(&id.name) });
+        let key = self.rehearsal.names.add(&id.name);
+        self.rehearsal.change_only(|only| only.alone = Some(key));
         self.say(format!("{} alone (rehearsal only)", id.name));
-        self.map.alone = Some(id.name);
     }
 }
 

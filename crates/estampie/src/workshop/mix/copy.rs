@@ -1,4 +1,4 @@
-//! Copies, order and intensity in the view Mix: what is put down elsewhere, moved, or taken into a snapshot.
+//! Copies, order and amount in the view Mix: what is put down elsewhere, moved, or taken into a snapshot.
 
 use super::super::app::{App, Mode, Typed};
 use super::super::line::Line;

@@ -48,6 +48,7 @@ pub(super) fn field_text(way: Option<&TransitionDoc>, field: &str) -> Option<Str
         "old-falls" => way.falls?.to_string(),
         "new-rises" => way.rises.to_string(),
         "overlap" => way.overlap.to_string(),
+        "accepted" => way.accepted.clone()?,
         _ => if way.allowed { "yes" } else { "no" }.to_owned(),
     };
     (text != usual).then_some(text)
@@ -59,7 +60,7 @@ pub(crate) fn label(field: &str) -> &'static str {
 }
 
 /// The fields of a transition as a person would name them.
-const LABELS: [&str; 7] = ["leaves at", "by way of", "arrives at", "old falls over", "new rises over", "goes on for", "allowed"];
+const LABELS: [&str; 8] = ["leaves at", "by way of", "arrives at", "old falls over", "new rises over", "goes on for", "allowed", "accepted"];
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) {
     let proof = &app.music.proof;
@@ -190,6 +191,7 @@ fn draw_seam(app: &App, pen: &mut Pen<'_>, area: Rect, seam: &Seam) -> u16 {
         let text = match find {
             FindKind::Gap(s) => format!("✗ a gap of {:.0} ms", s * 1000.0),
             FindKind::Doubled(s) => format!("✗ two downbeats, {:.0} ms apart", s * 1000.0),
+            FindKind::Again => "✗ a recording sounds again".to_owned(),
             FindKind::Never => "✗ it never leaves".to_owned(),
             FindKind::Click(..) | FindKind::Jump(_) => continue,
         };
@@ -359,10 +361,11 @@ fn draw_proof(app: &App, pen: &mut Pen<'_>, area: Rect) {
             pen.text(area.x + 1, y, area.width - 1, &format!("{} renderings heard so far", proof.heard), Role::Gold);
         }
         Some(finds) => {
-            let (text, role) = if finds.is_empty() {
-                (format!("✓ {} renderings, nothing found", proof.heard), Role::Verdigris)
-            } else {
-                (format!("{} renderings, {} finds", proof.heard, finds.len()), Role::Red)
+            let accepted = finds.iter().filter(|f| f.accepted.is_some()).count();
+            let and = if accepted > 0 { format!(", {accepted} accepted") } else { String::new() };
+            let (text, role) = match finds.len() - accepted {
+                0 => (format!("✓ {} renderings, nothing found{and}", proof.heard), Role::Verdigris),
+                open => (format!("{} renderings, {open} finds{and}", proof.heard), Role::Red),
             };
             pen.text(area.x + 1, y, area.width - 1, &text, role);
             y += 2;

@@ -24,7 +24,7 @@ fn series(file: &str) -> &str {
 impl App {
     pub(super) fn begin_files(&mut self) {
         let used = estampie_core::program::wanted_audio(self.document());
-        let mut files: Vec<(String, bool)> = self.workspace.audio().iter().map(|f| (f.clone(), used.contains(f))).collect();
+        let mut files: Vec<(String, bool)> = self.workspace.audio().iter().map(|f| (f.clone(), used.contains_key(f))).collect();
         files.sort_by_key(|(file, used)| (*used, file.clone()));
         if files.is_empty() {
             return self.say("the project has no audio yet: put files into its folder audio/; they are taken in at once");

@@ -367,7 +367,7 @@ impl App {
         }
         match self.workspace.list_in(&doc.place.file, &[name, key]) {
             Some(list) => self.mode = Mode::Typing(Typed::Field(vec![name.to_owned()], key), Line::new(&list.join("; "))),
-            None => self.alarm(format!("{} cannot be edited until it is mended", doc.place.file)),
+            None => self.alarm(format!("{} cannot be edited until it is fixed", doc.place.file)),
         }
     }
 
@@ -445,7 +445,7 @@ impl App {
         self.workspace.set_values(&format!("{key} of the shared {kind} {name}"), &[("shared.toml", vec![kind, name, key], value)])?;
         if self.workspace.faults().len() > before {
             let what = self.workspace.faults().iter().find(|f| f.place.file == "shared.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
-            self.workspace.undo();
+            let _ = self.workspace.undo();
             return Err(what);
         }
         let touched = sharers(self.document(), kind, name).join(", ");

@@ -362,7 +362,7 @@ fn edited(app: &App, pen: &mut Pen<'_>, area: Rect, y: u16, sentence: &Sentence)
         let role = if chosen { Role::Gold } else { Role::Vellum };
         let end = pen.text(x + 4, below, area.right().saturating_sub(x + 4), pick.text(), role);
         if matches!(pick, Pick::Mend(..)) {
-            pen.text(end + 2, below, area.right().saturating_sub(end + 2), "the mend", Role::Verdigris);
+            pen.text(end + 2, below, area.right().saturating_sub(end + 2), "the fix", Role::Verdigris);
         }
         below += 1;
     }

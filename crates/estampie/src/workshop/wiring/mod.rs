@@ -443,7 +443,7 @@ impl App {
         self.recompile();
         if self.faults.len() > before.0 {
             let what = self.faults.iter().rev().find(|f| f.place.file == "modulation.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
-            self.workspace.undo();
+            let _ = self.workspace.undo();
             self.recompile();
             return Err(what);
         }
@@ -466,7 +466,7 @@ impl App {
         self.recompile();
         if self.faults.len() > before {
             let what = self.faults.iter().find(|f| f.place.file == "game.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
-            self.workspace.undo();
+            let _ = self.workspace.undo();
             self.recompile();
             return Err(what);
         }

@@ -201,7 +201,7 @@ impl App {
         mend(&mut edit, fault.place.column as usize - 1, name);
         lines[line] = edit.text;
         self.write_reactions("words of a reaction", &lines.join("\n"));
-        self.say(format!("mended: {name}"));
+        self.say(format!("fixed: {name}"));
     }
 }
 

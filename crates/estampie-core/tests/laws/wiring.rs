@@ -1,0 +1,365 @@
+//! What the game tells and what follows: formulas, measures, conditions that count and last, actions that wait.
+
+use crate::support::{Bench, GAME, compile_with, program, program_with};
+use estampie_core::engine::{Happening, InputKind, NOW, Notice, What};
+use estampie_core::language::formula::{Binary, Function};
+use estampie_core::language::{Expression, formula};
+use estampie_core::names::NameKey;
+use proptest::prelude::*;
+
+fn key(name: &str) -> NameKey {
+    NameKey::of(name)
+}
+
+const A: &str = "[a]\ntakes = [\"audio/low.wav\"]\n";
+
+/// The frames on which reactions acted.
+fn acted(happenings: &[Happening]) -> Vec<u64> {
+    happenings.iter().filter(|h| matches!(h.what, What::Reaction { .. })).map(|h| h.frame).collect()
+}
+
+fn notices(happenings: &[Happening]) -> Vec<Notice> {
+    happenings.iter().filter_map(|h| if let What::Notice(n) = h.what { Some(n) } else { None }).collect()
+}
+
+/// A formula worked out the plain way.
+fn reference(e: &Expression, strain: f32, depth: f32, deck: &str) -> f32 {
+    let of = |e: &Expression| reference(e, strain, depth, deck);
+    match e {
+        Expression::Number(n) => *n as f32,
+        Expression::Parameter(word) => match word.text.as_str() {
+            "strain" => strain,
+            _ => depth,
+        },
+        Expression::State(_, value, is) => f32::from(u8::from((value.text == deck) == *is)),
+        Expression::Negative(e) => -of(e),
+        Expression::Binary(operator, a, b) => {
+            let (a, b) = (of(a), of(b));
+            let truth = |t: bool| f32::from(u8::from(t));
+            match operator {
+                Binary::Add => a + b,
+                Binary::Subtract => a - b,
+                Binary::Multiply => a * b,
+                Binary::Divide => a / b,
+                Binary::Less => truth(a < b),
+                Binary::More => truth(b < a),
+                Binary::AtMost => truth(a <= b),
+                Binary::AtLeast => truth(b <= a),
+                Binary::And => truth(a != 0.0) * truth(b != 0.0),
+                Binary::Or => truth(!(a == 0.0 && b == 0.0)),
+            }
+        }
+        Expression::Call(function, list) => {
+            let x: Vec<f32> = list.iter().map(of).collect();
+            match function {
+                Function::Min | Function::Max | Function::Clamp if x.iter().any(|v| v.is_nan()) => f32::NAN,
+                Function::Min => [x[0], x[1]].into_iter().reduce(|a, b| if b < a { b } else { a }).unwrap(),
+                Function::Max => [x[0], x[1]].into_iter().reduce(|a, b| if b > a { b } else { a }).unwrap(),
+                Function::Clamp => {
+                    let raised = if x[0] < x[1] { x[1] } else { x[0] };
+                    if raised > x[2] { x[2] } else { raised }
+                }
+                Function::Mix => x[0] + (x[1] - x[0]) * x[2],
+                Function::SmoothStep => {
+                    let t = ((x[2] - x[0]) / (x[1] - x[0])).clamp(0.0, 1.0);
+                    t * t * (3.0 - 2.0 * t)
+                }
+                Function::Abs => x[0].abs(),
+                Function::Sqrt if x[0] < 0.0 => f32::NAN,
+                Function::Sqrt => x[0].powf(0.5),
+                Function::Power => x[0].powf(x[1]),
+                Function::Rate => 0.0,
+                Function::If => {
+                    if x[0] != 0.0 {
+                        x[1]
+                    } else {
+                        x[2]
+                    }
+                }
+                Function::Not => truth_of(x[0] == 0.0),
+            }
+        }
+    }
+}
+
+fn truth_of(t: bool) -> f32 {
+    if t { 1.0 } else { 0.0 }
+}
+
+fn expressions() -> impl Strategy<Value = String> {
+    let leaf = prop_oneof![
+        (0u32..400).prop_map(|n| format!("{}", f64::from(n) / 8.0)),
+        Just("strain".to_owned()),
+        Just("depth".to_owned()),
+        Just("deck is grate".to_owned()),
+        Just("deck is not plank".to_owned()),
+    ];
+    leaf.prop_recursive(4, 30, 3, |inner| {
+        prop_oneof![
+            (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/", "<", ">", "<=", ">=", "and", "or"]), inner.clone())
+                .prop_map(|(a, o, b)| format!("({a}) {o} ({b})")),
+            (prop::sample::select(vec!["min", "max", "power"]), inner.clone(), inner.clone()).prop_map(|(f, a, b)| format!("{f}({a}, {b})")),
+            (prop::sample::select(vec!["clamp", "mix", "smooth-step", "if"]), inner.clone(), inner.clone(), inner.clone())
+                .prop_map(|(f, a, b, c)| format!("{f}({a}, {b}, {c})")),
+            (prop::sample::select(vec!["abs", "sqrt", "not", "-"]), inner).prop_map(|(f, a)| format!("{f}({a})")),
+        ]
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+    #[test]
+    fn formulas_equal_a_plain_evaluation(text in expressions(), strain in 0.0f32..=1.0, depth in 0.0f32..=100.0, deck in prop::sample::select(vec!["plank", "grate", "silt"])) {
+        let game = format!("{GAME}[formulas]\nf = {{ is = \"{text}\", range = \"-1000000000..1000000000\" }}\n");
+        let program = program_with(&[("game.toml", &game)]);
+        let mut bench = Bench::new(&program, 1);
+        bench.parameter("strain", strain);
+        bench.parameter("depth", depth);
+        bench.state("deck", deck);
+        bench.render(64);
+        bench.render(64);
+        let expression = formula::parse(&Default::default(), &text).unwrap();
+        let wanted = reference(&expression, strain, depth, deck);
+        let index = program.find_parameter.get(key("f")).unwrap();
+        let got = bench.status.as_ref().unwrap().parameters[index].value;
+        let said = notices(&bench.happenings).iter().any(|n| matches!(n, Notice::NoNumber { .. }));
+        if wanted.is_finite() {
+            let wanted = wanted.clamp(-1e9, 1e9);
+            prop_assert!((got - wanted).abs() <= wanted.abs() * 1e-4 + 1e-4, "{text}: {got} instead of {wanted}");
+        } else {
+            prop_assert!(got.is_finite() && said, "{text}: {got}, a fault was said: {said}");
+        }
+    }
+}
+
+#[test]
+fn a_formula_that_divides_by_zero_holds_its_last_good_value_and_says_so_once() {
+    let game = format!("{GAME}[formulas]\nf = \"10 / strain\"\n");
+    let program = program_with(&[("game.toml", &game)]);
+    let mut bench = Bench::new(&program, 1);
+    let at = program.find_parameter.get(key("f")).unwrap();
+    bench.parameter("strain", 0.5);
+    bench.render(640);
+    assert_eq!(bench.status.as_ref().unwrap().parameters[at].value, 20.0);
+    bench.happenings.clear();
+    bench.parameter("strain", 0.0);
+    bench.render(6_400);
+    assert_eq!(bench.status.as_ref().unwrap().parameters[at].value, 20.0);
+    assert_eq!(notices(&bench.happenings), [Notice::NoNumber { parameter: key("f"), kept: 20.0 }]);
+    bench.parameter("strain", 1.0);
+    bench.render(640);
+    assert_eq!(bench.status.as_ref().unwrap().parameters[at].value, 10.0);
+}
+
+#[test]
+fn formulas_in_a_circle_are_refused_by_name_and_others_work() {
+    let game = format!("{GAME}[formulas]\na = \"b + 1\"\nb = \"max(c, 2)\"\nc = \"a * 2\"\nd = \"e + 1\"\ne = \"strain * 2\"\n");
+    let (program, faults) = compile_with(&[("game.toml", &game)]);
+    assert_eq!(faults.len(), 1, "{faults:?}");
+    assert!(faults[0].contains("in a circle: a ⟶ b ⟶ c ⟶ a"), "{faults:?}");
+    let mut bench = Bench::new(&program, 1);
+    bench.parameter("strain", 0.5);
+    bench.render(128);
+    let value = |name: &str| bench.status.as_ref().unwrap().parameters[program.find_parameter.get(key(name)).unwrap()].value;
+    assert_eq!((value("e"), value("d"), value("a")), (1.0, 2.0, 0.0), "d is worked out after e although it stands before it");
+}
+
+#[test]
+fn mistakes_between_each_and_all_are_named() {
+    let game = format!("{GAME}[formulas]\nf = \"loudness * 2\"\n");
+    let (_, faults) = compile_with(&[
+        ("game.toml", &game),
+        ("modulation.toml", "[[modulation]]\nfrom = \"loudness\"\nmoves = \"bus all level\"\ncurve = [\"0: 0 dB\"]\n"),
+        ("playthroughs/p.play", "0 strain on bell 0.5\n"),
+        ("reactions.est", "When hit\n  set loudness to 1\nWhen hit\n  add 1 to loudness\n"),
+    ]);
+    let told = faults.join("\n");
+    assert_eq!(told.matches("every emitter has a loudness of its own").count(), 4, "{told}");
+    assert!(told.contains("strain is one for all"), "{told}");
+    let program = program("", "", "", "");
+    let mut bench = Bench::new(&program, 1);
+    bench.parameter("loudness", 0.5);
+    bench.send(NOW, InputKind::Parameter { parameter: key("strain"), value: 0.5, emitter: key("bell") });
+    bench.render(64);
+    assert_eq!(notices(&bench.happenings), [Notice::NeedsEmitter(key("loudness")), Notice::ForAll(key("strain"))]);
+    assert_eq!(bench.status.as_ref().unwrap().parameters[program.find_parameter.get(key("strain")).unwrap()].value, 0.5);
+}
+
+#[test]
+fn what_is_measured_needs_no_game_code() {
+    let game = format!(
+        "{GAME}[parameters.near]\nmeasure = \"distance to eel\"\n[parameters.side]\nmeasure = \"bearing of eel\"\n[parameters.fast]\nmeasure = \"speed of eel\"\n[parameters.high]\nmeasure = \"height of eel\"\n[parameters.many]\nmeasure = \"count of shrimp within 20 m\"\n[parameters.sinking]\nmeasure = \"rate of depth\"\n[parameters.since]\nmeasure = \"time since hit\"\n"
+    );
+    let reactions = "When near becomes under 5 m\n  play a at eel\n";
+    let program = program_with(&[("game.toml", &game), ("sounds/all.toml", A), ("reactions.est", reactions)]);
+    let mut bench = Bench::new(&program, 1);
+    let place = |bench: &mut Bench, name: &str, kind: &str, at: [f32; 3], frames| {
+        bench.send(NOW, InputKind::Place { emitter: key(name), kind: key(kind), at, facing: None, frames });
+    };
+    bench.send(NOW, InputKind::Place { emitter: key("listener"), kind: NameKey::NONE, at: [0.0; 3], facing: Some(0.0), frames: 0 });
+    place(&mut bench, "eel", "eel", [30.0, 0.0, 40.0], 0);
+    for n in 0..5 {
+        place(&mut bench, &format!("s{n}"), "shrimp", [n as f32 * 8.0, 0.0, 0.0], 0);
+    }
+    bench.render(128);
+    let value = |bench: &Bench, name: &str| bench.status.as_ref().unwrap().parameters[program.find_parameter.get(key(name)).unwrap()].value;
+    assert_eq!((value(&bench, "near"), value(&bench, "side"), value(&bench, "high"), value(&bench, "many")), (50.0, 90.0, 40.0, 3.0));
+    assert_eq!(value(&bench, "since"), 3600.0);
+    bench.event(NOW, "hit");
+    bench.send(NOW, InputKind::Glide { parameter: key("depth"), from: Some(0.0), to: 100.0, frames: 480_000 });
+    place(&mut bench, "eel", "", [0.0, 0.0, 0.0], 48_000 * 5);
+    bench.render(48_000);
+    assert!((value(&bench, "fast") - 10.0).abs() < 0.1, "{}", value(&bench, "fast"));
+    assert!((value(&bench, "sinking") - 10.0).abs() < 0.5, "{}", value(&bench, "sinking"));
+    assert!((value(&bench, "since") - 1.0).abs() < 0.01);
+    bench.render(48_000 * 4);
+    let started: Vec<u64> = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).map(|h| h.frame).collect();
+    assert_eq!(started.len(), 1, "it came near once");
+    assert!(started[0].abs_diff(128 + 48_000 * 5 * 9 / 10) < 200, "{started:?}");
+}
+
+#[test]
+fn every_emitter_has_values_of_its_own() {
+    let game = format!("{GAME}[parameters.far]\nmeasure = \"distance\"\nrange = \"0..100 m\"\n");
+    let modulation = "[[modulation]]\nfrom = \"far\"\nmoves = \"a level\"\ncurve = [\"0 m: 0 dB\", \"100 m: -50 dB\"]\n[[modulation]]\nfrom = \"loudness\"\nmoves = \"a pitch\"\ncurve = [\"0: 0 st\", \"1: 12 st\"]\n";
+    let reactions = "When hit and loudness over 0.5\n  play a at the emitter\nWhen loudness becomes over 0.8\n  send tick at the emitter\n";
+    let program = program_with(&[("game.toml", &game), ("sounds/all.toml", A), ("modulation.toml", modulation), ("reactions.est", reactions)]);
+    let mut bench = Bench::new(&program, 1);
+    for (name, east, loudness) in [("near", 10.0, 0.75), ("far", 60.0, 0.6), ("shy", 1.0, 0.2)] {
+        bench.send(NOW, InputKind::Place { emitter: key(name), kind: NameKey::NONE, at: [east, 0.0, 0.0], facing: None, frames: 0 });
+        bench.send(NOW, InputKind::Parameter { parameter: key("loudness"), value: loudness, emitter: key(name) });
+        bench.event_on(NOW, "hit", name);
+    }
+    bench.render(6_400);
+    use estampie_core::document::Property;
+    let status = bench.status.as_ref().unwrap();
+    let of = |name: &str, property| {
+        status.voices.iter().find(|v| v.emitter == key(name)).map(|v| {
+            status.terms_of(v).iter().filter(|t| t.property == property && t.kind == estampie_core::engine::TermKind::Moved).map(|t| t.value).sum::<f32>()
+        })
+    };
+    let rounded = |name: &str| of(name, Property::Level).map(|v| (v * 100.0).round() / 100.0);
+    assert_eq!((rounded("near"), rounded("far"), rounded("shy")), (Some(-5.0), Some(-30.0), None));
+    assert_eq!(of("near", Property::Pitch), Some(9.0));
+    bench.send(NOW, InputKind::Parameter { parameter: key("loudness"), value: 0.9, emitter: key("shy") });
+    bench.render(64);
+    assert!(bench.happenings.iter().any(|h| matches!(h.what, What::Event { event, emitter, .. } if event == key("tick") && emitter == key("shy"))));
+}
+
+#[test]
+fn the_games_range_is_mapped_and_clamped_with_a_notice() {
+    let game = format!("{GAME}[parameters.fuel]\nunit = \"l\"\nrange = \"0..40\"\nfrom-game = \"0..255\"\n");
+    let program = program_with(&[("game.toml", &game)]);
+    let mut bench = Bench::new(&program, 1);
+    let at = program.find_parameter.get(key("fuel")).unwrap();
+    bench.parameter("fuel", 51.0);
+    bench.render(64);
+    assert_eq!(bench.status.as_ref().unwrap().parameters[at].value, 8.0);
+    bench.parameter("fuel", 300.0);
+    bench.render(64);
+    assert_eq!(bench.status.as_ref().unwrap().parameters[at].value, 40.0);
+    assert!(matches!(notices(&bench.happenings)[..], [Notice::Clamped { .. }]));
+    bench.send(NOW, InputKind::Hold { parameter: key("fuel"), value: Some(3.0) });
+    bench.render(64);
+}
+
+#[test]
+fn changes_must_last_cross_or_lie_between() {
+    let reactions = "When depth becomes under 10 m for 1 s\n  play a\nWhen strain rises over 0.5\n  play a\nWhen hit and depth between 20 and 30 m\n  play a\n";
+    let program = program(A, "", "", reactions);
+    let mut bench = Bench::new(&program, 1);
+    bench.parameter("depth", 50.0);
+    bench.render(64);
+    // It dips for half a second, then for good.
+    bench.parameter("depth", 5.0);
+    bench.render(24_000);
+    bench.parameter("depth", 15.0);
+    bench.render(24_000);
+    assert_eq!(acted(&bench.happenings), [] as [u64; 0]);
+    bench.send(100_000, InputKind::Parameter { parameter: key("depth"), value: 5.0, emitter: NameKey::NONE });
+    bench.render(100_000);
+    assert_eq!(acted(&bench.happenings), [148_000], "a second later, on the frame");
+    bench.happenings.clear();
+    for strain in [0.3, 0.5, 0.6, 0.9, 0.5, 0.7] {
+        bench.parameter("strain", strain);
+        bench.render(64);
+    }
+    assert_eq!(acted(&bench.happenings).len(), 2, "0.5 ⟶ 0.6 and 0.5 ⟶ 0.7");
+    bench.happenings.clear();
+    for depth in [19.0, 20.0, 25.0, 30.0, 31.0] {
+        bench.parameter("depth", depth);
+        bench.event(NOW, "hit");
+        bench.render(64);
+    }
+    assert_eq!(acted(&bench.happenings).len(), 3);
+}
+
+#[test]
+fn calls_are_counted_and_once_is_once() {
+    let reactions =
+        "When hit at the 3rd within 0.5 s\n  play a\nWhen tick every 4th\n  play a\nWhen loop once until deck is silt\n  play a\n  add 1 to strain\n";
+    let program = program(A, "", "", reactions);
+    let mut bench = Bench::new(&program, 1);
+    for frame in [1_000u64, 12_000, 30_000, 36_500, 50_000] {
+        bench.event(frame, "hit");
+    }
+    bench.render(60_000);
+    // 30 000 is too late for 1 000; 36 500 too late for 12 000 by 500; 50 000 has 30 000 and 36 500.
+    assert_eq!(acted(&bench.happenings), [50_000]);
+    bench.happenings.clear();
+    for _ in 0..9 {
+        bench.event(NOW, "tick");
+        bench.render(64);
+    }
+    assert_eq!(acted(&bench.happenings).len(), 2);
+    bench.happenings.clear();
+    for state in ["plank", "plank", "silt", "grate", "plank"] {
+        bench.state("deck", state);
+        bench.event(NOW, "loop");
+        bench.event(NOW, "loop");
+        bench.render(64);
+    }
+    assert_eq!(acted(&bench.happenings).len(), 2, "once at the start, once after silt");
+    assert_eq!(bench.status.as_ref().unwrap().parameters[program.find_parameter.get(key("strain")).unwrap()].value, 1.0, "0 + 1, and clamped from 2");
+}
+
+#[test]
+fn actions_wait_and_draw_and_are_switched_off() {
+    let reactions = "When hit\n  play a at the listener, after 0.25 s\n  send tick, after 0.5 s\nOff: When hit\n  play a\nWhen tick\n  stop a\nWhen loop\n  play a, chance 50 %\n";
+    let program = program(A, "", "", reactions);
+    let mut bench = Bench::new(&program, 3);
+    bench.event(1_000, "hit");
+    bench.render(48_000);
+    let at = |what: fn(&What) -> bool| bench.happenings.iter().filter(|h| what(&h.what)).map(|h| h.frame).collect::<Vec<_>>();
+    assert_eq!(at(|w| matches!(w, What::VoiceStart { emitter, .. } if *emitter == NameKey::of("listener"))), [13_000]);
+    assert_eq!(at(|w| matches!(w, What::Event { event, .. } if *event == NameKey::of("tick"))), [25_000]);
+    assert_eq!(at(|w| matches!(w, What::LetGo { count: 1, .. })), [25_000]);
+    bench.happenings.clear();
+    for _ in 0..200 {
+        bench.event(NOW, "loop");
+        bench.render(64);
+    }
+    let started = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).count();
+    assert!((70..=130).contains(&started), "{started}");
+}
+
+#[test]
+fn what_waits_survives_an_edit() {
+    let reactions = "When hit\n  play a, after 0.5 s\nWhen depth becomes over 10 m for 0.5 s\n  play a\n";
+    let (first, second) = (program(A, "", "", reactions), program(&format!("{A}level = \"-3 dB\"\n"), "", "", &format!("When tick\n  play a\n\n{reactions}")));
+    let mut bench = Bench::new(&first, 1);
+    bench.event(NOW, "hit");
+    bench.parameter("depth", 20.0);
+    bench.render(6_400);
+    bench.remote.program(Box::new(estampie_core::engine::Prepared::new(second, 1))).unwrap();
+    bench.render(48_000);
+    let started: Vec<u64> = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).map(|h| h.frame).collect();
+    assert_eq!(started, [24_000, 24_000]);
+}
+
+#[test]
+fn zones_parse_and_say_that_they_come_later() {
+    let (_, faults) = compile_with(&[("reactions.est", "When entering nave\n  send hit\nWhen leaving nave\n  send hit\n")]);
+    assert_eq!(faults.len(), 2);
+    assert!(faults[0].starts_with("reactions.est:1:15: there is no zone nave"), "{faults:?}");
+}

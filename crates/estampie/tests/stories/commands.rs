@@ -1,0 +1,219 @@
+//! The command line: what it prints, writes, and how it ends.
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+fn demo() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick")
+}
+
+fn run(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_estampie")).args(arguments).output().unwrap()
+}
+
+fn out(output: &Output) -> String {
+    String::from_utf8_lossy(&output.stdout).into_owned()
+}
+
+fn err(output: &Output) -> String {
+    String::from_utf8_lossy(&output.stderr).into_owned()
+}
+
+#[test]
+fn a_new_project_has_no_faults_and_sounds() {
+    let folder = tempfile::tempdir().unwrap();
+    let project = folder.path().join("harbour");
+    let project = project.to_str().unwrap();
+    assert_eq!(run(&["new", project]).status.code(), Some(0));
+    let checked = run(&["check", project]);
+    assert_eq!(checked.status.code(), Some(0), "{}", err(&checked));
+    assert!(out(&checked).contains("no faults"));
+    let again = run(&["new", project]);
+    assert_eq!(again.status.code(), Some(2));
+    assert!(err(&again).contains("not empty"));
+    let play = folder.path().join("p.play");
+    std::fs::write(&play, "0.5 send hello\n2 end\n").unwrap();
+    let wav = folder.path().join("o.wav");
+    let rendered = run(&["render", project, play.to_str().unwrap(), "-o", wav.to_str().unwrap(), "--bits", "16"]);
+    assert_eq!(rendered.status.code(), Some(0), "{}", err(&rendered));
+    let samples: Vec<i16> = hound::WavReader::open(&wav).unwrap().into_samples().map(Result::unwrap).collect();
+    assert_eq!(samples.len(), 2 * 120_000);
+    assert!(samples[..2 * 24_000].iter().all(|s| *s == 0), "silent until the event");
+    assert!(samples[2 * 24_000..2 * 26_000].iter().any(|s| s.abs() > 2000), "it sounds from the event on");
+}
+
+#[test]
+fn the_demo_renders_with_a_trace_the_same_each_time_and_otherwise_with_another_seed() {
+    let folder = tempfile::tempdir().unwrap();
+    let render = |name: &str, more: &[&str]| {
+        let wav = folder.path().join(name);
+        let trace = folder.path().join(format!("{name}.jsonl"));
+        let mut arguments = vec!["render", demo().to_str().unwrap().to_owned().leak() as &str, "stuck-hatch", "-o", wav.to_str().unwrap().to_owned().leak()];
+        arguments.extend(["--trace", trace.to_str().unwrap().to_owned().leak() as &str]);
+        arguments.extend(more);
+        let output = run(&arguments);
+        assert_eq!(output.status.code(), Some(0), "{}", err(&output));
+        assert!(err(&output).is_empty(), "no progress bar in a pipe: {}", err(&output));
+        (std::fs::read(wav).unwrap(), std::fs::read_to_string(trace).unwrap())
+    };
+    let (one, trace) = render("one.wav", &[]);
+    assert_eq!(render("two.wav", &[]), (one.clone(), trace.clone()));
+    assert_ne!(render("three.wav", &["--seed", "99"]).0, one);
+    let objects: Vec<serde_json::Value> = trace.lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    assert!(objects.iter().all(|o| o["frame"].is_u64() && o["what"].is_string()));
+    let of = |what: &str| objects.iter().filter(|o| o["what"] == what).count();
+    for what in ["event", "parameter", "state", "reaction", "voice-start", "voice-end", "refused"] {
+        assert!(of(what) > 0, "no {what} in the trace");
+    }
+    let frames: Vec<u64> = objects.iter().map(|o| o["frame"].as_u64().unwrap()).collect();
+    assert!(frames.windows(2).all(|w| w[0] <= w[1] + 64), "in order, to the block");
+    let hatch = objects.iter().find(|o| o["what"] == "refused" && o["sound"] == "hatch/open").unwrap();
+    assert_eq!(hatch["reason"], "1 is playing, limit 1");
+}
+
+#[test]
+fn faults_are_printed_with_place_and_mend_and_end_with_1() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("estampie.toml"), "format = 1\n").unwrap();
+    std::fs::write(folder.path().join("reactions.est"), "When step\n  play stp\n").unwrap();
+    let checked = run(&["check", folder.path().to_str().unwrap()]);
+    assert_eq!(checked.status.code(), Some(1));
+    assert!(err(&checked).contains("reactions.est:1:6: there is no event step\n  fix: "), "{}", err(&checked));
+    assert!(err(&checked).contains("2 faults"));
+    let nowhere = run(&["check", "/nowhere/at/all"]);
+    assert_eq!(nowhere.status.code(), Some(1));
+    assert!(err(&nowhere).contains("not a project"));
+}
+
+#[test]
+fn wrong_use_ends_with_2_and_says_how() {
+    let unknown = run(&["render", demo().to_str().unwrap(), "first-dve", "-o", "/dev/null"]);
+    assert_eq!(unknown.status.code(), Some(2));
+    assert!(err(&unknown).contains("first-dive?"), "{}", err(&unknown));
+    assert_eq!(run(&["rendr"]).status.code(), Some(1), "a folder of that name is no project");
+    assert_eq!(run(&["render"]).status.code(), Some(2));
+    let piped = run(&[demo().to_str().unwrap()]);
+    assert_eq!(piped.status.code(), Some(2));
+    assert!(err(&piped).contains("needs a terminal"));
+}
+
+#[test]
+fn probe_prints_facts_and_says_what_cannot_be_played() {
+    let chime = demo().join("audio/relic/chime_01.flac");
+    let probed = run(&["probe", chime.to_str().unwrap()]);
+    assert_eq!(probed.status.code(), Some(0));
+    for word in ["FLAC, 16 bit", "48000 Hz", "3.600 s", "LUFS", "dBTP", "none in the file"] {
+        assert!(out(&probed).contains(word), "{word}: {}", out(&probed));
+    }
+    let json = run(&["probe", "--json", chime.to_str().unwrap(), demo().join("mix.toml").to_str().unwrap()]);
+    assert_eq!(json.status.code(), Some(1));
+    assert!(err(&json).contains("it is not a WAV, AIFF, FLAC, Ogg Vorbis or MP3 file"));
+    let facts: serde_json::Value = serde_json::from_str(&out(&json)).unwrap();
+    assert_eq!((facts["channels"].as_u64(), facts["frames"].as_u64()), (Some(1), Some(172_800)));
+}
+
+#[test]
+fn every_file_of_the_demo_is_as_loud_as_promised_and_without_a_click() {
+    let mut files = Vec::new();
+    let mut folders = vec![demo().join("audio")];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap().map(Result::unwrap) {
+            if entry.path().is_dir() { folders.push(entry.path()) } else { files.push(entry.path()) }
+        }
+    }
+    assert!(files.len() >= 30, "{} files", files.len());
+    let mut bytes = 0;
+    for file in files {
+        bytes += std::fs::metadata(&file).unwrap().len();
+        let decoded = estampie_core::assets::decode(&file).unwrap();
+        let facts = estampie_core::assets::facts(&decoded);
+        let name = file.display();
+        // Layers of a piece share one gain, so the sparse ones are softer.
+        let least = if name.to_string().contains("audio/music/") { -36.0 } else { -30.0 };
+        assert!((least..=-14.0).contains(&facts.loudness), "{name}: {} LUFS", facts.loudness);
+        assert!(facts.true_peak <= -1.0 && facts.dc.abs() < 0.01, "{name}: {facts:?}");
+        let first = decoded.channels.iter().map(|c| c[0].abs()).fold(0.0, f32::max);
+        let last = decoded.channels.iter().map(|c| c[c.len() - 1].abs()).fold(0.0, f32::max);
+        let text = name.to_string();
+        let goes_round = ["loop.flac", "_loop", "water/", "winch/", "tidewalk", "leak/", "quay/", "cable/"].iter().any(|w| text.contains(w));
+        assert!(goes_round || (first < 0.02 && last < 0.001), "{name}: begins at {first}, ends at {last}");
+        // A round closes with no greater step than there is inside it.
+        if ["loop.flac", "water/", "leak/", "quay/", "cable/"].iter().any(|w| text.contains(w)) {
+            let inside = decoded.channels[0].windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0, f32::max);
+            assert!(facts.seam_step <= f64::from(inside), "{name}: step {} at the seam, {inside} inside", facts.seam_step);
+        }
+    }
+    assert!(bytes < 25 << 20, "{bytes} bytes");
+}
+
+#[test]
+fn curves_are_drawn_into_a_file_of_either_kind() {
+    let folder = tempfile::tempdir().unwrap();
+    for ending in ["svg", "pdf"] {
+        let out = folder.path().join(format!("curves.{ending}"));
+        let done = run(&["draw", demo().to_str().unwrap(), "curves", "-o", out.to_str().unwrap()]);
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        assert!(String::from_utf8_lossy(&done.stdout).contains("47 curves"));
+        assert!(std::fs::metadata(&out).unwrap().len() > 20_000);
+    }
+    let wrong = run(&["draw", demo().to_str().unwrap(), "curves", "-o", "curves.png"]);
+    assert_eq!(wrong.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&wrong.stderr).contains("neither in .svg nor in .pdf"));
+}
+
+#[test]
+fn the_routing_is_drawn_with_every_bus() {
+    let folder = tempfile::tempdir().unwrap();
+    for ending in ["svg", "pdf"] {
+        let out = folder.path().join(format!("routing.{ending}"));
+        let done = run(&["draw", demo().to_str().unwrap(), "routing", "-o", out.to_str().unwrap()]);
+        assert!(done.status.success() && String::from_utf8_lossy(&done.stdout).contains("13 buses"), "{done:?}");
+    }
+    let svg = std::fs::read_to_string(folder.path().join("routing.svg")).unwrap();
+    for word in ["Brinewick Salvage: routing", "machines", "squeeze", "nave (return)", "-9 dB, moved", "1.5 dB, held"] {
+        assert!(svg.contains(word), "{word}");
+    }
+}
+
+#[test]
+fn the_map_is_drawn_with_everything_on_it() {
+    let folder = tempfile::tempdir().unwrap();
+    for ending in ["svg", "pdf"] {
+        let out = folder.path().join(format!("map.{ending}"));
+        let done = run(&["draw", demo().to_str().unwrap(), "map", "-o", out.to_str().unwrap()]);
+        assert!(done.status.success() && String::from_utf8_lossy(&done.stdout).contains("28 things"), "{done:?}");
+    }
+    let svg = std::fs::read_to_string(folder.path().join("map.svg")).unwrap();
+    for word in ["Brinewick Salvage: map", "boiler-house", "hatch-way", "organ", "flock shrimp: 14 of 90 places", "10 m, north above"] {
+        assert!(svg.contains(word), "{word}");
+    }
+    let nothing = folder.path().join("empty");
+    assert!(run(&["new", nothing.to_str().unwrap()]).status.success());
+    let done = run(&["draw", nothing.to_str().unwrap(), "map", "-o", folder.path().join("e.svg").to_str().unwrap()]);
+    assert!(String::from_utf8_lossy(&done.stderr).contains("no map to draw; world.toml holds it"), "{done:?}");
+}
+
+#[test]
+fn check_listens_to_every_way_and_says_what_does_not_sound_well() {
+    let done = run(&["check", demo().to_str().unwrap()]);
+    let out = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(done.status.success() && out.contains("renderings of ways between sections: nothing found"), "{out}");
+    // The same with a section far too loud.
+    let folder = tempfile::tempdir().unwrap();
+    let copy = |from: &std::path::Path, to: &std::path::Path| {
+        std::fs::create_dir_all(to.parent().unwrap()).unwrap();
+        std::fs::copy(from, to).unwrap();
+    };
+    for file in ["drift_viols", "pursuit_viols"] {
+        let path = format!("audio/music/{file}.flac");
+        copy(&demo().join(&path), &folder.path().join(&path));
+    }
+    std::fs::write(folder.path().join("estampie.toml"), "format = 1\nname = \"loud\"\n").unwrap();
+    std::fs::create_dir_all(folder.path().join("music")).unwrap();
+    let music = "[piece.p]\ntempo = \"92\"\n[piece.p.section.soft]\nbars = 8\n[piece.p.section.soft.layer.v]\nfile = \"audio/music/drift_viols.flac\"\nlevel = \"-24 dB\"\n[piece.p.section.loud]\nbars = 4\n[piece.p.section.loud.layer.v]\nfile = \"audio/music/pursuit_viols.flac\"\n[[piece.p.transition]]\nfrom = \"soft\"\nto = \"loud\"\n";
+    std::fs::write(folder.path().join("music/p.toml"), music).unwrap();
+    let done = run(&["check", folder.path().to_str().unwrap()]);
+    let said = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert_eq!(done.status.code(), Some(1), "{said}");
+    assert!(said.contains("p soft ⟶ loud, asked in bar 1: the loudness goes up by"), "{said}");
+}

@@ -1,0 +1,12 @@
+//! All tests of the program as its users run it: the command line, and stories of the real workshop in tmux. In one program:
+//! built and linked once.
+#![allow(clippy::unwrap_used, missing_docs)]
+
+mod commands;
+mod keeping;
+mod mix;
+mod music;
+mod sounds_and_wiring;
+mod stories;
+mod support;
+mod world;

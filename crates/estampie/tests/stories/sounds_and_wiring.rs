@@ -1,0 +1,243 @@
+//! Stories of the views Sounds and Wiring, each by the keys that a designer would press.
+
+use crate::support::{Story, line, number_before};
+use std::path::Path;
+use std::process::Command;
+use std::time::Duration;
+
+fn copy(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to.parent().unwrap()).unwrap();
+    std::fs::copy(from, to).unwrap();
+}
+
+/// The text of a project file as saved.
+fn saved(folder: &Path, file: &str) -> String {
+    std::fs::read_to_string(folder.join(file)).unwrap()
+}
+
+#[test]
+fn a_footstep_from_five_files_is_wired_and_varied_in_under_forty_keys() {
+    let story = Story::new("footstep");
+    let project = story.home.path().join("fresh");
+    assert!(Command::new(env!("CARGO_BIN_EXE_estampie")).args(["new".as_ref(), project.as_os_str()]).output().unwrap().status.success());
+    for n in 1..=5 {
+        copy(&Story::demo().join(format!("audio/step/grate_0{n}.flac")), &project.join(format!("audio/foot/iron_0{n}.flac")));
+    }
+    story.open(&format!("'{}' --device none", project.display()));
+    story.wait_for("The last 20 seconds");
+    let mut pressed = 0;
+    let mut keys = |keys: &[&str]| {
+        pressed += keys.len();
+        story.keys(keys);
+    };
+    keys(&["3", "n"]);
+    story.wait_for("for a new sound; those that nothing uses first");
+    // Below what the fresh project comes with, the new files are first.
+    story.wait_for("audio/foot/iron_01.flac");
+    keys(&["a", "Enter"]);
+    story.wait_for("foot/iron has 5 takes");
+    keys(&["Tab", "Tab"]);
+    // To vary.pitch: the ninth field and on.
+    keys(&["Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "e"]);
+    story.wait_for("vary.pitch of foot/iron");
+    keys(&["-", "2", ".", ".", "2", "Enter"]);
+    story.wait_until("it varies", |s| line(s, &["pitch", "−2 st", "2 st"]).is_some());
+    keys(&["W"]);
+    story.wait_for("foot/iron is played by the event");
+    keys(&["s", "t", "e", "p", "Enter"]);
+    story.wait_for("step plays foot/iron from now on");
+    keys(&["C-s"]);
+    story.wait_for("saved");
+    assert!(pressed < 40, "{pressed} keys");
+    assert!(saved(&project, "sounds/foot.toml").contains("audio/foot/iron_*.flac"));
+    assert!(saved(&project, "sounds/foot.toml").contains("pitch = \"-2..2\""));
+    assert!(saved(&project, "reactions.est").contains("When step\n  play foot/iron at the emitter\n"));
+    assert!(saved(&project, "game.toml").contains("step = "));
+    // And it is heard when the game says so.
+    story.keys(&[":"]);
+    story.type_text("send step");
+    story.keys(&["Enter", "1"]);
+    story.wait_for("plays foot/iron, iron_");
+}
+
+#[test]
+fn a_curve_point_is_moved_by_keys_and_the_mouse_and_the_level_moves() {
+    let story = Story::new("curve");
+    story.open_demo();
+    story.keys(&["d"]);
+    story.wait_until("the thruster sounds", |s| line(s, &["thruster/loop", "bell"]).is_some());
+    story.keys(&[":"]);
+    story.type_text("curve thruster moves level");
+    story.keys(&["Enter"]);
+    story.wait_for("thruster ⟶ thruster/loop level");
+    let comes_to = |s: &str| line(s, &["thruster 0 rpm ⟶"]).and_then(|l| number_before(&l[l.find('⟶').unwrap()..], "dB"));
+    story.wait_until("it comes to −40 dB", |s| comes_to(s) == Some(-40.0));
+    story.keys(&["Up", "Up", "Up", "Up"]);
+    story.wait_until("it comes to −38 dB", |s| comes_to(s) == Some(-38.0));
+    // The mouse: press on the selected point and drag it upwards.
+    let screen = story.screen();
+    let (row, text) = screen.lines().enumerate().skip(3).find(|(_, l)| l.contains('◆')).unwrap();
+    let column = text.chars().position(|c| c == '◆').unwrap();
+    let mouse = |code: u8, column: usize, row: usize, end: char| story.type_text(&format!("\u{1b}[<{code};{};{}{end}", column + 1, row + 1));
+    mouse(0, column, row, 'M');
+    mouse(32, column, row - 6, 'M');
+    mouse(0, column, row - 6, 'm');
+    story.wait_until("it is dragged", |s| comes_to(s).is_some_and(|v| v > -36.0));
+    story.keys(&["e"]);
+    story.wait_for("point 0 rpm:");
+    story.keys(&["C-u"]);
+    story.type_text("0 rpm: -9 dB, smooth");
+    story.keys(&["Enter"]);
+    story.wait_until("the typed value counts", |s| comes_to(s) == Some(-9.0));
+    story.keys(&["Escape", "1"]);
+    // A click on its voice chooses it, wherever it stands in the list just now.
+    story.wait_until("its voice is chosen", |s| {
+        if s.contains("Why thruster/loop") {
+            return true;
+        }
+        if let Some(row) = s.lines().position(|l| l.contains("thruster/loop") && l.contains("bell")) {
+            mouse(0, 130, row, 'M');
+            mouse(0, 130, row, 'm');
+            std::thread::sleep(Duration::from_millis(150));
+        }
+        false
+    });
+    // What is set is what the ledger says.
+    story.wait_until("the ledger follows", |s| line(s, &["thruster 0 rpm ⟶ curve", "−9.0"]).is_some());
+    assert!(story.screen().contains("1 unsaved"));
+}
+
+#[test]
+fn a_mistyped_event_shows_its_mend_and_takes_it() {
+    let story = Story::new("mend");
+    story.open_demo();
+    story.keys(&["2", "Tab", "n"]);
+    story.type_text("hul.struck");
+    story.wait_for("there is no event hul.struck; hull.struck?");
+    story.keys(&["Tab"]);
+    story.wait_until("the fix is taken", |s| line(s, &["When hull.struck"]).is_some() && !s.contains("there is no event"));
+    story.keys(&["Enter"]);
+    story.type_text("play sonar/p");
+    story.wait_until("the name is offered", |s| line(s, &["tab", "sonar/ping"]).is_some());
+    story.keys(&["Tab", "Enter"]);
+    story.wait_until("it is in", |s| s.contains("1 unsaved"));
+    story.keys(&["C-s"]);
+    story.wait_for("saved 1 file");
+    assert!(saved(&story.copy(), "reactions.est").contains("When hull.struck\n  play sonar/ping\n"));
+    // Moved, switched off, undone.
+    story.keys(&["K", "J", "J", "O"]);
+    story.wait_for("Off: When hull.struck");
+    story.keys(&["u", "u", "u", "u"]);
+    story.wait_until("all is as saved", |s| s.contains("● saved"));
+    // What the game sends undeclared is listed, and one key mends it.
+    story.keys(&[":"]);
+    story.type_text("send winch.strat");
+    story.keys(&["Down", "Enter"]);
+    story.wait_for("Not declared, yet sent");
+    story.wait_for("winch.start? press r");
+}
+
+#[test]
+fn a_bus_is_set_on_six_sounds_at_once_and_undone_at_once() {
+    let story = Story::new("bulk");
+    story.open_demo();
+    let before = saved(&story.copy(), "sounds/steps.toml");
+    story.keys(&["3", "/"]);
+    story.type_text("step/");
+    story.keys(&["Enter", "x", "x", "x", "x", "x", "x"]);
+    story.wait_for("6 marked");
+    story.keys(&["Escape", "Tab", "Tab", "e"]);
+    story.wait_for("bus of 6 sounds");
+    story.type_text("hul");
+    story.keys(&["Tab", "Enter"]);
+    story.wait_for("1 unsaved");
+    story.keys(&["C-s"]);
+    story.wait_for("saved 1 file");
+    let after = saved(&story.copy(), "sounds/steps.toml");
+    assert_eq!(after.matches("\"hull\"").count(), 6, "{after}");
+    story.keys(&["u"]);
+    story.wait_for("undid bus of 6 sounds");
+    story.keys(&["C-s"]);
+    story.wait_for("saved 1 file");
+    assert_eq!(saved(&story.copy(), "sounds/steps.toml"), before);
+}
+
+#[test]
+fn a_sound_is_found_renamed_and_its_reaction_follows() {
+    let story = Story::new("rename");
+    story.open_demo();
+    story.keys(&[":"]);
+    story.type_text("sonar/ping");
+    story.keys(&["Enter"]);
+    story.wait_until("it is chosen", |s| s.contains("3 Sounds") && line(s, &["sonar/ping", "on bus interface"]).is_some());
+    story.keys(&["r", "C-u"]);
+    story.type_text("sonar/call");
+    story.keys(&["Enter"]);
+    story.wait_for("sonar/ping is sonar/call wherever it was named");
+    story.keys(&["g"]);
+    story.wait_until("its reaction names it", |s| line(s, &["play sonar/call"]).is_some());
+    story.keys(&["C-s"]);
+    story.wait_for("saved 2 files");
+    let text = saved(&story.copy(), "reactions.est");
+    assert!(text.contains("play sonar/call") && !text.contains("sonar/ping"));
+    assert!(Command::new(env!("CARGO_BIN_EXE_estampie")).arg("check").arg(story.copy()).output().unwrap().status.success());
+}
+
+#[test]
+fn twenty_in_a_row_are_heard_and_no_two_are_alike() {
+    let story = Story::new("twenty");
+    story.open_demo();
+    story.keys(&["3", "/"]);
+    story.type_text("grate");
+    story.keys(&["Enter", "t"]);
+    story.wait_until("twenty are heard, no two alike, and all is measured", |s| {
+        let Some(takes) = line(s, &["takes heard"]) else { return false };
+        let heard: Vec<u32> = takes.split_whitespace().filter_map(|w| w.split_once(':')?.1.parse().ok()).collect();
+        let all = (heard.len(), heard.iter().sum::<u32>()) == (5, 20);
+        all && s.contains("20; no two are alike") && s.contains("−23.0 LUFS") && s.contains("loudness spread")
+    });
+}
+
+#[test]
+fn rehearsal_only_changes_are_shown_and_cleared_with_one_key() {
+    let story = Story::new("only");
+    story.open_demo();
+    story.keys(&["[", "]", "3", "m"]);
+    story.wait_until("all of it is shown, and nothing is to be saved", |s| {
+        s.contains("rehearsal only: mute") && s.contains("waits a tenth") && s.contains("chances always") && s.contains("● saved")
+    });
+    story.keys(&["\\"]);
+    story.wait_until("all is cleared", |s| !s.contains("rehearsal only:") && s.contains("● saved"));
+}
+
+#[test]
+fn the_wiring_tells_what_would_happen_and_formulas_are_edited() {
+    let story = Story::new("would");
+    story.open_demo();
+    story.keys(&["2", "Down", "Down"]);
+    story.wait_until("it does not hold", |s| line(s, &["no: strain 0 is not over 0.6"]).is_some());
+    story.keys(&[":"]);
+    story.type_text("strain");
+    story.keys(&["Enter", "e"]);
+    story.wait_for("strain is");
+    story.type_text("0.9");
+    story.keys(&["Enter", "2"]);
+    story.wait_until("it holds", |s| line(s, &["holds: strain 0.9 is over 0.6"]).is_some());
+    // The last line of the folio is a formula.
+    story.keys(&["Tab"]);
+    for _ in 0..200 {
+        story.tmux(&["send-keys", "Down"]);
+    }
+    story.keys(&["e"]);
+    story.wait_for("leak-size =");
+    story.keys(&["C-u"]);
+    story.type_text("strain / (");
+    story.keys(&["Enter"]);
+    story.wait_for("the formula ends where a value should stand");
+    story.keys(&["C-u"]);
+    story.type_text("strain * 0.5");
+    story.keys(&["Enter"]);
+    story.wait_until("it is worked out", |s| line(s, &["leak-size", "strain * 0.5", "0.4"]).is_some());
+    std::thread::sleep(Duration::from_millis(50));
+    assert!(story.screen().contains("1 unsaved"));
+}

@@ -1,0 +1,105 @@
+//! The harness of stories: a workshop in a terminal of its own, driven and read through tmux.
+#![allow(dead_code, unreachable_pub, missing_docs)]
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+use std::time::{Duration, Instant};
+
+/// A workshop in tmux, on a socket and with a home of its own.
+pub struct Story {
+    socket: String,
+    pub home: tempfile::TempDir,
+}
+
+impl Story {
+    pub fn new(name: &str) -> Story {
+        Story { socket: format!("estampie-{name}-{}", std::process::id()), home: tempfile::tempdir().unwrap() }
+    }
+
+    pub fn tmux(&self, arguments: &[&str]) -> Output {
+        Command::new("tmux").args(["-L", &self.socket, "-f", "/dev/null"]).args(arguments).output().expect("tmux is installed: ./test does that")
+    }
+
+    pub fn demo() -> PathBuf {
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick")
+    }
+
+    pub fn copy(&self) -> PathBuf {
+        self.home.path().join("estampie/brinewick")
+    }
+
+    /// Opens the workshop with the given arguments in a window of 160 × 47.
+    pub fn open(&self, arguments: &str) {
+        let home = self.home.path().display();
+        let demo = Self::demo();
+        let command = format!(
+            "env XDG_DATA_HOME='{home}' XDG_STATE_HOME='{home}' ESTAMPIE_DEMO='{}' COLORTERM=truecolor '{}' {arguments}; echo \"left with $?\"; sleep 60",
+            demo.display(),
+            env!("CARGO_BIN_EXE_estampie")
+        );
+        // A server that was just ended may still be leaving its socket.
+        for attempt in 0.. {
+            let started = self.tmux(&["new-session", "-d", "-x", "160", "-y", "47", &command]);
+            if started.status.success() {
+                return;
+            }
+            assert!(attempt < 30, "{}", String::from_utf8_lossy(&started.stderr));
+            std::thread::sleep(Duration::from_millis(100));
+        }
+    }
+
+    pub fn open_demo(&self) {
+        self.open("demo --device none");
+        // The page is drawn from top to foot: with its last line there, what it says of loading is true.
+        self.wait_until("the audio is loaded", |s| s.contains("1 cell =") && s.contains("short-term") && s.contains("? help") && !s.contains("loading audio") && !s.contains("00:00.000"));
+    }
+
+    pub fn screen(&self) -> String {
+        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
+    }
+
+    pub fn keys(&self, keys: &[&str]) {
+        for key in keys {
+            // To tmux a lone semicolon ends a command.
+            self.tmux(&["send-keys", if *key == ";" { "\\;" } else { key }]);
+            std::thread::sleep(Duration::from_millis(15));
+        }
+    }
+
+    pub fn type_text(&self, text: &str) {
+        self.tmux(&["send-keys", "-l", text]);
+    }
+
+    pub fn wait_until(&self, what: &str, mut holds: impl FnMut(&str) -> bool) -> String {
+        let begun = Instant::now();
+        loop {
+            let screen = self.screen();
+            if holds(&screen) {
+                return screen;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(60), "waited in vain until {what}:\n{screen}");
+            std::thread::sleep(Duration::from_millis(40));
+        }
+    }
+
+    pub fn wait_for(&self, text: &str) -> String {
+        self.wait_until(text, |s| s.contains(text))
+    }
+}
+
+impl Drop for Story {
+    fn drop(&mut self) {
+        self.tmux(&["kill-server"]);
+    }
+}
+
+/// The first line that contains all the words.
+pub fn line<'a>(screen: &'a str, words: &[&str]) -> Option<&'a str> {
+    screen.lines().find(|l| words.iter().all(|w| l.contains(w)))
+}
+
+/// The first number after `word` in a line, `−` being a minus.
+pub fn number_before(line: &str, word: &str) -> Option<f32> {
+    let head = &line[..line.find(word)?];
+    head.split_whitespace().rev().find_map(|w| w.replace('−', "-").parse().ok())
+}
