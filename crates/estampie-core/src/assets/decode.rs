@@ -421,7 +421,13 @@ mod tests {
                 assert!(((end - start) as f64 / rounds / (frames as f64 * 48_000.0 / f64::from(rate)) - 1.0).abs() < 1e-4);
             }
         }
-        let cut = Decoded { rate: 44_100, channels: vec![(0..44_100).map(|i| (0.4 * (TAU * 150.0 * f64::from(i) / 44_100.0).cos()) as f32).collect()], loop_points: None, kind: "WAV", bits: None };
+        let cut = Decoded {
+            rate: 44_100,
+            channels: vec![(0..44_100).map(|i| (0.4 * (TAU * 150.0 * f64::from(i) / 44_100.0).cos()) as f32).collect()],
+            loop_points: None,
+            kind: "WAV",
+            bits: None,
+        };
         assert!(click(&convert(cut, 48_000, &Goes::Once).unwrap().channels[0]) > -60.0, "a click would be found");
     }
 }

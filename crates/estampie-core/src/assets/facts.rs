@@ -55,12 +55,8 @@ pub fn facts(decoded: &Decoded) -> Facts {
     let (start, end) = decoded.loop_points.unwrap_or((0, frames));
     let seam = |c: &Vec<f32>| f64::from((c[start] - c[end - 1]).abs());
     let seam_step = if start < end { decoded.channels.iter().map(seam).fold(0.0, f64::max) } else { 0.0 };
-    let Measured { loudness, range, short_term, true_peak } = measured(decoded).unwrap_or(Measured {
-        loudness: f64::NEG_INFINITY,
-        range: 0.0,
-        short_term: f64::NEG_INFINITY,
-        true_peak: f64::from(sample_peak),
-    });
+    let Measured { loudness, range, short_term, true_peak } =
+        measured(decoded).unwrap_or(Measured { loudness: f64::NEG_INFINITY, range: 0.0, short_term: f64::NEG_INFINITY, true_peak: f64::from(sample_peak) });
     Facts {
         kind: decoded.kind,
         bits: decoded.bits,

@@ -222,10 +222,7 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
             seam.finds.push(FindKind::Jump(jump));
         }
         // Within a fall, or while the old one goes on, it may well sound from its start.
-        if rule.falls.is_none()
-            && rule.overlap == Long::Frames(0)
-            && again(program, section, &seam)
-        {
+        if rule.falls.is_none() && rule.overlap == Long::Frames(0) && again(program, section, &seam) {
             seam.finds.push(FindKind::Again);
         }
     }
@@ -373,17 +370,17 @@ fn loudness(samples: &[Vec<f32>; 2], from: usize, to: usize, rate: u32) -> f64 {
 }
 
 /// Root mean square of short stretches, in dB, of the mean of some channels.
-fn levels<'a>(channels: impl Iterator<Item = &'a [f32]> + Clone, hop: usize) -> Vec<f32> {
-    let count = channels.clone().map(<[f32]>::len).min().unwrap_or(0) / hop.max(1);
-    let sides = channels.clone().count().max(1) as f32;
+fn levels(channels: &[&[f32]], hop: usize) -> Vec<f32> {
+    let count = channels.iter().map(|c| c.len()).min().unwrap_or(0) / hop.max(1);
+    let sides = channels.len().max(1) as f32;
     let power = |c: &[f32], at: usize| c[at * hop..(at + 1) * hop].iter().map(|s| s * s).sum::<f32>() / hop as f32;
-    (0..count).map(|at| 10.0 * (channels.clone().map(|c| power(c, at)).sum::<f32>() / sides).max(1e-12).log10()).collect()
+    (0..count).map(|at| 10.0 * (channels.iter().map(|c| power(c, at)).sum::<f32>() / sides).max(1e-12).log10()).collect()
 }
 
 /// The longest silence between two sides that sound, if it is longer than 60 ms.
 fn gap(seam: &Seam, rate: u32) -> Option<f64> {
     let hop = rate as usize / 200;
-    let levels = levels(seam.samples.iter().map(Vec::as_slice), hop);
+    let levels = levels(&seam.samples.each_ref().map(Vec::as_slice), hop);
     let (from, to) = (seam.leaves.saturating_sub(rate as usize / 10) / hop, ((seam.arrives + rate as usize * 6 / 10) / hop).min(levels.len()));
     let silent = |at: &usize| levels[*at] < -60.0;
     let mut longest = 0;
@@ -408,7 +405,7 @@ fn doubled(seam: &Seam, rate: u32) -> Option<f64> {
     let near = rate as usize * 9 / 100;
     let comes: Vec<f32> = seam.samples[0].iter().zip(&seam.old).map(|(all, old)| all - old).collect();
     let onsets = |samples: &[f32]| {
-        let levels = levels(std::iter::once(samples), hop);
+        let levels = levels(&[samples], hop);
         let (from, to) = (seam.arrives.saturating_sub(near) / hop, ((seam.arrives + near) / hop).min(levels.len()));
         // An onset: 9 dB over the mean of the 20 ms before.
         let rise = |at: usize| {

@@ -196,13 +196,13 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
             tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, value);
         }
     }
-    if voice.place != NOWHERE {
-        if let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s as usize].falloff.is_some())) {
-            for (kind, taken) in TAKERS.into_iter().zip(&hearing.taken) {
-                for (property, value) in [(Property::Level, taken.level), (Property::LowPass, taken.low_pass)] {
-                    if value != 0.0 {
-                        sink(Term { property, kind, of: taken.of, value });
-                    }
+    if voice.place != NOWHERE
+        && let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s as usize].falloff.is_some()))
+    {
+        for (kind, taken) in TAKERS.into_iter().zip(&hearing.taken) {
+            for (property, value) in [(Property::Level, taken.level), (Property::LowPass, taken.low_pass)] {
+                if value != 0.0 {
+                    sink(Term { property, kind, of: taken.of, value });
                 }
             }
         }

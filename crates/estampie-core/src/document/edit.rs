@@ -195,7 +195,8 @@ impl Workspace {
             Keep::Theirs => (theirs.clone(), mine.clone().map(|t| ("mine", t))),
             Keep::Both => {
                 let merged = merge(base.as_deref(), mine.as_deref(), theirs.as_deref());
-                let merged = merged.ok_or_else(|| io::Error::other(format!("both changed the same lines of {file}; keep mine or theirs, the other stays beside it")))?;
+                let merged =
+                    merged.ok_or_else(|| io::Error::other(format!("both changed the same lines of {file}; keep mine or theirs, the other stays beside it")))?;
                 (merged.map(Arc::from), None)
             }
         };
@@ -240,7 +241,7 @@ impl Workspace {
     /// All that is edited and not saved.
     #[must_use]
     pub fn unsaved_texts(&self) -> Vec<Unsaved> {
-        let text = |sources: &Sources, file: &str| sources.get(file).map(|t| t.to_string());
+        let text = |sources: &Sources, file: &str| sources.get(file).map(ToString::to_string);
         self.changed_files().into_iter().map(|file| Unsaved { before: text(&self.saved, &file), now: text(&self.now, &file), file }).collect()
     }
 

@@ -50,7 +50,7 @@ pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, re
 pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
 pub use world::{
-    AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, PassDoc, Position, OneShotsDoc, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,
+    AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, OneShotsDoc, PassDoc, Position, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,
     read_position,
 };
 

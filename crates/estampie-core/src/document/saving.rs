@@ -85,10 +85,7 @@ pub(super) fn write_all(root: &Path, writes: &[Write]) -> io::Result<()> {
         Ok(())
     });
     let noted = ready.and_then(|()| {
-        let lines: Vec<_> = prepared
-            .iter()
-            .map(|(from, to)| serde_json::json!([from.as_ref().map(|f| relative(&home, f)), relative(&home, to)]))
-            .collect();
+        let lines: Vec<_> = prepared.iter().map(|(from, to)| serde_json::json!([from.as_ref().map(|f| relative(&home, f)), relative(&home, to)])).collect();
         let mut note = tempfile::Builder::new().prefix(ASIDE).tempfile_in(&home)?;
         note.write_all(serde_json::Value::Array(lines).to_string().as_bytes())?;
         note.as_file().sync_all()?;
@@ -161,7 +158,8 @@ mod tests {
     }
 
     fn left(root: &Path) -> Vec<String> {
-        let mut all: Vec<String> = std::fs::read_dir(root).unwrap().flatten().filter_map(|e| e.file_name().into_string().ok()).filter(|n| n.starts_with(ASIDE)).collect();
+        let mut all: Vec<String> =
+            std::fs::read_dir(root).unwrap().flatten().filter_map(|e| e.file_name().into_string().ok()).filter(|n| n.starts_with(ASIDE)).collect();
         all.sort();
         all
     }

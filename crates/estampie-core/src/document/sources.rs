@@ -30,12 +30,11 @@ struct Manner {
 
 impl Manner {
     /// Takes it off a text.
-    fn off(text: String) -> (String, Manner) {
+    fn off(text: &str) -> (String, Manner) {
         let bare = text.strip_prefix('\u{feff}');
-        let mark = bare.is_some();
-        let text = bare.map_or_else(|| text.clone(), str::to_owned);
+        let (mark, text) = (bare.is_some(), bare.unwrap_or(text));
         let returns = text.contains("\r\n") && text.matches("\r\n").count() == text.matches('\n').count();
-        (if returns { text.replace("\r\n", "\n") } else { text }, Manner { mark, returns })
+        (if returns { text.replace("\r\n", "\n") } else { text.to_owned() }, Manner { mark, returns })
     }
 
     fn on(self, text: &str) -> String {
@@ -61,7 +60,11 @@ impl Sources {
         // A save that was killed is completed first.
         let folders: Vec<PathBuf> = ["", "sounds", "music", "playthroughs"].iter().map(|f| root.join(f)).collect();
         if let Err(error) = saving::recover(root, &folders) {
-            faults.push(Fault::new(&Place::whole("estampie.toml"), format!("a save that was cut off cannot be completed: {error}"), "give this folder its rights, and open the project again"));
+            faults.push(Fault::new(
+                &Place::whole("estampie.toml"),
+                format!("a save that was cut off cannot be completed: {error}"),
+                "give this folder its rights, and open the project again",
+            ));
         }
         let (paths, unread) = listing(root, true);
         faults.extend(unread);
@@ -147,7 +150,7 @@ fn read_text(root: &Path, file: &str) -> io::Result<(String, Manner)> {
         return Err(io::Error::new(io::ErrorKind::InvalidData, format!("it has {} MB, more than any project file", size >> 20)));
     }
     let text = String::from_utf8(std::fs::read(path)?).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8 text"))?;
-    Ok(Manner::off(text))
+    Ok(Manner::off(&text))
 }
 
 /// The texts (or the audio) of a project by path, and what of its folders cannot be read.

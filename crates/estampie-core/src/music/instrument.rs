@@ -660,7 +660,16 @@ mod tests {
                 let change = 10.0 * ((power(&left) + power(&right)) / (2.0 * power(&narrow[0]))).log10();
                 assert!(change.abs() < 3.2, "{word} at {pitch}: {change} dB");
                 let lean = 10.0 * (power(&right) / power(&left)).log10();
-                assert!(if pitch < 60.0 { lean < -6.0 } else if pitch > 64.0 { lean > 6.0 } else { lean.abs() < 3.0 } || kind == Kind::Synth, "{word} at {pitch}: {lean} dB");
+                assert!(
+                    if pitch < 60.0 {
+                        lean < -6.0
+                    } else if pitch > 64.0 {
+                        lean > 6.0
+                    } else {
+                        lean.abs() < 3.0
+                    } || kind == Kind::Synth,
+                    "{word} at {pitch}: {lean} dB"
+                );
             }
         }
     }

@@ -86,8 +86,18 @@ impl Patch {
     /// The usual setting of a kind.
     #[must_use]
     pub fn usual(kind: Kind) -> Patch {
-        let patch =
-            |attack, decay, sustain, release, brightness| Patch { kind, attack, decay, sustain, release, brightness, detune: 6.0, wave: Wave::Saw, width: 0.0, gain: 1.0 };
+        let patch = |attack, decay, sustain, release, brightness| Patch {
+            kind,
+            attack,
+            decay,
+            sustain,
+            release,
+            brightness,
+            detune: 6.0,
+            wave: Wave::Saw,
+            width: 0.0,
+            gain: 1.0,
+        };
         match kind {
             Kind::Plucked => patch(0.001, 3.0, 1.0, 0.12, 0.5),
             Kind::Bowed => patch(0.09, 0.2, 0.9, 0.18, 0.45),

@@ -18,7 +18,7 @@ pub use mix::{Bus, Cell, Duck, DuckKey, FULL_PLAYER_LEVEL, Held, Insert, Mix, Pl
 pub use music::{
     ArriveAt, Follows, Hold, Instrument, Layer, Long, Mode, Music, Next, Note, Notes, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, Variation, When,
 };
-pub use world::{Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, OneShots, Source, Stand, Wall, World, Zone};
+pub use world::{Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, OneShots, Pass, Play, PlaysFor, Source, Stand, Wall, World, Zone};
 
 use crate::assets::Clip;
 use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull};

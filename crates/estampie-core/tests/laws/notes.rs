@@ -83,7 +83,8 @@ fn a_chord_that_takes_the_place_of_another_is_whole() {
         let chord = |at: (i64, i64), from: u8, velocity: u8| (0..4).map(move |i| note(at, (4, 1), from + 4 * i, velocity));
         let notes = chord((0, 1), 50, 127).chain(chord((1, 1), 53, 60)).chain(chord((2, 1), 49, 90)).collect();
         let score = Score { tracks: vec![Track { name: "hits".into(), notes }], tempos: Vec::new(), metres: Vec::new(), length: Beats::from_integer(8) };
-        let text = PIECE.replace("kind = \"frame drum\"\nattack = \"0 s\"\ndecay = \"30 ms\"\nrelease = \"10 ms\"", &format!("kind = \"{kind}\"\npolyphony = 4"));
+        let text =
+            PIECE.replace("kind = \"frame drum\"\nattack = \"0 s\"\ndecay = \"30 ms\"\nrelease = \"10 ms\"", &format!("kind = \"{kind}\"\npolyphony = 4"));
         let program = compile_and_load(&[("music/all.toml", &text)], vec![("music/d.mid", Loaded::Score(Arc::new(score)))]);
         let (left, _) = start(&program).render(28_800 * 3 + 20_000);
         // Each note of the chord that sounds is there, and none of the one before.

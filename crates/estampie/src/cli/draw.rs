@@ -1,7 +1,7 @@
 //! `estampie draw`: drawings of a project for the team.
 
-use super::output::{Aside, out};
 use super::Failure;
+use super::output::{Aside, out};
 use crate::project;
 use estampie_core::draw::{self, Drawing};
 use std::io::Write as _;

@@ -12,10 +12,10 @@ mod wave;
 pub(crate) use render::SOFT_START;
 
 use crate::project;
-use output::{out, tell};
 use crate::workshop;
 use clap::{Parser, Subcommand};
 use estampie_core::document::Fault;
+use output::{out, tell};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 

@@ -1,7 +1,7 @@
 //! `estampie probe FILE…`: facts of audio files.
 
-use super::output::{out, tell};
 use super::Failure;
+use super::output::{out, tell};
 use estampie_core::assets::{Facts, decode, facts};
 use std::path::PathBuf;
 

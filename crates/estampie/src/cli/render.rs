@@ -157,7 +157,9 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
 fn same_file(one: &Path, other: &Path) -> bool {
     let real = |path: &Path| {
         let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        path.canonicalize().or_else(|_| Ok::<_, std::io::Error>(folder.canonicalize()?.join(path.file_name().unwrap_or_default()))).unwrap_or_else(|_| path.to_owned())
+        path.canonicalize()
+            .or_else(|_| Ok::<_, std::io::Error>(folder.canonicalize()?.join(path.file_name().unwrap_or_default())))
+            .unwrap_or_else(|_| path.to_owned())
     };
     real(one) == real(other)
 }

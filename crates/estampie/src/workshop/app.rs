@@ -543,11 +543,7 @@ impl App {
             Do::Restart => self.rehearsal.restart(),
             Do::Theme => self.theme = self.theme.turned(),
             // What is chosen stays chosen: there is nothing to go back from.
-            Do::Back => {
-                if self.view == View::Sounds {
-                    self.sounds.filter.clear();
-                }
-            }
+            Do::Back if self.view == View::Sounds => self.sounds.filter.clear(),
             Do::ShortWaits => {
                 self.rehearsal.change_only(|only| only.short_waits = !only.short_waits);
                 self.say(if self.rehearsal.only.short_waits { "waits are a tenth (rehearsal only)" } else { "waits are whole again" });

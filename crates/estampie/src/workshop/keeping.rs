@@ -75,7 +75,10 @@ impl Keeping {
                 Ok(()) => keeping.lock = Some(file),
                 Err(std::fs::TryLockError::WouldBlock) => {
                     keeping.journal = None;
-                    return (keeping, Some("another workshop has this project open: here it is only read (: and \"edit here too\" edits it all the same)".into()));
+                    return (
+                        keeping,
+                        Some("another workshop has this project open: here it is only read (: and \"edit here too\" edits it all the same)".into()),
+                    );
                 }
                 // Where there are no locks, everybody is alone.
                 Err(std::fs::TryLockError::Error(error)) => tracing::warn!(%error, "no lock"),

@@ -25,7 +25,10 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
     pen.buffer.set_style(area, app.theme.ground());
     let mut hits = Vec::new();
     if !fits(area.width, area.height) {
-        let text = format!("{} × {} is too small: make the window {} × {} or larger. The sound goes on, and no key edits what is not in sight; q quits.", area.width, area.height, LEAST.0, LEAST.1);
+        let text = format!(
+            "{} × {} is too small: make the window {} × {} or larger. The sound goes on, and no key edits what is not in sight; q quits.",
+            area.width, area.height, LEAST.0, LEAST.1
+        );
         // In rows, since the window may be narrower than the sentence.
         for (y, row) in (0..).zip(rows_of(&text, usize::from(area.width), "")) {
             pen.text(0, y, area.width, &row, Role::Vellum);

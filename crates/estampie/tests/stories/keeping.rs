@@ -54,7 +54,9 @@ fn what_somebody_else_wrote_is_asked_about_before_it_is_written_over() {
     let theirs = std::fs::read_to_string(&path).unwrap().replacen("-4 dB", "-9 dB", 1);
     std::fs::write(&path, &theirs).unwrap();
     story.keys(&["C-s"]);
-    story.wait_until("it is asked, with the difference", |s| s.contains("changed here and by somebody else") && s.contains("-9 dB") && s.contains("keep theirs"));
+    story.wait_until("it is asked, with the difference", |s| {
+        s.contains("changed here and by somebody else") && s.contains("-9 dB") && s.contains("keep theirs")
+    });
     assert_eq!(std::fs::read_to_string(&path).unwrap(), theirs, "nothing was written over");
     story.keys(&["m"]);
     story.wait_for("the other version is kept as mix.toml.theirs");
@@ -70,7 +72,11 @@ fn a_second_workshop_on_a_project_only_reads() {
     story.open_demo();
     let demo = story.copy();
     let home = story.home.path().display().to_string();
-    let command = format!("env XDG_DATA_HOME='{home}' XDG_STATE_HOME='{home}' COLORTERM=truecolor '{}' '{}' --device none; sleep 60", env!("CARGO_BIN_EXE_estampie"), demo.display());
+    let command = format!(
+        "env XDG_DATA_HOME='{home}' XDG_STATE_HOME='{home}' COLORTERM=truecolor '{}' '{}' --device none; sleep 60",
+        env!("CARGO_BIN_EXE_estampie"),
+        demo.display()
+    );
     story.tmux(&["new-window", &command]);
     story.wait_until("it says so", |s| s.contains("○ only read"));
     story.keys(&["5", "Down", "Left"]);
@@ -108,7 +114,16 @@ fn a_damaged_file_is_a_fault_and_the_workshop_goes_on() {
     std::fs::copy(data.join("rate-0.aiff"), story.copy().join("audio/sonar/ping_08.aiff")).unwrap();
     story.wait_for("changed outside and taken in: audio");
     let sounds = story.copy().join("sounds/sonar.toml");
-    let file = if sounds.exists() { sounds } else { std::fs::read_dir(story.copy().join("sounds")).unwrap().flatten().map(|e| e.path()).find(|p| std::fs::read_to_string(p).unwrap().contains("sonar/ping")).unwrap() };
+    let file = if sounds.exists() {
+        sounds
+    } else {
+        std::fs::read_dir(story.copy().join("sounds"))
+            .unwrap()
+            .flatten()
+            .map(|e| e.path())
+            .find(|p| std::fs::read_to_string(p).unwrap().contains("sonar/ping"))
+            .unwrap()
+    };
     let text = std::fs::read_to_string(&file).unwrap();
     std::fs::write(&file, format!("{text}\n[damaged]\ntakes = [\"audio/sonar/ping_07.ogg\", \"audio/sonar/ping_08.aiff\"]\n")).unwrap();
     story.wait_until("both are faults", |s| s.contains("! 2 faults") && !s.contains("loading audio"));

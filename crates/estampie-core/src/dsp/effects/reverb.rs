@@ -325,7 +325,7 @@ const fn bent(pairs: [usize; 4], sum: usize) -> [f32; LINES] {
     let mut line = 0;
     while line < LINES {
         let products = (line >> pairs[0] & line >> pairs[1]) & 1 ^ (line >> pairs[2] & line >> pairs[3]) & 1;
-        signs[line] = if (products as u32 + (line & sum).count_ones()) % 2 == 0 { 1.0 } else { -1.0 };
+        signs[line] = if (products as u32 + (line & sum).count_ones()).is_multiple_of(2) { 1.0 } else { -1.0 };
         line += 1;
     }
     signs
@@ -336,7 +336,7 @@ const FED: [[f32; LINES]; 2] = [bent([0, 1, 2, 3], 14), bent([0, 1, 2, 3], 5)];
 const HEARD: [[f32; LINES]; 2] = [bent([0, 2, 1, 3], 11), bent([0, 2, 1, 3], 1)];
 /// So many frames (at 48 kHz and size 1) before its end each line is heard: what one line brings round is heard at sixteen moments instead
 /// of one. Found, as the sums above, by a search for the least autocorrelation of the tail.
-const BEFORE: [u16; LINES] = [743, 640, 745, 420, 653, 606, 805, 264, 531, 408, 162, 453, 482, 839, 586, 0];
+const BEFORE: [u16; LINES] = [743, 796, 745, 420, 660, 601, 816, 264, 531, 408, 162, 453, 482, 894, 586, 0];
 
 /// What is heard left and right of what the lines give.
 fn heard(lines: &[f32; LINES]) -> (f32, f32) {

@@ -7,8 +7,8 @@
 //! stands so many samples behind as that needs (a third of a millisecond) and does nothing.
 
 use super::delay::DelayLine;
-use crate::dsp::{Interpolator, advance_of};
 use super::{Around, Effect, Kind, MOST_FRAMES, Making, Setting, Unit};
+use crate::dsp::{Interpolator, advance_of};
 
 pub(super) const SHIFT: Kind = Kind {
     word: "pitch-shift",

@@ -361,7 +361,16 @@ fn what_is_shifted_up_does_not_fold_back() {
 fn an_expander_holds_from_where_the_sound_fell_under_the_threshold() {
     for (detect, slack) in [(0.0, 0.003), (1.0, 0.06)] {
         for hold in [0.1f32, 0.5] {
-            let set = [("threshold", -30.0), ("ratio", 20.0), ("knee", 0.0), ("range", -60.0), ("attack", 0.001), ("release", 0.005), ("hold", hold), ("detect", detect)];
+            let set = [
+                ("threshold", -30.0),
+                ("ratio", 20.0),
+                ("knee", 0.0),
+                ("range", -60.0),
+                ("attack", 0.001),
+                ("release", 0.005),
+                ("hold", hold),
+                ("detect", detect),
+            ];
             // Open for a second, which is longer than it holds; then far below.
             let input: Vec<f32> = (0..144_000).map(|i| if i % 2 == 0 { 1.0 } else { -1.0 } * if i < 48_000 { 0.5 } else { 0.001 }).collect();
             let out = Bench::new("expander", &set).mono(&input);
@@ -405,7 +414,8 @@ fn a_room_is_no_copy_of_itself() {
                 let energy = |x: &[_]| x.iter().map(|c: &realfft::num_complex::Complex64| c.norm_sqr()).sum::<f64>();
                 // The mean over the inner bins, twice, for both halves of the spectrum.
                 let scale = 2.0 * (energy(x) * energy(y)).sqrt();
-                let (at, worst) = time[from..9_600].iter().enumerate().map(|(i, t)| (i + from, t / scale)).max_by(|a, b| a.1.abs().total_cmp(&b.1.abs())).unwrap();
+                let (at, worst) =
+                    time[from..9_600].iter().enumerate().map(|(i, t)| (i + from, t / scale)).max_by(|a, b| a.1.abs().total_cmp(&b.1.abs())).unwrap();
                 assert!(worst.abs() < 0.08, "{name}: {what} {worst:.3} at {:.1} ms", at as f64 / 48.0);
             }
         }

@@ -1,11 +1,11 @@
 //! Compiling the world: names found, outlines indexed, the places of flocks spread out.
 
 use super::{Compiler, frames_of};
-use crate::document::{AmountDoc, Candidates, EmitterDoc, FlockDoc, Located, MuffleDoc, PassDoc, OneShotsDoc, StandDoc, ZoneDoc, did_you_mean};
+use crate::document::{AmountDoc, Candidates, EmitterDoc, FlockDoc, Located, MuffleDoc, OneShotsDoc, PassDoc, StandDoc, ZoneDoc, did_you_mean};
 use crate::dsp::block_coefficient;
 use crate::engine::BLOCK;
 use crate::names::NameKey;
-use crate::program::{Amount, Doorway, Flock, Index, Lookup, MOST_ROOMS, Muffle, Pass, Play, PlaysFor, OneShots, Source, Stand, Wall, Zone};
+use crate::program::{Amount, Doorway, Flock, Index, Lookup, MOST_ROOMS, Muffle, OneShots, Pass, Play, PlaysFor, Source, Stand, Wall, Zone};
 use crate::world::geometry::{Form, along, bounds, length_of, sides};
 use rand::{Rng as _, SeedableRng as _};
 use rand_pcg::Pcg32;

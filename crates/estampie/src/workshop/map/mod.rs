@@ -245,19 +245,8 @@ impl App {
             return false;
         }
         // What can only be meant for the map brings the hands there.
-        let meant = matches!(
-            does,
-            Do::Point
-                | Do::PutHere
-                | Do::NextThing
-                | Do::PreviousThing
-                | Do::AddThing
-                | Do::SoloThing
-                | Do::Curve
-        ) || matches!(
-            does,
-            Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster
-        );
+        let meant = matches!(does, Do::Point | Do::PutHere | Do::NextThing | Do::PreviousThing | Do::AddThing | Do::SoloThing | Do::Curve)
+            || matches!(does, Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster);
         if meant {
             self.column = Column::Map;
         }

@@ -51,7 +51,9 @@ impl Story {
     pub fn open_demo(&self) {
         self.open("demo --device none");
         // The page is drawn from top to foot: with its last line there, what it says of loading is true.
-        self.wait_until("the audio is loaded", |s| s.contains("1 cell =") && s.contains("short-term") && s.contains("? help") && !s.contains("loading audio") && !s.contains("00:00.000"));
+        self.wait_until("the audio is loaded", |s| {
+            s.contains("1 cell =") && s.contains("short-term") && s.contains("? help") && !s.contains("loading audio") && !s.contains("00:00.000")
+        });
     }
 
     pub fn screen(&self) -> String {
