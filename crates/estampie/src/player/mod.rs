@@ -69,13 +69,13 @@ pub(crate) struct Player {
 }
 
 impl Player {
-    /// Starts playing. `buffer_ms` of sound are made ahead.
+    /// Starts playing, held at the first frame until [`Player::hold`] lets it go. `buffer_ms` of sound are made ahead.
     pub(crate) fn start(engine: Engine, rate: u32, device: Option<String>, buffer_ms: u32) -> Player {
         let silent = Output::Silent(if device::BUILT_IN { "looking for a device".into() } else { "built without devices".into() });
         let shared = Arc::new(Shared {
             quit: AtomicBool::new(false),
             frozen: AtomicBool::new(false),
-            held: AtomicBool::new(false),
+            held: AtomicBool::new(true),
             load: AtomicU32::new(0),
             underruns: AtomicU64::new(0),
             wanted: Mutex::new(device),

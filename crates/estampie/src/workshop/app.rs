@@ -187,7 +187,6 @@ impl App {
             sent: None,
         };
         app.look_through();
-        app.rehearsal.player.hold(true);
         app.load_missing();
         if app.loading.left == 0 {
             app.rehearsal.begin_loaded();

@@ -122,6 +122,8 @@ pub(crate) struct Rehearsal {
     past_most: usize,
     /// The bus that is measured, or none.
     measured: NameKey,
+    /// What was said before the clock went.
+    early: Vec<InputKind>,
     /// A program that the engine had no room for yet (it is frozen, say).
     waiting: Option<Box<Prepared>>,
 }
@@ -208,6 +210,7 @@ impl Rehearsal {
             levels,
             replay: None,
             recorder: None,
+            early: Vec::new(),
             waiting: None,
         }
     }
@@ -219,6 +222,11 @@ impl Rehearsal {
 
     /// Sends something for now. False if the engine takes nothing more.
     pub(crate) fn say(&mut self, what: InputKind) -> bool {
+        if self.player.held() {
+            // What is pressed while the audio is loaded comes on the first frame.
+            self.early.push(what);
+            return true;
+        }
         self.remote.input(Input { frame: NOW, what }).is_ok()
     }
 
@@ -380,8 +388,14 @@ impl Rehearsal {
     /// Begins from the first frame with the program that is there now, as soon as its audio is: until then the clock stands still.
     pub(crate) fn begin_loaded(&mut self) {
         if self.player.held() {
-            self.begin(1, Vec::new());
             self.player.hold(false);
+            // A replay or a recording that was asked for meanwhile stands at its first frame too.
+            if self.replay.is_none() && self.recorder.is_none() {
+                self.begin(1, Vec::new());
+            }
+            for what in std::mem::take(&mut self.early) {
+                self.say(what);
+            }
         }
     }
 

@@ -121,7 +121,7 @@ fn a_window_too_small_says_so_and_loses_nothing() {
     let story = Story::new("resize");
     story.open_demo();
     story.keys(&["d"]);
-    story.wait_for("Why ");
+    story.wait_for("tidewalk");
     for (columns, rows) in [("60", "20"), ("20", "5"), ("100", "30"), ("220", "60"), ("160", "47")] {
         story.tmux(&["resize-window", "-x", columns, "-y", rows]);
         if columns == "60" {
