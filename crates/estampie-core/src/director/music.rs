@@ -435,7 +435,11 @@ impl Engine {
     fn close_rounds(&mut self, program: &Program, index: u16) {
         let piece = &program.music.pieces[usize::from(index)];
         let sequencer = &self.now.state.pieces[usize::from(index)].sequencer;
-        let Some(pass) = sequencer.pass().map(|p| p.number) else { return };
+        let Some((pass, section)) = sequencer.pass().map(|p| (p.number, p.section)) else { return };
+        let layers = &program.music.layers;
+        if !piece.sections[usize::from(section)].layers.iter().any(|l| layers[*l as usize].round) {
+            return;
+        }
         let mut round = None;
         for slot in self.active.iter().chain(&self.asleep) {
             let voice = &mut self.voices[usize::from(*slot)];

@@ -575,7 +575,7 @@ impl Workspace {
     /// Looks whether the files changed on disk and takes in those that did and are not edited here.
     /// Gives the names of files taken in, and of files that changed in both places (kept as edited here).
     pub fn look_outside(&mut self) -> (Vec<String>, Vec<String>) {
-        let (audio, _) = list_audio(&self.root);
+        let (audio, unread) = list_audio(&self.root);
         let mut changed = audio != self.audio;
         let on_disk = Sources::list(&self.root);
         let moved =
@@ -613,7 +613,7 @@ impl Workspace {
                 }
             }
             self.disk_faults = disk_faults;
-            self.disk_faults.extend(list_audio(&self.root).1);
+            self.disk_faults.extend(unread);
             self.stamp();
             self.read_again();
         }
