@@ -368,6 +368,12 @@ impl<T: Quantity> Spread<T> {
     }
 }
 
+impl<T: Quantity> fmt::Display for Span<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.low == self.high { self.low.fmt(f) } else { Spread { ends: *self, gathered: false }.fmt(f) }
+    }
+}
+
 impl<T: Quantity> fmt::Display for Spread<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let (low, high) = (self.ends.low.to_string(), self.ends.high.to_string());

@@ -15,19 +15,34 @@ impl Engine {
         let Some(spec) = program.sounds[sound as usize].lines else { return };
         let frame = self.frame + offset;
         let value = self.picked_by(program, sound);
-        let speaker = &mut self.now.state.speakers[spec.speaker as usize];
+        let rank = |sound: u32| program.sounds[sound as usize].lines.map_or(0, |l| l.rank);
+        let speaker = &self.now.state.speakers[spec.speaker as usize];
+        // Of the one that speaks, or spoke last.
+        let lower = rank(speaker.sound) < spec.rank;
+        let at_once = urgency == Urgency::CutIn || (spec.cuts_in && lower);
+        // Behind all that matter as much and are as urgent; a line that is told to cut in goes before everything.
+        let weight = |l: &Line| (rank(l.sound), l.urgency);
+        let behind = || speaker.queue.iter().position(|l| weight(l) < (spec.rank, urgency)).unwrap_or(speaker.queue.len());
+        let at = if urgency == Urgency::CutIn { 0 } else { behind() };
         if speaker.queue.len() >= MOST_LINES {
+            // The last of them all finds no place.
             let reason = Reason::Queue { limit: MOST_LINES as u32 };
-            self.refuse(program, sound, offset, by, reason);
-            return;
+            if at >= MOST_LINES {
+                self.refuse(program, sound, offset, by, reason);
+                return;
+            }
+            if let Some(last) = self.now.state.speakers[spec.speaker as usize].queue.pop() {
+                self.refuse(program, last.sound, offset, last.by, reason);
+            }
         }
-        // Behind all that are as urgent; a line that cuts in goes before everything.
-        let at = if urgency == Urgency::CutIn { 0 } else { speaker.queue.iter().position(|l| l.urgency < urgency).unwrap_or(speaker.queue.len()) };
+        let speaker = &mut self.now.state.speakers[spec.speaker as usize];
         speaker.queue.insert(at, Line { sound, by, asked: frame, urgency, value });
+        // What matters more may wait before it; then nothing is cut.
+        let at_once = at_once && at == 0;
         let speaking = speaker.speaking;
         let key = program.sounds[sound as usize].key;
-        self.outlets.tell(frame, What::Line { sound: key, before: at as u32 + u32::from(speaking != 0 && urgency != Urgency::CutIn), by: by.reaction });
-        if urgency == Urgency::CutIn {
+        self.outlets.tell(frame, What::Line { sound: key, before: at as u32 + u32::from(speaking != 0 && !at_once), by: by.reaction });
+        if at_once {
             let fade = u64::from(program.rate) * CUT_FADE_MS / 1000;
             for slot in self.active.iter().chain(&self.asleep) {
                 let voice = &mut self.voices[usize::from(*slot)];

@@ -1,14 +1,14 @@
 //! Changes that know what they touch: fields of sounds, one or many at once; new sounds from files; renaming everywhere.
 
 use super::edit::NewValue;
-use super::{Document, Place, SoundDoc, TakeDoc, Workspace};
+use super::{Document, Located, Place, SoundDoc, TakeDoc, Workspace};
 use crate::language::lex::is_name;
 use crate::language::{Action, Trigger};
 use std::collections::BTreeMap;
 
 /// Fields of sounds that are whole numbers, and those that are true or false.
-const WHOLE: [&str; 3] = ["limit.each", "limit.all", "priority"];
-const YES: [&str; 2] = ["loop", "lines.stays"];
+const WHOLE: [&str; 4] = ["limit.each", "limit.all", "priority", "lines.rank"];
+const YES: [&str; 3] = ["loop", "lines.stays", "lines.cuts-in"];
 
 impl Workspace {
     /// Sets a field (as `level` or `vary.pitch`) of sounds to what was typed, as one edit; an empty text takes the field out.
@@ -36,8 +36,7 @@ impl Workspace {
             let file = doc.place.file.as_str();
             if let Some(inner) = inner {
                 // A shared setting by name becomes a table that is like it, so that one field can be its own.
-                let like = [("vary", &doc.vary.like), ("shape", &doc.shape.like), ("limit", &doc.limit.like), ("falloff", &doc.falloff.like)];
-                if let Some(like) = like.iter().find(|(kind, _)| *kind == top).and_then(|(_, like)| like.as_ref())
+                if let Some(like) = like_of(doc, top)
                     && self.toml(file)?.get(name).and_then(|s| s.get(top)).is_some_and(toml_edit::Item::is_str)
                 {
                     values.push((file, vec![name.as_str(), top], NewValue::Nothing));
@@ -425,6 +424,19 @@ fn named_in_mix(document: &Document, sound: &str) -> Vec<(String, Place)> {
     ducks.chain(held).collect()
 }
 
+/// The shared setting of a kind that a sound is like, or the group it is in.
+fn like_of<'a>(sound: &'a SoundDoc, kind: &str) -> Option<&'a Located<String>> {
+    match kind {
+        "vary" => sound.vary.like.as_ref(),
+        "shape" => sound.shape.like.as_ref(),
+        "limit" => sound.limit.like.as_ref(),
+        "falloff" => sound.falloff.like.as_ref(),
+        "lines" => sound.lines.as_ref().and_then(|l| l.like.as_ref()),
+        "group" => sound.group.as_ref(),
+        _ => None,
+    }
+}
+
 /// The sounds that are like a shared setting, or in a group; of an effect, the buses.
 #[must_use]
 pub fn sharers<'a>(document: &'a Document, kind: &str, name: &str) -> Vec<&'a str> {
@@ -432,14 +444,7 @@ pub fn sharers<'a>(document: &'a Document, kind: &str, name: &str) -> Vec<&'a st
         let like = |bus: &&super::BusDoc| bus.inserts.iter().any(|i| i.like.as_ref().is_some_and(|l| l.value == name));
         return document.buses.iter().filter(like).map(|b| b.name.as_str()).collect();
     }
-    let like = |s: &SoundDoc| match kind {
-        "vary" => s.vary.like.as_ref().map(|l| l.value.clone()),
-        "shape" => s.shape.like.as_ref().map(|l| l.value.clone()),
-        "limit" => s.limit.like.as_ref().map(|l| l.value.clone()),
-        "falloff" => s.falloff.like.as_ref().map(|l| l.value.clone()),
-        _ => s.group.as_ref().map(|l| l.value.clone()),
-    };
-    document.sounds.iter().filter(|s| like(s).as_deref() == Some(name)).map(|s| s.name.as_str()).collect()
+    document.sounds.iter().filter(|s| like_of(s, kind).is_some_and(|l| l.value == name)).map(|s| s.name.as_str()).collect()
 }
 
 #[cfg(test)]

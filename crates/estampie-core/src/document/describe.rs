@@ -2,8 +2,7 @@
 
 use super::settings::{Setting, Shared};
 use super::{Again, Document, PickDoc, SoundDoc, ValueOf};
-use crate::units::{OPEN_HIGH_PASS, OPEN_LOW_PASS, Span};
-use std::fmt::Display;
+use crate::units::{OPEN_HIGH_PASS, OPEN_LOW_PASS};
 
 /// Where a field's value comes from.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -61,7 +60,7 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     own("when-refused", named(&sound.when_refused, "nothing is sent"));
     own("stop-if-younger", sound.stop_if_younger.map_or_else(|| "any age".into(), |t| t.to_string()));
     let repeat = sound.repeat;
-    own("repeat.every", repeat.map_or_else(|| "no".into(), |r| span(&r.every)));
+    own("repeat.every", repeat.map_or_else(|| "no".into(), |r| r.every.to_string()));
     if let Some(repeat) = repeat {
         own(
             "repeat.times",
@@ -70,21 +69,14 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
         own("repeat.length", repeat.length.map_or_else(|| "whole".into(), |l| l.to_string()));
     }
     if let Some(lines) = &sound.lines {
-        own("lines.speaker", lines.speaker.clone());
-        own("lines.gap", span(&lines.gap));
-        own("lines.worth", lines.worth.to_string());
-        own("lines.stays", yes(lines.stays));
+        shared(&document.shared, lines, &mut list, &LINES);
     }
-    own("note", sound.note.clone());
+    list.push(Field { key: "note", value: sound.note.clone(), origin: if said("note") { Origin::Own } else { Origin::Default } });
     list
 }
 
 fn yes(yes: bool) -> String {
     if yes { "yes".into() } else { "no".into() }
-}
-
-fn span<T: Display + PartialEq>(span: &Span<T>) -> String {
-    if span.low == span.high { span.low.to_string() } else { format!("{}..{}", span.low, span.high) }
 }
 
 /// Keys as the list has them, with the words for a default.
@@ -113,13 +105,22 @@ const FALLOFF: [(&str, &str); 9] = [
     ("falloff.doppler", "0 %"),
 ];
 
+const LINES: [(&str, &str); 6] = [
+    ("lines.speaker", "first part of its name"),
+    ("lines.gap", "0 s"),
+    ("lines.worth", "8 s"),
+    ("lines.stays", "no"),
+    ("lines.rank", "0"),
+    ("lines.cuts-in", "no"),
+];
+
 fn shared<T: Setting>(shared: &Shared, own: &T, list: &mut Vec<Field>, keys: &Keys)
 where
     Shared: super::settings::Holds<T>,
 {
     let whole = shared.whole(own);
     if let Some((first, _)) = keys.first() {
-        let like = ["vary.like", "shape.like", "limit.like", "falloff.like"].into_iter().find(|l| l.split('.').next() == first.split('.').next());
+        let like = ["vary.like", "shape.like", "limit.like", "falloff.like", "lines.like"].into_iter().find(|l| l.split('.').next() == first.split('.').next());
         let origin = if own.like().is_some() { Origin::Own } else { Origin::Default };
         let value = own.like().map_or_else(|| "nothing shared".to_owned(), |l| l.value.clone());
         list.extend(like.map(|key| Field { key, value, origin }));

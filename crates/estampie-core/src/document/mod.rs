@@ -45,9 +45,9 @@ pub use music::{
     ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MOST_SECTIONS, Moment, MusicDoc,
     NotesDoc, Order, PieceDoc, PlaylistDoc, SILENCE, SectionDoc, Slope, Spot, Step, StingerDoc, Then, TransitionDoc, Way,
 };
-pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, Yields};
+pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, YesNo, Yields};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
-pub use sounds::{Again, LinesDoc, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
+pub use sounds::{Again, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
 pub use world::{
     AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, OneShotsDoc, PassDoc, Position, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,

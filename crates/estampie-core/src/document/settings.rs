@@ -1,4 +1,4 @@
-//! Settings that many sounds can share: vary sets, shapes, limits, falloffs; and groups of sounds (`shared.toml`).
+//! Settings that many sounds can share: vary sets, shapes, limits, falloffs, ways of speaking; and groups of sounds (`shared.toml`).
 //!
 //! Every field is optional: what a sound does not say comes from the shared setting it is *like*, and what that does not
 //! say is left at its default. So a sound can override single fields.
@@ -10,7 +10,7 @@ use super::game::well_named;
 use super::{Place, did_you_mean};
 use crate::curve::{Curve, Shape};
 use crate::dsp::effects::Unit;
-use crate::units::{Decibels, Hertz, Metres, Quantity as _, Seconds, Semitones, Share, Spread};
+use crate::units::{Decibels, Hertz, Metres, Quantity as _, Seconds, Semitones, Share, Span, Spread};
 use std::fmt::Display;
 
 /// Who yields when a limit is reached. The new one is among those compared, except for the oldest; of equal ones the older yields.
@@ -201,6 +201,43 @@ setting!(
     }
 );
 
+/// A yes or no, by these words.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct YesNo(pub bool);
+
+impl Display for YesNo {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(if self.0 { "yes" } else { "no" })
+    }
+}
+
+setting!(
+    /// What makes a sound one of spoken lines.
+    LinesDoc, "lines", {
+        /// Who speaks: no two lines of one speaker overlap.
+        speaker: String = "speaker",
+        /// Silence between two lines, drawn each time.
+        gap: Span<Seconds> = "gap",
+        /// A line that has waited longer is dropped.
+        worth: Seconds = "worth",
+        /// Whether a line stays worth saying when the state that it is picked by has changed while it waited.
+        stays: YesNo = "stays",
+        /// How much it matters, 0 to 100: of the lines that wait, the higher is said before.
+        rank: u32 = "rank",
+        /// Whether it cuts into a line of lower rank.
+        cuts_in: YesNo = "cuts-in",
+    },
+    |fields: &Fields<'_>| LinesDoc {
+        like: None,
+        speaker: fields.text("speaker").map(|s| s.value),
+        gap: fields.span::<Seconds>("gap").map(|g| g.value),
+        worth: fields.limited("worth", Seconds(0.0), Seconds(600.0)),
+        stays: fields.yes("stays").map(|s| YesNo(s.value)),
+        rank: fields.whole("rank", 0, 100).map(|n| n.value as u32),
+        cuts_in: fields.yes("cuts-in").map(|s| YesNo(s.value)),
+    }
+);
+
 /// A curve over distance as written.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DistanceCurve(pub Curve, pub Property);
@@ -361,6 +398,8 @@ pub struct Shared {
     pub limit: Vec<Named<LimitDoc>>,
     /// Falloffs.
     pub falloff: Vec<Named<FalloffDoc>>,
+    /// Ways of speaking.
+    pub lines: Vec<Named<LinesDoc>>,
     /// Effects.
     pub effect: Vec<InsertDoc>,
     /// Groups of sounds, each with the limit that all of it has together.
@@ -386,6 +425,7 @@ holds!(VaryDoc, vary);
 holds!(ShapeDoc, shape);
 holds!(LimitDoc, limit);
 holds!(FalloffDoc, falloff);
+holds!(LinesDoc, lines);
 
 impl Shared {
     /// A setting with what it is like filled in.
@@ -409,6 +449,7 @@ impl Shared {
             "shape" => of(&self.shape),
             "limit" => of(&self.limit),
             "falloff" => of(&self.falloff),
+            "lines" => of(&self.lines),
             "group" => of(&self.group),
             "effect" => self.effect.iter().map(|e| e.name.as_str()).collect(),
             _ => Vec::new(),
@@ -424,6 +465,7 @@ pub(super) fn read_shared(reading: &Reading<'_>) -> Shared {
         shape: kind(reading, &top, "shape"),
         limit: kind(reading, &top, "limit"),
         falloff: kind(reading, &top, "falloff"),
+        lines: kind(reading, &top, "lines"),
         group: kind(reading, &top, "group"),
         effect: read_inserts(reading, &top, "effect", " that is shared"),
     };

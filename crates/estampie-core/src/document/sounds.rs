@@ -3,7 +3,7 @@
 use super::effects::{SendDoc, read_sends};
 use super::fields::{Fields, Located, Reading};
 use super::game::named_tables;
-use super::settings::{FalloffDoc, LimitDoc, ShapeDoc, VaryDoc, own};
+use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc, own};
 use super::{Place, did_you_mean};
 use crate::language::Condition;
 use crate::language::reactions::read_conditions;
@@ -142,19 +142,6 @@ pub struct RepeatDoc {
     pub length: Option<Seconds>,
 }
 
-/// What makes a sound one of spoken lines.
-#[derive(Debug, Clone, PartialEq)]
-pub struct LinesDoc {
-    /// Who speaks: no two lines of one speaker overlap.
-    pub speaker: String,
-    /// Silence between two lines, drawn each time.
-    pub gap: Span<Seconds>,
-    /// A line that has waited longer is dropped.
-    pub worth: Seconds,
-    /// Whether a line stays worth saying when the state that it is picked by has changed while it waited.
-    pub stays: bool,
-}
-
 /// A sound as written.
 #[derive(Debug, Clone)]
 pub struct SoundDoc {
@@ -216,6 +203,16 @@ pub struct SoundDoc {
     pub place: Place,
 }
 
+impl SoundDoc {
+    /// How it is spoken, with what it shares filled in; unsaid, the speaker is the first part of its name.
+    #[must_use]
+    pub fn spoken(&self, shared: &Shared) -> Option<LinesDoc> {
+        let mut lines = shared.whole(self.lines.as_ref()?);
+        lines.speaker.get_or_insert_with(|| self.name.split('/').next().unwrap_or(&self.name).to_owned());
+        Some(lines)
+    }
+}
+
 pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sounds: &mut Vec<SoundDoc>) {
     named_tables(reading, "sound", |name, fields| {
         let place = fields.place.clone();
@@ -267,7 +264,7 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         when_refused: fields.text("when-refused"),
         priority: priority(reading, &fields),
         repeat: repeat(reading, &fields),
-        lines: lines(reading, &fields, &name),
+        lines: fields.item("lines").is_some().then(|| own(reading, &fields)),
         stop_if_younger: time("stop-if-younger", 0.0),
         note: fields.text("note").map_or_else(String::new, |n| n.value),
         said: fields.names(),
@@ -365,17 +362,6 @@ fn repeat(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<RepeatDoc> {
         return None;
     };
     Some(RepeatDoc { every: every.value, times: times.map(|t| t.value), length })
-}
-
-fn lines(reading: &Reading<'_>, fields: &Fields<'_>, name: &str) -> Option<LinesDoc> {
-    let (item, place) = fields.item("lines")?;
-    let inner = Fields::of_item(reading, item, format!("lines of {}", fields.of()), place)?;
-    let speaker = inner.text("speaker").map_or_else(|| name.split('/').next().unwrap_or(name).to_owned(), |s| s.value);
-    let gap = inner.span::<Seconds>("gap").map_or_else(Span::default, |g| g.value);
-    let worth = inner.limited("worth", Seconds(0.0), Seconds(600.0)).unwrap_or(Seconds(8.0));
-    let stays = inner.yes("stays").is_some_and(|s| s.value);
-    inner.finish();
-    Some(LinesDoc { speaker, gap, worth, stays })
 }
 
 fn check_body(reading: &Reading<'_>, sound: &SoundDoc) {

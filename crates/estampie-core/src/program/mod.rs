@@ -335,6 +335,10 @@ pub struct Lines {
     pub worth: u64,
     /// Whether it stays worth saying when the state it is picked by has changed.
     pub stays: bool,
+    /// How much it matters, 0 to 100.
+    pub rank: u8,
+    /// Whether it cuts into a line of lower rank.
+    pub cuts_in: bool,
 }
 
 /// A sound.

@@ -1,6 +1,6 @@
 //! Recipes: picks, chains, draws, chances, limits, repeats, shapes, sweeps and lines, to the sample and by their laws.
 
-use crate::support::{Bench, largest_step, level, program};
+use crate::support::{Bench, largest_step, level, program, program_with};
 use estampie_core::engine::{Happening, InputKind, NOW, Reason, What};
 use estampie_core::names::NameKey;
 use estampie_core::program::Program;
@@ -8,6 +8,7 @@ use proptest::prelude::*;
 use rand::{Rng as _, SeedableRng as _};
 use rand_pcg::Pcg32;
 use std::collections::BTreeMap;
+use std::fmt::Write as _;
 use std::sync::Arc;
 
 fn key(name: &str) -> NameKey {
@@ -533,8 +534,11 @@ proptest! {
         let program = program(LINES, "", "", SAY);
         let mut random = Pcg32::seed_from_u64(seed);
         let mut bench = Bench::new(&program, seed);
+        let mut asked = 0;
         for _ in 0..200 {
-            match random.random_range(0..12) {
+            let drawn = random.random_range(0..12);
+            asked += u32::from(drawn < 9);
+            match drawn {
                 0..=4 => bench.event(NOW, "hit"),
                 5..=7 => bench.event(NOW, "tick"),
                 8 => bench.event(NOW, "loop"),
@@ -546,11 +550,9 @@ proptest! {
         bench.render(48_000 * 8);
         let (mut open, mut last_end, mut cut) = (None, None::<u64>, false);
         let mut fading: Vec<u64> = Vec::new();
-        let mut asked = 0;
         let (mut said, mut dropped) = (0, 0);
         for happening in &bench.happenings {
             match happening.what {
-                What::Line { .. } => asked += 1,
                 // What cuts in does not wait for the gap.
                 What::Event { event, .. } => cut |= event == key("loop"),
                 What::VoiceStart { voice, .. } => {
@@ -577,8 +579,7 @@ proptest! {
                 What::Refused { reason, .. } => {
                     let known = matches!(reason, Reason::Stale { age } if (3.0..3.1).contains(&age)) || matches!(reason, Reason::Passed { .. } | Reason::Queue { .. } | Reason::NoTake { .. });
                     prop_assert!(known, "{reason:?}");
-                    // A full queue refuses before a line is noted.
-                    dropped += u32::from(!matches!(reason, Reason::Queue { .. }));
+                    dropped += 1;
                 }
                 _ => {}
             }
@@ -623,6 +624,81 @@ proptest! {
         let measured = level(&out);
         prop_assert!((heard - measured).abs() < 0.1, "said {heard}, measured {measured}");
     }
+}
+
+/// Nine situations in an order of importance: one speaker, ranks 10 to 90, the three highest cut in.
+fn nine() -> Arc<Program> {
+    let mut sounds = String::new();
+    for n in 1..=9 {
+        let cuts = if n > 6 { ", cuts-in = true" } else { "" };
+        writeln!(sounds, "[r{n}]\ntakes = [\"audio/{}.wav\"]\nlines = {{ like = \"radio\", rank = {}{cuts} }}", ["one", "two", "three"][n % 3], n * 10).unwrap();
+    }
+    program_with(&[("sounds/all.toml", &sounds), ("shared.toml", "[lines.radio]\nspeaker = \"radio\"\ngap = \"0.1..0.2 s\"\nworth = \"60 s\"\n")])
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+    #[test]
+    fn no_line_is_said_while_a_higher_one_waits(seed in 0u64..1_000_000) {
+        let program = nine();
+        let mut random = Pcg32::seed_from_u64(seed);
+        let mut bench = Bench::new(&program, seed);
+        // Never more than have a place.
+        for _ in 0..16 {
+            play(&mut bench, NOW, &format!("r{}", random.random_range(1..=9)), "");
+            bench.render(random.random_range(1..24_000));
+        }
+        bench.render(48_000 * 60);
+        let rank = |sound| (1..=9).find(|n| key(&format!("r{n}")) == sound).unwrap();
+        let mut waiting: Vec<i32> = Vec::new();
+        let mut speaking: Option<(u64, i32)> = None;
+        for happening in &bench.happenings {
+            match happening.what {
+                What::Line { sound, .. } => waiting.push(rank(sound)),
+                What::Refused { sound, reason, .. } => prop_assert!(false, "{sound:?} {reason:?}"),
+                What::VoiceStart { voice, sound, .. } => {
+                    let mine = rank(sound);
+                    prop_assert_eq!(waiting.iter().max(), Some(&mine), "of {:?}", waiting);
+                    let at = waiting.iter().position(|r| *r == mine).unwrap();
+                    waiting.remove(at);
+                    if let Some((_, other)) = speaking {
+                        prop_assert!(mine >= 7 && mine > other, "{mine} cut into {other}");
+                    }
+                    speaking = Some((voice, mine));
+                }
+                What::VoiceEnd { voice, .. } => speaking = speaking.filter(|(v, _)| *v != voice),
+                _ => {}
+            }
+        }
+        prop_assert!(waiting.is_empty(), "{waiting:?} were never said");
+    }
+}
+
+#[test]
+fn what_matters_least_finds_no_place_when_too_much_waits() {
+    let mut bench = Bench::new(&nine(), 1);
+    play(&mut bench, 0, "r6", "");
+    for _ in 0..16 {
+        play(&mut bench, 1, "r2", "");
+    }
+    play(&mut bench, 2, "r1", "");
+    play(&mut bench, 3, "r3", "");
+    bench.render(4_800);
+    let refused: Vec<NameKey> = bench.happenings.iter().filter_map(|h| if let What::Refused { sound, .. } = h.what { Some(sound) } else { None }).collect();
+    assert_eq!(refused, ["r1", "r2"].map(key), "the new one, if it is the least; else the last that waits");
+}
+
+#[test]
+fn a_higher_rank_cuts_in_on_its_frame_and_an_equal_one_waits() {
+    let mut bench = Bench::new(&nine(), 1);
+    for (frame, sound) in [(0, "r3"), (3_000, "r2"), (6_001, "r7"), (9_000, "r7"), (9_001, "r6"), (12_345, "r9")] {
+        play(&mut bench, frame, sound, "");
+    }
+    bench.render(48_000 * 20);
+    let starts = starts(&bench.happenings);
+    let order: Vec<_> = starts.iter().map(|s| s.1).collect();
+    assert_eq!(order, ["r3", "r7", "r9", "r7", "r6", "r2"].map(key), "what was cut into is not said again");
+    assert_eq!([starts[0].0, starts[1].0, starts[2].0], [0, 6_001, 12_345]);
 }
 
 #[test]

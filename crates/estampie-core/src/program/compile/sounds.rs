@@ -16,8 +16,8 @@ impl Compiler<'_> {
             self.program.groups.push(SoundGroup { key, limit: limit(&group.setting) });
         }
         for sound in &self.document.sounds {
-            if let Some(lines) = &sound.lines {
-                let key = self.program.names.add(&lines.speaker);
+            if let Some(speaker) = sound.spoken(&self.document.shared).and_then(|l| l.speaker) {
+                let key = self.program.names.add(&speaker);
                 if !self.program.speakers.contains(&key) {
                     self.program.speakers.push(key);
                 }
@@ -39,7 +39,7 @@ impl Compiler<'_> {
         let document = self.document;
         let key = self.program.names.add(&doc.name);
         let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
-        for (like, kind) in [(doc.vary.like(), "vary"), (doc.shape.like(), "shape"), (doc.limit.like(), "limit"), (doc.falloff.like(), "falloff")] {
+        for (like, kind) in [(doc.vary.like(), "vary"), (doc.shape.like(), "shape"), (doc.limit.like(), "limit"), (doc.falloff.like(), "falloff"), (doc.lines.as_ref().and_then(|l| l.like()), "lines")] {
             self.check_like(like, kind);
         }
         self.check_like(doc.group.as_ref(), "group");
@@ -107,11 +107,17 @@ impl Compiler<'_> {
                 times: r.times,
                 length: r.length.map(|l| frames_of(l, rate)),
             }),
-            lines: doc.lines.as_ref().map(|l| Lines {
-                speaker: self.program.speakers.iter().position(|s| *s == NameKey::of(&l.speaker)).unwrap_or(0) as u32,
-                gap: (l.gap.low.0 as f32, l.gap.high.0 as f32),
-                worth: frames_of(l.worth, rate),
-                stays: l.stays,
+            lines: doc.spoken(&document.shared).map(|l| {
+                let speaker = l.speaker.map(|s| NameKey::of(&s));
+                let gap = l.gap.unwrap_or_default();
+                Lines {
+                    speaker: self.program.speakers.iter().position(|s| Some(*s) == speaker).unwrap_or(0) as u32,
+                    gap: (gap.low.0 as f32, gap.high.0 as f32),
+                    worth: frames_of(l.worth.unwrap_or(Seconds(8.0)), rate),
+                    stays: l.stays.is_some_and(|s| s.0),
+                    rank: l.rank.unwrap_or(0) as u8,
+                    cuts_in: l.cuts_in.is_some_and(|c| c.0),
+                }
             }),
             stop_if_younger: doc.stop_if_younger.map(|t| frames_of(t, rate)),
             groups,

@@ -395,8 +395,12 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
         let every = if repeat.every.low == repeat.every.high { repeat.every.low.to_string() } else { format!("{} to {}", repeat.every.low, repeat.every.high) };
         rows.push(("repeats every", every));
     }
-    if let Some(lines) = &sound.lines {
-        rows.push(("spoken by", format!("{}, worth saying for {}", lines.speaker, lines.worth)));
+    if let Some(lines) = sound.spoken(&app.document().shared) {
+        let worth = lines.worth.unwrap_or(estampie_core::units::Seconds(8.0));
+        rows.push(("spoken by", format!("{}, worth saying for {worth}", lines.speaker.unwrap_or_default())));
+        if let Some(rank) = lines.rank {
+            rows.push(("rank", format!("{rank} of 100{}", if lines.cuts_in.is_some_and(|c| c.0) { ", cuts into lower ones" } else { "" })));
+        }
     }
     rows.push(("voices now", if playing.1 > 0 { format!("{}, and {} unheard", playing.0 - playing.1, playing.1) } else { playing.0.to_string() }));
     for (at, (name, value)) in rows.iter().enumerate() {
