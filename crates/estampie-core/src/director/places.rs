@@ -1,7 +1,8 @@
 //! Where the listener is and what follows from it: zones entered and left, rooms, what plays by itself, one-shots and flocks.
 
 use super::{By, Work};
-use crate::engine::{BLOCK, Engine, Notice, Prepared, Reason, Stream, What};
+use crate::document::WhenGone;
+use crate::engine::{BLOCK, Cause, Engine, Notice, Prepared, Reason, Stream, What};
 use crate::names::NameKey;
 use crate::program::{Amount, MOST_ROOMS, PlaysFor, Program, Stand, Zone};
 use crate::world::flock::{FlockState, Move};
@@ -16,6 +17,14 @@ const TURNS: usize = 8;
 const AGAIN_MS: u64 = 100;
 /// What is left of a zone below this is nothing.
 const LEAST: f32 = 0.001;
+
+/// The keys of the places of what stays are made of this one and the voice.
+const STAYED: NameKey = NameKey(u64::MAX);
+
+/// What the outermost sound that says so does when its emitter goes.
+fn when_gone(program: &Program, sounds: &[u32]) -> Option<WhenGone> {
+    sounds.iter().find_map(|s| program.sounds[*s as usize].when_gone)
+}
 
 /// A zone as the listener has it.
 #[derive(Debug, Clone, Copy, Default)]
@@ -411,6 +420,45 @@ impl Engine {
                         self.stop(program, spec.sound, Some(spec.members[*member]), None, 0);
                     }
                     Move::Fill(..) => {}
+                }
+            }
+        }
+    }
+
+    /// The game removes an emitter: what plays at it stays where it was, goes on or is let go, as its sound says.
+    pub(crate) fn remove(&mut self, program: &Program, emitter: NameKey, offset: u64) {
+        let Some(at) = self.world.find(emitter) else { return };
+        self.world.emitters[at].present = false;
+        for repeater in self.repeaters.iter_mut().filter(|r| r.by.emitter == emitter) {
+            // What it has begun goes on by itself; further ones would be nowhere.
+            repeater.done |= when_gone(program, repeater.way.sounds()) != Some(WhenGone::Follows);
+        }
+        // What sounds at it fades where it was.
+        let least = u64::from(program.rate) / 20;
+        for list in [true, false] {
+            for index in 0..if list { self.active.len() } else { self.asleep.len() } {
+                let slot = usize::from(if list { self.active[index] } else { self.asleep[index] });
+                let voice = &self.voices[slot];
+                if voice.emitter != emitter || voice.stayed || !voice.stays() {
+                    continue;
+                }
+                let unsaid = if voice.endless() { WhenGone::Fades } else { WhenGone::Stays };
+                let mut what = when_gone(program, voice.sounds()).unwrap_or(unsaid);
+                if what == WhenGone::Stays {
+                    // A place of its own, known by the voice: there are never more of them than voices.
+                    match self.make_place(STAYED.with(slot as u64), self.frame) {
+                        Some(place) => {
+                            self.world.stay(at, place);
+                            self.now.state.stay(program.locals, at, place);
+                            (self.voices[slot].place, self.voices[slot].stayed) = (place as u16, true);
+                        }
+                        None => what = WhenGone::Fades,
+                    }
+                }
+                if what == WhenGone::Fades {
+                    let voice = &mut self.voices[slot];
+                    let release = voice.envelope.release_frames().max(least);
+                    voice.leave(Cause::Gone, offset, release);
                 }
             }
         }

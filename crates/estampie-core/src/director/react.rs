@@ -91,18 +91,7 @@ impl Engine {
             InputKind::Place { emitter, kind, at, facing, frames } => self.place(emitter, kind, (at, facing, frames), frame),
             InputKind::Walk { emitter, to, speed } => self.walk(emitter, to, speed, frame),
             InputKind::Remove { emitter } => {
-                if let Some(at) = self.world.find(emitter) {
-                    self.world.emitters[at].present = false;
-                    // What sounds at it fades where it was.
-                    let least = u64::from(program.rate) / 20;
-                    for slot in self.active.iter().chain(&self.asleep) {
-                        let voice = &mut self.voices[usize::from(*slot)];
-                        if voice.emitter == emitter && voice.leaving == crate::mixer::voice::Leaving::No {
-                            let release = voice.envelope.release_frames().max(least);
-                            voice.leave(Cause::Gone, offset as u64, release);
-                        }
-                    }
-                }
+                self.remove(program, emitter, offset as u64);
                 self.outlets.tell(frame, What::Remove { emitter });
             }
             InputKind::StopAll { frames } => {
@@ -211,7 +200,7 @@ impl Engine {
     }
 
     /// The place of an emitter in the world, made if need be; says so when there is no room.
-    fn make_place(&mut self, emitter: NameKey, frame: u64) -> Option<usize> {
+    pub(super) fn make_place(&mut self, emitter: NameKey, frame: u64) -> Option<usize> {
         let voices = &self.voices;
         let (active, asleep) = (&self.active, &self.asleep);
         let used = |at: usize| active.iter().chain(asleep).any(|slot| usize::from(voices[usize::from(*slot)].place) == at);
@@ -250,7 +239,7 @@ impl Engine {
             // What plays at it already is placed from now on.
             for slot in self.active.iter().chain(&self.asleep) {
                 let voice = &mut self.voices[usize::from(*slot)];
-                if voice.emitter == emitter {
+                if voice.emitter == emitter && !voice.stayed {
                     voice.place = place as u16;
                 }
             }
@@ -561,7 +550,7 @@ impl Engine {
         let Some(value) = self.in_range(program, index, value, frame) else { return };
         for slot in self.active.iter().chain(&self.asleep) {
             let voice = &mut self.voices[usize::from(*slot)];
-            if voice.emitter == emitter {
+            if voice.emitter == emitter && !voice.stayed {
                 voice.place = place as u16;
             }
         }

@@ -59,6 +59,7 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     own("re-trigger", Again::word(sound.again).to_owned());
     own("when-refused", named(&sound.when_refused, "nothing is sent"));
     own("stop-if-younger", sound.stop_if_younger.map_or_else(|| "any age".into(), |t| t.to_string()));
+    own("when-emitter-goes", sound.when_gone.map_or_else(|| "loops fade, the rest stays".into(), |w| w.word().to_owned()));
     let repeat = sound.repeat;
     own("repeat.every", repeat.map_or_else(|| "no".into(), |r| r.every.to_string()));
     if let Some(repeat) = repeat {

@@ -47,7 +47,7 @@ pub use music::{
 };
 pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFull, YesNo, Yields};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
-pub use sounds::{Again, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine};
+pub use sounds::{Again, PartDoc, PickDoc, PriorityDoc, RepeatDoc, Rounds, SoundDoc, TakeDoc, TakeGroup, TakeLine, WhenGone};
 pub use sources::{Sources, list_audio};
 pub use world::{
     AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, OneShotsDoc, PassDoc, Position, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,

@@ -108,6 +108,28 @@ impl Again {
     }
 }
 
+/// What a sound does when the game removes the emitter at which it plays.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WhenGone {
+    /// It ends by itself, heard from where the emitter was last.
+    Stays,
+    /// It goes on, and goes where the emitter goes if the game places it again.
+    Follows,
+    /// It is let go.
+    Fades,
+}
+
+impl WhenGone {
+    /// All, with the words they are written with.
+    pub const ALL: [(WhenGone, &'static str); 3] = [(WhenGone::Stays, "stays"), (WhenGone::Follows, "follows"), (WhenGone::Fades, "fades")];
+
+    /// The word it is written with.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        WhenGone::ALL.iter().find(|(a, _)| *a == self).map_or("", |(_, word)| word)
+    }
+}
+
 /// How important a sound is, 0 to 100.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PriorityDoc {
@@ -195,6 +217,8 @@ pub struct SoundDoc {
     pub lines: Option<LinesDoc>,
     /// A stop only reaches playings younger than this.
     pub stop_if_younger: Option<Seconds>,
+    /// What it does when its emitter is removed; unsaid, loops fade and what ends by itself stays.
+    pub when_gone: Option<WhenGone>,
     /// What it is for.
     pub note: String,
     /// The fields that are written.
@@ -241,6 +265,10 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         let found = Again::ALL.iter().find(|(_, word)| *word == text);
         found.map(|(a, _)| *a).ok_or_else(|| format!("\"{text}\" is not a rule"))
     });
+    let when_gone = fields.read("when-emitter-goes", "stays, follows or fades", |text| {
+        let found = WhenGone::ALL.iter().find(|(_, word)| *word == text);
+        found.map(|(a, _)| *a).ok_or_else(|| format!("\"{text}\" is nothing that it could do"))
+    });
     let mut sound = SoundDoc {
         bus: fields.text("bus"),
         sends: read_sends(reading, &fields),
@@ -266,6 +294,7 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         repeat: repeat(reading, &fields),
         lines: fields.item("lines").is_some().then(|| own(reading, &fields)),
         stop_if_younger: time("stop-if-younger", 0.0),
+        when_gone: when_gone.map(|w| w.value),
         note: fields.text("note").map_or_else(String::new, |n| n.value),
         said: fields.names(),
         place: fields.place.clone(),

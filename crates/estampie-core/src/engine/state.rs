@@ -293,6 +293,11 @@ pub(crate) struct State {
 }
 
 impl State {
+    /// What belongs to an emitter, for what stays where it was.
+    pub(crate) fn stay(&mut self, locals: usize, at: usize, place: usize) {
+        self.locals.copy_within(at * locals..(at + 1) * locals, place * locals);
+    }
+
     /// The value of a parameter, followed: that of an emitter if every one has its own.
     pub(crate) fn smooth(&self, program: &Program, parameter: usize, place: u16) -> f32 {
         match program.parameters[parameter].local {

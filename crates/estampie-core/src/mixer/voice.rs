@@ -8,7 +8,7 @@ use super::head::Head;
 use super::source::{Source, WINDOW, Window};
 use super::stage::Stage;
 use crate::curve::Shape;
-use crate::document::Property;
+use crate::document::{Property, Rounds};
 use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped};
 use crate::engine::{BLOCK, Cause, Stream};
 use crate::names::NameKey;
@@ -154,6 +154,8 @@ pub(crate) struct Voice {
     pub(crate) emitter: NameKey,
     /// The emitter's place in the world.
     pub(crate) place: u16,
+    /// Whether it has a place of its own, since the emitter has gone.
+    pub(crate) stayed: bool,
     pub(crate) by: NameKey,
     pub(crate) bus: u32,
     /// Whether any of its sounds sends to a return.
@@ -223,6 +225,7 @@ impl Voice {
             sound: NameKey::NONE,
             emitter: NameKey::NONE,
             place: NOWHERE,
+            stayed: false,
             by: NameKey::NONE,
             bus: 0,
             sends: false,
@@ -276,6 +279,11 @@ impl Voice {
     /// Whether it plays a sound of the project and is not on its way out.
     pub(crate) fn stays(&self) -> bool {
         self.leaving == Leaving::No && self.frozen.is_none() && !self.ended
+    }
+
+    /// Whether it goes round until it is let go.
+    pub(crate) fn endless(&self) -> bool {
+        self.recipe.as_ref().is_some_and(|r| r.parts.iter().any(|p| p.rounds == Rounds::Loop))
     }
 
     pub(crate) fn take(&self) -> NameKey {

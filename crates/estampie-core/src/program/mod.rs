@@ -21,7 +21,7 @@ pub use music::{
 pub use world::{Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, OneShots, Pass, Play, PlaysFor, Source, Stand, Wall, World, Zone};
 
 use crate::assets::Clip;
-use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull};
+use crate::document::{Again, Curve, Property, Rounds, Shape, WhenFull, WhenGone};
 use crate::dsp::Shaping;
 use crate::language::{Comparison, Urgency};
 use crate::names::{NameKey, Names};
@@ -384,6 +384,8 @@ pub struct Sound {
     pub repeat: Option<Repeat>,
     /// How its lines are spoken.
     pub lines: Option<Lines>,
+    /// What it does when its emitter is removed.
+    pub when_gone: Option<WhenGone>,
     /// A stop only reaches playings younger than so many frames.
     pub stop_if_younger: Option<u64>,
     /// The groups of takes; empty if there is nothing to play.

@@ -38,6 +38,8 @@ pub(crate) struct Emitter {
     pub(crate) kind: NameKey,
     /// Whether the game has said where it is, and not that it is gone.
     pub(crate) present: bool,
+    /// Whether it is where another one was, for what stays there.
+    pub(crate) stays: bool,
     from: [f32; 3],
     to: [f32; 3],
     begin: u64,
@@ -69,6 +71,7 @@ impl Emitter {
             key,
             kind: NameKey::NONE,
             present: false,
+            stays: false,
             from: zero,
             to: zero,
             begin: 0,
@@ -245,6 +248,23 @@ impl World {
         }
     }
 
+    /// Makes the emitter at `place` one that is where the one at `at` was last, for what stays there.
+    pub(crate) fn stay(&mut self, at: usize, place: usize) {
+        let was = self.emitters[at];
+        self.hearings[place] = self.hearings[at].clone();
+        self.emitters[place] = Emitter {
+            key: self.keys[place],
+            kind: was.kind,
+            facing: was.facing,
+            at: was.at,
+            before: was.at,
+            stays: true,
+            jumped: false,
+            leapt: false,
+            ..Emitter::new(NameKey::NONE)
+        };
+    }
+
     /// Puts one of a flock or one-shots somewhere, and lets it go on to another place over so many frames.
     pub(crate) fn put(&mut self, at: usize, from: [f32; 3], to: [f32; 3], frame: u64, frames: u64) {
         let emitter = &mut self.emitters[at];
@@ -333,7 +353,7 @@ impl World {
 
     /// The distance of the emitter at a place, if it is somewhere.
     pub(crate) fn distance_at(&self, place: u16) -> Option<f32> {
-        self.emitters.get(usize::from(place)).filter(|e| e.present).map(|e| self.distance(e))
+        self.emitters.get(usize::from(place)).filter(|e| e.present || e.stays).map(|e| self.distance(e))
     }
 
     /// Degrees from where the listener looks, −180 to 180; to the right is above 0.

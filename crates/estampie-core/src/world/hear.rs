@@ -343,7 +343,7 @@ impl World {
     /// Works out how the emitter at a place is heard in the block at `frame`, once. `near` are the listener's zones.
     pub(crate) fn hear(&mut self, spec: &Spec, (open, near): (&[f32], &Within), place: u16, frame: u64, rate: u32) {
         let at = usize::from(place);
-        let Some(emitter) = self.emitters.get(at).filter(|e| e.present) else { return };
+        let Some(emitter) = self.emitters.get(at).filter(|e| e.present || e.stays) else { return };
         let camera = self.find(NameKey::of(CAMERA_NAME)).filter(|c| self.emitters[*c].present && *c != at);
         let block = frame / BLOCK as u64 + 1;
         let hearing = &mut self.hearings[at];

@@ -631,7 +631,8 @@ fn nine() -> Arc<Program> {
     let mut sounds = String::new();
     for n in 1..=9 {
         let cuts = if n > 6 { ", cuts-in = true" } else { "" };
-        writeln!(sounds, "[r{n}]\ntakes = [\"audio/{}.wav\"]\nlines = {{ like = \"radio\", rank = {}{cuts} }}", ["one", "two", "three"][n % 3], n * 10).unwrap();
+        writeln!(sounds, "[r{n}]\ntakes = [\"audio/{}.wav\"]\nlines = {{ like = \"radio\", rank = {}{cuts} }}", ["one", "two", "three"][n % 3], n * 10)
+            .unwrap();
     }
     program_with(&[("sounds/all.toml", &sounds), ("shared.toml", "[lines.radio]\nspeaker = \"radio\"\ngap = \"0.1..0.2 s\"\nworth = \"60 s\"\n")])
 }

@@ -390,6 +390,73 @@ fn what_is_removed_fades_and_what_the_game_moves_follows_smoothly() {
 }
 
 #[test]
+fn what_plays_at_what_is_removed_stays_follows_or_fades() {
+    // dc is a constant 0.5 of one second; each metre takes 1 dB.
+    let level = |said: &str, looped: bool, moved: bool| {
+        let text = SOUNDS.replacen("[hum]\n", &format!("[hum]\n{said}"), 1);
+        let text = if looped { text } else { text.replacen("loop = true\n", "", 1) };
+        let files = [("sounds/all.toml", text.as_str()), ("mix.toml", MIX), ("game.toml", GAME), ("world.toml", ""), ("reactions.est", "When hit\n  play hum at the emitter\n")];
+        let mut bench = Bench::new(&program_with(&files), 1);
+        place(&mut bench, "bell", [0.0, 10.0, 0.0], 0.0);
+        bench.event_on(NOW, "hit", "bell");
+        bench.render(4_800);
+        bench.send(NOW, InputKind::Remove { emitter: NameKey::of("bell") });
+        let (out, _) = bench.render(9_600);
+        assert!(crate::support::largest_step(&out) < 1e-3);
+        if moved {
+            place(&mut bench, "bell", [0.0, 40.0, 0.0], 0.0);
+            let (out, _) = bench.render(9_600);
+            assert!(crate::support::largest_step(&out) < 1e-2);
+        }
+        (crate::support::level(&bench.render(480).0) * 10.0).round() / 10.0
+    };
+    let near = level("when-emitter-goes = \"stays\"\n", true, false);
+    assert!(near > -30.0, "it is heard: {near}");
+    assert_eq!(level("when-emitter-goes = \"stays\"\n", true, true), near, "what has its name now is another thing");
+    assert_eq!(level("when-emitter-goes = \"follows\"\n", true, false), near);
+    assert_eq!(level("when-emitter-goes = \"follows\"\n", true, true), near - 30.0);
+    assert!(level("when-emitter-goes = \"fades\"\n", false, false) < -150.0);
+    assert_eq!(level("", false, false), near, "what ends by itself stays");
+    assert!(level("", true, false) < -150.0, "a loop fades");
+}
+
+#[test]
+fn what_stays_is_heard_from_there_as_one_walks_away_and_needs_no_more_places_than_voices() {
+    let text = SOUNDS.replacen("loop = true\n", "when-emitter-goes = \"stays\"\nloop = true\nlimit = { all = 3 }\n", 1);
+    let files = [("sounds/all.toml", text.as_str()), ("mix.toml", MIX), ("game.toml", GAME), ("reactions.est", "When hit\n  play hum at the emitter\n")];
+    let mut bench = Bench::new(&program_with(&files), 1);
+    for n in 0..40 {
+        let name = format!("bell{n}");
+        place(&mut bench, &name, [0.0, 5.0, 0.0], 0.0);
+        bench.event_on(NOW, "hit", &name);
+        bench.render(960);
+        bench.send(NOW, InputKind::Remove { emitter: NameKey::of(&name) });
+        bench.render(960);
+    }
+    let status = bench.status.as_ref().unwrap();
+    assert_eq!(status.emitters.len(), 1, "none of them is there any more");
+    assert_eq!(status.voices.len(), 3);
+    let near = term(&bench, "hum", TermKind::Distance);
+    place(&mut bench, "listener", [0.0, -15.0, 0.0], 0.0);
+    bench.render(48_000);
+    assert!((term(&bench, "hum", TermKind::Distance) - near + 15.0).abs() < 0.1);
+}
+
+#[test]
+fn a_repeat_begins_nothing_more_where_its_emitter_has_gone() {
+    let text = SOUNDS.replacen("[snap]\n", "[snap]\nrepeat = { every = \"100 ms\" }\n", 1);
+    let files = [("sounds/all.toml", text.as_str()), ("mix.toml", MIX), ("game.toml", GAME), ("reactions.est", "When hit\n  play snap at the emitter\n")];
+    let mut bench = Bench::new(&program_with(&files), 1);
+    place(&mut bench, "bell", [0.0, 5.0, 0.0], 0.0);
+    bench.event_on(NOW, "hit", "bell");
+    bench.render(24_000);
+    bench.send(NOW, InputKind::Remove { emitter: NameKey::of("bell") });
+    bench.render(24_000);
+    let starts = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).count();
+    assert_eq!(starts, 5);
+}
+
+#[test]
 fn a_camera_says_where_things_are_heard_and_the_listener_how_far_they_are() {
     let mut bench = Bench::new(&world("start = \"0, 0\"\n[emitters.bell]\nat = \"0, 10\"\nplays = \"hum\"\n", ""), 1);
     bench.render(4800);

@@ -559,6 +559,7 @@ fn layer_sound(key: NameKey, bus: Option<u32>, level: f32, takes: Vec<Take>, loa
         repeat: None,
         lines: None,
         stop_if_younger: None,
+        when_gone: None,
         groups: vec![Group { takes, not_last: 0, way: Way::Even }],
         choice: Choice::Only,
         modulations: Vec::new(),

@@ -39,7 +39,13 @@ impl Compiler<'_> {
         let document = self.document;
         let key = self.program.names.add(&doc.name);
         let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
-        for (like, kind) in [(doc.vary.like(), "vary"), (doc.shape.like(), "shape"), (doc.limit.like(), "limit"), (doc.falloff.like(), "falloff"), (doc.lines.as_ref().and_then(|l| l.like()), "lines")] {
+        for (like, kind) in [
+            (doc.vary.like(), "vary"),
+            (doc.shape.like(), "shape"),
+            (doc.limit.like(), "limit"),
+            (doc.falloff.like(), "falloff"),
+            (doc.lines.as_ref().and_then(|l| l.like()), "lines"),
+        ] {
             self.check_like(like, kind);
         }
         self.check_like(doc.group.as_ref(), "group");
@@ -120,6 +126,7 @@ impl Compiler<'_> {
                 }
             }),
             stop_if_younger: doc.stop_if_younger.map(|t| frames_of(t, rate)),
+            when_gone: doc.when_gone,
             groups,
             choice,
             modulations: Vec::new(),
