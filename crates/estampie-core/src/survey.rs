@@ -2,7 +2,7 @@
 
 use crate::document::sound_of;
 use crate::document::{Document, TakeDoc, ValueOf};
-use crate::language::{Action, Expression, Measure, StepAction, Trigger};
+use crate::language::{Action, Expression, Interval, Measure, StepAction, Trigger};
 use std::collections::BTreeSet;
 
 /// What is declared and no playthrough says: events that nothing sends, parameters and states that nothing sets.
@@ -55,7 +55,10 @@ pub fn survey(document: &Document) -> Survey {
             Trigger::Event(word) | Trigger::Becomes(word, _) | Trigger::Crosses(word, ..) => {
                 used.insert(&word.text);
             }
-            Trigger::Zone(..) => {}
+            Trigger::Every(Interval::Of(word)) => {
+                used.insert(&word.text);
+            }
+            Trigger::Zone(..) | Trigger::Every(_) => {}
         }
         used.extend(reaction.conditions.iter().chain(&reaction.until).map(|c| c.subject.text.as_str()));
     }

@@ -4,6 +4,11 @@ use super::{By, Work};
 use crate::engine::{BLOCK, Engine, Notice, What};
 use crate::program::{Measured, Program, ValueFrom, Who};
 
+/// Whether a value is a motion, which is followed by the parameter's rise and fall.
+fn is_motion(source: &ValueFrom) -> bool {
+    matches!(source, ValueFrom::Measured(Measured::Speed(_) | Measured::Turning(_) | Measured::Approach(_)))
+}
+
 impl Engine {
     /// Works out measures and formulas, in an order in which each comes after what it needs, and calls what waits for them.
     pub(crate) fn derive(&mut self, program: &Program) {
@@ -22,7 +27,12 @@ impl Engine {
             let now = &mut self.now.state.parameters[index];
             match value.filter(|v| v.is_finite()) {
                 Some(value) => {
-                    now.set(value.clamp(spec.low, spec.high));
+                    let value = value.clamp(spec.low, spec.high);
+                    if now.held.is_none() && is_motion(&spec.source) {
+                        now.set_followed(value, spec)
+                    } else {
+                        now.set(value)
+                    }
                     now.jump(spec, self.frame);
                     now.faulty = false;
                 }
@@ -76,6 +86,8 @@ impl Engine {
                     Measured::Distance(who) => named(who).map(|e| world.distance(e)),
                     Measured::Bearing(who) => named(who).map(|e| world.bearing(e)),
                     Measured::Speed(who) => named(who).map(|e| e.speed),
+                    Measured::Turning(who) => named(who).map(|e| e.turning),
+                    Measured::Approach(who) => named(who).map(|e| world.approach(e, program.rate)),
                     Measured::Height(who) => named(who).map(|e| e.at[2]),
                     Measured::Count(kind, radius) => Some(world.count(*kind, *radius) as f32),
                     Measured::Walls(side, reach) => {
@@ -118,10 +130,13 @@ impl Engine {
                         Measured::Distance(_) => self.world.distance(emitter),
                         Measured::Bearing(_) => self.world.bearing(emitter),
                         Measured::Speed(_) => emitter.speed,
+                        Measured::Turning(_) => emitter.turning,
+                        Measured::Approach(_) => self.world.approach(emitter, program.rate),
                         Measured::Height(_) => emitter.at[2],
                         Measured::Count(..) | Measured::Walls(..) | Measured::Rate(_) | Measured::Since(_) => continue,
                     };
-                    self.now.state.locals[at].set(value.clamp(spec.low, spec.high));
+                    let (value, now) = (value.clamp(spec.low, spec.high), &mut self.now.state.locals[at]);
+                    if is_motion(&spec.source) { now.set_followed(value, spec) } else { now.set(value) }
                 }
                 let now = &mut self.now.state.locals[at];
                 now.follow(spec, self.frame);

@@ -50,7 +50,8 @@ struct PlayState {
 /// Single sounds at drawn places.
 #[derive(Debug, Clone)]
 struct OneShotsState {
-    due: Option<u64>,
+    /// The frame of the last one, or on which they began, and the seconds drawn from there to the next.
+    last: Option<(u64, f32)>,
     draws: Stream,
 }
 
@@ -68,8 +69,10 @@ pub(crate) struct Places {
     pub(crate) open: Vec<f32>,
     /// What placed sounds send to the returns of rooms, as gains.
     pub(crate) rooms: [f32; MOST_ROOMS],
-    /// The zone that last set a state.
-    holder: Option<u32>,
+    /// For each state, the zone that sets it.
+    holders: Vec<Option<u32>>,
+    /// For each state, the value that it has where no zone sets it: what was last set by anything else.
+    pub(crate) outside: Vec<u16>,
     plays: Vec<PlayState>,
     one_shots: Vec<OneShotsState>,
     pub(crate) flocks: Vec<FlockState>,
@@ -88,9 +91,10 @@ impl Places {
             passed: Vec::with_capacity(world.zones.len()),
             open: vec![0.0; world.doorways.len()],
             rooms: [0.0; MOST_ROOMS],
-            holder: None,
+            holders: vec![None; program.states.len()],
+            outside: program.states.iter().map(|s| s.start).collect(),
             plays: vec![PlayState::default(); world.plays.len()],
-            one_shots: world.one_shots.iter().map(|s| OneShotsState { due: None, draws: Stream::new(seed, s.key, 7) }).collect(),
+            one_shots: world.one_shots.iter().map(|s| OneShotsState { last: None, draws: Stream::new(seed, s.key, 7) }).collect(),
             flocks: world.flocks.iter().map(|f| FlockState::new(f, seed)).collect(),
             still: false,
             first: true,
@@ -99,6 +103,15 @@ impl Places {
 
     /// Goes on where `old` is. Does not allocate.
     pub(crate) fn take_over(&mut self, old: &Places, new: &Program, before: &Program) {
+        for (at, state) in new.states.iter().enumerate() {
+            let Some(earlier) = before.find_state.get(state.key) else { continue };
+            let zone = old.holders[earlier].map(|z| before.world.zones[z as usize].key);
+            self.holders[at] = zone.and_then(|z| new.world.find_zone.get(z)).map(|z| z as u32);
+            let value = before.states[earlier].values[usize::from(old.outside[earlier])];
+            if let Some(kept) = state.values.iter().position(|v| *v == value) {
+                self.outside[at] = kept as u16;
+            }
+        }
         let (new, before) = (&new.world, &before.world);
         for (at, zone) in new.zones.iter().enumerate() {
             if let Some(earlier) = before.find_zone.get(zone.key) {
@@ -106,7 +119,6 @@ impl Places {
                 self.active.push(at as u32);
             }
         }
-        self.holder = old.holder.and_then(|z| new.find_zone.get(before.zones[z as usize].key)).map(|z| z as u32);
         for (at, play) in new.plays.iter().enumerate() {
             if let Some(earlier) = before.plays.iter().position(|p| p.key == play.key) {
                 self.plays[at] = old.plays[earlier];
@@ -136,7 +148,7 @@ impl Places {
         if std::mem::take(&mut self.still) {
             self.plays.fill(PlayState::default());
             for one_shots in &mut self.one_shots {
-                one_shots.due = None;
+                one_shots.last = None;
             }
         }
     }
@@ -222,27 +234,38 @@ impl Engine {
         self.work_off(program, 0);
     }
 
-    /// The zone of the highest order, or of equal ones the smallest, sets its state.
+    /// Of the zones that set a state, the one of the highest order, or of equal ones the smallest, does; where none does, the state has
+    /// the value again that it was last given by anything else.
     fn set_place(&mut self, program: &Program) {
         let zones = &program.world.zones;
         let near = self.now.state.places.near;
         let area = |z: &Zone| z.form.area();
-        let holds = near.zones().iter().map(|z| u32::from(*z)).filter(|z| zones[*z as usize].state.is_some());
-        let first = holds.max_by(|a, b| {
-            let (a, b) = (&zones[*a as usize], &zones[*b as usize]);
-            a.order.cmp(&b.order).then(area(b).total_cmp(&area(a)))
-        });
-        if first == self.now.state.places.holder {
-            return;
-        }
-        self.now.state.places.holder = first;
-        if let Some(zone) = first.map(|z| &zones[z as usize])
-            && let Some((state, value)) = zone.state
-            && self.now.state.states[state] != value
-        {
-            self.work.clear();
-            self.set_state(program, state, value, self.frame, By { reaction: zone.key, emitter: NameKey::NONE });
-            self.work_off(program, 0);
+        for state in 0..program.states.len() {
+            let holds = near.zones().iter().map(|z| u32::from(*z)).filter(|z| zones[*z as usize].state.is_some_and(|s| s.0 == state));
+            let first = holds.max_by(|a, b| {
+                let (a, b) = (&zones[*a as usize], &zones[*b as usize]);
+                a.order.cmp(&b.order).then(area(b).total_cmp(&area(a)))
+            });
+            let before = self.now.state.places.holders[state];
+            if first == before {
+                continue;
+            }
+            self.now.state.places.holders[state] = first;
+            let value = |zone: u32| zones[zone as usize].state.map(|s| s.1);
+            let now = self.now.state.states[state];
+            let (to, zone) = match (first, before) {
+                (Some(first), _) => (value(first), first),
+                // What was set meanwhile by the game or a reaction stays.
+                (None, Some(before)) => (value(before).filter(|v| *v == now).map(|_| self.now.state.places.outside[state]), before),
+                (None, None) => continue,
+            };
+            if let Some(to) = to.filter(|to| *to != now) {
+                self.work.clear();
+                let outside = self.now.state.places.outside[state];
+                self.set_state(program, state, to, self.frame, By { reaction: zones[zone as usize].key, emitter: NameKey::NONE });
+                self.now.state.places.outside[state] = outside;
+                self.work_off(program, 0);
+            }
         }
     }
 
@@ -331,15 +354,17 @@ impl Engine {
         for (at, spec) in program.world.one_shots.iter().enumerate() {
             let pace = self.amount(&spec.pace).max(0.01) * self.rehearsed.waits;
             let now = &mut self.now.state.places.one_shots[at];
-            let wait = |draws: &mut Stream| (f64::from(draws.between(spec.every) * pace) * f64::from(program.rate)).round() as u64;
-            let Some(due) = now.due else {
-                now.due = Some(self.frame + wait(&mut now.draws));
+            let Some((last, drawn)) = now.last else {
+                now.last = Some((self.frame, now.draws.between(spec.every)));
                 continue;
             };
+            // What the pace is now counts at once.
+            let wait = (f64::from(drawn * pace) * f64::from(program.rate)).round() as u64;
+            let due = (last + wait).max(self.frame);
             if due >= end {
                 continue;
             }
-            now.due = Some(due + wait(&mut now.draws).max(1));
+            now.last = Some((due + u64::from(wait == 0), now.draws.between(spec.every)));
             // All is drawn whether or not it sounds, so that what holds now does not move later draws.
             let (far, aside) = (now.draws.between(spec.around), now.draws.between(spec.bearing));
             let (up, heading) = (now.draws.between(spec.height), now.draws.between((0.0, std::f32::consts::TAU)));

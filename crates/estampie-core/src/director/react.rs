@@ -5,9 +5,10 @@ use super::play::Body;
 use crate::curve::Shape;
 use crate::document::Property;
 use crate::engine::{BLOCK, Cause, Engine, Input, InputKind, LISTENER_NAME, Notice, Reason, What, holds};
-use crate::mixer::voice::{SWEPT, Swept, Voice, Way};
+use crate::language::LEAST_INTERVAL;
+use crate::mixer::voice::{NOWHERE, SWEPT, Swept, Voice, Way};
 use crate::names::NameKey;
-use crate::program::{Act, Action, At, Edge, Nth, Program, Test, Trigger, ValueFrom, Watch, player_level};
+use crate::program::{Act, Action, At, Edge, Interval, Nth, Program, Test, Trigger, ValueFrom, Watch, player_level};
 
 /// Who asks: a reaction or, if none, the game; with the emitter of the event at the root of it.
 #[derive(Debug, Clone, Copy, Default)]
@@ -290,6 +291,9 @@ impl Engine {
             }
             self.work_off(program, offset);
         }
+        for clock in &program.clocks {
+            self.beat(program, *clock as usize);
+        }
         let mut at = 0;
         while let Some(index) = self.now.state.holding.get(at).copied() {
             let index = index as usize;
@@ -307,6 +311,40 @@ impl Engine {
             if program.reactions[index].conditions.iter().all(|test| holds(program, &self.now.state, *test, place, due)) {
                 self.hold_and_act(program, index, offset, by);
             }
+            self.work_off(program, offset);
+        }
+    }
+
+    /// Lets a clock go on by a block: it stands while its conditions do not hold, and begins anew with them.
+    fn beat(&mut self, program: &Program, index: usize) {
+        let reaction = &program.reactions[index];
+        let Trigger::Clock(interval) = reaction.trigger else { return };
+        let end = self.frame + BLOCK as u64;
+        loop {
+            if !reaction.conditions.iter().all(|test| holds(program, &self.now.state, *test, NOWHERE, self.frame)) {
+                self.now.state.reactions[index].beat = u64::MAX;
+                return;
+            }
+            let frame = self.frame;
+            let now = &mut self.now.state.reactions[index];
+            if now.beat == u64::MAX {
+                (now.beat, now.drawn) = (frame, now.chance.unit());
+            }
+            let seconds = match interval {
+                Interval::Between(low, high) => low + (high - low) * now.drawn,
+                // What it says now counts at once.
+                Interval::Of(parameter, unit) => self.now.state.parameters[parameter].at(frame) * unit,
+            };
+            let seconds = f64::from(seconds * self.rehearsed.waits).max(LEAST_INTERVAL);
+            let now = &mut self.now.state.reactions[index];
+            let due = now.beat.saturating_add((seconds * f64::from(program.rate)).round() as u64);
+            if due >= end {
+                return;
+            }
+            (now.beat, now.drawn) = (due.max(frame), now.chance.unit());
+            let offset = due.saturating_sub(frame) as usize;
+            self.work.clear();
+            self.hold_and_act(program, index, offset, By::default());
             self.work_off(program, offset);
         }
     }
@@ -373,7 +411,9 @@ impl Engine {
         }
         let frame = self.frame + offset as u64;
         let place = self.place_of(by.emitter);
-        if !reaction.conditions.iter().all(|test| holds(program, &self.now.state, *test, place, frame)) {
+        // Of what is called some time after an event, the conditions count then.
+        let later = reaction.hold > 0 && matches!(reaction.trigger, Trigger::Event(_));
+        if !later && !reaction.conditions.iter().all(|test| holds(program, &self.now.state, *test, place, frame)) {
             return;
         }
         if reaction.hold > 0 {
@@ -604,6 +644,7 @@ impl Engine {
 
     pub(super) fn set_state(&mut self, program: &Program, index: usize, value: u16, frame: u64, by: By) {
         let before = std::mem::replace(&mut self.now.state.states[index], value);
+        self.now.state.places.outside[index] = value;
         let spec = &program.states[index];
         let name = |value: u16| spec.values[usize::from(value)];
         self.outlets.tell(frame, What::State { state: spec.key, value: name(value), before: name(before), by: by.reaction });

@@ -20,8 +20,9 @@ pub(crate) struct Repeater {
     pub(crate) by: By,
     pub(crate) place: u16,
     pub(crate) started: u64,
-    /// The frame of the next start.
-    next: u64,
+    /// The frame of the last start, and the interval drawn for the next one in seconds; `None` before the first.
+    last: u64,
+    drawn: Option<f32>,
     /// How often it still plays; `None` is until let go.
     left: Option<u32>,
     pub(crate) done: bool,
@@ -38,7 +39,7 @@ impl Engine {
         if self.repeaters.len() >= MOST_REPEATERS {
             return false;
         }
-        self.repeaters.push(Repeater { way, by, place, started, next: started, left, done: false });
+        self.repeaters.push(Repeater { way, by, place, started, last: started, drawn: None, left, done: false });
         let last = self.repeaters.len() - 1;
         self.run_repeater(program, last);
         true
@@ -54,22 +55,30 @@ impl Engine {
 
     fn run_repeater(&mut self, program: &Program, at: usize) {
         let end = self.frame + BLOCK as u64;
-        while let Some(repeater) = self.repeaters.get(at).filter(|r| !r.done && r.next < end).copied() {
+        while let Some(repeater) = self.repeaters.get(at).filter(|r| !r.done).copied() {
             let sound = repeater.way.path[repeater.way.depth - 1];
             let Some(spec) = program.sounds[sound as usize].repeat else {
                 self.repeaters[at].done = true;
                 return;
             };
-            let offset = repeater.next.saturating_sub(self.frame);
+            // What the game makes of the interval counts at once, not only from the next start on.
+            let wait = repeater.drawn.map_or(0, |drawn| {
+                let moved = self.now.state.asked(program, sound as usize, Property::Every, repeater.place);
+                let interval = ((drawn + moved) * self.rehearsed.waits).max(LEAST);
+                (f64::from(interval) * f64::from(program.rate)).round() as u64
+            });
+            let next = (repeater.last + wait).max(self.frame);
+            if next >= end {
+                return;
+            }
+            let offset = next - self.frame;
             if let Err(reason) = self.body(program, repeater.way, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0), cue: None }) {
                 let sound = program.sounds[sound as usize].key;
                 self.outlets.tell(self.frame + offset, What::Refused { sound, emitter: repeater.by.emitter, reason, by: repeater.by.reaction });
             }
-            let moved = self.now.state.asked(program, sound as usize, Property::Every, repeater.place);
             let drawn = self.now.state.sounds[sound as usize].vary.between(spec.every);
-            let interval = ((drawn + moved) * self.rehearsed.waits).max(LEAST);
             let repeater = &mut self.repeaters[at];
-            repeater.next += (f64::from(interval) * f64::from(program.rate)).round() as u64;
+            (repeater.last, repeater.drawn) = (next, Some(drawn));
             if let Some(left) = &mut repeater.left {
                 *left -= 1;
                 repeater.done |= *left == 0;

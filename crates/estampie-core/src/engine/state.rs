@@ -110,6 +110,14 @@ impl ParameterState {
         self.settle(frame);
     }
 
+    /// Goes towards a value that changes from block to block, by its rise and fall: that is its value then.
+    pub(crate) fn set_followed(&mut self, value: f32, parameter: &Parameter) {
+        self.smooth = self.to;
+        self.set(value);
+        self.follow(parameter, 0);
+        self.set(self.smooth);
+    }
+
     pub(crate) fn set(&mut self, value: f32) {
         (self.value, self.to, self.begin, self.end) = (value, value, 0, 0);
     }
@@ -255,6 +263,10 @@ pub(crate) struct ReactionState {
     /// When its change will have lasted long enough, and whose it is.
     pub(crate) due: u64,
     pub(crate) by: By,
+    /// Of a clock: the frame of its last beat, or on which it began; `u64::MAX` while it stands.
+    pub(crate) beat: u64,
+    /// Where its next interval lies between its ends, 0 to 1.
+    pub(crate) drawn: f32,
 }
 
 /// All memory of a program.
@@ -389,7 +401,7 @@ impl Prepared {
             reactions: program
                 .reactions
                 .iter()
-                .map(|r| ReactionState { chance: Stream::new(seed, r.key, 3), spent: false, due: u64::MAX, by: By::default() })
+                .map(|r| ReactionState { chance: Stream::new(seed, r.key, 3), spent: false, due: u64::MAX, by: By::default(), beat: u64::MAX, drawn: 0.0 })
                 .collect(),
             holding: Vec::with_capacity(program.reactions.iter().filter(|r| r.hold > 0).count()),
             counters: vec![Counter { times: [0; MOST_NTH as usize], count: 0 }; program.counters],

@@ -76,9 +76,17 @@ fn after_head(document: &Document, words: &[&str]) -> Vec<String> {
     match words {
         [] => some(&["When", "Off: When"]),
         ["Off:"] => some(&["When"]),
-        [.., "When" | "when"] => events().chain(subjects(document)).chain(some(&["entering", "leaving"])).collect(),
+        [.., "When" | "when"] => events().chain(subjects(document)).chain(some(&["entering", "leaving", "every"])).collect(),
         [.., "When" | "when", subject] if is_state(subject) => some(&["becomes"]),
         [.., "When" | "when", subject] if is_parameter(subject) => some(&["becomes", "rises over", "falls under"]),
+        [.., "When" | "when", "every"] => some(&["10 s"])
+            .into_iter()
+            .chain(document.parameters.iter().filter(|p| ["s", "ms", "min"].contains(&p.unit.as_str())).map(|p| p.name.clone()))
+            .collect(),
+        [_, "every", _] | [_, _, "every", _] | [_, "every", _, "s" | "ms" | "min"] | [_, _, "every", _, "s" | "ms" | "min"] => some(&["while", "once until"]),
+        [.., "while"] => subjects(document),
+        [.., "while", subject] => tests(subject),
+        [.., "When" | "when", subject] if document.events.iter().any(|e| e.name == *subject) => further().into_iter().chain(some(&["since 2 min"])).collect(),
         [.., "When" | "when", _] => further(),
         [.., subject, "becomes"] if is_state(subject) => values(document, subject),
         [.., "becomes"] => some(&["over", "under", "at least", "at most"]),

@@ -2,6 +2,7 @@
 //!
 //! ```text
 //! distance to eel          bearing of eel          speed of bell         height of listener
+//! turning of listener      approach of eel
 //! distance                 (without a name: of each emitter by itself)
 //! count of shrimp within 20 m                      rate of depth         time since hull.struck
 //! walls left within 8 m
@@ -44,6 +45,10 @@ pub enum Measure {
     Bearing(Option<Word>),
     /// Metres in a second.
     Speed(Option<Word>),
+    /// Degrees in a second by which it turns, whichever way round.
+    Turning(Option<Word>),
+    /// Metres in a second by which it and the listener come nearer; below 0 when they part.
+    Approach(Option<Word>),
     /// Metres up.
     Height(Option<Word>),
     /// How many emitters of a kind are within so many metres of the listener.
@@ -64,6 +69,8 @@ impl Measure {
             Measure::Distance(_) => (0.0, 1000.0, "m"),
             Measure::Bearing(_) => (-180.0, 180.0, "°"),
             Measure::Speed(_) => (0.0, 100.0, "m/s"),
+            Measure::Turning(_) => (0.0, 720.0, "°/s"),
+            Measure::Approach(_) => (-100.0, 100.0, "m/s"),
             Measure::Height(_) => (-1000.0, 1000.0, "m"),
             Measure::Count(..) => (0.0, 100.0, ""),
             Measure::Walls(..) => (0.0, 1.0, ""),
@@ -75,7 +82,15 @@ impl Measure {
     /// Whether every emitter has a value of its own.
     #[must_use]
     pub fn of_each(&self) -> bool {
-        matches!(self, Measure::Distance(None) | Measure::Bearing(None) | Measure::Speed(None) | Measure::Height(None))
+        use Measure::{Approach, Bearing, Distance, Height, Speed, Turning};
+        matches!(self, Distance(None) | Bearing(None) | Speed(None) | Turning(None) | Approach(None) | Height(None))
+    }
+
+    /// Whether it is a motion, whose value itself is followed by the parameter's rise and fall (100 ms if unsaid): from block to block it
+    /// would be as uneven as what the game tells.
+    #[must_use]
+    pub fn is_motion(&self) -> bool {
+        matches!(self, Measure::Speed(_) | Measure::Turning(_) | Measure::Approach(_))
     }
 }
 
@@ -95,6 +110,10 @@ pub fn parse(file: &str, line: u32, text: &str) -> Parsed<Measure> {
         Measure::Bearing(of(cursor, "of")?)
     } else if cursor.take(&["speed"]) {
         Measure::Speed(of(cursor, "of")?)
+    } else if cursor.take(&["turning"]) {
+        Measure::Turning(of(cursor, "of")?)
+    } else if cursor.take(&["approach"]) {
+        Measure::Approach(of(cursor, "of")?)
     } else if cursor.take(&["height"]) {
         Measure::Height(of(cursor, "of")?)
     } else if cursor.take(&["count", "of"]) {
@@ -122,7 +141,7 @@ pub fn parse(file: &str, line: u32, text: &str) -> Parsed<Measure> {
         let what = format!("\"{}\" is nothing that can be measured", cursor.peek());
         return Err(cursor.fault(
             what,
-            "write distance to, bearing of, speed of, height of, \"count of KIND within 20 m\", \"walls ahead within 8 m\", rate of, or time since",
+            "write distance to, bearing of, speed of, turning of, approach of, height of, \"count of KIND within 20 m\", \"walls ahead within 8 m\", rate of, or time since",
         ));
     };
     cursor.end("nothing follows what is measured")?;
@@ -139,6 +158,8 @@ impl fmt::Display for Measure {
             Measure::Distance(name) => named(f, "distance", "to", name),
             Measure::Bearing(name) => named(f, "bearing", "of", name),
             Measure::Speed(name) => named(f, "speed", "of", name),
+            Measure::Turning(name) => named(f, "turning", "of", name),
+            Measure::Approach(name) => named(f, "approach", "of", name),
             Measure::Height(name) => named(f, "height", "of", name),
             Measure::Count(kind, radius) => write!(f, "count of {kind} within {} m", print_number(*radius)),
             Measure::Walls(side, reach) => {
@@ -162,6 +183,9 @@ mod tests {
             "distance to eel",
             "bearing of eel",
             "speed of listener",
+            "turning of listener",
+            "approach of eel",
+            "approach",
             "height",
             "count of shrimp within 20 m",
             "rate of depth",

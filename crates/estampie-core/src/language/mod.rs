@@ -15,7 +15,7 @@ pub mod reactions;
 pub use formula::Expression;
 pub use measure::Measure;
 pub use playthrough::{Playthrough, Step, StepAction};
-pub use reactions::{Act, Action, Comparison, Condition, Reaction, Test, Trigger, Urgency, Where};
+pub use reactions::{Act, Action, Comparison, Condition, Interval, LEAST_INTERVAL, Reaction, Test, Trigger, Urgency, Where};
 
 use crate::document::Place;
 use std::fmt;

@@ -2,7 +2,7 @@
 
 use super::actions::MOMENTS;
 use super::lex::{print_number, print_time};
-use super::reactions::{Act, Action, Reaction, Test, Trigger, Urgency, Where};
+use super::reactions::{Act, Action, Interval, Reaction, Test, Trigger, Urgency, Where};
 use crate::document::{Moment, Shape};
 use std::fmt;
 
@@ -104,12 +104,16 @@ impl Reaction {
                 let (verb, space) = (if *rises { "rises over" } else { "falls under" }, if unit.is_empty() { "" } else { " " });
                 text.push_str(&format!("{subject} {verb} {}{space}{unit}", print_number(*number)));
             }
+            Trigger::Every(Interval::Of(parameter)) => text.push_str(&format!("every {parameter}")),
+            Trigger::Every(Interval::Between(span)) if span.low == span.high => text.push_str(&format!("every {} s", print_time(span.low))),
+            Trigger::Every(Interval::Between(span)) => text.push_str(&format!("every {}..{} s", print_time(span.low), print_time(span.high))),
             Trigger::Event(event) => text.push_str(&event.text),
             Trigger::Becomes(subject, Test::Is(value)) => text.push_str(&format!("{subject} becomes {value}")),
             Trigger::Becomes(subject, test) => text.push_str(&format!("{subject} becomes {test}")),
         }
         if let Some(time) = self.hold {
-            text.push_str(&format!(" for {} s", print_time(time)));
+            let word = if matches!(self.trigger, Trigger::Event(_)) { "since" } else { "for" };
+            text.push_str(&format!(" {word} {} s", print_time(time)));
         }
         if let Some(nth) = &self.nth {
             let suffix = match nth.n {
@@ -123,8 +127,9 @@ impl Reaction {
                 None => text.push_str(&format!(" every {}{suffix}", nth.n)),
             }
         }
-        for condition in &self.conditions {
-            text.push_str(&format!(" and {} {}", condition.subject, condition.test));
+        for (at, condition) in self.conditions.iter().enumerate() {
+            let word = if at == 0 && matches!(self.trigger, Trigger::Every(_)) { "while" } else { "and" };
+            text.push_str(&format!(" {word} {} {}", condition.subject, condition.test));
         }
         if self.otherwise {
             text.push_str(" otherwise");

@@ -10,11 +10,11 @@
 
 use super::Word;
 use super::actions::act;
-use super::lex::{Cursor, Parsed, print_number};
+use super::lex::{Cursor, Parsed, is_name, print_number};
 #[cfg(test)]
 use super::print::print;
 use crate::document::{Fault, Moment, Place, Property, Shape};
-use crate::units::Seconds;
+use crate::units::{Quantity as _, Seconds, Span};
 use std::fmt;
 
 /// How a number is compared.
@@ -78,6 +78,17 @@ pub enum Trigger {
     Crosses(Word, bool, f64, String),
     /// The listener enters a zone (or leaves it).
     Zone(Word, bool),
+    /// A clock: again and again, as long as the conditions hold.
+    Every(Interval),
+}
+
+/// From one beat of a clock to the next.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Interval {
+    /// A time between two, drawn each time; at least 20 ms.
+    Between(Span<Seconds>),
+    /// What a parameter that is a time says now.
+    Of(Word),
 }
 
 /// Which of several calls counts.
@@ -256,7 +267,7 @@ pub struct Reaction {
     pub trigger: Trigger,
     /// Whether it is switched off.
     pub off: bool,
-    /// The change must last so long before it counts.
+    /// The change must last so long before it counts; after an event, so long must have passed since it.
     pub hold: Option<Seconds>,
     /// Which of several calls counts.
     pub nth: Option<Nth>,
@@ -347,12 +358,17 @@ fn head(line: &mut Cursor<'_>) -> Parsed<Reaction> {
     let trigger = trigger(line)?;
     let hold = match trigger {
         Trigger::Becomes(..) | Trigger::Crosses(..) if line.take(&["for"]) => Some(line.time()?),
+        Trigger::Event(..) if line.take(&["since"]) => Some(line.time()?),
         _ => None,
     };
     let nth = nth(line)?;
     let mut conditions = Vec::new();
-    while line.take(&["and"]) {
+    let clock = matches!(trigger, Trigger::Every(_));
+    while line.take(&["and"]) || (clock && conditions.is_empty() && line.take(&["while"])) {
         conditions.push(condition(line)?);
+    }
+    if clock && line.peek() == "otherwise" {
+        return Err(line.fault("a clock has no \"otherwise\": nothing calls it before", "write a second clock, with \"while\" and the opposite condition"));
     }
     let otherwise = line.take(&["otherwise"]);
     let until = if line.take(&["once", "until"]) { Some(condition(line)?) } else { None };
@@ -366,6 +382,9 @@ fn trigger(line: &mut Cursor<'_>) -> Parsed<Trigger> {
     }
     if line.take(&["leaving"]) {
         return Ok(Trigger::Zone(line.name("a zone")?, false));
+    }
+    if line.take(&["every"]) {
+        return Ok(Trigger::Every(interval(line)?));
     }
     let subject = line.name("an event, a state or a parameter")?;
     if line.take(&["becomes"]) {
@@ -381,6 +400,33 @@ fn trigger(line: &mut Cursor<'_>) -> Parsed<Trigger> {
         return Ok(Trigger::Crosses(subject, rises, number, unit));
     }
     Ok(Trigger::Event(subject))
+}
+
+/// The least time from one beat of a clock to the next, in seconds: fifty a second.
+pub const LEAST_INTERVAL: f64 = 0.02;
+
+fn interval(line: &mut Cursor<'_>) -> Parsed<Interval> {
+    if is_name(line.peek()) {
+        return Ok(Interval::Of(line.name("a time or a parameter")?));
+    }
+    let place = line.place();
+    let span = if line.peek().contains("..") {
+        let mut text = line.peek().to_owned();
+        line.take(&[&text.clone()]);
+        if Seconds::from_parts(1.0, line.peek()).is_some() && !line.done() {
+            let unit = line.peek().to_owned();
+            line.take(&[&unit]);
+            text = format!("{text} {unit}");
+        }
+        Span::<Seconds>::read(&text).map_err(|error| Fault::new(&place, error.to_string(), "write a time like 10 s, or a range like 8..12 s"))?
+    } else {
+        let time = line.time()?;
+        Span { low: time, high: time }
+    };
+    if span.low.0 < LEAST_INTERVAL {
+        return Err(Fault::new(&place, format!("{} is too short for a clock", span.low), "write 20 ms or more"));
+    }
+    Ok(Interval::Between(span))
 }
 
 fn nth(line: &mut Cursor<'_>) -> Parsed<Option<Nth>> {
@@ -462,7 +508,7 @@ fn comparison(line: &mut Cursor<'_>) -> Parsed<Option<Test>> {
 /// A number and the unit word after it, if there is one.
 fn number_with_unit(line: &mut Cursor<'_>) -> Parsed<(f64, String)> {
     let (number, mut unit) = line.number("a number")?;
-    if unit.is_empty() && !line.done() && !matches!(line.peek(), "and" | "otherwise" | "for" | "at" | "every" | "once" | ",") {
+    if unit.is_empty() && !line.done() && !matches!(line.peek(), "and" | "otherwise" | "for" | "at" | "every" | "once" | "since" | "while" | ",") {
         unit = line.peek().to_owned();
         let taken = unit.clone();
         line.take(&[&taken]);
@@ -555,13 +601,19 @@ mod tests {
             (word(), prop_oneof![compare(), value().prop_map(Test::Is)]).prop_map(|(s, t)| Trigger::Becomes(s, t)),
             (word(), any::<bool>(), number(), unit()).prop_map(|(s, rises, n, u)| Trigger::Crosses(s, rises, n, u)),
             (word(), any::<bool>()).prop_map(|(zone, entering)| Trigger::Zone(zone, entering)),
+            word().prop_map(|parameter| Trigger::Every(Interval::Of(parameter))),
+            (20_000u32..90_000_000, 0u32..9_000_000).prop_map(|(low, more)| {
+                let time = |us: u32| Seconds(f64::from(us) / 1e6);
+                Trigger::Every(Interval::Between(Span { low: time(low), high: time(low + more) }))
+            }),
         ];
         let condition = || (word(), test()).prop_map(|(subject, test)| Condition { subject, test });
         let head = (prop::collection::vec("[a-z]{1,6}( [a-z]{1,6})?", 0..2), trigger, any::<bool>(), prop::option::of(time()));
         let nth = prop::option::of((1u32..=MOST_NTH, prop::option::of(time())).prop_map(|(n, within)| Nth { n, within }));
         (head, nth, prop::collection::vec(condition(), 0..3), prop::option::of(condition()), any::<bool>(), prop::collection::vec(act(), 1..4)).prop_map(
             |((comments, trigger, off, hold), nth, conditions, until, otherwise, actions)| {
-                let hold = hold.filter(|_| matches!(trigger, Trigger::Becomes(..) | Trigger::Crosses(..)));
+                let hold = hold.filter(|_| matches!(trigger, Trigger::Becomes(..) | Trigger::Crosses(..) | Trigger::Event(_)));
+                let otherwise = otherwise && !matches!(trigger, Trigger::Every(_));
                 Reaction { comments, trigger, off, hold, nth, conditions, until, otherwise, actions, place: PlaceOf::default() }
             },
         )
@@ -577,7 +629,7 @@ mod tests {
         }
 
         #[test]
-        fn no_text_panics(text in "(When |and |over |play |sweep |every |once until |between |at the |for |at |, |%|[0-9.]{1,3}|\n  |\n|.{0,3}){0,30}") {
+        fn no_text_panics(text in "(When |and |over |play |sweep |every |while |since |once until |between |at the |for |at |, |%|[0-9.]{1,3}|\n  |\n|.{0,3}){0,30}") {
             let _ = parse("reactions.est", &text);
         }
     }

@@ -84,6 +84,10 @@ pub enum Measured {
     Bearing(Who),
     /// Metres in a second.
     Speed(Who),
+    /// Degrees in a second, whichever way round.
+    Turning(Who),
+    /// Metres in a second nearer to the listener.
+    Approach(Who),
     /// Metres up.
     Height(Who),
     /// How many emitters of a kind are within so many metres.
@@ -491,6 +495,17 @@ pub enum Trigger {
     Change(Edge),
     /// The listener enters a zone (by index), or leaves it.
     Zone(u32, bool),
+    /// Again and again, as long as the conditions hold.
+    Clock(Interval),
+}
+
+/// From one beat of a clock to the next.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Interval {
+    /// Seconds between two ends, drawn each time.
+    Between(f32, f32),
+    /// A parameter by index, and the seconds that its unit is.
+    Of(usize, f32),
 }
 
 /// At which emitter.
@@ -613,7 +628,7 @@ pub struct Reaction {
     pub off: bool,
     /// What calls it.
     pub trigger: Trigger,
-    /// Frames that the change must last; 0 counts at once.
+    /// Frames that the change must last, or that must have passed since the event; 0 counts at once.
     pub hold: u64,
     /// Which of several calls counts.
     pub nth: Option<Nth>,
@@ -670,6 +685,8 @@ pub struct Program {
     pub modulations: Vec<Modulation>,
     /// Reactions, in order.
     pub reactions: Vec<Reaction>,
+    /// Those of them that are clocks.
+    pub clocks: Vec<u32>,
     /// Indices of parameters by key.
     pub find_parameter: Lookup,
     /// Indices of states by key.

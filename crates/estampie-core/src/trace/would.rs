@@ -2,7 +2,7 @@
 
 use crate::engine::Status;
 use crate::names::{NameKey, Names};
-use crate::program::{Edge, Program, Test, Trigger};
+use crate::program::{Edge, Interval, Program, Test, Trigger};
 
 /// What a reaction would do.
 #[derive(Debug, Clone, PartialEq)]
@@ -27,6 +27,8 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
             Trigger::Change(Edge::Crosses(parameter, ..)) => program.parameters[parameter].key,
             Trigger::Change(Edge::Holds(test)) => subject_of(program, test),
             Trigger::Zone(zone, _) => program.world.zones[zone as usize].key,
+            Trigger::Clock(Interval::Of(parameter, _)) => program.parameters[parameter].key,
+            Trigger::Clock(Interval::Between(..)) => NameKey::NONE,
         };
         if about != subject {
             continue;
@@ -46,7 +48,19 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
         } else if reaction.hold > 0 {
             let left = memory.and_then(|m| m.due).map(|d| d as f64 / f64::from(program.rate));
             let whole = reaction.hold as f64 / f64::from(program.rate);
-            (true, left.map_or_else(|| format!("holds once it has lasted {whole:.1} s"), |left| format!("holds in {left:.1} s")))
+            (
+                true,
+                left.map_or_else(
+                    || {
+                        if matches!(reaction.trigger, Trigger::Event(_)) {
+                            format!("holds {whole:.1} s after it")
+                        } else {
+                            format!("holds once it has lasted {whole:.1} s")
+                        }
+                    },
+                    |left| format!("holds in {left:.1} s"),
+                ),
+            )
         } else if reaction.conditions.is_empty() {
             (true, "holds".to_owned())
         } else {
@@ -55,7 +69,7 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
         };
         // What waits for a change says for which.
         let why = match reaction.trigger {
-            Trigger::Event(_) => why,
+            Trigger::Event(_) | Trigger::Clock(_) => why,
             Trigger::Zone(_, enters) => format!("on {}: {why}", if enters { "entering" } else { "leaving" }),
             Trigger::Change(Edge::Holds(test)) => format!("once {}: {why}", wanted(program, names, test)),
             Trigger::Change(Edge::Crosses(parameter, rises, number)) => {

@@ -60,8 +60,10 @@ pub(crate) struct Emitter {
     pub(crate) source: Option<u16>,
     /// Metres along its path.
     progress: f32,
-    /// Metres in a second, followed over about 100 ms.
+    /// Metres in a second in the last block.
     pub(crate) speed: f32,
+    /// Degrees in a second in the last block, whichever way round.
+    pub(crate) turning: f32,
 }
 
 impl Emitter {
@@ -86,6 +88,7 @@ impl Emitter {
             source: None,
             progress: 0.0,
             speed: 0.0,
+            turning: 0.0,
         }
     }
 
@@ -136,13 +139,12 @@ impl Emitter {
         let facing = self.turn.0 + (self.turn.1 - self.turn.0) * turned;
         self.leapt = std::mem::take(&mut self.jumped);
         self.before = if self.leapt { now } else { self.at };
+        let blocks = rate as f32 / BLOCK as f32;
+        // Whoever jumps looks another way at once, and has not turned.
+        self.turning = if self.leapt { 0.0 } else { ((facing - self.facing + 180.0).rem_euclid(360.0) - 180.0).abs() * blocks };
         self.facing = facing;
-        let speed = length(&now, &self.before) * rate as f32 / BLOCK as f32;
+        self.speed = length(&now, &self.before) * blocks;
         self.at = now;
-        self.speed += (speed - self.speed) * 0.03;
-        if speed == 0.0 && self.speed < 1e-3 {
-            self.speed = 0.0;
-        }
     }
 
     /// Metres in a second in each direction; none for what has jumped.
@@ -354,6 +356,11 @@ impl World {
     /// The distance of the emitter at a place, if it is somewhere.
     pub(crate) fn distance_at(&self, place: u16) -> Option<f32> {
         self.emitters.get(usize::from(place)).filter(|e| e.present || e.stays).map(|e| self.distance(e))
+    }
+
+    /// Metres in a second by which an emitter and the listener have come nearer in the last block.
+    pub(crate) fn approach(&self, emitter: &Emitter, rate: u32) -> f32 {
+        (length(&emitter.before, &self.listener.before) - self.distance(emitter)) * rate as f32 / BLOCK as f32
     }
 
     /// Degrees from where the listener looks, −180 to 180; to the right is above 0.

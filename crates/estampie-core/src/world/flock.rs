@@ -8,8 +8,16 @@ use crate::program::Flock;
 struct Member {
     /// Which of the places it fills.
     place: Option<u16>,
-    /// When it sounds next.
-    due: u64,
+    /// When it sounded last, or came, and the seconds drawn from there to its next sound.
+    last: u64,
+    drawn: f32,
+}
+
+impl Member {
+    /// When it sounds next; what the pace is now counts at once.
+    fn due(&self, pace: f32, rate: u32) -> u64 {
+        self.last.saturating_add(frames(self.drawn * pace, rate))
+    }
 }
 
 /// What a flock does.
@@ -94,24 +102,25 @@ impl FlockState {
                 && let Some((_, place)) = self.free.get(next).copied()
             {
                 next += 1;
-                let wait = spec.every.map_or(0.0, |e| self.draws.between((0.0, e.1)) * pace);
-                self.members[at] = Member { place: Some(place), due: begin + frames(wait, rate) };
+                let drawn = spec.every.map_or(0.0, |e| self.draws.between((0.0, e.1)));
+                self.members[at] = Member { place: Some(place), last: begin, drawn };
                 each(Move::Fill(at, spec.places[usize::from(place)].0));
             }
         }
         // The earliest first, so that whoever waits for another has waited least.
-        while let Some(at) = (0..self.members.len()).filter(|m| self.members[*m].place.is_some()).min_by_key(|m| self.members[*m].due) {
-            let due = self.members[at].due.max(begin).max(self.began.map_or(0, |b| b + spec.gap));
+        while let Some(at) = (0..self.members.len()).filter(|m| self.members[*m].place.is_some()).min_by_key(|m| self.members[*m].due(pace, rate)) {
+            let due = self.members[at].due(pace, rate).max(begin).max(self.began.map_or(0, |b| b + spec.gap));
             if due >= end {
                 break;
             }
             self.began = Some(due);
             each(Move::Sound(at, due));
-            self.members[at].due = match spec.every {
-                Some(every) => due + frames(self.draws.between(every) * pace, rate).max(1),
-                // It sounds as long as it is there.
-                None => u64::MAX,
-            };
+            let member = &mut self.members[at];
+            // Without an interval it sounds as long as it is there.
+            (member.last, member.drawn) = (due, spec.every.map_or(f32::INFINITY, |every| self.draws.between(every)));
+            if member.due(pace, rate) == due {
+                member.last += 1;
+            }
         }
     }
 }

@@ -384,11 +384,14 @@ fn repeats_keep_to_their_range_and_their_number_and_are_moved_by_the_game() {
     let mut bench = Bench::new(&program, 1);
     play(&mut bench, NOW, "b", "");
     bench.render(48_000 * 2);
-    let slow = starts(&bench.happenings).len();
+    bench.render(12_000);
+    let slow = starts(&bench.happenings);
     bench.parameter("strain", 1.0);
     bench.render(48_000);
-    // The next one was set for up to half a second later; from then on they come twenty a second.
-    assert!((4..=5).contains(&slow) && starts(&bench.happenings).len() - slow >= 9, "{slow}");
+    let all = starts(&bench.happenings);
+    // The next one was set for a quarter of a second later; what the game says now counts at once.
+    assert!(slow.len() == 5 && (108_000..108_128).contains(&all[5].0), "{:?}", all[5]);
+    assert!(all[5..].windows(2).all(|w| w[1].0 - w[0].0 == 2_400) && all.len() == 25, "{}", all.len());
     // Let go: no new ones, the last rings out.
     let mut bench = Bench::new(&program, 1);
     play(&mut bench, NOW, "g", "");

@@ -219,6 +219,52 @@ fn what_is_measured_needs_no_game_code() {
 }
 
 #[test]
+fn speed_turning_and_approach_are_those_of_the_formulas_and_are_followed() {
+    let game = format!(
+        "{GAME}[parameters.fast]\nmeasure = \"speed of eel\"\nrise = \"20 ms\"\nfall = \"20 ms\"\n[parameters.nearer]\nmeasure = \"approach of eel\"\nrise = \"20 ms\"\nfall = \"20 ms\"\n\
+        [parameters.turn]\nmeasure = \"turning of listener\"\n[parameters.slow]\nmeasure = \"turning of listener\"\nrise = \"2 s\"\n"
+    );
+    let program = program_with(&[("game.toml", &game), ("sounds/all.toml", A), ("reactions.est", "When turn becomes over 200\n  play a\n")]);
+    let mut bench = Bench::new(&program, 1);
+    let value = |bench: &Bench, name: &str| bench.status.as_ref().unwrap().parameters[program.find_parameter.get(key(name)).unwrap()].value;
+    let tell = |bench: &mut Bench, who: &str, at: [f32; 3], facing: f32| {
+        bench.send(NOW, InputKind::Place { emitter: key(who), kind: NameKey::NONE, at, facing: Some(facing), frames: 0 });
+        // Twelve blocks, so that what is told is even.
+        bench.render(768);
+    };
+    // Round the listener at 10 m, 36 degrees a second, told 62.5 times a second.
+    for n in 0..60u8 {
+        let angle = (f32::from(n) * 0.576).to_radians();
+        tell(&mut bench, "eel", [10.0 * angle.cos(), 10.0 * angle.sin(), 0.0], 0.0);
+    }
+    let round = 10.0 * 36f32.to_radians();
+    assert!((value(&bench, "fast") - round).abs() < 0.1, "{}", value(&bench, "fast"));
+    assert!(value(&bench, "nearer").abs() < 0.05, "{}", value(&bench, "nearer"));
+    // Away from him at 6 m/s, and back at 3.
+    for n in 0..60u8 {
+        tell(&mut bench, "eel", [20.0 + f32::from(n) * 0.096, 0.0, 0.0], 0.0);
+    }
+    assert!((value(&bench, "nearer") + 6.0).abs() < 0.1, "{}", value(&bench, "nearer"));
+    for n in 0..60u8 {
+        tell(&mut bench, "eel", [26.0 - f32::from(n) * 0.048, 0.0, 0.0], 0.0);
+    }
+    assert!((value(&bench, "nearer") - 3.0).abs() < 0.05 && (value(&bench, "fast") - 3.0).abs() < 0.05);
+    // He turns by 90 degrees a second to the left, across north.
+    for n in 0..60u8 {
+        tell(&mut bench, "listener", [0.0; 3], 45.0 - f32::from(n) * 1.44);
+    }
+    assert!((value(&bench, "turn") - 90.0).abs() < 2.0, "{}", value(&bench, "turn"));
+    assert!((20.0..60.0).contains(&value(&bench, "slow")), "it rises in two seconds: {}", value(&bench, "slow"));
+    assert_eq!(acted(&bench.happenings), [0u64; 0]);
+    for n in 0..30u8 {
+        tell(&mut bench, "listener", [0.0; 3], -45.0 + f32::from(n) * 6.0);
+    }
+    assert_eq!(acted(&bench.happenings).len(), 1, "about he goes");
+    bench.render(48_000);
+    assert!(value(&bench, "turn") < 0.5 && value(&bench, "fast") < 0.01);
+}
+
+#[test]
 fn every_emitter_has_values_of_its_own() {
     let game = format!("{GAME}[parameters.far]\nmeasure = \"distance\"\nrange = \"0..100 m\"\n");
     let modulation = "[[modulation]]\nfrom = \"far\"\nmoves = \"a level\"\ncurve = [\"0 m: 0 dB\", \"100 m: -50 dB\"]\n[[modulation]]\nfrom = \"loudness\"\nmoves = \"a pitch\"\ncurve = [\"0: 0 st\", \"1: 12 st\"]\n";
@@ -275,7 +321,7 @@ fn changes_must_last_cross_or_lie_between() {
     bench.render(24_000);
     bench.parameter("depth", 15.0);
     bench.render(24_000);
-    assert_eq!(acted(&bench.happenings), [] as [u64; 0]);
+    assert_eq!(acted(&bench.happenings), [0u64; 0] as [u64; 0]);
     bench.send(100_000, InputKind::Parameter { parameter: key("depth"), value: 5.0, emitter: NameKey::NONE });
     bench.render(100_000);
     assert_eq!(acted(&bench.happenings), [148_000], "a second later, on the frame");
@@ -341,6 +387,82 @@ fn actions_wait_and_draw_and_are_switched_off() {
     }
     let started = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).count();
     assert!((70..=130).contains(&started), "{started}");
+}
+
+#[test]
+fn a_clock_beats_while_its_conditions_hold_and_begins_anew_with_them() {
+    let mut bench = Bench::new(&program(A, "", "", "When every 0.5 s while strain over 0.5 and deck is plank\n  play a\n"), 1);
+    bench.render(48_000);
+    assert_eq!(acted(&bench.happenings), [0u64; 0], "it stands");
+    bench.parameter("strain", 0.9);
+    bench.render(96_000);
+    let first = acted(&bench.happenings);
+    assert_eq!(first.len(), 3);
+    assert!((72_000..=72_064).contains(&first[0]) && first.windows(2).all(|w| w[1] - w[0] == 24_000), "{first:?}");
+    // It stands, and begins with a whole interval again.
+    bench.state("deck", "grate");
+    bench.render(40_000);
+    bench.state("deck", "plank");
+    bench.render(23_000);
+    assert_eq!(acted(&bench.happenings).len(), 3);
+    bench.render(2_000);
+    let all = acted(&bench.happenings);
+    assert!(all.len() == 4 && (208_000..=208_128).contains(&all[3]), "{all:?}");
+}
+
+#[test]
+fn a_clock_draws_its_intervals_and_follows_a_parameter_at_once() {
+    let game = format!("{GAME}[parameters.pace]\nunit = \"ms\"\nrange = \"0..9000\"\nrest = \"4000\"\n");
+    let build = |reactions: &str| program_with(&[("game.toml", &game), ("sounds/all.toml", A), ("reactions.est", reactions)]);
+    let mut bench = Bench::new(&build("When every 100..300 ms\n  play a\n"), 3);
+    bench.render(48_000 * 20);
+    let drawn = acted(&bench.happenings);
+    let gaps: Vec<u64> = drawn.windows(2).map(|w| w[1] - w[0]).collect();
+    assert!(gaps.iter().all(|g| (4_800..=14_400).contains(g)) && gaps.iter().any(|g| *g < 6_000) && gaps.iter().any(|g| *g > 13_000));
+    let mut bench = Bench::new(&build("When every pace\n  play a\n"), 3);
+    bench.parameter("pace", 4_000.0);
+    bench.render(48_000 * 3);
+    assert_eq!(acted(&bench.happenings), [0u64; 0]);
+    bench.parameter("pace", 500.0);
+    bench.render(48_000);
+    let beats = acted(&bench.happenings);
+    assert!((144_000..=144_128).contains(&beats[0]) && beats[1] - beats[0] == 24_000, "{beats:?}");
+    // However short it is made: fifty a second.
+    bench.parameter("pace", 0.0);
+    bench.render(48_000);
+    assert!((49..=52).contains(&(acted(&bench.happenings).len() - beats.len())));
+}
+
+#[test]
+fn something_is_done_some_time_after_an_event_if_it_did_not_come_again() {
+    let mut bench = Bench::new(&program(A, "", "", "When hit since 1 s and strain under 0.5\n  play a\n"), 1);
+    bench.event(100, "hit");
+    bench.event(30_000, "hit");
+    bench.parameter("strain", 0.9);
+    bench.render(60_000);
+    assert_eq!(acted(&bench.happenings), [0u64; 0], "it came again");
+    // What counts is how things are then, not at the event.
+    bench.parameter("strain", 0.1);
+    bench.render(30_000);
+    assert_eq!(acted(&bench.happenings), [78_000]);
+    bench.render(96_000);
+    assert_eq!(acted(&bench.happenings).len(), 1, "once for each event");
+}
+
+#[test]
+fn clocks_that_cannot_be_are_faults_with_a_fix() {
+    let faults = |head: &str| compile_with(&[("sounds/all.toml", A), ("reactions.est", &format!("{head}\n  play a\n"))]).1;
+    for (head, what, fix) in [
+        ("When every 5 ms", "too short", "20 ms or more"),
+        ("When every depth", "depth is not a time", "unit s, ms or min"),
+        ("When every loudness", "of its own", "for all"),
+        ("When every dpth", "dpth", "depth"),
+        ("When every 3 s otherwise", "no \"otherwise\"", "second clock"),
+        ("When every 9..3 s", "range", "8..12 s"),
+    ] {
+        let all = faults(head);
+        assert!(all.len() == 1 && all[0].contains(what) && all[0].contains(fix), "{head}: {all:?}");
+    }
 }
 
 #[test]

@@ -89,6 +89,31 @@ sets = "place is crypt"
 "#;
 
 #[test]
+fn what_a_zone_sets_is_taken_back_on_leaving_unless_something_else_was_set() {
+    let value = |bench: &Bench| bench.status.as_ref().unwrap().states[0];
+    let zones = "[zones.nave]\noutline = [\"20, 0\", \"40, 0\", \"40, 10\", \"20, 10\"]\nsets = \"place is nave\"\n\
+        [zones.crypt]\nat = \"35, 5\"\nradius = \"3 m\"\norder = 2\nsets = \"place is crypt\"\n";
+    let mut bench = Bench::new(&world(&format!("start = \"5, 5\"\n{zones}"), "When hit\n  set place to crypt\n"), 1);
+    let go = |bench: &mut Bench, x: f32| {
+        place(bench, "listener", [x, 5.0, 0.0], 0.0);
+        bench.render(640);
+        value(bench)
+    };
+    assert_eq!([5.0, 25.0, 35.0, 25.0, 5.0, 35.0, 5.0].map(|x| go(&mut bench, x)), [0, 1, 2, 1, 0, 2, 0]);
+    // What is set inside by anything else stays when he leaves, and is what the next zone gives back.
+    go(&mut bench, 25.0);
+    bench.event(NOW, "hit");
+    bench.render(640);
+    assert_eq!(value(&bench), 2);
+    assert_eq!([5.0, 25.0, 5.0].map(|x| go(&mut bench, x)), [2, 1, 2]);
+    // The game says inside what the zone says already: that stays too.
+    go(&mut bench, 25.0);
+    bench.state("place", "nave");
+    bench.render(640);
+    assert_eq!(go(&mut bench, 5.0), 1);
+}
+
+#[test]
 fn starting_inside_counts_as_entering_and_a_jump_as_leaving_and_entering() {
     let reactions = "When entering street\n  play snap\nWhen leaving street\n  set place to crypt\n";
     let mut bench = Bench::new(&world(&format!("start = \"5, 5\"\n{SQUARES}"), reactions), 1);
@@ -395,7 +420,13 @@ fn what_plays_at_what_is_removed_stays_follows_or_fades() {
     let level = |said: &str, looped: bool, moved: bool| {
         let text = SOUNDS.replacen("[hum]\n", &format!("[hum]\n{said}"), 1);
         let text = if looped { text } else { text.replacen("loop = true\n", "", 1) };
-        let files = [("sounds/all.toml", text.as_str()), ("mix.toml", MIX), ("game.toml", GAME), ("world.toml", ""), ("reactions.est", "When hit\n  play hum at the emitter\n")];
+        let files = [
+            ("sounds/all.toml", text.as_str()),
+            ("mix.toml", MIX),
+            ("game.toml", GAME),
+            ("world.toml", ""),
+            ("reactions.est", "When hit\n  play hum at the emitter\n"),
+        ];
         let mut bench = Bench::new(&program_with(&files), 1);
         place(&mut bench, "bell", [0.0, 10.0, 0.0], 0.0);
         bench.event_on(NOW, "hit", "bell");

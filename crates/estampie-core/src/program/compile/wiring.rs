@@ -8,9 +8,10 @@ use crate::engine::{BLOCK, LISTENER_NAME};
 use crate::language::{self, Comparison, Expression, Measure, Where, Word};
 use crate::names::NameKey;
 use crate::program::{
-    Act, Action, At, Edge, Event, Formula, Lookup, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Test, Trigger, ValueFrom, Watch, Who,
+    Act, Action, At, Edge, Event, Formula, Interval, Lookup, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Test, Trigger, ValueFrom,
+    Watch, Who,
 };
-use crate::units::{read_number, split_number};
+use crate::units::{Quantity as _, Seconds, read_number, split_number};
 use std::collections::BTreeSet;
 
 impl Compiler<'_> {
@@ -80,6 +81,8 @@ impl Compiler<'_> {
             Measure::Distance(name) => Measured::Distance(self.who(name.as_ref())),
             Measure::Bearing(name) => Measured::Bearing(self.who(name.as_ref())),
             Measure::Speed(name) => Measured::Speed(self.who(name.as_ref())),
+            Measure::Turning(name) => Measured::Turning(self.who(name.as_ref())),
+            Measure::Approach(name) => Measured::Approach(self.who(name.as_ref())),
             Measure::Height(name) => Measured::Height(self.who(name.as_ref())),
             Measure::Count(kind, radius) => Measured::Count(self.program.names.add(&kind.text), *radius as f32),
             Measure::Walls(side, reach) => Measured::Walls(side.degrees(), *reach as f32),
@@ -490,8 +493,25 @@ impl Compiler<'_> {
                 let test = self.test(subject, &language::Test::Compare(comparison, *number, unit.clone()))?;
                 test.parameter().map(|p| Trigger::Change(Edge::Crosses(p, *rises, *number as f32)))
             }
+            language::Trigger::Every(language::Interval::Between(span)) => Some(Trigger::Clock(Interval::Between(span.low.0 as f32, span.high.0 as f32))),
+            language::Trigger::Every(language::Interval::Of(name)) => self.clock(name),
             language::Trigger::Zone(zone, enters) => self.zone_named(&zone.text, &zone.place).map(|z| Trigger::Zone(z, *enters)),
         }
+    }
+
+    /// A clock whose interval is what a parameter says.
+    fn clock(&mut self, name: &Word) -> Option<Trigger> {
+        let parameter = self.parameter(&name.text, &name.place)?;
+        let doc = &self.document.parameters[parameter];
+        if doc.of_each {
+            self.fault(&name.place, format!("every emitter has a {} of its own, and a clock is one for all", doc.name), "name a parameter that is for all");
+            return None;
+        }
+        let Some(unit) = Seconds::from_parts(1.0, &doc.unit).filter(|_| !doc.unit.is_empty()) else {
+            self.fault(&name.place, format!("{} is not a time", doc.name), "give it the unit s, ms or min in game.toml, or write a time like 10 s");
+            return None;
+        };
+        Some(Trigger::Clock(Interval::Of(parameter, unit.0 as f32)))
     }
 
     /// Puts a reaction where its calls come from.
@@ -499,6 +519,7 @@ impl Compiler<'_> {
         match trigger {
             Trigger::Event(event) => self.program.events[event as usize].reactions.push(reaction),
             Trigger::Change(edge) => self.add_watch(Watch { reaction, edge, readies: false }),
+            Trigger::Clock(_) => self.program.clocks.push(reaction),
             Trigger::Zone(zone, enters) => {
                 let zone = &mut self.program.world.zones[zone as usize];
                 if enters { &mut zone.entering } else { &mut zone.leaving }.push(reaction);
