@@ -13,6 +13,8 @@ pub enum Shape {
     Held,
     /// tⁿ, for n from 0.05 to 20: above 1 it starts slowly, below 1 quickly.
     Power(f32),
+    /// sin(πt/2), and cos(πt/2) falling: two fades of music that cross keep their power. Only for fades of gain.
+    EqualPower,
 }
 
 impl Shape {
@@ -24,6 +26,16 @@ impl Shape {
             Shape::Smooth => t * t * (3.0 - 2.0 * t),
             Shape::Held => 0.0,
             Shape::Power(n) => t.powf(n),
+            Shape::EqualPower => (t * std::f32::consts::FRAC_PI_2).sin(),
+        }
+    }
+
+    /// What is left (1 to 0) of a gain that falls, when `t` of the stretch is behind.
+    #[must_use]
+    pub fn left_at(self, t: f32) -> f32 {
+        match self {
+            Shape::EqualPower => (t * std::f32::consts::FRAC_PI_2).cos().max(0.0),
+            _ => 1.0 - self.at(t),
         }
     }
 
@@ -103,6 +115,7 @@ impl fmt::Display for Shape {
             Shape::Smooth => f.write_str("smooth"),
             Shape::Held => f.write_str("held"),
             Shape::Power(n) => write!(f, "power {n}"),
+            Shape::EqualPower => f.write_str("equal power"),
         }
     }
 }

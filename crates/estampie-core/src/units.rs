@@ -111,6 +111,10 @@ quantity!(
     Share(f32)
 );
 quantity!(
+    /// A place between the speakers: −1 is left, 0 the centre, 1 right; people write percent and the side.
+    Pan(f32)
+);
+quantity!(
     /// A length in the world in metres, 0 or more.
     Metres(f32)
 );
@@ -242,6 +246,34 @@ impl Quantity for Share {
     }
 }
 
+impl Quantity for Pan {
+    const EXPECTED: &'static str = "a pan, like 30 % left, 30 % right or centre";
+    fn from_parts(value: f64, unit: &str) -> Option<Self> {
+        let side = match unit.trim_start_matches('%').trim() {
+            "" | "right" => 1.0,
+            "left" => -1.0,
+            _ => return None,
+        };
+        ((-100.0..=100.0).contains(&value)).then_some(Pan((side * value / 100.0) as f32))
+    }
+    fn from_word(word: &str) -> Option<Self> {
+        match word {
+            "centre" => Some(Pan(0.0)),
+            "left" => Some(Pan(-1.0)),
+            "right" => Some(Pan(1.0)),
+            _ => None,
+        }
+    }
+}
+
+impl Pan {
+    /// Whether a text is meant as a pan and not as a level: it has a side, the centre, or percent.
+    #[must_use]
+    pub fn is_meant(text: &str) -> bool {
+        ["left", "right", "centre", "%"].iter().any(|word| text.contains(word))
+    }
+}
+
 impl Quantity for Metres {
     const EXPECTED: &'static str = "a distance, like 40 m";
     fn from_parts(value: f64, unit: &str) -> Option<Self> {
@@ -298,6 +330,14 @@ impl fmt::Display for Hertz {
 impl fmt::Display for Share {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{} %", tidy(f64::from(self.0) * 100.0, 2))
+    }
+}
+impl fmt::Display for Pan {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match tidy(f64::from(self.0.abs()) * 100.0, 2).as_str() {
+            "0" => f.write_str("centre"),
+            share => write!(f, "{share} % {}", if self.0 < 0.0 { "left" } else { "right" }),
+        }
     }
 }
 impl fmt::Display for Metres {

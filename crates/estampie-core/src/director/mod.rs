@@ -99,7 +99,13 @@ pub(crate) fn glide_sound(program: &Program, state: &mut State, sound: usize, bl
     }
     let silent_before = now.block + 1 < block;
     now.block = block;
-    let pairs = [(&mut now.level, spec.level), (&mut now.pitch, spec.pitch), (&mut now.low_pass, spec.low_pass), (&mut now.high_pass, spec.high_pass)];
+    let pairs = [
+        (&mut now.level, spec.level),
+        (&mut now.pitch, spec.pitch),
+        (&mut now.low_pass, spec.low_pass),
+        (&mut now.high_pass, spec.high_pass),
+        (&mut now.pan, spec.pan),
+    ];
     for (value, target) in pairs {
         if silent_before || (*value - target).abs() < 0.005 {
             *value = target;
@@ -125,7 +131,7 @@ pub(crate) struct Scene<'a> {
 pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut(Term)) {
     let Scene { program, state, world, frame } = scene;
     if let Some(frozen) = voice.frozen {
-        let values = [frozen.level, frozen.pitch, frozen.low_pass, frozen.high_pass];
+        let values = [frozen.level, frozen.pitch, frozen.low_pass, frozen.high_pass, frozen.pan];
         for (property, value) in SWEPT.into_iter().zip(values) {
             sink(Term { property, kind: TermKind::Set, of: voice.sound, value });
         }
@@ -140,12 +146,16 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
         if now.high_pass != 0.0 {
             tell(Property::HighPass, TermKind::Set, spec.key, now.high_pass);
         }
+        if now.pan != 0.0 {
+            tell(Property::Pan, TermKind::Set, spec.key, now.pan);
+        }
         let (vary, drawn) = (&spec.vary, &voice.way.drawn[depth]);
         for (draw, property, value) in [
             (vary.level, Property::Level, drawn.level),
             (vary.pitch, Property::Pitch, drawn.pitch),
             (vary.low_pass, Property::LowPass, drawn.low_pass),
             (vary.high_pass, Property::HighPass, drawn.high_pass),
+            (vary.pan, Property::Pan, drawn.pan),
         ] {
             if draw.ends != (0.0, 0.0) {
                 tell(property, TermKind::Varied, spec.key, value);
@@ -290,6 +300,7 @@ pub(crate) fn sums(scene: Scene<'_>, voice: &Voice) -> Sums {
         Property::Pitch => sums.pitch += term.value,
         Property::LowPass => sums.low_pass += term.value,
         Property::HighPass => sums.high_pass += term.value,
+        Property::Pan => sums.pan += term.value,
         _ => {}
     });
     sums

@@ -178,6 +178,7 @@ impl Engine {
             pitch: vary.draw(spec.vary.pitch),
             low_pass: vary.draw(spec.vary.low_pass),
             high_pass: vary.draw(spec.vary.high_pass),
+            pan: vary.draw(spec.vary.pan),
         };
         (way.drawn_after, way.drawn_from) = (vary.draw(spec.vary.after), vary.draw(spec.vary.from));
         way.delay += frames(way.drawn_after, program.rate);
@@ -351,6 +352,7 @@ pub(crate) fn start_of(program: &Program, voice: &Voice) -> What {
             pitch: drawn.pitch,
             low_pass: drawn.low_pass,
             high_pass: drawn.high_pass,
+            pan: drawn.pan,
             after: way.drawn_after,
             from: way.drawn_from,
         },

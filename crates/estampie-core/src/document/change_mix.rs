@@ -4,7 +4,7 @@ use super::edit::NewValue;
 use super::{InsertDoc, Property, Workspace, kind_of, property_of, read_held, read_send, read_setting};
 use crate::dsp::effects::{self, KINDS};
 use crate::language::lex::is_name;
-use crate::units::{Decibels, Quantity as _};
+use crate::units::{Decibels, Pan, Quantity as _};
 
 const FILE: &str = "mix.toml";
 
@@ -12,6 +12,17 @@ impl Workspace {
     fn set_mix(&mut self, name: &str, path: Vec<&str>, text: &str) -> Result<(), String> {
         let value = if text.trim().is_empty() { NewValue::Nothing } else { NewValue::Text(text.trim().replace('−', "-")) };
         self.set_if_read(name, &[(FILE, path, value)])
+    }
+
+    /// Sets the pan of a bus, as one edit; an empty text takes it out.
+    ///
+    /// # Errors
+    /// When the text is no pan, or the file cannot be edited; then nothing is changed.
+    pub fn set_bus_pan(&mut self, bus: &str, text: &str) -> Result<(), String> {
+        if !text.trim().is_empty() {
+            Pan::read(&text.replace('−', "-")).map_err(|e| e.to_string())?;
+        }
+        self.set_mix(&format!("pan of {bus}"), vec!["buses", bus, "pan"], text)
     }
 
     /// Sets what a bus sends to a return, as one edit; an empty text takes the send out. A new send that gives no level begins

@@ -236,7 +236,7 @@ impl Workspace {
         for (what, text) in moved {
             let words: Vec<&str> = what.split(' ').collect();
             let path = match words.as_slice() {
-                ["bus", bus, field @ ("level" | "low-pass" | "high-pass")] => vec!["buses", *bus, *field],
+                ["bus", bus, field @ ("level" | "low-pass" | "high-pass" | "pan")] => vec!["buses", *bus, *field],
                 ["bus", bus, "send", to] => vec!["buses", *bus, "send", *to],
                 ["bus", bus, insert, setting] => vec!["buses", *bus, "insert", *insert, *setting],
                 _ => continue,

@@ -3,7 +3,7 @@
 use super::fault::Place;
 use crate::curve::{Point, Shape};
 use crate::dsp::effects::Unit;
-use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Quantity, Seconds, Semitones, Share, split_number};
+use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Pan, Quantity, Seconds, Semitones, Share, split_number};
 
 /// What a modulation can move, with the unit its contributions add up in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -16,6 +16,8 @@ pub enum Property {
     LowPass,
     /// Cutoff of the high-pass, in octaves from the open high-pass (20 Hz).
     HighPass,
+    /// The place between the speakers, from −1 (left) to 1 (right).
+    Pan,
     /// The interval of a repeat, in seconds.
     Every,
     /// The chance of a sound, as a share of 1.
@@ -40,11 +42,12 @@ pub enum Property {
 
 impl Property {
     /// All, with the words they are written with.
-    pub const ALL: [(Property, &'static str); 12] = [
+    pub const ALL: [(Property, &'static str); 13] = [
         (Property::Level, "level"),
         (Property::Pitch, "pitch"),
         (Property::LowPass, "low-pass"),
         (Property::HighPass, "high-pass"),
+        (Property::Pan, "pan"),
         (Property::Every, "every"),
         (Property::Chance, "chance"),
         (Property::Each, "each"),
@@ -58,7 +61,7 @@ impl Property {
     /// Whether it is worked out for every voice in every block, or only when something is asked for.
     #[must_use]
     pub fn of_voices(self) -> bool {
-        matches!(self, Property::Level | Property::Pitch | Property::LowPass | Property::HighPass)
+        matches!(self, Property::Level | Property::Pitch | Property::LowPass | Property::HighPass | Property::Pan)
     }
 
     /// The word it is written with.
@@ -91,6 +94,7 @@ impl Property {
             Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => {
                 Share::read(text).map(|v| v.0).map_err(|e| e.to_string())
             }
+            Property::Pan => Pan::read(text).map(|v| v.0).map_err(|e| e.to_string()),
             Property::Setting(unit) => unit.read(text),
             Property::Each | Property::All => {
                 split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not a count, like 3"))
@@ -108,6 +112,7 @@ impl Property {
             Property::Every if value < 0.0 => format!("-{}", Seconds(f64::from(-value))),
             Property::Every => Seconds(f64::from(value)).to_string(),
             Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => Share(value).to_string(),
+            Property::Pan => Pan(value).to_string(),
             Property::Setting(unit) => unit.print(value),
             Property::Each | Property::All => format!("{value:.0}"),
         }

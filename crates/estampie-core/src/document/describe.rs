@@ -41,6 +41,7 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     own("pitch", sound.pitch.to_string());
     own("low-pass", if sound.low_pass == OPEN_LOW_PASS { "off".into() } else { sound.low_pass.to_string() });
     own("high-pass", if sound.high_pass == OPEN_HIGH_PASS { "off".into() } else { sound.high_pass.to_string() });
+    own("pan", sound.pan.to_string());
     own("pick", pick_text(&sound.pick));
     own("loop", yes(sound.looped));
     shared(&document.shared, &sound.vary, &mut list, &VARY);
@@ -82,8 +83,15 @@ fn yes(yes: bool) -> String {
 
 /// Keys as the list has them, with the words for a default.
 type Keys = [(&'static str, &'static str)];
-const VARY: [(&str, &str); 6] =
-    [("vary.level", "none"), ("vary.pitch", "none"), ("vary.low-pass", "none"), ("vary.high-pass", "none"), ("vary.after", "none"), ("vary.from", "none")];
+const VARY: [(&str, &str); 7] = [
+    ("vary.level", "none"),
+    ("vary.pitch", "none"),
+    ("vary.low-pass", "none"),
+    ("vary.high-pass", "none"),
+    ("vary.pan", "none"),
+    ("vary.after", "none"),
+    ("vary.from", "none"),
+];
 const SHAPE: [(&str, &str); 7] = [
     ("shape.delay", "0 s"),
     ("shape.attack", "0 s"),

@@ -7,7 +7,7 @@ use super::game::well_named;
 use super::snapshots::{read_ducks, read_player_levels, read_snapshots};
 use super::{Document, Place, Property, did_you_mean};
 use crate::dsp::effects::{Kind, Unit};
-use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Seconds};
+use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Seconds};
 
 /// The bus that everything runs into. It is always there.
 pub const ROOT_BUS: &str = "all";
@@ -27,6 +27,8 @@ pub struct BusDoc {
     pub low_pass: Hertz,
     /// The cutoff of its own high-pass; open if not said.
     pub high_pass: Hertz,
+    /// Its balance between the speakers.
+    pub pan: Pan,
     /// Its effects, in order.
     pub inserts: Vec<InsertDoc>,
     /// What it sends to returns.
@@ -48,6 +50,7 @@ impl BusDoc {
             returns: false,
             low_pass: OPEN_LOW_PASS,
             high_pass: OPEN_HIGH_PASS,
+            pan: Pan(0.0),
             inserts: Vec::new(),
             sends: Vec::new(),
             note: String::new(),
@@ -155,11 +158,12 @@ pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
         let returns = fields.yes("return").is_some_and(|r| r.value);
         let low_pass = fields.quantity::<Hertz>("low-pass").map_or(OPEN_LOW_PASS, |hz| Hertz(hz.value.0.min(OPEN_LOW_PASS.0)));
         let high_pass = fields.quantity::<Hertz>("high-pass").map_or(OPEN_HIGH_PASS, |hz| Hertz(hz.value.0.max(OPEN_HIGH_PASS.0)));
+        let pan = fields.quantity("pan").map_or(Pan(0.0), |p| p.value);
         let inserts = read_inserts(reading, &fields, "insert", &format!(" of {name}"));
         let sends = read_sends(reading, &fields);
         let note = fields.text("note").map_or_else(String::new, |n| n.value);
         fields.finish();
-        let bus = BusDoc { name: name.clone(), into: None, level, returns, low_pass, high_pass, inserts, sends, note, place: place.clone() };
+        let bus = BusDoc { name: name.clone(), into: None, level, returns, low_pass, high_pass, pan, inserts, sends, note, place: place.clone() };
         if name == ROOT_BUS {
             if let Some(into) = into {
                 reading.fault(&into.place, "the bus all runs into nothing", "take \"into\" out");
@@ -222,7 +226,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
     let words: Vec<&str> = moves.value.split_whitespace().collect();
     let (kind, target, property) = match words.as_slice() {
         ["bus", bus, "level"] => (Moved::Bus, *bus, "level"),
-        ["bus", _, "low-pass" | "high-pass"] | ["bus" | "sound", _, _, _] | ["group", _, "level"] | ["snapshot", _, "amount"] => {
+        ["bus", _, "low-pass" | "high-pass" | "pan"] | ["bus" | "sound", _, _, _] | ["group", _, "level"] | ["snapshot", _, "amount"] => {
             let (target, word) = moves.value.rsplit_once(' ').unwrap_or((&moves.value, ""));
             return Some(ModulationDoc {
                 from,
@@ -250,7 +254,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
         let mend = did_you_mean(
             property,
             Property::ALL.map(|(_, word)| word),
-            "write level, pitch, low-pass, high-pass, every, chance, each, all, sweep, tempo, transposition or density",
+            "write level, pitch, low-pass, high-pass, pan, every, chance, each, all, sweep, tempo, transposition or density",
         );
         reading.fault(&moves.place, format!("\"{property}\" is not a property"), mend);
         return None;
@@ -315,6 +319,7 @@ pub fn property_of(document: &Document, words: &[&str]) -> Option<Property> {
         ["bus" | "group", _, "level"] | ["bus" | "sound", _, "send", _] => Property::Level,
         ["bus", _, "low-pass"] => Property::LowPass,
         ["bus", _, "high-pass"] => Property::HighPass,
+        ["bus", _, "pan"] => Property::Pan,
         ["snapshot", _, "amount"] => Property::Amount,
         ["bus", bus, insert, word] => Property::Setting(setting_unit(document, bus, insert, word)?),
         _ => return None,

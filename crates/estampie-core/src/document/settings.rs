@@ -10,7 +10,7 @@ use super::game::well_named;
 use super::{Place, did_you_mean};
 use crate::curve::{Curve, Shape};
 use crate::dsp::effects::Unit;
-use crate::units::{Decibels, Hertz, Metres, Quantity as _, Seconds, Semitones, Share, Span, Spread};
+use crate::units::{Decibels, Hertz, Metres, Pan, Quantity as _, Seconds, Semitones, Share, Span, Spread};
 use std::fmt::Display;
 
 /// Who yields when a limit is reached. The new one is among those compared, except for the oldest; of equal ones the older yields.
@@ -114,6 +114,8 @@ setting!(
         low_pass: Spread<Hertz> = "low-pass",
         /// Of the high-pass: cutoffs, drawn evenly in octaves.
         high_pass: Spread<Hertz> = "high-pass",
+        /// Of the pan.
+        pan: Spread<Pan> = "pan",
         /// Of the wait before the start.
         after: Spread<Seconds> = "after",
         /// Of the place in the audio where it starts.
@@ -125,6 +127,7 @@ setting!(
         pitch: fields.spread("pitch"),
         low_pass: fields.spread("low-pass"),
         high_pass: fields.spread("high-pass"),
+        pan: fields.spread("pan"),
         after: fields.spread("after"),
         from: fields.spread("from"),
     }

@@ -7,7 +7,7 @@ use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc,
 use super::{Place, did_you_mean};
 use crate::language::Condition;
 use crate::language::reactions::read_conditions;
-use crate::units::{Decibels, Hertz, Metres, OPEN_HIGH_PASS, OPEN_LOW_PASS, Quantity as _, Seconds, Semitones, Share, Span, split_number};
+use crate::units::{Decibels, Hertz, Metres, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Quantity as _, Seconds, Semitones, Share, Span, split_number};
 use std::collections::BTreeSet;
 use std::fmt;
 
@@ -191,6 +191,8 @@ pub struct SoundDoc {
     pub low_pass: Hertz,
     /// Cutoff of the high-pass; open if it filters nothing.
     pub high_pass: Hertz,
+    /// Where it stands between the speakers where it is not placed.
+    pub pan: Pan,
     /// What is drawn each time.
     pub vary: VaryDoc,
     /// How it rises and falls; `fade-in` and `fade-out` are its attack and release.
@@ -281,6 +283,7 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         pitch: fields.limited("pitch", Semitones(-48.0), Semitones(48.0)).unwrap_or(Semitones(0.0)),
         low_pass: fields.limited("low-pass", Hertz(20.0), OPEN_LOW_PASS).unwrap_or(OPEN_LOW_PASS),
         high_pass: fields.limited("high-pass", OPEN_HIGH_PASS, OPEN_LOW_PASS).unwrap_or(OPEN_HIGH_PASS),
+        pan: fields.quantity("pan").map_or(Pan(0.0), |p| p.value),
         vary: own(reading, &fields),
         shape,
         limit: own(reading, &fields),

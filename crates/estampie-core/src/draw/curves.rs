@@ -43,6 +43,7 @@ fn unit_of(property: Property) -> &'static str {
         Property::Level => "dB",
         Property::Pitch | Property::Transposition => "semitones",
         Property::LowPass | Property::HighPass => "octaves",
+        Property::Pan => "pan",
         Property::Every => "s",
         Property::Chance | Property::Sweep | Property::Tempo | Property::Density => "share of 1",
         Property::Each | Property::All => "playings",

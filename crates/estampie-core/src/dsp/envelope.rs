@@ -140,7 +140,7 @@ impl Envelope {
             Stage::Hold => 1.0,
             Stage::Decay => 1.0 + (self.shaping.sustain - 1.0) * way(self.shaping.decay),
             Stage::Sustain => self.shaping.sustain,
-            Stage::Release => self.from * (1.0 - self.falling.at(self.at as f32 / self.release as f32)),
+            Stage::Release => self.from * self.falling.left_at(self.at as f32 / self.release as f32),
         };
     }
 

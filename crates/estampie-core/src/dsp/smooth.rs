@@ -135,7 +135,11 @@ impl Swell {
         if frame <= self.start {
             return self.from;
         }
-        self.from + (self.to - self.from) * self.curve.at((frame - self.start) as f32 / self.frames as f32)
+        let t = (frame - self.start) as f32 / self.frames as f32;
+        if self.to < self.from && self.curve == crate::curve::Shape::EqualPower {
+            return self.to + (self.from - self.to) * self.curve.left_at(t);
+        }
+        self.from + (self.to - self.from) * self.curve.at(t)
     }
 
     /// Where it goes.

@@ -440,6 +440,7 @@ impl Engine {
         }
         voice.octaves = totals.low_pass;
         voice.octaves_up = totals.high_pass;
+        voice.pan = totals.pan;
         if let Some(on) = voice.let_go_on.filter(|on| *on < self.frame + BLOCK as u64) {
             let release = voice.envelope.release_frames();
             voice.leave(Cause::Stopped, on.saturating_sub(self.frame), release);

@@ -208,6 +208,7 @@ pub(crate) struct SoundState {
     pub(crate) pitch: f32,
     pub(crate) low_pass: f32,
     pub(crate) high_pass: f32,
+    pub(crate) pan: f32,
     /// The block in which it last glided; a sound that did not sound meanwhile jumps.
     pub(crate) block: u64,
     pub(crate) picks: Vec<PickMemory>,
@@ -380,6 +381,7 @@ impl Prepared {
                     pitch: s.pitch,
                     low_pass: s.low_pass,
                     high_pass: s.high_pass,
+                    pan: s.pan,
                     block: 0,
                     picks: s.groups.iter().map(PickMemory::new).collect(),
                     pick: Stream::new(seed, s.key, 1),
@@ -472,7 +474,8 @@ impl Prepared {
         for (at, sound) in new_program.sounds.iter().enumerate() {
             let Some(before) = old_program.find_sound.get(sound.key) else { continue };
             let (kept, fresh) = (&mut old.state.sounds[before], &mut self.state.sounds[at]);
-            (fresh.level, fresh.pitch, fresh.low_pass, fresh.high_pass, fresh.block) = (kept.level, kept.pitch, kept.low_pass, kept.high_pass, kept.block);
+            (fresh.level, fresh.pitch, fresh.low_pass, fresh.high_pass) = (kept.level, kept.pitch, kept.low_pass, kept.high_pass);
+            (fresh.pan, fresh.block) = (kept.pan, kept.block);
             (fresh.began, fresh.muted, fresh.soloed) = (kept.began, kept.muted, kept.soloed);
             std::mem::swap(&mut fresh.chance, &mut kept.chance);
             std::mem::swap(&mut fresh.pick, &mut kept.pick);

@@ -270,6 +270,8 @@ pub struct Draws {
     pub low_pass: f32,
     /// Octaves from the open high-pass.
     pub high_pass: f32,
+    /// Pan, −1 (left) to 1 (right).
+    pub pan: f32,
     /// Seconds before the start.
     pub after: f32,
     /// Seconds into the audio.

@@ -138,19 +138,20 @@ fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
     let word = line.peek().to_owned();
     let Some((property, _)) = Property::ALL.iter().find(|(p, w)| *w == word && p.of_voices()) else {
         let known = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| *w);
-        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, "write level, pitch, low-pass or high-pass")));
+        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, "write level, pitch, low-pass, high-pass or pan")));
     };
     line.take(&[&word]);
     line.expect("to")?;
     let place = line.place();
-    let mut to = line.peek().to_owned();
-    line.take(&[&to.clone()]);
-    if !matches!(line.peek(), "over" | "") {
-        let unit = line.peek().to_owned();
-        line.take(&[&unit]);
-        to = format!("{to} {unit}");
+    let mut to = String::new();
+    while !matches!(line.peek(), "over" | "") {
+        let word = line.peek().to_owned();
+        line.take(&[&word]);
+        to = if to.is_empty() { word } else { format!("{to} {word}") };
     }
-    property.read(&to).map_err(|what| Fault::new(&place, what, format!("write a value such as {}", property.print(-3.0))))?;
+    property
+        .read(&to)
+        .map_err(|what| Fault::new(&place, what, format!("write a value such as {}", property.print(if *property == Property::Pan { -0.3 } else { -3.0 }))))?;
     line.expect("over")?;
     let over = line.time()?;
     let mut curve = Shape::Straight;

@@ -134,6 +134,7 @@ fn after_action(document: &Document, words: &[&str]) -> Vec<String> {
             let moved = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| (*w).to_owned());
             moved.chain(some(&["at the emitter"])).collect()
         }
+        ["sweep", .., "pan"] => some(&["to 50 % left over 1 s"]),
         ["sweep", .., "pitch"] => some(&["to -12 st over 1 s"]),
         ["sweep", .., "level"] => some(&["to -12 dB over 1 s"]),
         ["sweep", .., "low-pass" | "high-pass"] => some(&["to 400 Hz over 1 s"]),

@@ -19,6 +19,26 @@ pub(crate) fn plain(channels: usize) -> Gains {
     if channels == 1 { [[1.0, 1.0], [0.0, 0.0]] } else { [[1.0, 0.0], [0.0, 1.0]] }
 }
 
+/// A voice that is not placed but panned, from −1 (left) to 1 (right).
+///
+/// One channel at constant power, as loud in the middle as if it were not panned; of two the other side is taken back (balance).
+pub(crate) fn panned(channels: usize, pan: f32) -> Gains {
+    if pan == 0.0 {
+        plain(channels)
+    } else if channels == 1 {
+        [at(pan).map(|gain| gain * std::f32::consts::SQRT_2), [0.0, 0.0]]
+    } else {
+        let [left, right] = balance(pan);
+        [[left, 0.0], [0.0, right]]
+    }
+}
+
+/// The gains of two sides for a pan from −1 to 1: the one that it goes away from falls as a cosine, the other stays.
+pub(crate) fn balance(pan: f32) -> [f32; 2] {
+    let fallen = (pan.abs().min(1.0) * std::f32::consts::FRAC_PI_2).cos().max(0.0);
+    if pan > 0.0 { [fallen, 1.0] } else { [1.0, fallen] }
+}
+
 /// The width where no curve says otherwise: all around at the listener, 15 % at 3 m, 5 % from 15 m on.
 pub(crate) fn default_width(distance: f32) -> f32 {
     if distance < 3.0 { 1.0 - 0.85 * distance / 3.0 } else { (0.15 - 0.1 * (distance - 3.0) / 12.0).max(0.05) }
@@ -53,6 +73,17 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
+        #[test]
+        fn panned_mono_keeps_its_power_and_stereo_its_near_side(pan in -1.0f32..1.0) {
+            let [[left, right], _] = panned(1, pan);
+            prop_assert!((left * left + right * right - 2.0).abs() < 1e-5);
+            let expected = 20.0 * ((pan + 1.0) * std::f32::consts::FRAC_PI_4).tan().log10();
+            prop_assert!((20.0 * (right / left).log10() - expected).abs() < 1e-3 || pan.abs() > 0.999);
+            let [[left, across], [back, right]] = panned(2, pan);
+            prop_assert_eq!((across, back, left.max(right)), (0.0, 0.0, 1.0));
+            prop_assert!((left - right) * pan <= 0.0);
+        }
+
         #[test]
         fn power_is_constant_whatever_the_bearing(bearing in -180.0f32..180.0, width in 0.0f32..1.0) {
             let aim = Aim { bearing, distance: 1.0, width };

@@ -1,5 +1,6 @@
 //! The buses at work: values, gates for mute and solo, effects, sends, meters, and the sum into the output.
 
+use super::aim::balance;
 use super::state::{BusState, Slot, hold_back};
 use crate::document::Property;
 use crate::dsp::{Fade, add_ramped};
@@ -57,10 +58,13 @@ impl Engine {
             let state = &mut self.now.state;
             let cell = |index: usize| state.mix.cells[spec.cells[index] as usize].now;
             let (level, filter) = (cell(0) + state.buses[at].ducked + state.buses[at].player, (cell(1), cell(2)));
+            let sides = balance(cell(3));
             let bus = &mut state.buses[at];
             let target = if level <= SILENT { 0.0 } else { Decibels(level).gain() };
             let start = if bus.gain.is_nan() { target } else { bus.gain };
             bus.gain = target;
+            let before = std::mem::replace(&mut bus.balance, sides);
+            let before = if before[0].is_nan() { sides } else { before };
             let works = !bus.chain.is_empty() || bus.voice_line.is_some() || bus.into_line.is_some() || bus.sends.iter().any(|s| s.1.is_some());
             if bus.fed {
                 bus.quiet = 0;
@@ -89,6 +93,12 @@ impl Engine {
                     let gain = (start + slope * (i + 1) as f32) * bus.gate.next_gain();
                     bus.left[i] *= gain;
                     bus.right[i] *= gain;
+                }
+            }
+            if before != [1.0; 2] || sides != [1.0; 2] {
+                for (side, (from, to)) in [&mut bus.left, &mut bus.right].into_iter().zip(before.into_iter().zip(sides)) {
+                    let slope = (to - from) / BLOCK as f32;
+                    side.iter_mut().enumerate().for_each(|(i, s)| *s *= from + slope * (i + 1) as f32);
                 }
             }
             self.meter(program, at);

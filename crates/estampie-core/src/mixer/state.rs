@@ -164,6 +164,8 @@ pub(crate) struct BusState {
     pub(crate) player: f32,
     /// The gain at the end of the last block.
     pub(crate) gain: f32,
+    /// The gains of both sides by its pan, at the end of the last block.
+    pub(crate) balance: [f32; 2],
     /// What voices add in this block.
     pub(crate) left: [f32; BLOCK],
     pub(crate) right: [f32; BLOCK],
@@ -213,6 +215,7 @@ impl BusState {
             ducked: 0.0,
             player: 0.0,
             gain: f32::NAN,
+            balance: [f32::NAN; 2],
             left: [0.0; BLOCK],
             right: [0.0; BLOCK],
             sum: [[0.0; BLOCK]; 2],
@@ -234,7 +237,7 @@ impl BusState {
     /// Goes on where `old` is. Effects that are still there keep what they have heard; what is new fades in, what is gone out.
     pub(crate) fn take_over(&mut self, old: &mut BusState, (new_spec, old_spec): (&Bus, &Bus), same_return: impl Fn(u32, u32) -> bool) {
         (self.muted, self.soloed, self.gate, self.direct) = (old.muted, old.soloed, old.gate, old.direct);
-        (self.ducked, self.player, self.gain, self.quiet) = (old.ducked, old.player, old.gain, old.quiet);
+        (self.ducked, self.player, self.gain, self.balance, self.quiet) = (old.ducked, old.player, old.gain, old.balance, old.quiet);
         (self.left, self.right, self.sum, self.fed) = (old.left, old.right, old.sum, old.fed);
         (self.peak, self.amplitude, self.square, self.last) = (old.peak, old.amplitude, old.square, old.last);
         std::mem::swap(&mut self.filters, &mut old.filters);

@@ -3,7 +3,7 @@
 //! A voice far below hearing *sleeps*: it is looked after only now and then, without interpolating or filtering, and when
 //! it is heard again it goes on where it would be.
 
-use super::aim::{Aim, Gains, plain};
+use super::aim::{Aim, Gains, panned, plain};
 use super::head::Head;
 use super::source::{Source, WINDOW, Window};
 use super::stage::Stage;
@@ -42,6 +42,7 @@ pub(crate) struct Sums {
     pub(crate) pitch: f32,
     pub(crate) low_pass: f32,
     pub(crate) high_pass: f32,
+    pub(crate) pan: f32,
 }
 
 /// What was drawn for one sound on the way.
@@ -51,6 +52,7 @@ pub(crate) struct Drawn {
     pub(crate) pitch: f32,
     pub(crate) low_pass: f32,
     pub(crate) high_pass: f32,
+    pub(crate) pan: f32,
 }
 
 /// A property on its way somewhere.
@@ -77,7 +79,7 @@ impl Swept {
 }
 
 /// The properties of voices, in the order in which their sweeps are kept.
-pub(crate) const SWEPT: [Property; 4] = [Property::Level, Property::Pitch, Property::LowPass, Property::HighPass];
+pub(crate) const SWEPT: [Property; 5] = [Property::Level, Property::Pitch, Property::LowPass, Property::HighPass, Property::Pan];
 
 /// The way from the sound that was asked for to a take.
 #[derive(Debug, Clone, Copy)]
@@ -106,7 +108,7 @@ impl Way {
         path: [0; MOST_NESTED],
         depth: 0,
         instances: [0; MOST_NESTED],
-        drawn: [Drawn { level: 0.0, pitch: 0.0, low_pass: 0.0, high_pass: 0.0 }; MOST_NESTED],
+        drawn: [Drawn { level: 0.0, pitch: 0.0, low_pass: 0.0, high_pass: 0.0, pan: 0.0 }; MOST_NESTED],
         across: [0; MOST_NESTED],
         take_level: 0.0,
         take_pitch: 0.0,
@@ -179,7 +181,7 @@ pub(crate) struct Voice {
     pub(crate) envelope: Envelope,
     /// Rises when it wakes.
     pub(crate) gate: Fade,
-    pub(crate) swept: [Option<Swept>; 4],
+    pub(crate) swept: [Option<Swept>; 5],
     /// Where it is heard, if it is placed; and the gains of the block before.
     pub(crate) aim: Option<Aim>,
     aimed: Option<Gains>,
@@ -200,6 +202,8 @@ pub(crate) struct Voice {
     pub(crate) advance: u64,
     pub(crate) octaves: f32,
     pub(crate) octaves_up: f32,
+    /// Where it stands between the speakers, if it is not placed.
+    pub(crate) pan: f32,
     low: Stage<LowPass>,
     high: Stage<HighPass>,
     history: [[f32; TAPS]; 2],
@@ -241,7 +245,7 @@ impl Voice {
             let_go_on: None,
             envelope: Envelope::new(Shaping::plain(0)),
             gate: Fade::at(1.0),
-            swept: [None; 4],
+            swept: [None; 5],
             aim: None,
             aimed: None,
             head: Head::new(),
@@ -256,6 +260,7 @@ impl Voice {
             advance: ONE,
             octaves: 0.0,
             octaves_up: 0.0,
+            pan: 0.0,
             low: Stage::new(),
             high: Stage::new(),
             history: [[0.0; TAPS]; 2],
@@ -471,8 +476,12 @@ impl Voice {
     fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
         let start = if self.gain.is_nan() { target } else { self.gain };
         let count = BLOCK - offset;
-        // With a head the ears have been told apart already.
-        let to = self.aim.filter(|_| !self.with_head).map_or(plain(second + 1), |a| a.gains(second + 1));
+        let to = match self.aim {
+            // With a head the ears have been told apart already.
+            Some(_) if self.with_head => plain(second + 1),
+            Some(aim) => aim.gains(second + 1),
+            None => panned(second + 1, self.pan),
+        };
         let from = self.aimed.replace(to).unwrap_or(to);
         if from != to || to != plain(second + 1) {
             return self.add_placed(scratch, (second, offset), (start, target), (from, to), left, right);

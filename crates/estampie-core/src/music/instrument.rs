@@ -283,6 +283,7 @@ impl Tone {
     fn stand(&mut self, pitch: f32) {
         let width = self.patch.width;
         let gains = |place: f32| {
+            let place = place + self.patch.pan;
             let (right, left) = ((place.clamp(-1.0, 1.0) + 1.0) * PI / 4.0).sin_cos();
             if place == 0.0 { [1.0; 2] } else { [left, right].map(|g| g * std::f32::consts::SQRT_2) }
         };
@@ -458,7 +459,7 @@ impl Tone {
     /// A low-pass of both sides; one that has no width is filtered once.
     fn both_sides(&mut self, sides: [f32; 2], g: f32, k: f32) -> [f32; 2] {
         let left = self.filters[0].next(sides[0], g, k).0;
-        if self.patch.width == 0.0 { [left; 2] } else { [left, self.filters[1].next(sides[1], g, k).0] }
+        if self.patch.width == 0.0 && self.patch.pan == 0.0 { [left; 2] } else { [left, self.filters[1].next(sides[1], g, k).0] }
     }
 
     fn drum(&mut self, slow: &Slow) -> f32 {
@@ -702,7 +703,7 @@ mod tests {
             kind in prop::sample::select(Kind::ALL.to_vec()), wave in prop::sample::select(Wave::ALL.to_vec()), pitch in 0.0f32..127.0, bright in 0.0f32..=1.0,
             attack in 0.0f32..2.0, decay in 0.0f32..5.0, sustain in 0.0f32..=1.0, release in 0.0f32..2.0, detune in 0.0f32..100.0
         ) {
-            let patch = Patch { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, width: detune / 100.0, gain: 1.0 };
+            let patch = Patch { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, width: detune / 100.0, pan: 0.0, gain: 1.0 };
             let out = render(&patch, pitch, 9_000, 24_000);
             prop_assert!(out.iter().all(|s| s.is_finite() && s.abs() < 8.0), "{:?}", out.iter().fold(0.0f32, |p, s| p.max(s.abs())));
         }

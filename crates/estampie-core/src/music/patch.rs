@@ -78,6 +78,8 @@ pub struct Patch {
     /// How far to either side its notes stand, 0 (all in the middle) to 1: the low ones left, the high ones right; of drone and
     /// synth also the oscillators.
     pub width: f32,
+    /// Where it stands between the speakers, −1 (left) to 1 (right).
+    pub pan: f32,
     /// A factor of its gain.
     pub gain: f32,
 }
@@ -96,6 +98,7 @@ impl Patch {
             detune: 6.0,
             wave: Wave::Saw,
             width: 0.0,
+            pan: 0.0,
             gain: 1.0,
         };
         match kind {

@@ -21,8 +21,8 @@ pub struct Bus {
     pub depth: u32,
     /// Whether it is a return.
     pub returns: bool,
-    /// The cells of its level, low-pass and high-pass.
-    pub cells: [u32; 3],
+    /// The cells of its level, low-pass, high-pass and pan.
+    pub cells: [u32; 4],
     /// Its effects, in order.
     pub inserts: Vec<Insert>,
     /// What it sends to returns.

@@ -280,6 +280,8 @@ pub struct Vary {
     pub low_pass: Draw,
     /// Octaves from the open high-pass.
     pub high_pass: Draw,
+    /// Pan, −1 to 1.
+    pub pan: Draw,
     /// Seconds before the start.
     pub after: Draw,
     /// Seconds into the audio.
@@ -364,6 +366,8 @@ pub struct Sound {
     pub low_pass: f32,
     /// Cutoff in octaves from the open high-pass (0 or more).
     pub high_pass: f32,
+    /// Where it stands between the speakers where it is not placed, −1 (left) to 1 (right).
+    pub pan: f32,
     /// What is drawn each time.
     pub vary: Vary,
     /// How it rises and falls; `None` leaves it to what plays it.

@@ -357,7 +357,7 @@ impl Instrument {
     /// Whether what it plays has two sides that differ.
     #[must_use]
     pub fn wide(&self) -> bool {
-        self.patch.width > 0.0 || self.takes.iter().any(|(clip, ..)| clip.channels.len() > 1)
+        self.patch.width > 0.0 || self.patch.pan != 0.0 || self.takes.iter().any(|(clip, ..)| clip.channels.len() > 1)
     }
 
     /// The recording for a pitch: of those that are for it, the one recorded nearest.

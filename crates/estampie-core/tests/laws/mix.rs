@@ -42,6 +42,57 @@ fn a_send_leaves_before_or_after_the_level() {
 }
 
 #[test]
+fn pans_add_up_move_and_are_held_at_constant_power() {
+    let sounds =
+        "[one]\nbus = \"a\"\nloop = true\npan = \"20 % left\"\ntakes = [\"two\"]\n[two]\nloop = true\npan = \"50 % right\"\ntakes = [\"audio/dc.wav\"]\n";
+    let mix = "[buses.a]\n[snapshots.aside]\nrise = \"0.1 s\"\nfall = \"0.1 s\"\n[snapshots.aside.hold]\n\"bus a pan\" = \"to 100 % left\"\n";
+    let modulation = "[[modulation]]\nfrom = \"strain\"\nmoves = \"one pan\"\ncurve = [\"0: centre\", \"1: 80 % left\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"bus a pan\"\ncurve = [\"0 m: centre\", \"100 m: 40 % right\"]\n";
+    let mut bench =
+        run(&program(sounds, mix, modulation, "When hit\n  play one\nWhen tick\n  raise aside\nWhen loop\n  sweep one pan to 20 % left over 0.1 s\n"));
+    let sides = |bench: &mut Bench| {
+        let (left, right) = bench.render(24_000);
+        assert!(largest_step(&left[9_600..]) < 1e-3 && largest_step(&right[9_600..]) < 1e-3);
+        (*left.last().unwrap(), *right.last().unwrap())
+    };
+    let at = |pan: f32| [((pan + 1.0) * std::f32::consts::FRAC_PI_4).cos(), ((pan + 1.0) * std::f32::consts::FRAC_PI_4).sin()].map(|g| g * 0.5 * 2f32.sqrt());
+    let near = |(left, right): (f32, f32), [l, r]: [f32; 2]| assert!((left - l).abs() < 2e-3 && (right - r).abs() < 2e-3, "{left} {right}, not {l} {r}");
+    near(sides(&mut bench), at(0.3));
+    bench.event(NOW, "loop");
+    near(sides(&mut bench), at(0.1));
+    bench.parameter("strain", 0.5);
+    near(sides(&mut bench), at(-0.3));
+    // The bus is two channels: the side away from it falls as a cosine.
+    bench.parameter("depth", 50.0);
+    let [left, right] = at(-0.3);
+    near(sides(&mut bench), [left * (0.2 * std::f32::consts::FRAC_PI_2).cos(), right]);
+    bench.parameter("depth", 0.0);
+    bench.event(NOW, "tick");
+    bench.render(24_000);
+    near(sides(&mut bench), [left, 0.0]);
+}
+
+#[test]
+fn a_pan_that_is_drawn_stays_and_what_is_placed_is_heard_by_its_bearing() {
+    let sounds = "[one]\nbus = \"a\"\nvary = { pan = \"60 % left..60 % right\" }\ntakes = [\"audio/dc.wav\"]\n[there]\nbus = \"a\"\npan = \"100 % left\"\nloop = true\ntakes = [\"audio/dc.wav\"]\nfalloff = { width = [\"0 m: 0 %\"] }\n";
+    let program = program(sounds, "[buses.a]\n", "", "When hit\n  play one\nWhen tick\n  play there at the emitter\n");
+    let mut places = Vec::new();
+    for seed in 0..20 {
+        let mut bench = Bench::new(&program, seed);
+        bench.event(NOW, "hit");
+        let (left, right) = bench.render(4_800);
+        assert!((left[4_000].powi(2) + right[4_000].powi(2) - 0.5).abs() < 1e-3, "its power is the same wherever it stands");
+        assert_eq!((left[3_000], right[3_000]), (left[4_000], right[4_000]));
+        places.push(right[4_000] - left[4_000]);
+    }
+    assert!(places.iter().any(|p| *p > 0.2) && places.iter().any(|p| *p < -0.2), "{places:?}");
+    let mut bench = Bench::new(&program, 1);
+    bench.send(NOW, InputKind::Place { emitter: NameKey::of("bell"), kind: NameKey::NONE, at: [3.0, 0.0, 0.0], facing: None, frames: 0 });
+    bench.event_on(NOW, "tick", "bell");
+    let (left, right) = bench.render(4_800);
+    assert!(left[4_000].abs() < 1e-3 && right[4_000] > 0.5, "{} {}", left[4_000], right[4_000]);
+}
+
+#[test]
 fn an_echo_that_comes_late_comes_however_long_its_bus_was_silent() {
     for rate in ["48 kHz", "96 kHz", "192 kHz"] {
         let frames: usize = rate.trim_end_matches(" kHz").parse::<usize>().unwrap() * 1000;

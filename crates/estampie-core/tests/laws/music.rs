@@ -422,6 +422,23 @@ fn the_old_goes_on_for_its_overlap_and_falls_by_its_curve_while_the_new_rises() 
 }
 
 #[test]
+fn two_fades_of_equal_power_keep_it_as_they_cross() {
+    // To the left the old, to the right the new: their squares add up to one on every frame.
+    let panned = |text: &str, side: &str| text.replacen("audio/long.wav\"", &format!("audio/level.wav\"\npan = \"{side}\""), 1);
+    let text = panned(&panned(TWO, "left"), "right")
+        + "[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next beat\"\nold-falls = \"4 beats, equal power\"\nnew-rises = \"4 beats, equal power\"\n";
+    let mut bench = Bench::new(&music(&text, ""), 1);
+    go(&mut bench, 0, "a");
+    go(&mut bench, 10_000, "b");
+    let (left, right) = bench.render(200_000);
+    for frame in (24_100..119_900).step_by(977) {
+        let share = (frame as f32 - 24_000.0) / 96_000.0 * std::f32::consts::FRAC_PI_2;
+        assert!((left[frame] - 0.25 * 2f32.sqrt() * share.cos()).abs() < 1e-3, "{frame}: {}", left[frame]);
+        assert!((left[frame].powi(2) + right[frame].powi(2) - 0.125).abs() < 1e-3, "{frame}: {} {}", left[frame], right[frame]);
+    }
+}
+
+#[test]
 fn a_parameter_cross_fades_two_pieces_and_chooses_sections_by_its_ranges() {
     let second = "[piece.hall]\ntempo = \"120\"\n[piece.hall.section.s]\nbars = 1\n[piece.hall.section.s.layer.x]\nfile = \"audio/low.wav\"\n";
     let first = TWO.replace("audio/long.wav", "audio/low.wav").replace("level = \"0 dB\"", "follows = { strain = { \"0..0.4\" = \"a\", \"0.4..1\" = \"b\" } }");

@@ -373,7 +373,7 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
     use super::app::Typed;
     match typed {
         Typed::Parameter(name) => format!("{name} is"),
-        Typed::BusLevel(name) => format!("level of bus {name}"),
+        Typed::BusLevel(name) => format!("level of bus {name}, or its pan (30 % left)"),
         Typed::SoundLevel(name) => format!("level of {name}"),
         Typed::Field(sounds, field) => match sounds.as_slice() {
             [one] => format!("{field} of {one}"),
@@ -392,7 +392,7 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
         Typed::Formula(name) => format!("{name} ="),
         Typed::Smooth(_) => "follows within".into(),
         Typed::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::music::label(field)),
-        Typed::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}"),
+        Typed::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}, or its pan (30 % left)"),
         Typed::Send { bus, to } => format!("{bus} sends to {to}"),
         Typed::Setting { insert, word, .. } => format!("{word} of {insert}"),
         Typed::Held { snapshot, what } => format!("snapshot {snapshot}, {what}: by or to"),

@@ -431,11 +431,13 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let term_line = |pen: &mut Pen<'_>, term: &Term, y: u16| {
         let (text, label) = trace::label(term, names, value_of);
         pen.text(area.x + 1, y, area.width.saturating_sub(9), &text, role(label));
-        pen.right(area.right(), y, &trace::print_value(term.value), role(label));
+        let value = if term.property == Property::Pan { Property::Pan.print(term.value) } else { trace::print_value(term.value) };
+        pen.right(area.right(), y, &value, role(label));
     };
     // Contributions of nothing are left out when there is little room.
     let level: Vec<&Term> = terms.iter().filter(|t| t.property == Property::Level).collect();
-    let others: Vec<&Term> = terms.iter().filter(|t| t.property != Property::Level && t.value.abs() >= 0.05).collect();
+    let others: Vec<&Term> =
+        terms.iter().filter(|t| t.property != Property::Level && t.value.abs() >= if t.property == Property::Pan { 0.005 } else { 0.05 }).collect();
     let roomy = level.len() + others.len() + 5 < usize::from(area.height);
     for term in level.iter().filter(|t| roomy || t.value.abs() >= 0.05) {
         if y + 2 >= area.bottom() {
@@ -449,13 +451,14 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     pen.put(area.x + 1, y + 1, area.width - 10, "heard", gold);
     pen.right(area.right(), y + 1, &heard, Role::Gold);
     y += 2;
-    for (property, unit) in [(Property::Pitch, "st"), (Property::LowPass, "oct"), (Property::HighPass, "oct")] {
+    for (property, unit) in [(Property::Pitch, "st"), (Property::LowPass, "oct"), (Property::HighPass, "oct"), (Property::Pan, "")] {
         let of_it: Vec<&&Term> = others.iter().filter(|t| t.property == property).collect();
         if of_it.is_empty() || y + 1 + of_it.len() as u16 > area.bottom() {
             continue;
         }
         let sum = trace::total(terms, property);
         let (words, total) = match property {
+            Property::Pan => ("its pan", Property::Pan.print(sum.clamp(-1.0, 1.0))),
             Property::LowPass => ("its low-pass, octaves", estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string()),
             Property::HighPass => ("its high-pass, octaves", estampie_core::units::Octaves(sum.max(0.0)).above_open().to_string()),
             _ => ("its pitch", format!("{} {unit}", trace::print_value(sum))),

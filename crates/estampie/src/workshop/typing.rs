@@ -7,7 +7,7 @@ use super::line::Line;
 use crate::player::device;
 use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
-use estampie_core::units::{Decibels, Quantity as _, Seconds, read_number};
+use estampie_core::units::{Decibels, Pan, Quantity as _, Seconds, read_number};
 
 impl App {
     pub(super) fn key_typing(&mut self, name: &str, typed: Typed, mut text: Line) {
@@ -150,6 +150,11 @@ impl App {
                 }
                 self.rehearsal.parameter(NameKey::of(name), value as f32);
             }
+            Typed::BusLevel(name) if Pan::is_meant(text) => {
+                self.workspace.set_bus_pan(name, text)?;
+                self.recompile();
+                self.say(format!("{name} pan {}", text.trim()));
+            }
             Typed::BusLevel(name) => {
                 let level = Decibels::read(text).map_err(|e| e.to_string())?;
                 if level.0 > 24.0 {
@@ -202,6 +207,11 @@ impl App {
             }
             Typed::Transition { piece, from, to, field } => {
                 self.workspace.set_transition(piece, from, to, field, text)?;
+                self.recompile();
+            }
+            Typed::LayerLevel { piece, section, layer } if Pan::is_meant(text) => {
+                Pan::read(&text.replace('−', "-")).map_err(|e| e.to_string())?;
+                self.workspace.set_layer(piece, section, layer, "pan", text.trim())?;
                 self.recompile();
             }
             Typed::LayerLevel { piece, section, layer } => {

@@ -11,7 +11,7 @@ use super::fields::Located;
 use crate::language::Condition;
 use crate::music::exact::Beats;
 use crate::music::{Metre, Patch};
-use crate::units::{Decibels, Seconds, Share, Span};
+use crate::units::{Decibels, Pan, Seconds, Share, Span};
 use std::fmt;
 
 /// The name of having no section.
@@ -217,6 +217,8 @@ pub struct LayerDoc {
     pub bus: Option<Located<String>>,
     /// Its level.
     pub level: Decibels,
+    /// Where it stands between the speakers.
+    pub pan: Pan,
     /// It sounds while all of these hold.
     pub when: Vec<Condition>,
     /// Whether it is out until a reaction brings it in.

@@ -10,7 +10,7 @@ use crate::document::{Place, Shape, did_you_mean};
 use crate::language::reactions::read_conditions;
 use crate::music::exact::{Beats, read};
 use crate::music::{Kind, Metre, Patch, Wave};
-use crate::units::{Decibels, Quantity as _, Seconds, Semitones, Share, Span};
+use crate::units::{Decibels, Pan, Quantity as _, Seconds, Semitones, Share, Span};
 use std::collections::BTreeSet;
 
 pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<String>, music: &mut MusicDoc) {
@@ -85,6 +85,7 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
     let share = |field, usual: f32| fields.limited(field, Share(0.0), Share(1.0)).map_or(usual, |s| s.0);
     (patch.sustain, patch.brightness) = (share("sustain", patch.sustain), share("brightness", patch.brightness));
     patch.detune = fields.limited("detune", Semitones(0.0), Semitones(1.0)).map_or(patch.detune, |s| s.0 * 100.0);
+    patch.pan = fields.quantity("pan").map_or(0.0, |p: Located<Pan>| p.value.0);
     patch.width = fields.limited("width", Share(0.0), Share(1.0)).map_or(patch.width, |s| s.0);
     patch.gain = fields.limited("level", Decibels(-60.0), Decibels(12.0)).map_or(1.0, Decibels::gain);
     let wave = fields.read("wave", "saw, square, triangle or sine", |text| {
@@ -332,6 +333,7 @@ fn layer(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         of,
         bus: fields.text("bus"),
         level: fields.limited("level", Decibels(-120.0), Decibels(24.0)).unwrap_or(Decibels(0.0)),
+        pan: fields.quantity("pan").map_or(Pan(0.0), |p| p.value),
         when: when.unwrap_or_default(),
         off: fields.yes("off").is_some_and(|y| y.value),
         fade: fields.read("fade", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map_or(usual, |f| f.value),

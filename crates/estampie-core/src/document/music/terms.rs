@@ -209,7 +209,10 @@ impl Slope {
     pub fn read(text: &str) -> Result<Slope, String> {
         let (over, curve) = text.split_once(',').unwrap_or((text, "straight"));
         let over = over.trim().strip_prefix("over ").unwrap_or(over);
-        let curve = Shape::read(curve.trim()).ok_or_else(|| format!("\"{}\" is not a shape: straight, smooth, held, or power with a number", curve.trim()))?;
+        let curve = match curve.trim() {
+            "equal power" => Shape::EqualPower,
+            word => Shape::read(word).ok_or_else(|| format!("\"{word}\" is not a shape: straight, smooth, equal power, held, or power with a number"))?,
+        };
         Ok(Slope { over: Length::read(over)?, curve })
     }
 }
@@ -271,8 +274,10 @@ mod tests {
                 prop_assert_eq!(Arrive::read(&arrive.to_string()), Ok(arrive));
             }
             for length in [Length::Beats(Beats::new(i64::from(n), 4)), Length::Bars(Beats::from_integer(2)), Length::NONE, Length::Time(Seconds(f64::from(n) / 8.0))] {
-                let slope = Slope { over: length, curve: Shape::Smooth };
-                prop_assert_eq!(Slope::read(&slope.to_string()), Ok(slope));
+                for curve in [Shape::Smooth, Shape::EqualPower] {
+                    let slope = Slope { over: length, curve };
+                    prop_assert_eq!(Slope::read(&slope.to_string()), Ok(slope));
+                }
             }
         }
     }

@@ -66,6 +66,7 @@ impl Compiler<'_> {
                 self.cell(&named("level"), Property::Level, doc.level.0.max(LEVELS.0), LEVELS, false),
                 self.cell(&named("low-pass"), Property::LowPass, doc.low_pass.below_open().0, octaves, false),
                 self.cell(&named("high-pass"), Property::HighPass, doc.high_pass.above_open().0, octaves, false),
+                self.cell(&named("pan"), Property::Pan, doc.pan.0, (-1.0, 1.0), false),
             ];
             self.program.buses.push(Bus {
                 key,
@@ -373,7 +374,8 @@ impl Compiler<'_> {
         let found = self.program.mix.find_cell.get(NameKey::of(name));
         if found.is_none() {
             let known: Vec<String> = self.program.mix.cells.iter().map(|c| self.program.names.get(c.key).to_owned()).collect();
-            let usual = "write \"bus BUS level\", \"bus BUS low-pass\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\" or \"group GROUP level\"";
+            let usual =
+                "write \"bus BUS level\", \"bus BUS low-pass\", \"bus BUS pan\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\" or \"group GROUP level\"";
             self.fault(place, format!("there is no {name} in the mix"), did_you_mean(name, known.iter().map(String::as_str), usual));
         }
         found

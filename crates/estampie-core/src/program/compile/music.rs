@@ -241,7 +241,7 @@ impl Compiler<'_> {
         let sound = self.program.sounds.len() as u32;
         let layer_index = self.program.music.layers.len() as u32;
         let place = LayerPlace { piece: piece_index, layer: layer_index };
-        self.program.sounds.push(layer_sound(key, own.or(bus), doc.level.0, takes, loading, place));
+        self.program.sounds.push(layer_sound(key, own.or(bus), (doc.level.0, doc.pan.0), takes, loading, place));
         let name = switch_name(&piece.name, &doc.name);
         let switch_key = self.program.names.add(&name);
         let switches = &mut self.program.music.switches;
@@ -535,7 +535,7 @@ fn rest(rate: u32) -> Section {
 }
 
 /// The sound of a layer: its one take, at its level, without limits.
-fn layer_sound(key: NameKey, bus: Option<u32>, level: f32, takes: Vec<Take>, loading: bool, place: LayerPlace) -> Sound {
+fn layer_sound(key: NameKey, bus: Option<u32>, (level, pan): (f32, f32), takes: Vec<Take>, loading: bool, place: LayerPlace) -> Sound {
     let nothing = Draw::default();
     Sound {
         key,
@@ -546,7 +546,8 @@ fn layer_sound(key: NameKey, bus: Option<u32>, level: f32, takes: Vec<Take>, loa
         pitch: 0.0,
         low_pass: 0.0,
         high_pass: 0.0,
-        vary: Vary { level: nothing, pitch: nothing, low_pass: nothing, high_pass: nothing, after: nothing, from: nothing },
+        pan,
+        vary: Vary { level: nothing, pitch: nothing, low_pass: nothing, high_pass: nothing, pan: nothing, after: nothing, from: nothing },
         shape: None,
         limit: Limit::NONE,
         priority: Priority { near: 100.0, far: 100.0, at: 0.0 },

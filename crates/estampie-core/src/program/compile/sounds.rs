@@ -6,7 +6,7 @@ use crate::document::{LimitDoc, Located, PickDoc, Place, Rounds, Setting as _, S
 use crate::dsp::Shaping;
 use crate::names::NameKey;
 use crate::program::{Choice, Draw, Falloff, Group, Limit, Lines, MOST_NESTED, Part, Priority, Recipe, Repeat, Sound, SoundGroup, Take, TakeOf, Vary, Way};
-use crate::units::{Hertz, Octaves, Seconds, Spread, split_number};
+use crate::units::{Hertz, Octaves, Pan, Seconds, Spread, split_number};
 use std::sync::Arc;
 
 impl Compiler<'_> {
@@ -88,6 +88,7 @@ impl Compiler<'_> {
             pitch: doc.pitch.0,
             low_pass: doc.low_pass.below_open().0,
             high_pass: doc.high_pass.above_open().0,
+            pan: doc.pan.0,
             vary: vary(&document.shared.whole(&doc.vary)),
             shape: shaping(&document.shared.whole(&doc.shape), rate),
             limit: limit(&document.shared.whole(&doc.limit)),
@@ -386,6 +387,7 @@ fn vary(doc: &crate::document::VaryDoc) -> Vary {
         level: draw(doc.level, |v| v.0),
         pitch: draw(doc.pitch, |v| v.0),
         low_pass: draw(doc.low_pass, |v: Hertz| v.below_open().0.min(0.0)),
+        pan: draw(doc.pan, |v: Pan| v.0),
         high_pass: draw(doc.high_pass, |v: Hertz| Octaves(v.above_open().0).0.max(0.0)),
         after: draw(doc.after, |v: Seconds| v.0 as f32),
         from: draw(doc.from, |v: Seconds| v.0 as f32),

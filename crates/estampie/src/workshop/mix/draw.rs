@@ -112,7 +112,7 @@ fn heads(app: &App, pen: &mut Pen<'_>, columns: &Columns, area: Rect) -> u16 {
     pen.text(zero, y, 1, "0", Role::Faded);
     pen.text(columns.meter.x, y, columns.meter.width, "sounding", Role::Faded);
     pen.right(columns.peak, y, "peak", Role::Faded);
-    pen.text(columns.inserts.0, y, columns.inserts.1, "effects", Role::Faded);
+    pen.text(columns.inserts.0, y, columns.inserts.1, "pan, effects", Role::Faded);
     let returns = app.returns();
     if !returns.is_empty() {
         pen.text(columns.sends, y, returns.len() as u16 * SEND, "sends to", Role::Faded);
@@ -206,6 +206,9 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
     hits.push((Rect { y, ..columns.line }, Hit::Level(index)));
     meter(app, pen, columns, y, bus.key);
     let mut at = columns.inserts.0;
+    if doc.pan.0 != 0.0 {
+        at = pen.text(at, y, columns.inserts.1, &doc.pan.to_string(), Role::Lapis) + 1;
+    }
     for (place, insert) in doc.inserts.iter().enumerate() {
         let left = (columns.inserts.0 + columns.inserts.1).saturating_sub(at);
         let bypassed = only.only.bypassed.contains(&NameKey::of(&format!("{name} {}", insert.name))) || only.only.bypassed.contains(&NameKey::NONE);

@@ -587,6 +587,9 @@ impl App {
             Typed::Send { bus, to } => self.workspace.set_send(bus, to, text)?,
             Typed::Setting { bus, insert, word } => self.workspace.set_insert(bus, insert, word, text)?,
             Typed::Held { snapshot, what } => {
+                // Where a level is held, its pan is typed in the same line.
+                let level = what.strip_prefix("bus ").and_then(|w| w.strip_suffix(" level")).filter(|_| estampie_core::units::Pan::is_meant(text));
+                let what = &level.map_or_else(|| what.clone(), |bus| format!("bus {bus} pan"));
                 let text = if text.trim().is_empty() || read_held(text).is_ok() { text.to_owned() } else { format!("to {text}") };
                 self.workspace.set_held(snapshot, what, &text)?;
             }
@@ -639,7 +642,7 @@ impl App {
                 let setting = self.insert_doc().and_then(|(_, kind)| kind.settings.iter().find(|s| s.word == *word));
                 if let Some(Unit::Choice(words)) = setting.map(|s| s.unit) { words.to_vec() } else { Vec::new() }
             }
-            Typed::Held { .. } => vec!["by", "to", "to silent"],
+            Typed::Held { .. } => vec!["by", "to", "to silent", "to 30 % left"],
             _ => Vec::new(),
         }
     }

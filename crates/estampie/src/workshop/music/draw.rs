@@ -316,7 +316,10 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
     } else if out {
         "out".to_owned()
     } else {
-        format!("{:.1} dB", layer_doc.level.0).replace('-', "−")
+        let level = format!("{:.1} dB", layer_doc.level.0).replace('-', "−");
+        // The side by its first letter: there is no room for more.
+        let side = if layer_doc.pan.0 < 0.0 { "L" } else { "R" };
+        if layer_doc.pan.0 == 0.0 { level } else { format!("{side}{:.0} {level}", layer_doc.pan.0.abs() * 100.0) }
     };
     pen.right((x + LEVEL).min(area.right()), area.y, &text, if waits { Role::Red } else { Role::Faded });
 }

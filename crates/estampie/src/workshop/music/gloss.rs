@@ -240,6 +240,9 @@ fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
                 LayerOf::Nothing => say("plays", "nothing"),
             }
             say("level", &layer_doc.level.to_string());
+            if layer_doc.pan.0 != 0.0 {
+                say("pan", &layer_doc.pan.to_string());
+            }
             let when: Vec<String> = layer_doc.when.iter().map(|c| format!("{} {}", c.subject, c.test)).collect();
             say("while", &if when.is_empty() { "always".to_owned() } else { when.join(" and ") });
             say("switched on", &layer_doc.on.to_string());

@@ -253,6 +253,7 @@ fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
         row("pitch", vary.pitch, &heard, |v| v.0, |h| h.drawn.pitch),
         row("low-pass", vary.low_pass, &heard, |v| v.below_open().0, |h| h.drawn.low_pass),
         row("high-pass", vary.high_pass, &heard, |v| v.above_open().0, |h| h.drawn.high_pass),
+        row("pan", vary.pan, &heard, |v| v.0, |h| h.drawn.pan),
         row("wait", vary.after, &heard, |v| v.0 as f32, |h| h.drawn.after),
         row("from", vary.from, &heard, |v| v.0 as f32, |h| h.drawn.from),
     ]

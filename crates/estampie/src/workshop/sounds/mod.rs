@@ -510,6 +510,9 @@ impl App {
 
 /// A field's text with its number moved by a step that suits its unit; `None` if it is no single number.
 fn nudged(key: &str, text: &str, by: f32) -> Option<String> {
+    if text == "centre" {
+        return Some(estampie_core::units::Pan(by * 0.05).to_string());
+    }
     let (number, unit) = estampie_core::units::split_number(text)?;
     let unit = unit.trim();
     if unit.contains(['.', ',']) {
@@ -527,6 +530,10 @@ fn nudged(key: &str, text: &str, by: f32) -> Option<String> {
         "ms" => (number + by * 10.0).max(0.0),
         "s" => ((number + by * 0.1).max(0.0) * 1000.0).round() / 1000.0,
         "%" => (number + by * 5.0).clamp(0.0, 100.0),
+        "% left" | "% right" => {
+            let pan = number * if unit == "% left" { -1.0 } else { 1.0 } + by * 5.0;
+            return Some(estampie_core::units::Pan(pan.clamp(-100.0, 100.0) / 100.0).to_string());
+        }
         "" if matches!(key, "limit.each" | "limit.all" | "priority") => (number + by.signum()).max(1.0),
         "of 100" => (number + by * 5.0).clamp(0.0, 100.0).round(),
         _ => return None,
@@ -542,6 +549,9 @@ mod tests {
     fn numbers_move_by_steps_that_suit_their_units() {
         assert_eq!(nudged("level", "-6 dB", 1.0).as_deref(), Some("-5.5 dB"));
         assert_eq!(nudged("level", "-6 dB", -0.1).as_deref(), Some("-6.1 dB"));
+        assert_eq!(nudged("pan", "centre", -1.0).as_deref(), Some("5 % left"));
+        assert_eq!(nudged("pan", "5 % left", 1.0).as_deref(), Some("centre"));
+        assert_eq!(nudged("pan", "97 % right", 1.0).as_deref(), Some("100 % right"));
         assert_eq!(nudged("pitch", "0 st", 1.0).as_deref(), Some("0.5 st"));
         assert_eq!(nudged("again-after", "5 ms", -1.0).as_deref(), Some("0 ms"));
         assert_eq!(nudged("limit.all", "3", 1.0).as_deref(), Some("4"));
