@@ -236,8 +236,9 @@ fn musical(layers: usize, notes: usize) -> Engine {
     let sources = Sources::from_texts([("estampie.toml", "format = 1\nceiling = \"0 dB\""), ("music/p.toml", &text)]);
     let mut loaded = Assets::default();
     loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(960_000)], None))));
-    let held = (0..16).map(|i| ScoreNote { at: Beats::from_integer(0), length: Beats::from_integer(16), pitch: 40 + 2 * i, velocity: 100 }).collect();
-    let score = Score { tracks: vec![Track { name: "t".into(), notes: held }], ..Score::default() };
+    let held =
+        (0..16).map(|i| ScoreNote { at: Beats::from_integer(0), length: Beats::from_integer(16), pitch: 40 + 2 * i, velocity: 100, channel: 0 }).collect();
+    let score = Score { tracks: vec![Track { name: "t".into(), notes: held, ..Track::default() }], ..Score::default() };
     loaded.insert("music/n.mid", Ok(Arc::new(score)));
     let (document, _) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
     let (program, faults) = compile(&document, &loaded);

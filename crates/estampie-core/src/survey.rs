@@ -1,9 +1,10 @@
 //! What is wired and what is not: events, parameters and states that nothing listens to, sounds that nothing plays.
 
 use crate::document::sound_of;
-use crate::document::{Document, TakeDoc, ValueOf};
+use crate::document::{BusDoc, Document, Place, TakeDoc, ValueOf};
 use crate::language::{Action, Expression, Interval, Measure, StepAction, Trigger};
 use std::collections::BTreeSet;
+use std::fmt;
 
 /// What is declared and no playthrough says: events that nothing sends, parameters and states that nothing sets.
 #[must_use]
@@ -44,6 +45,69 @@ pub struct Survey {
     pub states: Vec<String>,
     /// Sounds that no reaction, music, place or other sound plays.
     pub sounds: Vec<String>,
+}
+
+/// A sound whose own bus does not count, since what plays it has one: effects on it are not heard.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Passed {
+    /// The sound.
+    pub sound: String,
+    /// Its own bus.
+    pub bus: String,
+    /// An effect on the bus, or on one that it runs into, that the other does not run through.
+    pub effect: String,
+    /// The sound that plays it.
+    pub by: String,
+    /// The bus of that one.
+    pub counts: String,
+    /// Where the sound is written.
+    pub place: Place,
+}
+
+impl fmt::Display for Passed {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Passed { sound, bus, effect, by, counts, place } = self;
+        write!(
+            f,
+            "{place}: {sound} does not go through {effect} on {bus} when {by} plays it: the bus of the outer sound counts, {counts}; take the bus of {by} out, or put {effect} on {counts}"
+        )
+    }
+}
+
+/// Sounds whose own bus has effects that are not heard because the sound that plays them goes elsewhere.
+#[must_use]
+pub fn passed_by(document: &Document) -> Vec<Passed> {
+    let way = |bus: &str| {
+        let mut list: Vec<&BusDoc> = Vec::new();
+        let mut next = document.buses.iter().find(|b| b.name == bus);
+        while let Some(bus) = next.filter(|b| !list.iter().any(|l| l.name == b.name)) {
+            list.push(bus);
+            next = bus.into.as_ref().and_then(|into| document.buses.iter().find(|b| b.name == into.value));
+        }
+        list
+    };
+    let mut found = Vec::new();
+    for outer in &document.sounds {
+        let Some(counts) = &outer.bus else { continue };
+        for take in outer.groups.iter().flat_map(|(_, takes)| takes) {
+            let TakeDoc::Sound(name) = &take.value.take else { continue };
+            let Some(inner) = document.sounds.iter().find(|s| s.name == *name) else { continue };
+            let Some(bus) = inner.bus.as_ref().filter(|b| b.value != counts.value) else { continue };
+            let heard = way(&counts.value);
+            let missed = way(&bus.value).into_iter().filter(|b| !heard.iter().any(|h| h.name == b.name)).find_map(|b| Some((b, b.inserts.first()?)));
+            if let Some((at, insert)) = missed {
+                found.push(Passed {
+                    sound: inner.name.clone(),
+                    bus: at.name.clone(),
+                    effect: insert.name.clone(),
+                    by: outer.name.clone(),
+                    counts: counts.value.clone(),
+                    place: inner.place.clone(),
+                });
+            }
+        }
+    }
+    found
 }
 
 /// Looks through a project.
@@ -140,6 +204,18 @@ mod tests {
         ]);
         let (document, _) = Document::read(&sources, &BTreeSet::new());
         assert_eq!(never_sent(&document), ["lost", "idle", "deck"]);
+    }
+
+    #[test]
+    fn an_effect_that_is_not_heard_because_the_outer_bus_counts_is_told() {
+        let sounds = "[all]\nbus = \"dry\"\ntakes = [\"b\", \"c\"]\n[b]\nbus = \"wavy\"\ntakes = [\"audio/a.wav\"]\n[c]\nbus = \"inner\"\ntakes = [\"audio/a.wav\"]\n[free]\ntakes = [\"b\"]\n";
+        let mix = "[buses.dry]\n[buses.wavy]\n[buses.wavy.insert.tremolo]\ndepth = \"50 %\"\n[buses.inner]\ninto = \"dry\"\n";
+        let sources = Sources::from_texts([("estampie.toml", "format = 1"), ("mix.toml", mix), ("sounds/a.toml", sounds)]);
+        let (document, _) = Document::read(&sources, &["audio/a.wav".to_owned()].into());
+        let found = passed_by(&document);
+        assert_eq!(found.len(), 1, "{found:?}");
+        let text = found[0].to_string();
+        assert!(text.starts_with("sounds/a.toml:4") && text.contains("b does not go through tremolo on wavy when all plays it"), "{text}");
     }
 
     #[test]

@@ -41,7 +41,6 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     own("pitch", sound.pitch.to_string());
     own("low-pass", if sound.low_pass == OPEN_LOW_PASS { "off".into() } else { sound.low_pass.to_string() });
     own("high-pass", if sound.high_pass == OPEN_HIGH_PASS { "off".into() } else { sound.high_pass.to_string() });
-    own("pan", sound.pan.to_string());
     own("pick", pick_text(&sound.pick));
     own("loop", yes(sound.looped));
     shared(&document.shared, &sound.vary, &mut list, &VARY);
@@ -52,6 +51,7 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
         let top = key.split('.').next().unwrap_or(key);
         list.push(Field { key, value, origin: if said(top) { Origin::Own } else { Origin::Default } });
     };
+    own("pan", sound.pan.to_string());
     own("group", named(&sound.group, "none"));
     own("priority", sound.priority.to_string());
     let always: Vec<String> = sound.always.iter().map(|c| format!("{} {}", c.subject, c.test)).collect();

@@ -155,17 +155,10 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
     let fields = Fields::new(reading, toml.as_table(), "game.toml", Place::whole(reading.file));
     for (name, item, place) in fields.entries("events") {
-        if !well_named(reading, &name, &place) {
-            continue;
-        }
-        let note = match item.as_str() {
-            Some(note) => note.to_owned(),
-            None => {
-                reading.fault(&place, format!("the event {name} has no note in quotes"), format!("write \"{name}\" = \"what it means\""));
-                String::new()
-            }
-        };
-        document.events.push(EventDoc { name, note, place });
+        document.events.extend(noted(reading, "event", name, item, place));
+    }
+    for (name, item, place) in fields.entries("emitters") {
+        document.emitters.extend(noted(reading, "emitter", name, item, place));
     }
     for (name, item, place) in fields.entries("parameters") {
         if well_named(reading, &name, &place)
@@ -197,6 +190,18 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
         }
     }
     fields.finish();
+}
+
+/// A name with what it means.
+fn noted(reading: &Reading<'_>, what: &str, name: String, item: &toml_edit::Item, place: Place) -> Option<EventDoc> {
+    if !well_named(reading, &name, &place) {
+        return None;
+    }
+    let note = item.as_str().map(str::to_owned);
+    if note.is_none() {
+        reading.fault(&place, format!("the {what} {name} has no note in quotes"), format!("write \"{name}\" = \"what it means\""));
+    }
+    Some(EventDoc { name, note: note.unwrap_or_default(), place })
 }
 
 /// Whether `name` can be a name; says so if not.

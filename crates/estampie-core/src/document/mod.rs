@@ -66,6 +66,8 @@ pub struct Document {
     pub manifest: Manifest,
     /// Events that the game sends.
     pub events: Vec<EventDoc>,
+    /// Emitters that the game places, as far as they are declared.
+    pub emitters: Vec<EventDoc>,
     /// Numbers that the game sends.
     pub parameters: Vec<ParameterDoc>,
     /// Named values that the game sends.
@@ -129,7 +131,14 @@ impl Document {
             document.buses.push(BusDoc::root());
         }
         mix::know_what_is_moved(&mut document);
-        let faults = RefCell::into_inner(faults);
+        let mut faults = RefCell::into_inner(faults);
+        for fault in &mut faults {
+            // A value alone, where a condition should stand: it tells of which state it is.
+            let alone = fault.what.strip_prefix("it is not said what ").and_then(|rest| rest.strip_suffix(" is tested for"));
+            if let Some(state) = alone.and_then(|value| document.states.iter().find(|s| s.values.iter().any(|v| v.value == value))) {
+                fault.mend = format!("write \"{} is {}\"", state.name, alone.unwrap_or_default());
+            }
+        }
         (document, faults)
     }
 }

@@ -99,7 +99,10 @@ fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
         Action::Lower { snapshot: line.name("a snapshot")? }
     } else {
         let usual = "an action begins with play, say, stop, finish, sweep, set, add, send, go, sting, bring in, take out, raise or lower";
-        let mend = did_you_mean(&verb, ACTIONS, usual);
+        let mend = match verb.as_str() {
+            "When" | "when" => "begin it at the left edge: only actions are set in".to_owned(),
+            _ => did_you_mean(&verb, ACTIONS, usual),
+        };
         return Err(line.fault(format!("\"{verb}\" is not an action"), mend));
     })
 }
@@ -163,9 +166,12 @@ fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
         let wrong = || Fault::new(&place, format!("{n} is not a power"), "write 0.05 to 20");
         curve = Some(Shape::Power(n as f32)).filter(|_| (0.05..=20.0).contains(&n)).ok_or_else(wrong)?;
     }
+    let then = matches!(line.peek(), "then") || line.peek() == ",";
+    let before = line.place();
     let let_go = line.take(&["then", "let", "go"]) || line.take(&[",", "then", "let", "go"]);
-    if !let_go && !line.take(&["then", "stay"]) {
-        line.take(&[",", "then", "stay"]);
+    if !let_go && !line.take(&["then", "stay"]) && !line.take(&[",", "then", "stay"]) && then && (line.take(&["then"]) || line.take(&[",", "then"])) {
+        let what = format!("\"then {}\" is not understood at the end of a sweep", line.peek());
+        return Err(Fault::new(&before, what, "write \"then let go\", or \"then stay\""));
     }
     Ok(Action::Sweep { sound, at, property: *property, to, over, curve, let_go })
 }

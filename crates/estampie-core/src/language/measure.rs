@@ -144,6 +144,13 @@ pub fn parse(file: &str, line: u32, text: &str) -> Parsed<Measure> {
             "write distance to, bearing of, speed of, turning of, approach of, height of, \"count of KIND within 20 m\", \"walls ahead within 8 m\", rate of, or time since",
         ));
     };
+    for (measured, wrong, right) in
+        [("distance", "of", "to"), ("distance", "from", "to"), ("bearing", "to", "of"), ("speed", "to", "of"), ("approach", "to", "of")]
+    {
+        if measure.to_string() == measured && cursor.peek() == wrong {
+            return Err(cursor.fault(format!("\"{measured} {wrong}\" is not understood"), format!("write \"{measured} {right}\" and the emitter's name")));
+        }
+    }
     cursor.end("nothing follows what is measured")?;
     Ok(measure)
 }
@@ -194,7 +201,7 @@ mod tests {
         ] {
             assert_eq!(parse("game.toml", 1, text).unwrap().to_string(), text);
         }
-        assert!(parse("game.toml", 3, "distance from eel").unwrap_err().to_string().starts_with("game.toml:3:10: \"from\" is not understood"));
+        assert!(parse("game.toml", 3, "distance from eel").unwrap_err().to_string().starts_with("game.toml:3:10: \"distance from\" is not understood"));
         assert!(parse("game.toml", 3, "weather").unwrap_err().what.contains("nothing that can be measured"));
         assert!(parse("game.toml", 3, "count of shrimp within x").is_err());
     }

@@ -229,6 +229,9 @@ fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
     if cursor.take(&["remove"]) {
         return Ok(StepAction::Remove(cursor.name("the name of an emitter")?));
     }
+    if cursor.take(&["listener", "walks"]) || cursor.take(&["listener", "goes"]) {
+        return Err(cursor.fault("the listener does not walk by himself here", "write \"walk listener to 4, 12 at 1.4 m/s\""));
+    }
     if cursor.take(&["listener"]) {
         return Ok(StepAction::Place(placing(cursor, None, None)?));
     }
@@ -253,8 +256,23 @@ fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
         return Ok(StepAction::Place(placing(cursor, Some(emitter), kind)?));
     }
     let subject = cursor.name("a state, a parameter, \"listener\", \"walk\", \"emitter\", \"send\" or \"end\"")?;
+    if cursor.done() {
+        return Err(cursor.fault(
+            format!("it is not said what {subject} does"),
+            format!("write \"send {subject}\" if it is an event; \"is VALUE\" after a state, a number after a parameter"),
+        ));
+    }
+    if cursor.peek() == "walks" || cursor.peek() == "goes" {
+        return Err(cursor.fault(format!("\"{subject} {}\" is not understood", cursor.peek()), format!("write \"walk {subject} to 4, 12 at 1.4 m/s\"")));
+    }
     if cursor.take(&["on"]) {
         let emitter = cursor.name("the name of an emitter")?;
+        if cursor.done() {
+            return Err(cursor.fault(
+                format!("it is not said what {subject} is on {emitter}"),
+                format!("write \"send {subject} on {emitter}\" if it is an event, or a number"),
+            ));
+        }
         return Ok(StepAction::ParameterOn(subject, emitter, number_with_unit(cursor)?));
     }
     if cursor.take(&["is"]) {
@@ -446,7 +464,7 @@ mod tests {
         let (kept, faults) = parse("p.play", "0.0 depth\n-1 send a\n2 send\n3 depth 0 to 4\n4 depth 40 m\n5 depth 0 m to 4 m over 2 s\n");
         let told: Vec<String> = faults.iter().map(ToString::to_string).collect();
         assert_eq!(kept.steps().len(), 2, "{told:?}");
-        assert!(told[0].starts_with("p.play:1:10: the line ends where"), "{told:?}");
+        assert!(told[0].starts_with("p.play:1:10: it is not said what depth does"), "{told:?}");
         assert!(told[1].starts_with("p.play:2:1: -1 is not a time"), "{told:?}");
         assert!(told[2].starts_with("p.play:3:7: the line ends where an event should stand"), "{told:?}");
         assert!(told[3].contains("\"over\""), "{told:?}");

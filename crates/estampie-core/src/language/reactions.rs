@@ -302,6 +302,8 @@ pub fn parse(file: &str, text: &str) -> (Vec<Reaction>, Vec<Fault>) {
     // Whether actions belong to the last reaction; not after a head that could not be read.
     let mut open = false;
     let mut head_failed = false;
+    // Lines of reactions that an action was written for, if not as it should be.
+    let mut tried: Vec<u32> = Vec::new();
     for (at, row) in text.lines().enumerate() {
         let mut line = Cursor::new(file, at as u32 + 1, row);
         if line.done() {
@@ -320,7 +322,10 @@ pub fn parse(file: &str, text: &str) -> (Vec<Reaction>, Vec<Fault>) {
                 }
                 Ok(_) if head_failed => {}
                 Ok(_) => faults.push(Fault::new(&place, "this action belongs to no reaction", "write a line \"When …\" above it, at the left edge")),
-                Err(fault) => faults.push(fault),
+                Err(fault) => {
+                    tried.extend(list.last().filter(|_| open).map(|r| r.place.0.line));
+                    faults.push(fault);
+                }
             }
         } else {
             match head(&mut line) {
@@ -336,7 +341,7 @@ pub fn parse(file: &str, text: &str) -> (Vec<Reaction>, Vec<Fault>) {
             }
         }
     }
-    for reaction in list.iter().filter(|r| r.actions.is_empty()) {
+    for reaction in list.iter().filter(|r| r.actions.is_empty() && !tried.contains(&r.place.0.line)) {
         faults.push(Fault::new(
             &reaction.place.0,
             "this reaction does nothing",
@@ -399,7 +404,52 @@ fn trigger(line: &mut Cursor<'_>) -> Parsed<Trigger> {
         let (number, unit) = number_with_unit(line)?;
         return Ok(Trigger::Crosses(subject, rises, number, unit));
     }
+    if let Some(wrong) = almost(line, &subject) {
+        return Err(wrong);
+    }
     Ok(Trigger::Event(subject))
+}
+
+/// Signs for comparisons, with the words that are meant.
+const SIGNS: [(&str, &str); 8] =
+    [("<=", "at most"), (">=", "at least"), ("≤", "at most"), ("≥", "at least"), ("<", "under"), (">", "over"), ("==", "is"), ("=", "is")];
+
+/// The words for a sign at the front of a token, with what follows it in the same token.
+fn sign(token: &str) -> Option<(&'static str, &str)> {
+    SIGNS.iter().find_map(|(sign, word)| Some((*word, token.strip_prefix(sign)?)))
+}
+
+/// The fault of a head that compares where it should say when the comparison comes to hold.
+fn almost(line: &mut Cursor<'_>, subject: &Word) -> Option<Fault> {
+    let place = line.place();
+    let (words, inside) = match sign(line.peek()) {
+        Some((words, inside)) => (words, inside.to_owned()),
+        None => {
+            let words = ["over", "under", "is", "at least", "at most", "between"].into_iter().find(|w| {
+                let words: Vec<&str> = w.split(' ').collect();
+                line.take(&words)
+            })?;
+            (words, String::new())
+        }
+    };
+    if sign(line.peek()).is_some() {
+        let taken = line.peek().to_owned();
+        line.take(&[&taken]);
+    }
+    let mut value = inside;
+    while !matches!(line.peek(), "" | "and" | "otherwise" | "once" | "for" | "at" | "every" | ",") {
+        let word = line.peek().to_owned();
+        line.take(&[&word]);
+        value = if value.is_empty() { word } else { format!("{value} {word}") };
+    }
+    let value = if value.is_empty() { "0.5".to_owned() } else { value };
+    let mend = match words {
+        "is" => format!("write \"When {subject} becomes {value}\""),
+        "over" => format!("write \"When {subject} becomes over {value}\", or \"{subject} rises over {value}\" for each way up through it"),
+        "under" => format!("write \"When {subject} becomes under {value}\", or \"{subject} falls under {value}\" for each way down through it"),
+        _ => format!("write \"When {subject} becomes {words} {value}\""),
+    };
+    Some(Fault::new(&place, format!("a reaction is called when something comes to hold, not as long as {subject} is so"), mend))
 }
 
 /// The least time from one beat of a clock to the next, in seconds: fifty a second.
@@ -459,6 +509,11 @@ fn condition(line: &mut Cursor<'_>) -> Parsed<Condition> {
         Some(test) => test,
         None if line.take(&["is", "not"]) => Test::IsNot(value(line, "a value")?),
         None if line.take(&["is"]) => Test::Is(value(line, "a value")?),
+        None if sign(line.peek()).is_some() => {
+            let (words, inside) = sign(line.peek()).unwrap_or_default();
+            let what = format!("\"{}\" is not understood", line.peek());
+            return Err(line.fault(what, format!("write \"{subject} {words} {}\"", if inside.is_empty() { "…" } else { inside })));
+        }
         None => {
             let mend = "write over, under, at least, at most, between, is, or is not";
             return Err(line.fault(format!("it is not said what {subject} is tested for"), mend));
@@ -657,6 +712,8 @@ mod tests {
         assert!(told[2].starts_with("reactions.est:5:18: 700 is not a chance"), "{told:?}");
         assert!(told[3].starts_with("reactions.est:6:15: \"soon\" stands where a time"), "{told:?}");
         assert!(told[4].starts_with("reactions.est:7:1: a reaction begins with \"When\""), "{told:?}");
-        assert!(told[5].contains("does nothing"), "{told:?}");
+        // What was tried is a mistake of its own; only what nothing was written for does nothing.
+        assert_eq!(told.len(), 5, "{told:?}");
+        assert!(parse("r", "When a\nWhen b\n  play c\n").1[0].to_string().starts_with("r:1:1: this reaction does nothing"));
     }
 }

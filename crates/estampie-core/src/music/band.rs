@@ -29,6 +29,8 @@ struct Course {
     before: Line,
     pattern: u16,
     next: usize,
+    /// The next movement of the wheel.
+    bend: usize,
     /// The frame of the next note and its length in frames, once worked out.
     due: Option<(u64, u64)>,
 }
@@ -54,8 +56,11 @@ pub(crate) struct Band {
     /// No note begins from this frame on.
     until: u64,
     draws: Stream,
-    /// Its tones, each with the pitch as written.
-    tones: Vec<(u8, u8)>,
+    /// Its tones, each with the pitch that it began with and its note.
+    tones: Vec<(u8, f32, Note)>,
+    /// How far each channel is bent, in semitones, and whether any has been.
+    wheels: [f32; 16],
+    bent: bool,
     out: [[f32; BLOCK]; 2],
     /// Whether its two sides differ.
     wide: bool,
@@ -70,6 +75,8 @@ impl Band {
             until: u64::MAX,
             draws: Stream::new(0, NameKey::NONE, 0),
             tones: Vec::with_capacity(MOST_OF_BAND),
+            wheels: [0.0; 16],
+            bent: false,
             out: [[0.0; BLOCK]; 2],
             wide: false,
         }
@@ -80,6 +87,7 @@ impl Band {
         (self.used, self.course, self.next, self.until, self.wide) = (true, None, None, u64::MAX, false);
         self.draws = Stream::new(seed, key.with(pass), 7);
         self.tones.clear();
+        (self.wheels, self.bent) = ([0.0; 16], false);
         self.out = [[0.0; BLOCK]; 2];
     }
 
@@ -92,7 +100,7 @@ impl Band {
     /// frames, since the pass itself begins on the frame nearest to its moment.
     pub(crate) fn follow(&mut self, (pass, line): (u64, Line), section: &Section, pattern: u16, notes: &[Note], frame: u64) {
         let next = notes.partition_point(|n| nearest(line.moment(section, n.at)) < frame);
-        let course = Course { pass, line, before: line, pattern, next, due: None };
+        let course = Course { pass, line, before: line, pattern, next, bend: 0, due: None };
         if self.course.is_none() { self.course = Some(course) } else { self.next = Some(course) }
     }
 
@@ -113,7 +121,7 @@ impl Band {
         for course in [&mut self.course, &mut self.next].into_iter().flatten() {
             course.pattern = course.pattern.min(notes.patterns.len().saturating_sub(1) as u16);
             let list = notes.patterns.get(usize::from(course.pattern)).map_or(&[][..], |p| p);
-            course.due = None;
+            (course.due, course.bend) = (None, 0);
             course.next = list.partition_point(|n| nearest(course.line.moment(section, n.at)) < frame);
         }
     }
@@ -130,7 +138,7 @@ impl Band {
 
     /// All of its tones make room.
     pub(crate) fn hush(&mut self, tones: &mut [Tone]) {
-        for (slot, _) in &self.tones {
+        for (slot, ..) in &self.tones {
             if !tones[usize::from(*slot)].leaves() {
                 tones[usize::from(*slot)].hush(0);
             }
@@ -139,7 +147,7 @@ impl Band {
 
     /// Lets its tones go on unheard until they are gone.
     pub(crate) fn drain(&mut self, tones: &mut [Tone], rate: u32, mut retire: impl FnMut(Arc<Clip>) -> Option<Arc<Clip>>) {
-        self.tones.retain(|(slot, _)| {
+        self.tones.retain(|(slot, ..)| {
             let tone = &mut tones[usize::from(*slot)];
             tone.render(&mut [[0.0; BLOCK]; 2], rate);
             if !tone.gone() {
@@ -173,6 +181,7 @@ impl Band {
         self.wide |= instrument.is_some_and(Instrument::wide);
         let end = frame + BLOCK as u64;
         if let (Some(notes), Some(instrument)) = (notes, instrument) {
+            self.turn_wheels(notes, section, end);
             while let Some((note, moment, length)) = self.next_note(notes, section, end) {
                 let drawn = self.draws.unit();
                 if note.needs <= manner.density && drawn < note.chance && note.velocity > 0 {
@@ -181,10 +190,11 @@ impl Band {
             }
         }
         let mut at = 0;
-        while let Some((slot, written)) = self.tones.get(at).copied() {
+        while let Some((slot, began, note)) = self.tones.get(at).copied() {
             let tone = &mut tones[usize::from(slot)];
-            if manner.glides {
-                tone.bend(f32::from(written) + manner.moved);
+            if manner.glides || self.bent {
+                let pitch = if manner.glides { f32::from(note.pitch) + manner.moved } else { began };
+                tone.bend(pitch + self.wheels[usize::from(note.channel & 15)]);
             }
             tone.render(&mut self.out, rate);
             let mut kept = !tone.gone();
@@ -198,6 +208,22 @@ impl Band {
             } else {
                 self.tones.swap_remove(at);
             }
+        }
+    }
+
+    /// Moves the wheels by what lies before `end`.
+    fn turn_wheels(&mut self, notes: &Notes, section: &Section, end: u64) {
+        let Some(course) = self.course.as_mut() else { return };
+        let bends = notes.bends.get(usize::from(course.pattern)).map_or(&[][..], |b| b);
+        if course.bend == 0 && self.bent {
+            self.wheels = [0.0; 16];
+        }
+        while let Some(bend) = bends.get(course.bend) {
+            if nearest(course.line.moment(section, bend.at)) >= end {
+                break;
+            }
+            self.wheels[usize::from(bend.channel & 15)] = bend.semitones;
+            (self.bent, course.bend) = (true, course.bend + 1);
         }
     }
 
@@ -231,7 +257,7 @@ impl Band {
             Some(mode) => within(mode, i32::from(note.pitch), manner.moved.round() as i32) as f32,
             None => f32::from(note.pitch) + manner.moved,
         };
-        let sounding = self.tones.iter().filter(|(slot, _)| !tones[usize::from(*slot)].leaves()).count();
+        let sounding = self.tones.iter().filter(|(slot, ..)| !tones[usize::from(*slot)].leaves()).count();
         if sounding >= instrument.polyphony as usize {
             // One that has been let go makes room; of those that are held none that has just begun (the notes of a chord are
             // one stroke), then the softest, then the oldest.
@@ -240,7 +266,7 @@ impl Band {
                 let tone = &tones[usize::from(slot)];
                 (!tone.let_go_already(), tone.age() < young, tone.loudness(rate), std::cmp::Reverse(tone.age()))
             };
-            let sounding = self.tones.iter().map(|(slot, _)| *slot).filter(|slot| !tones[usize::from(*slot)].leaves());
+            let sounding = self.tones.iter().map(|(slot, ..)| *slot).filter(|slot| !tones[usize::from(*slot)].leaves());
             let weakest = sounding.min_by(|a, b| {
                 let (a, b) = (rank(*a), rank(*b));
                 (a.0, a.1).cmp(&(b.0, b.1)).then(a.2.total_cmp(&b.2)).then(a.3.cmp(&b.3))
@@ -256,7 +282,8 @@ impl Band {
         let Some(free) = tones.iter().position(|t| t.gone() && !t.holds_clip()) else { return };
         let clip = instrument.take(pitch);
         let seed = (self.draws.unit() * 16_777_216.0) as u32 + 1;
-        tones[free].start(&instrument.patch, pitch, f32::from(note.velocity) / 127.0, wait, length.max(64), seed, clip, rate);
-        self.tones.push((free as u8, note.pitch));
+        let wheel = self.wheels[usize::from(note.channel & 15)];
+        tones[free].start(&instrument.patch, pitch + wheel, f32::from(note.velocity) / 127.0, wait, length.max(64), seed, clip, rate);
+        self.tones.push((free as u8, pitch, note));
     }
 }

@@ -53,6 +53,11 @@ impl Turn {
         Turn { re: length, im: 0.0, cos: angle.cos(), sin: angle.sin(), fade }
     }
 
+    /// Turns by another angle from here on.
+    fn tune(&mut self, angle: f32) {
+        (self.sin, self.cos) = angle.sin_cos();
+    }
+
     fn next(&mut self) -> f32 {
         let (re, im) = (self.re, self.im);
         (self.re, self.im) = ((re * self.cos - im * self.sin) * self.fade, (re * self.sin + im * self.cos) * self.fade);
@@ -146,6 +151,8 @@ pub struct Tone {
     /// Where it is in its recording, in 32.32 fixed point.
     position: u64,
     hushed: bool,
+    /// The pitch that its partials are tuned to.
+    tuned: f32,
     /// Its gains to the left and to the right; in the middle 1.
     sides: [f32; 2],
     /// The gains of the oscillators of drone and synth.
@@ -177,6 +184,7 @@ impl Tone {
             root: 60.0,
             position: 0,
             hushed: false,
+            tuned: 60.0,
             sides: [1.0; 2],
             others: [[1.0; 2]; 3],
         }
@@ -283,11 +291,10 @@ impl Tone {
     fn stand(&mut self, pitch: f32) {
         let width = self.patch.width;
         let gains = |place: f32| {
-            let place = place + self.patch.pan;
             let (right, left) = ((place.clamp(-1.0, 1.0) + 1.0) * PI / 4.0).sin_cos();
             if place == 0.0 { [1.0; 2] } else { [left, right].map(|g| g * std::f32::consts::SQRT_2) }
         };
-        self.sides = gains(width * (pitch - MIDDLE) / TO_THE_SIDE);
+        self.sides = gains(self.patch.pan + width * (pitch - MIDDLE) / TO_THE_SIDE);
         self.others = [gains(0.0), gains(-width), gains(width)];
         if self.patch.kind == Kind::Synth {
             self.others[0] = gains(width);
@@ -329,7 +336,17 @@ impl Tone {
         self.at = period;
     }
 
+    /// Tunes a bell that is bent.
+    fn tune_bell(&mut self, rate: f32) {
+        self.tuned = self.pitch;
+        let root = frequency(self.pitch);
+        for (turn, (ratio, _)) in self.turns.iter_mut().zip(BELL) {
+            turn.tune(TAU * (root * ratio / rate).min(0.45));
+        }
+    }
+
     fn strike_bell(&mut self, rate: f32) {
+        self.tuned = self.pitch;
         let root = frequency(self.pitch);
         for (turn, (ratio, strength)) in self.turns.iter_mut().zip(BELL) {
             let partial = root * ratio;
@@ -345,6 +362,9 @@ impl Tone {
     pub fn render(&mut self, out: &mut [[f32; BLOCK]; 2], rate: u32) {
         let rate = rate as f32;
         let hertz = frequency(self.pitch);
+        if self.tuned != self.pitch && self.patch.kind == Kind::Bells {
+            self.tune_bell(rate);
+        }
         let slow = self.slow(rate, hertz);
         let rise = 1.0 / (self.patch.attack * rate).max(1.0);
         let (decay, release) = (coefficient(self.patch.decay, rate), coefficient(self.patch.release, rate));
@@ -459,7 +479,7 @@ impl Tone {
     /// A low-pass of both sides; one that has no width is filtered once.
     fn both_sides(&mut self, sides: [f32; 2], g: f32, k: f32) -> [f32; 2] {
         let left = self.filters[0].next(sides[0], g, k).0;
-        if self.patch.width == 0.0 && self.patch.pan == 0.0 { [left; 2] } else { [left, self.filters[1].next(sides[1], g, k).0] }
+        if self.patch.width == 0.0 { [left; 2] } else { [left, self.filters[1].next(sides[1], g, k).0] }
     }
 
     fn drum(&mut self, slow: &Slow) -> f32 {

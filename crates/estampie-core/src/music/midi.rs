@@ -3,6 +3,7 @@
 use super::exact::Beats;
 use super::map::Metre;
 use midly::{Format, MetaMessage, MidiMessage, Smf, Timing, TrackEventKind};
+use std::collections::BTreeMap;
 
 /// A note of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -15,16 +16,59 @@ pub struct ScoreNote {
     pub pitch: u8,
     /// How hard it is struck, 1 to 127.
     pub velocity: u8,
+    /// The channel it came on, from 0: its pitch bends with that one's wheel.
+    pub channel: u8,
+}
+
+/// The pitch wheel of a channel is moved.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bend {
+    /// Where, in quarter notes from the file's start.
+    pub at: Beats,
+    /// The channel, from 0.
+    pub channel: u8,
+    /// Semitones by which its notes are bent from here on.
+    pub semitones: f32,
 }
 
 /// A track of a file; of a file of format 0, the notes of one channel.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Track {
     /// Its name; `track 2` or `channel 10` if it has none.
     pub name: String,
-    /// Its notes, by position and then pitch.
+    /// Its notes, by position and then pitch. One that is let go while the pedal is down lasts until the pedal comes up.
     pub notes: Vec<ScoreNote>,
+    /// How the pitch wheel is moved, by position.
+    pub bends: Vec<Bend>,
 }
+
+/// The wheel and the pedal of a channel while a track is read.
+#[derive(Debug, Clone, Copy)]
+struct Channel {
+    /// Whether the sustain pedal is down.
+    pedal: bool,
+    /// How far the wheel reaches to either side, in semitones; 2 until the file says otherwise.
+    reach: f32,
+    /// The registered parameter that is being set: 0 is the wheel's reach (RP-001).
+    parameter: (u8, u8),
+    /// Where the wheel is, −1 to 1.
+    wheel: f32,
+}
+
+const AT_REST: Channel = Channel { pedal: false, reach: 2.0, parameter: (127, 127), wheel: 0.0 };
+
+/// Controllers that have a name of their own in the standard and are not taken.
+const CONTROLLERS: [(u8, &str); 9] = [
+    (1, "modulation"),
+    (5, "portamento time"),
+    (7, "volume"),
+    (10, "pan"),
+    (11, "expression"),
+    (65, "portamento"),
+    (67, "soft pedal"),
+    (91, "reverb send"),
+    (93, "chorus send"),
+];
 
 /// A file.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -37,6 +81,8 @@ pub struct Score {
     pub metres: Vec<(Beats, Metre)>,
     /// The position of the last event.
     pub length: Beats,
+    /// What the file holds besides, which is not taken, and how often.
+    pub ignored: BTreeMap<String, u32>,
 }
 
 impl Score {
@@ -70,8 +116,10 @@ impl Score {
         let mut name = String::new();
         let mut ticks = 0i64;
         let mut channels: Vec<Track> = (0..if by_channel { 16 } else { 1 }).map(|_| Track::default()).collect();
-        // Notes that sound: channel, pitch, where they began, and their place in the track.
+        // Notes that sound: channel, pitch, and their place in the track; and those that only the pedal holds.
         let mut open: Vec<(u8, u8, usize, usize)> = Vec::new();
+        let mut held: Vec<(u8, u8, usize, usize)> = Vec::new();
+        let mut wheels = [AT_REST; 16];
         for event in events {
             ticks += i64::from(event.delta.as_int());
             let at = Beats::new(ticks, division);
@@ -86,25 +134,58 @@ impl Score {
                 }
                 TrackEventKind::Midi { channel, message } => {
                     let track = if by_channel { usize::from(channel.as_int()) } else { 0 };
+                    let channel = channel.as_int();
+                    let wheel = &mut wheels[usize::from(channel)];
                     let (pitch, velocity) = match message {
                         MidiMessage::NoteOn { key, vel } => (key.as_int(), vel.as_int()),
                         MidiMessage::NoteOff { key, .. } => (key.as_int(), 0),
-                        _ => continue,
+                        MidiMessage::PitchBend { bend } => {
+                            wheel.wheel = bend.as_f32();
+                            channels[track].bends.push(Bend { at, channel, semitones: wheel.wheel * wheel.reach });
+                            continue;
+                        }
+                        MidiMessage::Controller { controller, value } => {
+                            let (controller, value) = (controller.as_int(), value.as_int());
+                            if controller == 64 {
+                                wheel.pedal = value >= 64;
+                                if !wheel.pedal {
+                                    let_go(&mut held, &mut channels, at, |c, _| c == channel);
+                                }
+                            } else if !wheel.set(controller, value) {
+                                self.ignore(controller_name(controller));
+                            } else if matches!(controller, 6 | 38) && wheel.wheel != 0.0 {
+                                channels[track].bends.push(Bend { at, channel, semitones: wheel.wheel * wheel.reach });
+                            }
+                            continue;
+                        }
+                        MidiMessage::ProgramChange { .. } => {
+                            self.ignore("program change".to_owned());
+                            continue;
+                        }
+                        MidiMessage::Aftertouch { .. } | MidiMessage::ChannelAftertouch { .. } => {
+                            self.ignore("aftertouch".to_owned());
+                            continue;
+                        }
                     };
                     if velocity > 0 {
-                        open.push((channel.as_int(), pitch, track, channels[track].notes.len()));
-                        channels[track].notes.push(ScoreNote { at, length: Beats::from_integer(0), pitch, velocity });
-                    } else if let Some(found) = open.iter().position(|(c, p, ..)| (*c, *p) == (channel.as_int(), pitch)) {
-                        let (.., track, note) = open.remove(found);
-                        let note = &mut channels[track].notes[note];
-                        note.length = at - note.at;
+                        // Struck again, what the pedal still holds of it ends.
+                        let_go(&mut held, &mut channels, at, |c, p| (c, p) == (channel, pitch));
+                        open.push((channel, pitch, track, channels[track].notes.len()));
+                        channels[track].notes.push(ScoreNote { at, length: Beats::from_integer(0), pitch, velocity, channel });
+                    } else if let Some(found) = open.iter().position(|(c, p, ..)| (*c, *p) == (channel, pitch)) {
+                        let note = open.remove(found);
+                        held.push(note);
+                        if !wheel.pedal {
+                            let_go(&mut held, &mut channels, at, |c, p| (c, p) == (channel, pitch));
+                        }
                     }
                 }
+                TrackEventKind::SysEx(_) => self.ignore("system exclusive".to_owned()),
                 _ => {}
             }
         }
         let end = Beats::new(ticks, division);
-        for (.., track, note) in open {
+        for (.., track, note) in open.into_iter().chain(held) {
             // A note that is never let go ends with the track.
             let note = &mut channels[track].notes[note];
             note.length = end - note.at;
@@ -118,6 +199,17 @@ impl Score {
             };
             self.tracks.push(track);
         }
+    }
+
+    fn ignore(&mut self, what: String) {
+        *self.ignored.entry(what).or_default() += 1;
+    }
+
+    /// What the file holds that is not taken, in words; empty if there is nothing.
+    #[must_use]
+    pub fn not_taken(&self) -> String {
+        let list: Vec<String> = self.ignored.iter().map(|(what, count)| if *count == 1 { what.clone() } else { format!("{what} ({count} times)") }).collect();
+        list.join(", ")
     }
 
     /// The track of a name.
@@ -136,6 +228,39 @@ impl Score {
         }
         at
     }
+}
+
+impl Channel {
+    /// Takes a controller that sets how far the wheel reaches; false if it is none of those.
+    fn set(&mut self, controller: u8, value: u8) -> bool {
+        let reach = self.parameter == (0, 0);
+        match controller {
+            101 => self.parameter.0 = value,
+            100 => self.parameter.1 = value,
+            // What is not registered is none of ours until a registered one is chosen.
+            98 | 99 => self.parameter = (127, 127),
+            6 if reach => self.reach = f32::from(value) + self.reach.fract(),
+            38 if reach => self.reach = self.reach.trunc() + f32::from(value) / 100.0,
+            _ => return false,
+        }
+        true
+    }
+}
+
+fn controller_name(controller: u8) -> String {
+    CONTROLLERS.iter().find(|(number, _)| *number == controller).map_or_else(|| format!("controller {controller}"), |(_, name)| (*name).to_owned())
+}
+
+/// Ends those of the notes that the pedal holds which are meant.
+fn let_go(held: &mut Vec<(u8, u8, usize, usize)>, channels: &mut [Track], at: Beats, meant: impl Fn(u8, u8) -> bool) {
+    held.retain(|(channel, pitch, track, note)| {
+        let ends = meant(*channel, *pitch);
+        if ends {
+            let note = &mut channels[*track].notes[*note];
+            note.length = at - note.at;
+        }
+        !ends
+    });
 }
 
 #[cfg(test)]

@@ -15,7 +15,7 @@ mod patch;
 pub use instrument::{Tone, frequency};
 pub use line::Line;
 pub use map::{Map, Metre, Point};
-pub use midi::{Score, ScoreNote, Track};
+pub use midi::{Bend, Score, ScoreNote, Track};
 pub use patch::{Kind, Patch, Wave};
 mod plan;
 mod sequencer;

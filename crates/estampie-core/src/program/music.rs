@@ -5,7 +5,7 @@ use crate::assets::Clip;
 use crate::curve::Shape;
 use crate::document::Step;
 use crate::music::exact::{Beats, Frames, wide};
-use crate::music::{Map, Patch, Point};
+use crate::music::{Bend, Map, Patch, Point};
 use crate::names::NameKey;
 use std::sync::Arc;
 
@@ -308,6 +308,8 @@ pub struct Note {
     pub pitch: u8,
     /// 1 to 127.
     pub velocity: u8,
+    /// The channel whose wheel bends it.
+    pub channel: u8,
     /// It is played if the density is at least this, 0 to 1.
     pub needs: f32,
     /// The chance that it is played.
@@ -332,6 +334,8 @@ pub struct Notes {
     pub key: NameKey,
     /// Variations, each with its notes by position.
     pub patterns: Vec<Vec<Note>>,
+    /// How the wheel is moved in each of them, by position from the section's first bar.
+    pub bends: Vec<Vec<Bend>>,
     /// How a variation is chosen.
     pub variation: Variation,
     /// The instrument, by index.

@@ -51,8 +51,8 @@ const MUSIC: &str = "[instrument.i]\nkind = \"plucked string\"\n[instrument.t]\n
 const MUSIC_MODULATION: &str = "[[modulation]]\nfrom = \"depth\"\nmoves = \"piece q tempo\"\ncurve = [\"0 m: 80 %\", \"100 m: 180 %\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"piece q transposition\"\ncurve = [\"0: 0 st\", \"1: 7 st\"]\n";
 
 fn score() -> Score {
-    let note = |i: i64| ScoreNote { at: Beats::new(i, 8), length: Beats::new(1, 4), pitch: 50 + (i * 5 % 40) as u8, velocity: 90 };
-    let track = |name: &str, step: usize| Track { name: name.to_owned(), notes: (0..32).step_by(step).map(note).collect() };
+    let note = |i: i64| ScoreNote { at: Beats::new(i, 8), length: Beats::new(1, 4), pitch: 50 + (i * 5 % 40) as u8, velocity: 90, channel: 0 };
+    let track = |name: &str, step: usize| Track { name: name.to_owned(), notes: (0..32).step_by(step).map(note).collect(), ..Track::default() };
     Score { tracks: vec![track("k", 1), track("l", 3)], ..Score::default() }
 }
 

@@ -4,7 +4,7 @@ use crate::support::{Bench, compile_and_load, level};
 use estampie_core::assets::Loaded;
 use estampie_core::engine::{InputKind, Prepared, What};
 use estampie_core::music::exact::Beats;
-use estampie_core::music::{Metre, Score, ScoreNote, Track};
+use estampie_core::music::{Bend, Metre, Score, ScoreNote, Track};
 use estampie_core::names::NameKey;
 use estampie_core::program::Program;
 use std::sync::Arc;
@@ -37,8 +37,83 @@ fn files_written_by_another_program_are_read_to_the_same_notes_and_times() {
     }
 }
 
+/// A file of format 0 with 480 ticks to a quarter, from events of delta time and bytes.
+fn file(events: &[(u32, &[u8])]) -> Vec<u8> {
+    let mut track = Vec::new();
+    for (delta, bytes) in events {
+        // Variable-length quantities, two bytes at most.
+        if *delta > 127 {
+            track.push(0x80 | (delta >> 7) as u8);
+        }
+        track.push((delta & 127) as u8);
+        track.extend_from_slice(bytes);
+    }
+    track.extend_from_slice(&[0, 0xff, 0x2f, 0]);
+    let mut whole = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk".to_vec();
+    whole.extend_from_slice(&(track.len() as u32).to_be_bytes());
+    whole.extend_from_slice(&track);
+    whole
+}
+
+#[test]
+fn the_pedal_holds_notes_the_wheel_bends_and_what_is_not_taken_is_said() {
+    let score = Score::read(&file(&[
+        (0, &[0xb0, 7, 100]),
+        (0, &[0xc0, 4]),
+        (0, &[0x90, 60, 100]),
+        (240, &[0xb0, 64, 127]),
+        (240, &[0x80, 60, 0]),
+        // Struck again under the pedal, and let go.
+        (480, &[0x90, 60, 90]),
+        (240, &[0x80, 60, 0]),
+        // Another note, still held when the pedal comes up.
+        (0, &[0x90, 64, 80]),
+        (240, &[0xb0, 64, 0]),
+        (480, &[0x80, 64, 0]),
+        // The wheel: a semitone up of two; then its reach is an octave.
+        (0, &[0xe0, 0, 96]),
+        (0, &[0xb0, 101, 0]),
+        (0, &[0xb0, 100, 0]),
+        (0, &[0xb0, 6, 12]),
+        (480, &[0xe0, 0, 0]),
+        (0, &[0xe0, 0, 64]),
+        (0, &[0xd0, 5]),
+        (0, &[0xb0, 7, 90]),
+    ]))
+    .unwrap();
+    let track = &score.tracks[0];
+    let notes: Vec<_> = track.notes.iter().map(|n| (n.pitch, n.at, n.length)).collect();
+    let quarter = |n: i64| Beats::new(n, 2);
+    assert_eq!(notes, [(60, quarter(0), quarter(4)), (60, quarter(4), quarter(2)), (64, quarter(5), quarter(3))]);
+    let bends: Vec<f32> = track.bends.iter().map(|b| b.semitones).collect();
+    assert_eq!(bends, [1.0, 6.0, -12.0, 0.0]);
+    assert_eq!(score.not_taken(), "aftertouch, program change, volume (2 times)");
+}
+
+#[test]
+fn a_note_sounds_as_far_from_its_pitch_as_the_wheel_is_and_a_section_begins_with_where_it_stands() {
+    // Bar 1 is another section's: there the wheel goes to a semitone up and stays; in bar 2 it goes down again on the second beat.
+    let notes = vec![note((4, 1), (4, 1), 69, 127)];
+    let bend = |at: i64, semitones| Bend { at: Beats::from_integer(at), channel: 0, semitones };
+    let bends = vec![bend(2, 1.0), bend(5, -2.0), bend(9, 5.0)];
+    let score = Score { tracks: vec![Track { name: "hits".into(), notes, bends }], length: Beats::from_integer(8), ..Score::default() };
+    let text = PIECE.replace("instrument = \"drum\"\n", "instrument = \"pure\"\nfrom-bar = 2\n").replace("tempo = \"100\"", "tempo = \"60\"");
+    let program = compile_and_load(&[("music/all.toml", &text)], vec![("music/d.mid", Loaded::Score(Arc::new(score)))]);
+    let mut bench = Bench::new(&program, 1);
+    bench.send(0, InputKind::Go { piece: NameKey::of("dance"), section: NameKey::of("a"), on: None });
+    let (out, _) = bench.render(48_000 * 2);
+    // Frequency by rising zeros over half a second.
+    let hertz = |from: usize| {
+        let rises: Vec<usize> = (from..from + 24_000).filter(|i| out[*i] <= 0.0 && out[*i + 1] > 0.0).collect();
+        (rises.len() - 1) as f32 * 48_000.0 / (rises[rises.len() - 1] - rises[0]) as f32
+    };
+    let expected = |semitones: f32| 440.0 * (semitones / 12.0).exp2();
+    assert!((hertz(10_000) - expected(1.0)).abs() < 0.5, "{}", hertz(10_000));
+    assert!((hertz(60_000) - expected(-2.0)).abs() < 0.5, "{}", hertz(60_000));
+}
+
 fn note(at: (i64, i64), length: (i64, i64), pitch: u8, velocity: u8) -> ScoreNote {
-    ScoreNote { at: Beats::new(at.0, at.1), length: Beats::new(length.0, length.1), pitch, velocity }
+    ScoreNote { at: Beats::new(at.0, at.1), length: Beats::new(length.0, length.1), pitch, velocity, channel: 0 }
 }
 
 /// Short drum strokes at given positions, and further tracks.
@@ -47,12 +122,11 @@ fn score(strokes: &[(i64, i64)]) -> Score {
     let busy = (0..16).map(|i| note((i, 4), (1, 16), 72, 127)).collect();
     let chord = (0..12).map(|i| note((0, 1), (4, 1), 40 + 3 * i, 100)).collect();
     let held = vec![note((0, 1), (3, 1), 69, 127)];
-    let track = |name: &str, notes| Track { name: name.to_owned(), notes };
+    let track = |name: &str, notes| Track { name: name.to_owned(), notes, ..Track::default() };
     Score {
         tracks: vec![track("hits", hits), track("busy", busy), track("chord", chord), track("held", held)],
-        tempos: Vec::new(),
-        metres: Vec::new(),
         length: Beats::from_integer(8),
+        ..Score::default()
     }
 }
 
@@ -82,7 +156,7 @@ fn a_chord_that_takes_the_place_of_another_is_whole() {
     for kind in ["plucked string", "bells", "synth", "bowed string", "drone"] {
         let chord = |at: (i64, i64), from: u8, velocity: u8| (0..4).map(move |i| note(at, (4, 1), from + 4 * i, velocity));
         let notes = chord((0, 1), 50, 127).chain(chord((1, 1), 53, 60)).chain(chord((2, 1), 49, 90)).collect();
-        let score = Score { tracks: vec![Track { name: "hits".into(), notes }], tempos: Vec::new(), metres: Vec::new(), length: Beats::from_integer(8) };
+        let score = Score { tracks: vec![Track { name: "hits".into(), notes, ..Track::default() }], length: Beats::from_integer(8), ..Score::default() };
         let text =
             PIECE.replace("kind = \"frame drum\"\nattack = \"0 s\"\ndecay = \"30 ms\"\nrelease = \"10 ms\"", &format!("kind = \"{kind}\"\npolyphony = 4"));
         let program = compile_and_load(&[("music/all.toml", &text)], vec![("music/d.mid", Loaded::Score(Arc::new(score)))]);

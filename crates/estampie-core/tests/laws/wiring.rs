@@ -450,6 +450,47 @@ fn something_is_done_some_time_after_an_event_if_it_did_not_come_again() {
 }
 
 #[test]
+fn what_people_write_from_habit_is_told_with_what_is_meant() {
+    let game = format!(
+        "{}[states.place]\nvalues = [\"street\", \"cave\"]\n[parameters.near]\nmeasure = \"distance of hound\"\n",
+        GAME.replace("[emitters]\n", "[emitters]\nhound = \"barks\"\n")
+    );
+    let mix = "[snapshots.wet]\nwhile = \"cave\"\n";
+    let only = |reactions: &str, sounds: &str, playthrough: &str, game: &str, mix: &str| {
+        let sounds = format!("{A}{sounds}");
+        let files =
+            [("game.toml", game), ("sounds/all.toml", sounds.as_str()), ("reactions.est", reactions), ("playthroughs/p.play", playthrough), ("mix.toml", mix)];
+        compile_with(&files).1.join("\n")
+    };
+    let plain = game.replace("[parameters.near]\nmeasure = \"distance of hound\"\n", "");
+    for (reactions, sounds, playthrough, fix) in [
+        ("When strain < 0.5\n  play a\n", "", "", "\"When strain becomes under 0.5\", or \"strain falls under 0.5\""),
+        ("When strain over 0.3 and deck is plank\n  play a\n", "", "", "\"When strain becomes over 0.3\", or \"strain rises over 0.3\""),
+        ("When depth >= 30 m\n  play a\n", "", "", "\"When depth becomes at least 30 m\""),
+        ("When deck is grate\n  play a\n", "", "", "\"When deck becomes grate\""),
+        ("When deck == grate\n  play a\n", "", "", "\"When deck becomes grate\""),
+        ("When hit and strain > 0.5\n  play a\n", "", "", "\"strain over"),
+        ("When hit\n  sweep a level to -6 dB over 1 s then stop\n", "", "", "then let go"),
+        ("When hit\n  play a at houd\n", "", "", "hound?"),
+        ("When hit\n  play a at cellar-door\n", "", "", "below [emitters]: cellar-door ="),
+        ("When deck becomes plnk\n  play a\n", "", "", "plank? Its values are plank, grate, silt"),
+        ("When deck becomes water\n  play a\n", "", "", "one of its values: plank, grate, silt"),
+        ("", "[b]\ntakes = [\"audio/one.wav\"]\nrepeat = { every = \"5..10 ms\" }\n", "", "20 ms or more"),
+        ("", "", "0.2 hit\n", "send hit"),
+        ("", "", "0.2 hit on hound\n", "send hit on hound"),
+        ("", "", "0.2 listener walks to 3, 4\n", "walk listener to"),
+        ("", "", "0.2 hound walks to 3, 4\n", "walk hound to"),
+    ] {
+        let told = only(reactions, sounds, playthrough, &plain, "");
+        assert!(told.lines().count() == 1 && told.contains(fix), "{reactions}{sounds}{playthrough}: {told}");
+    }
+    let told = only("", "", "", &game, mix);
+    assert!(told.contains("distance to"), "{told}");
+    let told = only("", "", "", &plain, mix);
+    assert!(told.lines().count() == 1 && told.contains("place is cave"), "{told}");
+}
+
+#[test]
 fn clocks_that_cannot_be_are_faults_with_a_fix() {
     let faults = |head: &str| compile_with(&[("sounds/all.toml", A), ("reactions.est", &format!("{head}\n  play a\n"))]).1;
     for (head, what, fix) in [

@@ -165,6 +165,9 @@ fn check(folder: &Path) -> Result<(), Failure> {
             document.modulations.len(),
             document.playthroughs.len()
         );
+        for passed in estampie_core::survey::passed_by(document) {
+            tell(&format!("note: {passed}"));
+        }
         listen(&loaded)
     } else {
         let count = loaded.faults.len();

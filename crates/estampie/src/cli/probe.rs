@@ -1,13 +1,25 @@
-//! `estampie probe FILE…`: facts of audio files.
+//! `estampie probe FILE…`: facts of audio files, and of MIDI files.
 
 use super::Failure;
 use super::output::{out, tell};
 use estampie_core::assets::{Facts, decode, facts};
+use estampie_core::music::Score;
+use estampie_core::music::exact::Beats;
 use std::path::PathBuf;
 
 pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {
     let mut failed = 0;
     for file in files {
+        if file.extension().is_some_and(|e| e.eq_ignore_ascii_case("mid") || e.eq_ignore_ascii_case("midi")) {
+            match read_score(file) {
+                Ok(score) => print_score(&file.display().to_string(), &score, json),
+                Err(error) => {
+                    failed += 1;
+                    tell(&format!("{}: {error}", file.display()));
+                }
+            }
+            continue;
+        }
         match decode(file) {
             Ok(decoded) => {
                 let facts = facts(&decoded);
@@ -24,6 +36,36 @@ pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {
         }
     }
     if failed == 0 { Ok(()) } else { Err(Failure::Fault(format!("{failed} of {} files cannot be played", files.len()))) }
+}
+
+fn read_score(file: &std::path::Path) -> Result<Score, String> {
+    let about = std::fs::metadata(file).map_err(|e| e.to_string())?;
+    if !about.is_file() {
+        return Err("this is no file that can be read to its end".into());
+    }
+    Score::read(&std::fs::read(file).map_err(|e| e.to_string())?)
+}
+
+fn print_score(name: &str, score: &Score, json: bool) {
+    let quarters = |at: Beats| *at.numer() as f64 / *at.denom() as f64;
+    let tempo = |microseconds: u32| 60e6 / f64::from(microseconds.max(1));
+    if json {
+        let tracks: Vec<_> = score.tracks.iter().map(|t| serde_json::json!({ "name": t.name, "notes": t.notes.len(), "bends": t.bends.len() })).collect();
+        let tempos: Vec<_> = score.tempos.iter().map(|(at, us)| serde_json::json!({ "quarter": quarters(*at), "tempo": tempo(*us) })).collect();
+        let line = serde_json::json!({ "file": name, "quarters": quarters(score.length), "tracks": tracks, "tempos": tempos, "not-taken": score.ignored });
+        return out!("{line}");
+    }
+    out!("{name}");
+    out!("  length      {:.2} quarter notes", quarters(score.length));
+    for track in &score.tracks {
+        let bends = if track.bends.is_empty() { String::new() } else { format!(", the wheel is moved {} times", track.bends.len()) };
+        out!("  track       {}: {} notes{bends}", track.name, track.notes.len());
+    }
+    for (at, microseconds) in &score.tempos {
+        out!("  tempo       {:.2} from quarter note {:.2} on (a section has its own)", tempo(*microseconds), quarters(*at));
+    }
+    let not_taken = score.not_taken();
+    out!("  not taken   {}", if not_taken.is_empty() { "nothing: all of it is" } else { &not_taken });
 }
 
 fn level(value: f64, unit: &str) -> String {

@@ -206,6 +206,12 @@ impl App {
         &self.rehearsal.program
     }
 
+    /// What a MIDI file holds that is not taken, in words, if there is anything.
+    pub(crate) fn not_taken(&self, file: &str) -> Option<String> {
+        let score = self.assets.score(file)?.as_ref().ok()?;
+        Some(score.not_taken()).filter(|text| !text.is_empty())
+    }
+
     /// Files that are loaded, and all that were asked for, until the engine has them all.
     pub(crate) fn loading(&self) -> Option<(usize, usize)> {
         let adopted = || !self.rehearsal.player.held() && self.rehearsal.status_program().is_some_and(|p| p.sounds.iter().all(|s| !s.loading));

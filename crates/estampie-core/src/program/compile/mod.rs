@@ -112,6 +112,7 @@ impl Compiler<'_> {
         self.mix();
         self.music();
         self.modulations();
+        self.look_at_repeats();
         self.world();
         self.tempos();
         self.reactions();

@@ -3,7 +3,7 @@
 use super::Compiler;
 use crate::document::{ChanceOf, NotesDoc, did_you_mean};
 use crate::music::exact::Beats;
-use crate::music::{Kind, Map, Score};
+use crate::music::{Bend, Kind, Map, Score};
 use crate::names::NameKey;
 use crate::program::{Instrument, Note, Notes, Section, Variation};
 use crate::units::split_number;
@@ -53,7 +53,7 @@ impl Compiler<'_> {
             }
             Some(Ok(score)) => Arc::clone(score),
         };
-        let mut patterns = Vec::new();
+        let (mut patterns, mut bends) = (Vec::new(), Vec::new());
         for track in &doc.tracks {
             if score.track(&track.value).is_none() {
                 let mend = did_you_mean(&track.value, score.tracks.iter().map(|t| t.name.as_str()), "write the name of one of its tracks");
@@ -61,9 +61,10 @@ impl Compiler<'_> {
                 continue;
             }
             patterns.push(pattern(&score, &track.value, section, doc));
+            bends.push(bends_of(&score, &track.value, section, doc));
         }
         let variation = self.variation(doc, patterns.len())?;
-        self.program.music.notes.push(Notes { key, patterns, variation, instrument: instrument? as u32, density: doc.density.0 });
+        self.program.music.notes.push(Notes { key, patterns, bends, variation, instrument: instrument? as u32, density: doc.density.0 });
         Some(self.program.music.notes.len() as u32 - 1)
     }
 
@@ -119,10 +120,27 @@ fn pattern(score: &Score, track: &str, section: &Section, doc: &NotesDoc) -> Vec
         });
         let chance = chances.map(|c| c.chance).fold(1.0, f32::min);
         let needs = weakness(&section.map, at, (bar, beat, within), note.velocity);
-        notes.push(Note { at, length: note.length, pitch: note.pitch, velocity: note.velocity, needs, chance });
+        notes.push(Note { at, length: note.length, pitch: note.pitch, velocity: note.velocity, channel: note.channel, needs, chance });
     }
     notes.sort_by_key(|n| (n.at, n.pitch));
     notes
+}
+
+/// How the wheel is moved within a section, counted from its first bar; where it stands as the section begins comes first.
+fn bends_of(score: &Score, track: &str, section: &Section, doc: &NotesDoc) -> Vec<Bend> {
+    let begin = score.bar_start(doc.from_bar - 1);
+    let (first, length) = (-section.pick_up, section.map.length());
+    let mut stands: [Option<Bend>; 16] = [None; 16];
+    let mut list = Vec::new();
+    for bend in score.track(track).map_or(&[][..], |t| &t.bends) {
+        let bend = Bend { at: bend.at - begin, ..*bend };
+        if bend.at < first {
+            stands[usize::from(bend.channel)] = Some(Bend { at: first, ..bend });
+        } else if bend.at < length {
+            list.push(bend);
+        }
+    }
+    stands.into_iter().flatten().chain(list).collect()
 }
 
 /// How weak a note's place in the bar is, 0 (a downbeat) to 1: what a low density leaves out first. A hard stroke is

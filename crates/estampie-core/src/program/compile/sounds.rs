@@ -2,8 +2,11 @@
 
 use super::{Compiler, frames_of};
 use crate::assets::Clip;
-use crate::document::{LimitDoc, Located, PickDoc, Place, Rounds, Setting as _, ShapeDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean};
+use crate::document::{
+    LimitDoc, Located, Moved, PickDoc, Place, Property, Rounds, Setting as _, ShapeDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean,
+};
 use crate::dsp::Shaping;
+use crate::language;
 use crate::names::NameKey;
 use crate::program::{Choice, Draw, Falloff, Group, Limit, Lines, MOST_NESTED, Part, Priority, Recipe, Repeat, Sound, SoundGroup, Take, TakeOf, Vary, Way};
 use crate::units::{Hertz, Octaves, Pan, Seconds, Spread, split_number};
@@ -134,6 +137,19 @@ impl Compiler<'_> {
             asked: Vec::new(),
             loading,
             layer: None,
+        }
+    }
+
+    /// Says where a repeat is quicker than it can be, unless something moves its interval.
+    pub(super) fn look_at_repeats(&mut self) {
+        let document = self.document;
+        for doc in &document.sounds {
+            let Some(repeat) = doc.repeat.filter(|r| r.every.low.0 < language::LEAST_INTERVAL) else { continue };
+            let moved = document.modulations.iter().any(|m| m.kind == Moved::Sound && m.target.value == doc.name && m.property == Property::Every);
+            if !moved {
+                let what = format!("repeat of {}: every {} is shorter than 20 ms", doc.name, repeat.every);
+                self.fault(&doc.place, what, "write 20 ms or more");
+            }
         }
     }
 

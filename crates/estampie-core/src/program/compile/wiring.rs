@@ -1,11 +1,11 @@
 //! Compiling what the game tells and what follows from it: parameters, formulas, modulations, reactions.
 
 use super::{Compiler, frames_of};
-use crate::document::{Curve, ModulationDoc, Moved, Place, Point, Property, SILENCE, ValueOf, did_you_mean, read_point};
+use crate::document::{Curve, Document, ModulationDoc, Moved, Place, Point, Property, SILENCE, ValueOf, did_you_mean, read_point};
 use crate::dsp::block_coefficient;
 use crate::dsp::effects::Unit;
 use crate::engine::{BLOCK, LISTENER_NAME};
-use crate::language::{self, Comparison, Expression, Measure, Where, Word};
+use crate::language::{self, Comparison, Expression, Measure, StepAction, Where, Word};
 use crate::names::NameKey;
 use crate::program::{
     Act, Action, At, Edge, Event, Formula, Interval, Lookup, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Test, Trigger, ValueFrom,
@@ -13,6 +13,26 @@ use crate::program::{
 };
 use crate::units::{Quantity as _, Seconds, read_number, split_number};
 use std::collections::BTreeSet;
+
+/// The emitters that a project knows: declared, in the world, or placed by a playthrough; and the listener.
+fn emitter_names(document: &Document) -> BTreeSet<&str> {
+    let mut known: BTreeSet<&str> = [LISTENER_NAME, crate::world::emitters::CAMERA_NAME].into();
+    known.extend(document.emitters.iter().map(|e| e.name.as_str()));
+    known.extend(document.world.emitters.iter().map(|e| e.name.as_str()));
+    known.extend(document.world.one_shots.iter().map(|e| e.name.as_str()));
+    known.extend(document.world.flocks.iter().map(|e| e.name.as_str()));
+    for (step, _) in document.playthroughs.iter().flat_map(|(_, p)| p.steps()) {
+        let emitter = match &step.action {
+            StepAction::Send(_, emitter) => emitter.as_ref(),
+            StepAction::ParameterOn(_, emitter, _) => Some(emitter),
+            StepAction::Place(placing) => placing.emitter.as_ref(),
+            StepAction::Walk(walking) => walking.emitter.as_ref(),
+            _ => None,
+        };
+        known.extend(emitter.map(|e| e.text.as_str()));
+    }
+    known
+}
 
 impl Compiler<'_> {
     pub(super) fn game(&mut self) {
@@ -72,7 +92,20 @@ impl Compiler<'_> {
         self.order_derived();
     }
 
+    /// Says when an emitter is named that neither the world nor a playthrough has, and that is not declared.
+    fn look_for_emitter(&mut self, name: &Word) {
+        let known = emitter_names(self.document);
+        if !known.contains(name.text.as_str()) {
+            let otherwise = format!("declare it in game.toml, below [emitters]: {} = \"what it is\"; or give it a place in world.toml", name.text);
+            let mend = did_you_mean(&name.text, known.iter().copied(), &otherwise);
+            self.fault(&name.place, format!("there is no emitter {}", name.text), mend);
+        }
+    }
+
     fn who(&mut self, name: Option<&Word>) -> Who {
+        if let Some(name) = name {
+            self.look_for_emitter(name);
+        }
         name.map_or(Who::Each, |name| Who::Named(self.program.names.add(&name.text)))
     }
 
@@ -446,7 +479,13 @@ impl Compiler<'_> {
         let doc = &self.document.states[state];
         let found = doc.values.iter().position(|v| v.value == value.text);
         if found.is_none() {
-            let mend = did_you_mean(&value.text, doc.values.iter().map(|v| v.value.as_str()), "write one of its values");
+            let known: Vec<&str> = doc.values.iter().map(|v| v.value.as_str()).collect();
+            let some = known.iter().take(12).copied().collect::<Vec<_>>().join(", ");
+            let all = format!("write one of its values: {some}{}", if known.len() > 12 { " …" } else { "" });
+            let mend = match crate::names::nearest(&value.text, known.iter().copied()) {
+                Some(near) => format!("{near}? Its values are {some}{}", if known.len() > 12 { " …" } else { "" }),
+                None => all,
+            };
             self.fault(&value.place, format!("the state {} has no value {}", doc.name, value.text), mend);
         }
         found.map(|v| v as u16)
@@ -547,7 +586,10 @@ impl Compiler<'_> {
             Where::Unsaid => unsaid,
             Where::Sender => At::Sender,
             Where::Listener => At::Named(NameKey::of(LISTENER_NAME)),
-            Where::Named(name) => At::Named(self.program.names.add(&name.text)),
+            Where::Named(name) => {
+                self.look_for_emitter(name);
+                At::Named(self.program.names.add(&name.text))
+            }
         }
     }
 

@@ -15,6 +15,10 @@ pub const GAME: &str = r#"
 hit = "something hits"
 tick = "a clock"
 loop = "goes round for ever"
+[emitters]
+eel = "long and pale"
+bell = "a bell"
+winch = "winds"
 
 [parameters.strain]
 range = "0..1"

@@ -236,6 +236,9 @@ fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
                 LayerOf::Notes(notes) => {
                     say("notes", &notes.tracks.iter().map(|t| t.value.as_str()).collect::<Vec<_>>().join(", "));
                     say("instrument", &notes.instrument.value);
+                    if let Some(not_taken) = app.not_taken(&notes.file.value) {
+                        say("not taken", &not_taken);
+                    }
                 }
                 LayerOf::Nothing => say("plays", "nothing"),
             }
