@@ -5,7 +5,7 @@ use super::{Engine, Program, sums};
 use crate::curve::Shape;
 use crate::document::{Property, Step};
 use crate::dsp::{Envelope, Shaping};
-use crate::engine::BLOCK;
+use crate::engine::{BLOCK, What};
 use crate::mixer::voice::{Cue, NOWHERE, Voice, Way};
 use crate::music::Line;
 use crate::music::band::Manner;
@@ -109,6 +109,10 @@ impl Engine {
             let section = &piece.sections[usize::from(layer.section)];
             let retired = &mut self.outlets;
             band.render(&mut self.tones, (notes, section, instrument), manner, (self.frame, program.rate), |clip| retired.retire(clip));
+            let layer = program.sounds[layer.sound as usize].key;
+            for (wait, pitch, velocity, length) in band.begun() {
+                self.outlets.tell(self.frame + wait, What::Note { layer, pitch: *pitch, velocity: *velocity, length: *length });
+            }
             if band.done(self.frame) {
                 self.voices[slot].ended = true;
             }

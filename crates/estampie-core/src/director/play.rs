@@ -11,6 +11,7 @@ use crate::mixer::voice::{Cue, Drawn, Leaving, NOWHERE, Voice, Way};
 use crate::names::NameKey;
 use crate::program::{Choice, Limit, MOST_NESTED, Program, Recipe, TakeOf};
 use crate::units::Semitones;
+use crate::world::emitters::World;
 use std::sync::Arc;
 
 /// How what a sound comes to is started.
@@ -278,7 +279,7 @@ impl Engine {
     /// Tells that a voice starts.
     pub(crate) fn tell_start(&mut self, program: &Program, voice: &mut Voice) {
         voice.told = true;
-        let what = start_of(program, voice);
+        let what = start_of(program, &self.world, voice);
         self.outlets.tell(voice.started, what);
     }
 
@@ -332,7 +333,7 @@ impl Engine {
 }
 
 /// What is told when a voice starts.
-pub(crate) fn start_of(program: &Program, voice: &Voice) -> What {
+pub(crate) fn start_of(program: &Program, world: &World, voice: &Voice) -> What {
     let way = &voice.way;
     let sum = |set: fn(&crate::program::Sound) -> f32, drawn: fn(&Drawn) -> f32| {
         way.sounds().iter().zip(&way.drawn).map(|(s, d)| set(&program.sounds[*s as usize]) + drawn(d)).sum::<f32>()
@@ -345,6 +346,7 @@ pub(crate) fn start_of(program: &Program, voice: &Voice) -> What {
         leaf: program.sounds[way.path[leaf] as usize].key,
         take: voice.take(),
         emitter: voice.emitter,
+        at: world.emitters.get(usize::from(voice.place)).filter(|e| e.present || e.stays).map(|e| e.at),
         level: sum(|s| s.level, |d| d.level) + way.take_level,
         pitch: sum(|s| s.pitch, |d| d.pitch) + way.take_pitch,
         drawn: crate::engine::Draws {

@@ -41,7 +41,9 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     own("pitch", sound.pitch.to_string());
     own("low-pass", if sound.low_pass == OPEN_LOW_PASS { "off".into() } else { sound.low_pass.to_string() });
     own("high-pass", if sound.high_pass == OPEN_HIGH_PASS { "off".into() } else { sound.high_pass.to_string() });
-    own("pick", pick_text(&sound.pick));
+    if sound.chain.is_empty() {
+        own("pick", pick_text(&sound.pick));
+    }
     own("loop", yes(sound.looped));
     shared(&document.shared, &sound.vary, &mut list, &VARY);
     shared(&document.shared, &sound.shape, &mut list, &SHAPE);

@@ -468,6 +468,24 @@ impl Workspace {
         Ok(Some(name))
     }
 
+    /// How many edits can be undone.
+    #[must_use]
+    pub fn edits(&self) -> usize {
+        self.undo.len()
+    }
+
+    /// The next edit is one of its own, however soon it comes.
+    pub fn begin_anew(&mut self) {
+        self.last_edit = None;
+    }
+
+    /// Takes the last edit back as if it had not been made.
+    pub fn take_back(&mut self) {
+        if matches!(self.undo(), Ok(Some(_))) {
+            self.redo.pop();
+        }
+    }
+
     /// Does the last undone edit again and gives its name.
     ///
     /// # Errors

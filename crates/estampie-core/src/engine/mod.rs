@@ -467,7 +467,7 @@ impl Engine {
             let voice = &mut self.voices[slot];
             if !voice.told && voice.wait < BLOCK as u64 && voice.frozen.is_none() {
                 voice.told = true;
-                let what = crate::director::start_of(program, voice);
+                let what = crate::director::start_of(program, &self.world, voice);
                 self.outlets.tell(voice.started, what);
             }
             if quiet && !voice.ended {

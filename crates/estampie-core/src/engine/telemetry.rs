@@ -146,6 +146,8 @@ pub enum What {
         take: NameKey,
         /// Its emitter, or none.
         emitter: NameKey,
+        /// Where that is: metres east, north and up; none of one that is nowhere.
+        at: Option<[f32; 3]>,
         /// Level of the sound with what was drawn, in dB.
         level: f32,
         /// Pitch of the sound with what was drawn, in semitones.
@@ -154,6 +156,17 @@ pub enum What {
         drawn: Draws,
         /// The reaction that played it, or none.
         by: NameKey,
+    },
+    /// An instrument plays a note, on this very frame.
+    Note {
+        /// The layer that it is of, with piece and section.
+        layer: NameKey,
+        /// Its pitch in MIDI semitones as it begins, with what moves and bends it.
+        pitch: f32,
+        /// How hard it is struck, 1 to 127.
+        velocity: u8,
+        /// For how many frames it is held.
+        length: u64,
     },
     /// A voice has ended.
     VoiceEnd {

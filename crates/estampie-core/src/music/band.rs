@@ -58,6 +58,8 @@ pub(crate) struct Band {
     draws: Stream,
     /// Its tones, each with the pitch that it began with and its note.
     tones: Vec<(u8, f32, Note)>,
+    /// The notes that began in this block: frames into it, pitch, velocity and length; the first few.
+    begun: Vec<(u64, f32, u8, u64)>,
     /// How far each channel is bent, in semitones, and whether any has been.
     wheels: [f32; 16],
     bent: bool,
@@ -75,6 +77,7 @@ impl Band {
             until: u64::MAX,
             draws: Stream::new(0, NameKey::NONE, 0),
             tones: Vec::with_capacity(MOST_OF_BAND),
+            begun: Vec::with_capacity(MOST_OF_BAND),
             wheels: [0.0; 16],
             bent: false,
             out: [[0.0; BLOCK]; 2],
@@ -162,6 +165,11 @@ impl Band {
         });
     }
 
+    /// The notes that began in the last block: frames into it, pitch, velocity and length.
+    pub(crate) fn begun(&self) -> &[(u64, f32, u8, u64)] {
+        &self.begun
+    }
+
     /// Whether it has nothing more to play.
     pub(crate) fn done(&self, frame: u64) -> bool {
         self.tones.is_empty() && self.until <= frame
@@ -177,6 +185,7 @@ impl Band {
         mut retire: impl FnMut(Arc<Clip>) -> Option<Arc<Clip>>,
     ) {
         self.out = [[0.0; BLOCK]; 2];
+        self.begun.clear();
         // Once wide it stays so: what still sounds of it has its place.
         self.wide |= instrument.is_some_and(Instrument::wide);
         let end = frame + BLOCK as u64;
@@ -285,5 +294,8 @@ impl Band {
         let wheel = self.wheels[usize::from(note.channel & 15)];
         tones[free].start(&instrument.patch, pitch + wheel, f32::from(note.velocity) / 127.0, wait, length.max(64), seed, clip, rate);
         self.tones.push((free as u8, pitch, note));
+        if self.begun.len() < self.begun.capacity() {
+            self.begun.push((wait, pitch + wheel, note.velocity, length));
+        }
     }
 }

@@ -101,7 +101,10 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
         }
         What::Reaction { reaction } => put("reaction", &[("reaction", json!(name(reaction)))]),
         What::Chance { sound, drawn, needed } => put("chance", &[("sound", json!(name(sound))), ("drawn", number(drawn)), ("below", number(needed))]),
-        What::VoiceStart { voice, sound, leaf, take, emitter, level, pitch, by, .. } => put(
+        What::Note { layer, pitch, velocity, length } => {
+            put("note", &[("layer", json!(name(layer))), ("pitch", number(pitch)), ("velocity", json!(velocity)), ("frames", json!(length))]);
+        }
+        What::VoiceStart { voice, sound, leaf, take, emitter, at, level, pitch, by, .. } => put(
             "voice-start",
             &[
                 ("voice", json!(voice)),
@@ -109,6 +112,7 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
                 ("leaf", if leaf == sound { json!("") } else { json!(name(leaf)) }),
                 ("take", json!(name(take))),
                 ("emitter", json!(name(emitter))),
+                ("at", at.map_or_else(|| json!(""), |at| json!(at.map(number)))),
                 ("level", number(level)),
                 ("pitch", number(pitch)),
                 ("by", json!(name(by))),
@@ -264,7 +268,18 @@ mod tests {
             .write(
                 &Happening {
                     frame: 64,
-                    what: What::VoiceStart { voice: 3, sound, leaf: sound, take, emitter: none, level: -6.1, pitch: 0.25, drawn: Default::default(), by: none },
+                    what: What::VoiceStart {
+                        voice: 3,
+                        sound,
+                        leaf: sound,
+                        take,
+                        emitter: none,
+                        at: Some([1.0, 2.5, 0.0]),
+                        level: -6.1,
+                        pitch: 0.25,
+                        drawn: Default::default(),
+                        by: none,
+                    },
                 },
                 &names,
             )
@@ -273,7 +288,7 @@ mod tests {
         let text = String::from_utf8(writer.finish().unwrap()).unwrap();
         assert_eq!(
             text,
-            "{\"frame\":64,\"what\":\"voice-start\",\"voice\":3,\"sound\":\"step/grate\",\"take\":\"audio/step/grate_01.flac\",\"level\":-6.1,\"pitch\":0.25}\n\
+            "{\"frame\":64,\"what\":\"voice-start\",\"voice\":3,\"sound\":\"step/grate\",\"take\":\"audio/step/grate_01.flac\",\"at\":[1.0,2.5,0.0],\"level\":-6.1,\"pitch\":0.25}\n\
              {\"frame\":70,\"what\":\"refused\",\"sound\":\"step/grate\",\"reason\":\"1 is playing, limit 1\"}\n"
         );
     }

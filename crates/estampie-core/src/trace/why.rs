@@ -110,7 +110,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::State { state, value, before, by } if by.is_none() && value == before => (format!("{} stays {}", name(state), name(value)), Label::Aside),
         What::State { state, value, before, by } if by.is_none() => (format!("{} {} ⟶ {}", name(state), name(before), name(value)), Label::Game),
         What::State { state, value, .. } => (format!("  sets {} to {}", name(state), name(value)), Label::Plain),
-        What::Reaction { .. } => return None,
+        What::Reaction { .. } | What::Note { .. } => return None,
         What::Chance { drawn, needed, .. } => (format!("  chance {:.0} %: drew {drawn:.2}, yes", needed * 100.0), Label::Aside),
         What::Asked { answer: Answer::Nothing, .. } => return None,
         What::Asked { piece, to, answer: Answer::NotAllowed, .. } => {

@@ -107,6 +107,12 @@ fn a_note_sounds_as_far_from_its_pitch_as_the_wheel_is_and_a_section_begins_with
         let rises: Vec<usize> = (from..from + 24_000).filter(|i| out[*i] <= 0.0 && out[*i + 1] > 0.0).collect();
         (rises.len() - 1) as f32 * 48_000.0 / (rises[rises.len() - 1] - rises[0]) as f32
     };
+    let told: Vec<_> = bench
+        .happenings
+        .iter()
+        .filter_map(|h| if let What::Note { pitch, velocity, length, .. } = h.what { Some((h.frame, pitch, velocity, length)) } else { None })
+        .collect();
+    assert_eq!(told, [(0, 70.0, 127, 192_000)], "each note is told on its frame");
     let expected = |semitones: f32| 440.0 * (semitones / 12.0).exp2();
     assert!((hertz(10_000) - expected(1.0)).abs() < 0.5, "{}", hertz(10_000));
     assert!((hertz(60_000) - expected(-2.0)).abs() < 0.5, "{}", hertz(60_000));

@@ -483,8 +483,8 @@ fn a_repeat_begins_nothing_more_where_its_emitter_has_gone() {
     bench.render(24_000);
     bench.send(NOW, InputKind::Remove { emitter: NameKey::of("bell") });
     bench.render(24_000);
-    let starts = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).count();
-    assert_eq!(starts, 5);
+    let starts: Vec<_> = bench.happenings.iter().filter_map(|h| if let What::VoiceStart { at, .. } = h.what { Some(at) } else { None }).collect();
+    assert_eq!(starts, [Some([0.0, 5.0, 0.0]); 5], "each is told with where it is");
 }
 
 #[test]

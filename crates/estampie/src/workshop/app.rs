@@ -129,6 +129,8 @@ pub(crate) struct App {
     pub(crate) map: MapView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
+    /// What was typed and has been told to be at fault; entered again it is kept.
+    pub(super) unconfirmed: Option<String>,
     /// What is known of audio files.
     pub(crate) facts: HashMap<String, TakeFacts>,
     pub(super) keeping: Keeping,
@@ -177,6 +179,7 @@ impl App {
             mix: MixView::default(),
             map: MapView::default(),
             survey: Default::default(),
+            unconfirmed: None,
             facts: HashMap::new(),
             keeping,
             suspend: false,
@@ -615,6 +618,7 @@ impl App {
             }
             !again
         });
+        voices.extend(self.rehearsal.history.ended.iter().map(|e| e.voice));
         voices
     }
 
@@ -630,7 +634,9 @@ impl App {
     /// The selected voice, or the loudest.
     pub(crate) fn selected_voice(&self) -> Option<estampie_core::engine::VoiceStatus> {
         let voices = self.sounding();
-        voices.iter().find(|v| Some(v.voice) == self.voice).or(voices.first()).copied()
+        // What has ended is shown only to who asks for it.
+        let first = voices.first().filter(|v| self.column == Column::Sounding || self.rehearsal.ended(v.voice).is_none());
+        voices.iter().find(|v| Some(v.voice) == self.voice).or(first).copied()
     }
 
     pub(super) fn selected_item(&self) -> Option<Item> {

@@ -78,6 +78,17 @@ impl Pen<'_> {
         self.text(end + 1, y, left, aside, Role::Faded);
     }
 
+    /// Says at the head and at the foot of a list how much of it lies above and below what is shown.
+    pub(crate) fn more(&mut self, area: Rect, above: usize, below: usize) {
+        for (count, y, text) in [(above, area.y, "▲ {} above"), (below, area.bottom().saturating_sub(1), "▼ {} below")] {
+            if count > 0 && area.height > 2 {
+                let line = Rect { y, height: 1, ..area }.intersection(self.buffer.area);
+                ratatui::widgets::Clear.render(line, self.buffer);
+                self.text(area.x + 1, y, area.width.saturating_sub(1), &text.replace("{}", &count.to_string()), Role::Faded);
+            }
+        }
+    }
+
     pub(crate) fn rule(&mut self, x: u16, y: u16, width: u16) {
         let style = self.style(Role::Ghost);
         self.put(x, y, width, &"─".repeat(usize::from(width)), style);

@@ -5,7 +5,7 @@ use crate::levels::{self, Levels};
 use crate::player::Player;
 use estampie_core::compare::LONGEST;
 use estampie_core::document::{Document, did_you_mean};
-use estampie_core::engine::{Draws, Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, What};
+use estampie_core::engine::{Draws, Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, Term, VoiceStatus, What};
 use estampie_core::language::Playthrough;
 use estampie_core::music::Answer;
 use estampie_core::names::{NameKey, Names};
@@ -57,6 +57,17 @@ pub(crate) struct Heard {
 /// How many starts are remembered.
 const HEARD: usize = 2000;
 
+/// A voice that has ended, as it last was.
+pub(crate) struct Ended {
+    pub(crate) voice: VoiceStatus,
+    pub(crate) terms: Vec<Term>,
+    /// The frame of the status that no longer had it.
+    pub(crate) at: u64,
+}
+
+/// How long what has ended can still be chosen, in seconds, and how many at most.
+const ASKED_FOR: (u64, usize) = (10, 24);
+
 /// The last seconds of everything.
 #[derive(Default)]
 pub(crate) struct History {
@@ -70,6 +81,8 @@ pub(crate) struct History {
     pub(crate) music: VecDeque<(u64, String, bool)>,
     /// Starts of voices, newest last.
     pub(crate) heard: VecDeque<Heard>,
+    /// What has just ended, newest first: for ten seconds it can be asked why.
+    pub(crate) ended: VecDeque<Ended>,
     /// How often each event came, from the game or by a reaction.
     pub(crate) events: HashMap<NameKey, u32>,
     /// What was sent and is not declared, with how often.
@@ -491,6 +504,7 @@ impl Rehearsal {
         }
         if let Some(status) = self.remote.status() {
             if let Some(old) = self.status.replace(status) {
+                self.note_ended(&old);
                 self.remote.give_back(old);
             }
             self.note_status();
@@ -501,6 +515,26 @@ impl Rehearsal {
             self.add_line(replay.frames, format!("the playthrough {} is over", replay.name), Label::Aside);
         }
         news
+    }
+
+    /// Keeps what the status before had and this one no longer has.
+    fn note_ended(&mut self, old: &Status) {
+        let Some(status) = &self.status else { return };
+        let at = status.frame;
+        // Layers end with their section; of a flock there are too many.
+        let gone = old.voices.iter().filter(|v| !status.voices.iter().any(|now| now.voice == v.voice));
+        let own = gone.filter(|v| !is_member(&self.program, v.emitter) && !self.names.get(v.sound).contains(' '));
+        for voice in own {
+            self.history.ended.push_front(Ended { voice: *voice, terms: old.terms_of(voice).to_vec(), at });
+        }
+        let long = ASKED_FOR.0 * u64::from(self.program.rate);
+        self.history.ended.truncate(ASKED_FOR.1);
+        self.history.ended.retain(|e| e.at + long > at && e.at <= at);
+    }
+
+    /// A voice that has ended in the last ten seconds.
+    pub(crate) fn ended(&self, voice: u64) -> Option<&Ended> {
+        self.history.ended.iter().find(|e| e.voice.voice == voice)
     }
 
     fn add_line(&mut self, frame: u64, text: String, label: Label) {

@@ -91,6 +91,7 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             Line::Blank => {}
         }
     }
+    pen.more(Rect { width: area.width - 1, ..area }, first, lines.len().saturating_sub(first + height));
 }
 
 fn index_item(app: &App, pen: &mut Pen<'_>, area: Rect, item: Item, chosen: bool, hits: &mut Hits) {
@@ -104,8 +105,11 @@ fn index_item(app: &App, pen: &mut Pen<'_>, area: Rect, item: Item, chosen: bool
             let shown = format!("{} {}", tidy(value, doc.high - doc.low), doc.unit);
             pen.right(area.right(), area.y, shown.trim_end(), Role::Vellum);
             let bar = Rect { x: area.x + name_width, width: area.width.saturating_sub(name_width + 9), ..area };
-            pen.bar(bar.x, bar.y, bar.width, (value - doc.low) / (doc.high - doc.low), Role::Lapis);
-            hits.push((bar, Hit::Bar(index)));
+            // Without a range there is no share of it.
+            if doc.high - doc.low < 1e5 {
+                pen.bar(bar.x, bar.y, bar.width, (value - doc.low) / (doc.high - doc.low), Role::Lapis);
+                hits.push((bar, Hit::Bar(index)));
+            }
         }
         Item::State(index) => {
             let doc = &app.document().states[index];
@@ -348,7 +352,8 @@ fn output_lane(app: &App, pen: &mut Pen<'_>, span: &Span, area: Rect, height: u1
 fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let voices = app.sounding();
     let selected = app.selected_voice();
-    pen.heading(area.x, area.y, area.width, "Sounding", &format!("{}, loudest first", voices.len()));
+    let now = voices.iter().filter(|v| app.rehearsal.ended(v.voice).is_none()).count();
+    pen.heading(area.x, area.y, area.width, "Sounding", &format!("{now}, loudest first"));
     let most = usize::from((area.height / 4).max(4));
     let chosen_row = voices.iter().position(|v| Some(v.voice) == selected.map(|s| s.voice)).unwrap_or(0);
     let first = (chosen_row + 1).saturating_sub(most);
@@ -378,9 +383,16 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
 }
 
 fn voice_line(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus, chosen: bool) {
-    pen.right(area.x + 6, area.y, &trace::print_value(voice.heard).replace('+', ""), Role::Vellum);
+    let ended = app.rehearsal.ended(voice.voice);
+    pen.right(area.x + 6, area.y, &trace::print_value(voice.heard).replace('+', ""), if ended.is_some() { Role::Faded } else { Role::Vellum });
     let meter = 7.min(area.width / 5);
-    pen.bar(area.x + 7, area.y, meter, (voice.heard + 60.0) / 60.0, Role::Gold);
+    match ended {
+        Some(ended) => {
+            let seconds = app.rehearsal.frame().saturating_sub(ended.at) as f64 / f64::from(app.program().rate);
+            pen.text(area.x + 7, area.y, meter, &format!("{seconds:.0} s ago"), Role::Faded);
+        }
+        None => pen.bar(area.x + 7, area.y, meter, (voice.heard + 60.0) / 60.0, Role::Gold),
+    }
     let names = &app.rehearsal.names;
     let x = area.x + 8 + meter;
     let emitter = names.get(voice.emitter);
@@ -390,7 +402,7 @@ fn voice_line(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus, cho
         n => format!(" ×{n}"),
     };
     let end = pen.text(x, area.y, left, &format!("{}{many}", names.get(voice.sound)), if chosen { Role::Gold } else { Role::Vellum });
-    if voice.leaving && end + 5 < area.right() {
+    if voice.leaving && ended.is_none() && end + 5 < area.right() {
         pen.text(end + 1, area.y, 4, "ends", Role::Faded);
     }
     pen.right(area.right(), area.y, emitter, Role::Faded);
@@ -411,7 +423,9 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let Some(status) = &app.rehearsal.status else { return area.y };
     let names = &app.rehearsal.names;
     let heard = trace::print_value(voice.heard).replace('+', "");
-    pen.heading(area.x, area.y, area.width, &format!("Why {} is at {heard} dB", names.get(voice.sound)), "");
+    let ended = app.rehearsal.ended(voice.voice);
+    let is = if ended.is_some() { "was" } else { "is" };
+    pen.heading(area.x, area.y, area.width, &format!("Why {} {is} at {heard} dB", names.get(voice.sound)), "");
     let file = names.get(voice.take).rsplit('/').next().unwrap_or_default();
     let end = pen.text(area.x + 1, area.y + 1, area.width - 1, &format!("take {file}"), Role::Faded);
     if let Some(place) = voice.aim.map(|(bearing, distance, width)| whence(bearing, distance, width))
@@ -419,7 +433,7 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     {
         pen.right(area.right(), area.y + 1, &place, Role::Lapis);
     }
-    let terms = status.terms_of(voice);
+    let terms = ended.map_or_else(|| status.terms_of(voice), |e| &e.terms);
     let value_of = |key: NameKey| {
         let document = app.document();
         let index = document.parameters.iter().position(|p| NameKey::of(&p.name) == key);
@@ -431,7 +445,11 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let term_line = |pen: &mut Pen<'_>, term: &Term, y: u16| {
         let (text, label) = trace::label(term, names, value_of);
         pen.text(area.x + 1, y, area.width.saturating_sub(9), &text, role(label));
-        let value = if term.property == Property::Pan { Property::Pan.print(term.value) } else { trace::print_value(term.value) };
+        let value = match term.property {
+            Property::Pan => Property::Pan.print(term.value),
+            Property::LowPass | Property::HighPass => format!("{} oct", trace::print_value(term.value)),
+            _ => trace::print_value(term.value),
+        };
         pen.right(area.right(), y, &value, role(label));
     };
     // Contributions of nothing are left out when there is little room.
@@ -459,8 +477,8 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
         let sum = trace::total(terms, property);
         let (words, total) = match property {
             Property::Pan => ("its pan", Property::Pan.print(sum.clamp(-1.0, 1.0))),
-            Property::LowPass => ("its low-pass, octaves", estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string()),
-            Property::HighPass => ("its high-pass, octaves", estampie_core::units::Octaves(sum.max(0.0)).above_open().to_string()),
+            Property::LowPass => ("its low-pass", estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string()),
+            Property::HighPass => ("its high-pass", estampie_core::units::Octaves(sum.max(0.0)).above_open().to_string()),
             _ => ("its pitch", format!("{} {unit}", trace::print_value(sum))),
         };
         pen.text(area.x + 1, y, area.width - 14, words, Role::Gold);

@@ -20,7 +20,7 @@ impl App {
                 }
                 return;
             }
-            "enter" => match self.set_typed(&typed, &text.text) {
+            "enter" => match self.set_confirmed(&typed, &text.text) {
                 Ok(()) => return,
                 Err(why) => self.alarm(why),
             },
@@ -39,6 +39,22 @@ impl App {
             self.set_filter(&text.text);
         }
         self.mode = Mode::Typing(typed, text);
+    }
+
+    /// Does what was typed, unless it names what there is not, or else is at fault only together with all the rest: then it is told, and
+    /// entering the same again keeps it. One may name first and make later.
+    fn set_confirmed(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
+        let again = self.unconfirmed.take().is_some_and(|told| told == text);
+        let known: Vec<String> = self.faults.iter().map(|f| f.what.clone()).collect();
+        let edits = self.workspace.edits();
+        self.workspace.begin_anew();
+        self.set_typed(typed, text)?;
+        let new = self.faults.iter().find(|f| !known.contains(&f.what)).map(|f| format!("{}; {}", f.what, f.mend));
+        let Some(fault) = new.filter(|_| !again && self.workspace.edits() > edits) else { return Ok(()) };
+        self.workspace.take_back();
+        self.compile();
+        self.unconfirmed = Some(text.to_owned());
+        Err(format!("{fault} (enter again keeps it so)"))
     }
 
     /// Names that can stand in what is typed and begin with `word`.
@@ -78,8 +94,15 @@ impl App {
             Typed::NewModulation => {
                 names.extend(parameters);
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()));
-                names.extend(["moves", "bus"]);
+                names.extend(["moves", "bus", "snapshot", "send", "amount", "piece", "layer", "group"]);
                 names.extend(document.buses.iter().map(|b| b.name.as_str()));
+                names.extend(document.snapshots.iter().map(|s| s.name.as_str()));
+                names.extend(document.music.pieces.iter().map(|p| p.name.as_str()));
+                names.extend(document.buses.iter().flat_map(|b| b.inserts.iter().map(|i| i.name.as_str())));
+                for insert in document.buses.iter().flat_map(|b| &b.inserts) {
+                    let kind = estampie_core::document::kind_of(&document.shared.effect, insert);
+                    names.extend(kind.into_iter().flat_map(|k| k.settings.iter().map(|s| s.word)));
+                }
                 names.extend(estampie_core::document::Property::ALL.map(|(_, w)| w));
             }
             Typed::Formula(_) => {

@@ -6,6 +6,7 @@ mod commands;
 mod keeping;
 mod mix;
 mod music;
+mod readme;
 mod sounds_and_wiring;
 mod stories;
 mod support;

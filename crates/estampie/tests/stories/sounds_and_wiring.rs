@@ -241,3 +241,56 @@ fn the_wiring_tells_what_would_happen_and_formulas_are_edited() {
     std::thread::sleep(Duration::from_millis(50));
     assert!(story.screen().contains("1 unsaved"));
 }
+
+#[test]
+fn a_name_that_does_not_exist_is_told_and_kept_only_if_it_is_entered_again() {
+    let story = Story::new("names");
+    story.open_demo();
+    story.keys(&["3", ":"]);
+    story.type_text("hull/creak");
+    story.wait_for("hull/creak");
+    story.keys(&["Enter", "3", "Tab", "Tab", "Home", "e"]);
+    story.wait_for("bus of hull/creak");
+    story.type_text("machins");
+    story.keys(&["Enter"]);
+    story.wait_until("the nearest is offered, and nothing is changed", |s| {
+        s.contains("there is no bus machins; machines?") && s.contains("enter again keeps it") && s.contains("● saved")
+    });
+    story.keys(&["Enter"]);
+    story.wait_until("it is kept", |s| s.contains("1 unsaved") && s.contains("! 1 fault"));
+    story.keys(&["u"]);
+    story.wait_until("it is as it was", |s| s.contains("● saved") && !s.contains("! 1 fault"));
+}
+
+#[test]
+fn what_files_allow_can_be_moved_and_a_head_at_fault_swallows_no_keys() {
+    let story = Story::new("moves");
+    story.open_demo();
+    story.keys(&["2"]);
+    for (text, shown) in [
+        ("strain moves snapshot flooded amount", "strain ⟶ snapshot flooded amount"),
+        ("strain moves bus machines squeeze ratio", "strain ⟶ bus machines squeeze ratio"),
+        ("strain moves bus steps send nave", "strain ⟶ bus steps send nave"),
+    ] {
+        story.keys(&["M"]);
+        story.wait_for("new modulation:");
+        story.keys(&["C-u"]);
+        story.type_text(text);
+        story.keys(&["Enter"]);
+        story.wait_for(shown);
+        story.keys(&["Escape"]);
+        story.wait_until("the editor is left", |s| !s.contains(&format!("{shown} heard at once")));
+    }
+    story.keys(&["n"]);
+    story.wait_for("When");
+    story.type_text("strain < 0.5");
+    story.keys(&["Enter"]);
+    story.wait_until("it is written, with what is meant", |s| line(s, &["When strain < 0.5"]).is_some() && s.contains("tab play"));
+    // What is typed next is its action, and no command.
+    story.type_text("play hull/creak");
+    story.keys(&["Enter"]);
+    story.wait_until("it is written", |s| s.contains("play hull/creak") && s.contains("fault"));
+    story.keys(&["C-s"]);
+    story.wait_for("saved");
+    assert!(saved(&story.copy(), "reactions.est").contains("When strain < 0.5\n  play hull/creak\n"));
+}

@@ -1,6 +1,6 @@
 //! Drawing the map: zones, walls, doorways, trails, emitters, the listener and his way, rings, the ruler; and what is chosen.
 
-use super::{GRID, Projection};
+use super::{GRID, Projection, away, encloses};
 use crate::workshop::app::{App, Column, Hit};
 use crate::workshop::pen::Pen;
 use crate::workshop::rehearsal::is_member;
@@ -349,9 +349,15 @@ fn chosen(app: &App, pen: &mut Pen<'_>, area: Rect) {
 
 fn facts(app: &App, pen: &mut Pen<'_>, area: Rect, thing: &Thing) {
     let word = thing.id.table.trim_end_matches('s');
-    let far = heard_at(app, thing).map(|at| apart(at, app.here()));
     let from = if app.map.cross.is_some() { "from ×" } else { "from you" };
-    let aside = far.map_or_else(|| word.to_owned(), |far| format!("{word}, {far:.1} m {from}"));
+    let aside = if encloses(thing, app.here()) {
+        format!("{word}, {} inside", if app.map.cross.is_some() { "× is" } else { "you are" })
+    } else {
+        // Of what has sides, to the nearest of them.
+        let sides = thing.points.len() > 1 || thing.radius.is_some();
+        let far = if sides { Some(away(thing, app.here())) } else { heard_at(app, thing).map(|at| apart(at, app.here())) };
+        far.filter(|f| f.is_finite()).map_or_else(|| word.to_owned(), |far| format!("{word}, {far:.1} m {from}"))
+    };
     pen.heading(area.x, area.y, area.width, &thing.id.name, &aside);
     let fields = app.workspace.written("world.toml", &[thing.id.table, &thing.id.name]);
     for (y, (field, value)) in (area.y + 1..area.bottom().saturating_sub(1)).zip(&fields) {

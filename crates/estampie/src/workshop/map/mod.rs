@@ -13,7 +13,7 @@ use estampie_core::document::{Thing, ThingId, WorldDoc};
 use estampie_core::engine::{EmitterStatus, InputKind, LISTENER_NAME};
 use estampie_core::language::{Action, Where};
 use estampie_core::names::NameKey;
-use estampie_core::world::geometry::{Ground, apart, bounds, nearest_on};
+use estampie_core::world::geometry::{Form, Ground, apart, bounds, nearest_on};
 use estampie_core::world::here;
 use ratatui::layout::Rect;
 use std::collections::VecDeque;
@@ -157,8 +157,17 @@ pub(super) fn snapped(at: Ground) -> Ground {
     at.map(|v| (v / GRID).round() * GRID)
 }
 
+/// Whether a thing with an area has a place in it.
+pub(super) fn encloses(thing: &Thing, at: Ground) -> bool {
+    match (thing.points.as_slice(), thing.radius) {
+        ([middle], Some(radius)) => apart(*middle, at) <= radius,
+        (points, _) if thing.closed && points.len() > 2 => Form::Outline(points.to_vec()).contains(at),
+        _ => false,
+    }
+}
+
 /// How far a place is from a thing: 0 within a circle's radius of its edge, otherwise to its nearest side.
-fn away(thing: &Thing, at: Ground) -> f32 {
+pub(super) fn away(thing: &Thing, at: Ground) -> f32 {
     match (thing.points.as_slice(), thing.radius) {
         ([], _) => f32::INFINITY,
         ([middle], Some(radius)) => (apart(*middle, at) - radius).abs(),

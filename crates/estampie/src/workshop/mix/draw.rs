@@ -218,7 +218,12 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
             () if chosen && place == app.mix.insert && matches!(app.mix.focus, Focus::Effect | Focus::Levels) => Role::Gold,
             () => Role::Vellum,
         };
-        let mark = if bypassed || insert.off == Some(true) { "×" } else { "" };
+        // What is bypassed for now and what the file leaves out have marks of their own.
+        let mark = match (bypassed, insert.off == Some(true)) {
+            (true, _) => "×",
+            (_, true) => "○",
+            _ => "",
+        };
         at = pen.text(at, y, left, &format!("{mark}{}", insert.name), role) + 1;
     }
     for (place, to) in app.returns().iter().enumerate() {

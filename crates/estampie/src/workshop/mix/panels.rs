@@ -105,6 +105,7 @@ fn on_bus(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let voices: Vec<_> = app
         .sounding()
         .into_iter()
+        .filter(|v| app.rehearsal.ended(v.voice).is_none())
         .filter(|v| app.rehearsal.status.as_ref().is_some_and(|s| s.terms_of(v).iter().any(|t| t.kind == TermKind::Bus && t.of == bus.key)))
         .collect();
     pen.heading(area.x, area.y, area.width, &format!("On {name}"), &format!("{} now, loudest first", voices.len()));

@@ -137,10 +137,11 @@ fn draw_folio(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, at, spec): (&Piece
     // The ways and the bars to come have their room; the staves take what is left.
     let ends = app.way_ends();
     let plan_rows = 4;
-    let two = ends.len() as u16 * 2 + 2 + plan_rows + 14 <= area.height;
+    let two = ends.len() as u16 * 2 + 3 + plan_rows + 14 <= area.height;
     let ways = if two { ends.len() as u16 * 2 } else { ends.len() as u16 } + 2;
     let foot = area.bottom() - plan_rows;
-    let middle = foot.saturating_sub(ways);
+    // A rule lies between the ways and what comes.
+    let middle = foot.saturating_sub(ways + 1);
     let lines = staves(doc, |s| app.section_open(s));
     draw_staves(app, pen, Rect { y: area.y + 1, height: middle.saturating_sub(area.y + 2), ..area }, (doc, spec, now), &lines, hits);
     draw_ways(app, pen, Rect { y: middle, height: ways, ..area }, spec, two, hits);
@@ -226,12 +227,15 @@ fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&Pie
 }
 
 const NAME: u16 = 12;
-const LEVEL: u16 = 9;
+/// Room for a layer's level, and where there is more of it for its pan.
+fn level_width(width: u16) -> u16 {
+    if width >= 60 { 13 } else { 9 }
+}
 
 /// The columns of each part of a beat, and whether parts are shown at all; else there is a column for a whole beat.
 fn grid(width: u16, section: &estampie_core::program::Section) -> (u16, bool) {
     let bars = section.map.bars() as u16;
-    let room = width.saturating_sub(NAME + LEVEL + bars);
+    let room = width.saturating_sub(NAME + level_width(width) + bars);
     let beats = section.map.points().iter().filter(|p| p.on_beat).count() as u16;
     let parts: u16 = section.map.points().iter().filter(|p| p.on_beat).map(|p| parts_of_beat(section.map.metre(p.bar)) as u16).sum();
     if parts * 2 <= room {
@@ -254,7 +258,7 @@ fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_core::program::
     for point in section.map.points().iter().filter(|p| p.on_beat) {
         if point.on_bar {
             x += 1;
-            if x + 2 < area.right() - LEVEL {
+            if x + 2 < area.right() - level_width(area.width) {
                 pen.text(x, area.y, 4, &(point.bar + 1).to_string(), Role::Faded);
             }
         }
@@ -283,7 +287,7 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
         let parts = parts_of_beat(section.map.metre(point.bar)) as usize;
         let here = strokes.get(at..(at + parts).min(strokes.len())).unwrap_or(&[]);
         at += parts;
-        if x + beat_width(area.width, section, point.bar) >= area.right() - LEVEL {
+        if x + beat_width(area.width, section, point.bar) >= area.right() - level_width(area.width) {
             pen.text(x, area.y, 1, "…", Role::Faded);
             break;
         }
@@ -309,7 +313,7 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
             x += wide;
         }
     }
-    pen.text(x.min(area.right() - LEVEL), area.y, 1, "║", Role::Ghost);
+    pen.text(x.min(area.right() - level_width(area.width)), area.y, 1, "║", Role::Ghost);
     let waits = now.is_some_and(|n| n.waits);
     let text = if waits {
         "waits".to_owned()
@@ -319,9 +323,9 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
         let level = format!("{:.1} dB", layer_doc.level.0).replace('-', "−");
         // The side by its first letter: there is no room for more.
         let side = if layer_doc.pan.0 < 0.0 { "L" } else { "R" };
-        if layer_doc.pan.0 == 0.0 { level } else { format!("{side}{:.0} {level}", layer_doc.pan.0.abs() * 100.0) }
+        if layer_doc.pan.0 == 0.0 || area.width < 60 { level } else { format!("{side}{:.0} {level}", layer_doc.pan.0.abs() * 100.0) }
     };
-    pen.right((x + LEVEL).min(area.right()), area.y, &text, if waits { Role::Red } else { Role::Faded });
+    pen.right((x + level_width(area.width)).min(area.right()), area.y, &text, if waits { Role::Red } else { Role::Faded });
 }
 
 fn draw_ways(app: &App, pen: &mut Pen<'_>, area: Rect, spec: &Piece, two: bool, hits: &mut Hits) {

@@ -102,6 +102,7 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             }
         }
     }
+    pen.more(Rect { y: area.y + 1, width: area.width - 1, height: height as u16, ..area }, first, rows.len().saturating_sub(first + height));
     let y = area.bottom().saturating_sub(foot);
     let uses = app.sound().map_or_else(Vec::new, |s| uses_of(app.document(), &s.name));
     pen.heading(1, y, area.width - 1, "Used by", "");
@@ -138,7 +139,16 @@ fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
     let y = takes(app, pen, Rect { y: area.y + 2, height: most, ..area }, &list, last, hits) + 1;
     let y = varies(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound) + 1;
     let y = moved(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound, hits) + 1;
-    let left = Rect { x: area.x, y, width: area.width * 5 / 12, height: area.bottom().saturating_sub(y) };
+    let rest = Rect { y, height: area.bottom().saturating_sub(y), ..area };
+    if area.width < 60 {
+        // Side by side neither would have room for its words.
+        let y = together(app, pen, rest, sound) + 1;
+        if area.bottom().saturating_sub(y) >= 4 {
+            shape(app, pen, Rect { y, height: area.bottom() - y, ..area }, sound);
+        }
+        return;
+    }
+    let left = Rect { width: area.width * 5 / 12, ..rest };
     shape(app, pen, left, sound);
     together(app, pen, Rect { x: left.right() + 2, width: area.right() - left.right() - 2, ..left }, sound);
 }
@@ -372,7 +382,8 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     pen.text(area.x, area.y + 1 + height, area.width, &words.join("  "), Role::Faded);
 }
 
-fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
+/// How many may play, and how; gives the line below.
+fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
     pen.heading(area.x, area.y, area.width, "Together, at most", "");
     let limit = app.document().shared.whole(&sound.limit);
     let full = limit.when_full.map_or("oldest", |w| w.0.word());
@@ -412,17 +423,20 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
         pen.text(area.x + 1, y, 17, name, Role::Faded);
         pen.text(area.x + 19, y, area.width.saturating_sub(19), value, Role::Vellum);
     }
+    area.y + 1 + rows.len() as u16
 }
 
 fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) {
     let fields = describe(app.document(), sound);
     let focused = app.sounds.column == Column::Settings;
     let short = sound.name.rsplit('/').next().unwrap_or(&sound.name);
-    pen.heading(area.x, area.y, area.width, short, "all it is set to");
     let care = care(app, sound);
     let foot = 12 + care.len() as u16;
     let height = usize::from(area.height.saturating_sub(foot + 1).max(6));
     let first = (app.sounds.field + 2).saturating_sub(height).min(fields.len().saturating_sub(height));
+    let shown = if fields.len() > height { format!("{} to {} of {}", first + 1, (first + height).min(fields.len()), fields.len()) } else { String::new() };
+    let left = usize::from(area.width).saturating_sub(short.chars().count() + 4 + shown.len());
+    pen.heading(area.x, area.y, area.width, short, if left > 18 { "all it is set to" } else { "" });
     for (at, field) in fields.iter().enumerate().skip(first).take(height) {
         let y = area.y + 1 + (at - first) as u16;
         let chosen = focused && at == app.sounds.field;
@@ -441,9 +455,7 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
         pen.text(area.x + 17, y, room, &minus(&field.value), if set { Role::Vellum } else { Role::Ghost });
         pen.right(area.right(), y, &shared, if matches!(field.origin, Origin::Shared(_)) { Role::Verdigris } else { Role::Faded });
     }
-    if fields.len() > height {
-        pen.right(area.right(), area.y, &format!("{} to {} of {}", first + 1, (first + height).min(fields.len()), fields.len()), Role::Faded);
-    }
+    pen.right(area.right(), area.y, &shown, Role::Faded);
     let y = area.y + 2 + height.min(fields.len()) as u16;
     last_twenty(app, pen, Rect { y, height: 9, ..area }, sound);
     let y = y + 10;

@@ -76,10 +76,13 @@ fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
             }
         }
         y = plot.bottom();
-        pen.text(area.x, y, area.width, "the last 20 s", Role::Faded);
+        let begun = pen.text(area.x, y, area.width, "the last 20 s", Role::Faded);
         let list: Vec<String> = thresholds(app, &doc.name).iter().map(|n| number(*n)).collect();
-        if !list.is_empty() {
-            pen.right(area.right(), y, &format!("· reactions wait at {}", list.join(", ")), Role::Red);
+        let text = format!("· thresholds {}", list.join(", "));
+        if !list.is_empty() && begun + 2 + text.chars().count() as u16 <= area.right() {
+            pen.right(area.right(), y, &text, Role::Red);
+        } else if !list.is_empty() {
+            y = wrapped(pen, area, y + 1, 0, &text, Role::Red) - 1;
         }
         y += 1;
     }
@@ -107,6 +110,12 @@ fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
     let moves = document.modulations.iter().filter(|m| m.from.value == doc.name).count();
     y = pair(pen, area, y, "moves", &counted(moves, "thing"), Role::Vellum);
     let guards = document.reactions.iter().filter(|r| r.conditions.iter().chain(&r.until).any(|c| c.subject.text == doc.name)).count();
+    let called = |t: &Trigger| match t {
+        Trigger::Becomes(word, _) | Trigger::Crosses(word, ..) | Trigger::Every(estampie_core::language::Interval::Of(word)) => word.text == doc.name,
+        _ => false,
+    };
+    let calls = document.reactions.iter().filter(|r| called(&r.trigger)).count();
+    y = pair(pen, area, y, "calls", &counted(calls, "reaction"), Role::Vellum);
     y = pair(pen, area, y, "guards", &counted(guards, "reaction"), Role::Vellum);
     if doc.note.is_empty() { y } else { wrapped(pen, area, y, 1, &doc.note, Role::Faded) }
 }

@@ -415,23 +415,26 @@ impl App {
 
     /// Takes what was typed for a new modulation: `strain moves hull/creak level`.
     pub(super) fn new_modulation(&mut self, text: &str) -> Result<(), String> {
-        let usage = "write PARAMETER moves SOUND PROPERTY, or PARAMETER moves bus BUS level";
+        let usage = "write PARAMETER moves SOUND PROPERTY, bus BUS level, bus BUS EFFECT SETTING, bus BUS send RETURN, or snapshot NAME amount";
         let (from, moves) = parts_of(text).ok_or(usage)?;
         let document = self.document();
         let parameter = document.parameters.iter().find(|p| p.name == from).ok_or_else(|| {
             let mend = did_you_mean(from, document.parameters.iter().map(|p| p.name.as_str()), "");
             format!("there is no parameter \"{from}\" {mend}")
         })?;
-        let word = moves.split_whitespace().last().ok_or(usage)?;
-        let property = estampie_core::document::Property::ALL
-            .iter()
-            .find(|(_, w)| *w == word)
-            .map(|(p, _)| *p)
+        let words: Vec<&str> = moves.split_whitespace().collect();
+        let word = words.last().ok_or(usage)?;
+        let property = estampie_core::document::property_of(document, &words)
+            .or_else(|| estampie_core::document::Property::ALL.iter().find(|(_, w)| w == word).map(|(p, _)| *p))
             .ok_or_else(|| format!("\"{word}\" cannot be moved; {usage}"))?;
+        // The curve of a setting gives the value itself.
+        let mix = &self.program().mix;
+        let setting = mix.find_cell.get(NameKey::of(&words.join(" "))).map(|c| &mix.cells[c]).map(|c| c.unscaled(c.rest));
+        let begin = setting.filter(|_| matches!(property, estampie_core::document::Property::Setting(_))).unwrap_or(0.0);
         let ends = if parameter.high - parameter.low < 1e5 { (parameter.low, parameter.high) } else { (0.0, 1.0) };
         let point = |x| {
             estampie_core::document::print_point(
-                &estampie_core::document::Point { x, y: 0.0, shape: estampie_core::document::Shape::Straight },
+                &estampie_core::document::Point { x, y: begin, shape: estampie_core::document::Shape::Straight },
                 &parameter.unit,
                 property,
             )

@@ -183,8 +183,9 @@ impl App {
         self.go_to_reaction(line);
         if let Some((_, fault)) = sentence.faults.first() {
             self.alarm(format!("{}; {}", fault.what, fault.mend));
-        } else if sentence.new && sentence.head {
-            // A reaction wants an action.
+        }
+        if sentence.new && sentence.head {
+            // A reaction wants an action; what is typed next is one, whether or not the head can be read yet.
             self.open_sentence(Sentence { line: line + 1, new: true, head: false, edit: Line::default(), faults: Vec::new(), picks: Vec::new(), pick: 0 });
         }
     }

@@ -69,7 +69,7 @@ impl Story {
     }
 
     pub fn type_text(&self, text: &str) {
-        self.tmux(&["send-keys", "-l", text]);
+        self.tmux(&["send-keys", "-l", "--", text]);
     }
 
     pub fn wait_until(&self, what: &str, mut holds: impl FnMut(&str) -> bool) -> String {
