@@ -10,7 +10,7 @@ use crate::document::{Property, Step};
 use crate::dsp::Swell;
 use crate::engine::{BLOCK, Cause, InputKind, Notice, State, Term, TermKind, What, holds};
 use crate::mixer::voice::{Cue, Leaving, NOWHERE, Voice, Way};
-use crate::music::exact::{Frames, frames, narrow};
+use crate::music::exact::{Frames, frames, narrow, nearest};
 use crate::music::{Answer, Ask, Cause as MusicCause, Happens, Point, Sequencer};
 use crate::names::NameKey;
 use crate::program::{Follows, Piece, When};
@@ -374,6 +374,29 @@ impl Engine {
             let rise = if round && spec.round { (HAND_OVER, Shape::Straight) } else { rise };
             let cue = Cue { piece: index, layer: *layer, pass };
             self.begin_layer(program, spec.sound, frame, Begin { cue, skip, rise });
+        }
+    }
+
+    /// After an edit, or when a file has been loaded: layers of a section that plays which had no audio until now join it where it is.
+    pub(crate) fn join_layers(&mut self, program: &Program, old: &Program) {
+        let rise = (u64::from(program.rate) / 50, Shape::Straight);
+        for (index, piece) in program.music.pieces.iter().enumerate() {
+            let Some(pass) = self.now.state.pieces[index].sequencer.pass().copied() else { continue };
+            let section = &piece.sections[usize::from(pass.section)];
+            let begun = pass.line.moment(section, -section.pick_up);
+            let skip = nearest((Frames::from_integer(i128::from(self.frame)) - begun).max(Frames::from_integer(0)));
+            for layer in &section.layers {
+                let spec = &program.music.layers[*layer as usize];
+                let playable = |sound: &crate::program::Sound| sound.groups.iter().any(|g| !g.takes.is_empty());
+                let earlier = old.find_sound.get(program.sounds[spec.sound as usize].key).map(|s| &old.sounds[s]);
+                if !playable(&program.sounds[spec.sound as usize]) || earlier.is_some_and(playable) || spec.notes.is_some() || skip == 0 {
+                    continue;
+                }
+                let on = self.layer_wanted(program, *layer);
+                self.now.state.layers[*layer as usize] = LayerState { swell: Swell::at_rest(if on { 1.0 } else { 0.0 }), on, waits: None };
+                let cue = Cue { piece: index as u16, layer: *layer, pass: pass.number };
+                self.begin_layer(program, spec.sound, self.frame, Begin { cue, skip, rise });
+            }
         }
     }
 

@@ -205,6 +205,55 @@ mod tests {
         assert!(!lost.exists());
     }
 
+    /// The process that is killed: it saves one version after another, each of six files.
+    #[test]
+    fn child_that_saves_until_it_is_killed() {
+        let Ok(folder) = std::env::var("ESTAMPIE_SAVES_UNTIL_KILLED") else { return };
+        for version in 1u32.. {
+            let text = format!("{version}\n").repeat(200);
+            let writes: Vec<Write> = FILES.iter().map(|file| write(file, Some(&text))).collect();
+            write_all(Path::new(&folder), &writes).unwrap();
+        }
+    }
+
+    const FILES: [&str; 6] = ["game.toml", "mix.toml", "sounds/a.toml", "sounds/b.toml", "reactions.est", "music/a.toml"];
+
+    #[test]
+    fn sixty_kills_while_saving_leave_every_file_whole_and_of_one_version() {
+        let mut seen = std::collections::BTreeSet::new();
+        for kill in 0..60u64 {
+            let folder = tempfile::tempdir().unwrap();
+            let root = folder.path();
+            for part in ["sounds", "music"] {
+                std::fs::create_dir(root.join(part)).unwrap();
+            }
+            let mut child = std::process::Command::new(std::env::current_exe().unwrap())
+                .args(["--exact", "document::saving::tests::child_that_saves_until_it_is_killed"])
+                .env("ESTAMPIE_SAVES_UNTIL_KILLED", root)
+                .stdout(std::process::Stdio::null())
+                .spawn()
+                .unwrap();
+            // It is killed at another moment each time, once it has begun.
+            while !root.join("game.toml").exists() {
+                std::thread::yield_now();
+            }
+            std::thread::sleep(std::time::Duration::from_micros(kill * 331 % 9_000));
+            child.kill().unwrap();
+            child.wait().unwrap();
+            recover(root, &[root.to_owned(), root.join("sounds"), root.join("music")]).unwrap();
+            let texts: Vec<String> = FILES.iter().map(|file| read(root, file).unwrap_or_else(|| panic!("{file} is gone after kill {kill}"))).collect();
+            let version = texts[0].lines().next().unwrap().to_owned();
+            assert!(
+                texts.iter().all(|t| *t == format!("{version}\n").repeat(200)),
+                "kill {kill} left {:?}",
+                texts.iter().map(|t| t.lines().next()).collect::<Vec<_>>()
+            );
+            assert!(!root.join(NOTE).exists());
+            seen.insert(version);
+        }
+        assert!(seen.len() > 1, "they were killed at different moments");
+    }
+
     #[cfg(unix)]
     #[test]
     fn links_stay_links_and_modes_stay() {

@@ -393,6 +393,7 @@ impl Engine {
         let program = Arc::clone(&self.now.program);
         self.settle_world(&program);
         self.end_plays(&program, &old);
+        self.join_layers(&program, &old.program);
         // There is room: it was looked for before the message was taken.
         if let Err(rtrb::PushError::Full(lost)) = self.outlets.retired.push(Retired::Program(old)) {
             std::mem::forget(lost);

@@ -9,6 +9,7 @@ mod compare;
 mod documents;
 mod edits;
 mod engine;
+mod golden;
 mod measure;
 mod mix;
 mod music;

@@ -422,6 +422,30 @@ fn the_old_goes_on_for_its_overlap_and_falls_by_its_curve_while_the_new_rises() 
 }
 
 #[test]
+fn a_layer_whose_audio_comes_while_its_section_plays_joins_it_where_it_is() {
+    let text = "[piece.dance]\ntempo = \"120\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/level.wav\"\n";
+    let added = format!("{text}[piece.dance.section.a.layer.new]\nfile = \"audio/long.wav\"\n");
+    let (before, after) = (music(text, ""), music(&added, ""));
+    let play = |late: bool| {
+        let mut bench = Bench::new(if late { &before } else { &after }, 1);
+        go(&mut bench, 0, "a");
+        let mut out = bench.render(64 * 500).0;
+        if late {
+            assert!(bench.remote.program(Box::new(estampie_core::engine::Prepared::new(Arc::clone(&after), 1))).is_ok());
+        }
+        out.extend(bench.render(64 * 2_000).0);
+        out
+    };
+    let (whole, late) = (play(false), play(true));
+    // It rises over 20 ms and is then the very same, with the round that comes next.
+    let begun = 64 * 500;
+    assert!(whole[..begun] != late[..begun]);
+    assert!(crate::support::largest_step(&late[begun - 200..begun + 2]) < 0.01, "it fades in");
+    let apart = whole[begun + 1_100..].iter().zip(&late[begun + 1_100..]).map(|(a, b)| (a - b).abs()).fold(0.0f32, f32::max);
+    assert!(apart < 1e-6, "{apart}");
+}
+
+#[test]
 fn two_fades_of_equal_power_keep_it_as_they_cross() {
     // To the left the old, to the right the new: their squares add up to one on every frame.
     let panned = |text: &str, side: &str| text.replacen("audio/long.wav\"", &format!("audio/level.wav\"\npan = \"{side}\""), 1);
@@ -648,10 +672,10 @@ fn the_music_of_the_demos_dive_is_as_it_was() {
     let (program, faults) = estampie_core::program::compile(document, &assets);
     assert_eq!(faults, []);
     let program = Arc::new(program);
-    let mut text = String::new();
+    let (mut text, mut heard) = (String::new(), Vec::new());
     for (name, playthrough) in &document.playthroughs {
         let mut rendering = estampie_core::offline::Rendering::new(&program, playthrough, None, estampie_core::units::Seconds(0.0));
-        let mut samples = Vec::new();
+        let (mut samples, mut all) = (Vec::new(), Vec::new());
         text += &format!("{name}\n");
         loop {
             rendering.next(48_000, &mut samples, |happening| {
@@ -669,8 +693,11 @@ fn the_music_of_the_demos_dive_is_as_it_was() {
             if samples.is_empty() {
                 break;
             }
+            all.extend_from_slice(&samples);
         }
+        heard.push((format!("demo {name}"), crate::golden::hash(&all)));
     }
+    crate::golden::hold(&heard);
     let golden = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/demo-music.txt");
     let kept = std::fs::read_to_string(&golden).unwrap_or_default();
     assert!(text == kept, "the music is now:\n{text}\nand was:\n{kept}");

@@ -365,6 +365,19 @@ fn the_least_important_yields_when_all_voices_sound() {
 }
 
 #[test]
+fn a_loop_that_begins_a_day_into_its_audio_begins_at_once_in_the_right_place() {
+    // 80,000 s are whole rounds of one second; a quarter of a second further is a quarter of a round.
+    let out = |from: &str| {
+        let mut bench = Bench::new(&sounds(&format!("[a]\nloop = true\ntakes = [\"audio/one.wav, from {from}\"]\n")), 1);
+        play(&mut bench, NOW, "a", "");
+        bench.render(9_600).0
+    };
+    assert_eq!(out("80000 s"), out("0 s"));
+    let (far, near) = (out("80000.25 s"), out("0.25 s"));
+    assert!(far.iter().zip(&near).all(|(a, b)| (a - b).abs() < 2e-2), "to the precision of a second's fraction");
+}
+
+#[test]
 fn repeats_keep_to_their_range_and_their_number_and_are_moved_by_the_game() {
     let text = "[a]\ntakes = [\"audio/one.wav\"]\nrepeat = { every = \"0.1..0.2 s\", times = \"5..8\" }\n[b]\ntakes = [\"audio/one.wav\"]\nrepeat = { every = \"0 s\" }\n[g]\ntakes = [\"audio/low.wav\"]\nrepeat = { every = \"20 ms\", length = \"30 ms\" }\nshape = { attack = \"5 ms\", release = \"5 ms\" }\nvary = { from = \"0..2 s\" }\n";
     let program = program(text, "", "[[modulation]]\nfrom = \"strain\"\nmoves = \"b every\"\ncurve = [\"0: 0.5 s\", \"1: 0.05 s\"]\n", "");

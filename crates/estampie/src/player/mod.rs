@@ -71,42 +71,13 @@ pub(crate) struct Player {
 impl Player {
     /// Starts playing, held at the first frame until [`Player::hold`] lets it go. `buffer_ms` of sound are made ahead.
     pub(crate) fn start(engine: Engine, rate: u32, device: Option<String>, buffer_ms: u32) -> Player {
-        let silent = Output::Silent(if device::BUILT_IN { "looking for a device".into() } else { "built without devices".into() });
-        let shared = Arc::new(Shared {
-            quit: AtomicBool::new(false),
-            frozen: AtomicBool::new(false),
-            held: AtomicBool::new(true),
-            load: AtomicU32::new(0),
-            underruns: AtomicU64::new(0),
-            wanted: Mutex::new(device),
-            changed: AtomicBool::new(false),
-            output: Mutex::new(silent),
-            loudness: Mutex::new(Loudness::default()),
-            trim: AtomicU32::new(1f32.to_bits()),
-            opened: Mutex::new(None),
-            largest: AtomicU32::new(0),
-            pulls: AtomicU64::new(0),
-            failed: AtomicBool::new(false),
-        });
+        let shared = Arc::new(Shared::new(device));
         let (orders, order_out) = RingBuffer::new(8);
         let (done_in, done) = RingBuffer::new(8);
         let (tap, tap_out) = RingBuffer::new(rate as usize * 2);
         let buffer = (rate as usize * buffer_ms as usize / 1000).max(64);
         let mut threads = Vec::new();
-        let paced = Paced {
-            shared: Arc::clone(&shared),
-            engine: Box::new(engine),
-            orders: order_out,
-            done: done_in,
-            tap,
-            rate,
-            buffer,
-            leaving: None,
-            gain: 1.0,
-            trim: 1.0,
-            samples: vec![0.0; 2 * 512],
-            other: vec![0.0; 2 * 512],
-        };
+        let paced = Paced::new(Arc::clone(&shared), engine, order_out, (done_in, tap), (rate, buffer));
         let named = |name: &str| std::thread::Builder::new().name(name.into());
         threads.extend(named("engine").spawn(move || paced.run()).ok());
         let for_loudness = Arc::clone(&shared);
@@ -198,6 +169,26 @@ impl Drop for Player {
 }
 
 impl Shared {
+    fn new(device: Option<String>) -> Shared {
+        let silent = Output::Silent(if device::BUILT_IN { "looking for a device".into() } else { "built without devices".into() });
+        Shared {
+            quit: AtomicBool::new(false),
+            frozen: AtomicBool::new(false),
+            held: AtomicBool::new(true),
+            load: AtomicU32::new(0),
+            underruns: AtomicU64::new(0),
+            wanted: Mutex::new(device),
+            changed: AtomicBool::new(false),
+            output: Mutex::new(silent),
+            loudness: Mutex::new(Loudness::default()),
+            trim: AtomicU32::new(1f32.to_bits()),
+            opened: Mutex::new(None),
+            largest: AtomicU32::new(0),
+            pulls: AtomicU64::new(0),
+            failed: AtomicBool::new(false),
+        }
+    }
+
     pub(super) fn set_output(&self, output: Output) {
         if let Ok(mut now) = self.output.lock() {
             *now = output;
@@ -229,6 +220,18 @@ const GONE: Duration = Duration::from_secs(2);
 const STEP: usize = 128;
 
 impl Paced {
+    fn new(
+        shared: Arc<Shared>,
+        engine: Engine,
+        orders: Consumer<Order>,
+        (done, tap): (Producer<Box<Engine>>, Producer<f32>),
+        (rate, buffer): (u32, usize),
+    ) -> Paced {
+        let samples = || vec![0.0; 2 * 512];
+        let engine = Box::new(engine);
+        Paced { shared, engine, orders, done, tap, rate, buffer, leaving: None, gain: 1.0, trim: 1.0, samples: samples(), other: samples() }
+    }
+
     fn run(mut self) {
         let mut device: Option<Producer<f32>> = None;
         let mut clock = Instant::now();
@@ -343,5 +346,65 @@ impl Paced {
                 *sample *= self.trim;
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use estampie_core::assets::{Assets, Clip};
+    use estampie_core::document::{Document, Sources};
+    use estampie_core::engine::{Input, InputKind, NOW, Options, Prepared, Remote};
+    use estampie_core::names::NameKey;
+    use estampie_core::program;
+
+    /// An engine in which a constant of one half sounds without end.
+    fn constant() -> (Engine, Remote) {
+        let sounds = "[a]\nloop = true\ntakes = [\"audio/dc.wav\"]\n";
+        let sources = Sources::from_texts([("estampie.toml", "format = 1\nceiling = \"0 dB\""), ("sounds/a.toml", sounds)]);
+        let (document, faults) = Document::read(&sources, &["audio/dc.wav".to_owned()].into());
+        assert_eq!(faults, vec![]);
+        let mut assets = Assets::default();
+        assets.insert("audio/dc.wav", Ok(Arc::new(Clip::new("audio/dc.wav", vec![vec![0.5; 48_000]], None))));
+        let (program, faults) = program::compile(&document, &assets);
+        assert_eq!(faults, vec![]);
+        let (engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
+        remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of("a"), emitter: NameKey::NONE } }).unwrap();
+        (engine, remote)
+    }
+
+    #[test]
+    fn a_restart_fades_what_sounded_over_twenty_milliseconds_without_a_step() {
+        let (engine, _remote) = constant();
+        let (mut orders, order_out) = RingBuffer::new(8);
+        let (done_in, mut done) = RingBuffer::new(8);
+        let (tap, _tap_out) = RingBuffer::new(96_000);
+        let shared = Arc::new(Shared::new(Some("none".into())));
+        shared.held.store(false, Ordering::Relaxed);
+        let mut paced = Paced::new(shared, engine, order_out, (done_in, tap), (48_000, 256));
+        let make = |paced: &mut Paced, steps: usize| -> Vec<f32> {
+            let mut out = Vec::new();
+            for _ in 0..steps {
+                paced.follow_orders();
+                paced.make(STEP);
+                out.extend(paced.samples[..STEP * 2].iter().step_by(2));
+            }
+            out
+        };
+        let before = make(&mut paced, 100);
+        assert!((before[before.len() - 1] - 0.5).abs() < 1e-3);
+        // A new engine that is silent: what is heard is the old one that fades.
+        let (silent, _other) = {
+            let (program, _) = program::compile(&Document::default(), &Assets::default());
+            Engine::new(Prepared::new(Arc::new(program), 1), Options::default())
+        };
+        assert!(orders.push(Order::Engine(Box::new(silent))).is_ok());
+        let after = make(&mut paced, 16);
+        let joined: Vec<f32> = before[before.len() - 1..].iter().chain(&after).copied().collect();
+        let step = joined.windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0f32, f32::max);
+        assert!(step < 1e-3, "a step of {step}");
+        assert!((after[480] - 0.25).abs() < 0.01, "half the way after 10 ms: {}", after[480]);
+        assert!(after[960..].iter().all(|s| *s == 0.0));
+        assert!(done.pop().is_ok(), "the old engine is given back, to be dropped elsewhere");
     }
 }

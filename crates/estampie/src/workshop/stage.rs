@@ -377,7 +377,9 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     }
     y += 1;
     if let Some(voice) = selected {
-        y = why(app, pen, Rect { y, height: area.bottom().saturating_sub(y + 6), ..area }, &voice) + 1;
+        // What has happened keeps its lines, however many reasons there are.
+        let log = if area.height > 36 { 10 } else { 6 };
+        y = why(app, pen, Rect { y, height: area.bottom().saturating_sub(y + log), ..area }, &voice) + 1;
     }
     log(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area });
 }

@@ -181,7 +181,7 @@ fn the_map_is_drawn_with_everything_on_it() {
     for ending in ["svg", "pdf"] {
         let out = folder.path().join(format!("map.{ending}"));
         let done = run(&["draw", demo().to_str().unwrap(), "map", "-o", out.to_str().unwrap()]);
-        assert!(done.status.success() && String::from_utf8_lossy(&done.stdout).contains("28 things"), "{done:?}");
+        assert!(done.status.success() && String::from_utf8_lossy(&done.stdout).contains("29 things"), "{done:?}");
     }
     let svg = std::fs::read_to_string(folder.path().join("map.svg")).unwrap();
     for word in ["Brinewick Salvage: map", "boiler-house", "hatch-way", "organ", "flock shrimp: 14 of 90 places", "10 m, north above"] {

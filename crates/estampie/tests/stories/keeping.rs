@@ -21,7 +21,7 @@ fn lower_music(story: &Story) {
 
 #[test]
 fn edits_that_were_not_saved_come_back_after_a_kill() {
-    for name in ["KILL", "TERM", "HUP"] {
+    for name in ["KILL", "TERM", "HUP", "QUIT", "INT"] {
         let story = Story::new(&format!("kill-{name}"));
         story.open_demo();
         lower_music(&story);

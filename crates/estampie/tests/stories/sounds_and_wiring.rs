@@ -291,6 +291,6 @@ fn what_files_allow_can_be_moved_and_a_head_at_fault_swallows_no_keys() {
     story.keys(&["Enter"]);
     story.wait_until("it is written", |s| s.contains("play hull/creak") && s.contains("fault"));
     story.keys(&["C-s"]);
-    story.wait_for("saved");
+    story.wait_for("saved 2 files");
     assert!(saved(&story.copy(), "reactions.est").contains("When strain < 0.5\n  play hull/creak\n"));
 }
