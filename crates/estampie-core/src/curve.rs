@@ -39,13 +39,13 @@ impl Shape {
         }
     }
 
-    /// Reads a shape's words: straight, smooth, held, or power with a number from 0.05 to 20.
+    /// Reads a shape's words: linear, smooth, stepped, or power with a number from 0.05 to 20.
     #[must_use]
     pub fn read(text: &str) -> Option<Shape> {
         match text {
-            "straight" => Some(Shape::Straight),
+            "linear" => Some(Shape::Straight),
             "smooth" => Some(Shape::Smooth),
-            "held" => Some(Shape::Held),
+            "stepped" => Some(Shape::Held),
             _ => {
                 let power: f32 = text.strip_prefix("power")?.trim().parse().ok()?;
                 (0.05..=20.0).contains(&power).then_some(Shape::Power(power))
@@ -111,9 +111,9 @@ impl Curve {
 impl fmt::Display for Shape {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Shape::Straight => f.write_str("straight"),
+            Shape::Straight => f.write_str("linear"),
             Shape::Smooth => f.write_str("smooth"),
-            Shape::Held => f.write_str("held"),
+            Shape::Held => f.write_str("stepped"),
             Shape::Power(n) => write!(f, "power {n}"),
             Shape::EqualPower => f.write_str("equal power"),
         }

@@ -389,28 +389,28 @@ pub struct Spread<T> {
     /// Its ends.
     pub ends: Span<T>,
     /// Whether values in the middle are likelier: the mean of three even draws instead of one.
-    pub gathered: bool,
+    pub centred: bool,
 }
 
 impl<T: Quantity> Spread<T> {
-    /// Reads `-2..2 dB` or `-2..2 dB, gathered`.
+    /// Reads `-2..2 dB` or `-2..2 dB, centred`.
     ///
     /// # Errors
     /// When the range is none, or another word follows it.
     pub fn read(text: &str) -> Result<Self, QuantityError> {
         let (range, how) = text.split_once(',').unwrap_or((text, ""));
-        let gathered = match how.trim() {
+        let centred = match how.trim() {
             "" | "even" => false,
-            "gathered" => true,
-            _ => return Err(QuantityError { text: text.to_owned(), expected: "a range, perhaps with \", gathered\"" }),
+            "centred" => true,
+            _ => return Err(QuantityError { text: text.to_owned(), expected: "a range, perhaps with \", centred\"" }),
         };
-        Ok(Spread { ends: Span::read(range)?, gathered })
+        Ok(Spread { ends: Span::read(range)?, centred })
     }
 }
 
 impl<T: Quantity> fmt::Display for Span<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.low == self.high { self.low.fmt(f) } else { Spread { ends: *self, gathered: false }.fmt(f) }
+        if self.low == self.high { self.low.fmt(f) } else { Spread { ends: *self, centred: false }.fmt(f) }
     }
 }
 
@@ -419,7 +419,7 @@ impl<T: Quantity> fmt::Display for Spread<T> {
         let (low, high) = (self.ends.low.to_string(), self.ends.high.to_string());
         let unit = |text: &str| text.split_once(' ').map_or(String::new(), |(_, u)| u.to_owned());
         let low = if unit(&low) == unit(&high) { low.split(' ').next().unwrap_or_default().to_owned() } else { low };
-        write!(f, "{low}..{high}{}", if self.gathered { ", gathered" } else { "" })
+        write!(f, "{low}..{high}{}", if self.centred { ", centred" } else { "" })
     }
 }
 

@@ -29,9 +29,9 @@ impl Engine {
                 Some(value) => {
                     let value = value.clamp(spec.low, spec.high);
                     if now.held.is_none() && is_motion(&spec.source) {
-                        now.set_followed(value, spec)
+                        now.set_followed(value, spec);
                     } else {
-                        now.set(value)
+                        now.set(value);
                     }
                     now.jump(spec, self.frame);
                     now.faulty = false;
@@ -136,7 +136,11 @@ impl Engine {
                         Measured::Count(..) | Measured::Walls(..) | Measured::Rate(_) | Measured::Since(_) => continue,
                     };
                     let (value, now) = (value.clamp(spec.low, spec.high), &mut self.now.state.locals[at]);
-                    if is_motion(&spec.source) { now.set_followed(value, spec) } else { now.set(value) }
+                    if is_motion(&spec.source) {
+                        now.set_followed(value, spec);
+                    } else {
+                        now.set(value);
+                    }
                 }
                 let now = &mut self.now.state.locals[at];
                 now.follow(spec, self.frame);

@@ -7,7 +7,7 @@ use crate::language::{Action, Trigger};
 use std::collections::BTreeMap;
 
 /// Fields of sounds that are whole numbers, and those that are true or false.
-const WHOLE: [&str; 4] = ["limit.each", "limit.all", "priority", "lines.rank"];
+const WHOLE: [&str; 4] = ["limit.each", "limit.in-all", "priority", "lines.rank"];
 const YES: [&str; 3] = ["loop", "lines.stays", "lines.cuts-in"];
 
 impl Workspace {

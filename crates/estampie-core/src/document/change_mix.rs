@@ -80,7 +80,7 @@ impl Workspace {
             if !text.trim().is_empty() {
                 read_setting(setting, &text.replace('−', "-"))?;
             }
-        } else if !["wet", "preset", "file", "key", "like"].contains(&word) {
+        } else if !["wet", "preset", "file", "sidechain", "like"].contains(&word) {
             return Err(format!("{} has no setting {word}", kind.word));
         }
         self.set_mix(&format!("{word} of {insert} on {bus}"), vec!["buses", bus, "insert", insert, word], text)

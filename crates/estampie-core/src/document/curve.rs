@@ -51,7 +51,7 @@ impl Property {
         (Property::Every, "every"),
         (Property::Chance, "chance"),
         (Property::Each, "each"),
-        (Property::All, "all"),
+        (Property::All, "in-all"),
         (Property::Sweep, "sweep"),
         (Property::Tempo, "tempo"),
         (Property::Transposition, "transposition"),
@@ -155,7 +155,7 @@ pub fn read_point(text: &str, unit: &str, property: Property) -> Result<Point, S
     let (y, shape) = match rest.split_once(',') {
         Some((y, shape)) => {
             let shape = shape.trim();
-            (y, Shape::read(shape).ok_or_else(|| format!("\"{shape}\" is not a shape: straight, smooth, held, or power with a number"))?)
+            (y, Shape::read(shape).ok_or_else(|| format!("\"{shape}\" is not a shape: linear, smooth, stepped, or power with a number"))?)
         }
         None => (rest, Shape::Straight),
     };

@@ -58,7 +58,7 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     own("priority", sound.priority.to_string());
     let always: Vec<String> = sound.always.iter().map(|c| format!("{} {}", c.subject, c.test)).collect();
     own("chance", if always.is_empty() { sound.chance.to_string() } else { format!("{}, always when {}", sound.chance, always.join(" and ")) });
-    own("again-after", sound.again_after.to_string());
+    own("cooldown", sound.again_after.to_string());
     own("re-trigger", Again::word(sound.again).to_owned());
     own("when-refused", named(&sound.when_refused, "nothing is sent"));
     own("stop-if-younger", sound.stop_if_younger.map_or_else(|| "any age".into(), |t| t.to_string()));
@@ -101,9 +101,9 @@ const SHAPE: [(&str, &str); 7] = [
     ("shape.decay", "0 s"),
     ("shape.sustain", "0 dB"),
     ("shape.release", "20 ms"),
-    ("shape.curve", "straight"),
+    ("shape.curve", "linear"),
 ];
-const LIMIT: [(&str, &str); 3] = [("limit.each", "no limit"), ("limit.all", "no limit"), ("limit.when-full", "oldest")];
+const LIMIT: [(&str, &str); 3] = [("limit.each", "no limit"), ("limit.in-all", "no limit"), ("limit.when-full", "oldest")];
 const FALLOFF: [(&str, &str); 9] = [
     ("falloff.level", "none"),
     ("falloff.low-pass", "none"),
@@ -117,9 +117,9 @@ const FALLOFF: [(&str, &str); 9] = [
 ];
 
 const LINES: [(&str, &str); 6] = [
-    ("lines.speaker", "first part of its name"),
+    ("lines.character", "first part of its name"),
     ("lines.gap", "0 s"),
-    ("lines.worth", "8 s"),
+    ("lines.expires-after", "8 s"),
     ("lines.stays", "no"),
     ("lines.rank", "0"),
     ("lines.cuts-in", "no"),
@@ -178,7 +178,7 @@ mod tests {
     #[test]
     fn every_field_says_where_it_comes_from() {
         let shared = "[vary.boots]\nlevel = \"-2..2 dB\"\npitch = \"-1..1 st\"\n";
-        let sounds = "[a]\ntakes = [\"audio/a.wav\"]\nvary = { like = \"boots\", pitch = \"-3..3 st, gathered\" }\nlevel = \"-6 dB\"\n[b]\ntakes = [\"audio/a.wav\"]\nvary = \"boots\"\n";
+        let sounds = "[a]\ntakes = [\"audio/a.wav\"]\nvary = { like = \"boots\", pitch = \"-3..3 st, centred\" }\nlevel = \"-6 dB\"\n[b]\ntakes = [\"audio/a.wav\"]\nvary = \"boots\"\n";
         let sources = Sources::from_texts([("estampie.toml", "format = 1"), ("shared.toml", shared), ("sounds/a.toml", sounds)]);
         let (document, faults) = Document::read(&sources, &["audio/a.wav".to_owned()].into());
         assert_eq!(faults, vec![]);
@@ -186,7 +186,7 @@ mod tests {
             |sound: usize, key: &str| describe(&document, &document.sounds[sound]).into_iter().find(|f| f.key == key).map(|f| (f.value, f.origin)).unwrap();
         assert_eq!(field(0, "level"), ("-6 dB".into(), Origin::Own));
         assert_eq!(field(0, "vary.level"), ("-2..2 dB".into(), Origin::Shared("boots".into())));
-        assert_eq!(field(0, "vary.pitch"), ("-3..3 st, gathered".into(), Origin::Own));
+        assert_eq!(field(0, "vary.pitch"), ("-3..3 st, centred".into(), Origin::Own));
         assert_eq!(field(1, "vary.pitch"), ("-1..1 st".into(), Origin::Shared("boots".into())));
         assert_eq!(field(1, "pitch"), ("0 st".into(), Origin::Default));
         assert_eq!(super::super::sharers(&document, "vary", "boots"), ["a", "b"]);

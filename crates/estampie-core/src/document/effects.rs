@@ -52,7 +52,7 @@ pub(super) fn read_insert(reading: &Reading<'_>, fields: Fields<'_>, name: Strin
         like: fields.text("like"),
         preset: fields.text("preset"),
         file: fields.text("file"),
-        key: fields.text("key"),
+        key: fields.text("sidechain"),
         wet: fields.limited("wet", Share(0.0), Share(1.0)),
         off: fields.yes("off").map(|o| o.value),
         set: words.into_iter().filter(|w| written.iter().any(|n| n == w)).filter_map(|w| Some((w, fields.text(w)?))).collect(),
@@ -83,7 +83,7 @@ pub(super) fn read_inserts(reading: &Reading<'_>, fields: &Fields<'_>, field: &'
     list
 }
 
-/// Sends: names of returns with levels, as `"-12 dB"` or `"-12 dB, before the level"`.
+/// Sends: names of returns with levels, as `"-12 dB"` or `"-12 dB, pre-fader"`.
 pub(super) fn read_sends(reading: &Reading<'_>, fields: &Fields<'_>) -> Vec<SendDoc> {
     let mut list = Vec::new();
     for (name, item, place) in fields.entries("send") {
@@ -93,7 +93,7 @@ pub(super) fn read_sends(reading: &Reading<'_>, fields: &Fields<'_>) -> Vec<Send
         };
         match read_send(text) {
             Ok((level, before)) => list.push(SendDoc { to: Located { value: name, place }, level, before }),
-            Err(what) => reading.fault(&place, what, "write a level, like \"-12 dB\" or \"-12 dB, before the level\""),
+            Err(what) => reading.fault(&place, what, "write a level, like \"-12 dB\" or \"-12 dB, pre-fader\""),
         }
     }
     list
@@ -106,7 +106,7 @@ pub(super) fn read_sends(reading: &Reading<'_>, fields: &Fields<'_>) -> Vec<Send
 pub fn read_send(text: &str) -> Result<(Decibels, bool), String> {
     let (level, before) = match text.split_once(',') {
         None => (text, false),
-        Some((level, rest)) if rest.trim() == "before the level" => (level, true),
+        Some((level, rest)) if rest.trim() == "pre-fader" => (level, true),
         Some((_, rest)) => return Err(format!("\"{}\" is not known of a send", rest.trim())),
     };
     let level = Decibels::read(level).map_err(|e| e.to_string())?;

@@ -181,7 +181,7 @@ impl<'a> Fields<'a> {
     }
 
     pub(crate) fn spread<T: Quantity>(&self, field: &'static str) -> Option<Spread<T>> {
-        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", gathered\"", |t| Spread::read(t).map_err(|e| e.to_string()))
+        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", centred\"", |t| Spread::read(t).map_err(|e| e.to_string()))
             .map(|s| s.value)
     }
 
@@ -262,11 +262,40 @@ impl<'a> Fields<'a> {
         let known = self.known.borrow();
         for (name, _, place) in entries(self.reading, self.table) {
             if !known.contains(&name.as_str()) {
+                if let Some((_, new)) = RENAMED.iter().find(|(old, new)| *old == name && known.contains(new)) {
+                    self.reading.fault(&place, format!("{name} of {} is called {new}", self.of), format!("write {new}"));
+                    continue;
+                }
                 let mend = did_you_mean(&name, known.iter().copied(), &format!("take it out; known here: {}", known.join(", ")));
                 self.reading.fault(&place, format!("{} has no field {name}", self.of), mend);
             }
         }
     }
+}
+
+/// Fields that had another name, with the one that they have.
+const RENAMED: [(&str, &str); 10] = [
+    ("again-after", "cooldown"),
+    ("worth", "expires-after"),
+    ("speaker", "character"),
+    ("old-falls", "fade-out"),
+    ("new-rises", "fade-in"),
+    ("key", "sidechain"),
+    ("rest", "default"),
+    ("all", "in-all"),
+    ("intensity", "amount"),
+    ("volume", "level"),
+];
+
+/// Words within values that are called otherwise, with the ones that they are called by.
+const SAID_OTHERWISE: [(&str, &str); 5] =
+    [("straight", "linear"), ("held", "stepped"), ("gathered", "centred"), ("before the level", "pre-fader"), ("natural", "gentle")];
+
+/// What to write instead, where a text holds a word that is called otherwise; nothing where it does not.
+#[must_use]
+pub(crate) fn called_otherwise(text: &str) -> Option<String> {
+    let has = |word: &str| text.split(|c: char| !c.is_alphabetic() && c != ' ').any(|part| part.trim() == word || part.trim().starts_with(&format!("{word} ")));
+    SAID_OTHERWISE.iter().find(|(old, _)| has(old)).map(|(old, new)| format!("{old} is called {new}: write \"{}\"", text.replacen(old, new, 1)))
 }
 
 /// The entries of a table with the places of their names, in the order of the file.

@@ -251,7 +251,7 @@ fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<
         }
         found
     });
-    let rest = fields.text("rest");
+    let rest = fields.text("default");
     let unsaid = if matches!(&source, ValueOf::Measure(m) if m.value.is_motion()) { Seconds(0.1) } else { Seconds(0.0) };
     let rise = fields.quantity("rise").map_or(unsaid, |t| t.value);
     let fall = fields.quantity("fall").map_or(unsaid, |t| t.value);

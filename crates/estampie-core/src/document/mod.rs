@@ -133,6 +133,11 @@ impl Document {
         mix::know_what_is_moved(&mut document);
         let mut faults = RefCell::into_inner(faults);
         for fault in &mut faults {
+            // What is at fault stands in quotes: perhaps it is only called otherwise.
+            if let Some(mend) = fault.what.split('"').nth(1).and_then(fields::called_otherwise) {
+                fault.mend = mend;
+                continue;
+            }
             // A value alone, where a condition should stand: it tells of which state it is.
             let alone = fault.what.strip_prefix("it is not said what ").and_then(|rest| rest.strip_suffix(" is tested for"));
             if let Some(state) = alone.and_then(|value| document.states.iter().find(|s| s.values.iter().any(|v| v.value == value))) {

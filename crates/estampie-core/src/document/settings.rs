@@ -162,7 +162,7 @@ setting!(
             decay: time("decay"),
             sustain: fields.limited("sustain", Decibels(-120.0), Decibels(0.0)),
             release: fields.limited("release", Seconds(0.002), Seconds(600.0)),
-            curve: fields.read("curve", "straight, smooth, or power with a number", shape).map(|c| c.value),
+            curve: fields.read("curve", "linear, smooth, or power with a number", shape).map(|c| c.value),
         }
     }
 );
@@ -183,7 +183,7 @@ setting!(
         /// The most playings of one emitter.
         each: u32 = "each",
         /// The most playings in all.
-        all: u32 = "all",
+        all: u32 = "in-all",
         /// Who yields.
         when_full: Yields = "when-full",
     },
@@ -198,7 +198,7 @@ setting!(
         LimitDoc {
             like: None,
             each: fields.whole("each", 1, 4096).map(|n| n.value as u32),
-            all: fields.whole("all", 1, 4096).map(|n| n.value as u32),
+            all: fields.whole("in-all", 1, 4096).map(|n| n.value as u32),
             when_full: fields.read("when-full", "oldest, quietest, farthest, least important, or refuse", read).map(|w| w.value),
         }
     }
@@ -218,11 +218,11 @@ setting!(
     /// What makes a sound one of spoken lines.
     LinesDoc, "lines", {
         /// Who speaks: no two lines of one speaker overlap.
-        speaker: String = "speaker",
+        speaker: String = "character",
         /// Silence between two lines, drawn each time.
         gap: Span<Seconds> = "gap",
         /// A line that has waited longer is dropped.
-        worth: Seconds = "worth",
+        worth: Seconds = "expires-after",
         /// Whether a line stays worth saying when the state that it is picked by has changed while it waited.
         stays: YesNo = "stays",
         /// How much it matters, 0 to 100: of the lines that wait, the higher is said before.
@@ -232,9 +232,9 @@ setting!(
     },
     |fields: &Fields<'_>| LinesDoc {
         like: None,
-        speaker: fields.text("speaker").map(|s| s.value),
+        speaker: fields.text("character").map(|s| s.value),
         gap: fields.span::<Seconds>("gap").map(|g| g.value),
-        worth: fields.limited("worth", Seconds(0.0), Seconds(600.0)),
+        worth: fields.limited("expires-after", Seconds(0.0), Seconds(600.0)),
         stays: fields.yes("stays").map(|s| YesNo(s.value)),
         rank: fields.whole("rank", 0, 100).map(|n| n.value as u32),
         cuts_in: fields.yes("cuts-in").map(|s| YesNo(s.value)),
@@ -275,13 +275,13 @@ impl Display for SendCurves {
 }
 
 /// Kinds of falloff that are known by a word, as in `gentle from 2 m to 40 m`.
-const FALLOFFS: [&str; 3] = ["inverse", "gentle", "straight"];
+const FALLOFFS: [&str; 3] = ["inverse", "gentle", "linear"];
 
 /// Reads `inverse from 2 m to 40 m` as a curve, if the text is one of those: level up to the near radius, silence beyond the far one.
 ///
 /// - `inverse`: −20 log10(d ÷ near), the sound pressure of a point in the open (ISO 9613-2, divergence).
 /// - `gentle`: the same, and another −24 dB by the cube of the way to the far radius, so that it ends gently.
-/// - `straight`: as many dB for every metre, −60 at the far radius.
+/// - `linear`: as many dB for every metre, −60 at the far radius.
 ///
 /// # Errors
 /// With what is wrong, as a sentence.

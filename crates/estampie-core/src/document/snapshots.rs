@@ -117,7 +117,7 @@ pub(super) fn read_snapshots(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<Sna
         let Some(fields) = Fields::of_item(reading, item, format!("the snapshot {name}"), place.clone()) else { continue };
         let going = |field, rest: f64| {
             let rest = Going { time: Seconds(rest), curve: Shape::Smooth };
-            fields.read(field, "a time, like \"0.8 s\", perhaps with a curve, like \"0.8 s, straight\"", Going::read).map_or(rest, |g| g.value)
+            fields.read(field, "a time, like \"0.8 s\", perhaps with a curve, like \"0.8 s, linear\"", Going::read).map_or(rest, |g| g.value)
         };
         let (rise, fall) = (going("rise", 0.5), going("fall", 1.0));
         let mut holds = Vec::new();
@@ -161,10 +161,10 @@ pub(super) fn read_ducks(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<HoldDow
     for (at, table) in tables.iter().enumerate() {
         let place = reading.place(table.span());
         let fields = Fields::new(reading, table, format!("duck {}", at + 1), place.clone());
-        let (key, ducks) = (fields.text("key"), fields.text("ducks"));
+        let (key, ducks) = (fields.text("sidechain"), fields.text("ducks"));
         let going = |field, rest: f64| {
             let rest = Going { time: Seconds(rest), curve: Shape::Straight };
-            let read = |text: &str| if text.contains(',') { Going::read(text) } else { Going::read(&format!("{text}, straight")) };
+            let read = |text: &str| if text.contains(',') { Going::read(text) } else { Going::read(&format!("{text}, linear")) };
             fields.read(field, "a time, like \"40 ms\"", read).map_or(rest, |g| g.value)
         };
         let (attack, release) = (going("attack", 0.04), going("release", 0.6));
@@ -174,7 +174,7 @@ pub(super) fn read_ducks(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<HoldDow
         fields.text("note");
         fields.finish();
         for (field, there, mend) in
-            [("key", key.is_some(), "write key = \"bus voice\" or \"sound NAME\""), ("ducks", ducks.is_some(), "write ducks = and a bus")]
+            [("sidechain", key.is_some(), "write sidechain = \"bus voice\" or \"sound NAME\""), ("ducks", ducks.is_some(), "write ducks = and a bus")]
         {
             if !there {
                 reading.fault(&place, format!("a duck has no field {field}"), mend);

@@ -209,7 +209,7 @@ pub struct SoundDoc {
     pub again_after: Seconds,
     /// When it plays already.
     pub again: Again,
-    /// The event that is sent when a limit or its again-after refuses it.
+    /// The event that is sent when a limit or its cooldown refuses it.
     pub when_refused: Option<Located<String>>,
     /// How important it is.
     pub priority: PriorityDoc,
@@ -290,7 +290,7 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         falloff: own(reading, &fields),
         chance,
         always,
-        again_after: time("again-after", 0.0).unwrap_or_default(),
+        again_after: time("cooldown", 0.0).unwrap_or_default(),
         again: again.map_or(Again::Overlap, |a| a.value),
         when_refused: fields.text("when-refused"),
         priority: priority(reading, &fields),

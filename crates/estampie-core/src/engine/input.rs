@@ -103,7 +103,7 @@ pub enum InputKind {
         /// The value; `None` lets go.
         value: Option<f32>,
     },
-    /// Rehearsal only: intervals, gaps, again-afters and holding times are multiplied by this (0.01 to 1).
+    /// Rehearsal only: intervals, gaps, cooldowns and holding times are multiplied by this (0.01 to 1).
     Waits {
         /// The factor.
         factor: f32,

@@ -36,9 +36,9 @@ impl Stream {
         if low == high { low } else { low + (high - low) * self.unit() }
     }
 
-    /// From a range: evenly, or gathered towards its middle.
+    /// From a range: evenly, or centred towards its middle.
     pub(crate) fn draw(&mut self, draw: Draw) -> f32 {
-        if draw.gathered && draw.ends.0 != draw.ends.1 {
+        if draw.centred && draw.ends.0 != draw.ends.1 {
             let share = (self.unit() + self.unit() + self.unit()) / 3.0;
             return draw.ends.0 + (draw.ends.1 - draw.ends.0) * share;
         }

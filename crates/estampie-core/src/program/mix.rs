@@ -63,7 +63,7 @@ pub struct Insert {
 pub struct Send {
     /// The return.
     pub to: u32,
-    /// Whether it leaves before the level.
+    /// Whether it leaves pre-fader.
     pub before: bool,
     /// The cell of its level.
     pub cell: u32,

@@ -266,7 +266,7 @@ pub struct Draw {
     /// The ends.
     pub ends: (f32, f32),
     /// The mean of three draws instead of one.
-    pub gathered: bool,
+    pub centred: bool,
 }
 
 /// What is drawn each time.

@@ -15,19 +15,19 @@ use std::sync::Arc;
 #[global_allocator]
 static ALLOCATOR: AllocDisabler = AllocDisabler;
 
-const SOUNDS: &str = "[a]\nbus = \"x\"\ntakes = [\"b\", \"audio/two.wav\", \"audio/stereo.wav\"]\nvary = { level = \"-3..3 dB\", pitch = \"-12..12 st\" }\nlow-pass = \"2 kHz\"\nlimit = { each = 3, all = 9 }\n\
+const SOUNDS: &str = "[a]\nbus = \"x\"\ntakes = [\"b\", \"audio/two.wav\", \"audio/stereo.wav\"]\nvary = { level = \"-3..3 dB\", pitch = \"-12..12 st\" }\nlow-pass = \"2 kHz\"\nlimit = { each = 3, in-all = 9 }\n\
 [b]\npick = \"by deck\"\ntakes = { plank = [\"audio/one.wav\"], grate = [\"audio/three.wav\", \"audio/four.wav\"] }\n\
-[c]\nchain = [\"audio/intro.wav\", \"audio/body.wav, loop\", \"audio/one.wav\"]\nfade-in = \"5 ms\"\nlimit = { all = 4, when-full = \"refuse\" }\n";
+[c]\nchain = [\"audio/intro.wav\", \"audio/body.wav, loop\", \"audio/one.wav\"]\nfade-in = \"5 ms\"\nlimit = { in-all = 4, when-full = \"refuse\" }\n";
 /// What repeats, speaks, cross-fades, is placed, shared and limited as a group.
-const FURTHER: &str = "[r]\ngroup = \"g\"\ntakes = [\"a\", \"audio/low.wav, weight 2\"]\npick = \"weighted\"\nrepeat = { every = \"20..90 ms\", length = \"50 ms\" }\nlimit = { each = 2, when-full = \"quietest\" }\nagain-after = \"50 ms\"\nwhen-refused = \"tick\"\n\
+const FURTHER: &str = "[r]\ngroup = \"g\"\ntakes = [\"a\", \"audio/low.wav, weight 2\"]\npick = \"weighted\"\nrepeat = { every = \"20..90 ms\", length = \"50 ms\" }\nlimit = { each = 2, when-full = \"quietest\" }\ncooldown = \"50 ms\"\nwhen-refused = \"tick\"\n\
 [x]\npick = \"across strain\"\nloop = true\ntakes = { \"0\" = [\"audio/one.wav\"], \"1\" = [\"audio/stereo.wav\"] }\nre-trigger = \"restart\"\n\
-[t]\ngroup = \"g\"\npick = \"together\"\ntakes = [\"audio/one.wav, after 0..40 ms\", \"r\"]\nchance = \"70 %, always when strain over 0.9\"\npriority = { near = 90, far = 5, at = \"50 m\" }\nsend = { wet = \"-20 dB\" }\nfalloff = { level = [\"1 m: 0 dB\", \"60 m: -100 dB\"], width = [\"0 m: 100 %\", \"9 m: 0 %\"], send = [\"0 m: 0 dB\", \"60 m: 12 dB\"], high-pass = [\"0 m: 20 Hz\", \"60 m: 400 Hz\"] }\nlimit = { all = 3, when-full = \"farthest\" }\n\
-[l]\ntakes = [\"audio/two.wav\", \"audio/intro.wav\"]\nlines = { speaker = \"s\", gap = \"10..90 ms\", worth = \"1 s\" }\n";
-const SHARED: &str = "[group.g]\nall = 6\nwhen-full = \"least important\"\n";
+[t]\ngroup = \"g\"\npick = \"together\"\ntakes = [\"audio/one.wav, after 0..40 ms\", \"r\"]\nchance = \"70 %, always when strain over 0.9\"\npriority = { near = 90, far = 5, at = \"50 m\" }\nsend = { wet = \"-20 dB\" }\nfalloff = { level = [\"1 m: 0 dB\", \"60 m: -100 dB\"], width = [\"0 m: 100 %\", \"9 m: 0 %\"], send = [\"0 m: 0 dB\", \"60 m: 12 dB\"], high-pass = [\"0 m: 20 Hz\", \"60 m: 400 Hz\"] }\nlimit = { in-all = 3, when-full = \"farthest\" }\n\
+[l]\ntakes = [\"audio/two.wav\", \"audio/intro.wav\"]\nlines = { character = \"s\", gap = \"10..90 ms\", expires-after = \"1 s\" }\n";
+const SHARED: &str = "[group.g]\nin-all = 6\nwhen-full = \"least important\"\n";
 const DERIVED: &str = "[parameters.near]\nmeasure = \"distance to bell\"\n[parameters.far]\nmeasure = \"distance\"\n[parameters.many]\nmeasure = \"count of thing within 30 m\"\n[formulas]\nf = \"max(strain, rate(depth)) / (strain - 0.5)\"\n";
 const FURTHER_REACTIONS: &str = "When hit at the 2nd within 1 s\n  say l, first\n  play t at the emitter, after 0.05 s\nWhen tick\n  say l, cutting in\n  play r at the emitter\n  sweep a pitch to -9 st over 0.2 s, smooth then let go\nWhen near becomes under 20 m for 0.1 s once until strain over 0.9\n  play x\nWhen f rises over 1\n  finish r\n  add 0.1 to strain\nWhen far becomes under 9 m\n  play t at the emitter\n";
 
-const MIX: &str = "[player-levels]\nloud = \"x\"\n[buses.x]\nlevel = \"-6 dB\"\nsend = { wet = \"-9 dB\" }\n[buses.y]\ninto = \"x\"\nsend = { wet = \"-3 dB, before the level\" }\n[buses.wet]\nreturn = true\n[buses.wet.insert.reverb]\n[snapshots.s]\nwhile = \"deck is silt\"\n[snapshots.s.hold]\n\"bus x level\" = \"to silent\"\n\"bus x low-pass\" = \"to 500 Hz\"\n\"bus wet reverb decay\" = \"to 9 s\"\n[snapshots.t]\n[snapshots.t.hold]\n\"bus y send wet\" = \"by 9 dB\"\n[[duck]]\nkey = \"bus y\"\nducks = \"x\"\n[[duck]]\nkey = \"sound a\"\nducks = \"y\"\n";
+const MIX: &str = "[player-levels]\nloud = \"x\"\n[buses.x]\nlevel = \"-6 dB\"\nsend = { wet = \"-9 dB\" }\n[buses.y]\ninto = \"x\"\nsend = { wet = \"-3 dB, pre-fader\" }\n[buses.wet]\nreturn = true\n[buses.wet.insert.reverb]\n[snapshots.s]\nwhile = \"deck is silt\"\n[snapshots.s.hold]\n\"bus x level\" = \"to silent\"\n\"bus x low-pass\" = \"to 500 Hz\"\n\"bus wet reverb decay\" = \"to 9 s\"\n[snapshots.t]\n[snapshots.t.hold]\n\"bus y send wet\" = \"by 9 dB\"\n[[duck]]\nsidechain = \"bus y\"\nducks = \"x\"\n[[duck]]\nsidechain = \"sound a\"\nducks = \"y\"\n";
 
 /// Every kind of effect, one after another on the bus x; listened to from y where that can be.
 fn every_effect() -> String {
@@ -36,7 +36,7 @@ fn every_effect() -> String {
         text.push_str(&format!("[buses.x.insert.{}]\nwet = \"50 %\"\n", kind.word));
         match kind.word {
             "convolution" => text.push_str("file = \"audio/stereo.wav\"\n"),
-            "compressor" | "expander" => text.push_str("key = \"y\"\n"),
+            "compressor" | "expander" => text.push_str("sidechain = \"y\"\n"),
             _ => {}
         }
     }
@@ -46,7 +46,7 @@ const MODULATION: &str = "[[modulation]]\nfrom = \"strain\"\nmoves = \"a level\"
 const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\nWhen hit otherwise\n  play a, chance 50 %\nWhen tick\n  play c\n  set deck to silt\nWhen deck becomes silt\n  finish c\n  send hit\nWhen depth becomes over 50 m\n  stop a over 30 ms\nWhen loop\n  send tick\n  send loop\n  raise t for 0.2 s\n  lower s\nWhen strain becomes over 0.8\n  raise s\n  raise t\n";
 
 /// Two pieces that hold each other down, one of notes; stingers; a playlist.
-const MUSIC: &str = "[instrument.i]\nkind = \"plucked string\"\n[instrument.t]\nkind = \"takes\"\ntakes = [\"audio/one.wav, D5\"]\npolyphony = 3\n[piece.p]\ntempo = \"190\"\nfollows = { deck = { plank = \"a\", grate = \"b\", silt = \"silence\" } }\n[piece.p.section.a]\nbars = 1\npick-up = \"1 beat\"\n[piece.p.section.a.layer.x]\nfile = \"audio/one.wav\"\n[piece.p.section.a.layer.y]\nsound = \"r\"\nwhen = \"strain over 0.5\"\n[piece.p.section.b]\nbars = 2\nthen = \"a\"\n[piece.p.section.b.layer.x]\nfile = \"audio/stereo.wav\"\n[[piece.p.transition]]\nfrom = \"any\"\nto = \"any\"\nleave = \"next beat\"\nold-falls = \"1 beat\"\n\
+const MUSIC: &str = "[instrument.i]\nkind = \"plucked string\"\n[instrument.t]\nkind = \"takes\"\ntakes = [\"audio/one.wav, D5\"]\npolyphony = 3\n[piece.p]\ntempo = \"190\"\nfollows = { deck = { plank = \"a\", grate = \"b\", silt = \"silence\" } }\n[piece.p.section.a]\nbars = 1\npick-up = \"1 beat\"\n[piece.p.section.a.layer.x]\nfile = \"audio/one.wav\"\n[piece.p.section.a.layer.y]\nsound = \"r\"\nwhen = \"strain over 0.5\"\n[piece.p.section.b]\nbars = 2\nthen = \"a\"\n[piece.p.section.b.layer.x]\nfile = \"audio/stereo.wav\"\n[[piece.p.transition]]\nfrom = \"any\"\nto = \"any\"\nleave = \"next beat\"\nfade-out = \"1 beat\"\n\
 [piece.q]\ntempo = \"240\"\nstep = \"gliding\"\nholds-down = { p = { by = \"-9 dB\" } }\n[piece.q.section.s]\nbars = 1\n[piece.q.section.s.layer.x]\nnotes = \"music/d.mid\"\ntrack = [\"k\", \"l\"]\ninstrument = \"i\"\n[piece.q.section.s.layer.y]\nnotes = \"music/d.mid\"\ntrack = \"k\"\ninstrument = \"t\"\n[stinger.h]\nsound = \"b\"\non = \"next beat\"\nduck = { by = \"-6 dB\" }\nwithout-music = \"play anyway\"\n[playlist.e]\npieces = [\"p\", \"q\"]\n";
 const MUSIC_MODULATION: &str = "[[modulation]]\nfrom = \"depth\"\nmoves = \"piece q tempo\"\ncurve = [\"0 m: 80 %\", \"100 m: 180 %\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"piece q transposition\"\ncurve = [\"0: 0 st\", \"1: 7 st\"]\n";
 

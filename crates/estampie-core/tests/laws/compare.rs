@@ -46,7 +46,7 @@ fn inserts(workspace: &Workspace, bus: &str) -> Vec<String> {
 
 #[test]
 fn the_routing_is_drawn_with_all_levels_and_sends() {
-    let mix = format!("{MIX}[buses.deep]\ninto = \"world\"\nsend = {{ nave = \"-20 dB, before the level\" }}\n");
+    let mix = format!("{MIX}[buses.deep]\ninto = \"world\"\nsend = {{ nave = \"-20 dB, pre-fader\" }}\n");
     let sounds = "[one]\nbus = \"deep\"\ntakes = [\"audio/dc.wav\"]\nsend = { nave = \"-3 dB\" }\n";
     let moves = "[[modulation]]\nfrom = \"strain\"\nmoves = \"bus world level\"\ncurve = [\"0: -12 dB\", \"1: 0 dB\"]\n";
     let sources = Sources::from_texts([("mix.toml", mix.as_str()), ("game.toml", crate::support::GAME), ("modulation.toml", moves), ("sounds/a.toml", sounds)]);

@@ -195,3 +195,29 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_word_that_a_thing_had_before_is_told_with_the_one_it_has() {
+    let faults = |files: &[(&str, &str)]| crate::support::compile_with(files).1.join("\n");
+    let sound = |text: &str| faults(&[("sounds/all.toml", &format!("[x]\ntakes = [\"audio/one.wav\"]\n{text}\n"))]);
+    for (text, told) in [
+        ("again-after = \"1 s\"", "again-after of the sound x is called cooldown"),
+        ("lines = { speaker = \"s\" }", "is called character"),
+        ("lines = { worth = \"3 s\" }", "is called expires-after"),
+        ("limit = { all = 3 }", "is called in-all"),
+        ("volume = \"-6 dB\"", "is called level"),
+        ("vary = { pitch = \"-1..1 st, gathered\" }", "gathered is called centred: write \"-1..1 st, centred\""),
+        ("shape = { curve = \"straight\" }", "straight is called linear"),
+        ("falloff = { level = [\"0 m: 0 dB, held\", \"9 m: -9 dB\"] }", "held is called stepped"),
+        ("falloff = { level = \"natural from 2 m to 40 m\" }", "natural is called gentle"),
+    ] {
+        let all = sound(text);
+        assert!(all.lines().count() == 1 && all.contains(told), "{text}: {all}");
+    }
+    let mix = "[buses.a]\nsend = { r = \"-9 dB, before the level\" }\n[buses.r]\nreturn = true\n[buses.r.insert.reverb]\nwet = \"100 %\"\n";
+    assert!(faults(&[("mix.toml", mix)]).contains("before the level is called pre-fader"), "{}", faults(&[("mix.toml", mix)]));
+    let duck = "[buses.a]\n[[duck]]\nkey = \"bus a\"\nducks = \"a\"\n";
+    assert!(faults(&[("mix.toml", duck)]).contains("is called sidechain"), "{}", faults(&[("mix.toml", duck)]));
+    let game = "[parameters.p]\nrange = \"0..1\"\nrest = \"1\"\n";
+    assert!(faults(&[("game.toml", game)]).contains("rest of the parameter p is called default"));
+}

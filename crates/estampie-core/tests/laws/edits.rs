@@ -56,13 +56,13 @@ fn a_field_of_many_sounds_is_one_edit_that_keeps_comments() {
     assert!(text(&workspace, "sounds/steps.toml").contains("# on wood") && text(&workspace, "sounds/steps.toml").contains("# agreed"));
     assert_eq!(workspace.undo().unwrap().as_deref(), Some("bus of 3 sounds"));
     assert_eq!(text(&workspace, "sounds/steps.toml"), SOUNDS);
-    workspace.set_sounds(&names(&["step/grate"]), "limit.all", "4").unwrap();
+    workspace.set_sounds(&names(&["step/grate"]), "limit.in-all", "4").unwrap();
     workspace.set_sounds(&names(&["step/grate"]), "loop", "yes").unwrap();
     workspace.set_sounds(&names(&["step/grate"]), "chance", "60 %, always when speed over 5").unwrap();
     let sound = workspace.document().sounds.iter().find(|s| s.name == "step/grate").unwrap();
     assert_eq!((sound.limit.all, sound.looped, sound.chance.0, sound.always.len()), (Some(4), true, 0.6, 1));
     // An empty text takes it out again.
-    workspace.set_sounds(&names(&["step/grate"]), "limit.all", "").unwrap();
+    workspace.set_sounds(&names(&["step/grate"]), "limit.in-all", "").unwrap();
     assert_eq!(workspace.document().sounds.iter().find(|s| s.name == "step/grate").unwrap().limit.all, None);
     assert!(faults(&workspace).is_empty());
 }
@@ -87,7 +87,7 @@ fn what_cannot_be_read_is_refused_and_changes_nothing() {
         ("level", "loud"),
         ("level", "90 dB"),
         ("vary.pitch", "3..-3 st"),
-        ("limit.all", "many"),
+        ("limit.in-all", "many"),
         ("loop", "perhaps"),
         ("pick", "any"),
         ("chance", "200 %"),
@@ -156,7 +156,7 @@ fn a_sound_is_renamed_in_the_world_and_in_the_mix() {
     );
     let world = "[zones.cave]\nat = \"0, 0\"\nradius = \"3 m\"\nambience = [\"drip-loud\", \"drip\"]\n[shelters.roof]\nat = \"0, 0\"\nradius = \"1 m\"\nedge = \"drip\"\n[emitters.tap]\nat = \"1, 1\"\nplays = \"drip\"\n[one-shots.s]\nplays = \"drip\"\nevery = \"1..2 s\"\naround = \"1..2 m\"\n[flocks.f]\nplays = \"drip\"\nwithin = \"cave\"\n";
     write("world.toml", world);
-    let mix = "[buses.a]\n[buses.b]\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\n[[duck]]\nkey = \"sound drip\"\nducks = \"b\"\n[snapshots.wet]\n[snapshots.wet.hold]\n\"sound drip send r\" = \"to -20 dB\"\n\"sound drip-loud send r\" = \"to -20 dB\"\n";
+    let mix = "[buses.a]\n[buses.b]\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\n[[duck]]\nsidechain = \"sound drip\"\nducks = \"b\"\n[snapshots.wet]\n[snapshots.wet.hold]\n\"sound drip send r\" = \"to -20 dB\"\n\"sound drip-loud send r\" = \"to -20 dB\"\n";
     write("mix.toml", mix);
     let mut workspace = Workspace::open(folder.path()).unwrap();
     // Only that there is no audio.
@@ -243,7 +243,7 @@ fn what_would_happen_is_told_with_the_present_values_and_comes_true() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
     #[test]
-    fn no_typed_text_spoils_a_file(field in prop::sample::select(vec!["level", "vary.pitch", "shape.attack", "limit.all", "falloff.level", "pick", "takes", "chance", "priority", "repeat.every", "lines.gap", "note"]), typed in "[-0-9a-z .,;%\"'\\[\\]{}=#]{0,16}") {
+    fn no_typed_text_spoils_a_file(field in prop::sample::select(vec!["level", "vary.pitch", "shape.attack", "limit.in-all", "falloff.level", "pick", "takes", "chance", "priority", "repeat.every", "lines.gap", "note"]), typed in "[-0-9a-z .,;%\"'\\[\\]{}=#]{0,16}") {
         let (_folder, mut workspace) = project();
         let before = faults(&workspace).len();
         let _ = workspace.set_sounds(&names(&["step/plank"]), field, &typed);
@@ -275,17 +275,17 @@ fn ways_are_edited_in_place_added_and_undone() {
     assert_eq!(text(&workspace), MUSIC.replace("leave = \"next bar\"", "leave = \"phrase end\""), "nothing else moved");
     assert_eq!(workspace.undo_name(), Some("leave of a ⟶ b"));
     // A way that is not written yet comes behind the others; its fields are added one by one.
-    workspace.set_transition("dance", "b", "silence", "old-falls", "2 beats, smooth").unwrap();
+    workspace.set_transition("dance", "b", "silence", "fade-out", "2 beats, smooth").unwrap();
     workspace.set_transition("dance", "b", "silence", "allowed", "no").unwrap();
     let added = text(&workspace);
-    assert!(added.contains("from = \"b\"\nto = \"silence\"\nold-falls = \"2 beats, smooth\"\nallowed = false\n"), "{added}");
+    assert!(added.contains("from = \"b\"\nto = \"silence\"\nfade-out = \"2 beats, smooth\"\nallowed = false\n"), "{added}");
     assert!(added.contains("[stinger.s]") && faults(&workspace).is_empty(), "{:?}", faults(&workspace));
     let doc = workspace.document().music.piece("dance").unwrap();
     assert_eq!(doc.transitions.len(), 2);
     assert!(!doc.transitions[1].allowed);
     workspace.set_transition("dance", "b", "silence", "allowed", "yes").unwrap();
-    workspace.set_transition("dance", "b", "silence", "old-falls", "").unwrap();
-    assert!(!text(&workspace).contains("allowed") && !text(&workspace).contains("old-falls"));
+    workspace.set_transition("dance", "b", "silence", "fade-out", "").unwrap();
+    assert!(!text(&workspace).contains("allowed") && !text(&workspace).contains("fade-out"));
     for _ in 0..5 {
         workspace.undo().unwrap();
     }
@@ -295,7 +295,7 @@ fn ways_are_edited_in_place_added_and_undone() {
 #[test]
 fn a_way_that_cannot_be_read_is_refused_with_its_mend() {
     let (_folder, mut workspace) = with_music();
-    for (field, nonsense) in [("leave", "soon"), ("arrive", "somewhere"), ("old-falls", "slowly"), ("new-rises", "2 sheep"), ("overlap", "-1 beat")] {
+    for (field, nonsense) in [("leave", "soon"), ("arrive", "somewhere"), ("fade-out", "slowly"), ("fade-in", "2 sheep"), ("overlap", "-1 beat")] {
         let refused = workspace.set_transition("dance", "a", "b", field, nonsense).unwrap_err();
         assert!(refused.contains(field) || refused.contains(nonsense), "{refused}");
         assert!(refused.len() > nonsense.len() + 20, "it says what can be written: {refused}");

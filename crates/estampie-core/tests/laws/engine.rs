@@ -88,7 +88,7 @@ fn editing_one_sound_does_not_reshuffle_another() {
 
 #[test]
 fn shuffle_never_repeats_the_last_and_is_even() {
-    let sounds = "[one]\ntakes = [\"audio/one.wav\", \"audio/two.wav\", \"audio/three.wav\", \"audio/four.wav\"]\npick = \"shuffle, not the last 2\"\nlimit = { all = 2 }\n";
+    let sounds = "[one]\ntakes = [\"audio/one.wav\", \"audio/two.wav\", \"audio/three.wav\", \"audio/four.wav\"]\npick = \"shuffle, not the last 2\"\nlimit = { in-all = 2 }\n";
     let program = program(sounds, "", "", PLAY_ONE);
     let mut bench = Bench::new(&program, 11);
     for _ in 0..4000 {
@@ -154,7 +154,7 @@ fn a_loop_goes_round_without_a_seam_and_finish_lets_it_complete() {
 
 #[test]
 fn stops_and_yields_fade_without_a_click() {
-    let sounds = "[low]\ntakes = [\"audio/low.wav\"]\nfade-out = \"2 ms\"\nlimit = { all = 1 }\n";
+    let sounds = "[low]\ntakes = [\"audio/low.wav\"]\nfade-out = \"2 ms\"\nlimit = { in-all = 1 }\n";
     let program = program(sounds, "", "", "When hit\n  play low\nWhen tick\n  stop low\n");
     let mut bench = Bench::new(&program, 1);
     bench.event(0, "hit");
@@ -170,7 +170,7 @@ fn stops_and_yields_fade_without_a_click() {
 
 #[test]
 fn a_refusal_says_its_reason() {
-    let sounds = "[one]\ntakes = [\"audio/one.wav\"]\nlimit = { each = 1, all = 2, when-full = \"refuse\" }\n[deck]\npick = \"by deck\"\ntakes = { plank = [\"audio/two.wav\"] }\n";
+    let sounds = "[one]\ntakes = [\"audio/one.wav\"]\nlimit = { each = 1, in-all = 2, when-full = \"refuse\" }\n[deck]\npick = \"by deck\"\ntakes = { plank = [\"audio/two.wav\"] }\n";
     let program = program(sounds, "", "", "When hit\n  play one\nWhen tick\n  play deck, chance 50 %\n");
     let mut bench = Bench::new(&program, 1);
     for emitter in ["a", "a", "b", "c"] {

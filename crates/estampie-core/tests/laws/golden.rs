@@ -78,7 +78,7 @@ const SMALL: &[Small] = &[
         &[
             (
                 SOUNDS,
-                "[x]\ntakes = [\"audio/one.wav, weight 3\", \"audio/two.wav, level -3 dB, pitch 2 st, after 0..50 ms, from 0.2 s\"]\npick = \"weighted, not the last\"\nvary = { level = \"-6..0 dB, gathered\", pitch = \"-3..3 st\", low-pass = \"800 Hz..9 kHz\", high-pass = \"30 Hz..300 Hz\", pan = \"80 % left..80 % right\", after = \"0..30 ms\", from = \"0..0.1 s\" }\n[y]\ntakes = [\"x\"]\nchance = \"70 %\"\n",
+                "[x]\ntakes = [\"audio/one.wav, weight 3\", \"audio/two.wav, level -3 dB, pitch 2 st, after 0..50 ms, from 0.2 s\"]\npick = \"weighted, not the last\"\nvary = { level = \"-6..0 dB, centred\", pitch = \"-3..3 st\", low-pass = \"800 Hz..9 kHz\", high-pass = \"30 Hz..300 Hz\", pan = \"80 % left..80 % right\", after = \"0..30 ms\", from = \"0..0.1 s\" }\n[y]\ntakes = [\"x\"]\nchance = \"70 %\"\n",
             ),
             (ON, "When hit\n  play x\nWhen tick\n  play y\n"),
         ],
@@ -96,7 +96,10 @@ const SMALL: &[Small] = &[
     (
         "sound chain",
         &[
-            (SOUNDS, "[x]\nchain = [\"audio/intro.wav, gap 40 ms\", \"audio/body.wav, 2..3 times, overlap 10 ms\", \"audio/one.wav, loop\", \"audio/two.wav\"]\n"),
+            (
+                SOUNDS,
+                "[x]\nchain = [\"audio/intro.wav, gap 40 ms\", \"audio/body.wav, 2..3 times, overlap 10 ms\", \"audio/one.wav, loop\", \"audio/two.wav\"]\n",
+            ),
             (ON, "When hit\n  play x\nWhen loop\n  finish x\n"),
         ],
     ),
@@ -116,7 +119,7 @@ const SMALL: &[Small] = &[
         &[
             (
                 SOUNDS,
-                "[x]\ntakes = [\"audio/low.wav\"]\nlimit = { each = 1, all = 2, when-full = \"quietest\" }\n[y]\ntakes = [\"audio/one.wav\"]\nagain-after = \"0.3 s\"\nre-trigger = \"restart\"\npriority = { near = 70, far = 20, at = \"9 m\" }\n",
+                "[x]\ntakes = [\"audio/low.wav\"]\nlimit = { each = 1, in-all = 2, when-full = \"quietest\" }\n[y]\ntakes = [\"audio/one.wav\"]\ncooldown = \"0.3 s\"\nre-trigger = \"restart\"\npriority = { near = 70, far = 20, at = \"9 m\" }\n",
             ),
             (ON, "When hit\n  play x at the emitter\n  play y\nWhen tick\n  play x\n  play y\n"),
         ],
@@ -138,7 +141,7 @@ const SMALL: &[Small] = &[
                 SOUNDS,
                 "[x]\ntakes = [\"audio/one.wav\", \"audio/two.wav\"]\nlines = { like = \"radio\", rank = 20 }\n[y]\ntakes = [\"audio/three.wav\"]\nlines = { like = \"radio\", rank = 60, cuts-in = true }\n",
             ),
-            ("shared.toml", "[lines.radio]\nspeaker = \"radio\"\ngap = \"0.1..0.3 s\"\n"),
+            ("shared.toml", "[lines.radio]\ncharacter = \"radio\"\ngap = \"0.1..0.3 s\"\n"),
             (ON, "When hit\n  say x\nWhen tick\n  say y\nWhen loop\n  say x, first\n"),
         ],
     ),
@@ -181,7 +184,7 @@ const SMALL: &[Small] = &[
             (SOUNDS, HUM),
             (
                 MIX,
-                "[buses.a]\nsend = { r = \"-6 dB, before the level\" }\nlow-pass = \"5 kHz\"\nhigh-pass = \"80 Hz\"\npan = \"30 % left\"\n[buses.r]\nreturn = true\n[buses.r.insert.reverb]\npreset = \"nave\"\n",
+                "[buses.a]\nsend = { r = \"-6 dB, pre-fader\" }\nlow-pass = \"5 kHz\"\nhigh-pass = \"80 Hz\"\npan = \"30 % left\"\n[buses.r]\nreturn = true\n[buses.r.insert.reverb]\npreset = \"nave\"\n",
             ),
             (ON, PLAY),
         ],
@@ -203,7 +206,7 @@ const SMALL: &[Small] = &[
             (SOUNDS, "[x]\nbus = \"a\"\nloop = true\ntakes = [\"audio/low.wav\"]\n[y]\nbus = \"b\"\ntakes = [\"audio/one.wav\"]\n"),
             (
                 MIX,
-                "[buses.a]\n[buses.b]\n[[duck]]\nkey = \"bus b\"\nducks = \"a\"\nby = \"-12 dB\"\nover = \"-50 dB\"\nattack = \"20 ms\"\nhold = \"0.1 s\"\nrelease = \"0.3 s\"\n",
+                "[buses.a]\n[buses.b]\n[[duck]]\nsidechain = \"bus b\"\nducks = \"a\"\nby = \"-12 dB\"\nover = \"-50 dB\"\nattack = \"20 ms\"\nhold = \"0.1 s\"\nrelease = \"0.3 s\"\n",
             ),
             (ON, PLAY),
         ],
@@ -296,7 +299,7 @@ const SMALL: &[Small] = &[
 const PLAY_X: &str = "When hit\n  play x\nWhen loop\n  stop x\n";
 const PLACED: &str = "[x]\nloop = true\ntakes = [\"audio/low.wav\"]\nfalloff = { level = [\"0 m: 0 dB, smooth\", \"30 m: -40 dB\"], low-pass = [\"0 m: 0 oct\", \"30 m: -3 oct\"], width = [\"0 m: 60 %\", \"9 m: 10 %\"] }\n[y]\ntakes = [\"audio/one.wav\"]\nfalloff = { level = [\"1 m: 0 dB\", \"30 m: -50 dB\"] }\nlevel = \"-6 dB\"\n";
 const FORMULAS: &str = "[events]\nhit = \"a\"\ntick = \"b\"\nloop = \"c\"\n[emitters]\nbell = \"d\"\n[parameters.strain]\nrange = \"0..1\"\nrise = \"50 ms\"\n[parameters.depth]\nrange = \"0..100 m\"\nunit = \"m\"\n[parameters.near]\nmeasure = \"distance to bell\"\n[formulas]\ndanger = \"clamp(strain + (1 - near / 40) * 0.2, 0, 1)\"\n[states.deck]\nvalues = [\"plank\", \"grate\", \"silt\"]\n";
-const MUSIC: &str = "[piece.dance]\ntempo = \"150\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/long.wav\"\npan = \"40 % left\"\n[piece.dance.section.a.layer.z]\nfile = \"audio/low.wav\"\nwhen = \"strain over 0.5\"\non = \"next beat\"\nfade = \"1 beat, smooth\"\n[piece.dance.section.b]\nbars = 1\nthen = \"a\"\n[piece.dance.section.b.layer.x]\nfile = \"audio/level.wav\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next bar\"\nold-falls = \"2 beats, equal power\"\nnew-rises = \"1 beat, equal power\"\n";
+const MUSIC: &str = "[piece.dance]\ntempo = \"150\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/long.wav\"\npan = \"40 % left\"\n[piece.dance.section.a.layer.z]\nfile = \"audio/low.wav\"\nwhen = \"strain over 0.5\"\non = \"next beat\"\nfade = \"1 beat, smooth\"\n[piece.dance.section.b]\nbars = 1\nthen = \"a\"\n[piece.dance.section.b.layer.x]\nfile = \"audio/level.wav\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next bar\"\nfade-out = \"2 beats, equal power\"\nfade-in = \"1 beat, equal power\"\n";
 const GO: &str = "When hit\n  go dance\nWhen tick\n  go dance to b\nWhen loop\n  go dance to silence\n";
 
 /// Four seconds of the same made-up game for all.

@@ -29,7 +29,7 @@ fn last(bench: &mut Bench, frames: usize) -> f32 {
 
 #[test]
 fn a_send_leaves_before_or_after_the_level() {
-    for (text, from) in [("-12 dB", -6.0f32), ("-12 dB, before the level", 0.0)] {
+    for (text, from) in [("-12 dB", -6.0f32), ("-12 dB, pre-fader", 0.0)] {
         let mix = format!("[buses.a]\nlevel = \"-6 dB\"\nsend = {{ r = \"{text}\" }}\n{DELAY}");
         let out = last(&mut run(&program(DC, &mix, "", HIT)), 4800);
         let expected = 0.5 * (gain(-6.0) + gain(from - 12.0));
@@ -128,7 +128,7 @@ fn sounds_send_too_and_sends_are_moved() {
     bench.parameter("strain", 1.0);
     assert!((last(&mut bench, 4800) - 0.5 * (1.0 + gain(-6.0))).abs() < 1e-4);
     // A muted bus is silent in its returns as well; a sound that is silent there is still heard through its send.
-    let mix = format!("[buses.a]\nlevel = \"silent\"\nsend = {{ r = \"0 dB, before the level\" }}\n{DELAY}");
+    let mix = format!("[buses.a]\nlevel = \"silent\"\nsend = {{ r = \"0 dB, pre-fader\" }}\n{DELAY}");
     let mut bench = run(&program(DC, &mix, "", HIT));
     assert!((last(&mut bench, 9600) - 0.5).abs() < 1e-4, "it does not fall asleep");
     bench.send(NOW, InputKind::Mute { bus: NameKey::of("a"), on: true });
@@ -158,7 +158,7 @@ fn returns_say_when_they_let_dry_sound_through() {
 
 #[test]
 fn mistakes_in_effects_have_place_and_mend() {
-    let mix = "[buses.a.insert.squash]\nkind = \"compresor\"\n[buses.a.insert.comp]\nkind = \"compressor\"\nthreshold = \"6 dB\"\nsize = \"3\"\nratio = \"4:1\"\nkey = \"nowhere\"\n[buses.a.insert.room]\nkind = \"reverb\"\npreset = \"hall\"\nlike = \"none\"\n[buses.a.insert.convolution]\n";
+    let mix = "[buses.a.insert.squash]\nkind = \"compresor\"\n[buses.a.insert.comp]\nkind = \"compressor\"\nthreshold = \"6 dB\"\nsize = \"3\"\nratio = \"4:1\"\nsidechain = \"nowhere\"\n[buses.a.insert.room]\nkind = \"reverb\"\npreset = \"hall\"\nlike = \"none\"\n[buses.a.insert.convolution]\n";
     let (program, faults) = compile_with(&[("mix.toml", mix)]);
     for part in [
         "compressor?",
@@ -335,7 +335,7 @@ fn snapshots_blend_by_order_and_amount() {
 
 #[test]
 fn a_snapshot_stays_while_any_reason_stays_and_neither_jumps() {
-    let mix = "[buses.a]\n[snapshots.s]\nrise = \"200 ms, straight\"\nfall = \"400 ms, straight\"\nwhile = \"deck is silt\"\nhold = { \"bus a level\" = \"by -20 dB\" }\n";
+    let mix = "[buses.a]\n[snapshots.s]\nrise = \"200 ms, linear\"\nfall = \"400 ms, linear\"\nwhile = \"deck is silt\"\nhold = { \"bus a level\" = \"by -20 dB\" }\n";
     let reactions = "When hit\n  play one\nWhen tick\n  raise s for 0.3 s\nWhen loop\n  lower s\nWhen strain becomes over 0.5\n  raise s\n";
     let mut bench = run(&program(DC, mix, "", reactions));
     bench.render(4800);
@@ -384,7 +384,7 @@ fn a_bus_or_a_sound_holds_another_down() {
     let sounds = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n[two]\nbus = \"b\"\ntakes = [\"audio/one.wav\"]\n";
     for key in ["bus b", "sound two"] {
         let mix = format!(
-            "[buses.a]\n[buses.b]\nlevel = \"-60 dB\"\n[[duck]]\nkey = \"{key}\"\nducks = \"a\"\nby = \"-9 dB\"\nover = \"{}\"\nattack = \"100 ms\"\nhold = \"200 ms\"\nrelease = \"400 ms\"\n",
+            "[buses.a]\n[buses.b]\nlevel = \"-60 dB\"\n[[duck]]\nsidechain = \"{key}\"\nducks = \"a\"\nby = \"-9 dB\"\nover = \"{}\"\nattack = \"100 ms\"\nhold = \"200 ms\"\nrelease = \"400 ms\"\n",
             if key == "bus b" { "-90 dB" } else { "-40 dB" }
         );
         let program = program(sounds, &mix, "", "When hit\n  play one\nWhen tick\n  play two\n");
@@ -407,8 +407,9 @@ fn a_bus_or_a_sound_holds_another_down() {
         bench.render(12_000);
         assert!(heard(&mut bench).abs() < 0.01);
     }
-    let (_, faults) = compile_with(&[("mix.toml", "[buses.a]\n[[duck]]\nkey = \"bus a\"\nducks = \"a\"\n[[duck]]\nkey = \"a\"\nducks = \"a\"\n[[duck]]\n")]);
-    for part in ["a cannot hold itself down", "\"a\" is neither a bus nor a sound", "a duck has no field key"] {
+    let (_, faults) =
+        compile_with(&[("mix.toml", "[buses.a]\n[[duck]]\nsidechain = \"bus a\"\nducks = \"a\"\n[[duck]]\nsidechain = \"a\"\nducks = \"a\"\n[[duck]]\n")]);
+    for part in ["a cannot hold itself down", "\"a\" is neither a bus nor a sound", "a duck has no field sidechain"] {
         assert!(faults.iter().any(|f| f.contains(part)), "{part}: {faults:?}");
     }
 }
@@ -533,7 +534,7 @@ fn a_compressor_listens_to_another_bus_wherever_it_stands_in_the_row() {
     let sounds = format!("{DC}[two]\nbus = \"b\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n");
     let many: String = (0..9).map(|n| format!("[buses.a.insert.g{n}]\nkind = \"gain\"\n")).collect();
     let mix = format!(
-        "[buses.a]\nlevel = \"-20 dB\"\n{many}[buses.a.insert.hold]\nkind = \"compressor\"\nkey = \"b\"\nthreshold = \"-46 dB\"\nratio = \"2\"\nknee = \"0 dB\"\nattack = \"1 ms\"\n[buses.b]\nlevel = \"-20 dB\"\n"
+        "[buses.a]\nlevel = \"-20 dB\"\n{many}[buses.a.insert.hold]\nkind = \"compressor\"\nsidechain = \"b\"\nthreshold = \"-46 dB\"\nratio = \"2\"\nknee = \"0 dB\"\nattack = \"1 ms\"\n[buses.b]\nlevel = \"-20 dB\"\n"
     );
     let mut bench = run(&program(&sounds, &mix, "", "When hit\n  play one\nWhen tick\n  play two\n"));
     assert!((last(&mut bench, 4800) - 0.05).abs() < 1e-5, "b is silent");

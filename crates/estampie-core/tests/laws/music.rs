@@ -230,7 +230,7 @@ fn reactions_switch_layers_and_send_pieces_on() {
 #[test]
 fn stingers_wait_for_their_moment_duck_the_piece_and_are_dropped_without_music() {
     let text = TWO.replace("audio/long.wav", "audio/level.wav")
-        + "[stinger.dread]\nsound = \"sting\"\nby = { b = \"other\" }\non = \"next bar\"\nduck = { by = \"-12 dB\", attack = \"5 ms\", release = \"50 ms\" }\nagain-after = \"1 s\"\n[stinger.bold]\nsound = \"sting\"\nwithout-music = \"play anyway\"\n";
+        + "[stinger.dread]\nsound = \"sting\"\nby = { b = \"other\" }\non = \"next bar\"\nduck = { by = \"-12 dB\", attack = \"5 ms\", release = \"50 ms\" }\ncooldown = \"1 s\"\n[stinger.bold]\nsound = \"sting\"\nwithout-music = \"play anyway\"\n";
     let program = music(&text, "When hit\n  sting dread\nWhen tick\n  sting bold at once\n");
     let mut bench = Bench::new(&program, 1);
     bench.event(0, "hit");
@@ -402,7 +402,7 @@ fn a_piece_goes_on_where_it_was_left_even_after_silence() {
 #[test]
 fn the_old_goes_on_for_its_overlap_and_falls_by_its_curve_while_the_new_rises() {
     let text = TWO.replace("audio/long.wav", "audio/level.wav")
-        + "[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next beat\"\noverlap = \"1 beat\"\nold-falls = \"2 beats\"\nnew-rises = \"1 beat, power 2\"\n";
+        + "[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next beat\"\noverlap = \"1 beat\"\nfade-out = \"2 beats\"\nfade-in = \"1 beat, power 2\"\n";
     let program = music(&text, "");
     let mut bench = Bench::new(&program, 1);
     go(&mut bench, 0, "a");
@@ -450,7 +450,7 @@ fn two_fades_of_equal_power_keep_it_as_they_cross() {
     // To the left the old, to the right the new: their squares add up to one on every frame.
     let panned = |text: &str, side: &str| text.replacen("audio/long.wav\"", &format!("audio/level.wav\"\npan = \"{side}\""), 1);
     let text = panned(&panned(TWO, "left"), "right")
-        + "[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next beat\"\nold-falls = \"4 beats, equal power\"\nnew-rises = \"4 beats, equal power\"\n";
+        + "[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next beat\"\nfade-out = \"4 beats, equal power\"\nfade-in = \"4 beats, equal power\"\n";
     let mut bench = Bench::new(&music(&text, ""), 1);
     go(&mut bench, 0, "a");
     go(&mut bench, 10_000, "b");
@@ -594,9 +594,9 @@ fn what_is_wrong_with_a_way_is_heard() {
         kinds
     };
     let file = |name: &str| format!("file = \"audio/{name}.wav\"");
-    assert_eq!(finds(&file("low"), &file("low"), "old-falls = \"1 beat\""), []);
+    assert_eq!(finds(&file("low"), &file("low"), "fade-out = \"1 beat\""), []);
     assert!(
-        finds(&file("low"), &file("level"), "old-falls = \"1 beat\"").iter().any(|f| matches!(f, FindKind::Click(step, around) if step > around)),
+        finds(&file("low"), &file("level"), "fade-out = \"1 beat\"").iter().any(|f| matches!(f, FindKind::Click(step, around) if step > around)),
         "it starts hard"
     );
     assert!(
@@ -608,7 +608,7 @@ fn what_is_wrong_with_a_way_is_heard() {
     assert!(tail.iter().any(|f| matches!(f, FindKind::Doubled(s) if (0.035..0.045).contains(s))), "two strokes 40 ms apart: {tail:?}");
     assert!(!finds(&file("one"), &file("flam"), "").iter().any(|f| matches!(f, FindKind::Doubled(_))), "a flam is played so");
     assert!(!finds(&file("one"), &file("stroke"), "").iter().any(|f| matches!(f, FindKind::Doubled(_))), "one stroke is one");
-    let jumps = finds(&file("low"), &format!("{}\nlevel = \"-9 dB\"", file("low")), "old-falls = \"10 ms\"");
+    let jumps = finds(&file("low"), &format!("{}\nlevel = \"-9 dB\"", file("low")), "fade-out = \"10 ms\"");
     assert!(jumps.iter().any(|f| matches!(f, FindKind::Jump(lu) if (-9.6..-8.4).contains(lu))), "{jumps:?}");
 }
 
@@ -624,7 +624,7 @@ fn a_recording_that_begins_again_behind_its_section_is_found_and_can_be_accepted
     assert_eq!(again(&text(4, "")), None);
     let found = again(&text(2, "")).unwrap();
     assert!(found.accepted.is_none(), "{found}");
-    assert_eq!(again(&text(2, "old-falls = \"1 beat\"")), None, "it falls");
+    assert_eq!(again(&text(2, "fade-out = \"1 beat\"")), None, "it falls");
     let found = again(&text(2, "accepted = \"an echo that we want\"")).unwrap();
     assert!(found.to_string().contains("accepted: an echo that we want"), "{found}");
     let (_, faults) = compile_with(&[("music/all.toml", &text(2, "accepted = \"\""))]);
@@ -635,7 +635,7 @@ fn a_recording_that_begins_again_behind_its_section_is_found_and_can_be_accepted
 fn a_layer_that_is_out_does_not_count_in_the_loudness_of_a_transition() {
     let text = |when: &str| {
         format!(
-            "[piece.dance]\ntempo = \"96\"\nfollows = {{ deck = {{ plank = \"a\", silt = \"b\" }} }}\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/minus.wav\"\nlevel = \"-20 dB\"\n[piece.dance.section.a.layer.y]\nfile = \"audio/long.wav\"\n{when}\n[piece.dance.section.b]\nbars = 2\n[piece.dance.section.b.layer.x]\nfile = \"audio/minus.wav\"\nlevel = \"-20 dB\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nold-falls = \"20 ms\"\n"
+            "[piece.dance]\ntempo = \"96\"\nfollows = {{ deck = {{ plank = \"a\", silt = \"b\" }} }}\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/minus.wav\"\nlevel = \"-20 dB\"\n[piece.dance.section.a.layer.y]\nfile = \"audio/long.wav\"\n{when}\n[piece.dance.section.b]\nbars = 2\n[piece.dance.section.b.layer.x]\nfile = \"audio/minus.wav\"\nlevel = \"-20 dB\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nfade-out = \"20 ms\"\n"
         )
     };
     let jump = |when: &str| ways(&music(&text(when), ""), |_| true).iter().any(|f| matches!(f.kind, FindKind::Jump(_)));

@@ -15,7 +15,7 @@ proptest! {
 
     #[test]
     fn limits_are_never_exceeded_and_the_oldest_yields(each in 1u32..4, all in 1u32..7, hits in prop::collection::vec((0usize..3, 1usize..3000), 1..40)) {
-        let sounds = format!("[low]\nloop = true\ntakes = [\"audio/low.wav\"]\nlimit = {{ each = {each}, all = {all} }}\n");
+        let sounds = format!("[low]\nloop = true\ntakes = [\"audio/low.wav\"]\nlimit = {{ each = {each}, in-all = {all} }}\n");
         let program = program(&sounds, "", "", "When hit\n  play low at the emitter\n");
         let mut bench = Bench::new(&program, 1);
         let mut frame = 0;
@@ -81,7 +81,7 @@ proptest! {
         let frames: Vec<u64> = offline::inputs(&played, 48_000).iter().map(|i| i.frame).collect();
         prop_assert_eq!(&frames, &sorted);
         prop_assert_eq!(offline::frames(&played, 48_000), sorted.last().unwrap() + 96_000);
-        let program = program("[one]\ntakes = [\"audio/one.wav\"]\nlimit = { all = 2 }\n", "", "", "When hit\n  play one\n");
+        let program = program("[one]\ntakes = [\"audio/one.wav\"]\nlimit = { in-all = 2 }\n", "", "", "When hit\n  play one\n");
         let (_, happenings) = offline::render(&program, &played, None);
         let heard: Vec<u64> = happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).map(|h| h.frame).collect();
         prop_assert_eq!(heard, sorted);

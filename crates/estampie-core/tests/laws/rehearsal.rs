@@ -11,7 +11,7 @@ use std::sync::Arc;
 
 #[test]
 fn a_recorded_rehearsal_renders_to_the_same_samples() {
-    let sounds = "[a]\ntakes = [\"audio/one.wav\", \"audio/two.wav\", \"audio/three.wav\"]\nvary = { level = \"-6..0 dB\", pitch = \"-5..5 st\" }\nlow-pass = \"5 kHz\"\n[run]\nchain = [\"audio/intro.wav\", \"audio/body.wav, loop\"]\nlimit = { all = 1, when-full = \"refuse\" }\n";
+    let sounds = "[a]\ntakes = [\"audio/one.wav\", \"audio/two.wav\", \"audio/three.wav\"]\nvary = { level = \"-6..0 dB\", pitch = \"-5..5 st\" }\nlow-pass = \"5 kHz\"\n[run]\nchain = [\"audio/intro.wav\", \"audio/body.wav, loop\"]\nlimit = { in-all = 1, when-full = \"refuse\" }\n";
     let modulation = "[[modulation]]\nfrom = \"depth\"\nmoves = \"run pitch\"\ncurve = [\"0 m: 0 st\", \"100 m: 7 st\"]\nsmooth = \"40 ms\"\n";
     let program = program(
         sounds,

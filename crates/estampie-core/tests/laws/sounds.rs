@@ -185,7 +185,7 @@ fn a_drawn_number_of_rounds_stays_in_its_range_and_every_number_comes() {
 
 #[test]
 fn what_is_drawn_stays_in_its_range_and_gathers_in_the_middle_if_so_set() {
-    let vary = "vary = { level = \"-4..2 dB\", pitch = \"-3..3 st, gathered\", low-pass = \"2..8 kHz\", high-pass = \"40..400 Hz\", after = \"0..30 ms\", from = \"0..0.2 s\" }\n";
+    let vary = "vary = { level = \"-4..2 dB\", pitch = \"-3..3 st, centred\", low-pass = \"2..8 kHz\", high-pass = \"40..400 Hz\", after = \"0..30 ms\", from = \"0..0.2 s\" }\n";
     let program = sounds(&format!("[a]\n{FOUR}{vary}"));
     let mut bench = Bench::new(&program, 5);
     for _ in 0..600 {
@@ -250,7 +250,7 @@ fn chance_holds_and_its_condition_overrides_it() {
 #[test]
 fn again_after_refuses_says_so_and_sends_its_event() {
     let program =
-        program(&format!("[a]\n{FOUR}again-after = \"0.5 s\"\nwhen-refused = \"tick\"\n[b]\ntakes = [\"audio/low.wav\"]\n"), "", "", "When tick\n  play b\n");
+        program(&format!("[a]\n{FOUR}cooldown = \"0.5 s\"\nwhen-refused = \"tick\"\n[b]\ntakes = [\"audio/low.wav\"]\n"), "", "", "When tick\n  play b\n");
     let mut bench = Bench::new(&program, 1);
     for frame in [1_000u64, 20_000, 24_999, 25_000] {
         play(&mut bench, frame, "a", "");
@@ -284,7 +284,7 @@ fn asking_again_overlaps_restarts_or_is_ignored() {
 fn who_yields_is_who_should() {
     let play_three = |when_full: &str, extra: &str| {
         let program = program(
-            &format!("[a]\ntakes = [\"audio/low.wav\"]\nloop = true\nlimit = {{ all = 3, when-full = \"{when_full}\" }}\n{extra}"),
+            &format!("[a]\ntakes = [\"audio/low.wav\"]\nloop = true\nlimit = {{ in-all = 3, when-full = \"{when_full}\" }}\n{extra}"),
             "",
             "[[modulation]]\nfrom = \"loudness\"\nmoves = \"a level\"\ncurve = [\"0: -40 dB\", \"1: 0 dB\"]\n",
             "",
@@ -327,7 +327,7 @@ fn who_yields_is_who_should() {
 #[test]
 fn a_group_is_limited_as_one_and_repeats_count() {
     let files = "[a]\ngroup = \"alarms\"\ntakes = [\"audio/low.wav\"]\n[b]\ngroup = \"alarms\"\ntakes = [\"audio/low.wav\"]\n[r]\ngroup = \"alarms\"\ntakes = [\"audio/one.wav\"]\nrepeat = { every = \"0.3 s\" }\n";
-    let program = crate::support::program_with(&[("shared.toml", "[group.alarms]\nall = 2\nwhen-full = \"refuse\"\n"), ("sounds/all.toml", files)]);
+    let program = crate::support::program_with(&[("shared.toml", "[group.alarms]\nin-all = 2\nwhen-full = \"refuse\"\n"), ("sounds/all.toml", files)]);
     let mut bench = Bench::new(&program, 1);
     for name in ["r", "a", "b"] {
         play(&mut bench, NOW, name, "");
@@ -509,7 +509,7 @@ fn a_swap_in_mid_chain_keeps_time() {
 
 #[test]
 fn rehearsal_only_changes_act_and_can_be_taken_back() {
-    let program = sounds(&format!("[a]\n{FOUR}chance = \"0 %\"\nagain-after = \"1 s\"\n[b]\ntakes = [\"audio/low.wav\"]\nloop = true\n"));
+    let program = sounds(&format!("[a]\n{FOUR}chance = \"0 %\"\ncooldown = \"1 s\"\n[b]\ntakes = [\"audio/low.wav\"]\nloop = true\n"));
     let mut bench = Bench::new(&program, 1);
     let count = |bench: &Bench| starts(&bench.happenings).iter().filter(|s| s.1 == key("a")).count();
     play(&mut bench, NOW, "a", "");
@@ -539,8 +539,8 @@ fn rehearsal_only_changes_act_and_can_be_taken_back() {
     assert!(level(&bench.render(4_800).0) > -20.0, "it is heard again");
 }
 
-const LINES: &str = "[x]\npick = \"by deck\"\ntakes = { plank = [\"audio/one.wav\", \"audio/two.wav\"], grate = [\"audio/three.wav\"] }\nlines = { speaker = \"radio\", gap = \"0.2..0.5 s\", worth = \"3 s\" }\n\
-[y]\ntakes = [\"audio/four.wav\", \"audio/intro.wav\"]\nlines = { speaker = \"radio\", gap = \"0.2..0.5 s\", worth = \"3 s\" }\n";
+const LINES: &str = "[x]\npick = \"by deck\"\ntakes = { plank = [\"audio/one.wav\", \"audio/two.wav\"], grate = [\"audio/three.wav\"] }\nlines = { character = \"radio\", gap = \"0.2..0.5 s\", expires-after = \"3 s\" }\n\
+[y]\ntakes = [\"audio/four.wav\", \"audio/intro.wav\"]\nlines = { character = \"radio\", gap = \"0.2..0.5 s\", expires-after = \"3 s\" }\n";
 const SAY: &str = "When hit\n  say x\nWhen tick\n  say y, first\nWhen loop\n  say y, cutting in\n";
 
 proptest! {
@@ -607,7 +607,7 @@ proptest! {
     #[test]
     fn limits_are_never_exceeded(seed in 0u64..1_000_000, each in 1u32..4, all in 1u32..6, rule in 0usize..5) {
         let rule = ["oldest", "quietest", "farthest", "least important", "refuse"][rule];
-        let text = format!("[a]\nlimit = {{ each = {each}, all = {all}, when-full = \"{rule}\" }}\ntakes = [\"b\", \"audio/low.wav\"]\n[b]\npick = \"together\"\ntakes = [\"audio/one.wav\", \"audio/two.wav, after 0..50 ms\"]\nvary = {{ level = \"-9..0 dB\" }}\n");
+        let text = format!("[a]\nlimit = {{ each = {each}, in-all = {all}, when-full = \"{rule}\" }}\ntakes = [\"b\", \"audio/low.wav\"]\n[b]\npick = \"together\"\ntakes = [\"audio/one.wav\", \"audio/two.wav, after 0..50 ms\"]\nvary = {{ level = \"-9..0 dB\" }}\n");
         let program = sounds(&text);
         let mut random = Pcg32::seed_from_u64(seed);
         let mut bench = Bench::new(&program, seed);
@@ -650,7 +650,7 @@ fn nine() -> Arc<Program> {
         writeln!(sounds, "[r{n}]\ntakes = [\"audio/{}.wav\"]\nlines = {{ like = \"radio\", rank = {}{cuts} }}", ["one", "two", "three"][n % 3], n * 10)
             .unwrap();
     }
-    program_with(&[("sounds/all.toml", &sounds), ("shared.toml", "[lines.radio]\nspeaker = \"radio\"\ngap = \"0.1..0.2 s\"\nworth = \"60 s\"\n")])
+    program_with(&[("sounds/all.toml", &sounds), ("shared.toml", "[lines.radio]\ncharacter = \"radio\"\ngap = \"0.1..0.2 s\"\nexpires-after = \"60 s\"\n")])
 }
 
 proptest! {
@@ -720,7 +720,7 @@ fn a_higher_rank_cuts_in_on_its_frame_and_an_equal_one_waits() {
 
 #[test]
 fn a_line_that_cuts_in_begins_at_once_while_the_other_fades() {
-    let text = "[x]\ntakes = [\"audio/one.wav\"]\nlines = { speaker = \"s\", gap = \"1..2 s\" }\n[y]\ntakes = [\"audio/dc.wav\"]\nlines = { speaker = \"s\", gap = \"1..2 s\" }\n";
+    let text = "[x]\ntakes = [\"audio/one.wav\"]\nlines = { character = \"s\", gap = \"1..2 s\" }\n[y]\ntakes = [\"audio/dc.wav\"]\nlines = { character = \"s\", gap = \"1..2 s\" }\n";
     let mut bench = Bench::new(&program(text, "", "", SAY), 1);
     bench.event(0, "hit");
     bench.render(9_600);

@@ -412,7 +412,7 @@ fn a_clock_beats_while_its_conditions_hold_and_begins_anew_with_them() {
 
 #[test]
 fn a_clock_draws_its_intervals_and_follows_a_parameter_at_once() {
-    let game = format!("{GAME}[parameters.pace]\nunit = \"ms\"\nrange = \"0..9000\"\nrest = \"4000\"\n");
+    let game = format!("{GAME}[parameters.pace]\nunit = \"ms\"\nrange = \"0..9000\"\ndefault = \"4000\"\n");
     let build = |reactions: &str| program_with(&[("game.toml", &game), ("sounds/all.toml", A), ("reactions.est", reactions)]);
     let mut bench = Bench::new(&build("When every 100..300 ms\n  play a\n"), 3);
     bench.render(48_000 * 20);

@@ -23,7 +23,7 @@ bus = "a"
 takes = ["audio/late.wav"]
 falloff = { level = ["0 m: 0 dB", "60 m: -60 dB"] }
 "#;
-const MIX: &str = "[buses.a]\n[buses.room]\nreturn = true\n[buses.room.insert.reverb]\nwet = \"100 %\"\n[snapshots.wet]\nrise = \"20 ms, straight\"\nfall = \"20 ms, straight\"\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n";
+const MIX: &str = "[buses.a]\n[buses.room]\nreturn = true\n[buses.room.insert.reverb]\nwet = \"100 %\"\n[snapshots.wet]\nrise = \"20 ms, linear\"\nfall = \"20 ms, linear\"\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n";
 const GAME: &str = r#"
 [events]
 hit = "something hits"
@@ -453,7 +453,7 @@ fn what_plays_at_what_is_removed_stays_follows_or_fades() {
 
 #[test]
 fn what_stays_is_heard_from_there_as_one_walks_away_and_needs_no_more_places_than_voices() {
-    let text = SOUNDS.replacen("loop = true\n", "when-emitter-goes = \"stays\"\nloop = true\nlimit = { all = 3 }\n", 1);
+    let text = SOUNDS.replacen("loop = true\n", "when-emitter-goes = \"stays\"\nloop = true\nlimit = { in-all = 3 }\n", 1);
     let files = [("sounds/all.toml", text.as_str()), ("mix.toml", MIX), ("game.toml", GAME), ("reactions.est", "When hit\n  play hum at the emitter\n")];
     let mut bench = Bench::new(&program_with(&files), 1);
     for n in 0..40 {

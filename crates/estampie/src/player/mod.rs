@@ -395,7 +395,8 @@ mod tests {
         assert!((before[before.len() - 1] - 0.5).abs() < 1e-3);
         // A new engine that is silent: what is heard is the old one that fades.
         let (silent, _other) = {
-            let (program, _) = program::compile(&Document::default(), &Assets::default());
+            let (document, _) = Document::read(&Sources::from_texts([("estampie.toml", "format = 1")]), &Default::default());
+            let (program, _) = program::compile(&document, &Assets::default());
             Engine::new(Prepared::new(Arc::new(program), 1), Options::default())
         };
         assert!(orders.push(Order::Engine(Box::new(silent))).is_ok());

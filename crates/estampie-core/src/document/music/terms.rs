@@ -207,11 +207,11 @@ impl Slope {
     /// # Errors
     /// With what is wrong, as a sentence.
     pub fn read(text: &str) -> Result<Slope, String> {
-        let (over, curve) = text.split_once(',').unwrap_or((text, "straight"));
+        let (over, curve) = text.split_once(',').unwrap_or((text, "linear"));
         let over = over.trim().strip_prefix("over ").unwrap_or(over);
         let curve = match curve.trim() {
             "equal power" => Shape::EqualPower,
-            word => Shape::read(word).ok_or_else(|| format!("\"{word}\" is not a shape: straight, smooth, equal power, held, or power with a number"))?,
+            word => Shape::read(word).ok_or_else(|| format!("\"{word}\" is not a shape: linear, smooth, equal power, stepped, or power with a number"))?,
         };
         Ok(Slope { over: Length::read(over)?, curve })
     }

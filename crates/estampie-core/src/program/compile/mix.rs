@@ -338,7 +338,11 @@ impl Compiler<'_> {
                 Some(("bus", name)) => (name, self.bus(&Located { value: name.to_owned(), place: doc.key.place.clone() }).map(|b| DuckKey::Bus(b as u32))),
                 Some(("sound", name)) => (name, self.sound_named(name, &doc.key.place).map(DuckKey::Sound)),
                 _ => {
-                    self.fault(&doc.key.place, format!("\"{}\" is neither a bus nor a sound", doc.key.value), "write key = \"bus voice\" or \"sound NAME\"");
+                    self.fault(
+                        &doc.key.place,
+                        format!("\"{}\" is neither a bus nor a sound", doc.key.value),
+                        "write sidechain = \"bus voice\" or \"sound NAME\"",
+                    );
                     continue;
                 }
             };

@@ -397,7 +397,7 @@ fn limit(doc: &LimitDoc) -> Limit {
 
 fn vary(doc: &crate::document::VaryDoc) -> Vary {
     fn draw<T: Copy>(spread: Option<Spread<T>>, value: impl Fn(T) -> f32) -> Draw {
-        spread.map_or_else(Draw::default, |s| Draw { ends: (value(s.ends.low), value(s.ends.high)), gathered: s.gathered })
+        spread.map_or_else(Draw::default, |s| Draw { ends: (value(s.ends.low), value(s.ends.high)), centred: s.centred })
     }
     Vary {
         level: draw(doc.level, |v| v.0),

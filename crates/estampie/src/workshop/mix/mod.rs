@@ -325,7 +325,7 @@ impl App {
                 };
                 let level = if send.0.0 == f32::NEG_INFINITY { -60.0 } else { ((send.0.0 + by * 0.5) * 10.0).round() / 10.0 };
                 let level = if level < -80.0 { Decibels::SILENCE } else { Decibels(level.min(24.0)) };
-                let done = self.workspace.set_send(&bus, &to, &format!("{level}{}", if send.1 { ", before the level" } else { "" }));
+                let done = self.workspace.set_send(&bus, &to, &format!("{level}{}", if send.1 { ", pre-fader" } else { "" }));
                 self.edited(done);
             }
             Focus::Effect => {

@@ -256,7 +256,7 @@ fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
         let spread = spread?;
         let (low, high) = (ends(spread.ends.low), ends(spread.ends.high));
         let share = |v: f32| if high == low { 0.5 } else { ((v - low) / (high - low)).clamp(0.0, 1.0) };
-        Some((name, spread.ends.low.to_string(), spread.ends.high.to_string(), heard.iter().map(|h| share(drawn(h))).collect(), spread.gathered))
+        Some((name, spread.ends.low.to_string(), spread.ends.high.to_string(), heard.iter().map(|h| share(drawn(h))).collect(), spread.centred))
     }
     let rows: Vec<Row<'_>> = [
         row("level", vary.level, &heard, |v| v.0, |h| h.drawn.level),
@@ -273,7 +273,7 @@ fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
     let aside = if rows.is_empty() { "nothing: type a range at vary.pitch, like -1..1 st" } else { "◆ this time   · the six before" };
     pen.heading(area.x, area.y, area.width, "Varies each time", aside);
     let line = Rect { x: area.x + 22, y: 0, width: area.width.saturating_sub(46).max(10), height: 1 };
-    for (at, (name, low, high, draws, gathered)) in rows.iter().enumerate() {
+    for (at, (name, low, high, draws, centred)) in rows.iter().enumerate() {
         let y = area.y + 1 + at as u16;
         if y >= area.bottom() {
             break;
@@ -286,8 +286,8 @@ fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
             pen.text(x, y, 1, if age == 0 { "◆" } else { "•" }, if age == 0 { Role::Gold } else { Role::Faded });
         }
         let x = pen.text(line.right() + 1, y, 12, &high.replace('-', "−"), Role::Vellum) + 1;
-        if *gathered {
-            pen.text(x, y, area.right().saturating_sub(x), "gathered", Role::Faded);
+        if *centred {
+            pen.text(x, y, area.right().saturating_sub(x), "centred", Role::Faded);
         }
     }
     area.y + 1 + rows.len() as u16
@@ -401,7 +401,7 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
         ("chance", sound.chance.to_string()),
     ];
     if sound.again_after.0 > 0.0 {
-        rows.push(("again after", sound.again_after.to_string()));
+        rows.push(("cooldown", sound.again_after.to_string()));
     }
     if let Some(repeat) = sound.repeat {
         let every = if repeat.every.low == repeat.every.high { repeat.every.low.to_string() } else { format!("{} to {}", repeat.every.low, repeat.every.high) };

@@ -437,7 +437,7 @@ impl App {
     /// Sets a field of a shared setting.
     pub(super) fn set_shared(&mut self, kind: &str, name: &str, key: &str, text: &str) -> Result<(), String> {
         let value = match (kind, key) {
-            (_, "each" | "all") => NewValue::Whole(text.trim().parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
+            (_, "each" | "in-all") => NewValue::Whole(text.trim().parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
             ("falloff", _) => NewValue::List(text.split(';').map(|p| p.trim().to_owned()).collect()),
             _ => NewValue::Text(text.trim().replace('−', "-")),
         };
@@ -534,7 +534,7 @@ fn nudged(key: &str, text: &str, by: f32) -> Option<String> {
             let pan = number * if unit == "% left" { -1.0 } else { 1.0 } + by * 5.0;
             return Some(estampie_core::units::Pan(pan.clamp(-100.0, 100.0) / 100.0).to_string());
         }
-        "" if matches!(key, "limit.each" | "limit.all" | "priority") => (number + by.signum()).max(1.0),
+        "" if matches!(key, "limit.each" | "limit.in-all" | "priority") => (number + by.signum()).max(1.0),
         "of 100" => (number + by * 5.0).clamp(0.0, 100.0).round(),
         _ => return None,
     };
@@ -553,8 +553,8 @@ mod tests {
         assert_eq!(nudged("pan", "5 % left", 1.0).as_deref(), Some("centre"));
         assert_eq!(nudged("pan", "97 % right", 1.0).as_deref(), Some("100 % right"));
         assert_eq!(nudged("pitch", "0 st", 1.0).as_deref(), Some("0.5 st"));
-        assert_eq!(nudged("again-after", "5 ms", -1.0).as_deref(), Some("0 ms"));
-        assert_eq!(nudged("limit.all", "3", 1.0).as_deref(), Some("4"));
+        assert_eq!(nudged("cooldown", "5 ms", -1.0).as_deref(), Some("0 ms"));
+        assert_eq!(nudged("limit.in-all", "3", 1.0).as_deref(), Some("4"));
         assert_eq!(nudged("priority", "50 of 100", -1.0).as_deref(), Some("45"));
         assert_eq!(nudged("vary.level", "-2..2 dB", 1.0), None);
         assert_eq!(nudged("bus", "steps", 1.0), None);

@@ -89,7 +89,7 @@ fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
     let value = format!("{} {}", number(app.value(index)), doc.unit);
     y = pair(pen, area, y, "now", &value, Role::Gold);
     match &doc.source {
-        ValueOf::Game => y = pair(pen, area, y, "at rest", &number(doc.rest), Role::Vellum),
+        ValueOf::Game => y = pair(pen, area, y, "default", &number(doc.rest), Role::Vellum),
         ValueOf::Measure(_) => y = pair(pen, area, y, "measured", &source_text(&doc.source), Role::Lapis),
         ValueOf::Formula(_) => {
             pen.text(area.x + 1, y, 14, "worked out", Role::Faded);
