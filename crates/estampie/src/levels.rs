@@ -1,5 +1,6 @@
 //! `levels.toml`: the levels that the player of the game sets, beside the project and outside version control.
 
+use estampie_core::door;
 use estampie_core::names::NameKey;
 use estampie_core::program::player_level;
 use std::collections::BTreeMap;
@@ -14,7 +15,7 @@ pub(crate) type Levels = BTreeMap<String, f32>;
 
 /// Reads the levels, and says what is wrong with the file: then the defaults count.
 pub(crate) fn read(root: &Path) -> (Levels, Option<String>) {
-    let text = match std::fs::read_to_string(root.join(FILE)) {
+    let text = match door::readable(root, FILE).and_then(std::fs::read_to_string) {
         Ok(text) => text,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return (Levels::new(), None),
         Err(error) => return (Levels::new(), Some(format!("{FILE} cannot be read ({error}); all levels are 10"))),
@@ -43,9 +44,10 @@ pub(crate) fn write(root: &Path, levels: &Levels) -> io::Result<()> {
     for (name, value) in levels {
         toml.insert(name, toml_edit::value((f64::from(*value) * 10.0).round() / 10.0));
     }
+    let path = door::inside(root, FILE)?;
     let mut file = tempfile::NamedTempFile::new_in(root)?;
     io::Write::write_all(&mut file, format!("# Levels that the player has set, 0 to 10.\n{toml}").as_bytes())?;
-    file.persist(root.join(FILE))?;
+    file.persist(path)?;
     Ok(())
 }
 
@@ -72,5 +74,17 @@ mod tests {
         assert!(notice.is_some_and(|n| n.contains("other")));
         put("music = = 3");
         assert!(matches!(read(folder.path()), (levels, Some(notice)) if levels.is_empty() && notice.contains("broken")));
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn a_link_that_leads_out_is_neither_read_nor_written_through() {
+        let (folder, elsewhere) = (tempfile::tempdir().expect("a folder"), tempfile::tempdir().expect("a folder"));
+        let secret = elsewhere.path().join("secret.toml");
+        std::fs::write(&secret, "music = 3\n").expect("written");
+        std::os::unix::fs::symlink(&secret, folder.path().join(FILE)).expect("linked");
+        assert!(matches!(read(folder.path()), (levels, Some(notice)) if levels.is_empty() && notice.contains("leads out of the project")));
+        assert!(write(folder.path(), &[("music".to_owned(), 9.0)].into()).is_err());
+        assert_eq!(std::fs::read_to_string(&secret).expect("there"), "music = 3\n");
     }
 }

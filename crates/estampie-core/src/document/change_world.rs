@@ -10,7 +10,7 @@ const FILE: &str = "world.toml";
 /// Which thing of the world: the table it is written in, and its name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ThingId {
-    /// `zones`, `shelters`, `doorways`, `walls`, `emitters`, `trails`, `areas`, `weather`, `one-shots` or `flocks`.
+    /// `zones`, `shelters`, `doorways`, `walls`, `emitters`, `trails`, `areas`, `bearings`, `one-shots` or `flocks`.
     pub table: &'static str,
     /// Its name.
     pub name: String,
@@ -38,7 +38,7 @@ pub const TABLES: [(&str, &str, &str); 8] = [
     ("emitters", "emitter", "at"),
     ("trails", "trail", "line"),
     ("areas", "area", "outline"),
-    ("weather", "weather", ""),
+    ("bearings", "bearing", ""),
 ];
 
 /// Fields that hold places.

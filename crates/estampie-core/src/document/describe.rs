@@ -36,7 +36,7 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
         list.push(Field { key, value, origin: if said(top) { Origin::Own } else { Origin::Default } });
     };
     let named = |name: &Option<super::Located<String>>, none: &str| name.as_ref().map_or_else(|| none.to_owned(), |n| n.value.clone());
-    own("bus", named(&sound.bus, "what plays it, or all"));
+    own("bus", named(&sound.bus, "what plays it, or main"));
     own("level", sound.level.to_string());
     own("pitch", sound.pitch.to_string());
     own("low-pass", if sound.low_pass == OPEN_LOW_PASS { "off".into() } else { sound.low_pass.to_string() });

@@ -732,7 +732,7 @@ fn inline_below(way: &[&str], depth: usize) -> bool {
 mod tests {
     use super::*;
 
-    const MIX: &str = "# the mix of Brinewick\n\n[buses.music]   # what the viols play\nlevel = \"-4 dB\"  # agreed in May\n\n[buses.steps]\ninto = \"all\"\n";
+    const MIX: &str = "# the mix of Brinewick\n\n[buses.music]   # what the viols play\nlevel = \"-4 dB\"  # agreed in May\n\n[buses.steps]\ninto = \"main\"\n";
 
     fn project() -> (tempfile::TempDir, Workspace) {
         let folder = tempfile::tempdir().unwrap();
@@ -750,7 +750,7 @@ mod tests {
         assert_eq!(workspace.unsaved(), 1);
         assert_eq!(workspace.save(false).unwrap(), 1);
         let text = std::fs::read_to_string(folder.path().join("mix.toml")).unwrap();
-        assert_eq!(text, MIX.replace("-4 dB", "-7 dB").replace("into = \"all\"\n", "into = \"all\"\nlevel = \"-3 dB\"\n"));
+        assert_eq!(text, MIX.replace("-4 dB", "-7 dB").replace("into = \"main\"\n", "into = \"main\"\nlevel = \"-3 dB\"\n"));
         assert_eq!(workspace.unsaved(), 0);
     }
 
@@ -790,7 +790,7 @@ mod tests {
         let path = folder.path().join("mix.toml");
         workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
         // Within the same second, before anything has looked.
-        let theirs = MIX.replace("into = \"all\"", "into = \"all\"\nlevel = \"-2 dB\"");
+        let theirs = MIX.replace("into = \"main\"", "into = \"main\"\nlevel = \"-2 dB\"");
         std::fs::write(&path, &theirs).unwrap();
         assert!(matches!(workspace.save(false), Err(SaveError::Contested(files)) if files == ["mix.toml"]));
         assert_eq!(std::fs::read_to_string(&path).unwrap(), theirs);
@@ -823,7 +823,7 @@ mod tests {
         workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
         workspace.save(false).unwrap();
         let path = folder.path().join("mix.toml");
-        let theirs = std::fs::read_to_string(&path).unwrap().replace("into = \"all\"", "into = \"all\"\nlevel = \"-2 dB\"");
+        let theirs = std::fs::read_to_string(&path).unwrap().replace("into = \"main\"", "into = \"main\"\nlevel = \"-2 dB\"");
         std::fs::write(&path, &theirs).unwrap();
         filetime_forward(&path);
         assert_eq!(workspace.look_outside().0, ["mix.toml"]);

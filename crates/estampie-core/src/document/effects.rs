@@ -42,6 +42,32 @@ pub struct SendDoc {
     pub before: bool,
 }
 
+/// Settings of effects that had another name, with the one that they have.
+const RENAMED: [(&str, &str); 22] = [
+    ("low-at", "low-freq"),
+    ("low", "low-gain"),
+    ("a-at", "band-1-freq"),
+    ("a", "band-1-gain"),
+    ("a-q", "band-1-q"),
+    ("b-at", "band-2-freq"),
+    ("b", "band-2-gain"),
+    ("b-q", "band-2-q"),
+    ("c-at", "band-3-freq"),
+    ("c", "band-3-gain"),
+    ("c-q", "band-3-q"),
+    ("d-at", "band-4-freq"),
+    ("d", "band-4-gain"),
+    ("d-q", "band-4-q"),
+    ("high-at", "high-freq"),
+    ("high", "high-gain"),
+    ("speed", "rate"),
+    ("lean", "bias"),
+    ("way", "mode"),
+    ("low-below", "low-crossover"),
+    ("high-above", "high-crossover"),
+    ("volume", "level"),
+];
+
 pub(super) fn read_insert(reading: &Reading<'_>, fields: Fields<'_>, name: String) -> InsertDoc {
     let mut words: Vec<&'static str> = KINDS.iter().flat_map(|k| k.settings.iter().map(|s| s.word)).collect();
     words.sort_unstable();
@@ -60,6 +86,11 @@ pub(super) fn read_insert(reading: &Reading<'_>, fields: Fields<'_>, name: Strin
         name,
     };
     fields.text("note");
+    for (old, new) in RENAMED.iter().filter(|(old, _)| written.iter().any(|n| n == old) && !insert.set.iter().any(|(word, _)| word == old)) {
+        if let Some(text) = fields.text(old) {
+            reading.fault(&text.place, format!("{old} of {} is called {new}", fields.of()), format!("write {new}"));
+        }
+    }
     if let Some(preset) = &insert.preset
         && !PRESETS.iter().any(|(name, ..)| *name == preset.value)
     {

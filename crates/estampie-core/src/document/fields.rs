@@ -274,7 +274,8 @@ impl<'a> Fields<'a> {
 }
 
 /// Fields that had another name, with the one that they have.
-const RENAMED: [(&str, &str); 10] = [
+const RENAMED: [(&str, &str); 11] = [
+    ("weather", "bearings"),
     ("again-after", "cooldown"),
     ("worth", "expires-after"),
     ("speaker", "character"),

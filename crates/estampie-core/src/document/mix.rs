@@ -10,7 +10,7 @@ use crate::dsp::effects::{Kind, Unit};
 use crate::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Seconds};
 
 /// The bus that everything runs into. It is always there.
-pub const ROOT_BUS: &str = "all";
+pub const ROOT_BUS: &str = "main";
 
 /// A bus as written.
 #[derive(Debug, Clone)]
@@ -144,6 +144,10 @@ pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
         if !well_named(reading, &name, &place) {
             continue;
         }
+        if name == "all" {
+            // It would be a bus beside the last one, and what is set for it would count for nothing else.
+            reading.fault(&place, "the last bus is called main", "write [buses.main], and main wherever all is named");
+        }
         let Some(fields) = Fields::of_item(reading, item, format!("the bus {name}"), place.clone()) else { continue };
         let mut into = fields.text("into");
         let mut level = fields.quantity::<Decibels>("level").map_or(Decibels(0.0), |level| {
@@ -166,7 +170,7 @@ pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
         let bus = BusDoc { name: name.clone(), into: None, level, returns, low_pass, high_pass, pan, inserts, sends, note, place: place.clone() };
         if name == ROOT_BUS {
             if let Some(into) = into {
-                reading.fault(&into.place, "the bus all runs into nothing", "take \"into\" out");
+                reading.fault(&into.place, "the bus main runs into nothing", "take \"into\" out");
             }
             buses[0] = bus;
         } else {

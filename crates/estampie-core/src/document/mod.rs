@@ -78,7 +78,7 @@ pub struct Document {
     pub sounds: Vec<SoundDoc>,
     /// Pieces, stingers and playlists.
     pub music: MusicDoc,
-    /// All buses; the first is the root, `all`.
+    /// All buses; the first is the root, `main`.
     pub buses: Vec<BusDoc>,
     /// Snapshots, in the order of the file.
     pub snapshots: Vec<SnapshotDoc>,

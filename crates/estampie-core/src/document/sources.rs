@@ -217,6 +217,8 @@ impl Listing<'_> {
                 self.depth += 1;
                 self.folder(&path, endings);
                 self.depth -= 1;
+            } else if kind.is_symlink() && std::fs::metadata(self.root.join(&path)).is_ok_and(|m| m.is_dir()) {
+                self.fault(&path, "this folder is a link, and no folder that is one is looked into", "put the folder itself here");
             } else if kind.is_symlink() && self.audio && door::inside(self.root, &path).is_err() {
                 // A link that leads out of the project is left out.
             } else if Path::new(&name).extension().and_then(|e| e.to_str()).is_some_and(|e| endings.contains(&e.to_ascii_lowercase().as_str())) {

@@ -138,12 +138,12 @@ pub enum StandDoc {
     Held(AmountDoc, Metres),
 }
 
-/// An emitter of the project: a thing, a trail, an area, or weather.
+/// An emitter of the project: a thing, a trail, an area, or a bearing.
 #[derive(Debug, Clone)]
 pub struct EmitterDoc {
     /// Its name.
     pub name: String,
-    /// The table it stands in: `emitters`, `trails`, `areas` or `weather`.
+    /// The table it stands in: `emitters`, `trails`, `areas` or `bearings`.
     pub table: &'static str,
     /// Its kind.
     pub kind: Option<String>,
@@ -243,7 +243,7 @@ pub struct WorldDoc {
     pub doorways: Vec<DoorwayDoc>,
     /// Walls.
     pub walls: Vec<WallDoc>,
-    /// Emitters, trails, areas and weather.
+    /// Emitters, trails, areas and bearings.
     pub emitters: Vec<EmitterDoc>,
     /// OneShotss.
     pub one_shots: Vec<OneShotsDoc>,
@@ -472,7 +472,7 @@ pub(super) fn read_world(reading: &Reading<'_>) -> WorldDoc {
     world.emitters = each(&top, "emitters", "emitter", emitter);
     world.emitters.extend(each(&top, "trails", "trail", trail));
     world.emitters.extend(each(&top, "areas", "area", area));
-    world.emitters.extend(each(&top, "weather", "weather", weather));
+    world.emitters.extend(each(&top, "bearings", "bearing", bearing));
     world.one_shots = each(&top, "one-shots", "one-shots", one_shots);
     world.flocks = each(&top, "flocks", "flock", flock);
     top.finish();
@@ -629,10 +629,10 @@ fn area(name: String, fields: &Fields<'_>, place: Place) -> Option<EmitterDoc> {
     stand.map(|_| doc)
 }
 
-fn weather(name: String, fields: &Fields<'_>, place: Place) -> Option<EmitterDoc> {
+fn bearing(name: String, fields: &Fields<'_>, place: Place) -> Option<EmitterDoc> {
     let bearing = amount_in(fields, "bearing", 0.0, |t| read_degrees(t).ok());
     let distance = fields.quantity("distance").map_or(Metres(10.0), |m| m.value);
-    Some(emits(name, "weather", fields, place, StandDoc::Held(bearing, distance)))
+    Some(emits(name, "bearings", fields, place, StandDoc::Held(bearing, distance)))
 }
 
 fn during(fields: &Fields<'_>) -> Vec<Condition> {

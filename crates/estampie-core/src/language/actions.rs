@@ -5,8 +5,7 @@ use super::reactions::{Act, Action, PlaceOf, Urgency, Where, value};
 use crate::document::{Fault, Moment, Property, Shape, did_you_mean};
 
 /// The words that actions begin with.
-pub(super) const ACTIONS: [&str; 14] =
-    ["play", "say", "stop", "finish", "sweep", "set", "add", "send", "go", "sting", "bring in", "take out", "raise", "lower"];
+pub(super) const ACTIONS: [&str; 14] = ["play", "say", "stop", "finish", "sweep", "set", "add", "send", "go", "sting", "fade in", "fade out", "raise", "lower"];
 
 fn whereabouts(line: &mut Cursor<'_>) -> Parsed<Where> {
     if line.take(&["at", "the", "emitter"]) {
@@ -85,9 +84,9 @@ fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
         Action::Go { piece, to, on: moment(line)? }
     } else if line.take(&["sting"]) {
         Action::Sting { stinger: line.name("a stinger")?, on: moment(line)? }
-    } else if line.take(&["bring", "in"]) {
+    } else if line.take(&["fade", "in"]) {
         Action::Switch { layer: line.name("a piece and its layer, like tidewalk/reed")?, on: true }
-    } else if line.take(&["take", "out"]) {
+    } else if line.take(&["fade", "out"]) {
         Action::Switch { layer: line.name("a piece and its layer, like tidewalk/reed")?, on: false }
     } else if line.take(&["raise"]) {
         line.take(&["snapshot"]);
@@ -98,8 +97,11 @@ fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
         line.take(&["snapshot"]);
         Action::Lower { snapshot: line.name("a snapshot")? }
     } else {
-        let usual = "an action begins with play, say, stop, finish, sweep, set, add, send, go, sting, bring in, take out, raise or lower";
+        let usual = "an action begins with play, say, stop, finish, sweep, set, add, send, go, sting, fade in, fade out, raise or lower";
         let mend = match verb.as_str() {
+            "bring" | "take" => {
+                format!("{} is called fade {}", if verb == "bring" { "bring in" } else { "take out" }, if verb == "bring" { "in" } else { "out" })
+            }
             "When" | "when" => "begin it at the left edge: only actions are set in".to_owned(),
             _ => did_you_mean(&verb, ACTIONS, usual),
         };

@@ -115,9 +115,8 @@ fn after_action(document: &Document, words: &[&str]) -> Vec<String> {
         }
         ["go", _, "to", _] | ["sting", _] => MOMENTS.iter().map(|(_, w)| (*w).to_owned()).chain(some(&[", after 0.5 s", ", chance 70 %"])).collect(),
         ["sting"] => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
-        ["bring"] => some(&["in"]),
-        ["take"] => some(&["out"]),
-        ["bring", "in"] | ["take", "out"] => {
+        ["fade"] => some(&["in", "out"]),
+        ["fade", "in" | "out"] => {
             let mut layers = Vec::new();
             for piece in &document.music.pieces {
                 layers.extend(piece.sections.iter().flat_map(|s| s.layers.iter().map(|l| format!("{}/{}", piece.name, l.name))));

@@ -66,7 +66,7 @@ impl fmt::Display for Action {
             Action::Raise { snapshot, over: None } => write!(f, "raise {snapshot}"),
             Action::Raise { snapshot, over: Some(over) } => write!(f, "raise {snapshot} for {} s", print_time(*over)),
             Action::Lower { snapshot } => write!(f, "lower {snapshot}"),
-            Action::Switch { layer, on } => write!(f, "{} {layer}", if *on { "bring in" } else { "take out" }),
+            Action::Switch { layer, on } => write!(f, "{} {layer}", if *on { "fade in" } else { "fade out" }),
         }
     }
 }

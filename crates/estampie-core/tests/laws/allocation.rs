@@ -74,7 +74,7 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         8 => InputKind::State { state: key("deck"), value: pick(random, &["plank", "grate", "silt", "wood", "glass"]) },
         9 => InputKind::Play { sound: pick(random, &["a", "b", "c", "d"]), emitter: key("bell") },
         10 => InputKind::Stop { sound: pick(random, &["a", "b", "c", "d"]) },
-        11 => InputKind::Mute { bus: pick(random, &["x", "y", "all", "z"]), on: random.random() },
+        11 => InputKind::Mute { bus: pick(random, &["x", "y", "main", "z"]), on: random.random() },
         12 => InputKind::Solo { bus: pick(random, &["x", "y", "z"]), on: random.random() },
         13 | 14 => InputKind::Place {
             emitter: pick(random, &["listener", "bell", "winch", "eel", "reef"]),
@@ -102,7 +102,7 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         29 => InputKind::PlayerLevel { level: pick(random, &["loud", "nothing"]), value: random.random_range(-3.0..14.0) },
         30 => InputKind::ByHand { snapshot: pick(random, &["s", "t", ""]), share: random.random::<bool>().then(|| random.random()) },
         31 | 32 => InputKind::Bypass { effect: pick(random, &["x reverb", "x limiter", "wet reverb", "bus x send wet", ""]), on: random.random() },
-        33 | 34 => InputKind::Tap { bus: pick(random, &["x", "wet", "all", "nothing", ""]) },
+        33 | 34 => InputKind::Tap { bus: pick(random, &["x", "wet", "main", "nothing", ""]) },
         35 => InputKind::SoloDry { on: random.random() },
         28 if random.random() => InputKind::List { list: key("e"), on: random.random() },
         _ => InputKind::StopAll { frames: random.random_range(0..500) },

@@ -122,7 +122,7 @@ fn text(seeds: &Seeds) -> String {
             2 => format!("[trails.e{n}]\nline = [\"{x}, {y}\", \"{u}, {v}\", \"{v}, {u}\"]\n"),
             3 => format!("[areas.e{n}]\nat = \"{x}, {y}\"\nradius = \"{r} m\"\n"),
             4 => format!("[areas.e{n}]\npoints = [\"{x}, {y}\", \"{u}, {v}\"]\n"),
-            _ => format!("[weather.e{n}]\nbearing = \"wind\"\ndistance = \"{r} m\"\n"),
+            _ => format!("[bearings.e{n}]\nbearing = \"wind\"\ndistance = \"{r} m\"\n"),
         };
         writeln!(text, "{thing}plays = \"hum\"").unwrap();
     }

@@ -15,7 +15,7 @@ use estampie_core::program::{Program, compile};
 use estampie_core::units::Seconds;
 use std::sync::Arc;
 
-const MIX: &str = "[buses.nave]\nreturn = true\n[buses.nave.insert.reverb]\npreset = \"nave\"\n\n[buses.music] # viols\nlevel = \"-4 dB\"\nlow-pass = \"9 kHz\"\nsend = { nave = \"-12 dB\" }\n\n[buses.music.insert.tone]\nkind = \"eq\"\nlow = \"-1.5 dB\"\n\n# keeps it together\n[buses.music.insert.squeeze]\nkind = \"compressor\"\n\n[buses.music.insert.gain]\nlevel = \"-3 dB\"\n\n[buses.world]\nlevel = \"-2 dB\"\n\n[snapshots.flooded]\nrise = \"0.1 s\"\nwhile = \"deck is silt\"\nhold = { \"bus music level\" = \"by -6 dB\", \"bus world low-pass\" = \"to 900 Hz\" }\n\n[snapshots.paused]\nrise = \"0.2 s\"\n";
+const MIX: &str = "[buses.nave]\nreturn = true\n[buses.nave.insert.reverb]\npreset = \"nave\"\n\n[buses.music] # viols\nlevel = \"-4 dB\"\nlow-pass = \"9 kHz\"\nsend = { nave = \"-12 dB\" }\n\n[buses.music.insert.tone]\nkind = \"eq\"\nlow-gain = \"-1.5 dB\"\n\n# keeps it together\n[buses.music.insert.squeeze]\nkind = \"compressor\"\n\n[buses.music.insert.gain]\nlevel = \"-3 dB\"\n\n[buses.world]\nlevel = \"-2 dB\"\n\n[snapshots.flooded]\nrise = \"0.1 s\"\nwhile = \"deck is silt\"\nhold = { \"bus music level\" = \"by -6 dB\", \"bus world low-pass\" = \"to 900 Hz\" }\n\n[snapshots.paused]\nrise = \"0.2 s\"\n";
 
 fn workspace() -> (tempfile::TempDir, Workspace) {
     let folder = tempfile::tempdir().unwrap();
@@ -53,7 +53,7 @@ fn the_routing_is_drawn_with_all_levels_and_sends() {
     let (document, _) = Document::read(&sources, &["audio/dc.wav".to_owned()].into());
     let drawn = draw::routing(&document, &compile(&document, &Assets::default()).0);
     let named: Vec<&str> = drawn.buses.iter().map(|b| b.name.as_str()).collect();
-    assert_eq!(named, ["all", "music", "world", "deep", "nave"], "what runs into a bus stands below it, returns last");
+    assert_eq!(named, ["main", "music", "world", "deep", "nave"], "what runs into a bus stands below it, returns last");
     let bus = |name: &str| drawn.buses.iter().find(|b| b.name == name).unwrap();
     assert_eq!((bus("music").level.as_str(), bus("music").effects.as_str()), ("-4 dB, held", "tone, squeeze, gain"));
     assert_eq!((bus("world").level.as_str(), bus("deep").into, bus("deep").depth), ("-2 dB, moved", Some(2), 2));
@@ -93,7 +93,7 @@ fn effects_are_put_down_elsewhere_or_over_others() {
     assert_eq!(workspace.paste_effect("world", &tone, None).unwrap(), "tone");
     assert_eq!(workspace.paste_effect("world", &tone, None).unwrap(), "tone-2");
     assert_eq!(inserts(&workspace, "world"), ["tone", "tone-2"]);
-    assert_eq!(rest(workspace.sources(), "bus world tone-2 low"), -1.5);
+    assert_eq!(rest(workspace.sources(), "bus world tone-2 low-gain"), -1.5);
     // One whose name said its kind keeps the kind under another name.
     let gain = workspace.clip_effect("music", "gain").unwrap();
     workspace.paste_effect("music", &gain, None).unwrap();
@@ -139,7 +139,7 @@ fn what_is_unsaved_becomes_a_snapshot_over_the_saved_mix() {
     let (_folder, mut workspace) = workspace();
     workspace.set_value("level", "mix.toml", &["buses", "music", "level"], "-7.5 dB").unwrap();
     workspace.set_send("music", "nave", "silent").unwrap();
-    workspace.set_insert("music", "tone", "low", "2 dB").unwrap();
+    workspace.set_insert("music", "tone", "low-gain", "2 dB").unwrap();
     workspace.set_value("low-pass", "mix.toml", &["buses", "world", "low-pass"], "500 Hz").unwrap();
     let wanted = compiled(workspace.sources());
     let list = moved(&compiled(workspace.saved()), &wanted);
@@ -246,7 +246,7 @@ fn one_bus_is_handed_out_as_it_is_summed() {
     let heard = taken(&mut engine);
     assert_eq!(heard.len(), 2 * 640);
     assert!(heard.iter().all(|s| (s - 0.5 * 10f32.powf(-6.0 / 20.0)).abs() < 1e-4), "only that bus, after its level: {}", heard[0]);
-    remote.input(Input { frame: NOW, what: InputKind::Tap { bus: NameKey::of("all") } }).unwrap();
+    remote.input(Input { frame: NOW, what: InputKind::Tap { bus: NameKey::of("main") } }).unwrap();
     taken(&mut engine);
     let all = taken(&mut engine);
     assert!((all[100] - 0.5 * (10f32.powf(-0.3) + 0.1)).abs() < 1e-3, "the root as well: {}", all[100]);
@@ -260,7 +260,7 @@ fn one_bus_is_handed_out_as_it_is_summed() {
 
 #[test]
 fn a_bus_is_heard_alone_with_its_returns_or_without() {
-    let mix = "[buses.all]\nlevel = \"-20 dB\"\n[buses.a]\nsend = { r = \"-6 dB\" }\n[buses.b]\nsend = { r = \"0 dB\" }\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
+    let mix = "[buses.main]\nlevel = \"-20 dB\"\n[buses.a]\nsend = { r = \"-6 dB\" }\n[buses.b]\nsend = { r = \"0 dB\" }\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
     let sounds = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n[two]\nbus = \"b\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n";
     let mut bench = Bench::new(&program(sounds, mix, "", "When hit\n  play one\n  play two\n"), 1);
     bench.event(NOW, "hit");
@@ -302,7 +302,7 @@ fn what_is_handed_out_of_the_root_is_the_output_sample_for_sample() {
     let program = program(sounds, "[buses.a]\n", "", "When hit\n  play one\n");
     let (mut engine, mut remote) = Engine::new(Prepared::new(program, 1), Options { tap_frames: 3000, ..Options::default() });
     let mut tap = remote.take_tap();
-    remote.input(Input { frame: NOW, what: InputKind::Tap { bus: NameKey::of("all") } }).unwrap();
+    remote.input(Input { frame: NOW, what: InputKind::Tap { bus: NameKey::of("main") } }).unwrap();
     remote.input(Input { frame: NOW, what: InputKind::Event { event: NameKey::of("hit"), emitter: NameKey::NONE } }).unwrap();
     let (mut output, mut handed) = (Vec::new(), Vec::new());
     for round in 0..200 {

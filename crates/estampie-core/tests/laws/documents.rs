@@ -32,7 +32,7 @@ fn all_faults_are_told_at_once_with_place_and_mend() {
     let sounds = "[hull/groan]\ntakes = [\"audio/one.wav\"]\n\n[\"hull/groan-deep\"]\nbus = \"hul\"\nlvel = \"-3 dB\"\nlevel = \"loud\"\ntakes = [\"audio/onee.wav\"]\n[\"step\"]\npick = \"by dek\"\ntakes = { plank = [\"audio/one.wav\"] }\n";
     let faults = faults_of(&[
         ("sounds/a.toml", sounds),
-        ("mix.toml", "[buses.hull]\ninto = \"al\"\n[buses.a]\ninto = \"b\"\n[buses.b]\ninto = \"a\"\n"),
+        ("mix.toml", "[buses.hull]\ninto = \"mian\"\n[buses.a]\ninto = \"b\"\n[buses.b]\ninto = \"a\"\n"),
         (
             "modulation.toml",
             "[[modulation]]\nfrom = \"strian\"\nmoves = \"hull/groan-deep levl\"\ncurve = [\"0: 0 dB\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"step level\"\ncurve = [\"10 km: 0 dB\", \"5: 1 dB\", \"4: 2 dB\"]\n",
@@ -49,7 +49,7 @@ fn all_faults_are_told_at_once_with_place_and_mend() {
     has(&faults, "sounds/a.toml:7:9: level of the sound hull/groan-deep: \"loud\" is not a level", "-6 dB");
     has(&faults, "sounds/a.toml:8:10: there is no file audio/onee.wav", "audio/one.wav?");
     has(&faults, "sounds/a.toml:10:8: there is no state or parameter dek", "deck?");
-    has(&faults, "mix.toml:2:8: there is no bus al", "all?");
+    has(&faults, "mix.toml:2:8: there is no bus mian", "main?");
     has(&faults, "mix.toml", "these buses run in a circle: a ⟶ b ⟶ a");
     has(&faults, "modulation.toml:3:9: \"levl\" is not a property", "level?");
     has(&faults, "modulation.toml:8:10: \"km\" is not the unit of the parameter, which is m", "");
@@ -102,6 +102,12 @@ fn paths_that_leave_the_project_are_refused() {
     #[cfg(unix)]
     std::os::unix::fs::symlink(outside.path().join("x.wav"), folder.path().join("audio/x.wav")).unwrap();
     assert!(estampie_core::document::list_audio(folder.path()).0.is_empty(), "a link that leads out is not followed");
+    #[cfg(unix)]
+    {
+        std::os::unix::fs::symlink(outside.path(), folder.path().join("audio/more")).unwrap();
+        let faults = estampie_core::document::list_audio(folder.path()).1;
+        assert!(faults.len() == 1 && faults[0].to_string().starts_with("audio/more: this folder is a link"), "{faults:?}");
+    }
 }
 
 #[test]
@@ -218,6 +224,19 @@ fn a_word_that_a_thing_had_before_is_told_with_the_one_it_has() {
     assert!(faults(&[("mix.toml", mix)]).contains("before the level is called pre-fader"), "{}", faults(&[("mix.toml", mix)]));
     let duck = "[buses.a]\n[[duck]]\nkey = \"bus a\"\nducks = \"a\"\n";
     assert!(faults(&[("mix.toml", duck)]).contains("is called sidechain"), "{}", faults(&[("mix.toml", duck)]));
+    let all = faults(&[("mix.toml", "[buses.all]\n"), ("sounds/all.toml", "[x]\nbus = \"main\"\ntakes = [\"audio/one.wav\"]\n")]);
+    assert!(all.lines().count() == 1 && all.contains("the last bus is called main"), "{all}");
+    let effect = |text: &str| faults(&[("mix.toml", &format!("[buses.a.insert.{text}\n"))]);
+    for (text, told) in [
+        ("eq]\na-at = \"300 Hz\"", "a-at of the effect eq of a is called band-1-freq"),
+        ("tremolo]\nspeed = \"3 Hz\"", "speed of the effect tremolo of a is called rate"),
+        ("echo]\nway = \"ping-pong\"", "way of the effect echo of a is called mode"),
+    ] {
+        assert!(effect(text).contains(told), "{}", effect(text));
+    }
+    let weather = faults(&[("world.toml", "[weather.gust]\nbearing = \"90\"\n")]);
+    assert!(weather.contains("is called bearings"), "{weather}");
+    assert!(faults(&[("reactions.est", "When hit\n  bring in dance/x\n")]).contains("bring in is called fade in"));
     let game = "[parameters.p]\nrange = \"0..1\"\nrest = \"1\"\n";
     assert!(faults(&[("game.toml", game)]).contains("rest of the parameter p is called default"));
 }

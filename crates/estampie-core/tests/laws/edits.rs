@@ -318,7 +318,7 @@ fn music_can_be_named_in_reactions_with_what_comes_next() {
     assert_eq!(next("go", "d"), ["dance"]);
     assert_eq!(next("go dance to", ""), ["a", "b", "silence"]);
     assert_eq!(next("sting", ""), ["s"]);
-    assert_eq!(next("bring in", ""), ["dance/x"]);
+    assert_eq!(next("fade in", ""), ["dance/x"]);
     assert!(next("sting s", "on the next").contains(&"on the next beat".to_owned()));
 }
 

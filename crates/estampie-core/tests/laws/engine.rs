@@ -249,7 +249,7 @@ fn reactions_that_call_each_other_are_cut_and_said() {
 }
 
 const LEDGER_SOUNDS: &str = "[outer]\nbus = \"low\"\nlevel = \"-3 dB\"\ntakes = [\"inner\"]\nvary = { level = \"-2..2 dB\" }\n[inner]\nlevel = \"-4 dB\"\npitch = \"2 st\"\nlow-pass = \"3 kHz\"\nloop = true\ntakes = [\"audio/one.wav\"]\nvary = { level = \"-1..1 dB\", pitch = \"-1..1 st\" }\n";
-const LEDGER_MIX: &str = "[buses.all]\nlevel = \"-1 dB\"\n[buses.mid]\nlevel = \"-2.5 dB\"\n[buses.low]\ninto = \"mid\"\nlevel = \"1.5 dB\"\n";
+const LEDGER_MIX: &str = "[buses.main]\nlevel = \"-1 dB\"\n[buses.mid]\nlevel = \"-2.5 dB\"\n[buses.low]\ninto = \"mid\"\nlevel = \"1.5 dB\"\n";
 const LEDGER_MODULATION: &str = "[[modulation]]\nfrom = \"strain\"\nmoves = \"outer level\"\ncurve = [\"0: -12 dB\", \"1: 3 dB\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"inner low-pass\"\ncurve = [\"0 m: 0 oct, smooth\", \"100 m: -2 oct\"]\nsmooth = \"20 ms\"\n[[modulation]]\nfrom = \"depth\"\nmoves = \"bus mid level\"\ncurve = [\"0 m: 0 dB\", \"100 m: -6 dB\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"inner pitch\"\ncurve = [\"0: 0 st\", \"1: -3 st\"]\n";
 
 proptest! {
@@ -320,8 +320,8 @@ fn mute_and_solo_hold_along_the_tree() {
     assert_eq!(settled(solo("group", false)), 0.25);
     assert_eq!(settled(solo("b", false)), 0.75);
     assert_eq!(settled(mute("group", true)), 0.25);
-    assert_eq!(settled(mute("all", true)), 0.0);
-    assert_eq!(settled(mute("all", false)), 0.25);
+    assert_eq!(settled(mute("main", true)), 0.0);
+    assert_eq!(settled(mute("main", false)), 0.25);
 }
 
 #[test]

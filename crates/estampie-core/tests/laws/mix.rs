@@ -208,7 +208,7 @@ fn an_effect_comes_and_goes_without_a_click_and_keeps_what_it_heard() {
     let sounds = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/low.wav\"]\n";
     let with = |insert: &str| program(sounds, &format!("[buses.a]\n{insert}"), "", HIT);
     let plain = with("");
-    let eq = with("[buses.a.insert.tone]\nkind = \"eq\"\nlow = \"-20 dB\"\nlow-at = \"400 Hz\"\n");
+    let eq = with("[buses.a.insert.tone]\nkind = \"eq\"\nlow-gain = \"-20 dB\"\nlow-freq = \"400 Hz\"\n");
     let mut bench = run(&plain);
     let mut out = bench.render(9600).0;
     let quiet = largest_step(&out[2400..]);
@@ -485,7 +485,7 @@ proptest! {
         let mut mix = String::new();
         let mut seen = std::collections::BTreeSet::new();
         for (bus, into) in intos.iter().enumerate() {
-            let into = if *into == 6 { "all".to_owned() } else { format!("r{into}") };
+            let into = if *into == 6 { "main".to_owned() } else { format!("r{into}") };
             mix.push_str(&format!("[buses.r{bus}]\nreturn = true\ninto = \"{into}\"\n[buses.r{bus}.insert.echo]\ntime = \"7 ms\"\nfeedback = \"80 %\"\n[buses.r{bus}.send]\n"));
             for (from, to, level) in &sends {
                 if *from == bus && seen.insert((*from, *to)) {

@@ -215,7 +215,7 @@ fn states_and_parameters_choose_sections_and_layers() {
 
 #[test]
 fn reactions_switch_layers_and_send_pieces_on() {
-    let program = music(TWO, "When hit\n  go dance\nWhen tick\n  take out dance/x\n  go dance to b on the next beat\nWhen loop\n  bring in dance/x\n");
+    let program = music(TWO, "When hit\n  go dance\nWhen tick\n  fade out dance/x\n  go dance to b on the next beat\nWhen loop\n  fade in dance/x\n");
     let mut bench = Bench::new(&program, 1);
     bench.event(0, "hit");
     bench.event(30_000, "tick");
@@ -375,7 +375,7 @@ fn what_is_wrong_is_said_with_its_mend() {
     ] {
         assert!(faults.iter().any(|f| f.contains(wanted)), "{wanted}: {faults:#?}");
     }
-    let (_, faults) = compile_with(&[("music/all.toml", TWO), ("reactions.est", "When hit\n  go dance to z\n  sting q\n  bring in dance/q\n  go nowhere\n")]);
+    let (_, faults) = compile_with(&[("music/all.toml", TWO), ("reactions.est", "When hit\n  go dance to z\n  sting q\n  fade in dance/q\n  go nowhere\n")]);
     assert_eq!(faults.len(), 4, "{faults:#?}");
 }
 

@@ -105,7 +105,7 @@ proptest! {
         let mix: String = parents
             .iter()
             .enumerate()
-            .map(|(at, parent)| format!("[buses.b{at}]\ninto = \"{}\"\nlevel = \"-1 dB\"\n", if *parent < at { format!("b{parent}") } else { "all".into() }))
+            .map(|(at, parent)| format!("[buses.b{at}]\ninto = \"{}\"\nlevel = \"-1 dB\"\n", if *parent < at { format!("b{parent}") } else { "main".into() }))
             .collect();
         let program = program("[dc]\nbus = \"b0\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n", &mix, "", "When hit\n  play dc\n");
         for (at, bus) in program.buses.iter().enumerate().skip(1) {

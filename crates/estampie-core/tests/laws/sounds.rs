@@ -629,7 +629,7 @@ proptest! {
     fn ten_modulations_and_everything_else_add_up_to_what_is_heard(values in prop::collection::vec(-6.0f32..3.0, 10), strain in 0.0f32..1.0, set in -20.0f32..0.0) {
         let modulation: String = values.iter().map(|v| format!("[[modulation]]\nfrom = \"strain\"\nmoves = \"a level\"\ncurve = [\"0: {:.2} dB, smooth\", \"1: {v:.2} dB\"]\n", v / 2.0)).collect();
         let text = format!("[o]\nlevel = \"-2 dB\"\nvary = {{ level = \"-3..3 dB\" }}\ntakes = [\"a, level -1 dB\"]\n[a]\nloop = true\nlevel = \"{set:.2} dB\"\nvary = {{ level = \"-3..3 dB\" }}\ntakes = [\"audio/low.wav, level -0.5 dB\"]\n");
-        let program = program(&text, "[buses.all]\nlevel = \"-9 dB\"\n", &modulation, "");
+        let program = program(&text, "[buses.main]\nlevel = \"-9 dB\"\n", &modulation, "");
         let mut bench = Bench::new(&program, 4);
         bench.parameter("strain", strain);
         bench.render(64);

@@ -169,7 +169,7 @@ fn mistakes_between_each_and_all_are_named() {
     let game = format!("{GAME}[formulas]\nf = \"loudness * 2\"\n");
     let (_, faults) = compile_with(&[
         ("game.toml", &game),
-        ("modulation.toml", "[[modulation]]\nfrom = \"loudness\"\nmoves = \"bus all level\"\ncurve = [\"0: 0 dB\"]\n"),
+        ("modulation.toml", "[[modulation]]\nfrom = \"loudness\"\nmoves = \"bus main level\"\ncurve = [\"0: 0 dB\"]\n"),
         ("playthroughs/p.play", "0 strain on bell 0.5\n"),
         ("reactions.est", "When hit\n  set loudness to 1\nWhen hit\n  add 1 to loudness\n"),
     ]);

@@ -306,7 +306,7 @@ fn several_points_are_as_loud_as_all_of_them_together() {
 
 #[test]
 fn what_is_held_at_a_bearing_stays_there_however_one_walks() {
-    let mut bench = Bench::new(&world("[weather.gust]\nbearing = \"wind\"\ndistance = \"8 m\"\nplays = \"hum\"\n", ""), 1);
+    let mut bench = Bench::new(&world("[bearings.gust]\nbearing = \"wind\"\ndistance = \"8 m\"\nplays = \"hum\"\n", ""), 1);
     for (wind, at) in [(90.0, [0.0; 3]), (90.0, [30.0, -20.0, 0.0]), (225.0, [30.0, -20.0, 0.0])] {
         bench.parameter("wind", wind);
         place(&mut bench, "listener", at, 0.0);

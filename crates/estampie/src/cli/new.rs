@@ -10,7 +10,7 @@ const FILES: [(&str, &str); 6] = [
         "game.toml",
         "# What the game tells: events, parameters, states. See docs/project-format.md.\n\n[events]\nhello = \"something to hear\"\n\n[parameters.distance]\nunit = \"m\"\nrange = \"0..50\"\n",
     ),
-    ("mix.toml", "[buses.all]\nlevel = \"0 dB\"\n\n[buses.effects]\nlevel = \"-3 dB\"\n"),
+    ("mix.toml", "[buses.main]\nlevel = \"0 dB\"\n\n[buses.effects]\nlevel = \"-3 dB\"\n"),
     (
         "modulation.toml",
         "[[modulation]]\nfrom = \"distance\"\nmoves = \"hello level\"\ncurve = [\"0 m: 0 dB, smooth\", \"50 m: -30 dB\"]\nsmooth = \"50 ms\"\n",

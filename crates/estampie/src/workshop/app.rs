@@ -22,7 +22,7 @@ use estampie_core::engine::InputKind;
 use estampie_core::names::NameKey;
 use estampie_core::program::{self, Program};
 use estampie_core::survey::{self, Survey};
-use ratatui::crossterm::event::{Event, KeyEvent, KeyEventKind};
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use ratatui::layout::Rect;
 use std::collections::HashMap;
 use std::path::Path;
@@ -399,7 +399,15 @@ impl App {
     /// Takes a key or a movement of the mouse; true if there is something new to show.
     pub(crate) fn event(&mut self, event: &Event) -> bool {
         match event {
-            Event::Key(key) if key.kind != KeyEventKind::Release => self.key(*key),
+            Event::Key(key) if key.kind != KeyEventKind::Release => {
+                let mut key = *key;
+                // To a terminal escape and a key in quick succession are that key with alt, which no key here has.
+                if key.modifiers.contains(KeyModifiers::ALT) {
+                    key.modifiers.remove(KeyModifiers::ALT);
+                    self.key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE));
+                }
+                self.key(key);
+            }
             Event::Mouse(mouse) => {
                 let moved = self.mouse(*mouse);
                 self.say_refused();
@@ -554,7 +562,7 @@ impl App {
             Do::Back if self.view == View::Sounds => self.sounds.filter.clear(),
             Do::ShortWaits => {
                 self.rehearsal.change_only(|only| only.short_waits = !only.short_waits);
-                self.say(if self.rehearsal.only.short_waits { "waits are a tenth (rehearsal only)" } else { "waits are whole again" });
+                self.say(if self.rehearsal.only.short_waits { "waits are a tenth (temporary)" } else { "waits are whole again" });
             }
             Do::Chances => {
                 self.rehearsal.change_only(|only| {
@@ -566,13 +574,13 @@ impl App {
                 });
                 self.say(match self.rehearsal.only.chances {
                     None => "chances are as drawn again",
-                    Some(true) => "chances are always taken (rehearsal only)",
-                    Some(false) => "chances are never taken (rehearsal only)",
+                    Some(true) => "chances are always taken (temporary)",
+                    Some(false) => "chances are never taken (temporary)",
                 });
             }
             Do::ClearOnly => {
                 let any = self.rehearsal.clear_only();
-                self.say(if any { "nothing is for the rehearsal only any more" } else { "nothing is for the rehearsal only" });
+                self.say(if any { "nothing is temporary any more" } else { "nothing is temporary" });
             }
             Do::Quit => {
                 // What is being recorded is kept like any edit.

@@ -72,7 +72,7 @@ impl App {
         } else {
             "is heard again"
         };
-        let text = format!("bus {} {word} (rehearsal only)", self.rehearsal.names.get(bus));
+        let text = format!("bus {} {word} (temporary)", self.rehearsal.names.get(bus));
         self.say(text);
     }
 

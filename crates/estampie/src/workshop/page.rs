@@ -173,8 +173,8 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
     }
     let (voices, asleep) =
         rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
-    let unheard = if asleep > 0 { format!(" + {asleep} unheard") } else { String::new() };
-    said(pen, "voices", &format!("{voices}/{}{unheard}", app.program().voices), Role::Vellum);
+    let dozing = if asleep > 0 { format!(" + {asleep} virtual") } else { String::new() };
+    said(pen, "voices", &format!("{voices}/{}{dozing}", app.program().voices), Role::Vellum);
     // The view Mix has them, and more, on the page.
     if app.view != View::Mix {
         let loudness = rehearsal.player.loudness().output;
@@ -216,7 +216,7 @@ fn music_pulse(app: &App) -> Vec<(String, Role)> {
     said
 }
 
-/// What is for the rehearsal only, by kind.
+/// What is temporary, by kind.
 fn only(app: &App) -> Vec<(&'static str, String)> {
     let rehearsal = &app.rehearsal;
     let list = |keys: &std::collections::BTreeSet<_>| keys.iter().map(|k| rehearsal.names.get(*k).to_owned()).collect::<Vec<_>>().join(" ");
@@ -260,7 +260,7 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
     }
     if let Some(first) = said.first_mut() {
         first.1.insert_str(0, &format!("{} ", first.0));
-        first.0 = "rehearsal only:";
+        first.0 = "temporary:";
     }
     said
 }

@@ -163,7 +163,7 @@ fn parameter_input(spec: &Parameter, value: f32) -> InputKind {
     InputKind::Parameter { parameter: spec.key, value, emitter: NameKey::NONE }
 }
 
-/// What is changed for the rehearsal only, besides muted and soloed buses. Never saved.
+/// What is changed for the rehearsal alone, besides muted and soloed buses. Never saved.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Only {
     /// Waits are a tenth.
@@ -243,7 +243,7 @@ impl Rehearsal {
         self.remote.input(Input { frame: NOW, what }).is_ok()
     }
 
-    /// Sets a parameter to a value in its own unit; one that is worked out is held there, for the rehearsal only.
+    /// Sets a parameter to a value in its own unit; one that is worked out is held there, for the rehearsal alone.
     pub(crate) fn parameter(&mut self, key: NameKey, value: f32) {
         let Some(spec) = self.program.find_parameter.get(key).map(|i| &self.program.parameters[i]) else { return };
         let what = parameter_input(spec, value);
@@ -310,7 +310,7 @@ impl Rehearsal {
         }
     }
 
-    /// All that was said since the beginning, up to now, and what is for the rehearsal only.
+    /// All that was said since the beginning, up to now, and what is temporary.
     pub(crate) fn so_far(&self) -> (Playthrough, Seconds, Vec<Input>) {
         let inputs = self.only_inputs().into_iter().map(|what| Input { frame: 0, what }).collect();
         (self.past.clone().finish(self.frame()), Seconds::of_frames(self.frame(), self.program.rate), inputs)
@@ -328,7 +328,7 @@ impl Rehearsal {
         self.say(InputKind::Switch { layer, on });
     }
 
-    /// All that is for the rehearsal only, as inputs.
+    /// All that is temporary, as inputs.
     fn only_inputs(&self) -> Vec<InputKind> {
         let only = &self.only;
         let mut list = vec![
@@ -352,7 +352,7 @@ impl Rehearsal {
         list
     }
 
-    /// Tells the engine all that is for the rehearsal only.
+    /// Tells the engine all that is temporary.
     fn say_only(&mut self) {
         // Layers are switched when they are, once.
         for what in self.only_inputs().into_iter().filter(|w| !matches!(w, InputKind::Switch { .. })) {
@@ -360,7 +360,7 @@ impl Rehearsal {
         }
     }
 
-    /// Changes what is for the rehearsal only.
+    /// Changes what is temporary.
     pub(crate) fn change_only(&mut self, change: impl FnOnce(&mut Only)) {
         let before = self.only.clone();
         change(&mut self.only);
@@ -382,7 +382,7 @@ impl Rehearsal {
         self.say_only();
     }
 
-    /// Ends all that is for the rehearsal only; true if there was anything.
+    /// Ends all that is temporary; true if there was anything.
     pub(crate) fn clear_only(&mut self) -> bool {
         let any = self.only != Only::default() || !self.muted.is_empty() || !self.soloed.is_empty();
         for (layer, on) in std::mem::take(&mut self.only.switched) {

@@ -62,12 +62,12 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             lines.extend(items);
         }
     };
-    part("Inputs", "from the game", &mut (0..document.parameters.len()).map(Item::Parameter));
+    part("Parameters", "from the game", &mut (0..document.parameters.len()).map(Item::Parameter));
     part("States", "", &mut (0..document.states.len()).map(Item::State));
     part("Events", "press to send", &mut (0..document.events.len()).map(Item::Event));
     part("Playthroughs", "R records", &mut (0..document.playthroughs.len()).map(Item::Playthrough));
     if lines.is_empty() {
-        pen.heading(1, area.y, area.width - 1, "Inputs", "");
+        pen.heading(1, area.y, area.width - 1, "Parameters", "");
         pen.text(1, area.y + 1, area.width - 2, "game.toml declares none yet", Role::Faded);
         return;
     }

@@ -86,7 +86,7 @@ fn effects_are_added_moved_bypassed_and_taken_off() {
     story.keys(&["Right"]);
     story.wait_until("it moves by a sixth of an octave", |s| line(s, &["cutoff", "168 Hz"]).is_some());
     story.keys(&["b"]);
-    story.wait_until("it is bypassed", |s| s.contains("×high-pass") && s.contains("rehearsal only: bypassed 1 effects or sends"));
+    story.wait_until("it is bypassed", |s| s.contains("×high-pass") && s.contains("temporary: bypassed 1 effects or sends"));
     story.keys(&["D"]);
     story.wait_until("it is off", |s| s.contains("high-pass is off world") && !s.contains("¶ world high-pass"));
     story.keys(&["u"]);
@@ -143,13 +143,13 @@ fn two_states_are_compared_as_loud_as_each_other_and_one_is_kept() {
     assert!((down - 6.0).abs() <= 0.3, "{down}");
     story.keys(&["a"]);
     let screen = story.wait_until("B is heard", |s| s.contains("You hear B, as it was kept."));
-    assert!(line(&screen, &["all", "0.0"]).is_some(), "what is shown is B: {screen}");
+    assert!(line(&screen, &["main", "0.0"]).is_some(), "what is shown is B: {screen}");
     story.keys(&["Right"]);
     story.wait_for("you hear B, which stays as it was kept");
     story.keys(&["A"]);
     let screen = story.wait_until("what differs is listed", |s| s.contains("1 difference between A"));
-    assert!(line(&screen, &["mix.toml", "buses all level", "−6 dB"]).is_some(), "{screen}");
-    for (columns, rows, shown) in [("100", "30", "1 difference"), ("20", "5", "too"), ("160", "47", "buses all level")] {
+    assert!(line(&screen, &["mix.toml", "buses main level", "−6 dB"]).is_some(), "{screen}");
+    for (columns, rows, shown) in [("100", "30", "1 difference"), ("20", "5", "too"), ("160", "47", "buses main level")] {
         story.tmux(&["resize-window", "-x", columns, "-y", rows]);
         story.wait_for(shown);
     }
@@ -160,9 +160,9 @@ fn two_states_are_compared_as_loud_as_each_other_and_one_is_kept() {
     story.keys(&["Enter"]);
     story.wait_until("B is kept", |s| s.contains("B is the project now") && !s.contains("You hear"));
     story.keys(&["u"]);
-    story.wait_until("and A comes back", |s| s.contains("undid back to B") && line(s, &["all", "−6.0"]).is_some());
+    story.wait_until("and A comes back", |s| s.contains("undid back to B") && line(s, &["main", "−6.0"]).is_some());
     story.keys(&["u"]);
-    story.wait_until("and what was before", |s| line(s, &["all", "0.0"]).is_some());
+    story.wait_until("and what was before", |s| line(s, &["main", "0.0"]).is_some());
     story.keys(&["C-s"]);
     story.wait_for("nothing to save");
     assert_eq!(mix_file(&story), before);

@@ -83,17 +83,17 @@ fn going_back_before_the_moment_cancels_and_stingers_say_why_they_are_dropped() 
     story.wait_until("it is given up", |s| s.contains("given up"));
     let screen = story.wait_until("nothing waits", |s| !s.contains("▼ leaves for") && s.contains("♪ tidewalk drift"));
     assert!(!screen.contains("⟶ fill"), "{screen}");
-    // A layer goes out and comes in again, for the rehearsal only.
+    // A layer goes out and comes in again, temporary.
     story.keys(&["BTab"]);
     story.keys(&["Down", "x"]);
-    story.wait_for("tidewalk/pulse goes out (rehearsal only)");
+    story.wait_for("tidewalk/pulse goes out (temporary)");
     story.keys(&["x"]);
-    story.wait_for("tidewalk/pulse comes in (rehearsal only)");
+    story.wait_for("tidewalk/pulse comes in (temporary)");
     // What is by hand is said at the foot, and ended with one key.
     story.keys(&["x", "M"]);
-    story.wait_until("it is said", |s| line(s, &["rehearsal only:", "metronome", "layers tidewalk/pulse out"]).is_some());
+    story.wait_until("it is said", |s| line(s, &["temporary:", "metronome", "layers tidewalk/pulse out"]).is_some());
     story.keys(&["\\"]);
-    story.wait_until("all of it is ended", |s| !s.contains("rehearsal only:") && s.contains("♪ tidewalk drift"));
+    story.wait_until("all of it is ended", |s| !s.contains("temporary:") && s.contains("♪ tidewalk drift"));
 }
 
 #[test]

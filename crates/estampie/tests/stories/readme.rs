@@ -105,7 +105,7 @@ fn the_first_project_is_made_as_the_readme_says() {
     story.keys(&["Down", "Down", "Down", "Down"]);
     story.wait_until("the left point is down", |s| line(s, &["comes to", "−2 dB"]).is_some());
     story.keys(&["Escape", "1"]);
-    story.wait_for("Inputs from the game");
+    story.wait_for("Parameters from the game");
     story.keys(&[":"]);
     story.type_text("speed");
     story.keys(&["Enter"]);

@@ -204,10 +204,10 @@ fn rehearsal_only_changes_are_shown_and_cleared_with_one_key() {
     story.open_demo();
     story.keys(&["[", "]", "3", "m"]);
     story.wait_until("all of it is shown, and nothing is to be saved", |s| {
-        s.contains("rehearsal only: mute") && s.contains("waits a tenth") && s.contains("chances always") && s.contains("● saved")
+        s.contains("temporary: mute") && s.contains("waits a tenth") && s.contains("chances always") && s.contains("● saved")
     });
     story.keys(&["\\"]);
-    story.wait_until("all is cleared", |s| !s.contains("rehearsal only:") && s.contains("● saved"));
+    story.wait_until("all is cleared", |s| !s.contains("temporary:") && s.contains("● saved"));
 }
 
 #[test]

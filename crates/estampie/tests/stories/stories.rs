@@ -107,12 +107,12 @@ fn solo_and_mute_are_for_the_rehearsal_only() {
     let story = Story::new("solo");
     story.open_demo();
     story.keys(&["5", "Down", "s"]);
-    let screen = story.wait_for("rehearsal only: solo music");
+    let screen = story.wait_for("temporary: solo music");
     assert!(line(&screen, &["music", "alone"]).is_some() && screen.contains("● saved"), "{screen}");
     story.keys(&["s"]);
     story.wait_until("without its returns", |s| line(s, &["music", "dry"]).is_some());
     story.keys(&["s", "Down", "m"]);
-    let screen = story.wait_for("rehearsal only: mute world");
+    let screen = story.wait_for("temporary: mute world");
     assert!(!screen.contains("solo music"), "{screen}");
 }
 
@@ -152,6 +152,17 @@ fn without_a_device_the_silent_clock_goes_on_and_says_so() {
     assert_eq!(clock(&story.screen()), frozen, "frozen is frozen");
     story.keys(&["Space"]);
     story.wait_until("the clock moves again", |s| clock(s) > frozen);
+}
+
+#[test]
+fn escape_and_a_key_that_arrive_together_are_both_pressed() {
+    let story = Story::new("together");
+    story.open_demo();
+    story.keys(&["?"]);
+    story.wait_until("the page of help", |s| s.contains("everywhere") || s.contains("Keys"));
+    // A terminal that is busy gives both in one reading: the same bytes as g with alt.
+    story.keys(&["M-g"]);
+    story.wait_for("plays hull/struck");
 }
 
 #[test]

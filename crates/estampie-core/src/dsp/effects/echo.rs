@@ -17,7 +17,7 @@ pub(super) const ECHO: Kind = Kind {
         Setting::new("feedback", Unit::Share, (0.0, 0.95), 0.35),
         Setting::new("low-pass", Unit::Hertz, (200.0, 20_000.0), 6_000.0),
         Setting::new("high-pass", Unit::Hertz, (20.0, 4_000.0), 120.0),
-        Setting::choice("way", &["straight", "ping-pong"]),
+        Setting::choice("mode", &["normal", "ping-pong"]),
     ],
     wet_alone: true,
     make: |making: &Making| Box::new(Echo::new(making)),

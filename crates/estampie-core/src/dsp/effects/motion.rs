@@ -6,8 +6,8 @@ use std::f32::consts::{FRAC_PI_4, TAU};
 
 const SHAPES: &[&str] = &["sine", "triangle", "square"];
 
-const fn speed(rest: f32) -> Setting {
-    Setting::new("speed", Unit::Hertz, (0.02, 20.0), rest)
+const fn rate(rest: f32) -> Setting {
+    Setting::new("rate", Unit::Hertz, (0.02, 20.0), rest)
 }
 
 const fn share(word: &'static str, rest: f32) -> Setting {
@@ -21,7 +21,7 @@ const fn time(word: &'static str, ends: (f32, f32), rest: f32) -> Setting {
 pub(super) const TREMOLO: Kind = Kind {
     word: "tremolo",
     says: "swings the level",
-    settings: &[speed(4.0), share("depth", 0.0), Setting::choice("shape", SHAPES)],
+    settings: &[rate(4.0), share("depth", 0.0), Setting::choice("shape", SHAPES)],
     wet_alone: false,
     make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), ramps: Ramps::NEW, pan: false }),
 };
@@ -29,7 +29,7 @@ pub(super) const TREMOLO: Kind = Kind {
 pub(super) const AUTO_PAN: Kind = Kind {
     word: "auto-pan",
     says: "swings from side to side at constant power",
-    settings: &[speed(0.5), share("depth", 0.0), Setting::choice("shape", SHAPES)],
+    settings: &[rate(0.5), share("depth", 0.0), Setting::choice("shape", SHAPES)],
     wet_alone: false,
     make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), ramps: Ramps::NEW, pan: true }),
 };
@@ -37,7 +37,7 @@ pub(super) const AUTO_PAN: Kind = Kind {
 pub(super) const CHORUS: Kind = Kind {
     word: "chorus",
     says: "three wavering copies",
-    settings: &[speed(0.6), time("depth", (0.0, 0.010), 0.002), time("delay", (0.005, 0.040), 0.015), share("spread", 1.0)],
+    settings: &[rate(0.6), time("depth", (0.0, 0.010), 0.002), time("delay", (0.005, 0.040), 0.015), share("spread", 1.0)],
     wet_alone: true,
     make: |making: &Making| Box::new(Chorus::new(making)),
 };
@@ -46,7 +46,7 @@ pub(super) const FLANGER: Kind = Kind {
     word: "flanger",
     says: "a comb that sweeps",
     settings: &[
-        speed(0.2),
+        rate(0.2),
         time("depth", (0.0, 0.010), 0.002),
         time("delay", (0.0005, 0.010), 0.002),
         Setting::new("feedback", Unit::Share, (-0.95, 0.95), 0.3),
@@ -60,7 +60,7 @@ pub(super) const PHASER: Kind = Kind {
     word: "phaser",
     says: "notches that sweep",
     settings: &[
-        speed(0.3),
+        rate(0.3),
         Setting::new("centre", Unit::Hertz, (80.0, 6_000.0), 700.0),
         Setting::new("octaves", Unit::Number, (0.0, 4.0), 1.5),
         Setting::new("feedback", Unit::Share, (-0.9, 0.9), 0.2),

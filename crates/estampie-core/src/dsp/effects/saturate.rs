@@ -11,7 +11,7 @@ pub(super) const SATURATION: Kind = Kind {
     says: "bends loud samples, as tape and valves do",
     settings: &[
         Setting::new("drive", Unit::Decibels, (-12.0, 24.0), -12.0),
-        Setting::new("lean", Unit::Share, (0.0, 1.0), 0.0),
+        Setting::new("bias", Unit::Share, (0.0, 1.0), 0.0),
         Setting::new("level", Unit::Decibels, (-24.0, 12.0), 0.0),
     ],
     wet_alone: false,
@@ -38,31 +38,31 @@ fn tanh(x: f32) -> f32 {
     x * (135_135.0 + s * (17_325.0 + s * (378.0 + s))) / (135_135.0 + s * (62_370.0 + s * (3_150.0 + s * 28.0)))
 }
 
-/// The hyperbolic tangent, off its middle by `lean`, at eight times the rate.
+/// The hyperbolic tangent, off its middle by `bias`, at eight times the rate.
 #[derive(Debug)]
 struct Bend {
     over: [Oversampler; 2],
     drive: Ramp,
-    lean: Ramp,
+    bias: Ramp,
     level: Ramp,
 }
 
 impl Bend {
     fn new() -> Bend {
-        Bend { over: [Oversampler::new(), Oversampler::new()], drive: Ramp::NEW, lean: Ramp::NEW, level: Ramp::NEW }
+        Bend { over: [Oversampler::new(), Oversampler::new()], drive: Ramp::NEW, bias: Ramp::NEW, level: Ramp::NEW }
     }
 
     /// Soft sounds keep their level (the slope at 0 is 1); `level` comes after.
-    fn process(&mut self, (drive, lean, level): (f32, f32, f32), left: &mut [f32], right: &mut [f32]) {
+    fn process(&mut self, (drive, bias, level): (f32, f32, f32), left: &mut [f32], right: &mut [f32]) {
         let n = left.len();
         let (drive, drive_step) = self.drive.steps(gain_of(drive), n);
-        let (lean, lean_step) = self.lean.steps(lean, n);
+        let (bias, bias_step) = self.bias.steps(bias, n);
         let (level, level_step) = self.level.steps(gain_of(level), n);
         for (samples, over) in [left, right].into_iter().zip(&mut self.over) {
             for (i, eight) in over.rise(samples).chunks_exact_mut(OVERSAMPLING).enumerate() {
                 let frame = (i + 1) as f32;
-                let (d, b) = (drive + drive_step * frame, (lean + lean_step * frame) * 0.8);
-                // Through 0, with slope 1 there, whatever the lean.
+                let (d, b) = (drive + drive_step * frame, (bias + bias_step * frame) * 0.8);
+                // Through 0, with slope 1 there, whatever the bias.
                 let middle = tanh(b);
                 let scale = 1.0 / (d * (1.0 - middle * middle));
                 for sample in eight {

@@ -137,9 +137,9 @@ proptest! {
         }
         let v = |x: f64| x as f32;
         let set = [
-            ("low-at", v(at[0])), ("low", v(levels[0])), ("a-at", v(at[1])), ("a", v(levels[1])), ("a-q", v(qs[0])),
-            ("b-at", v(at[2])), ("b", v(levels[2])), ("b-q", v(qs[1])), ("c-at", v(at[3])), ("c", v(levels[3])), ("c-q", v(qs[2])),
-            ("d-at", v(at[4])), ("d", v(levels[4])), ("d-q", v(qs[3])), ("high-at", v(at[5])), ("high", v(levels[5])),
+            ("low-freq", v(at[0])), ("low-gain", v(levels[0])), ("band-1-freq", v(at[1])), ("band-1-gain", v(levels[1])), ("band-1-q", v(qs[0])),
+            ("band-2-freq", v(at[2])), ("band-2-gain", v(levels[2])), ("band-2-q", v(qs[1])), ("band-3-freq", v(at[3])), ("band-3-gain", v(levels[3])), ("band-3-q", v(qs[2])),
+            ("band-4-freq", v(at[4])), ("band-4-gain", v(levels[4])), ("band-4-q", v(qs[3])), ("high-freq", v(at[5])), ("high-gain", v(levels[5])),
         ];
         let measured = gain_at("eq", &set, frequency);
         prop_assert!((measured - expected).abs() < 0.05, "{measured:.3} for {expected:.3} at {frequency:.0}");
@@ -262,7 +262,7 @@ fn a_key_turns_down_another() {
 #[test]
 fn saturation_does_not_fold_back() {
     for (frequency, drive) in [(997.0, 24.0f32), (3_001.0, 18.0), (5_003.0, 24.0)] {
-        let out = Bench::new("saturation", &[("drive", drive), ("lean", 0.5)]).mono(&tone(frequency, 0.9, 96_000));
+        let out = Bench::new("saturation", &[("drive", drive), ("bias", 0.5)]).mono(&tone(frequency, 0.9, 96_000));
         let out = &out[48_000..];
         let whole = db(amplitude(out, frequency));
         // Everything between the harmonics below half the rate is what folded back (the window's own skirts are far down there).
@@ -493,7 +493,7 @@ fn decay(samples: &[f32], low: f32, high: f32) -> f64 {
 #[test]
 fn a_room_falls_as_it_is_set() {
     for (decay_set, low, high, size) in [(1.5f32, 2.2f32, 0.8f32, 1.0f32), (0.6, 0.6, 0.6, 0.5), (3.5, 2.5, 1.6, 1.4)] {
-        let set = [("decay", decay_set), ("low-decay", low), ("high-decay", high), ("low-below", 500.0), ("size", size), ("early", -60.0)];
+        let set = [("decay", decay_set), ("low-decay", low), ("high-decay", high), ("low-crossover", 500.0), ("size", size), ("early", -60.0)];
         let mut bench = Bench::new("reverb", &set);
         let mut input = vec![0.0f32; (f64::from(decay_set.max(low)) * 1.3 * f64::from(RATE)) as usize / 64 * 64];
         input[0] = 1.0;
@@ -567,14 +567,14 @@ fn an_echo_comes_when_it_should_and_keeps_the_beat() {
     let mut left = vec![0.0f32; 24_000];
     left[0] = 1.0;
     let mut right = vec![0.0f32; 24_000];
-    Bench::new("echo", &[("time", 0.1), ("way", 1.0), ("low-pass", 20_000.0), ("high-pass", 20.0)]).run(&mut left, &mut right);
+    Bench::new("echo", &[("time", 0.1), ("mode", 1.0), ("low-pass", 20_000.0), ("high-pass", 20.0)]).run(&mut left, &mut right);
     assert!(left[4_800] > 0.4 && right[4_800] == 0.0 && right[9_600] > 0.2 && left[9_600].abs() < 1e-6, "from side to side");
 }
 
 #[test]
 fn panning_keeps_the_power() {
     let (mut left, mut right) = (vec![1.0f32; 96_000], vec![1.0f32; 96_000]);
-    Bench::new("auto-pan", &[("depth", 1.0), ("speed", 3.0)]).run(&mut left, &mut right);
+    Bench::new("auto-pan", &[("depth", 1.0), ("rate", 3.0)]).run(&mut left, &mut right);
     for (l, r) in left.iter().zip(&right) {
         assert!((10.0 * ((l * l + r * r) / 2.0).log10()).abs() < 0.05);
     }
@@ -587,7 +587,7 @@ fn modulations_do_what_they_say() {
     let out = Bench::new("ring", &[("tone", 300.0), ("depth", 1.0)]).mono(&tone(1_000.0, 0.5, 96_000));
     assert!((amplitude(&out[48_000..], 1_300.0) - 0.25).abs() < 1e-3 && (amplitude(&out[48_000..], 700.0) - 0.25).abs() < 1e-3);
     assert!(db(amplitude(&out[48_000..], 1_000.0)) < -60.0);
-    let out = Bench::new("tremolo", &[("depth", 0.5), ("speed", 2.0)]).mono(&vec![1.0; 48_000]);
+    let out = Bench::new("tremolo", &[("depth", 0.5), ("rate", 2.0)]).mono(&vec![1.0; 48_000]);
     let (low, high) = out.iter().fold((9.0f32, 0.0f32), |(l, h), s| (l.min(*s), h.max(*s)));
     assert!((low - 0.5).abs() < 1e-3 && (high - 1.0).abs() < 1e-3);
     // Eight bits: steps of 2/256; a quarter of the rate: each sample four times.

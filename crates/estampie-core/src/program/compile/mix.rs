@@ -42,7 +42,7 @@ impl Compiler<'_> {
                 way.push(at);
                 let loop_names: Vec<&str> = way.iter().map(|b| docs[*b].name.as_str()).collect();
                 let place = docs[at].into.as_ref().map_or(&docs[at].place, |i| &i.place).clone();
-                self.fault(&place, format!("these buses run in a circle: {}", loop_names.join(" ⟶ ")), "let one of them run into all");
+                self.fault(&place, format!("these buses run in a circle: {}", loop_names.join(" ⟶ ")), "let one of them run into main");
                 parents[at] = 0;
             }
         }

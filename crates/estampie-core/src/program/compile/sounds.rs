@@ -161,7 +161,8 @@ impl Compiler<'_> {
     pub(super) fn bus(&mut self, name: &Located<String>) -> Option<usize> {
         let found = self.program.find_bus.get(NameKey::of(&name.value));
         if found.is_none() {
-            let mend = did_you_mean(&name.value, self.document.buses.iter().map(|b| b.name.as_str()), "add it to mix.toml, or name another");
+            let otherwise = if name.value == "all" { "the last bus is called main" } else { "add it to mix.toml, or name another" };
+            let mend = did_you_mean(&name.value, self.document.buses.iter().map(|b| b.name.as_str()), otherwise);
             self.fault(&name.place, format!("there is no bus {}", name.value), mend);
         }
         found

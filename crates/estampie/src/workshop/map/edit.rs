@@ -56,14 +56,14 @@ impl App {
             ("doorways", _) => return Err("write between which zones: doorway gate streets crypt; one may be outside".into()),
             ("emitters" | "trails" | "areas", []) => {}
             ("emitters" | "trails" | "areas", [sound]) => further.push(("plays", (*sound).to_owned())),
-            ("weather", [bearing]) => further.push(("bearing", (*bearing).to_owned())),
-            ("weather", _) => return Err("write from where: weather gust 90, or a parameter's name".into()),
+            ("bearings", [bearing]) => further.push(("bearing", (*bearing).to_owned())),
+            ("bearings", _) => return Err("write from where: bearing gust 90, or a parameter's name".into()),
             (_, []) => {}
             _ => return Err(format!("nothing follows the name of a {kind}")),
         }
         let at = snapped(self.here());
         let sketch = Sketch { table, name, points: vec![at], further };
-        if matches!(table, "emitters" | "weather") {
+        if matches!(table, "emitters" | "bearings") {
             return self.finish_sketch(sketch);
         }
         self.say(format!("drawing {} {}: arrows and enter set corners, enter twice ends, backspace is esc", kind, sketch.name));

@@ -247,7 +247,7 @@ impl App {
             let usual = self.program().world.head;
             let on = !self.rehearsal.only.head.unwrap_or(usual);
             self.rehearsal.change_only(|only| only.head = (on != usual).then_some(on));
-            self.say(if on { "with a head between the ears, for headphones (rehearsal only)" } else { "in stereo, for speakers (rehearsal only)" });
+            self.say(if on { "with a head between the ears, for headphones (temporary)" } else { "in stereo, for speakers (temporary)" });
             return true;
         }
         if !self.map_shown() {
@@ -477,12 +477,12 @@ impl App {
             self.rehearsal.change_only(|only| only.alone = None);
             return self.say("all emitters are heard again");
         }
-        let Some(id) = self.map.chosen.clone().filter(|id| ["emitters", "trails", "areas", "weather", "flocks", "one-shots"].contains(&id.table)) else {
+        let Some(id) = self.map.chosen.clone().filter(|id| ["emitters", "trails", "areas", "bearings", "flocks", "one-shots"].contains(&id.table)) else {
             return self.say("choose an emitter first: ; goes through them");
         };
         let key = self.rehearsal.names.add(&id.name);
         self.rehearsal.change_only(|only| only.alone = Some(key));
-        self.say(format!("{} alone (rehearsal only)", id.name));
+        self.say(format!("{} alone (temporary)", id.name));
     }
 }
 
@@ -523,6 +523,6 @@ mod tests {
         assert_eq!(away(&thing("emitters", &[[0.0, 0.0]], false, None), [3.0, 4.0]), 5.0);
         assert_eq!(away(&thing("walls", &[[0.0, 0.0], [10.0, 0.0]], false, None), [5.0, 2.0]), 2.0);
         assert_eq!(away(&thing("areas", &[[0.0, 0.0], [10.0, 0.0]], false, None), [5.0, 0.0]), 5.0);
-        assert_eq!(away(&thing("weather", &[], false, None), [5.0, 0.0]), f32::INFINITY);
+        assert_eq!(away(&thing("bearings", &[], false, None), [5.0, 0.0]), f32::INFINITY);
     }
 }

@@ -100,7 +100,7 @@ impl App {
         self.rehearsal.change_only(|only: &mut Only| {
             only.by_hand.insert(key, next);
         });
-        self.say(format!("{name} is at {next} % by hand (rehearsal only); enter on it gives it back to its reasons"));
+        self.say(format!("{name} is at {next} % by hand (temporary); enter on it gives it back to its reasons"));
     }
 
     /// Types a setting of the shared effect behind the chosen one, for all that are like it.

@@ -211,7 +211,7 @@ impl App {
                         only.bypassed.insert(NameKey::NONE);
                     }
                 });
-                self.say(if on { "all effects are bypassed (rehearsal only)" } else { "effects are heard again" });
+                self.say(if on { "all effects are bypassed (temporary)" } else { "effects are heard again" });
             }
             Do::Off => {
                 let found = self.bus_name(self.bus).zip(self.insert_doc().map(|(i, _)| (i.name.clone(), i.off.unwrap_or(false))));
@@ -519,7 +519,7 @@ impl App {
         let Some(name) = self.snapshot_doc().map(|s| s.name.clone()) else { return };
         let on = !self.rehearsal.only.by_hand.contains_key(&NameKey::of(&name));
         self.by_hand(&name, on.then_some(1.0));
-        self.say(if on { format!("{name} is up by hand (rehearsal only)") } else { format!("{name} is as its reasons say") });
+        self.say(if on { format!("{name} is up by hand (temporary)") } else { format!("{name} is as its reasons say") });
     }
 
     fn by_hand(&mut self, name: &str, share: Option<f32>) {
@@ -541,7 +541,7 @@ impl App {
         };
         let key = NameKey::of(&format!("{bus} {insert}"));
         let on = self.toggle_bypass(key);
-        self.say(if on { format!("{insert} on {bus} is bypassed (rehearsal only)") } else { format!("{insert} on {bus} is heard again") });
+        self.say(if on { format!("{insert} on {bus} is bypassed (temporary)") } else { format!("{insert} on {bus} is heard again") });
     }
 
     /// Leaves an effect or a send out in the rehearsal, or no longer; gives whether.
@@ -561,7 +561,7 @@ impl App {
         let Some(what) = self.mix_what().filter(|w| self.mix_rest(w).is_some()) else { return self.say("there is no send here") };
         let key = self.rehearsal.names.add(&what);
         let on = self.toggle_bypass(key);
-        self.say(if on { format!("{what} is left out (rehearsal only)") } else { format!("{what} is heard again") });
+        self.say(if on { format!("{what} is left out (temporary)") } else { format!("{what} is heard again") });
     }
 
     fn nudge_player(&mut self, by: f32) {

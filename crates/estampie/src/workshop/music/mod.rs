@@ -269,7 +269,7 @@ impl App {
             Do::StepState => self.step_state(),
             Do::Metronome => {
                 self.rehearsal.change_only(|only| only.metronome = !only.metronome);
-                self.say(if self.rehearsal.only.metronome { "a click on every beat (rehearsal only)" } else { "no more clicks" });
+                self.say(if self.rehearsal.only.metronome { "a click on every beat (temporary)" } else { "no more clicks" });
             }
             Do::Tap => self.tap(),
             Do::Prove => self.prove(),
@@ -404,7 +404,7 @@ impl App {
         let on = just.map_or(told, |(_, on, _)| on);
         self.music.switched = Some((key, !on, Instant::now()));
         self.rehearsal.switch(key, !on);
-        self.say(format!("{name} {} (rehearsal only)", if on { "goes out" } else { "comes in" }));
+        self.say(format!("{name} {} (temporary)", if on { "goes out" } else { "comes in" }));
     }
 
     /// A bar back or on, at once; from silence into the first section.

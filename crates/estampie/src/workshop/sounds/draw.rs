@@ -384,7 +384,7 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
 
 /// How many may play, and how; gives the line below.
 fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
-    pen.heading(area.x, area.y, area.width, "Together, at most", "");
+    pen.heading(area.x, area.y, area.width, "Limits", "");
     let limit = app.document().shared.whole(&sound.limit);
     let full = limit.when_full.map_or("oldest", |w| w.0.word());
     let yields = if full == "refuse" { "else refused".to_owned() } else { format!("else the {full}") };
@@ -414,7 +414,7 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
             rows.push(("rank", format!("{rank} of 100{}", if lines.cuts_in.is_some_and(|c| c.0) { ", cuts into lower ones" } else { "" })));
         }
     }
-    rows.push(("voices now", if playing.1 > 0 { format!("{}, and {} unheard", playing.0 - playing.1, playing.1) } else { playing.0.to_string() }));
+    rows.push(("voices now", if playing.1 > 0 { format!("{}, and {} virtual", playing.0 - playing.1, playing.1) } else { playing.0.to_string() }));
     for (at, (name, value)) in rows.iter().enumerate() {
         let y = area.y + 1 + at as u16;
         if y >= area.bottom() {
@@ -462,7 +462,7 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
     if y >= area.bottom() {
         return;
     }
-    pen.heading(area.x, y, area.width, "Care", "");
+    pen.heading(area.x, y, area.width, "Checks", "");
     for (at, (text, role)) in care.iter().enumerate() {
         let y = y + 1 + at as u16;
         if y < area.bottom() {

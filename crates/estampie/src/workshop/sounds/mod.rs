@@ -296,7 +296,7 @@ impl App {
                     (false, true) => "is silent",
                     (false, false) => "is heard again",
                 };
-                self.say(format!("{name} {word} (rehearsal only)"));
+                self.say(format!("{name} {word} (temporary)"));
             }
             _ => return false,
         }
@@ -462,7 +462,7 @@ impl App {
             on = only.forced != Some((key, take));
             only.forced = on.then_some((key, take));
         });
-        self.say(if on { format!("{name} always picks take {} (rehearsal only)", take + 1) } else { format!("{name} picks by itself again") });
+        self.say(if on { format!("{name} always picks take {} (temporary)", take + 1) } else { format!("{name} picks by itself again") });
     }
 
     fn copy_fields(&mut self) {

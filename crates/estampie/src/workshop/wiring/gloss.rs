@@ -97,7 +97,7 @@ fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
         }
     }
     if app.rehearsal.only.held.contains(&key) {
-        y = pair(pen, area, y, "held by hand", "g gives it back (rehearsal only)", Role::Red);
+        y = pair(pen, area, y, "held by hand", "g gives it back (temporary)", Role::Red);
     }
     y = pair(pen, area, y, "rises in", &doc.rise.to_string(), Role::Vellum);
     y = pair(pen, area, y, "falls in", &doc.fall.to_string(), Role::Vellum);

@@ -490,7 +490,7 @@ mod tests {
     #[test]
     fn a_modulation_is_read_whether_its_beginning_stood_there_or_not() {
         assert_eq!(parts_of("strain moves hull/creak level"), Some(("strain", "hull/creak level")));
-        assert_eq!(parts_of("depth moves strain moves bus all level "), Some(("strain", "bus all level")));
+        assert_eq!(parts_of("depth moves strain moves bus main level "), Some(("strain", "bus main level")));
         assert_eq!(parts_of(" moves hull/creak level"), None);
         assert_eq!(parts_of("strain hull/creak level"), None);
     }
