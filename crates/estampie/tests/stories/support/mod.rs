@@ -79,7 +79,7 @@ impl Story {
             if holds(&screen) {
                 return screen;
             }
-            assert!(begun.elapsed() < Duration::from_secs(60), "waited in vain until {what}:\n{screen}");
+            assert!(begun.elapsed() < Duration::from_secs(180), "waited in vain until {what}:\n{screen}");
             std::thread::sleep(Duration::from_millis(40));
         }
     }
