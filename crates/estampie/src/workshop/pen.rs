@@ -82,8 +82,8 @@ impl Pen<'_> {
     pub(crate) fn more(&mut self, area: Rect, above: usize, below: usize) {
         for (count, y, text) in [(above, area.y, "▲ {} above"), (below, area.bottom().saturating_sub(1), "▼ {} below")] {
             if count > 0 && area.height > 2 {
-                let line = Rect { y, height: 1, ..area }.intersection(self.buffer.area);
-                ratatui::widgets::Clear.render(line, self.buffer);
+                // Blank, on the page's own ground.
+                self.text(area.x, y, area.width, &" ".repeat(usize::from(area.width)), Role::Faded);
                 self.text(area.x + 1, y, area.width.saturating_sub(1), &text.replace("{}", &count.to_string()), Role::Faded);
             }
         }

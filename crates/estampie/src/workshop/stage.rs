@@ -372,7 +372,13 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         y += 1;
     }
     if voices.len() > first + most {
-        pen.text(area.x + 1, y, area.width - 1, &format!("and {} more", voices.len() - first - most), Role::Faded);
+        let ended = voices.iter().skip(first + most).filter(|v| app.rehearsal.ended(v.voice).is_some()).count();
+        let text = match (voices.len() - first - most - ended, ended) {
+            (more, 0) => format!("and {more} more"),
+            (0, ended) => format!("and {ended} that have just ended"),
+            (more, ended) => format!("and {more} more, {ended} just ended"),
+        };
+        pen.text(area.x + 1, y, area.width - 1, &text, Role::Faded);
         y += 1;
     }
     y += 1;
