@@ -1,8 +1,8 @@
 //! `levels.toml`: the levels that the player of the game sets, beside the project and outside version control.
 
-use estampie_core::door;
-use estampie_core::names::NameKey;
-use estampie_core::program::player_level;
+use estampie_engine::mixer::spec::player_level;
+use estampie_engine::names::NameKey;
+use estampie_project::door;
 use std::collections::BTreeMap;
 use std::io;
 use std::path::Path;

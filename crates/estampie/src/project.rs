@@ -1,9 +1,10 @@
 //! A project with all its audio, loaded at once: for commands. The workshop loads aside instead.
 
 use crate::cli::Failure;
-use estampie_core::assets::{self, Assets};
-use estampie_core::document::{Fault, Workspace};
-use estampie_core::program::{self, Program};
+use estampie_engine::program::Program;
+use estampie_project::assets::Assets;
+use estampie_project::document::{Fault, Workspace};
+use estampie_project::{assets, compile};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -20,9 +21,9 @@ pub(crate) struct Loaded {
 pub(crate) fn load(folder: &Path) -> Result<Loaded, Failure> {
     let workspace = Workspace::open(folder)?;
     let document = workspace.document();
-    let wanted: Vec<_> = program::wanted_audio(document).into_iter().collect();
+    let wanted: Vec<_> = compile::wanted_audio(document).into_iter().collect();
     let assets = assets::load_all(folder, &wanted, document.manifest.rate);
-    let (program, found) = program::compile(document, &assets);
+    let (program, found) = compile::compile(document, &assets);
     let faults = all_faults(&workspace, found);
     Ok(Loaded { workspace, assets, program: Arc::new(program), faults })
 }

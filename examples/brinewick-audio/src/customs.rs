@@ -1,7 +1,7 @@
 //! *Customs House*, a quick dance in 6/8 that is only notes, and a lullaby for eels.
 
 use crate::score::{Part, line};
-use estampie_core::music::exact::Beats;
+use estampie_engine::music::exact::Beats;
 
 /// Lengths are in eighths.
 const PIPE: &str = "D5/2 E5/1 F5/1 E5/1 D5/1 | A4/2 D5/1 C5/2 A4/1 | D5/2 E5/1 F5/1 G5/1 A5/1 | G5/1 F5/1 E5/1 D5/3 | F5/2 G5/1 A5/1 G5/1 F5/1 | E5/2 C5/1 G4/2 C5/1 | D5/1 E5/1 F5/1 E5/1 D5/1 C5/1 | D5/3 A4/3";

@@ -3,8 +3,8 @@
 //! A line is written as notes with lengths: `D4/1 E4/.5 -/.5 D3+A3/2` is a quarter, an eighth, an eighth's rest and a
 //! half with two notes, if lengths are in quarters. `!` after a note is a hard stroke, `?` a soft one; `|` stands between bars.
 
-use estampie_core::music::exact::{Beats, read};
-use estampie_core::music::{Patch, Tone, read_key};
+use estampie_engine::music::exact::{Beats, read};
+use estampie_engine::music::{Patch, Tone, read_key};
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use std::path::Path;

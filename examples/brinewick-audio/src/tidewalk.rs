@@ -6,8 +6,8 @@
 use crate::craft::frames;
 use crate::score::{Note, Part, line, play};
 use crate::write::Group;
-use estampie_core::music::exact::Beats;
-use estampie_core::music::{Kind, Patch};
+use estampie_engine::music::exact::Beats;
+use estampie_engine::music::{Kind, Patch};
 
 const TEMPO: f64 = 92.0;
 

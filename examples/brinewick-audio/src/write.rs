@@ -1,7 +1,7 @@
 //! Loudness and FLAC.
 
 use crate::craft::RATE;
-use estampie_core::assets::{Decoded, Facts, facts};
+use estampie_project::assets::{Decoded, Facts, facts};
 use flacenc::component::BitRepr as _;
 use flacenc::error::Verify as _;
 use std::path::Path;

@@ -3,7 +3,8 @@
 use super::Failure;
 use super::output::{Aside, out};
 use crate::project;
-use estampie_core::draw::{self, Drawing};
+use estampie_proof::draw;
+use estampie_proof::draw::Drawing;
 use std::io::Write as _;
 use std::path::PathBuf;
 

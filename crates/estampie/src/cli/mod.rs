@@ -11,10 +11,9 @@ mod wave;
 
 pub(crate) use render::SOFT_START;
 
-use crate::project;
-use crate::workshop;
+use crate::{project, workshop};
 use clap::{Parser, Subcommand};
-use estampie_core::document::Fault;
+use estampie_project::document::Fault;
 use output::{out, tell};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -113,7 +112,7 @@ pub(crate) fn run() -> ExitCode {
     // A decoder that panics is caught, and told as what is wrong with its file.
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |info| {
-        if !estampie_core::assets::guarded() {
+        if !estampie_project::assets::guarded() {
             usual(info);
         }
     }));
@@ -165,7 +164,7 @@ fn check(folder: &Path) -> Result<(), Failure> {
             document.modulations.len(),
             document.playthroughs.len()
         );
-        for passed in estampie_core::survey::passed_by(document) {
+        for passed in estampie_project::survey::passed_by(document) {
             tell(&format!("note: {passed}"));
         }
         listen(&loaded)
@@ -181,7 +180,7 @@ fn listen(loaded: &project::Loaded) -> Result<(), Failure> {
         return Ok(());
     }
     let mut heard = 0;
-    let finds = estampie_core::check::ways(&loaded.program, |_| {
+    let finds = estampie_proof::check::ways(&loaded.program, |_| {
         heard += 1;
         true
     });

@@ -101,7 +101,7 @@ fn is_of_project(path: &Path, folder: &Path, project: &Path) -> bool {
     let Ok(within) = folder.strip_prefix(&project) else { return false };
     match within.components().next() {
         Some(first) => ["audio", "sounds", "music", "playthroughs"].iter().any(|own| first.as_os_str() == *own),
-        None => path.exists() && estampie_core::document::Sources::list(&project).iter().any(|f| path.file_name().is_some_and(|n| n == f.as_str())),
+        None => path.exists() && estampie_project::document::Sources::list(&project).iter().any(|f| path.file_name().is_some_and(|n| n == f.as_str())),
     }
 }
 

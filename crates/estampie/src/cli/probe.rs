@@ -2,9 +2,9 @@
 
 use super::Failure;
 use super::output::{out, tell};
-use estampie_core::assets::{Facts, decode, facts};
-use estampie_core::music::Score;
-use estampie_core::music::exact::Beats;
+use estampie_engine::music::exact::Beats;
+use estampie_project::assets::{Facts, decode, facts};
+use estampie_project::midi::Score;
 use std::path::PathBuf;
 
 pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {

@@ -1,6 +1,6 @@
 //! Loudness of the output and of one bus, measured aside from what plays.
 
-use estampie_core::measure::{Meter, Reading};
+use estampie_proof::measure::{Meter, Reading};
 use rtrb::Consumer;
 use std::collections::VecDeque;
 use std::sync::Mutex;

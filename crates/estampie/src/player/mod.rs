@@ -9,7 +9,7 @@ mod loudness;
 
 pub(crate) use loudness::{HISTORY, Loudness};
 
-use estampie_core::engine::Engine;
+use estampie_engine::engine::Engine;
 use rtrb::{Consumer, Producer, RingBuffer};
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
 use std::sync::mpsc::{Sender, channel};
@@ -352,11 +352,12 @@ impl Paced {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use estampie_core::assets::{Assets, Clip};
-    use estampie_core::document::{Document, Sources};
-    use estampie_core::engine::{Input, InputKind, NOW, Options, Prepared, Remote};
-    use estampie_core::names::NameKey;
-    use estampie_core::program;
+    use estampie_engine::clip::Clip;
+    use estampie_engine::engine::{Input, InputKind, NOW, Options, Prepared, Remote};
+    use estampie_engine::names::NameKey;
+    use estampie_project::assets::Assets;
+    use estampie_project::compile;
+    use estampie_project::document::{Document, Sources};
 
     /// An engine in which a constant of one half sounds without end.
     fn constant() -> (Engine, Remote) {
@@ -366,7 +367,7 @@ mod tests {
         assert_eq!(faults, vec![]);
         let mut assets = Assets::default();
         assets.insert("audio/dc.wav", Ok(Arc::new(Clip::new("audio/dc.wav", vec![vec![0.5; 48_000]], None))));
-        let (program, faults) = program::compile(&document, &assets);
+        let (program, faults) = compile::compile(&document, &assets);
         assert_eq!(faults, vec![]);
         let (engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
         remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of("a"), emitter: NameKey::NONE } }).unwrap();
@@ -396,7 +397,7 @@ mod tests {
         // A new engine that is silent: what is heard is the old one that fades.
         let (silent, _other) = {
             let (document, _) = Document::read(&Sources::from_texts([("estampie.toml", "format = 1")]), &Default::default());
-            let (program, _) = program::compile(&document, &Assets::default());
+            let (program, _) = compile::compile(&document, &Assets::default());
             Engine::new(Prepared::new(Arc::new(program), 1), Options::default())
         };
         assert!(orders.push(Order::Engine(Box::new(silent))).is_ok());

@@ -3,7 +3,7 @@
 use super::app::Item;
 use super::curve::Editor;
 use super::keys::View;
-use estampie_core::document::ThingId;
+use estampie_project::document::ThingId;
 
 /// What a place on the screen means to the mouse.
 #[derive(Debug, Clone, PartialEq)]

@@ -16,12 +16,13 @@ use super::theme::{Colours, Theme};
 use super::wiring::{Sentence, WiringView};
 use crate::cli::Failure;
 use crate::project::all_faults;
-use estampie_core::assets::{self, Assets};
-use estampie_core::document::{Document, Fault, Workspace};
-use estampie_core::engine::InputKind;
-use estampie_core::names::NameKey;
-use estampie_core::program::{self, Program};
-use estampie_core::survey::{self, Survey};
+use estampie_engine::engine::InputKind;
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_project::assets::Assets;
+use estampie_project::document::{Document, Fault, Workspace};
+use estampie_project::survey::Survey;
+use estampie_project::{assets, compile, survey};
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use ratatui::layout::Rect;
 use std::collections::HashMap;
@@ -151,7 +152,7 @@ impl App {
         let (keeping, busy) = Keeping::open(workspace.root());
         workspace.set_only_read(busy.clone());
         let assets = Assets::default();
-        let (program, found) = program::compile(workspace.document(), &assets);
+        let (program, found) = compile::compile(workspace.document(), &assets);
         let faults = all_faults(&workspace, found);
         let (levels, notice) = crate::levels::read(workspace.root());
         let rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
@@ -338,7 +339,7 @@ impl App {
 
     /// Compiles what is written now and lets it take over.
     pub(super) fn compile(&mut self) {
-        let (program, found) = program::compile(self.workspace.document(), &self.assets);
+        let (program, found) = compile::compile(self.workspace.document(), &self.assets);
         self.faults = all_faults(&self.workspace, found);
         self.rehearsal.take_over(Arc::new(program));
         self.look_through();
@@ -346,7 +347,7 @@ impl App {
         self.loading.compiled = Instant::now();
         let last = |n: usize| n.saturating_sub(1);
         self.item = self.item.min(last(self.items().len()));
-        self.bus = self.bus.min(last(self.program().buses.len()));
+        self.bus = self.bus.min(last(self.program().mix.buses.len()));
         self.hold_mix();
         if self.mode == Mode::Faults && self.faults.is_empty() {
             self.mode = Mode::Page;
@@ -359,7 +360,7 @@ impl App {
 
     /// Loads audio that is wanted and not there, aside.
     fn load_missing(&mut self) {
-        let wanted = program::wanted_audio(self.workspace.document());
+        let wanted = compile::wanted_audio(self.workspace.document());
         let root = self.workspace.root().to_owned();
         let written = |name: &str| std::fs::metadata(root.join(name)).and_then(|m| m.modified()).ok();
         // New ones, and those that were written again since: a file that is exported anew is heard anew.
@@ -613,7 +614,7 @@ impl App {
     }
 
     /// What sounds now, loudest first.
-    pub(crate) fn sounding(&self) -> Vec<estampie_core::engine::VoiceStatus> {
+    pub(crate) fn sounding(&self) -> Vec<estampie_engine::engine::VoiceStatus> {
         let mut voices = self.rehearsal.status.as_ref().map_or_else(Vec::new, |s| s.voices.clone());
         voices.sort_by(|a, b| b.heard.total_cmp(&a.heard));
         // Of a flock the loudest stands for all.
@@ -631,7 +632,7 @@ impl App {
     }
 
     /// How many voices of a flock or one-shots one stands for.
-    pub(crate) fn crowd(&self, voice: &estampie_core::engine::VoiceStatus) -> usize {
+    pub(crate) fn crowd(&self, voice: &estampie_engine::engine::VoiceStatus) -> usize {
         let program = self.program();
         if !is_member(program, voice.emitter) {
             return 1;
@@ -640,7 +641,7 @@ impl App {
     }
 
     /// The selected voice, or the loudest.
-    pub(crate) fn selected_voice(&self) -> Option<estampie_core::engine::VoiceStatus> {
+    pub(crate) fn selected_voice(&self) -> Option<estampie_engine::engine::VoiceStatus> {
         let voices = self.sounding();
         // What has ended is shown only to who asks for it.
         let first = voices.first().filter(|v| self.column == Column::Sounding || self.rehearsal.ended(v.voice).is_none());

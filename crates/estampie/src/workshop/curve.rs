@@ -5,10 +5,11 @@ use super::app::{App, Hit, Mode, Typed};
 use super::line::Line;
 use super::pen::Pen;
 use super::theme::Role;
-use estampie_core::document::{Curve, DistanceCurve, FalloffDoc, NewValue, ParameterDoc, Point, Property, Shape, print_point, read_point};
-use estampie_core::dsp::effects::Unit;
-use estampie_core::names::NameKey;
-use estampie_core::world::here;
+use estampie_engine::curve::{Curve, Point, Shape};
+use estampie_engine::names::NameKey;
+use estampie_engine::property::{Property, Unit};
+use estampie_project::document::{DistanceCurve, FalloffDoc, NewValue, ParameterDoc, print_point, read_point};
+use estampie_proof::listen_elsewhere as here;
 use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
 
@@ -220,7 +221,7 @@ impl App {
         let angle = field.starts_with("cone");
         let title = match &shared {
             Some(name) => {
-                let count = estampie_core::document::sharers(document, "falloff", name).len();
+                let count = estampie_project::document::sharers(document, "falloff", name).len();
                 format!("{} ⟶ {field} of the falloff {name}, shared by {count}", if angle { "angle" } else { "distance" })
             }
             None => format!("{} ⟶ {sound} {field}", if angle { "angle" } else { "distance" }),

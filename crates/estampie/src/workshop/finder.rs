@@ -3,7 +3,7 @@
 use super::app::{App, Item};
 use super::keys::{Do, KEYS};
 use crate::player::device;
-use estampie_core::document::ThingId;
+use estampie_project::document::ThingId;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 
@@ -62,7 +62,7 @@ fn all(app: &App) -> Vec<Entry> {
         let text = format!("curve {} moves {}", modulation.from.value, modulation.whole());
         add(text, "modulation", Found::Curve(modulation.written));
     }
-    for (index, bus) in app.program().buses.iter().enumerate() {
+    for (index, bus) in app.program().mix.buses.iter().enumerate() {
         add(format!("bus {}", app.program().names.get(bus.key)), "mix", Found::Bus(index));
     }
     for thing in document.world.things() {

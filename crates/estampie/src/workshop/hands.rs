@@ -3,8 +3,8 @@
 use super::app::{App, Column, Item};
 use super::keys::View;
 use super::rehearsal::Alone;
-use estampie_core::engine::InputKind;
-use estampie_core::units::Decibels;
+use estampie_engine::engine::InputKind;
+use estampie_engine::units::Decibels;
 
 /// Half a decibel, or a tenth for a fine step.
 fn level_step(by: f32) -> f32 {
@@ -14,7 +14,7 @@ fn level_step(by: f32) -> f32 {
 impl App {
     /// The document's bus behind the selected line of the Mix.
     pub(crate) fn bus_name(&self, bus: usize) -> Option<String> {
-        self.program().buses.get(bus).map(|b| self.program().names.get(b.key).to_owned())
+        self.program().mix.buses.get(bus).map(|b| self.program().names.get(b.key).to_owned())
     }
 
     pub(crate) fn bus_level(&self, name: &str) -> f32 {
@@ -52,11 +52,11 @@ impl App {
 
     pub(super) fn gate(&mut self, solo: bool) {
         let bus = match self.view {
-            View::Mix => self.program().buses.get(self.bus).map(|b| b.key),
+            View::Mix => self.program().mix.buses.get(self.bus).map(|b| b.key),
             // On the Stage: the bus of the selected voice, by its ledger.
             View::Stage => self.selected_voice().and_then(|v| {
                 let status = self.rehearsal.status.as_ref()?;
-                status.terms_of(&v).iter().find(|t| t.kind == estampie_core::engine::TermKind::Bus).map(|t| t.of)
+                status.terms_of(&v).iter().find(|t| t.kind == estampie_engine::ledger::TermKind::Bus).map(|t| t.of)
             }),
             View::Sounds | View::Wiring | View::Music => None,
         };

@@ -5,8 +5,8 @@ use super::app::{App, Mode};
 use super::pen::Pen;
 use super::theme::Role;
 use crate::cli::Failure;
-use estampie_core::document::{Keep, SaveError, Unsaved};
-use estampie_core::names::NameKey;
+use estampie_engine::names::NameKey;
+use estampie_project::document::{Keep, SaveError, Unsaved};
 use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
 use serde_json::{Value, json};
@@ -335,7 +335,7 @@ pub(super) fn suspend() {
 pub(super) fn keep_panics_off_the_page() {
     let page = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |info| {
-        if estampie_core::assets::guarded() {
+        if estampie_project::assets::guarded() {
             tracing::info!("a decoder failed: {info}");
         } else if std::thread::current().name() == Some("main") {
             page(info);

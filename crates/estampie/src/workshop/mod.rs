@@ -45,7 +45,7 @@ const FRAME: Duration = Duration::from_millis(33);
 /// Opens the workshop on the project in `folder` and stays until it is left.
 pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
     // Whether there is a project at all is said first.
-    estampie_core::document::Sources::read(folder)?;
+    estampie_project::document::Sources::read(folder)?;
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
         return Err(Failure::Use("the workshop needs a terminal; \"estampie render\" and \"estampie check\" work without one".into()));
     }

@@ -230,7 +230,7 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
         }
     }
     if !only.bypassed.is_empty() {
-        let all = only.bypassed.contains(&estampie_core::names::NameKey::NONE);
+        let all = only.bypassed.contains(&estampie_engine::names::NameKey::NONE);
         said.push(("bypassed", if all { "all effects".to_owned() } else { format!("{} effects or sends", only.bypassed.len()) }));
     }
     if !only.by_hand.is_empty() {
@@ -380,7 +380,7 @@ fn typed_words(app: &App, typed: &super::app::Typed) -> String {
             many => format!("{field} of {} sounds", many.len()),
         },
         Typed::Shared { kind, name, key } => {
-            let touched = estampie_core::document::sharers(app.document(), kind, name).len();
+            let touched = estampie_project::document::sharers(app.document(), kind, name).len();
             let of = if kind == "effect" { "buses" } else { "sounds" };
             format!("{key} of the shared {kind} {name}, for all {touched} {of} that share it")
         }

@@ -3,16 +3,19 @@
 use crate::cli::SOFT_START;
 use crate::levels::{self, Levels};
 use crate::player::Player;
-use estampie_core::compare::LONGEST;
-use estampie_core::document::{Document, did_you_mean};
-use estampie_core::engine::{Draws, Engine, Happening, Input, InputKind, NOW, Notice, Options, Prepared, Remote, Status, Term, VoiceStatus, What};
-use estampie_core::language::Playthrough;
-use estampie_core::music::Answer;
-use estampie_core::names::{NameKey, Names};
-use estampie_core::offline::{self, Recorder};
-use estampie_core::program::{Parameter, Program, ValueFrom};
-use estampie_core::trace::{self, Label};
-use estampie_core::units::Seconds;
+use estampie_engine::engine::{Engine, Input, InputKind, NOW, Options, Prepared, Remote, Status, VoiceStatus};
+use estampie_engine::ledger::Term;
+use estampie_engine::names::{NameKey, Names};
+use estampie_engine::program::{Parameter, Program, ValueFrom};
+use estampie_engine::telemetry::{Draws, Happening, Notice, What};
+use estampie_engine::units::Seconds;
+use estampie_engine::vocabulary::Answer;
+use estampie_project::document::{Document, did_you_mean};
+use estampie_project::language::Playthrough;
+use estampie_proof::compare::LONGEST;
+use estampie_proof::offline::Recorder;
+use estampie_proof::trace::Label;
+use estampie_proof::{offline, trace};
 use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -650,7 +653,7 @@ impl Rehearsal {
         while self.history.output.front().is_some_and(|v| v.0 < oldest) {
             self.history.output.pop_front();
         }
-        for (spec, now) in program.buses.iter().zip(&status.buses) {
+        for (spec, now) in program.mix.buses.iter().zip(&status.buses) {
             let level = 20.0 * now.peak[0].max(now.peak[1]).max(1e-6).log10();
             let meter = self.meters.entry(spec.key).or_insert(Held { now: level, held: level, since: Instant::now() });
             // Falls by 20 dB a second, so that an eye can follow.

@@ -6,10 +6,12 @@ use super::keys::PADS;
 use super::pen::{Pen, rows_of};
 use super::rehearsal::LANES;
 use super::theme::Role;
-use estampie_core::document::Property;
-use estampie_core::engine::{Term, VoiceStatus};
-use estampie_core::names::NameKey;
-use estampie_core::trace::{self, Label};
+use estampie_engine::engine::VoiceStatus;
+use estampie_engine::ledger::Term;
+use estampie_engine::names::NameKey;
+use estampie_engine::property::Property;
+use estampie_proof::trace;
+use estampie_proof::trace::Label;
 use ratatui::layout::Rect;
 
 /// The index's and the gloss's widths.
@@ -485,8 +487,8 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
         let sum = trace::total(terms, property);
         let (words, total) = match property {
             Property::Pan => ("its pan", Property::Pan.print(sum.clamp(-1.0, 1.0))),
-            Property::LowPass => ("its low-pass", estampie_core::units::Octaves(sum.min(0.0)).from_open().to_string()),
-            Property::HighPass => ("its high-pass", estampie_core::units::Octaves(sum.max(0.0)).above_open().to_string()),
+            Property::LowPass => ("its low-pass", estampie_engine::units::Octaves(sum.min(0.0)).from_open().to_string()),
+            Property::HighPass => ("its high-pass", estampie_engine::units::Octaves(sum.max(0.0)).above_open().to_string()),
             _ => ("its pitch", format!("{} {unit}", trace::print_value(sum))),
         };
         pen.text(area.x + 1, y, area.width - 14, words, Role::Gold);

@@ -5,9 +5,9 @@ use super::finder::{self, Found};
 use super::keys::View;
 use super::line::Line;
 use crate::player::device;
-use estampie_core::engine::InputKind;
-use estampie_core::names::NameKey;
-use estampie_core::units::{Decibels, Pan, Quantity as _, Seconds, read_number};
+use estampie_engine::engine::InputKind;
+use estampie_engine::names::NameKey;
+use estampie_engine::units::{Decibels, Pan, Quantity as _, Seconds, read_number};
 
 impl App {
     pub(super) fn key_typing(&mut self, name: &str, typed: Typed, mut text: Line) {
@@ -65,7 +65,7 @@ impl App {
         let states = document.states.iter().map(|s| s.name.as_str());
         match typed {
             Typed::NewThing => {
-                names.extend(estampie_core::document::TABLES.iter().map(|(_, word, _)| *word));
+                names.extend(estampie_project::document::TABLES.iter().map(|(_, word, _)| *word));
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()));
                 names.extend(document.world.zones.iter().map(|z| z.name.as_str()));
             }
@@ -100,14 +100,14 @@ impl App {
                 names.extend(document.music.pieces.iter().map(|p| p.name.as_str()));
                 names.extend(document.buses.iter().flat_map(|b| b.inserts.iter().map(|i| i.name.as_str())));
                 for insert in document.buses.iter().flat_map(|b| &b.inserts) {
-                    let kind = estampie_core::document::kind_of(&document.shared.effect, insert);
+                    let kind = estampie_project::document::kind_of(&document.shared.effect, insert);
                     names.extend(kind.into_iter().flat_map(|k| k.settings.iter().map(|s| s.word)));
                 }
-                names.extend(estampie_core::document::Property::ALL.map(|(_, w)| w));
+                names.extend(estampie_engine::property::Property::ALL.map(|(_, w)| w));
             }
             Typed::Formula(_) => {
                 names.extend(parameters.chain(states));
-                names.extend(estampie_core::language::formula::Function::ALL.map(|(_, n, _)| n));
+                names.extend(estampie_engine::vocabulary::Function::ALL.map(|(_, n, _)| n));
             }
             Typed::Transition { field, .. } => match *field {
                 "leave" => names.extend(["at once", "next beat", "next bar", "every 2 bars", "phrase end", "section end", "open ending", "marker"]),

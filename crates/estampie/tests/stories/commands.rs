@@ -125,8 +125,8 @@ fn every_file_of_the_demo_is_as_loud_as_promised_and_without_a_click() {
     let mut bytes = 0;
     for file in files {
         bytes += std::fs::metadata(&file).unwrap().len();
-        let decoded = estampie_core::assets::decode(&file).unwrap();
-        let facts = estampie_core::assets::facts(&decoded);
+        let decoded = estampie_project::assets::decode(&file).unwrap();
+        let facts = estampie_project::assets::facts(&decoded);
         let name = file.display();
         // Layers of a piece share one gain, so the sparse ones are softer.
         let least = if name.to_string().contains("audio/music/") { -36.0 } else { -30.0 };

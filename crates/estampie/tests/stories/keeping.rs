@@ -109,7 +109,7 @@ fn leaving_while_recording_keeps_the_recording() {
 fn a_damaged_file_is_a_fault_and_the_workshop_goes_on() {
     let story = Story::new("damaged");
     story.open_demo();
-    let data = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../estampie-core/tests/data");
+    let data = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../estampie-proof/tests/data");
     std::fs::copy(data.join("damaged-codebook.ogg"), story.copy().join("audio/sonar/ping_07.ogg")).unwrap();
     std::fs::copy(data.join("rate-0.aiff"), story.copy().join("audio/sonar/ping_08.aiff")).unwrap();
     story.wait_for("changed outside and taken in: audio");

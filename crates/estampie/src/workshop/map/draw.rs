@@ -5,13 +5,13 @@ use crate::workshop::app::{App, Column, Hit};
 use crate::workshop::pen::Pen;
 use crate::workshop::rehearsal::is_member;
 use crate::workshop::theme::Role;
-use estampie_core::curve::Curve;
-use estampie_core::document::{Candidates, StandDoc, Thing, WorldDoc};
-use estampie_core::engine::EmitterStatus;
-use estampie_core::names::NameKey;
-use estampie_core::trace::print_value;
-use estampie_core::world::geometry::{Form, Ground, apart, between, sides};
-use estampie_core::world::here;
+use estampie_engine::curve::Curve;
+use estampie_engine::engine::EmitterStatus;
+use estampie_engine::names::NameKey;
+use estampie_engine::world::geometry::{Form, Ground, apart, between, sides};
+use estampie_project::document::{Candidates, StandDoc, Thing, WorldDoc};
+use estampie_proof::listen_elsewhere as here;
+use estampie_proof::trace::print_value;
 use ratatui::layout::Rect;
 
 /// Rows below the map for what is chosen.
@@ -437,7 +437,7 @@ fn falloff(app: &App, pen: &mut Pen<'_>, area: Rect, thing: Option<&Thing>, curv
 #[cfg(test)]
 mod tests {
     use super::*;
-    use estampie_core::curve::{Point, Shape};
+    use estampie_engine::curve::{Point, Shape};
 
     #[test]
     fn the_arrow_looks_where_one_looks() {

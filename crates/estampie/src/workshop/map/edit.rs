@@ -4,8 +4,8 @@ use super::{Sketch, snapped};
 use crate::workshop::aims::Typed;
 use crate::workshop::app::{App, Mode};
 use crate::workshop::line::Line;
-use estampie_core::document::{TABLES, ThingId};
-use estampie_core::world::geometry::{Ground, apart};
+use estampie_engine::world::geometry::{Ground, apart};
+use estampie_project::document::{TABLES, ThingId};
 
 /// Corners closer than this are the same.
 const SAME: f32 = 0.3;

@@ -9,12 +9,13 @@ pub(crate) use draw::draw;
 use super::aims::Hit;
 use super::app::{App, Column};
 use super::keys::{Do, View};
-use estampie_core::document::{Thing, ThingId, WorldDoc};
-use estampie_core::engine::{EmitterStatus, InputKind, LISTENER_NAME};
-use estampie_core::language::{Action, Where};
-use estampie_core::names::NameKey;
-use estampie_core::world::geometry::{Form, Ground, apart, bounds, nearest_on};
-use estampie_core::world::here;
+use estampie_engine::engine::{EmitterStatus, InputKind};
+use estampie_engine::names::NameKey;
+use estampie_engine::world::emitters::LISTENER_NAME;
+use estampie_engine::world::geometry::{Form, Ground, apart, bounds, nearest_on};
+use estampie_project::document::{Thing, ThingId, WorldDoc};
+use estampie_project::language::{Action, Where};
+use estampie_proof::listen_elsewhere as here;
 use ratatui::layout::Rect;
 use std::collections::VecDeque;
 use std::time::{Duration, Instant};
@@ -505,8 +506,8 @@ mod tests {
     #[test]
     fn all_of_the_world_is_in_sight_at_first() {
         let text = "[zones.a]\noutline = [\"-40, 10\", \"30, 10\", \"30, 46\"]\n[zones.b]\nat = \"0, -4\"\nradius = \"8 m\"\n";
-        let sources = estampie_core::document::Sources::from_texts([("estampie.toml", "format = 1"), ("world.toml", text)]);
-        let (document, faults) = estampie_core::document::Document::read(&sources, &Default::default());
+        let sources = estampie_project::document::Sources::from_texts([("estampie.toml", "format = 1"), ("world.toml", text)]);
+        let (document, faults) = estampie_project::document::Document::read(&sources, &Default::default());
         assert_eq!(faults, []);
         for area in [Rect::new(0, 0, 70, 30), Rect::new(5, 5, 20, 40)] {
             let projection = Projection::new(&document.world, None, area);

@@ -3,10 +3,10 @@
 use super::super::app::{App, Mode};
 use super::super::pen::Pen;
 use super::super::theme::Role;
-use estampie_core::compare;
-use estampie_core::document::{Difference, Document, Sources, differences};
-use estampie_core::names::NameKey;
-use estampie_core::program::Program;
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_project::document::{Difference, Document, Sources, differences};
+use estampie_proof::compare;
 use ratatui::layout::Rect;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -225,7 +225,7 @@ impl App {
 
     /// Tells the player which bus is measured: the chosen one, in this view.
     pub(crate) fn measure_bus(&mut self) {
-        let bus = if self.view == super::super::keys::View::Mix && self.bus > 0 { self.program().buses.get(self.bus).map(|b| b.key) } else { None };
+        let bus = if self.view == super::super::keys::View::Mix && self.bus > 0 { self.program().mix.buses.get(self.bus).map(|b| b.key) } else { None };
         self.rehearsal.measure(bus.unwrap_or(NameKey::NONE));
     }
 }

@@ -4,11 +4,11 @@ use super::super::app::{App, Mode, Typed};
 use super::super::line::Line;
 use super::super::rehearsal::Only;
 use super::Focus;
-use estampie_core::assets::Assets;
-use estampie_core::compare;
-use estampie_core::document::{ClippingKind, Document};
-use estampie_core::names::NameKey;
-use estampie_core::program;
+use estampie_engine::names::NameKey;
+use estampie_project::assets::Assets;
+use estampie_project::compile;
+use estampie_project::document::{ClippingKind, Document};
+use estampie_proof::compare;
 
 impl App {
     pub(super) fn copy_mix(&mut self) {
@@ -118,8 +118,8 @@ impl App {
         let saved = self.workspace.saved().clone();
         let (document, _) = Document::read(&saved, self.workspace.audio());
         // Values of the mix do not depend on what is in audio files.
-        let (before, _) = program::compile(&document, &Assets::default());
-        let (now, _) = program::compile(self.workspace.document(), &Assets::default());
+        let (before, _) = compile::compile(&document, &Assets::default());
+        let (now, _) = compile::compile(self.workspace.document(), &Assets::default());
         let count = self.workspace.take_into_snapshot(name, &saved, &compare::moved(&before, &now))?;
         self.mix.snapshot = self.document().snapshots.iter().position(|s| s.name == name).unwrap_or(0);
         self.mix.focus = Focus::Snapshots;

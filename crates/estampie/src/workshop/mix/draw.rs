@@ -4,9 +4,9 @@ use super::super::app::{App, Hit};
 use super::super::pen::Pen;
 use super::super::theme::Role;
 use super::{Focus, panels};
-use estampie_core::document::SnapshotDoc;
-use estampie_core::engine::BusStatus;
-use estampie_core::names::NameKey;
+use estampie_engine::engine::BusStatus;
+use estampie_engine::names::NameKey;
+use estampie_project::document::SnapshotDoc;
 use ratatui::layout::Rect;
 
 /// The ends of a level line, in dB.
@@ -74,7 +74,7 @@ impl Columns {
 pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let columns = Columns::of(app, area.width);
     let names = heads(app, pen, &columns, area);
-    let buses = app.program().buses.len() as u16;
+    let buses = app.program().mix.buses.len() as u16;
     // What the buses do not need goes to what lies below; that has at least a third.
     let least = (area.height / 3).max(11);
     let room = area.height.saturating_sub(least + 7 + names);
@@ -173,7 +173,7 @@ fn now_of(app: &App, index: usize) -> Option<BusStatus> {
 
 fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u16, hits: &mut Hits) {
     let program = app.program();
-    let bus = &program.buses[index];
+    let bus = &program.mix.buses[index];
     let name = program.names.get(bus.key);
     let Some(doc) = app.document().buses.iter().find(|b| b.name == name) else { return };
     let chosen = index == app.bus;

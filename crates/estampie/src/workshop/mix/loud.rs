@@ -4,8 +4,8 @@ use super::super::app::App;
 use super::super::pen::Pen;
 use super::super::theme::Role;
 use crate::player::HISTORY;
-use estampie_core::document::TARGET_WITHIN;
-use estampie_core::measure::{BANDS, Reading};
+use estampie_project::document::TARGET_WITHIN;
+use estampie_proof::measure::{BANDS, Reading};
 use ratatui::layout::Rect;
 
 /// The ends of the history, in LUFS.

@@ -13,12 +13,13 @@ use super::app::{App, Mode, Typed};
 use super::keys::Do;
 use super::line::Line;
 use super::rehearsal::Only;
-use estampie_core::document::{BusDoc, Clipping, ClippingKind, InsertDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
-use estampie_core::dsp::effects::{KINDS, Kind, Setting, Unit};
-use estampie_core::engine::InputKind;
-use estampie_core::names::NameKey;
-use estampie_core::program::player_level;
-use estampie_core::units::Decibels;
+use estampie_engine::dsp::effects::{KINDS, Kind, Setting};
+use estampie_engine::engine::InputKind;
+use estampie_engine::mixer::spec::player_level;
+use estampie_engine::names::NameKey;
+use estampie_engine::property::Unit;
+use estampie_engine::units::Decibels;
+use estampie_project::document::{BusDoc, Clipping, ClippingKind, InsertDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
 use std::time::{Duration, Instant};
 
 /// What keys go to.
@@ -97,7 +98,7 @@ impl App {
     /// The names of returns, in the order of their columns.
     pub(crate) fn returns(&self) -> Vec<String> {
         let program = self.program();
-        program.buses.iter().filter(|b| b.returns).map(|b| program.names.get(b.key).to_owned()).collect()
+        program.mix.buses.iter().filter(|b| b.returns).map(|b| program.names.get(b.key).to_owned()).collect()
     }
 
     pub(crate) fn snapshot_doc(&self) -> Option<&SnapshotDoc> {
@@ -251,7 +252,7 @@ impl App {
             Focus::Effect => self.mix.setting = self.mix.setting.saturating_add_signed(by),
             Focus::Player => self.mix.player = self.mix.player.saturating_add_signed(by),
             _ => {
-                self.bus = self.bus.saturating_add_signed(by).min(self.program().buses.len().saturating_sub(1));
+                self.bus = self.bus.saturating_add_signed(by).min(self.program().mix.buses.len().saturating_sub(1));
             }
         }
         self.hold_mix();
@@ -588,7 +589,7 @@ impl App {
             Typed::Setting { bus, insert, word } => self.workspace.set_insert(bus, insert, word, text)?,
             Typed::Held { snapshot, what } => {
                 // Where a level is held, its pan is typed in the same line.
-                let level = what.strip_prefix("bus ").and_then(|w| w.strip_suffix(" level")).filter(|_| estampie_core::units::Pan::is_meant(text));
+                let level = what.strip_prefix("bus ").and_then(|w| w.strip_suffix(" level")).filter(|_| estampie_engine::units::Pan::is_meant(text));
                 let what = &level.map_or_else(|| what.clone(), |bus| format!("bus {bus} pan"));
                 let text = if text.trim().is_empty() || read_held(text).is_ok() { text.to_owned() } else { format!("to {text}") };
                 self.workspace.set_held(snapshot, what, &text)?;

@@ -5,9 +5,10 @@ use super::super::pen::Pen;
 use super::super::theme::Role;
 use super::Focus;
 use super::draw::{cut, print};
-use estampie_core::dsp::effects::{Unit, response};
-use estampie_core::engine::TermKind;
-use estampie_core::names::NameKey;
+use estampie_engine::dsp::effects::response;
+use estampie_engine::ledger::TermKind;
+use estampie_engine::names::NameKey;
+use estampie_engine::property::Unit;
 use ratatui::layout::Rect;
 
 type Hits = Vec<(Rect, Hit)>;
@@ -74,8 +75,8 @@ fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
 /// The response of a filter from 20 Hz to 20 kHz, ± 24 dB.
 fn draw_response(app: &App, pen: &mut Pen<'_>, plot: Rect, bus: &str, insert: &str, kind: &str) {
     let program = app.program();
-    let Some(spec) = program.buses.iter().flat_map(|b| &b.inserts).find(|i| i.key == NameKey::of(&format!("{bus} {insert}"))) else { return };
-    let count = estampie_core::dsp::effects::kind(kind).map_or(0, |k| k.settings.len());
+    let Some(spec) = program.mix.buses.iter().flat_map(|b| &b.inserts).find(|i| i.key == NameKey::of(&format!("{bus} {insert}"))) else { return };
+    let count = estampie_engine::dsp::effects::kind(kind).map_or(0, |k| k.settings.len());
     let mut values = spec.values;
     for (at, value) in values[..count].iter_mut().enumerate() {
         let cell = &program.mix.cells[spec.first as usize + at];
@@ -100,7 +101,7 @@ fn draw_response(app: &App, pen: &mut Pen<'_>, plot: Rect, bus: &str, insert: &s
 
 /// What sounds on the chosen bus and on those that run into it.
 fn on_bus(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    let Some(bus) = app.program().buses.get(app.bus) else { return };
+    let Some(bus) = app.program().mix.buses.get(app.bus) else { return };
     let name = app.program().names.get(bus.key);
     let voices: Vec<_> = app
         .sounding()
@@ -158,7 +159,7 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             let Some(here) = room(1) else { break };
             let key = doc.key.value.split(' ').next_back().unwrap_or_default();
             let bus = NameKey::of(&doc.ducks.value);
-            let now = status.and_then(|s| s.buses.get(program.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked);
+            let now = status.and_then(|s| s.buses.get(program.mix.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked);
             let end = pen.text(area.x + 1, here, 10, &cut(key, 9), Role::Vellum).max(area.x + 9);
             let end = pen.text(end + 1, here, 12, &format!("⟶ {}", cut(&doc.ducks.value, 8)), Role::Vellum).max(end + 10);
             let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);
@@ -184,7 +185,7 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             let full = level.round() as usize;
             let end = pen.text(area.x + 15, here, 10, &"●".repeat(full), Role::Verdigris);
             pen.text(end, here, 10, &"○".repeat(10 - full.min(10)), Role::Ghost);
-            let db = estampie_core::program::player_level_db(level);
+            let db = estampie_engine::mixer::spec::player_level_db(level);
             pen.text(area.x + 27, here, area.width.saturating_sub(28), &format!("{level:.1}   {} dB on {}", print(db), doc.bus.value), Role::Faded);
             hits.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, Hit::PlayerLevel(at)));
         }

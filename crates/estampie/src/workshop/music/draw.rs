@@ -4,11 +4,12 @@ use super::super::app::{App, Hit};
 use super::super::pen::Pen;
 use super::super::theme::Role;
 use super::{Column, Item, Stave, WIDTHS, gloss, staves};
-use estampie_core::document::{PieceDoc, SILENCE, SectionDoc, Then};
-use estampie_core::engine::PieceStatus;
-use estampie_core::music::{parts_of_beat, plan};
-use estampie_core::names::NameKey;
-use estampie_core::program::Piece;
+use estampie_engine::engine::PieceStatus;
+use estampie_engine::music::plan;
+use estampie_engine::music::spec::Piece;
+use estampie_engine::names::NameKey;
+use estampie_project::document::{PieceDoc, SILENCE, SectionDoc, Then};
+use estampie_proof::onsets::parts_of_beat;
 use ratatui::layout::Rect;
 
 type Hits = Vec<(Rect, Hit)>;
@@ -119,8 +120,8 @@ fn draw_folio(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, at, spec): (&Piece
     let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
     let rate = app.program().rate;
     let pass = now.and_then(|n| n.sequencer.pass());
-    let written = estampie_core::music::exact::number(estampie_core::music::exact::wide(doc.tempo));
-    let factor = now.map_or(1.0, |n| estampie_core::music::exact::number(n.sequencer.factor()));
+    let written = estampie_engine::music::exact::number(estampie_engine::music::exact::wide(doc.tempo));
+    let factor = now.map_or(1.0, |n| estampie_engine::music::exact::number(n.sequencer.factor()));
     let end = pen.text(area.x, area.y, 20, &doc.name, Role::Gold) + 2;
     let beat = if doc.metre.note >= 8 { "beats a minute" } else { "♩" };
     let tempo = if (factor - 1.0).abs() > 1e-6 { format!("{:.1} (written {written})", written * factor) } else { format!("{written}") };
@@ -131,7 +132,7 @@ fn draw_folio(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, at, spec): (&Piece
     let end = pen.text(end, area.y, 14, key, Role::Vellum) + 2;
     let moved = now.map_or(0.0, |n| n.transposition);
     if moved.abs() > 0.005 {
-        pen.text(end, area.y, 16, &format!("{} st", estampie_core::trace::print_value(moved)), Role::Lapis);
+        pen.text(end, area.y, 16, &format!("{} st", estampie_proof::trace::print_value(moved)), Role::Lapis);
     }
     pen.right(area.right(), area.y, "■ sounds  □ out", Role::Faded);
     // The ways and the bars to come have their room; the staves take what is left.
@@ -233,7 +234,7 @@ fn level_width(width: u16) -> u16 {
 }
 
 /// The columns of each part of a beat, and whether parts are shown at all; else there is a column for a whole beat.
-fn grid(width: u16, section: &estampie_core::program::Section) -> (u16, bool) {
+fn grid(width: u16, section: &estampie_engine::music::spec::Section) -> (u16, bool) {
     let bars = section.map.bars() as u16;
     let room = width.saturating_sub(NAME + level_width(width) + bars);
     let beats = section.map.points().iter().filter(|p| p.on_beat).count() as u16;
@@ -248,12 +249,12 @@ fn grid(width: u16, section: &estampie_core::program::Section) -> (u16, bool) {
 }
 
 /// The columns of a beat.
-fn beat_width(width: u16, section: &estampie_core::program::Section, bar: u32) -> u16 {
+fn beat_width(width: u16, section: &estampie_engine::music::spec::Section, bar: u32) -> u16 {
     let (wide, parts) = grid(width, section);
     if parts { wide * parts_of_beat(section.map.metre(bar)) as u16 } else { wide }
 }
 
-fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_core::program::Section) {
+fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_engine::music::spec::Section) {
     let mut x = area.x + NAME;
     for point in section.map.points().iter().filter(|p| p.on_beat) {
         if point.on_bar {

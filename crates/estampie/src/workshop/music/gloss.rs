@@ -5,11 +5,12 @@ use super::super::app::{App, Hit};
 use super::super::pen::{Pen, rows_of};
 use super::super::theme::Role;
 use super::{Column, Stave};
-use estampie_core::check::{FindKind, Seam};
-use estampie_core::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
-use estampie_core::music::wait;
+use estampie_engine::music::wait;
+use estampie_project::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
+use estampie_proof::check::{FindKind, Seam};
 
-use estampie_core::program::{Program, When};
+use estampie_engine::music::spec::When;
+use estampie_engine::program::Program;
 use ratatui::layout::Rect;
 
 /// A moment in words.
@@ -322,7 +323,7 @@ fn draw_now(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
         }
         for (value, what) in [(now.held, "by another piece"), (now.ducked, "by a stinger")] {
             if value < -0.05 {
-                pen.text(area.x + 3, y, area.width - 3, &format!("held down {} dB {what}", estampie_core::trace::print_value(value)), Role::Red);
+                pen.text(area.x + 3, y, area.width - 3, &format!("held down {} dB {what}", estampie_proof::trace::print_value(value)), Role::Red);
                 y += 1;
             }
         }

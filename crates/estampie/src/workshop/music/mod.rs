@@ -13,12 +13,14 @@ pub(super) use gloss::label;
 use super::app::{App, Mode, Typed};
 use super::keys::{Do, View};
 use super::line::Line;
-use estampie_core::check::{self, Find, Seam};
-use estampie_core::document::{MusicDoc, PieceDoc, SILENCE, TRANSITION_FIELDS, TransitionDoc};
-use estampie_core::engine::{InputKind, PieceStatus};
-use estampie_core::music::{strokes, strokes_from};
-use estampie_core::names::NameKey;
-use estampie_core::program::{Piece, Program};
+use estampie_engine::engine::{InputKind, PieceStatus};
+use estampie_engine::music::spec::Piece;
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_project::document::{MusicDoc, PieceDoc, SILENCE, TRANSITION_FIELDS, TransitionDoc};
+use estampie_proof::check;
+use estampie_proof::check::{Find, Seam};
+use estampie_proof::onsets::{strokes, strokes_from};
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
@@ -185,7 +187,7 @@ impl App {
 
     /// The names of the matrix's rows and columns: all sections, then silence.
     pub(crate) fn way_ends(&self) -> Vec<String> {
-        self.piece_doc().map_or(Vec::new(), |p| estampie_core::document::ends(self.document(), &p.name))
+        self.piece_doc().map_or(Vec::new(), |p| estampie_project::document::ends(self.document(), &p.name))
     }
 
     /// The two ends of the selected way.
@@ -387,7 +389,7 @@ impl App {
         let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) else { return };
         let (piece, section) = (doc.name.clone(), &doc.sections[section]);
         let (section, layer) = (section.name.clone(), section.layers[layer].name.clone());
-        let level = estampie_core::units::Decibels(((level * 10.0).round() / 10.0).clamp(-120.0, 24.0));
+        let level = estampie_engine::units::Decibels(((level * 10.0).round() / 10.0).clamp(-120.0, 24.0));
         let done = self.workspace.set_layer(&piece, &section, &layer, "level", &level.to_string());
         self.edited(done);
     }
@@ -467,7 +469,8 @@ impl App {
             return self.say("choose a layer whose curve is to be edited");
         };
         let name = format!("{}/{}", doc.name, doc.sections[section].layers[layer].name);
-        let found = self.document().modulations.iter().find(|m| m.kind == estampie_core::document::Moved::Layer && m.target.value == name).map(|m| m.written);
+        let found =
+            self.document().modulations.iter().find(|m| m.kind == estampie_project::document::Moved::Layer && m.target.value == name).map(|m| m.written);
         match found {
             Some(written) => self.begin_curve(written),
             None => self.say(format!("nothing moves {name}; add it in Wiring: strain moves layer {name} level")),

@@ -5,10 +5,10 @@ use super::super::pen::Pen;
 use super::super::rehearsal::Heard;
 use super::super::theme::Role;
 use super::{Column, Listed, Row, takes_of};
-use estampie_core::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
-use estampie_core::names::NameKey;
-use estampie_core::program::Target;
-use estampie_core::units::{Quantity, Spread};
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Target;
+use estampie_engine::units::{Quantity, Spread};
+use estampie_project::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
 
 type Hits = Vec<(Rect, Hit)>;
@@ -40,7 +40,7 @@ fn kind(sound: &SoundDoc) -> String {
     } else if !sound.chain.is_empty() {
         "chain".into()
     } else {
-        use estampie_core::document::PickDoc;
+        use estampie_project::document::PickDoc;
         match &sound.pick {
             PickDoc::By(of) if of.value.chars().count() <= 7 => format!("by {}", of.value),
             PickDoc::By(_) => "by value".into(),
@@ -124,7 +124,7 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
 fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) {
     let gold = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::BOLD);
     let x = pen.put(area.x, area.y, area.width, &sound.name, gold) + 2;
-    let how = if sound.chain.is_empty() { estampie_core::document::pick_text(&sound.pick) } else { "a chain: one part after another".into() };
+    let how = if sound.chain.is_empty() { estampie_project::document::pick_text(&sound.pick) } else { "a chain: one part after another".into() };
     let bus = sound.bus.as_ref().map_or_else(|| "on the bus of what plays it".to_owned(), |b| format!("on bus {}", b.value));
     pen.text(x, area.y, (area.right() - 22).saturating_sub(x), &how, Role::Vellum);
     pen.right(area.right(), area.y, &bus, Role::Faded);
@@ -341,11 +341,11 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     }
     pen.heading(area.x, area.y, area.width, "Shape", "");
     let whole = app.document().shared.whole(&sound.shape);
-    let seconds = |t: Option<estampie_core::units::Seconds>, unsaid: f64| t.map_or(unsaid, |t| t.0);
+    let seconds = |t: Option<estampie_engine::units::Seconds>, unsaid: f64| t.map_or(unsaid, |t| t.0);
     let (delay, attack, hold, decay, release) =
         (seconds(whole.delay, 0.0), seconds(whole.attack, 0.0), seconds(whole.hold, 0.0), seconds(whole.decay, 0.0), seconds(whole.release, 0.02));
     let sustain = whole.sustain.map_or(1.0, |s| f64::from(s.gain()));
-    let curve = whole.curve.unwrap_or(estampie_core::document::Shape::Straight);
+    let curve = whole.curve.unwrap_or(estampie_engine::curve::Shape::Straight);
     let stays = (delay + attack + hold + decay + release).max(0.05) * 0.5;
     let whole_time = delay + attack + hold + decay + stays + release;
     let gain = |t: f64| {
@@ -372,13 +372,13 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     let mut words = Vec::new();
     for (name, time) in [("wait", delay), ("rise", attack), ("hold", hold), ("fall", decay)] {
         if time > 0.0 {
-            words.push(format!("{name} {}", estampie_core::units::Seconds(time)));
+            words.push(format!("{name} {}", estampie_engine::units::Seconds(time)));
         }
     }
     if sustain < 1.0 {
         words.push(format!("to {}", whole.sustain.unwrap_or_default()));
     }
-    words.push(format!("let go {}", estampie_core::units::Seconds(release)));
+    words.push(format!("let go {}", estampie_engine::units::Seconds(release)));
     pen.text(area.x, area.y + 1 + height, area.width, &words.join("  "), Role::Faded);
 }
 
@@ -391,7 +391,7 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
     let count = |n: Option<u32>| n.map_or_else(|| "any number".into(), |n| format!("{n}, {yields}"));
     let key = NameKey::of(&sound.name);
     let playing = app.rehearsal.status.as_ref().map_or((0, 0), |s| {
-        let mine = |v: &&estampie_core::engine::VoiceStatus| v.sound == key && !v.leaving;
+        let mine = |v: &&estampie_engine::engine::VoiceStatus| v.sound == key && !v.leaving;
         (s.voices.iter().filter(mine).count(), s.voices.iter().filter(mine).filter(|v| v.asleep).count())
     });
     let mut rows = vec![
@@ -408,7 +408,7 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
         rows.push(("repeats every", every));
     }
     if let Some(lines) = sound.spoken(&app.document().shared) {
-        let worth = lines.worth.unwrap_or(estampie_core::units::Seconds(8.0));
+        let worth = lines.worth.unwrap_or(estampie_engine::units::Seconds(8.0));
         rows.push(("spoken by", format!("{}, worth saying for {worth}", lines.speaker.unwrap_or_default())));
         if let Some(rank) = lines.rank {
             rows.push(("rank", format!("{rank} of 100{}", if lines.cuts_in.is_some_and(|c| c.0) { ", cuts into lower ones" } else { "" })));

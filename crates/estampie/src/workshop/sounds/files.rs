@@ -23,7 +23,7 @@ fn series(file: &str) -> &str {
 
 impl App {
     pub(super) fn begin_files(&mut self) {
-        let used = estampie_core::program::wanted_audio(self.document());
+        let used = estampie_project::compile::wanted_audio(self.document());
         let mut files: Vec<(String, bool)> = self.workspace.audio().iter().map(|f| (f.clone(), used.contains_key(f))).collect();
         files.sort_by_key(|(file, used)| (*used, file.clone()));
         if files.is_empty() {

@@ -9,10 +9,11 @@ pub(super) use files::{Picker, draw as draw_files};
 use super::app::{App, Mode, Typed};
 use super::keys::Do;
 use super::line::Line;
-use estampie_core::assets::{Clip, Decoded, facts};
-use estampie_core::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, sharers, uses_of};
-use estampie_core::engine::InputKind;
-use estampie_core::names::NameKey;
+use estampie_engine::clip::Clip;
+use estampie_engine::engine::InputKind;
+use estampie_engine::names::NameKey;
+use estampie_project::assets::{Decoded, facts};
+use estampie_project::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, sharers, uses_of};
 use std::collections::BTreeSet;
 
 /// A column of the view.
@@ -102,7 +103,7 @@ pub(crate) struct Listed {
 
 /// The takes of a sound in order.
 pub(crate) fn takes_of(doc: &SoundDoc) -> Vec<Listed> {
-    use estampie_core::document::Rounds;
+    use estampie_engine::vocabulary::Rounds;
     let mut list = Vec::new();
     for part in &doc.chain {
         let how = match part.rounds {
@@ -401,7 +402,7 @@ impl App {
             .document()
             .modulations
             .iter()
-            .filter(|m| m.kind == estampie_core::document::Moved::Sound && m.target.value == name)
+            .filter(|m| m.kind == estampie_project::document::Moved::Sound && m.target.value == name)
             .map(|m| m.written)
             .collect();
         match list.get(self.sounds.curve % list.len().max(1)) {
@@ -495,7 +496,7 @@ impl App {
     /// Wires a sound to an event: a reaction that plays it; the event is declared if need be.
     pub(super) fn wire(&mut self, sound: &str, event: &str) -> Result<(), String> {
         let event = event.trim();
-        if !estampie_core::language::lex::is_name(event) {
+        if !estampie_project::language::lex::is_name(event) {
             return Err(format!("\"{event}\" cannot be the name of an event"));
         }
         if !self.document().events.iter().any(|e| e.name == event) {
@@ -511,9 +512,9 @@ impl App {
 /// A field's text with its number moved by a step that suits its unit; `None` if it is no single number.
 fn nudged(key: &str, text: &str, by: f32) -> Option<String> {
     if text == "centre" {
-        return Some(estampie_core::units::Pan(by * 0.05).to_string());
+        return Some(estampie_engine::units::Pan(by * 0.05).to_string());
     }
-    let (number, unit) = estampie_core::units::split_number(text)?;
+    let (number, unit) = estampie_engine::units::split_number(text)?;
     let unit = unit.trim();
     if unit.contains(['.', ',']) {
         return None;
@@ -532,7 +533,7 @@ fn nudged(key: &str, text: &str, by: f32) -> Option<String> {
         "%" => (number + by * 5.0).clamp(0.0, 100.0),
         "% left" | "% right" => {
             let pan = number * if unit == "% left" { -1.0 } else { 1.0 } + by * 5.0;
-            return Some(estampie_core::units::Pan(pan.clamp(-100.0, 100.0) / 100.0).to_string());
+            return Some(estampie_engine::units::Pan(pan.clamp(-100.0, 100.0) / 100.0).to_string());
         }
         "" if matches!(key, "limit.each" | "limit.in-all" | "priority") => (number + by.signum()).max(1.0),
         "of 100" => (number + by * 5.0).clamp(0.0, 100.0).round(),

@@ -6,9 +6,10 @@ use super::super::pen::Pen;
 use super::super::theme::Role;
 use super::sentence::{Pick, Sentence, word_at};
 use super::{Column, FILE, Row, Told};
-use estampie_core::document::{Curve, Fault, ModulationDoc, ValueOf, did_you_mean, read_point, source_text};
-use estampie_core::language::complete::blocks;
-use estampie_core::names::NameKey;
+use estampie_engine::curve::Curve;
+use estampie_engine::names::NameKey;
+use estampie_project::complete::blocks;
+use estampie_project::document::{Fault, ModulationDoc, ValueOf, did_you_mean, read_point, source_text};
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 

@@ -5,10 +5,11 @@ use super::super::curve::{Frame, number};
 use super::super::pen::{Pen, rows_of};
 use super::super::theme::Role;
 use super::{Column, Row};
-use estampie_core::document::{ParameterDoc, ValueOf, source_text};
-use estampie_core::language::{Test, Trigger, Urgency};
-use estampie_core::names::NameKey;
-use estampie_core::trace::would;
+use estampie_engine::names::NameKey;
+use estampie_engine::vocabulary::Urgency;
+use estampie_project::document::{ParameterDoc, ValueOf, source_text};
+use estampie_project::language::{Test, Trigger};
+use estampie_proof::trace::would;
 use ratatui::layout::Rect;
 
 pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
@@ -111,7 +112,7 @@ fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
     y = pair(pen, area, y, "moves", &counted(moves, "thing"), Role::Vellum);
     let guards = document.reactions.iter().filter(|r| r.conditions.iter().chain(&r.until).any(|c| c.subject.text == doc.name)).count();
     let called = |t: &Trigger| match t {
-        Trigger::Becomes(word, _) | Trigger::Crosses(word, ..) | Trigger::Every(estampie_core::language::Interval::Of(word)) => word.text == doc.name,
+        Trigger::Becomes(word, _) | Trigger::Crosses(word, ..) | Trigger::Every(estampie_project::language::Interval::Of(word)) => word.text == doc.name,
         _ => false,
     };
     let calls = document.reactions.iter().filter(|r| called(&r.trigger)).count();
@@ -183,7 +184,7 @@ fn event(app: &App, pen: &mut Pen<'_>, area: Rect, name: &str) -> u16 {
         .document()
         .playthroughs
         .iter()
-        .map(|(_, p)| p.steps().iter().filter(|(s, _)| matches!(&s.action, estampie_core::language::StepAction::Send(e, _) if e.text == name)).count())
+        .map(|(_, p)| p.steps().iter().filter(|(s, _)| matches!(&s.action, estampie_project::language::StepAction::Send(e, _) if e.text == name)).count())
         .sum();
     y = pair(pen, area, y, "playthroughs", &format!("send it {sent} time{}", if sent == 1 { "" } else { "s" }), Role::Vellum);
     if app.wiring.column == Column::Folio

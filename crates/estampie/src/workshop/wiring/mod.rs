@@ -10,9 +10,9 @@ pub(super) use sentence::Sentence;
 use super::app::{App, Mode, Typed};
 use super::keys::Do;
 use super::line::Line;
-use estampie_core::document::{ValueOf, did_you_mean};
-use estampie_core::language::complete::{Block, blocks};
-use estampie_core::names::NameKey;
+use estampie_engine::names::NameKey;
+use estampie_project::complete::{Block, blocks};
+use estampie_project::document::{ValueOf, did_you_mean};
 
 /// The file of the reactions.
 pub(super) const FILE: &str = "reactions.est";
@@ -259,7 +259,7 @@ impl App {
         match self.wiring_row() {
             Some(Row::Line(line)) => self.begin_sentence(line),
             Some(Row::Formula(name)) => {
-                let text = document.parameters.iter().find(|p| p.name == name).map_or_else(String::new, |p| estampie_core::document::source_text(&p.source));
+                let text = document.parameters.iter().find(|p| p.name == name).map_or_else(String::new, |p| estampie_project::document::source_text(&p.source));
                 self.mode = Mode::Typing(Typed::Formula(name), Line::new(&text));
             }
             Some(Row::Modulation(written)) => {
@@ -334,7 +334,7 @@ impl App {
                 self.edited(done);
             }
             Some(Row::Formula(name)) => {
-                let nothing = estampie_core::document::NewValue::Nothing;
+                let nothing = estampie_project::document::NewValue::Nothing;
                 let done = self.workspace.set_values(&format!("deletion of {name}"), &[("game.toml", vec!["formulas", &name], nothing)]);
                 self.edited(done);
             }
@@ -424,17 +424,17 @@ impl App {
         })?;
         let words: Vec<&str> = moves.split_whitespace().collect();
         let word = words.last().ok_or(usage)?;
-        let property = estampie_core::document::property_of(document, &words)
-            .or_else(|| estampie_core::document::Property::ALL.iter().find(|(_, w)| w == word).map(|(p, _)| *p))
+        let property = estampie_project::document::property_of(document, &words)
+            .or_else(|| estampie_engine::property::Property::ALL.iter().find(|(_, w)| w == word).map(|(p, _)| *p))
             .ok_or_else(|| format!("\"{word}\" cannot be moved; {usage}"))?;
         // The curve of a setting gives the value itself.
         let mix = &self.program().mix;
         let setting = mix.find_cell.get(NameKey::of(&words.join(" "))).map(|c| &mix.cells[c]).map(|c| c.unscaled(c.rest));
-        let begin = setting.filter(|_| matches!(property, estampie_core::document::Property::Setting(_))).unwrap_or(0.0);
+        let begin = setting.filter(|_| matches!(property, estampie_engine::property::Property::Setting(_))).unwrap_or(0.0);
         let ends = if parameter.high - parameter.low < 1e5 { (parameter.low, parameter.high) } else { (0.0, 1.0) };
         let point = |x| {
-            estampie_core::document::print_point(
-                &estampie_core::document::Point { x, y: begin, shape: estampie_core::document::Shape::Straight },
+            estampie_project::document::print_point(
+                &estampie_engine::curve::Point { x, y: begin, shape: estampie_engine::curve::Shape::Straight },
                 &parameter.unit,
                 property,
             )
@@ -461,11 +461,11 @@ impl App {
 
     /// Takes a typed formula.
     pub(super) fn set_formula(&mut self, name: &str, text: &str) -> Result<(), String> {
-        estampie_core::language::formula::parse(&Default::default(), text).map_err(|f| format!("{}; {}", f.what, f.mend))?;
+        estampie_project::language::formula::parse(&Default::default(), text).map_err(|f| format!("{}; {}", f.what, f.mend))?;
         let table = self.workspace.is_table("game.toml", &["formulas", name]);
         let path = if table { vec!["formulas", name, "is"] } else { vec!["formulas", name] };
         let before = self.faults.len();
-        self.workspace.set_values(&format!("formula {name}"), &[("game.toml", path, estampie_core::document::NewValue::Text(text.to_owned()))])?;
+        self.workspace.set_values(&format!("formula {name}"), &[("game.toml", path, estampie_project::document::NewValue::Text(text.to_owned()))])?;
         self.recompile();
         if self.faults.len() > before {
             let what = self.faults.iter().find(|f| f.place.file == "game.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));

@@ -3,9 +3,9 @@
 use super::super::app::{App, Mode};
 use super::super::line::Line;
 use super::{Column, FILE, Row};
-use estampie_core::document::{Document, Fault};
-use estampie_core::language::complete::complete;
-use estampie_core::program;
+use estampie_project::compile;
+use estampie_project::complete::complete;
+use estampie_project::document::{Document, Fault};
 
 /// A line being edited.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -125,7 +125,7 @@ impl App {
         let mut sources = self.workspace.sources().clone();
         sources.set(FILE, &text);
         let (document, mut faults) = Document::read(&sources, self.workspace.audio());
-        let (_, more) = program::compile(&document, &Default::default());
+        let (_, more) = compile::compile(&document, &Default::default());
         faults.extend(more);
         let indent = if sentence.head { 0 } else { INDENT.len() };
         sentence.faults = faults

@@ -1,0 +1,178 @@
+//! Limits: who may play, and who yields.
+
+use super::Directing;
+use super::{By, sums};
+use crate::ground::names::NameKey;
+use crate::ground::telemetry::{Cause, Reason};
+use crate::ground::vocabulary::WhenFull;
+use crate::mixer::voice::{Leaving, Voice, Way};
+use crate::program::{Limit, Program};
+
+/// A playing that a limit counts.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Playing {
+    instance: u64,
+    emitter: NameKey,
+    level: f32,
+    distance: f32,
+    priority: f32,
+}
+
+/// What a limit is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Limited {
+    Sound(u32),
+    Group(u32),
+}
+
+/// A voice that yields is gone in this time.
+pub(crate) fn yield_frames(rate: u32) -> u64 {
+    u64::from(rate) / 200
+}
+
+/// The place on the way at which something limited stands first.
+fn position(program: &Program, way: &Way, what: Limited) -> Option<usize> {
+    way.sounds().iter().position(|s| match what {
+        Limited::Sound(sound) => *s == sound,
+        Limited::Group(group) => program.sounds[*s as usize].group == Some(group),
+    })
+}
+
+/// The most important of the sounds on the way counts.
+pub(crate) fn priority(program: &Program, way: &Way, distance: Option<f32>) -> f32 {
+    way.sounds().iter().map(|s| program.sounds[*s as usize].priority.over(distance.unwrap_or(0.0))).fold(f32::NEG_INFINITY, f32::max)
+}
+
+impl Directing<'_> {
+    /// Collects the playings of something that are not on their way out, each once, into `self.director.playings`, in the order of their beginning.
+    pub(crate) fn collect(&mut self, what: Limited) {
+        let program = self.program;
+        let mut playings = std::mem::take(&mut self.director.playings);
+        playings.clear();
+        let mut note = |instance: u64, emitter: NameKey, level: f32, distance: Option<f32>, way: &Way| {
+            if playings.len() < playings.capacity() {
+                playings.push(Playing { instance, emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, way, distance) });
+            }
+        };
+        for voice in self.mixer.voices.all() {
+            if voice.stays()
+                && let Some(at) = position(program, &voice.way, what)
+            {
+                note(voice.way.instances[at], voice.emitter, voice.level, self.world.distance_at(voice.place), &voice.way);
+            }
+        }
+        for repeater in self.director.repeaters.iter().filter(|r| !r.done) {
+            if let Some(at) = position(program, &repeater.way, what) {
+                note(repeater.way.instances[at], repeater.by.emitter, f32::NEG_INFINITY, self.world.distance_at(repeater.place), &repeater.way);
+            }
+        }
+        // Voices of one playing come to lie side by side: its level is that of the loudest.
+        playings.sort_unstable_by_key(|p| p.instance);
+        playings.dedup_by(|next, kept| {
+            let same = next.instance == kept.instance;
+            if same {
+                kept.level = kept.level.max(next.level);
+            }
+            same
+        });
+        self.director.playings = playings;
+    }
+
+    /// How many playings of a sound there are: of one emitter, and in all.
+    pub(crate) fn sounding(&mut self, sound: u32, emitter: NameKey) -> (usize, usize) {
+        self.collect(Limited::Sound(sound));
+        (self.director.playings.iter().filter(|p| p.emitter == emitter).count(), self.director.playings.len())
+    }
+
+    /// Lets others yield until there is room for one more, or says why there is none.
+    pub(crate) fn admit(&mut self, what: Limited, limit: Limit, way: &Way, offset: u64, by: By) -> Result<(), Reason> {
+        let program = self.program;
+        if !limit.any() {
+            return Ok(());
+        }
+        self.collect(what);
+        loop {
+            let mine = |p: &Playing| p.emitter == by.emitter;
+            let of_emitter = self.director.playings.iter().filter(|p| mine(p)).count() as u32;
+            let (full, each) = if of_emitter >= limit.each { (true, true) } else { (self.director.playings.len() as u32 >= limit.all, false) };
+            if !full {
+                return Ok(());
+            }
+            let reason = match what {
+                Limited::Group(group) => Reason::Group { group: program.groups[group as usize].key, limit: if each { limit.each } else { limit.all } },
+                Limited::Sound(_) if each => Reason::Each { limit: limit.each },
+                Limited::Sound(_) => Reason::All { limit: limit.all },
+            };
+            let victim = self.victim(limit.when_full, way, by, |p| !each || mine(p)).ok_or(reason)?;
+            self.let_yield(victim, offset);
+            self.director.playings.retain(|p| p.instance != victim);
+        }
+    }
+
+    /// Who yields; `None` if it is the new one.
+    fn victim(&self, when_full: WhenFull, way: &Way, by: By, fits: impl Fn(&Playing) -> bool) -> Option<u64> {
+        let program = self.program;
+        let worth: fn(&Playing) -> f32 = match when_full {
+            WhenFull::Refuse => return None,
+            // They are in the order of their beginning.
+            WhenFull::Oldest => return self.director.playings.iter().find(|p| fits(p)).map(|p| p.instance),
+            WhenFull::Quietest => |p| p.level,
+            WhenFull::Farthest => |p| -p.distance,
+            WhenFull::LeastImportant => |p| p.priority,
+        };
+        let place = self.place_of(by.emitter);
+        let distance = self.world.distance_at(place);
+        let level = if when_full == WhenFull::Quietest {
+            let mut voice = Voice::idle();
+            (voice.way, voice.emitter, voice.place) = (*way, by.emitter, place);
+            sums(self.scene(), &voice).level
+        } else {
+            0.0
+        };
+        let new = Playing { instance: u64::MAX, emitter: by.emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, way, distance) };
+        let least = self.director.playings.iter().filter(|p| fits(p)).min_by(|a, b| worth(a).total_cmp(&worth(b)))?;
+        (worth(least) <= worth(&new)).then_some(least.instance)
+    }
+
+    /// Fades all that belongs to a playing.
+    pub(crate) fn let_yield(&mut self, instance: u64, offset: u64) {
+        let program = self.program;
+        let frames = yield_frames(program.rate);
+        self.mixer.voices.each(|voice| {
+            if voice.leaving == Leaving::No && voice.way.belongs_to(instance) {
+                voice.leave(Cause::Yielded, offset, frames);
+            }
+        });
+        for repeater in &mut self.director.repeaters {
+            repeater.done |= repeater.way.belongs_to(instance);
+        }
+    }
+
+    /// Makes room for one more voice among all: the least important yields, of equal ones the oldest.
+    pub(crate) fn admit_voice(&mut self, way: &Way, offset: u64, by: By) -> Result<(), Reason> {
+        let program = self.program;
+        let sounding = self.mixer.voices.sounding().filter(|v| v.leaving == Leaving::No).count();
+        if sounding < program.voices {
+            return Ok(());
+        }
+        let mine = priority(program, way, self.world.distance_at(self.place_of(by.emitter)));
+        let mut least: Option<(f32, u16)> = None;
+        for slot in self.mixer.voices.active().iter().copied() {
+            let voice = &self.mixer.voices[slot];
+            if voice.leaving != Leaving::No {
+                continue;
+            }
+            let its = if voice.frozen.is_some() { 0.0 } else { priority(program, &voice.way, self.world.distance_at(voice.place)) };
+            if least.is_none_or(|(l, _)| its < l) {
+                least = Some((its, slot));
+            }
+        }
+        match least {
+            Some((its, slot)) if its <= mine => {
+                self.mixer.voices[slot].leave(Cause::Yielded, offset, yield_frames(program.rate));
+                Ok(())
+            }
+            _ => Err(Reason::Unimportant { priority: mine }),
+        }
+    }
+}

@@ -1,0 +1,453 @@
+//! What plays, and how loud: parameters, states, reactions, picks, limits and modulation, block by block.
+
+mod bands;
+pub mod input;
+mod limits;
+mod lines;
+mod measure;
+pub(crate) mod memory;
+mod music;
+mod places;
+mod play;
+mod react;
+mod repeat;
+mod snapshots;
+mod stingers;
+mod voices;
+
+use crate::ground::ledger::{Term, TermKind};
+use crate::ground::names::NameKey;
+use crate::ground::outlets::Outlets;
+use crate::ground::property::Property;
+use crate::ground::units::Decibels;
+use crate::mixer::Mixer;
+use crate::mixer::aim::{Aim, default_width};
+use crate::mixer::mixing::Sends;
+use crate::mixer::state::MixState;
+use crate::mixer::voice::{NOWHERE, SWEPT, Sums, Voice};
+use crate::music::Happens;
+use crate::program::{Choice, Program};
+use crate::world::emitters::{World, length};
+use crate::world::propagation::TAKERS;
+use crate::world::spec::MOST_ROOMS;
+use limits::Playing;
+use memory::{State, across};
+use music::{MOST_WANTED, WantedAt};
+use react::{Deferred, MOST_DEFERRED, Work};
+use repeat::{MOST_REPEATERS, Repeater};
+use stingers::MOST_WAITING;
+
+pub(crate) use music::{LayerState, PieceState, layer_term, transposition};
+pub(crate) use places::Places;
+pub(crate) use play::{bus_of, sends, start_of};
+pub(crate) use react::By;
+pub(crate) use stingers::{PlaylistState, StingerState, Waiting};
+
+/// What the rehearsal alone changes; never saved.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Rehearsed {
+    /// Waits are multiplied by this.
+    pub(crate) waits: f32,
+    /// Chances are always or never taken.
+    pub(crate) chances: Option<bool>,
+    /// A sound that always picks one take.
+    pub(crate) forced: Option<(NameKey, u16)>,
+    /// Whether any sound is heard alone.
+    pub(crate) solo: bool,
+    /// Whether any sound is heard alone or silent.
+    pub(crate) gates: bool,
+    /// Whether a click is heard on every beat.
+    pub(crate) metronome: bool,
+    /// Whether returns are silent while other buses are heard alone.
+    pub(crate) solo_dry: bool,
+    /// The emitter (or kind) that is heard alone, or none.
+    pub(crate) only_emitter: NameKey,
+    /// Whether placed sounds are heard with a head, if the rehearsal says.
+    pub(crate) head: Option<bool>,
+}
+
+impl Default for Rehearsed {
+    fn default() -> Self {
+        Rehearsed {
+            waits: 1.0,
+            chances: None,
+            forced: None,
+            solo: false,
+            gates: false,
+            metronome: false,
+            solo_dry: false,
+            only_emitter: NameKey::NONE,
+            head: None,
+        }
+    }
+}
+
+/// What the director has under way, whatever program is played.
+pub(crate) struct Director {
+    /// What reactions still have to answer.
+    work: Vec<Work>,
+    deferred: Vec<Deferred>,
+    pub(crate) repeaters: Vec<Repeater>,
+    /// What is asked of music in this block.
+    wanted: Vec<WantedAt>,
+    /// Stingers that wait for their moment.
+    pub(crate) waiting: Vec<Waiting>,
+    /// Scratch for what happens in a piece.
+    happens: Vec<Happens>,
+    /// Scratch for limits.
+    playings: Vec<Playing>,
+    pub(crate) rehearsed: Rehearsed,
+    /// The metronome's last beat: its frame, and whether it begins a bar.
+    pub(crate) beat: Option<(u64, bool)>,
+    next_instance: u64,
+    /// Quarter notes in a second, for what goes with the music.
+    tempo: f32,
+}
+
+impl Director {
+    /// With room for the limits of so many voices.
+    pub(crate) fn new(voices: usize) -> Director {
+        Director {
+            work: Vec::with_capacity(64),
+            deferred: Vec::with_capacity(MOST_DEFERRED),
+            repeaters: Vec::with_capacity(MOST_REPEATERS),
+            wanted: Vec::with_capacity(MOST_WANTED),
+            waiting: Vec::with_capacity(MOST_WAITING),
+            happens: Vec::with_capacity(512),
+            playings: Vec::with_capacity(voices),
+            rehearsed: Rehearsed::default(),
+            beat: None,
+            next_instance: 0,
+            tempo: 0.0,
+        }
+    }
+
+    /// Finds what is under way in a program that is about to take over.
+    pub(crate) fn find_again(&mut self, new: &Program, old: &Program) {
+        let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
+        for repeater in &mut self.repeaters {
+            match repeater.way.moved(find) {
+                Some(way) if new.sounds[way.path[way.depth - 1] as usize].repeat.is_some() => repeater.way = way,
+                _ => repeater.done = true,
+            }
+        }
+        self.deferred.retain_mut(|d| {
+            let found = new.find_reaction.get(old.reactions[d.reaction as usize].key);
+            d.reaction = found.unwrap_or(0) as u32;
+            found.is_some_and(|n| usize::from(d.action) < new.reactions[n].actions.len())
+        });
+    }
+}
+
+/// The director at work on one block: what it plays by, what it remembers, and whom it speaks to.
+pub(crate) struct Directing<'a> {
+    pub(crate) program: &'a Program,
+    /// The first frame of the block.
+    pub(crate) frame: u64,
+    pub(crate) state: &'a mut State,
+    pub(crate) director: &'a mut Director,
+    pub(crate) mix: &'a mut MixState,
+    pub(crate) mixer: &'a mut Mixer,
+    pub(crate) world: &'a mut World,
+    pub(crate) outlets: &'a mut Outlets,
+}
+
+impl Directing<'_> {
+    /// What goes on by itself, before the inputs of this block.
+    pub(crate) fn begin_block(&mut self) {
+        self.watch_glides();
+        self.derive();
+        self.do_waiting();
+    }
+
+    /// All that is to be started, followed and ended in this block, after its inputs.
+    pub(crate) fn direct(&mut self) {
+        self.director.work.clear();
+        self.repeat();
+        self.follow_places();
+        self.follow_lines();
+        self.work_off(0);
+        self.play_music();
+        self.follow_parameters();
+        self.play_bands();
+        self.follow_snapshots();
+    }
+
+    /// Goes on after another program has taken over from `old`, which had the memory `before`.
+    pub(crate) fn take_over(&mut self, old: &Program, before: &State) {
+        self.look_at_gates();
+        self.find_bands();
+        self.settle_world();
+        self.end_plays(old, &before.places);
+        self.join_layers(old);
+    }
+
+    /// Follows the parameters and works out every modulation for this block.
+    pub(crate) fn follow_parameters(&mut self) {
+        let state = &mut *self.state;
+        for (parameter, now) in self.program.parameters.iter().zip(&mut state.parameters) {
+            now.follow(parameter, self.frame);
+        }
+        self.follow_locals();
+        let state = &mut *self.state;
+        for (modulation, now) in self.program.modulations.iter().zip(&mut state.modulations) {
+            if modulation.local {
+                continue;
+            }
+            let target = modulation.curve.at(state.parameters[modulation.parameter].smooth);
+            *now += (target - *now) * modulation.smooth;
+            if (target - *now).abs() < 1e-4 {
+                *now = target;
+            }
+        }
+    }
+}
+
+/// Lets what a sound is set to glide after an edit; once a block, and at once if it was silent before.
+fn glide_sound(program: &Program, state: &mut State, sound: usize, block: u64) {
+    let share = state.glide;
+    let (spec, now) = (&program.sounds[sound], &mut state.sounds[sound]);
+    if now.block == block {
+        return;
+    }
+    let silent_before = now.block + 1 < block;
+    now.block = block;
+    let pairs = [
+        (&mut now.level, spec.level),
+        (&mut now.pitch, spec.pitch),
+        (&mut now.low_pass, spec.low_pass),
+        (&mut now.high_pass, spec.high_pass),
+        (&mut now.pan, spec.pan),
+    ];
+    for (value, target) in pairs {
+        if silent_before || (*value - target).abs() < 0.005 {
+            *value = target;
+        } else {
+            *value += (target - *value) * share;
+        }
+    }
+}
+
+/// What the terms of a voice are worked out from.
+#[derive(Clone, Copy)]
+pub(crate) struct Scene<'a> {
+    pub(crate) program: &'a Program,
+    pub(crate) state: &'a State,
+    pub(crate) mix: &'a MixState,
+    pub(crate) world: &'a World,
+    pub(crate) frame: u64,
+}
+
+/// The terms of a voice's level, pitch and cutoffs before its bus, given to `sink` one by one.
+///
+/// The mixer adds them up and *why* prints them: there is no other way to a voice's level.
+#[inline(always)]
+pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut(Term)) {
+    let Scene { program, state, mix, world, frame } = scene;
+    if let Some(frozen) = voice.frozen {
+        let values = [frozen.level, frozen.pitch, frozen.low_pass, frozen.high_pass, frozen.pan];
+        for (property, value) in SWEPT.into_iter().zip(values) {
+            sink(Term { property, kind: TermKind::Set, of: voice.sound, value });
+        }
+        return;
+    }
+    for (depth, index) in voice.sounds().iter().enumerate() {
+        let (spec, now) = (&program.sounds[*index as usize], &state.sounds[*index as usize]);
+        let mut tell = |property, kind, of, value| sink(Term { property, kind, of, value });
+        tell(Property::Level, TermKind::Set, spec.key, now.level);
+        tell(Property::Pitch, TermKind::Set, spec.key, now.pitch);
+        tell(Property::LowPass, TermKind::Set, spec.key, now.low_pass);
+        if now.high_pass != 0.0 {
+            tell(Property::HighPass, TermKind::Set, spec.key, now.high_pass);
+        }
+        if now.pan != 0.0 {
+            tell(Property::Pan, TermKind::Set, spec.key, now.pan);
+        }
+        let (vary, drawn) = (&spec.vary, &voice.way.drawn[depth]);
+        for (draw, property, value) in [
+            (vary.level, Property::Level, drawn.level),
+            (vary.pitch, Property::Pitch, drawn.pitch),
+            (vary.low_pass, Property::LowPass, drawn.low_pass),
+            (vary.high_pass, Property::HighPass, drawn.high_pass),
+            (vary.pan, Property::Pan, drawn.pan),
+        ] {
+            if draw.ends != (0.0, 0.0) {
+                tell(property, TermKind::Varied, spec.key, value);
+            }
+        }
+        if let (group @ 1.., Choice::Across { parameter, points, equal_power }) = (voice.way.across[depth], &spec.choice)
+            && usize::from(group) <= points.len()
+        {
+            let value = state.smooth(program, *parameter, voice.place);
+            tell(Property::Level, TermKind::Across, program.parameters[*parameter].key, across(points, *equal_power, usize::from(group) - 1, value));
+        }
+        if let Some(falloff) = &spec.falloff
+            && let Some(hearing) = world.heard(voice.place)
+        {
+            let distance = hearing.distance;
+            for (curve, property) in [(&falloff.level, Property::Level), (&falloff.low_pass, Property::LowPass), (&falloff.high_pass, Property::HighPass)] {
+                if let Some(curve) = curve {
+                    let value = match world.points(&program.world, voice.place).filter(|_| property == Property::Level) {
+                        Some(points) => all_together(curve, points, world.listener.at),
+                        None => curve.at(distance),
+                    };
+                    tell(property, TermKind::Distance, voice.emitter, value);
+                }
+            }
+            for (curve, property) in [(&falloff.cone, Property::Level), (&falloff.cone_low_pass, Property::LowPass)] {
+                if let Some(value) = curve.as_ref().map(|c| c.at(hearing.off_axis)).filter(|v| *v != 0.0) {
+                    tell(property, TermKind::Cone, voice.emitter, value);
+                }
+            }
+            if falloff.doppler > 0.0 && hearing.doppler != 0.0 {
+                tell(Property::Pitch, TermKind::Doppler, voice.emitter, hearing.doppler * falloff.doppler);
+            }
+        }
+        if let Some(group) = spec.group.and_then(|g| program.mix.groups.get(g as usize)) {
+            let now = mix.cells[*group as usize].now;
+            if now != 0.0 {
+                tell(
+                    Property::Level,
+                    TermKind::Group,
+                    program.groups[spec.group.unwrap_or(0) as usize].key,
+                    if now <= -120.0 { f32::NEG_INFINITY } else { now },
+                );
+            }
+        }
+        for modulation in &spec.modulations {
+            let moved = &program.modulations[*modulation as usize];
+            let value = if moved.local { state.modulation(program, *modulation as usize, voice.place) } else { state.modulations[*modulation as usize] };
+            tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, value);
+        }
+    }
+    if voice.place != NOWHERE
+        && let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s as usize].falloff.is_some()))
+    {
+        for (kind, taken) in TAKERS.into_iter().zip(&hearing.taken) {
+            for (property, value) in [(Property::Level, taken.level), (Property::LowPass, taken.low_pass)] {
+                if value != 0.0 {
+                    sink(Term { property, kind, of: taken.of, value });
+                }
+            }
+        }
+    }
+    let zone = if voice.place == NOWHERE {
+        if program.world.zones.is_empty() { None } else { program.world.find_zone.get(voice.emitter) }
+    } else {
+        world.fades_with(&program.world, voice.place)
+    };
+    if let Some(zone) = zone {
+        let share = state.places.zones[zone].share;
+        if share != 1.0 {
+            let value = if share <= 1e-4 { f32::NEG_INFINITY } else { Decibels::of_gain(share).0 };
+            sink(Term { property: Property::Level, kind: TermKind::Depth, of: voice.emitter, value });
+        }
+    }
+    if let Some(cue) = voice.cue {
+        piece_terms(scene, cue.piece, sink);
+    }
+    for (property, value) in [(Property::Level, voice.way.take_level), (Property::Pitch, voice.way.take_pitch)] {
+        if value != 0.0 {
+            sink(Term { property, kind: TermKind::Take, of: voice.take(), value });
+        }
+    }
+    if voice.swept.iter().any(Option::is_some) {
+        let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s as usize, Property::Sweep, voice.place)).sum();
+        for (property, swept) in SWEPT.into_iter().zip(&voice.swept) {
+            if let Some(swept) = swept {
+                sink(Term { property, kind: TermKind::Swept, of: voice.sound, value: swept.at(frame) * (1.0 + asked).clamp(0.0, 2.0) });
+            }
+        }
+    }
+}
+
+/// What distance adds to what one of a voice's sounds sends to a return, in dB.
+fn sent_by_distance(program: &Program, world: &World, voice: &Voice, sound: u32, to: u32) -> f32 {
+    let Some(falloff) = &program.sounds[sound as usize].falloff else { return 0.0 };
+    let curve = falloff.sends.iter().find(|(bus, _)| *bus == to).map(|(_, c)| c).or(falloff.send.as_ref());
+    curve.and_then(|c| Some(c.at(world.heard(voice.place)?.distance))).unwrap_or(0.0)
+}
+
+/// What the sounds of voices send to returns, for the mixer.
+pub(crate) struct VoiceSends<'a> {
+    pub(crate) program: &'a Program,
+    /// What placed sounds send to the returns of rooms, as gains.
+    pub(crate) rooms: &'a [f32; MOST_ROOMS],
+    pub(crate) world: &'a World,
+}
+
+impl Sends for VoiceSends<'_> {
+    fn each(&self, voice: &Voice, mut send: impl FnMut(u32, u32, f32)) {
+        for sound in voice.sounds() {
+            for to in &self.program.sounds[*sound as usize].sends {
+                send(to.to, to.cell, sent_by_distance(self.program, self.world, voice, *sound, to.to));
+            }
+        }
+    }
+
+    fn rooms(&self) -> (&[u32], &[f32; MOST_ROOMS]) {
+        (&self.program.world.rooms, self.rooms)
+    }
+
+    fn own_rooms(&self, place: u16) -> [f32; MOST_ROOMS] {
+        self.world.hearings.get(usize::from(place)).map_or([0.0; MOST_ROOMS], |h| h.rooms)
+    }
+}
+
+/// Where a voice is heard, if it is placed: a sound with a falloff at an emitter that is somewhere. The width is that of the
+/// innermost sound that has one.
+fn aim_of(program: &Program, world: &World, voice: &Voice) -> Option<Aim> {
+    if voice.frozen.is_some() {
+        return None;
+    }
+    let falloffs = || voice.sounds().iter().filter_map(|s| program.sounds[*s as usize].falloff.as_ref());
+    falloffs().next()?;
+    let hearing = world.heard(voice.place)?;
+    let distance = hearing.distance;
+    let width = falloffs().filter_map(|f| f.width.as_ref()).next_back().map_or_else(|| default_width(distance), |c| c.at(distance));
+    Some(Aim { bearing: hearing.bearing, distance, width: width.clamp(0.0, 1.0).max(hearing.spread) })
+}
+
+/// The level of several points together, in dB, by a curve over distance.
+fn all_together(curve: &crate::ground::curve::Curve, points: &[[f32; 3]], ear: [f32; 3]) -> f32 {
+    let power: f32 = points.iter().map(|p| 10f32.powf(curve.at(length(p, &ear)) / 10.0)).sum();
+    10.0 * power.max(1e-12).log10()
+}
+
+/// What a piece adds to all of its layers.
+fn piece_terms(scene: Scene<'_>, piece: u16, sink: &mut impl FnMut(Term)) {
+    let Scene { program, state, .. } = scene;
+    let (Some(spec), Some(now)) = (program.music.pieces.get(usize::from(piece)), state.pieces.get(usize::from(piece))) else { return };
+    let mut tell = |kind, of, value| sink(Term { property: Property::Level, kind, of, value });
+    tell(TermKind::Piece, spec.key, now.level);
+    for modulation in &spec.modulations {
+        let moved = &program.modulations[*modulation as usize];
+        tell(TermKind::Moved, program.parameters[moved.parameter].key, state.modulations[*modulation as usize]);
+    }
+    if now.held != 0.0 {
+        tell(TermKind::HeldDown, now.held_by, now.held);
+    }
+    if now.ducked != 0.0 {
+        tell(TermKind::Ducked, now.ducked_by, now.ducked);
+    }
+}
+
+/// The sums of a voice's terms: level in dB, pitch in semitones, cutoffs in octaves.
+pub(crate) fn sums(scene: Scene<'_>, voice: &Voice) -> Sums {
+    let mut sums = Sums::default();
+    voice_terms(scene, voice, &mut |term| match term.property {
+        Property::Level => sums.level += term.value,
+        Property::Pitch => sums.pitch += term.value,
+        Property::LowPass => sums.low_pass += term.value,
+        Property::HighPass => sums.high_pass += term.value,
+        Property::Pan => sums.pan += term.value,
+        _ => {}
+    });
+    sums
+}
+
+/// The term of a voice's own gate, if it is not open.
+pub(crate) fn gate_term(voice: &Voice) -> Option<Term> {
+    let gain = voice.gate.gain();
+    (gain != 1.0).then(|| Term { property: Property::Level, kind: TermKind::GatedSound, of: voice.sound, value: Decibels::of_gain(gain).0 })
+}

@@ -1,0 +1,91 @@
+//! Repeats: sounds that play themselves again and again until let go.
+
+use super::Directing;
+use super::{By, play::Body};
+use crate::ground::property::Property;
+use crate::ground::telemetry::What;
+use crate::ground::time::BLOCK;
+use crate::mixer::voice::Way;
+
+/// The most repeats at once.
+pub(crate) const MOST_REPEATERS: usize = 1024;
+
+/// The least interval: 50 a second.
+const LEAST: f32 = 0.02;
+
+/// A repeat under way.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Repeater {
+    /// The way up to and with the sound that repeats itself.
+    pub(crate) way: Way,
+    pub(crate) by: By,
+    pub(crate) place: u16,
+    pub(crate) started: u64,
+    /// The frame of the last start, and the interval drawn for the next one in seconds; `None` before the first.
+    last: u64,
+    drawn: Option<f32>,
+    /// How often it still plays; `None` is until let go.
+    left: Option<u32>,
+    pub(crate) done: bool,
+}
+
+impl Directing<'_> {
+    /// Begins to repeat the last sound of the way, from `offset` frames into the present block on.
+    pub(crate) fn begin_repeat(&mut self, way: Way, offset: u64, by: By) -> bool {
+        let program = self.program;
+        let sound = way.path[way.depth - 1] as usize;
+        let Some(repeat) = program.sounds[sound].repeat else { return false };
+        let left = repeat.times.map(|(low, high)| low + self.state.sounds[sound].vary.below((high - low + 1) as usize) as u32);
+        let started = self.frame + offset;
+        let place = self.place_of(by.emitter);
+        if self.director.repeaters.len() >= MOST_REPEATERS {
+            return false;
+        }
+        self.director.repeaters.push(Repeater { way, by, place, started, last: started, drawn: None, left, done: false });
+        let last = self.director.repeaters.len() - 1;
+        self.run_repeater(last);
+        true
+    }
+
+    /// Starts what is due within the present block.
+    pub(crate) fn repeat(&mut self) {
+        for at in 0..self.director.repeaters.len() {
+            self.run_repeater(at);
+        }
+        self.director.repeaters.retain(|r| !r.done);
+    }
+
+    fn run_repeater(&mut self, at: usize) {
+        let program = self.program;
+        let end = self.frame + BLOCK as u64;
+        while let Some(repeater) = self.director.repeaters.get(at).filter(|r| !r.done).copied() {
+            let sound = repeater.way.path[repeater.way.depth - 1];
+            let Some(spec) = program.sounds[sound as usize].repeat else {
+                self.director.repeaters[at].done = true;
+                return;
+            };
+            // What the game makes of the interval counts at once, not only from the next start on.
+            let wait = repeater.drawn.map_or(0, |drawn| {
+                let moved = self.state.asked(program, sound as usize, Property::Every, repeater.place);
+                let interval = ((drawn + moved) * self.director.rehearsed.waits).max(LEAST);
+                (f64::from(interval) * f64::from(program.rate)).round() as u64
+            });
+            let next = (repeater.last + wait).max(self.frame);
+            if next >= end {
+                return;
+            }
+            let offset = next - self.frame;
+            if let Err(reason) = self.body(repeater.way, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0), cue: None }) {
+                let sound = program.sounds[sound as usize].key;
+                self.outlets.tell(self.frame + offset, What::Refused { sound, emitter: repeater.by.emitter, reason, by: repeater.by.reaction });
+            }
+            let drawn = self.state.sounds[sound as usize].vary.between(spec.every);
+            let repeater = &mut self.director.repeaters[at];
+            (repeater.last, repeater.drawn) = (next, Some(drawn));
+            if let Some(left) = &mut repeater.left {
+                *left -= 1;
+                repeater.done |= *left == 0;
+            }
+        }
+    }
+}

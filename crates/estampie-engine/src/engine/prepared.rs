@@ -1,0 +1,48 @@
+//! A program with its memory, made aside and ready to take over.
+
+use crate::director::memory::State;
+use crate::ground::names::NameKey;
+use crate::mixer::spec::player_level;
+use crate::mixer::state::MixState;
+use crate::program::Program;
+use std::sync::Arc;
+
+/// A program and its memory, ready to take over.
+#[derive(Debug)]
+pub struct Prepared {
+    pub(crate) program: Arc<Program>,
+    pub(crate) state: State,
+    pub(crate) mix: MixState,
+}
+
+impl Prepared {
+    /// Makes the memory of a program; all that allocates happens here, aside.
+    #[must_use]
+    pub fn new(program: Arc<Program>, seed: u64) -> Prepared {
+        let (state, mix) = (State::new(&program, seed), MixState::new(&program.mix, program.rate));
+        Prepared { program, state, mix }
+    }
+
+    /// Sets player levels (by name, from 0 to 10) before the first sample; those of other names are left out.
+    #[must_use]
+    pub fn with_player_levels(mut self, levels: &[(NameKey, f32)]) -> Prepared {
+        for (spec, now) in self.program.mix.player_levels.iter().zip(&mut self.mix.player) {
+            if let Some((_, value)) = levels.iter().find(|(key, _)| *key == spec.key) {
+                *now = player_level(*value);
+            }
+        }
+        self
+    }
+
+    /// The program.
+    #[must_use]
+    pub fn program(&self) -> &Arc<Program> {
+        &self.program
+    }
+
+    /// Takes over what `old` remembers of things that are still there. Does not allocate.
+    pub(super) fn take_over(&mut self, old: &mut Prepared, frame: u64, emitters: usize) {
+        self.state.take_over(&mut old.state, (&self.program, &old.program), frame, emitters);
+        self.mix.take_over(&mut old.mix, &self.program.mix, &old.program.mix);
+    }
+}

@@ -1,0 +1,189 @@
+//! What can be set, drawn, moved and held, with the unit its contributions add up in.
+
+use super::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Pan, Quantity as _, Seconds, Semitones, Share, split_number};
+
+/// What a modulation can move, with the unit its contributions add up in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Property {
+    /// Level, in decibels.
+    Level,
+    /// Pitch, in semitones.
+    Pitch,
+    /// Cutoff of the low-pass, in octaves from the open low-pass (20 kHz).
+    LowPass,
+    /// Cutoff of the high-pass, in octaves from the open high-pass (20 Hz).
+    HighPass,
+    /// The place between the speakers, from −1 (left) to 1 (right).
+    Pan,
+    /// The interval of a repeat, in seconds.
+    Every,
+    /// The chance of a sound, as a share of 1.
+    Chance,
+    /// The most playings of one emitter.
+    Each,
+    /// The most playings in all.
+    All,
+    /// How much of its sweeps is followed, as a share of 1.
+    Sweep,
+    /// How fast a piece goes, as a share of what is written.
+    Tempo,
+    /// How far a piece's notes are moved, in semitones.
+    Transposition,
+    /// How many notes of a layer are played, as a share of 1.
+    Density,
+    /// How much of a snapshot there is, as a share of 1.
+    Amount,
+    /// A setting of an effect, in its own unit; its curve gives the value itself.
+    Setting(Unit),
+}
+
+impl Property {
+    /// All, with the words they are written with.
+    pub const ALL: [(Property, &'static str); 13] = [
+        (Property::Level, "level"),
+        (Property::Pitch, "pitch"),
+        (Property::LowPass, "low-pass"),
+        (Property::HighPass, "high-pass"),
+        (Property::Pan, "pan"),
+        (Property::Every, "every"),
+        (Property::Chance, "chance"),
+        (Property::Each, "each"),
+        (Property::All, "in-all"),
+        (Property::Sweep, "sweep"),
+        (Property::Tempo, "tempo"),
+        (Property::Transposition, "transposition"),
+        (Property::Density, "density"),
+    ];
+
+    /// Whether it is worked out for every voice in every block, or only when something is asked for.
+    #[must_use]
+    pub fn of_voices(self) -> bool {
+        matches!(self, Property::Level | Property::Pitch | Property::LowPass | Property::HighPass | Property::Pan)
+    }
+
+    /// The word it is written with.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        Property::ALL.iter().find(|(p, _)| *p == self).map_or(if self == Property::Amount { "amount" } else { "setting" }, |(_, w)| w)
+    }
+
+    /// Reads a curve's value in this property's unit.
+    ///
+    /// # Errors
+    /// When the text is no such quantity; the error says what one looks like.
+    pub fn read(self, text: &str) -> Result<f32, String> {
+        match self {
+            Property::Level => Decibels::read(text).map(|v| v.0.max(-120.0)).map_err(|e| e.to_string()),
+            Property::Pitch | Property::Transposition => Semitones::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::LowPass => Octaves::read(text)
+                .ok()
+                .filter(|_| text.contains("oct"))
+                .or_else(|| Hertz::read(text).ok().map(|hz| Hertz(hz.0.min(OPEN_LOW_PASS.0)).below_open()))
+                .map(|v| v.0)
+                .ok_or_else(|| not_a_cutoff(text)),
+            Property::HighPass => Octaves::read(text)
+                .ok()
+                .filter(|_| text.contains("oct"))
+                .or_else(|| Hertz::read(text).ok().map(|hz| Hertz(hz.0.max(OPEN_HIGH_PASS.0)).above_open()))
+                .map(|v| v.0)
+                .ok_or_else(|| not_a_cutoff(text)),
+            Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32).map_err(|e| e.to_string())),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => {
+                Share::read(text).map(|v| v.0).map_err(|e| e.to_string())
+            }
+            Property::Pan => Pan::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::Setting(unit) => unit.read(text),
+            Property::Each | Property::All => {
+                split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not a count, like 3"))
+            }
+        }
+    }
+
+    /// Prints a value with its unit.
+    #[must_use]
+    pub fn print(self, value: f32) -> String {
+        match self {
+            Property::Level => Decibels(value).to_string(),
+            Property::Pitch | Property::Transposition => Semitones(value).to_string(),
+            Property::LowPass | Property::HighPass => Octaves(value).to_string(),
+            Property::Every if value < 0.0 => format!("-{}", Seconds(f64::from(-value))),
+            Property::Every => Seconds(f64::from(value)).to_string(),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => Share(value).to_string(),
+            Property::Pan => Pan(value).to_string(),
+            Property::Setting(unit) => unit.print(value),
+            Property::Each | Property::All => format!("{value:.0}"),
+        }
+    }
+}
+
+fn not_a_cutoff(text: &str) -> String {
+    format!("\"{text}\" is not a cutoff, like 2 kHz, or a difference, like -1 oct")
+}
+
+/// Reads a quantity that is never negative by itself with a sign before it.
+fn signed(text: &str, read: impl Fn(&str) -> Result<f32, String>) -> Result<f32, String> {
+    match text.trim().strip_prefix(['-', '−']) {
+        Some(rest) => read(rest).map(|v| -v),
+        None => read(text),
+    }
+}
+
+/// What a setting counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Unit {
+    /// Decibels.
+    Decibels,
+    /// Hertz; moved in octaves.
+    Hertz,
+    /// Seconds; moved in octaves where it has no 0.
+    Seconds,
+    /// A share from 0 to 1, written in percent.
+    Share,
+    /// Semitones.
+    Semitones,
+    /// A plain number.
+    Number,
+    /// One of some words, by its place among them; never moved.
+    Choice(&'static [&'static str]),
+}
+
+impl Unit {
+    /// Reads a value in this unit.
+    ///
+    /// # Errors
+    /// When the text is none; the error says what one looks like.
+    pub fn read(self, text: &str) -> Result<f32, String> {
+        let fail = |e: super::units::QuantityError| e.to_string();
+        match self {
+            Unit::Decibels => Decibels::read(text).map(|v| v.0.max(-120.0)).map_err(fail),
+            Unit::Hertz => Hertz::read(text).map(|v| v.0).map_err(fail),
+            Unit::Seconds => Seconds::read(text).map(|v| v.0 as f32).map_err(fail),
+            Unit::Share => Share::read(text).map(|v| v.0).map_err(fail),
+            Unit::Semitones => Semitones::read(text).map(|v| v.0).map_err(fail),
+            Unit::Number => split_number(text.trim_end_matches(": 1").trim_end_matches(":1"))
+                .filter(|(_, unit)| unit.is_empty())
+                .map(|(n, _)| n as f32)
+                .ok_or_else(|| format!("\"{text}\" is not a number, like 3")),
+            Unit::Choice(words) => {
+                words.iter().position(|w| *w == text.trim()).map(|at| at as f32).ok_or_else(|| format!("\"{text}\" is none of {}", words.join(", ")))
+            }
+        }
+    }
+
+    /// Prints a value with its unit, so that [`Unit::read`] reads it again.
+    #[must_use]
+    pub fn print(self, value: f32) -> String {
+        match self {
+            Unit::Decibels => Decibels(value).to_string(),
+            Unit::Hertz => Hertz(value).to_string(),
+            Unit::Seconds => Seconds(f64::from(value)).to_string(),
+            Unit::Share => Share(value).to_string(),
+            Unit::Semitones => Semitones(value).to_string(),
+            Unit::Number => {
+                let text = format!("{value:.2}");
+                text.trim_end_matches('0').trim_end_matches('.').to_owned()
+            }
+            Unit::Choice(words) => words.get(value.max(0.0) as usize).copied().unwrap_or_default().to_owned(),
+        }
+    }
+}

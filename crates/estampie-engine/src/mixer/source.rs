@@ -1,0 +1,229 @@
+//! Where a voice's samples come from: the parts of a recipe as one stream without seams.
+//!
+//! Parts follow each other, overlap or leave gaps, and rounds close, inside [`Source::read`], so the interpolator never
+//! sees a border.
+
+use crate::dsp::{LEAD, TAPS};
+use crate::ground::random::Stream;
+use crate::ground::time::BLOCK;
+use crate::ground::vocabulary::Rounds;
+use crate::mixer::spec::{DECLINE, Part, Recipe};
+
+/// The most source samples that one block can need: 16 times the block, and the history.
+pub(crate) const WINDOW: usize = BLOCK * 16 + TAPS + LEAD;
+
+/// Two channels of source samples.
+pub(crate) type Window = [[f32; WINDOW]; 2];
+
+/// Rounds without end.
+const ENDLESS: u32 = u32::MAX;
+
+/// A place in one part.
+#[derive(Debug, Clone, Copy)]
+struct Cursor {
+    part: u16,
+    clip: u16,
+    at: usize,
+    /// How often it still goes back to the start of the round.
+    rounds: u32,
+}
+
+/// Where a voice is in its recipe.
+#[derive(Debug, Clone)]
+pub(crate) struct Source {
+    head: Option<Cursor>,
+    /// The end of the part before, while it overlaps.
+    tail: Option<Cursor>,
+    gap: usize,
+    /// What still sounds of the last sample, where the section is a little longer than its recording.
+    hold: Option<(Cursor, usize)>,
+    /// Whether it went back to the start of a round.
+    pub(crate) wrapped: bool,
+    /// Rounds are completed and not begun again.
+    pub(crate) finishing: bool,
+    random: Stream,
+}
+
+impl Source {
+    pub(crate) fn new(recipe: Option<&Recipe>, random: Stream) -> Source {
+        let mut source = Source { head: None, tail: None, gap: 0, hold: None, wrapped: false, finishing: false, random };
+        source.head = recipe.and_then(|r| source.enter(r, 0));
+        source
+    }
+
+    /// Whether nothing more comes.
+    pub(crate) fn ended(&self) -> bool {
+        self.head.is_none() && self.tail.is_none() && self.hold.is_none()
+    }
+
+    /// How many frames of the present part are left, rounds not counted.
+    pub(crate) fn left(&self, recipe: &Recipe) -> usize {
+        self.head.map_or(0, |h| recipe.parts[usize::from(h.part)].clips[usize::from(h.clip)].0.frames().saturating_sub(h.at))
+    }
+
+    fn enter(&mut self, recipe: &Recipe, part: u16) -> Option<Cursor> {
+        let spec = recipe.parts.get(usize::from(part))?;
+        let clip = self.random.below(spec.clips.len()) as u16;
+        let rounds = match spec.rounds {
+            Rounds::Loop => ENDLESS,
+            Rounds::Times(low, high) => low + self.random.below((high - low + 1) as usize) as u32 - 1,
+        };
+        Some(Cursor { part, clip, at: 0, rounds })
+    }
+
+    /// Goes on without reading; gives how many frames lay behind the end.
+    pub(crate) fn skip(&mut self, recipe: &Recipe, count: usize) -> usize {
+        let count = self.skip_rounds(recipe, count);
+        self.advance(recipe, None, 0, count)
+    }
+
+    /// Leaves out whole rounds of the present part, however many; gives what is left to go.
+    fn skip_rounds(&mut self, recipe: &Recipe, count: usize) -> usize {
+        let Some(head) = self.head.as_mut().filter(|_| self.tail.is_none() && self.gap == 0 && !self.finishing) else { return count };
+        let (_, (start, end)) = &recipe.parts[usize::from(head.part)].clips[usize::from(head.clip)];
+        let (before, round) = (end.saturating_sub(head.at), end - start);
+        if head.rounds == 0 || round == 0 || count <= before + round {
+            return count;
+        }
+        let most = if head.rounds == ENDLESS { usize::MAX } else { head.rounds as usize - 1 };
+        let rounds = ((count - before) / round).min(most);
+        if head.rounds != ENDLESS {
+            head.rounds -= rounds as u32;
+        }
+        count - rounds * round
+    }
+
+    /// Reads the next samples of all channels; silence after the end. Gives how many lay behind the end.
+    pub(crate) fn read(&mut self, recipe: &Recipe, out: &mut Window, from: usize, count: usize) -> usize {
+        self.advance(recipe, Some(out), from, count)
+    }
+
+    fn advance(&mut self, recipe: &Recipe, mut out: Option<&mut Window>, from: usize, count: usize) -> usize {
+        let channels = if recipe.stereo { 2 } else { 1 };
+        let mut done = 0;
+        while done < count && !(self.ended() && self.gap == 0) {
+            let mut n = count - done;
+            if self.gap > 0 {
+                n = n.min(self.gap);
+                self.gap -= n;
+                silence(&mut out, channels, from + done, n);
+                done += n;
+                continue;
+            }
+            if let Some((cursor, left)) = self.hold {
+                n = n.min(left);
+                if let Some(out) = out.as_deref_mut() {
+                    decline(recipe, cursor, left, channels, out, from + done, n);
+                }
+                self.hold = (left > n).then_some((cursor, left - n));
+                done += n;
+                continue;
+            }
+            if let Some(tail) = &self.tail {
+                let part = &recipe.parts[usize::from(tail.part)];
+                let left = part.clips[usize::from(tail.clip)].0.frames() - tail.at;
+                if left == 0 {
+                    self.tail = None;
+                    continue;
+                }
+                n = n.min(left);
+            }
+            if let Some(mut head) = self.head {
+                let part = &recipe.parts[usize::from(head.part)];
+                let until = self.until(recipe, part, &mut head);
+                self.head = Some(head);
+                if head.at >= until {
+                    self.next_part(recipe, part, head);
+                    continue;
+                }
+                n = n.min(until - head.at);
+                if let Some(out) = out.as_deref_mut() {
+                    copy(part, head, channels, out, from + done, n);
+                }
+                if let Some(head) = &mut self.head {
+                    head.at += n;
+                }
+            } else {
+                silence(&mut out, channels, from + done, n);
+            }
+            if let Some(tail) = &mut self.tail {
+                if let Some(out) = out.as_deref_mut() {
+                    add(&recipe.parts[usize::from(tail.part)], *tail, channels, out, from + done, n);
+                }
+                tail.at += n;
+            }
+            done += n;
+        }
+        silence(&mut out, channels, from + done, count - done);
+        count - done
+    }
+
+    /// Goes back to the start of the round if it is time, and gives the frame up to which to read.
+    fn until(&mut self, recipe: &Recipe, part: &Part, head: &mut Cursor) -> usize {
+        let (clip, (start, end)) = &part.clips[usize::from(head.clip)];
+        let finishing = self.finishing;
+        let going = |head: &Cursor| head.rounds > 0 && !finishing;
+        if going(head) && head.at >= *end {
+            head.at = *start;
+            self.wrapped = true;
+            if head.rounds != ENDLESS {
+                head.rounds -= 1;
+            }
+        }
+        if going(head) {
+            return *end;
+        }
+        // A round that is being finished goes on to the end of the file: what follows the loop is its tail.
+        let last = usize::from(head.part) + 1 >= recipe.parts.len();
+        clip.frames() - if last { 0 } else { part.overlap.min(clip.frames()) }
+    }
+
+    fn next_part(&mut self, recipe: &Recipe, part: &Part, head: Cursor) {
+        let last = usize::from(head.part) + 1 >= recipe.parts.len();
+        self.tail = (part.overlap > 0 && !last).then_some(head);
+        self.gap = if last { 0 } else { part.gap };
+        self.hold = (last && part.held > 0 && head.at > 0).then_some((head, part.held));
+        self.head = self.enter(recipe, head.part + 1);
+    }
+}
+
+/// The last sample of a part, sinking to nothing within [`DECLINE`] frames; `left` of them are to come.
+fn decline(recipe: &Recipe, cursor: Cursor, left: usize, channels: usize, out: &mut Window, from: usize, count: usize) {
+    let part = &recipe.parts[usize::from(cursor.part)];
+    let begun = part.held - left;
+    for (at, channel) in out.iter_mut().take(channels).enumerate() {
+        let last = samples(part, Cursor { at: cursor.at - 1, ..cursor }, at, 1)[0];
+        for (i, sample) in channel[from..from + count].iter_mut().enumerate() {
+            *sample = last * (1.0 - (begun + i) as f32 / DECLINE as f32).max(0.0);
+        }
+    }
+}
+
+fn silence(out: &mut Option<&mut Window>, channels: usize, from: usize, count: usize) {
+    if let Some(out) = out {
+        for channel in out.iter_mut().take(channels) {
+            channel[from..from + count].fill(0.0);
+        }
+    }
+}
+
+/// The samples of one channel; a mono clip has the same in both.
+fn samples(part: &Part, cursor: Cursor, channel: usize, count: usize) -> &[f32] {
+    let clip = &part.clips[usize::from(cursor.clip)].0;
+    let channel = clip.channels.get(channel).unwrap_or(&clip.channels[0]);
+    &channel[cursor.at..cursor.at + count]
+}
+
+fn copy(part: &Part, cursor: Cursor, channels: usize, out: &mut Window, from: usize, count: usize) {
+    for (at, channel) in out.iter_mut().take(channels).enumerate() {
+        channel[from..from + count].copy_from_slice(samples(part, cursor, at, count));
+    }
+}
+
+fn add(part: &Part, cursor: Cursor, channels: usize, out: &mut Window, from: usize, count: usize) {
+    for (at, channel) in out.iter_mut().take(channels).enumerate() {
+        for (o, s) in channel[from..from + count].iter_mut().zip(samples(part, cursor, at, count)) {
+            *o += s;
+        }
+    }
+}

@@ -1,0 +1,109 @@
+//! The values of the mix block by block: what is set, what snapshots make of it, what the game adds; ducks and player levels.
+
+use super::mixing::Mixing;
+use super::spec::{Cell, DuckKey, Mix, player_level_db};
+use super::state::{CellState, MixState, SnapshotState};
+use crate::dsp::block_coefficient;
+use crate::ground::ledger::TermKind;
+use crate::ground::names::NameKey;
+use crate::ground::property::Property;
+use crate::ground::time::BLOCK;
+use crate::ground::units::Decibels;
+
+/// At and below this a level is silence.
+const SILENT: f32 = -120.0;
+/// Player levels are followed to 90 % in this time, in seconds.
+const PLAYER_GLIDE: f64 = 0.05;
+
+/// What a value is before snapshots: set, or given by a parameter's curve.
+fn base(cell: &Cell, now: &CellState, modulations: &[f32]) -> f32 {
+    cell.given.map_or(now.set, |m| cell.scaled(modulations[m as usize]))
+}
+
+/// What snapshots make of a value: each lies over what those below it have left.
+fn held(cell: &Cell, under: f32, snapshots: &[SnapshotState]) -> f32 {
+    cell.holds.iter().fold(under, |v, h| h.over(v, snapshots[h.snapshot as usize].share))
+}
+
+impl Mixing<'_> {
+    /// Works out every value of the mix for the end of this block.
+    pub(super) fn follow_cells(&mut self, modulations: &[f32]) {
+        let share = self.state.glide;
+        for (cell, now) in self.mix.cells.iter().zip(&mut self.state.cells) {
+            if now.set != cell.rest {
+                now.set += (cell.rest - now.set) * share;
+                if (now.set - cell.rest).abs() < 0.002 * (cell.ends.1 - cell.ends.0).clamp(0.05, 1.0) {
+                    now.set = cell.rest;
+                }
+            } else if cell.holds.is_empty() && cell.modulations.is_empty() && cell.given.is_none() {
+                (now.held, now.moved, now.now) = (0.0, 0.0, now.set);
+                continue;
+            }
+            let base = base(cell, now, modulations);
+            let over = held(cell, base, &self.state.snapshots);
+            now.held = over - base;
+            now.moved = cell.modulations.iter().map(|m| modulations[*m as usize]).sum();
+            now.now = (over + now.moved).max(cell.ends.0).min(cell.ends.1);
+        }
+    }
+
+    /// Listens to the sidechains of ducks, and lets them go down and come back; then the player's levels.
+    pub(super) fn follow_ducks(&mut self) {
+        let MixState { buses, ducks, player, .. } = &mut *self.state;
+        for bus in buses.iter_mut() {
+            bus.ducked = 0.0;
+        }
+        for (spec, duck) in self.mix.ducks.iter().zip(ducks) {
+            let heard = match spec.listens {
+                DuckKey::Bus(bus) => buses[bus as usize].amplitude > spec.over,
+                DuckKey::Sound(sound) => self
+                    .mixer
+                    .voices
+                    .sounding()
+                    .any(|v| v.frozen.is_none() && v.sounds().contains(&sound) && v.wait == 0 && v.power.sqrt() * Decibels(v.level).gain() > spec.over),
+            };
+            duck.follow(spec, heard);
+            buses[spec.bus as usize].ducked += duck.change;
+        }
+        let glide = block_coefficient(PLAYER_GLIDE, BLOCK, self.rate);
+        for (spec, level) in self.mix.player_levels.iter().zip(player) {
+            let bus = &mut buses[spec.bus as usize];
+            let target = player_level_db(*level).max(SILENT * 2.0);
+            // Before anything has sounded it is there at once.
+            if bus.gain.is_nan() || (bus.player - target).abs() < 0.01 {
+                bus.player = target;
+            } else {
+                bus.player += (target - bus.player) * glide;
+            }
+        }
+    }
+}
+
+/// What the terms of the mix are worked out from.
+#[derive(Clone, Copy)]
+pub(crate) struct MixScene<'a> {
+    pub(crate) mix: &'a Mix,
+    pub(crate) state: &'a MixState,
+    /// What modulations come to.
+    pub(crate) modulations: &'a [f32],
+}
+
+/// The terms of a value: what is set, what each snapshot adds or takes, what the game adds. `name_of` gives what moves a modulation.
+pub(crate) fn cell_terms(scene: MixScene<'_>, index: usize, name_of: impl Fn(u32) -> NameKey, sink: &mut impl FnMut(TermKind, NameKey, f32)) {
+    let MixScene { mix, state, modulations } = scene;
+    let (cell, now) = (&mix.cells[index], &state.cells[index]);
+    let mut value = base(cell, now, modulations);
+    let first = if cell.property == Property::Level && value <= SILENT { f32::NEG_INFINITY } else { value };
+    sink(TermKind::Bus, cell.key, first);
+    for held in &cell.holds {
+        let snapshot = &state.snapshots[held.snapshot as usize];
+        if snapshot.share > 0.0 {
+            let over = held.over(value, snapshot.share);
+            sink(TermKind::Snapshot, mix.snapshots[held.snapshot as usize].key, over - value);
+            value = over;
+        }
+    }
+    for modulation in &cell.modulations {
+        sink(TermKind::Moved, name_of(*modulation), modulations[*modulation as usize]);
+    }
+}

@@ -1,0 +1,596 @@
+//! A voice: one recipe being played, from its samples to its bus.
+//!
+//! A voice far below hearing *sleeps*: it is looked after only now and then, without interpolating or filtering, and when
+//! it is heard again it goes on where it would be.
+
+use super::aim::{Aim, Gains, panned, plain};
+use super::head::Head;
+use super::source::{Source, WINDOW, Window};
+use super::stage::Stage;
+use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped};
+use crate::ground::curve::Shape;
+use crate::ground::names::NameKey;
+use crate::ground::property::Property;
+use crate::ground::random::Stream;
+use crate::ground::telemetry::Cause;
+use crate::ground::time::BLOCK;
+use crate::ground::units::Octaves;
+use crate::ground::vocabulary::Rounds;
+use crate::mixer::spec::{MOST_NESTED, Recipe};
+use crate::world::spec::MOST_ROOMS;
+use std::sync::Arc;
+
+/// Scratch memory shared by all voices.
+pub(crate) struct Scratch {
+    pub(crate) window: Window,
+    pub(crate) out: [[f32; BLOCK]; 2],
+}
+
+impl Default for Scratch {
+    fn default() -> Self {
+        Scratch { window: [[0.0; WINDOW]; 2], out: [[0.0; BLOCK]; 2] }
+    }
+}
+
+/// Why a voice is on its way out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Leaving {
+    No,
+    For(Cause),
+}
+
+/// The sums of a voice's terms; also what it keeps of a sound that is no longer in the project.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Sums {
+    pub(crate) level: f32,
+    pub(crate) pitch: f32,
+    pub(crate) low_pass: f32,
+    pub(crate) high_pass: f32,
+    pub(crate) pan: f32,
+}
+
+/// What was drawn for one sound on the way.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Drawn {
+    pub(crate) level: f32,
+    pub(crate) pitch: f32,
+    pub(crate) low_pass: f32,
+    pub(crate) high_pass: f32,
+    pub(crate) pan: f32,
+}
+
+/// A property on its way somewhere.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Swept {
+    pub(crate) from: f32,
+    pub(crate) to: f32,
+    pub(crate) begin: u64,
+    pub(crate) end: u64,
+    pub(crate) curve: Shape,
+}
+
+impl Swept {
+    pub(crate) fn at(&self, frame: u64) -> f32 {
+        if frame >= self.end {
+            self.to
+        } else if frame <= self.begin {
+            self.from
+        } else {
+            let t = (frame - self.begin) as f64 / (self.end - self.begin) as f64;
+            self.from + (self.to - self.from) * self.curve.at(t as f32)
+        }
+    }
+}
+
+/// The properties of voices, in the order in which their sweeps are kept.
+pub(crate) const SWEPT: [Property; 5] = [Property::Level, Property::Pitch, Property::LowPass, Property::HighPass, Property::Pan];
+
+/// The way from the sound that was asked for to a take.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Way {
+    pub(crate) path: [u32; MOST_NESTED],
+    pub(crate) depth: usize,
+    /// Which playing of each sound on the way it belongs to.
+    pub(crate) instances: [u64; MOST_NESTED],
+    pub(crate) drawn: [Drawn; MOST_NESTED],
+    /// The group of each sound that is cross-faded, counted from 1; 0 if it is not.
+    pub(crate) across: [u8; MOST_NESTED],
+    pub(crate) take_level: f32,
+    pub(crate) take_pitch: f32,
+    /// Frames before the start, and seconds into the audio.
+    pub(crate) delay: u64,
+    pub(crate) from: f32,
+    /// Further frames into the audio, to the sample.
+    pub(crate) skip: u64,
+    /// The last draws of wait and place, in seconds, for those who show them.
+    pub(crate) drawn_after: f32,
+    pub(crate) drawn_from: f32,
+}
+
+impl Way {
+    pub(crate) const START: Way = Way {
+        path: [0; MOST_NESTED],
+        depth: 0,
+        instances: [0; MOST_NESTED],
+        drawn: [Drawn { level: 0.0, pitch: 0.0, low_pass: 0.0, high_pass: 0.0, pan: 0.0 }; MOST_NESTED],
+        across: [0; MOST_NESTED],
+        take_level: 0.0,
+        take_pitch: 0.0,
+        delay: 0,
+        from: 0.0,
+        skip: 0,
+        drawn_after: 0.0,
+        drawn_from: 0.0,
+    };
+
+    /// The sounds on the way.
+    pub(crate) fn sounds(&self) -> &[u32] {
+        &self.path[..self.depth]
+    }
+
+    /// The way with its sounds found again in another program; `None` if one of them is gone.
+    pub(crate) fn moved(&self, find: impl Fn(u32) -> Option<u32>) -> Option<Way> {
+        let mut moved = *self;
+        for index in &mut moved.path[..self.depth] {
+            *index = find(*index)?;
+        }
+        Some(moved)
+    }
+
+    /// Whether it leads through a playing.
+    pub(crate) fn belongs_to(&self, instance: u64) -> bool {
+        self.instances[..self.depth].contains(&instance)
+    }
+}
+
+fn low_pass(octaves: f32, rate: u32) -> Option<LowPassCoefficients> {
+    (octaves < 0.0).then(|| LowPassCoefficients::new(Octaves(octaves).from_open(), rate))
+}
+
+fn high_pass(octaves: f32, rate: u32) -> Option<HighPassCoefficients> {
+    (octaves > 0.0).then(|| HighPassCoefficients::new(Octaves(octaves).above_open(), rate))
+}
+
+/// Sends of a voice beyond these go over from block to block without a way between.
+pub(crate) const MOST_SENT: usize = 4;
+
+/// No emitter's place.
+pub(crate) const NOWHERE: u16 = u16::MAX;
+
+/// The layer that a voice plays, and in which pass of its section.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Cue {
+    pub(crate) piece: u16,
+    pub(crate) layer: u32,
+    pub(crate) pass: u64,
+}
+
+/// One recipe being played.
+#[derive(Debug)]
+pub(crate) struct Voice {
+    pub(crate) id: u64,
+    pub(crate) way: Way,
+    pub(crate) sound: NameKey,
+    pub(crate) emitter: NameKey,
+    /// The emitter's place in the world.
+    pub(crate) place: u16,
+    /// Whether it has a place of its own, since the emitter has gone.
+    pub(crate) stayed: bool,
+    pub(crate) by: NameKey,
+    pub(crate) bus: u32,
+    /// Whether any of its sounds sends to a return.
+    pub(crate) sends: bool,
+    pub(crate) cue: Option<Cue>,
+    /// What its layer is faded by, and the frame on which the present block begins.
+    pub(crate) swell: Option<(Swell, u64)>,
+    /// The band that it sounds instead of a recipe.
+    pub(crate) band: Option<u8>,
+    pub(crate) recipe: Option<Arc<Recipe>>,
+    pub(crate) source: Source,
+    pub(crate) started: u64,
+    /// Frames from the start of the present block to its start; 0 once it sounds.
+    pub(crate) wait: u64,
+    /// Whether its start has been told.
+    pub(crate) told: bool,
+    /// It is let go after so many frames; 0 if not.
+    pub(crate) length: u64,
+    /// It is let go on this frame, at the end of a sweep.
+    pub(crate) let_go_on: Option<u64>,
+    pub(crate) envelope: Envelope,
+    /// Rises when it wakes.
+    pub(crate) gate: Fade,
+    pub(crate) swept: [Option<Swept>; 5],
+    /// Where it is heard, if it is placed; and the gains of the block before.
+    pub(crate) aim: Option<Aim>,
+    aimed: Option<Gains>,
+    /// The ears' delays and shadows, while heard with a head.
+    head: Head,
+    /// Whether it is.
+    pub(crate) with_head: bool,
+    /// The gains of the block before of what its sounds send, for the first few.
+    pub(crate) sent: [f32; MOST_SENT],
+    /// The same of what it sends to the returns of rooms.
+    pub(crate) roomed: [f32; MOST_ROOMS],
+    pub(crate) leaving: Leaving,
+    pub(crate) frozen: Option<Sums>,
+    /// Level of this block's terms in dB, and its gain; the gain of the block before.
+    pub(crate) level: f32,
+    pub(crate) gain: f32,
+    pub(crate) pitch: f32,
+    pub(crate) advance: u64,
+    pub(crate) octaves: f32,
+    pub(crate) octaves_up: f32,
+    /// Where it stands between the speakers, if it is not placed.
+    pub(crate) pan: f32,
+    low: Stage<LowPass>,
+    high: Stage<HighPass>,
+    history: [[f32; TAPS]; 2],
+    fraction: u64,
+    primed: bool,
+    silence: usize,
+    /// Frames that a sleeping voice has not read, at most `TAPS`.
+    debt: usize,
+    /// Up to which frame a sleeping voice has been looked after.
+    pub(crate) slept_to: u64,
+    pub(crate) asleep: bool,
+    pub(crate) ended: bool,
+    /// Mean power of the audio before and after the filters, followed over about 100 ms.
+    pub(crate) power: f32,
+    pub(crate) filtered: f32,
+}
+
+impl Voice {
+    pub(crate) fn idle() -> Voice {
+        Voice {
+            id: 0,
+            way: Way::START,
+            sound: NameKey::NONE,
+            emitter: NameKey::NONE,
+            place: NOWHERE,
+            stayed: false,
+            by: NameKey::NONE,
+            bus: 0,
+            sends: false,
+            cue: None,
+            swell: None,
+            band: None,
+            recipe: None,
+            source: Source::new(None, Stream::new(0, NameKey::NONE, 0)),
+            started: 0,
+            wait: 0,
+            told: false,
+            length: 0,
+            let_go_on: None,
+            envelope: Envelope::new(Shaping::plain(0)),
+            gate: Fade::at(1.0),
+            swept: [None; 5],
+            aim: None,
+            aimed: None,
+            head: Head::new(),
+            with_head: false,
+            sent: [f32::NAN; MOST_SENT],
+            roomed: [f32::NAN; MOST_ROOMS],
+            leaving: Leaving::No,
+            frozen: None,
+            level: 0.0,
+            gain: f32::NAN,
+            pitch: 0.0,
+            advance: ONE,
+            octaves: 0.0,
+            octaves_up: 0.0,
+            pan: 0.0,
+            low: Stage::new(),
+            high: Stage::new(),
+            history: [[0.0; TAPS]; 2],
+            fraction: 0,
+            primed: false,
+            silence: 0,
+            debt: 0,
+            slept_to: 0,
+            asleep: false,
+            ended: false,
+            power: 0.0,
+            filtered: 0.0,
+        }
+    }
+
+    /// The sounds of its path.
+    pub(crate) fn sounds(&self) -> &[u32] {
+        self.way.sounds()
+    }
+
+    /// Whether it plays a sound of the project and is not on its way out.
+    pub(crate) fn stays(&self) -> bool {
+        self.leaving == Leaving::No && self.frozen.is_none() && !self.ended
+    }
+
+    /// Whether it goes round until it is let go.
+    pub(crate) fn endless(&self) -> bool {
+        self.recipe.as_ref().is_some_and(|r| r.parts.iter().any(|p| p.rounds == Rounds::Loop))
+    }
+
+    pub(crate) fn take(&self) -> NameKey {
+        self.recipe.as_ref().map_or(NameKey::NONE, |r| r.name)
+    }
+
+    /// Lets it fade out from `offset` frames into the present block on; a fade under way is only made shorter.
+    pub(crate) fn leave(&mut self, cause: Cause, offset: u64, frames: u64) {
+        if self.asleep || self.wait > offset {
+            // It is not heard: there is nothing to fade.
+            self.ended = true;
+        }
+        self.envelope.let_go(offset.saturating_sub(self.wait), frames);
+        if self.leaving == Leaving::No {
+            self.leaving = Leaving::For(cause);
+        }
+    }
+
+    fn prime(&mut self, scratch: &mut Scratch, rate: u32) {
+        let Some(recipe) = self.recipe.as_ref().filter(|_| !self.primed) else { return };
+        let from = (f64::from(self.way.from) * f64::from(rate)).max(0.0) as usize + self.way.skip as usize;
+        if from > 0 {
+            self.source.skip(recipe, from);
+        }
+        self.silence = self.source.read(recipe, &mut scratch.window, LEAD, TAPS - LEAD);
+        for (history, window) in self.history.iter_mut().zip(&scratch.window) {
+            history[LEAD..].copy_from_slice(&window[LEAD..TAPS]);
+        }
+        self.primed = true;
+        self.low.begin(self.octaves, low_pass(self.octaves, rate));
+        self.high.begin(self.octaves_up, high_pass(self.octaves_up, rate));
+    }
+
+    /// Goes to sleep at the start of the block that begins at `frame`.
+    pub(crate) fn sleep(&mut self, frame: u64, scratch: &mut Scratch, rate: u32) {
+        self.prime(scratch, rate);
+        (self.asleep, self.slept_to, self.debt, self.wait) = (true, frame + self.wait, 0, 0);
+    }
+
+    /// Goes on, unheard, to `frame`.
+    pub(crate) fn doze(&mut self, frame: u64) {
+        let count = frame.saturating_sub(self.slept_to);
+        let Some(recipe) = self.recipe.as_ref().filter(|_| count > 0) else { return };
+        let position = u128::from(self.fraction) + u128::from(self.advance) * u128::from(count);
+        self.fraction = (position & u128::from(ONE - 1)) as u64;
+        let whole = (position >> 32) as usize + self.debt;
+        if whole > TAPS {
+            self.source.skip(recipe, whole - TAPS);
+        }
+        self.debt = whole.min(TAPS);
+        self.slept_to = frame;
+        self.envelope.skip(count);
+        self.age(count);
+        self.ended |= (self.source.ended() && self.debt == TAPS) || self.envelope.gone();
+    }
+
+    /// Wakes; its level rises over 3 ms.
+    pub(crate) fn wake(&mut self, scratch: &mut Scratch, rate: u32) {
+        let Some(recipe) = self.recipe.as_ref() else { return };
+        self.silence = self.source.read(recipe, &mut scratch.window, 0, self.debt);
+        for (history, window) in self.history.iter_mut().zip(&scratch.window) {
+            history.copy_within(self.debt.., 0);
+            history[TAPS - self.debt..].copy_from_slice(&window[..self.debt]);
+        }
+        (self.asleep, self.debt, self.gain, self.aimed, self.sent) = (false, 0, f32::NAN, None, [f32::NAN; MOST_SENT]);
+        self.roomed = [f32::NAN; MOST_ROOMS];
+        self.head = Head::new();
+        self.gate = Fade::over(0.0, 1.0, u64::from(rate) * 3 / 1000);
+        self.low = Stage::new();
+        self.high = Stage::new();
+    }
+
+    /// Lets it go if its length is over within the next `count` frames.
+    fn age(&mut self, count: u64) {
+        if self.length > 0 {
+            if self.length <= count {
+                let release = self.envelope.release_frames();
+                self.envelope.let_go(self.length, release);
+                self.leaving = if self.leaving == Leaving::No { Leaving::For(Cause::Done) } else { self.leaving };
+                self.length = 0;
+            } else {
+                self.length -= count;
+            }
+        }
+    }
+
+    /// Renders this block and adds it to `left` and `right`.
+    ///
+    /// `target` is the gain at the block's end; the way to it is a straight line.
+    pub(crate) fn render(
+        &mut self,
+        interpolator: &Interpolator,
+        rate: u32,
+        scratch: &mut Scratch,
+        (band, target): (Option<&[[f32; BLOCK]]>, f32),
+        left: &mut [f32; BLOCK],
+        right: &mut [f32; BLOCK],
+    ) {
+        if self.wait >= BLOCK as u64 {
+            self.wait -= BLOCK as u64;
+            return;
+        }
+        self.prime(scratch, rate);
+        let offset = self.wait as usize;
+        let count = BLOCK - offset;
+        self.age(count as u64);
+        let Some(recipe) = self.recipe.as_ref() else {
+            match band {
+                Some(band) => {
+                    for (out, band) in scratch.out.iter_mut().zip(band) {
+                        out[..count].copy_from_slice(&band[offset..]);
+                    }
+                    self.finish_block((rate, band.len()), scratch, (offset, target), left, right);
+                    self.ended |= self.envelope.gone();
+                }
+                None => self.ended = true,
+            }
+            return;
+        };
+        let channels = if recipe.stereo { 2 } else { 1 };
+        let whole = ((self.fraction + self.advance * count as u64) >> 32) as usize;
+        for (window, history) in scratch.window.iter_mut().zip(&self.history).take(channels) {
+            window[..TAPS].copy_from_slice(history);
+        }
+        let silent = self.source.read(recipe, &mut scratch.window, TAPS, whole);
+        self.silence = if silent > 0 { self.silence + silent } else { self.silence.min(TAPS) };
+        let mut position = self.fraction;
+        for channel in 0..channels {
+            position = interpolator.fill(&scratch.window[channel], self.fraction, self.advance, &mut scratch.out[channel][..count]);
+            self.history[channel].copy_from_slice(&scratch.window[channel][whole..whole + TAPS]);
+        }
+        self.fraction = position & (ONE - 1);
+        let filtered = self.finish_block((rate, channels), scratch, (offset, target), left, right);
+        let gone = self.envelope.gone();
+        // The filter's tail rings on after the source; 40 ms are enough for the lowest cutoff that is heard.
+        let ringing = if filtered { rate as usize / 25 } else { 0 };
+        self.ended |= gone || self.silence > TAPS + ringing;
+    }
+
+    /// Filters what is in `scratch` and adds it; true if a filter did anything.
+    fn finish_block(
+        &mut self,
+        (rate, channels): (u32, usize),
+        scratch: &mut Scratch,
+        (offset, target): (usize, f32),
+        left: &mut [f32; BLOCK],
+        right: &mut [f32; BLOCK],
+    ) -> bool {
+        let count = BLOCK - offset;
+        let power = mean_power(scratch, channels, count);
+        self.power += (power - self.power) * follow(self.power);
+        let [first, second] = &mut scratch.out;
+        let sides = &mut [&mut first[..count], &mut second[..count]][..channels];
+        let low = self.low.apply(self.octaves, |o| low_pass(o, rate), sides);
+        let high = self.high.apply(self.octaves_up, |o| high_pass(o, rate), sides);
+        let filtered = if low || high { mean_power(scratch, channels, count) } else { power };
+        self.filtered += (filtered - self.filtered) * follow(self.filtered);
+        let channels = self.turn_head(scratch, channels, offset, rate);
+        self.add(scratch, channels - 1, offset, target, left, right);
+        self.wait = 0;
+        low || high
+    }
+
+    /// Lets both ears hear what is in `scratch`, if it is placed and heard with a head; gives how many channels there are then.
+    ///
+    /// So far as it is wide it stays as it was recorded.
+    fn turn_head(&mut self, scratch: &mut Scratch, channels: usize, offset: usize, rate: u32) -> usize {
+        let Some(aim) = self.aim.filter(|_| self.with_head) else { return channels };
+        let count = BLOCK - offset;
+        let [first, second] = &mut scratch.out;
+        if channels == 1 {
+            *second = *first;
+        }
+        let middle: [f32; BLOCK] = std::array::from_fn(|i| (first[i] + second[i]) * 0.5);
+        let [mut left, mut right] = [[0.0; BLOCK]; 2];
+        self.head.process(&aim, rate, &middle[..count], [&mut left, &mut right]);
+        for i in 0..count {
+            first[i] += (left[i] - first[i]) * (1.0 - aim.width);
+            second[i] += (right[i] - second[i]) * (1.0 - aim.width);
+        }
+        2
+    }
+
+    /// Adds what is in `scratch` with the gain on its way to `target`.
+    fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+        let start = if self.gain.is_nan() { target } else { self.gain };
+        let count = BLOCK - offset;
+        let to = match self.aim {
+            // With a head the ears have been told apart already.
+            Some(_) if self.with_head => plain(second + 1),
+            Some(aim) => aim.gains(second + 1),
+            None => panned(second + 1, self.pan),
+        };
+        let from = self.aimed.replace(to).unwrap_or(to);
+        if from != to || to != plain(second + 1) {
+            return self.add_placed(scratch, (second, offset), (start, target), (from, to), left, right);
+        }
+        let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
+        let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
+        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s * self.gate.gain()).filter(|_| start == target && self.gate.arrived());
+        if let Some(steady) = steady {
+            let gain = target * steady;
+            for (i, (l, r)) in left[offset..].iter_mut().zip(&mut right[offset..]).enumerate() {
+                *l += scratch.out[0][i] * gain;
+                *r += scratch.out[second][i] * gain;
+            }
+        } else {
+            let slope = (target - start) / count as f32;
+            for i in 0..count {
+                let mut gain = (start + slope * (i + 1) as f32) * self.envelope.next_gain() * self.gate.next_gain();
+                if let Some((swell, frame)) = &swell {
+                    gain *= swell.at(frame + i as u64);
+                }
+                left[offset + i] += scratch.out[0][i] * gain;
+                right[offset + i] += scratch.out[second][i] * gain;
+            }
+        }
+        self.gain = target;
+    }
+
+    /// The same for a voice that is placed: the gains to either side move in straight lines too.
+    fn add_placed(
+        &mut self,
+        scratch: &Scratch,
+        (second, offset): (usize, usize),
+        (start, target): (f32, f32),
+        (from, to): (Gains, Gains),
+        left: &mut [f32; BLOCK],
+        right: &mut [f32; BLOCK],
+    ) {
+        let count = BLOCK - offset;
+        let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
+        let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
+        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s * self.gate.gain()).filter(|_| self.gate.arrived());
+        if let Some(steady) = steady {
+            // Level and place go in one straight line for each side: their product at both ends is exact.
+            for channel in 0..=second {
+                for (side, out) in [&mut *left, &mut *right].into_iter().enumerate() {
+                    let (begin, end) = (start * from[channel][side], target * to[channel][side]);
+                    add_ramped(&mut out[offset..], &scratch.out[channel][..count], begin * steady, end * steady);
+                }
+            }
+            self.gain = target;
+            return;
+        }
+        let slope = (target - start) / count as f32;
+        let step = |side: usize, channel: usize| (to[channel][side] - from[channel][side]) / count as f32;
+        let steps = [[step(0, 0), step(1, 0)], [step(0, 1), step(1, 1)]];
+        for i in 0..count {
+            let t = (i + 1) as f32;
+            let mut gain = (start + slope * t) * self.envelope.next_gain() * self.gate.next_gain();
+            if let Some((swell, frame)) = &swell {
+                gain *= swell.at(frame + i as u64);
+            }
+            let first = scratch.out[0][i] * gain;
+            left[offset + i] += first * (from[0][0] + steps[0][0] * t);
+            right[offset + i] += first * (from[0][1] + steps[0][1] * t);
+            if second == 1 {
+                let other = scratch.out[1][i] * gain;
+                left[offset + i] += other * (from[1][0] + steps[1][0] * t);
+                right[offset + i] += other * (from[1][1] + steps[1][1] * t);
+            }
+        }
+        self.gain = target;
+    }
+}
+
+fn mean_power(scratch: &Scratch, channels: usize, count: usize) -> f32 {
+    scratch.out[..channels].iter().map(|c| mean_square(&c[..count])).sum::<f32>() / channels as f32
+}
+
+/// How quickly measured power is followed: at once at first, then over about 100 ms.
+fn follow(before: f32) -> f32 {
+    if before == 0.0 { 1.0 } else { 0.03 }
+}
+
+pub(crate) fn mean_square(samples: &[f32]) -> f32 {
+    let mut lanes = [0.0f32; 8];
+    let chunks = samples.chunks_exact(8);
+    let rest: f32 = chunks.remainder().iter().map(|s| s * s).sum();
+    for chunk in chunks {
+        for i in 0..8 {
+            lanes[i] += chunk[i] * chunk[i];
+        }
+    }
+    (lanes.iter().sum::<f32>() + rest) / samples.len().max(1) as f32
+}

@@ -1,0 +1,731 @@
+//! Instruments: one note at a time, made as it sounds.
+//!
+//! | kind | how it is made |
+//! |---|---|
+//! | plucked | a noise burst in a damped, tuned delay loop (K. Karplus and A. Strong 1983; tuning allpass by D. Jaffe and J. Smith 1983) |
+//! | bowed | a band-limited sawtooth (polynomial step correction: V. Välimäki and A. Huovilainen 2007) with vibrato that sets in, through a body low-pass |
+//! | reed | a band-limited narrow pulse through two formants |
+//! | pipe | three partials and breath through a band-pass at the pitch |
+//! | drone | three sawtooths a few cents apart, through a low-pass |
+//! | drum | a falling sine and a burst of noise |
+//! | bells | six partials of a bell (ratios after J. Chowning's and A. Lehr's measured bells), each with its own decay |
+//! | synth | two oscillators, a state-variable low-pass with an envelope (A. Simper 2013) |
+//! | takes | recordings, each for a range of keys |
+//!
+//! It is not in `dsp` because recordings come in here.
+//!
+//! A note's gain goes with the square of its velocity. Nothing here allocates after [`Tone::new`].
+
+use super::patch::{Kind, Patch, Wave};
+use crate::dsp::{Interpolator, advance_of};
+use crate::ground::clip::Clip;
+use crate::ground::time::BLOCK;
+use std::f32::consts::{PI, TAU};
+use std::sync::Arc;
+
+/// The frequency of a pitch in MIDI semitones: 69 is 440 Hz.
+#[must_use]
+pub fn frequency(pitch: f32) -> f32 {
+    440.0 * ((pitch - 69.0) / 12.0).exp2()
+}
+
+/// The lowest string, in Hz: its period is as long as there is room for.
+const LOWEST: u32 = 16;
+/// A note stands all the way to a side so many semitones from the middle of a keyboard.
+const TO_THE_SIDE: f32 = 24.0;
+const MIDDLE: f32 = 62.0;
+/// Ratios and strengths of a bell's partials: hum, prime, tierce, quint, nominal, and one above.
+const BELL: [(f32, f32); 6] = [(0.5, 0.35), (1.0, 1.0), (1.19, 0.5), (1.5, 0.3), (2.0, 0.55), (2.74, 0.2)];
+
+/// A sine that turns by a constant angle: one complex multiplication a sample.
+#[derive(Debug, Clone, Copy, Default)]
+struct Turn {
+    re: f32,
+    im: f32,
+    cos: f32,
+    sin: f32,
+    fade: f32,
+}
+
+impl Turn {
+    /// `angle` radians a sample; its length shrinks by `fade` a sample.
+    fn new(angle: f32, fade: f32, length: f32) -> Turn {
+        Turn { re: length, im: 0.0, cos: angle.cos(), sin: angle.sin(), fade }
+    }
+
+    /// Turns by another angle from here on.
+    fn tune(&mut self, angle: f32) {
+        (self.sin, self.cos) = angle.sin_cos();
+    }
+
+    fn next(&mut self) -> f32 {
+        let (re, im) = (self.re, self.im);
+        (self.re, self.im) = ((re * self.cos - im * self.sin) * self.fade, (re * self.sin + im * self.cos) * self.fade);
+        im
+    }
+}
+
+/// A state-variable filter (A. Simper, *Linear trapezoidal integrated SVF*, 2013): low and band outputs.
+#[derive(Debug, Clone, Copy, Default)]
+struct Variable {
+    first: f32,
+    second: f32,
+}
+
+impl Variable {
+    /// `g` is tan(π f / rate), `k` the inverse of the quality.
+    fn next(&mut self, input: f32, g: f32, k: f32) -> (f32, f32) {
+        let a1 = 1.0 / (1.0 + g * (g + k));
+        let a2 = g * a1;
+        let v3 = input - self.second;
+        let v1 = a1 * self.first + a2 * v3;
+        let v2 = self.second + a2 * self.first + g * a2 * v3;
+        self.first = 2.0 * v1 - self.first;
+        self.second = 2.0 * v2 - self.second;
+        (v2, v1)
+    }
+}
+
+/// The correction of a step at phase 0 that takes most of its aliasing away.
+fn step_correction(phase: f32, by: f32) -> f32 {
+    if phase < by {
+        let t = phase / by;
+        t + t - t * t - 1.0
+    } else if phase > 1.0 - by {
+        let t = (phase - 1.0) / by;
+        t * t + t + t + 1.0
+    } else {
+        0.0
+    }
+}
+
+fn saw(phase: f32, by: f32) -> f32 {
+    2.0 * phase - 1.0 - step_correction(phase, by)
+}
+
+fn pulse(phase: f32, by: f32, width: f32) -> f32 {
+    let other = (phase - width).rem_euclid(1.0);
+    let square = if phase < width { 1.0 } else { -1.0 };
+    square + step_correction(phase, by) - step_correction(other, by) - (2.0 * width - 1.0)
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Stage {
+    Rise,
+    Decay,
+    Release,
+    Gone,
+}
+
+/// What moves slowly enough to be worked out once for a block.
+struct Slow {
+    by: f32,
+    others: [f32; 3],
+    g: [f32; 3],
+    fade: f32,
+    loss: f32,
+}
+
+/// One sounding note.
+#[derive(Debug)]
+pub struct Tone {
+    patch: Patch,
+    stage: Stage,
+    /// Its envelope now, and its share of the way or factor a sample.
+    envelope: f32,
+    pitch: f32,
+    gain: f32,
+    /// Frames before it begins, and before it is let go.
+    wait: u64,
+    off: u64,
+    age: u64,
+    phase: [f32; 3],
+    seed: u32,
+    filters: [Variable; 3],
+    turns: [Turn; 6],
+    line: Box<[f32]>,
+    at: usize,
+    memory: [f32; 3],
+    clip: Option<Arc<Clip>>,
+    root: f32,
+    /// Where it is in its recording, in 32.32 fixed point.
+    position: u64,
+    hushed: bool,
+    /// The pitch that its partials are tuned to.
+    tuned: f32,
+    /// Its gains to the left and to the right; in the middle 1.
+    sides: [f32; 2],
+    /// The gains of the oscillators of drone and synth.
+    others: [[f32; 2]; 3],
+}
+
+impl Tone {
+    /// A tone that is silent, at a rate; all memory is made here.
+    #[must_use]
+    pub fn new(rate: u32) -> Tone {
+        let line = (rate / LOWEST + 8).next_power_of_two() as usize;
+        Tone {
+            patch: Patch::usual(Kind::Synth),
+            stage: Stage::Gone,
+            envelope: 0.0,
+            pitch: 60.0,
+            gain: 0.0,
+            wait: 0,
+            off: u64::MAX,
+            age: 0,
+            phase: [0.0; 3],
+            seed: 1,
+            filters: [Variable::default(); 3],
+            turns: [Turn::default(); 6],
+            line: vec![0.0; line].into_boxed_slice(),
+            at: 0,
+            memory: [0.0; 3],
+            clip: None,
+            root: 60.0,
+            position: 0,
+            hushed: false,
+            tuned: 60.0,
+            sides: [1.0; 2],
+            others: [[1.0; 2]; 3],
+        }
+    }
+
+    /// Whether it has come to its end.
+    #[must_use]
+    pub fn gone(&self) -> bool {
+        self.stage == Stage::Gone
+    }
+
+    /// Whether it has been let go.
+    #[must_use]
+    pub fn let_go_already(&self) -> bool {
+        self.off == 0 || matches!(self.stage, Stage::Release | Stage::Gone)
+    }
+
+    /// Whether it is on its way out to make room.
+    #[must_use]
+    pub fn leaves(&self) -> bool {
+        self.hushed
+    }
+
+    /// Whether a recording of it has yet to be dropped.
+    #[must_use]
+    pub fn holds_clip(&self) -> bool {
+        self.clip.is_some()
+    }
+
+    /// Makes room: falls within 10 ms from `wait` frames on.
+    pub fn hush(&mut self, wait: u64) {
+        self.let_go(wait);
+        self.patch.release = 0.01;
+        self.hushed = true;
+    }
+
+    /// The pitch it sounds at, in MIDI semitones.
+    #[must_use]
+    pub fn pitch(&self) -> f32 {
+        self.pitch
+    }
+
+    /// Frames since it began to sound.
+    #[must_use]
+    pub fn age(&self) -> u64 {
+        self.age
+    }
+
+    /// What it is as loud as now, for choosing one that yields. What still rises counts as what it rises to, and what is struck
+    /// dies away by its decay.
+    #[must_use]
+    pub fn loudness(&self, rate: u32) -> f32 {
+        let envelope = if self.stage == Stage::Rise { 1.0 } else { self.envelope };
+        let struck = matches!(self.patch.kind, Kind::Plucked | Kind::Bells | Kind::Drum);
+        let left = if struck { (-6.9 * self.age as f32 / (self.patch.decay.max(0.02) * rate as f32)).exp() } else { 1.0 };
+        self.gain * envelope * left
+    }
+
+    /// The recording it played, to be dropped elsewhere.
+    pub fn take_clip(&mut self) -> Option<Arc<Clip>> {
+        self.clip.take()
+    }
+
+    /// Gives a recording back that could not be dropped.
+    pub fn keep_clip(&mut self, clip: Arc<Clip>) {
+        self.clip = Some(clip);
+    }
+
+    /// Begins in `wait` frames and is let go after `length` more. `velocity` is 0 to 1; `clip` is for takes, with the
+    /// pitch it was recorded at.
+    #[allow(clippy::too_many_arguments)]
+    pub fn start(&mut self, patch: &Patch, pitch: f32, velocity: f32, wait: u64, length: u64, seed: u32, clip: Option<(Arc<Clip>, f32)>, rate: u32) {
+        self.patch = *patch;
+        self.stage = Stage::Rise;
+        self.envelope = 0.0;
+        self.pitch = pitch;
+        // Softer notes are darker too, as with anything that is struck or blown.
+        self.patch.brightness = (patch.brightness * (0.5 + 0.5 * velocity)).clamp(0.0, 1.0);
+        self.gain = velocity * velocity * patch.gain * loudness_of(patch.kind);
+        (self.wait, self.off, self.age) = (wait, wait + length, 0);
+        self.seed = seed | 1;
+        self.phase = [0.0, 0.37, 0.71];
+        self.filters = [Variable::default(); 3];
+        self.memory = [0.0; 3];
+        self.position = 0;
+        self.hushed = false;
+        self.stand(pitch);
+        (self.clip, self.root) = clip.map_or((None, 60.0), |(c, root)| (Some(c), root));
+        let rate = rate as f32;
+        match patch.kind {
+            Kind::Plucked => self.pluck(rate),
+            Kind::Bowed | Kind::Pipe => self.memory[0] = 1.0,
+            Kind::Bells => self.strike_bell(rate),
+            Kind::Drum => {
+                let fade = (-6.9 / (patch.decay.max(0.02) * rate)).exp();
+                self.turns[0] = Turn::new(0.0, fade, 1.0);
+                self.memory[0] = 1.0;
+            }
+            _ => {}
+        }
+    }
+
+    /// Gives it its place between left and right, at constant power.
+    fn stand(&mut self, pitch: f32) {
+        let width = self.patch.width;
+        let gains = |place: f32| {
+            let (right, left) = ((place.clamp(-1.0, 1.0) + 1.0) * PI / 4.0).sin_cos();
+            if place == 0.0 { [1.0; 2] } else { [left, right].map(|g| g * std::f32::consts::SQRT_2) }
+        };
+        self.sides = gains(self.patch.pan + width * (pitch - MIDDLE) / TO_THE_SIDE);
+        self.others = [gains(0.0), gains(-width), gains(width)];
+        if self.patch.kind == Kind::Synth {
+            self.others[0] = gains(width);
+        }
+    }
+
+    /// Lets it go in `wait` frames, if it is not let go before.
+    pub fn let_go(&mut self, wait: u64) {
+        self.off = self.off.min(wait);
+    }
+
+    /// Bends it to another pitch.
+    pub fn bend(&mut self, pitch: f32) {
+        self.pitch = pitch;
+    }
+
+    fn noise(&mut self) -> f32 {
+        // xorshift (G. Marsaglia 2003)
+        self.seed ^= self.seed << 13;
+        self.seed ^= self.seed >> 17;
+        self.seed ^= self.seed << 5;
+        (self.seed >> 8) as f32 / (1 << 23) as f32 - 1.0
+    }
+
+    fn pluck(&mut self, rate: f32) {
+        let period = ((rate / frequency(self.pitch)) as usize).clamp(4, self.line.len() - 2);
+        let smooth = 0.75 - 0.7 * self.patch.brightness;
+        let (mut last, mut sum) = (0.0, 0.0);
+        for at in 0..=period {
+            last += (self.noise() - last) * (1.0 - smooth);
+            self.line[at] = last;
+            sum += last;
+        }
+        // Without its mean the loop holds no constant.
+        let mean = sum / (period + 1) as f32;
+        let power: f32 = self.line[..=period].iter().map(|s| (s - mean) * (s - mean)).sum::<f32>() / (period + 1) as f32;
+        let even = 0.35 / power.sqrt().max(1e-3);
+        self.line[..=period].iter_mut().for_each(|s| *s = (*s - mean) * even);
+        self.at = period;
+    }
+
+    /// Tunes a bell that is bent.
+    fn tune_bell(&mut self, rate: f32) {
+        self.tuned = self.pitch;
+        let root = frequency(self.pitch);
+        for (turn, (ratio, _)) in self.turns.iter_mut().zip(BELL) {
+            turn.tune(TAU * (root * ratio / rate).min(0.45));
+        }
+    }
+
+    fn strike_bell(&mut self, rate: f32) {
+        self.tuned = self.pitch;
+        let root = frequency(self.pitch);
+        for (turn, (ratio, strength)) in self.turns.iter_mut().zip(BELL) {
+            let partial = root * ratio;
+            // Higher partials die sooner.
+            let seconds = (self.patch.decay / (0.6 + 0.4 * ratio * ratio)).max(0.05);
+            let bright = if ratio > 1.2 { 0.4 + 1.2 * self.patch.brightness } else { 1.0 };
+            let there = if partial < rate * 0.45 { strength * bright } else { 0.0 };
+            *turn = Turn::new(TAU * partial / rate, (-6.9 / (seconds * rate)).exp(), there);
+        }
+    }
+
+    /// Adds the next frames to the two channels of `out`. With no width, and with a recording of one channel, both are alike.
+    pub fn render(&mut self, out: &mut [[f32; BLOCK]; 2], rate: u32) {
+        let rate = rate as f32;
+        let hertz = frequency(self.pitch);
+        if self.tuned != self.pitch && self.patch.kind == Kind::Bells {
+            self.tune_bell(rate);
+        }
+        let slow = self.slow(rate, hertz);
+        let rise = 1.0 / (self.patch.attack * rate).max(1.0);
+        let (decay, release) = (coefficient(self.patch.decay, rate), coefficient(self.patch.release, rate));
+        let [left, right] = out;
+        for (left, right) in left.iter_mut().zip(right) {
+            if self.wait > 0 {
+                self.wait -= 1;
+                self.off = self.off.saturating_sub(1);
+                continue;
+            }
+            if self.off == 0 && matches!(self.stage, Stage::Rise | Stage::Decay) {
+                self.stage = Stage::Release;
+            }
+            self.off = self.off.saturating_sub(1);
+            match self.stage {
+                Stage::Rise => {
+                    self.envelope += rise;
+                    if self.envelope >= 1.0 {
+                        (self.envelope, self.stage) = (1.0, Stage::Decay);
+                    }
+                }
+                Stage::Decay => self.envelope += (self.patch.sustain - self.envelope) * decay,
+                Stage::Release => {
+                    self.envelope *= 1.0 - release;
+                    if self.envelope < 1e-4 {
+                        self.stage = Stage::Gone;
+                    }
+                }
+                Stage::Gone => return,
+            }
+            let both = |x: f32| [x, x];
+            let raw = match self.patch.kind {
+                Kind::Plucked => both(self.plucked(rate, hertz, slow.loss)),
+                Kind::Bowed => both(self.bowed(&slow)),
+                Kind::Reed => both(self.reed(&slow)),
+                Kind::Pipe => both(self.pipe(&slow)),
+                Kind::Drone => self.drone(&slow),
+                Kind::Drum => both(self.drum(&slow)),
+                Kind::Bells => both(self.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4),
+                Kind::Synth => self.synth(&slow),
+                Kind::Takes => self.take(hertz),
+            };
+            self.age += 1;
+            let gain = self.envelope * self.gain;
+            *left += raw[0] * self.sides[0] * gain;
+            *right += raw[1] * self.sides[1] * gain;
+        }
+    }
+
+    fn turn(&mut self, which: usize, by: f32) -> f32 {
+        let phase = self.phase[which];
+        self.phase[which] = (phase + by).fract();
+        phase
+    }
+
+    fn plucked(&mut self, rate: f32, hertz: f32, loss: f32) -> f32 {
+        // The weighted mean of two neighbours is late by the weight of the older; an allpass takes up the rest.
+        let newer = 0.5 + 0.25 * self.patch.brightness;
+        let exact = (rate / hertz - (1.0 - newer)).clamp(4.0, (self.line.len() - 3) as f32);
+        let whole = (exact - 0.3).floor();
+        let fraction = exact - whole;
+        let allpass = (1.0 - fraction) / (1.0 + fraction);
+        let period = whole as usize;
+        // Read so many samples behind where it is written; at first that is the pluck.
+        let out = self.line[(self.at + self.line.len() - period) % self.line.len()];
+        let damped = (newer * out + (1.0 - newer) * self.memory[0]) * loss;
+        self.memory[0] = out;
+        let tuned = allpass * (damped - self.memory[1]) + self.memory[2];
+        (self.memory[1], self.memory[2]) = (tuned, damped);
+        self.line[self.at] = tuned;
+        self.at = (self.at + 1) % self.line.len();
+        out
+    }
+
+    fn bowed(&mut self, slow: &Slow) -> f32 {
+        let phase = self.turn(0, slow.by);
+        let bow = self.noise() * 0.04 * (1.0 + 3.0 * self.fading(0, slow));
+        let (low, _) = self.filters[0].next(saw(phase, slow.by) + bow, slow.g[0], 1.2);
+        // The body: a broad rise near 300 Hz.
+        let (_, body) = self.filters[1].next(low, slow.g[1], 0.9);
+        (low + 0.6 * body) * 0.5
+    }
+
+    fn reed(&mut self, slow: &Slow) -> f32 {
+        let phase = self.turn(0, slow.by);
+        let source = pulse(phase, slow.by, 0.22);
+        let (_, first) = self.filters[0].next(source, slow.g[0], 0.35);
+        let (_, second) = self.filters[1].next(source, slow.g[1], 0.3);
+        let (low, _) = self.filters[2].next(source, slow.g[2], 1.0);
+        (0.35 * low + 0.5 * first + (0.25 + 0.3 * self.patch.brightness) * second) * 0.5
+    }
+
+    fn pipe(&mut self, slow: &Slow) -> f32 {
+        let (sin, cos) = (TAU * self.turn(0, slow.by)).sin_cos();
+        let breath = self.noise();
+        let (_, wind) = self.filters[0].next(breath, slow.g[0], 0.25);
+        let chiff = 1.0 + 4.0 * self.fading(0, slow);
+        let (second, third) = (2.0 * sin * cos, sin * (3.0 - 4.0 * sin * sin));
+        sin + 0.22 * second + (0.05 + 0.15 * self.patch.brightness) * third + wind * 0.03 * chiff
+    }
+
+    fn drone(&mut self, slow: &Slow) -> [f32; 2] {
+        let mut sum = [0.0; 2];
+        for which in 0..3 {
+            let phase = self.turn(which, slow.others[which]);
+            let value = saw(phase, slow.others[which]);
+            (sum[0], sum[1]) = (sum[0] + value * self.others[which][0], sum[1] + value * self.others[which][1]);
+        }
+        self.both_sides(sum.map(|s| s * 0.3), slow.g[0], 1.0)
+    }
+
+    /// A low-pass of both sides; one that has no width is filtered once.
+    fn both_sides(&mut self, sides: [f32; 2], g: f32, k: f32) -> [f32; 2] {
+        let left = self.filters[0].next(sides[0], g, k).0;
+        if self.patch.width == 0.0 { [left; 2] } else { [left, self.filters[1].next(sides[1], g, k).0] }
+    }
+
+    fn drum(&mut self, slow: &Slow) -> f32 {
+        let phase = self.turn(0, slow.by);
+        let second = self.turn(1, slow.others[1]);
+        let ring = self.turns[0].re;
+        self.turns[0].re *= self.turns[0].fade;
+        let noise = self.noise();
+        let (low, _) = self.filters[0].next(noise, slow.g[0], 1.0);
+        let stroke = self.fading(0, slow);
+        ((TAU * phase).sin() + 0.35 * (TAU * second).sin() * ring) * ring + low * stroke * (0.25 + 0.6 * self.patch.brightness)
+    }
+
+    fn synth(&mut self, slow: &Slow) -> [f32; 2] {
+        let mut sum = [0.0; 2];
+        for (which, own) in [(0, slow.by), (1, slow.others[1])] {
+            let phase = self.turn(which, own);
+            let value = match self.patch.wave {
+                Wave::Saw => saw(phase, own),
+                Wave::Square => pulse(phase, own, 0.5),
+                Wave::Triangle => 4.0 * (phase - 0.5).abs() - 1.0,
+                Wave::Sine => (TAU * phase).sin(),
+            };
+            (sum[0], sum[1]) = (sum[0] + value * self.others[which][0], sum[1] + value * self.others[which][1]);
+        }
+        self.both_sides(sum.map(|s| s * 0.4), slow.g[0], 0.9)
+    }
+
+    /// What dies away after the start, from 1: bow, chiff, stroke.
+    fn fading(&mut self, which: usize, slow: &Slow) -> f32 {
+        let now = self.memory[which];
+        self.memory[which] *= slow.fade;
+        now
+    }
+
+    /// What is worked out once for a block, since it moves slowly.
+    fn slow(&self, rate: f32, hertz: f32) -> Slow {
+        let by = (hertz / rate).min(0.45);
+        let seconds = self.age as f32 / rate;
+        let bright = self.patch.brightness;
+        let g = |cutoff: f32| (PI * cutoff.clamp(20.0, rate * 0.42) / rate).tan();
+        let fade = |speed: f32| (-speed / rate).exp();
+        let mut slow = Slow { by, others: [by; 3], g: [0.0; 3], fade: 1.0, loss: 1.0 };
+        match self.patch.kind {
+            Kind::Bowed => {
+                slow.by = (by * (1.0 + 0.003 * (seconds / 0.7).min(1.0) * (TAU * 5.1 * seconds).sin())).min(0.45);
+                slow.g = [g((hertz * (2.0 + 8.0 * bright)).max(300.0)), g(300.0), 0.0];
+                slow.fade = fade(18.0);
+            }
+            Kind::Reed => slow.g = [g(900.0), g(1900.0 + 900.0 * bright), g(1500.0)],
+            Kind::Pipe => (slow.g[0], slow.fade) = (g(hertz * 2.0), fade(40.0)),
+            Kind::Drone => {
+                let spread = (self.patch.detune / 1200.0).exp2();
+                slow.others = [by, by * spread, by / spread];
+                let wander = 1.0 + 0.15 * (TAU * 0.13 * seconds).sin();
+                slow.g[0] = g((200.0 + 2400.0 * bright).max(hertz * 1.5) * wander);
+            }
+            Kind::Drum => {
+                // The skin is stretched by the stroke: its pitch falls within 30 ms.
+                slow.by = (by * (1.0 + 0.6 * (-seconds * 35.0).exp())).min(0.45);
+                slow.others[1] = (slow.by * 1.59).min(0.45);
+                (slow.g[0], slow.fade) = (g(900.0 + 5000.0 * bright), fade(60.0));
+            }
+            Kind::Synth => {
+                slow.others[1] = by * (self.patch.detune / 1200.0).exp2();
+                let open = bright * (0.4 + 0.6 * self.envelope);
+                slow.g[0] = g(hertz * 1.5 + 9000.0 * open * open);
+            }
+            Kind::Plucked => {
+                // Each round loses so much that 60 dB are gone in `decay` seconds.
+                slow.loss = (-6.9 / (self.patch.decay.max(0.1) * hertz)).exp();
+            }
+            Kind::Bells | Kind::Takes => {}
+        }
+        slow
+    }
+
+    fn take(&mut self, hertz: f32) -> [f32; 2] {
+        let Some(clip) = &self.clip else {
+            self.stage = Stage::Gone;
+            return [0.0; 2];
+        };
+        if (self.position >> 32) as usize >= clip.frames() {
+            self.stage = Stage::Gone;
+            return [0.0; 2];
+        }
+        let advance = advance_of(f64::from(hertz / frequency(self.root)));
+        let side = |channel: &[f32]| Interpolator::shared().at(channel, self.position, advance);
+        let left = side(&clip.channels[0]);
+        let right = clip.channels.get(1).map_or(left, |c| side(c));
+        self.position += advance;
+        [left, right]
+    }
+}
+
+/// Factors that make the usual settings about as loud as each other.
+fn loudness_of(kind: Kind) -> f32 {
+    match kind {
+        Kind::Plucked => 0.9,
+        Kind::Bowed => 0.55,
+        Kind::Reed => 0.5,
+        Kind::Pipe => 0.35,
+        Kind::Drone => 1.0,
+        Kind::Drum => 0.7,
+        Kind::Bells => 0.45,
+        Kind::Synth => 0.5,
+        Kind::Takes => 1.0,
+    }
+}
+
+/// The share of the way a sample if 99.9 % take so many seconds.
+fn coefficient(seconds: f32, rate: f32) -> f32 {
+    if seconds <= 0.0 { 1.0 } else { 1.0 - (-6.9 / (seconds * rate)).exp() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn render(patch: &Patch, pitch: f32, length: u64, frames: usize) -> Vec<f32> {
+        render_at(patch, pitch, length, frames, 48_000)[0].clone()
+    }
+
+    fn render_at(patch: &Patch, pitch: f32, length: u64, frames: usize, rate: u32) -> [Vec<f32>; 2] {
+        let mut tone = Tone::new(rate);
+        let clip = Arc::new(Clip::new("c", vec![(0..96_000).map(|i| (TAU * 440.0 * i as f32 / 48_000.0).sin()).collect()], None));
+        let clip = (patch.kind == Kind::Takes).then_some((clip, 69.0));
+        tone.start(patch, pitch, 0.8, 100, length, 7, clip, rate);
+        let mut out = [Vec::new(), Vec::new()];
+        while out[0].len() < frames {
+            let mut block = [[0.0; BLOCK]; 2];
+            tone.render(&mut block, rate);
+            out.iter_mut().zip(&block).for_each(|(all, part)| all.extend(part));
+        }
+        out.map(|mut side| {
+            side.truncate(frames);
+            side
+        })
+    }
+
+    /// The frequency between `low` and `high` at which the sum of its first partials is strongest.
+    fn strongest(samples: &[f32], low: f32, high: f32) -> f32 {
+        let power = |hertz: f32| {
+            let (mut re, mut im) = (0.0f64, 0.0f64);
+            for (i, s) in samples.iter().enumerate() {
+                let window = 0.5 - 0.5 * (TAU * i as f32 / samples.len() as f32).cos();
+                let angle = f64::from(TAU) * f64::from(hertz) * i as f64 / 48_000.0;
+                re += f64::from(s * window) * angle.cos();
+                im += f64::from(s * window) * angle.sin();
+            }
+            re * re + im * im
+        };
+        (0..=200).map(|i| low * (high / low).powf(i as f32 / 200.0)).max_by(|a, b| power(*a).total_cmp(&power(*b))).unwrap()
+    }
+
+    #[test]
+    fn every_kind_is_in_tune_and_about_as_loud_as_the_others() {
+        for (kind, word) in Kind::ALL {
+            for pitch in [50.0, 62.0, 74.0] {
+                let out = render(&Patch { detune: 0.0, ..Patch::usual(kind) }, pitch, 48_000, 48_000);
+                let loud: f32 = out[4800..24_000].iter().map(|s| s * s).sum::<f32>() / 19_200.0;
+                let db = 10.0 * loud.log10();
+                assert!((-34.0..-3.0).contains(&db), "{word} at {pitch}: {db} dB");
+                if kind != Kind::Drum {
+                    let wanted = frequency(pitch);
+                    let found = strongest(&out[9600..40_000], wanted * 0.97, wanted * 1.03);
+                    let cents = 1200.0 * (found / wanted).log2();
+                    assert!(cents.abs() < 6.0, "{word} at {pitch}: {cents} cents off");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_low_string_is_in_tune_at_any_rate() {
+        for rate in [44_100u32, 96_000, 192_000] {
+            for pitch in [23.0, 28.0, 45.0] {
+                let out = &render_at(&Patch::usual(Kind::Plucked), pitch, u64::from(rate), rate as usize, rate)[0];
+                // Its second half a second, as at 48 kHz.
+                let wanted = frequency(pitch);
+                let scale = rate as f32 / 48_000.0;
+                let found = strongest(&out[(4_800.0 * scale) as usize..], wanted / scale * 0.85, wanted / scale * 1.15) * scale;
+                let cents = 1200.0 * (found / wanted).log2();
+                assert!(cents.abs() < 12.0, "{pitch} at {rate}: {cents} cents off");
+            }
+        }
+    }
+
+    #[test]
+    fn width_sets_notes_apart_at_the_same_power() {
+        let power = |side: &[f32]| side.iter().map(|s| s * s).sum::<f32>();
+        for (kind, word) in Kind::ALL {
+            for pitch in [50.0, 62.0, 74.0] {
+                let usual = Patch { detune: 9.0, ..Patch::usual(kind) };
+                let narrow = render_at(&usual, pitch, 24_000, 24_000, 48_000);
+                assert_eq!(narrow[0], narrow[1], "{word}: without width both sides are alike");
+                let [left, right] = render_at(&Patch { width: 1.0, ..usual }, pitch, 24_000, 24_000, 48_000);
+                let change = 10.0 * ((power(&left) + power(&right)) / (2.0 * power(&narrow[0]))).log10();
+                assert!(change.abs() < 3.2, "{word} at {pitch}: {change} dB");
+                let lean = 10.0 * (power(&right) / power(&left)).log10();
+                assert!(
+                    if pitch < 60.0 {
+                        lean < -6.0
+                    } else if pitch > 64.0 {
+                        lean > 6.0
+                    } else {
+                        lean.abs() < 3.0
+                    } || kind == Kind::Synth,
+                    "{word} at {pitch}: {lean} dB"
+                );
+            }
+        }
+    }
+
+    #[test]
+    fn a_recording_in_stereo_keeps_both_its_sides() {
+        let mut tone = Tone::new(48_000);
+        let clip = Arc::new(Clip::new("c", vec![vec![0.25; 9_000], vec![-0.5; 9_000]], None));
+        tone.start(&Patch { attack: 0.0, ..Patch::usual(Kind::Takes) }, 69.0, 1.0, 0, 9_000, 7, Some((clip, 69.0)), 48_000);
+        let mut block = [[0.0; BLOCK]; 2];
+        tone.render(&mut block, 48_000);
+        assert!((block[0][60] - 0.25).abs() < 1e-6 && (block[1][60] + 0.5).abs() < 1e-6, "{block:?}");
+    }
+
+    #[test]
+    fn a_note_begins_on_its_frame_and_dies_away_when_let_go() {
+        for (kind, word) in Kind::ALL {
+            let patch = Patch::usual(kind);
+            let release = (patch.release * 48_000.0 * 2.5) as usize;
+            let out = render(&patch, 62.0, 12_000, 12_100 + release + 4800);
+            assert!(out[..100].iter().all(|s| *s == 0.0), "{word} is early");
+            assert!(out[100..2500].iter().any(|s| s.abs() > 1e-3), "{word} is late");
+            assert!(out[12_100 + release..].iter().all(|s| s.abs() < 2e-3), "{word} goes on");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn nothing_that_can_be_set_makes_it_blow_up(
+            kind in prop::sample::select(Kind::ALL.to_vec()), wave in prop::sample::select(Wave::ALL.to_vec()), pitch in 0.0f32..127.0, bright in 0.0f32..=1.0,
+            attack in 0.0f32..2.0, decay in 0.0f32..5.0, sustain in 0.0f32..=1.0, release in 0.0f32..2.0, detune in 0.0f32..100.0
+        ) {
+            let patch = Patch { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, width: detune / 100.0, pan: 0.0, gain: 1.0 };
+            let out = render(&patch, pitch, 9_000, 24_000);
+            prop_assert!(out.iter().all(|s| s.is_finite() && s.abs() < 8.0), "{:?}", out.iter().fold(0.0f32, |p, s| p.max(s.abs())));
+        }
+    }
+}

@@ -1,0 +1,26 @@
+//! Music: an exact clock, sections that follow each other, ways between them, stingers, and notes.
+//!
+//! [`Sequencer`] is the heart: it knows where a piece is and what it waits for, and it makes no sound. The engine asks
+//! it what happens in the next frames; the planned bars that a screen shows, and the proofs, ask a copy of it. So what is
+//! shown as to come is what comes.
+
+pub(crate) mod band;
+pub mod exact;
+mod instrument;
+mod line;
+mod map;
+mod patch;
+
+pub use instrument::{Tone, frequency};
+pub use line::Line;
+pub use map::{Map, Metre, Point};
+pub use patch::{Kind, Patch, Wave};
+mod plan;
+mod sequencer;
+pub mod spec;
+
+pub use plan::{Planned, Wait, plan, wait};
+pub use sequencer::{Ask, Between, Happens, Pass, Sequencer};
+mod scale;
+
+pub use scale::{read_key, within};

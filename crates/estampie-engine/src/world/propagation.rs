@@ -1,0 +1,448 @@
+//! What place does to a sound on its way: path length and direction, what zones, doorways, shelters and walls take.
+//!
+//! Between the listener and an emitter:
+//!
+//! - **Zones.** Of every zone that holds the listener and not the emitter, what is heard of `outside`; of every one that holds the
+//!   emitter and not the listener, what is heard of `inside`. They add up. Shelters alike.
+//! - **Doorways.** One that leads from a zone of the listener to one of the emitter stands for those zones: by how open it is, from
+//!   `closed` (or what the zones take, if that is less) to nothing. So far as it is open the sound comes from it, by the length of the
+//!   way through it. The share of that way is the sine of a quarter turn of the openness: a gap already lets much through.
+//! - **Walls.** Five straight ways, a metre apart at the emitter, are looked at; a wall takes its part for each that it stands in.
+//!
+//! What is taken follows in each thing's own time, and all together never faster than 0.3 dB in a block.
+
+use super::emitters::{CAMERA_NAME, Emitter, World, bearing, length, spread};
+use super::geometry::{Ground, apart, crossing, through};
+use crate::ground::ledger::TermKind;
+use crate::ground::names::NameKey;
+use crate::ground::time::BLOCK;
+use crate::world::spec::{MOST_ROOMS, Muffle, Stand, World as Spec};
+
+/// Ways that are looked at for walls, and how far apart they are at the emitter, in metres.
+const WAYS: i32 = 5;
+const APART: f32 = 1.0;
+/// The most that walls take, in dB and octaves.
+const MOST_WALLED: (f32, f32) = (-48.0, -7.0);
+/// The most that is taken or given back in a block, in dB and octaves.
+const MOST_STEP: (f32, f32) = (0.3, 0.1);
+/// Walls are looked for again after so many blocks.
+const LOOK: u64 = 4;
+/// After so many blocks unheard everything is at once as it is.
+const FORGOTTEN: u64 = 64;
+/// Zones that hold one thing, at most.
+const MOST_WITHIN: usize = 8;
+/// Doppler shifts are followed over this time, in seconds, and reach this far, in semitones.
+const DOPPLER: (f64, f32) = (0.03, 12.0);
+
+/// A way round is followed over this time, in seconds, by no more than so many metres in a block.
+const DETOUR: (f64, f32) = (0.3, 0.12);
+
+/// The zones that hold a point.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Within {
+    list: [u16; MOST_WITHIN],
+    count: u8,
+}
+
+impl Within {
+    /// Those at a point. Does not allocate.
+    #[must_use]
+    pub fn at(spec: &Spec, at: [f32; 3]) -> Within {
+        let mut within = Within::default();
+        if !spec.zones.is_empty() {
+            let ground = [at[0], at[1]];
+            spec.zone_index.meet(ground, ground, |zone| {
+                if usize::from(within.count) < MOST_WITHIN && spec.zones[zone as usize].contains(at) {
+                    within.list[usize::from(within.count)] = zone as u16;
+                    within.count += 1;
+                }
+            });
+            // The index gives them in no order.
+            within.list[..usize::from(within.count)].sort_unstable();
+        }
+        within
+    }
+
+    /// Them, by their indices, rising.
+    #[must_use]
+    pub fn zones(&self) -> &[u16] {
+        &self.list[..usize::from(self.count)]
+    }
+
+    pub(crate) fn has(&self, zone: u32) -> bool {
+        self.zones().contains(&(zone as u16))
+    }
+}
+
+/// What something takes just now.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Muffled {
+    /// The name of what takes most.
+    pub of: NameKey,
+    /// dB, 0 or less.
+    pub level: f32,
+    /// Octaves from the open low-pass, 0 or less.
+    pub low_pass: f32,
+    follow: f32,
+}
+
+impl Muffled {
+    /// Takes more; the name is that of what takes most.
+    fn add(&mut self, of: NameKey, muffle: &Muffle, share: f32) {
+        if muffle.level == 0.0 && muffle.low_pass == 0.0 || share <= 0.0 {
+            return;
+        }
+        if self.of.is_none() || muffle.level * share < self.level {
+            self.of = of;
+        }
+        self.follow = if self.follow == 0.0 { muffle.follow } else { self.follow.min(muffle.follow) };
+        self.level += muffle.level * share;
+        self.low_pass += muffle.low_pass * share;
+    }
+
+    /// The step of a block towards what it should be.
+    fn step(&self, to: &Muffled) -> (f32, f32) {
+        let follow = if to.follow > 0.0 { to.follow } else { self.follow };
+        let step = |from: f32, to: f32| if (to - from).abs() < 1e-3 { to - from } else { (to - from) * follow };
+        (step(self.level, to.level), step(self.low_pass, to.low_pass))
+    }
+}
+
+/// Lets all that is taken go a block's step, together no more than there may be.
+fn follow(now: &mut [Muffled; 5], to: &[Muffled; 5]) {
+    let steps: [(f32, f32); 5] = std::array::from_fn(|n| now[n].step(&to[n]));
+    let share = |sum: f32, most: f32| if sum.abs() > most { most / sum.abs() } else { 1.0 };
+    let level = share(steps.iter().map(|s| s.0).sum(), MOST_STEP.0);
+    let low_pass = share(steps.iter().map(|s| s.1).sum(), MOST_STEP.1);
+    for ((now, to), step) in now.iter_mut().zip(to).zip(steps) {
+        now.level += step.0 * level;
+        now.low_pass += step.1 * low_pass;
+        if to.follow > 0.0 {
+            now.follow = to.follow;
+        }
+        if !to.of.is_none() {
+            now.of = to.of;
+        }
+    }
+}
+
+/// What can take something, in the order in which it is kept.
+pub(crate) const TAKERS: [TermKind; 5] = [TermKind::Outside, TermKind::Inside, TermKind::Shelter, TermKind::Doorway, TermKind::Wall];
+const OUTSIDE: usize = 0;
+const INSIDE: usize = 1;
+const SHELTER: usize = 2;
+const DOORWAY: usize = 3;
+const WALL: usize = 4;
+
+/// How a point is heard from another: the same for all sounds there.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Target {
+    /// Metres by the way that it takes.
+    pub distance: f32,
+    /// Where it comes from, on the map, not of length 1.
+    pub direction: Ground,
+    /// How much of it comes by doorways.
+    pub through: f32,
+    /// What zones, shelters, doorways and walls take.
+    pub taken: [Muffled; 5],
+}
+
+/// Works out how a point is heard from another. `open` are the doorways' openings.
+#[must_use]
+pub fn target(spec: &Spec, open: &[f32], (ear, near): ([f32; 3], &Within), (at, far): ([f32; 3], &Within)) -> Target {
+    let mut found = Target { distance: length(&at, &ear), direction: [at[0] - ear[0], at[1] - ear[1]], ..Target::default() };
+    for zone in near.zones().iter().filter(|z| !far.zones().contains(z)) {
+        let zone = &spec.zones[usize::from(*zone)];
+        found.taken[if zone.shelter { SHELTER } else { OUTSIDE }].add(zone.key, &zone.outside, 1.0);
+    }
+    for zone in far.zones().iter().filter(|z| !near.zones().contains(z)) {
+        let zone = &spec.zones[usize::from(*zone)];
+        found.taken[if zone.shelter { SHELTER } else { INSIDE }].add(zone.key, &zone.inside, 1.0);
+    }
+    if near != far {
+        by_doorways(spec, open, (ear, near), (at, far), &mut found);
+    }
+    found
+}
+
+/// Lets a sound come by the doorways there are between two places.
+fn by_doorways(spec: &Spec, open: &[f32], (ear, near): ([f32; 3], &Within), (at, far): ([f32; 3], &Within), found: &mut Target) {
+    let on = |within: &Within, side: Option<u32>, other: Option<u32>| match side {
+        Some(zone) => within.has(zone),
+        None => !other.is_some_and(|o| within.has(o)),
+    };
+    let (here, there) = ([ear[0], ear[1]], [at[0], at[1]]);
+    let (mut weight, mut towards, mut way, mut shut) = (0.0, [0.0; 2], 0.0, 1.0);
+    let mut least: Option<(NameKey, Muffle)> = None;
+    let zones = Muffle {
+        level: found.taken[OUTSIDE].level + found.taken[INSIDE].level,
+        low_pass: found.taken[OUTSIDE].low_pass + found.taken[INSIDE].low_pass,
+        follow: found.taken[OUTSIDE].follow.max(found.taken[INSIDE].follow).max(1e-4),
+    };
+    for (doorway, open) in spec.doorways.iter().zip(open) {
+        let [a, b] = doorway.sides;
+        let leads = |near_side, far_side| {
+            on(near, near_side, far_side) && on(far, far_side, near_side) && !(on(far, near_side, far_side) && on(near, far_side, near_side))
+        };
+        if !leads(a, b) && !leads(b, a) {
+            continue;
+        }
+        let share = share_through(*open);
+        let by = through(here, there, doorway.line[0], doorway.line[1]);
+        let (first, second) = (apart(here, by), apart(by, there));
+        let long = (first + second).hypot(at[2] - ear[2]);
+        let closed = doorway.closed.unwrap_or(zones);
+        let taken = Muffle { level: closed.level * (1.0 - share), low_pass: closed.low_pass * (1.0 - share), follow: closed.follow };
+        if least.is_none_or(|(_, m)| taken.level > m.level) {
+            least = Some((doorway.key, taken));
+        }
+        let much = (share / long.max(0.5)).powi(2);
+        // On the threshold itself there is no direction to the gap: it is where the sound is.
+        let to = if first > 0.05 { [(by[0] - here[0]) / first, (by[1] - here[1]) / first] } else { unit(found.direction) };
+        weight += much;
+        way += long * much;
+        towards = [towards[0] + to[0] * much, towards[1] + to[1] * much];
+        shut *= 1.0 - share;
+    }
+    let Some((key, taken)) = least else { return };
+    let share = 1.0 - shut;
+    if taken.level >= zones.level {
+        // What comes through the gap is more than what comes through the rest: it stands for the zones.
+        (found.taken[OUTSIDE], found.taken[INSIDE]) =
+            (Muffled { follow: taken.follow, ..Muffled::default() }, Muffled { follow: taken.follow, ..Muffled::default() });
+        found.taken[DOORWAY] = Muffled { of: key, level: taken.level, low_pass: taken.low_pass, follow: taken.follow };
+    }
+    if weight > 0.0 {
+        let straight = unit(found.direction);
+        let gap = unit(towards);
+        found.direction = [straight[0] * (1.0 - share) + gap[0] * share, straight[1] * (1.0 - share) + gap[1] * share];
+        found.distance += (way / weight - found.distance) * share;
+        found.through = share;
+    }
+}
+
+/// The share of a sound that comes through a doorway so far open.
+#[must_use]
+pub(crate) fn share_through(open: f32) -> f32 {
+    (open.clamp(0.0, 1.0) * std::f32::consts::FRAC_PI_2).sin()
+}
+
+fn unit(a: Ground) -> Ground {
+    let far = a[0].hypot(a[1]);
+    if far > 0.0 { [a[0] / far, a[1] / far] } else { [0.0; 2] }
+}
+
+/// What walls take between two points, in full.
+#[must_use]
+pub fn walled(spec: &Spec, ear: [f32; 3], at: [f32; 3]) -> Muffled {
+    let mut taken = Muffled::default();
+    if spec.walls.is_empty() {
+        return taken;
+    }
+    let (here, there) = ([ear[0], ear[1]], [at[0], at[1]]);
+    let ahead = unit([there[0] - here[0], there[1] - here[1]]);
+    // Not wider than the way is long, so that near things are not hidden by what stands beside them.
+    let step = APART.min(apart(here, there) / 4.0);
+    let ends: [Ground; WAYS as usize] = std::array::from_fn(|n| {
+        let aside = (n as i32 - WAYS / 2) as f32 * step;
+        [there[0] - ahead[1] * aside, there[1] + ahead[0] * aside]
+    });
+    let (mut low, mut high) = (here, here);
+    for end in ends {
+        low = [low[0].min(end[0]), low[1].min(end[1])];
+        high = [high[0].max(end[0]), high[1].max(end[1])];
+    }
+    spec.wall_index.meet(low, high, |index| {
+        let wall = &spec.walls[index as usize];
+        let mut stands = 0;
+        for end in ends {
+            if let Some(t) = crossing(here, end, wall.ends[0], wall.ends[1]) {
+                let height = ear[2] + (at[2] - ear[2]) * t;
+                stands += i32::from(height >= wall.height.0 && height <= wall.height.1);
+            }
+        }
+        if stands > 0 {
+            taken.add(wall.key, &wall.muffle, stands as f32 / WAYS as f32);
+        }
+    });
+    (taken.level, taken.low_pass) = (taken.level.max(MOST_WALLED.0), taken.low_pass.max(MOST_WALLED.1));
+    taken
+}
+
+/// How near walls are on a side, 1 at a wall to 0 where none is within `reach` metres: the nearest of five looks a quarter turn wide.
+pub(crate) fn nearness(spec: &Spec, ear: [f32; 3], degrees: f32, reach: f32) -> f32 {
+    let here = [ear[0], ear[1]];
+    let mut nearest = 1.0f32;
+    for n in -2..=2 {
+        let angle = (degrees + 20.0 * n as f32).to_radians();
+        let end = [here[0] + reach * angle.sin(), here[1] + reach * angle.cos()];
+        spec.wall_index.meet([here[0].min(end[0]), here[1].min(end[1])], [here[0].max(end[0]), here[1].max(end[1])], |index| {
+            let wall = &spec.walls[index as usize];
+            if ear[2] >= wall.height.0 && ear[2] <= wall.height.1 {
+                nearest = crossing(here, end, wall.ends[0], wall.ends[1]).map_or(nearest, |t| nearest.min(t));
+            }
+        });
+    }
+    1.0 - nearest
+}
+
+/// The pitch, in semitones, of a source that goes away at `source` metres in a second, heard by one who goes away at `ear`.
+#[must_use]
+pub(crate) fn doppler(speed_of_sound: f32, source: f32, ear: f32) -> f32 {
+    let c = speed_of_sound.max(1.0);
+    let limit = 0.9 * c;
+    let ratio = (c - ear.clamp(-limit, limit)) / (c + source.clamp(-limit, limit));
+    (12.0 * ratio.log2()).clamp(-DOPPLER.1, DOPPLER.1)
+}
+
+/// How an emitter is heard just now.
+#[derive(Debug, Clone)]
+pub(crate) struct Hearing {
+    /// The block for which it was worked out last, counted from 1; 0 if never.
+    block: u64,
+    /// Metres by the way that it takes.
+    pub(crate) distance: f32,
+    /// Degrees from where the listener looks.
+    pub(crate) bearing: f32,
+    /// Degrees between where the emitter looks and the listener.
+    pub(crate) off_axis: f32,
+    /// How wide it is at least, 0 to 1.
+    pub(crate) spread: f32,
+    /// Semitones by which movement shifts it.
+    pub(crate) doppler: f32,
+    pub(crate) taken: [Muffled; 5],
+    /// What it sends to the returns of rooms besides the listener's, as gains.
+    pub(crate) rooms: [f32; MOST_ROOMS],
+    /// Metres and degrees by which the way is longer and turned against the straight one.
+    detour: f32,
+    turn: f32,
+    walled: Muffled,
+    zones: Within,
+    /// Where it was when its zones were looked up.
+    pub(crate) zoned: [f32; 3],
+}
+
+impl Default for Hearing {
+    fn default() -> Self {
+        Hearing {
+            block: 0,
+            distance: 0.0,
+            bearing: 0.0,
+            off_axis: 0.0,
+            spread: 0.0,
+            doppler: 0.0,
+            taken: [Muffled::default(); 5],
+            rooms: [0.0; MOST_ROOMS],
+            detour: 0.0,
+            turn: 0.0,
+            walled: Muffled::default(),
+            zones: Within::default(),
+            zoned: [f32::NAN; 3],
+        }
+    }
+}
+
+impl Hearing {
+    /// Whether it was ever worked out.
+    pub(crate) fn known(&self) -> bool {
+        self.block > 0
+    }
+}
+
+impl World {
+    /// Works out how the emitter at a place is heard in the block at `frame`, once. `near` are the listener's zones.
+    pub(crate) fn hear(&mut self, spec: &Spec, (open, near): (&[f32], &Within), place: u16, frame: u64, rate: u32) {
+        let at = usize::from(place);
+        let Some(emitter) = self.emitters.get(at).filter(|e| e.present || e.stays) else { return };
+        let camera = self.find(NameKey::of(CAMERA_NAME)).filter(|c| self.emitters[*c].present && *c != at);
+        let block = frame / BLOCK as u64 + 1;
+        let hearing = &mut self.hearings[at];
+        if hearing.block == block {
+            return;
+        }
+        let passed = block.saturating_sub(hearing.block);
+        let fresh = hearing.block == 0 || passed > FORGOTTEN || self.leapt && passed > 1;
+        hearing.block = block;
+        if hearing.zoned != emitter.at {
+            (hearing.zones, hearing.zoned) = (Within::at(spec, emitter.at), emitter.at);
+        }
+        let far = hearing.zones;
+        let ear = &self.listener;
+        let mut found = target(spec, open, (ear.at, near), (emitter.at, &far));
+        if fresh || (block + u64::from(place)).is_multiple_of(LOOK) {
+            hearing.walled = walled(spec, ear.at, emitter.at);
+        }
+        let mut wall = hearing.walled;
+        (wall.level, wall.low_pass) = (wall.level * (1.0 - found.through), wall.low_pass * (1.0 - found.through));
+        found.taken[WALL] = wall;
+        if fresh {
+            hearing.taken = found.taken;
+        } else {
+            for _ in 0..passed {
+                follow(&mut hearing.taken, &found.taken);
+            }
+        }
+        let stand = emitter.source.and_then(|s| spec.sources.get(usize::from(s))).map(|s| &s.stand);
+        hearing.spread = stand.map_or(0.0, |s| spread(s, ear.ground()));
+        // A way round appears all at once, where a zone ends: it is followed.
+        let straight = length(&emitter.at, &ear.at);
+        let ahead = [emitter.at[0] - ear.at[0], emitter.at[1] - ear.at[1]];
+        let (detour, turn) = (found.distance - straight, bearing(found.direction, bearing(ahead, 0.0)));
+        let share = crate::dsp::block_coefficient(DETOUR.0, BLOCK, rate);
+        for _ in 0..if fresh { 0 } else { passed } {
+            hearing.detour += ((detour - hearing.detour) * share).clamp(-DETOUR.1, DETOUR.1);
+            hearing.turn += bearing_step(turn - hearing.turn) * share;
+        }
+        if fresh {
+            (hearing.detour, hearing.turn) = (detour, turn);
+        }
+        hearing.distance = match stand {
+            Some(Stand::Points(points)) => together(points, ear.at),
+            _ => straight + hearing.detour,
+        };
+        // Where the player stands says how far things are, the camera, if the game places one, where they are heard.
+        let eye = camera.map_or(ear, |at| &self.emitters[at]);
+        let seen = [emitter.at[0] - eye.at[0], emitter.at[1] - eye.at[1]];
+        hearing.bearing = bearing_step(bearing(seen, eye.facing) + hearing.turn);
+        hearing.off_axis = off_axis(emitter, found.direction);
+        let shift = shift(spec.speed_of_sound, emitter, ear, rate);
+        let share = crate::dsp::block_coefficient(DOPPLER.0, BLOCK, rate);
+        hearing.doppler = if fresh { shift } else { hearing.doppler + (shift - hearing.doppler) * share };
+        hearing.rooms = [0.0; MOST_ROOMS];
+        if found.through > 0.0 {
+            // What comes through a doorway brings its own room with it.
+            for zone in far.zones().iter().filter(|z| !near.zones().contains(z)) {
+                for (room, gain) in &spec.zones[usize::from(*zone)].reverb {
+                    hearing.rooms[usize::from(*room)] += gain * found.through;
+                }
+            }
+        }
+    }
+}
+
+/// A difference of angles by the shorter way, −180 to 180 degrees.
+fn bearing_step(degrees: f32) -> f32 {
+    (degrees + 180.0).rem_euclid(360.0) - 180.0
+}
+
+/// The distance of several points that are heard as one: where one alone would be as loud, were sound to fall by inverse squares.
+fn together(points: &[[f32; 3]], ear: [f32; 3]) -> f32 {
+    let power: f32 = points.iter().map(|p| length(p, &ear).max(0.1).powi(-2)).sum();
+    power.max(1e-12).powf(-0.5)
+}
+
+/// Degrees between where an emitter looks and the way of its sound to the listener, 0 to 180.
+fn off_axis(emitter: &Emitter, direction: Ground) -> f32 {
+    bearing([-direction[0], -direction[1]], emitter.facing).abs()
+}
+
+/// The Doppler shift between two that move.
+fn shift(speed_of_sound: f32, emitter: &Emitter, ear: &Emitter, rate: u32) -> f32 {
+    let far = length(&emitter.at, &ear.at);
+    if far < 0.01 {
+        return 0.0;
+    }
+    let (a, b) = (emitter.velocity(rate), ear.velocity(rate));
+    let away = |v: [f32; 3]| (0..3).map(|i| v[i] * (emitter.at[i] - ear.at[i]) / far).sum::<f32>();
+    if a == [0.0; 3] && b == [0.0; 3] { 0.0 } else { doppler(speed_of_sound, away(a), -away(b)) }
+}

@@ -1,0 +1,201 @@
+//! Audio files in: decoding, rate conversion, loop points, and facts about them.
+
+mod circle;
+mod decode;
+mod facts;
+mod headers;
+mod riff;
+
+pub use decode::{AudioError, Decoded, decode, guarded};
+pub use facts::{Facts, facts};
+
+use crate::door;
+use crate::midi::Score;
+use estampie_engine::clip::Clip;
+use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+/// Decodes a file of the project at `root` and converts it to `rate`.
+///
+/// # Errors
+/// With the reason why the file cannot be played.
+pub fn load(root: &Path, name: &str, rate: u32, goes: &Goes) -> Result<Clip, AudioError> {
+    let decoded = decode(&door::readable(root, name)?)?;
+    if decoded.channels.len() > 2 {
+        return Err(AudioError::Channels(decoded.channels.len()));
+    }
+    let decoded = decode::convert(decoded, rate, goes)?;
+    Ok(Clip::new(name, decoded.channels, decoded.loop_points))
+}
+
+/// How a file is played, as far as it matters for its conversion to another rate.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Goes {
+    /// From its start to its end.
+    Once,
+    /// Round and round.
+    Round,
+    /// Round and round if it is as long as one of these (in seconds, within 2 ms), and else once: a layer of music.
+    RoundIf(Vec<f64>),
+}
+
+impl Goes {
+    /// Whether a file of so many seconds goes round.
+    fn round(&self, seconds: f64) -> bool {
+        match self {
+            Goes::Once => false,
+            Goes::Round => true,
+            Goes::RoundIf(lengths) => lengths.iter().any(|l| (l - seconds).abs() <= 0.002),
+        }
+    }
+
+    /// Both ways of playing one file together.
+    #[must_use]
+    pub fn and(self, other: Goes) -> Goes {
+        match (self, other) {
+            (Goes::Round, _) | (_, Goes::Round) => Goes::Round,
+            (Goes::RoundIf(mut all), Goes::RoundIf(more)) => {
+                all.extend(more);
+                Goes::RoundIf(all)
+            }
+            (Goes::RoundIf(all), Goes::Once) | (Goes::Once, Goes::RoundIf(all)) => Goes::RoundIf(all),
+            (Goes::Once, Goes::Once) => Goes::Once,
+        }
+    }
+}
+
+/// What a file of the project holds.
+#[derive(Debug, Clone)]
+pub enum Loaded {
+    /// Audio.
+    Clip(Arc<Clip>),
+    /// Notes.
+    Score(Arc<Score>),
+}
+
+impl From<Arc<Clip>> for Loaded {
+    fn from(clip: Arc<Clip>) -> Loaded {
+        Loaded::Clip(clip)
+    }
+}
+
+impl From<Arc<Score>> for Loaded {
+    fn from(score: Arc<Score>) -> Loaded {
+        Loaded::Score(score)
+    }
+}
+
+/// Whether a path is that of a MIDI file.
+#[must_use]
+pub fn is_score(name: &str) -> bool {
+    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    ending == "mid" || ending == "midi"
+}
+
+/// Reads a MIDI file of the project at `root`.
+///
+/// # Errors
+/// With the reason why it cannot be read.
+pub fn load_score(root: &Path, name: &str) -> Result<Score, String> {
+    let path = door::readable(root, name).map_err(|e| e.to_string())?;
+    match std::fs::metadata(&path) {
+        Err(error) => return Err(error.to_string()),
+        Ok(facts) if facts.len() > LONGEST_SCORE => return Err("it is too long for a MIDI file".into()),
+        Ok(_) => {}
+    }
+    Score::read(&std::fs::read(&path).map_err(|e| e.to_string())?)
+}
+
+/// No MIDI file of a piece is longer than this, in bytes.
+const LONGEST_SCORE: u64 = 8 << 20;
+
+/// All audio and notes of a project by path, each ready or with the reason why not.
+#[derive(Debug, Default, Clone)]
+pub struct Assets {
+    clips: HashMap<String, Result<Arc<Clip>, String>>,
+    scores: HashMap<String, Result<Arc<Score>, String>>,
+}
+
+impl Assets {
+    /// The clip of a path; `None` if it was not loaded (yet).
+    #[must_use]
+    pub fn get(&self, name: &str) -> Option<&Result<Arc<Clip>, String>> {
+        self.clips.get(name)
+    }
+
+    /// The notes of a path; `None` if they were not loaded (yet).
+    #[must_use]
+    pub fn score(&self, name: &str) -> Option<&Result<Arc<Score>, String>> {
+        self.scores.get(name)
+    }
+
+    /// Puts a file's content in, or the reason why there is none.
+    pub fn insert(&mut self, name: &str, loaded: Result<impl Into<Loaded>, String>) {
+        match loaded.map(Into::into) {
+            Ok(Loaded::Clip(clip)) => {
+                self.clips.insert(name.to_owned(), Ok(clip));
+            }
+            Ok(Loaded::Score(score)) => {
+                self.scores.insert(name.to_owned(), Ok(score));
+            }
+            Err(why) if is_score(name) => {
+                self.scores.insert(name.to_owned(), Err(why));
+            }
+            Err(why) => {
+                self.clips.insert(name.to_owned(), Err(why));
+            }
+        }
+    }
+
+    /// How many are in.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.clips.len() + self.scores.len()
+    }
+
+    /// Whether none is in.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.clips.is_empty() && self.scores.is_empty()
+    }
+
+    /// Bytes of samples held.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        self.clips.values().flatten().map(|c| c.frames() * c.channels.len() * size_of::<f32>()).sum()
+    }
+}
+
+/// Loads files on all cores; `each` is called for every file as it is ready, from several threads.
+pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn(&str, Result<Loaded, String>) + Sync) {
+    let next = AtomicUsize::new(0);
+    let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(names.len());
+    std::thread::scope(|scope| {
+        for _ in 0..workers {
+            scope.spawn(|| {
+                while let Some((name, goes)) = names.get(next.fetch_add(1, Ordering::Relaxed)) {
+                    let loaded = if is_score(name) {
+                        load_score(root, name).map(|s| Loaded::Score(Arc::new(s)))
+                    } else {
+                        load(root, name, rate, goes).map(|c| Loaded::Clip(Arc::new(c))).map_err(|e| e.to_string())
+                    };
+                    each(name, loaded);
+                }
+            });
+        }
+    });
+}
+
+/// Loads files on all cores and gives them all.
+#[must_use]
+pub fn load_all(root: &Path, names: &[(String, Goes)], rate: u32) -> Assets {
+    let assets = std::sync::Mutex::new(Assets::default());
+    load_each(root, names, rate, |name, clip| {
+        if let Ok(mut assets) = assets.lock() {
+            assets.insert(name, clip);
+        }
+    });
+    assets.into_inner().unwrap_or_default()
+}

@@ -1,0 +1,166 @@
+//! Compiling notes: patterns of MIDI files for instruments.
+
+use super::Compiler;
+use crate::document::{ChanceOf, NotesDoc, did_you_mean};
+use crate::midi::Score;
+use estampie_engine::music::exact::Beats;
+use estampie_engine::music::spec::{Bend, Instrument, Note, Notes, Section, Variation};
+use estampie_engine::music::{Kind, Map};
+use estampie_engine::names::NameKey;
+use estampie_engine::units::split_number;
+use std::sync::Arc;
+
+impl Compiler<'_> {
+    pub(super) fn instruments(&mut self) {
+        let document = self.document;
+        for doc in &document.music.instruments {
+            let mut takes = Vec::new();
+            for (file, root, keys) in &doc.takes {
+                match self.assets.get(&file.value) {
+                    Some(Ok(clip)) => takes.push((Arc::clone(clip), *root, *keys)),
+                    Some(Err(why)) => {
+                        let what = format!("{} cannot be played: {why}", file.value);
+                        self.fault(&file.place, what, "fix the file or take it out");
+                    }
+                    None => {}
+                }
+            }
+            if doc.patch.kind == Kind::Takes && doc.takes.is_empty() {
+                self.fault(&doc.place, format!("the instrument {} has no takes", doc.name), "write takes = [\"audio/….flac, D3\"]");
+            }
+            let key = self.program.names.add(&doc.name);
+            self.program.music.instruments.push(Instrument { key, patch: doc.patch, polyphony: doc.polyphony, takes });
+        }
+    }
+
+    /// The notes of a layer; `None` if there are none or they are still being loaded.
+    pub(super) fn notes(&mut self, section: &Section, doc: &NotesDoc, key: NameKey, loading: &mut bool) -> Option<u32> {
+        let document = self.document;
+        let instrument = document.music.instruments.iter().position(|i| i.name == doc.instrument.value);
+        if instrument.is_none() {
+            let known = document.music.instruments.iter().map(|i| i.name.as_str());
+            let mend = did_you_mean(&doc.instrument.value, known, "add it to a file in music/, or name another");
+            self.fault(&doc.instrument.place, format!("there is no instrument {}", doc.instrument.value), mend);
+        }
+        let score = match self.assets.score(&doc.file.value) {
+            None => {
+                *loading = true;
+                return None;
+            }
+            Some(Err(why)) => {
+                let what = format!("{} cannot be read: {why}", doc.file.value);
+                self.fault(&doc.file.place, what, "fix the file, or name a Standard MIDI file like music/dance.mid");
+                return None;
+            }
+            Some(Ok(score)) => Arc::clone(score),
+        };
+        let (mut patterns, mut bends) = (Vec::new(), Vec::new());
+        for track in &doc.tracks {
+            if score.track(&track.value).is_none() {
+                let mend = did_you_mean(&track.value, score.tracks.iter().map(|t| t.name.as_str()), "write the name of one of its tracks");
+                self.fault(&track.place, format!("{} has no track {}", doc.file.value, track.value), mend);
+                continue;
+            }
+            patterns.push(pattern(&score, &track.value, section, doc));
+            bends.push(bends_of(&score, &track.value, section, doc));
+        }
+        let variation = self.variation(doc, patterns.len())?;
+        self.program.music.notes.push(Notes { key, patterns, bends, variation, instrument: instrument? as u32, density: doc.density.0 });
+        Some(self.program.music.notes.len() as u32 - 1)
+    }
+
+    fn variation(&mut self, doc: &NotesDoc, patterns: usize) -> Option<Variation> {
+        let document = self.document;
+        let Some(by) = doc.by.as_ref() else { return (patterns > 0).then_some(Variation::Random) };
+        if patterns != doc.values.len() {
+            return None;
+        }
+        if let Some(state) = document.states.iter().position(|s| s.name == by.value) {
+            let values = &document.states[state].values;
+            for value in &doc.values {
+                if !values.iter().any(|v| v.value == value.value) {
+                    let mend = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values");
+                    self.fault(&value.place, format!("the state {} has no value {}", by.value, value.value), mend);
+                }
+            }
+            let list = values.iter().map(|v| doc.values.iter().position(|d| d.value == v.value).map(|at| at as u16)).collect();
+            return Some(Variation::State(state, list));
+        }
+        let parameter = self.parameter(&by.value, &by.place)?;
+        self.one_for_all(parameter, &by.place)?;
+        let unit = document.parameters[parameter].unit.clone();
+        let number = |t: &str| split_number(t).filter(|(_, own)| own.is_empty() || *own == unit).map(|(n, _)| n as f32);
+        let mut ranges = Vec::new();
+        for value in &doc.values {
+            match value.value.split_once("..").and_then(|(low, high)| Some((number(low)?, number(high)?))) {
+                Some(ends) => ranges.push(ends),
+                None => {
+                    self.fault(&value.place, format!("\"{}\" is not a range of {}", value.value, by.value), "write a range like \"0..0.5\"");
+                    ranges.push((f32::INFINITY, f32::NEG_INFINITY));
+                }
+            }
+        }
+        Some(Variation::Range(parameter, ranges))
+    }
+}
+
+/// The notes of a track that lie in a section (and its pick-up), counted from the section's first bar.
+fn pattern(score: &Score, track: &str, section: &Section, doc: &NotesDoc) -> Vec<Note> {
+    let begin = score.bar_start(doc.from_bar - 1);
+    let length = section.map.length();
+    let mut notes = Vec::new();
+    for note in score.track(track).map_or(&[][..], |t| &t.notes) {
+        let at = note.at - begin;
+        if at < -section.pick_up || at >= length {
+            continue;
+        }
+        let (bar, beat, within) = section.map.bar_beat(at);
+        let chances = doc.chances.iter().filter(|c| match c.of {
+            ChanceOf::Softer(velocity) => note.velocity < velocity,
+            ChanceOf::At(spot) => spot.bar == bar + 1 && (spot.beat - Beats::from_integer(1)).to_integer() == i64::from(beat),
+        });
+        let chance = chances.map(|c| c.chance).fold(1.0, f32::min);
+        let needs = weakness(&section.map, at, (bar, beat, within), note.velocity);
+        notes.push(Note { at, length: note.length, pitch: note.pitch, velocity: note.velocity, channel: note.channel, needs, chance });
+    }
+    notes.sort_by_key(|n| (n.at, n.pitch));
+    notes
+}
+
+/// How the wheel is moved within a section, counted from its first bar; where it stands as the section begins comes first.
+fn bends_of(score: &Score, track: &str, section: &Section, doc: &NotesDoc) -> Vec<Bend> {
+    let begin = score.bar_start(doc.from_bar - 1);
+    let (first, length) = (-section.pick_up, section.map.length());
+    let mut stands: [Option<Bend>; 16] = [None; 16];
+    let mut list = Vec::new();
+    for bend in score.track(track).map_or(&[][..], |t| &t.bends) {
+        let bend = Bend { at: bend.at - begin, ..*bend };
+        if bend.at < first {
+            stands[usize::from(bend.channel)] = Some(Bend { at: first, ..bend });
+        } else if bend.at < length {
+            list.push(bend);
+        }
+    }
+    stands.into_iter().flatten().chain(list).collect()
+}
+
+/// How weak a note's place in the bar is, 0 (a downbeat) to 1: what a low density leaves out first. A hard stroke is
+/// a little stronger than its place.
+fn weakness(map: &Map, at: Beats, (bar, beat, within): (u32, u32, Beats), velocity: u8) -> f32 {
+    let place = if at < Beats::from_integer(0) {
+        0.5
+    } else if within == Beats::from_integer(0) {
+        let beats = (map.metre(bar).bar() / map.metre(bar).beat()).to_integer();
+        match beat {
+            0 => 0.0,
+            b if beats % 2 == 0 && i64::from(b) == beats / 2 => 0.25,
+            _ => 0.4,
+        }
+    } else if within == map.metre(bar).beat() / 2 {
+        0.65
+    } else {
+        0.85
+    };
+    let soft = 0.15 * (1.0 - f32::from(velocity) / 127.0);
+    f32::min(place + if place > 0.0 { soft } else { 0.0 }, 1.0)
+}

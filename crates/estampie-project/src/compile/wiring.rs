@@ -1,0 +1,755 @@
+//! Compiling what the game tells and what follows from it: parameters, formulas, modulations, reactions.
+
+use super::{Compiler, frames_of};
+use crate::document::{Document, ModulationDoc, Moved, Place, SILENCE, ValueOf, did_you_mean, read_point};
+use crate::language;
+use crate::language::{Expression, Measure, StepAction, Where, Word};
+use estampie_engine::curve::{Curve, Point};
+use estampie_engine::dsp::block_coefficient;
+use estampie_engine::lookup::Lookup;
+use estampie_engine::names::NameKey;
+use estampie_engine::program::{
+    Act, Action, At, Edge, Event, Formula, Interval, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Trigger, ValueFrom, Watch, Who,
+};
+use estampie_engine::property::{Property, Unit};
+use estampie_engine::test::Test;
+use estampie_engine::time::BLOCK;
+use estampie_engine::units::{Quantity as _, Seconds, read_number, split_number};
+use estampie_engine::vocabulary::Comparison;
+use estampie_engine::world::emitters::LISTENER_NAME;
+use std::collections::BTreeSet;
+
+/// The emitters that a project knows: declared, in the world, or placed by a playthrough; and the listener.
+fn emitter_names(document: &Document) -> BTreeSet<&str> {
+    let mut known: BTreeSet<&str> = [LISTENER_NAME, estampie_engine::world::emitters::CAMERA_NAME].into();
+    known.extend(document.emitters.iter().map(|e| e.name.as_str()));
+    known.extend(document.world.emitters.iter().map(|e| e.name.as_str()));
+    known.extend(document.world.one_shots.iter().map(|e| e.name.as_str()));
+    known.extend(document.world.flocks.iter().map(|e| e.name.as_str()));
+    for (step, _) in document.playthroughs.iter().flat_map(|(_, p)| p.steps()) {
+        let emitter = match &step.action {
+            StepAction::Send(_, emitter) => emitter.as_ref(),
+            StepAction::ParameterOn(_, emitter, _) => Some(emitter),
+            StepAction::Place(placing) => placing.emitter.as_ref(),
+            StepAction::Walk(walking) => walking.emitter.as_ref(),
+            _ => None,
+        };
+        known.extend(emitter.map(|e| e.text.as_str()));
+    }
+    known
+}
+
+impl Compiler<'_> {
+    pub(super) fn game(&mut self) {
+        let document = self.document;
+        for parameter in &document.parameters {
+            let key = self.program.names.add(&parameter.name);
+            let coefficient = |time: f64| block_coefficient(time, BLOCK, self.program.rate);
+            let (rise, fall) = (coefficient(parameter.rise.0), coefficient(parameter.fall.0));
+            let local = parameter.of_each.then_some(self.program.locals as u16);
+            self.program.locals += usize::from(parameter.of_each);
+            self.program.parameters.push(Parameter {
+                key,
+                low: parameter.low,
+                high: parameter.high,
+                rest: parameter.rest,
+                rise,
+                fall,
+                from_game: parameter.from_game,
+                source: ValueFrom::Game,
+                local,
+                watches: Vec::new(),
+            });
+        }
+        for state in &document.states {
+            let key = self.program.names.add(&state.name);
+            let values = state.values.iter().map(|v| self.program.names.add(&v.value)).collect();
+            let mut dictionary: Vec<_> = state.dictionary.iter().map(|(theirs, ours)| (self.program.names.add(theirs), *ours as u16)).collect();
+            dictionary.sort_unstable();
+            self.program.states.push(State { key, values, start: state.start as u16, dictionary, watches: Vec::new() });
+        }
+        for event in &document.events {
+            let key = self.program.names.add(&event.name);
+            self.program.events.push(Event { key, reactions: Vec::new() });
+        }
+        self.program.find_parameter = Lookup::new(self.program.parameters.iter().map(|p| p.key));
+        self.program.find_state = Lookup::new(self.program.states.iter().map(|s| s.key));
+        self.program.find_event = Lookup::new(self.program.events.iter().map(|e| e.key));
+    }
+
+    /// Measures and formulas, and the order in which they are worked out.
+    pub(super) fn derived(&mut self) {
+        let document = self.document;
+        for (index, doc) in document.parameters.iter().enumerate() {
+            let source = match &doc.source {
+                ValueOf::Game => continue,
+                ValueOf::Measure(measure) => self.measured(&measure.value).map(ValueFrom::Measured),
+                ValueOf::Formula(formula) => {
+                    let mut code = Vec::new();
+                    self.steps(&formula.value, &mut code).map(|()| ValueFrom::Formula(Formula::new(code)))
+                }
+            };
+            // What cannot be worked out stays at rest.
+            if let Some(source) = source {
+                self.program.parameters[index].source = source;
+            }
+        }
+        self.order_derived();
+    }
+
+    /// Says when an emitter is named that neither the world nor a playthrough has, and that is not declared.
+    fn look_for_emitter(&mut self, name: &Word) {
+        let known = emitter_names(self.document);
+        if !known.contains(name.text.as_str()) {
+            let otherwise = format!("declare it in game.toml, below [emitters]: {} = \"what it is\"; or give it a place in world.toml", name.text);
+            let mend = did_you_mean(&name.text, known.iter().copied(), &otherwise);
+            self.fault(&name.place, format!("there is no emitter {}", name.text), mend);
+        }
+    }
+
+    fn who(&mut self, name: Option<&Word>) -> Who {
+        if let Some(name) = name {
+            self.look_for_emitter(name);
+        }
+        name.map_or(Who::Each, |name| Who::Named(self.program.names.add(&name.text)))
+    }
+
+    fn measured(&mut self, measure: &Measure) -> Option<Measured> {
+        Some(match measure {
+            Measure::Distance(name) => Measured::Distance(self.who(name.as_ref())),
+            Measure::Bearing(name) => Measured::Bearing(self.who(name.as_ref())),
+            Measure::Speed(name) => Measured::Speed(self.who(name.as_ref())),
+            Measure::Turning(name) => Measured::Turning(self.who(name.as_ref())),
+            Measure::Approach(name) => Measured::Approach(self.who(name.as_ref())),
+            Measure::Height(name) => Measured::Height(self.who(name.as_ref())),
+            Measure::Count(kind, radius) => Measured::Count(self.program.names.add(&kind.text), *radius as f32),
+            Measure::Walls(side, reach) => Measured::Walls(side.degrees(), *reach as f32),
+            Measure::Rate(name) => {
+                let parameter = self.parameter(&name.text, &name.place)?;
+                self.one_for_all(parameter, &name.place)?;
+                Measured::Rate(parameter)
+            }
+            Measure::Since(name) => Measured::Since(self.event_named(&name.text, &name.place)?),
+        })
+    }
+
+    /// Says when a parameter has no one value because every emitter has its own.
+    pub(super) fn one_for_all(&mut self, parameter: usize, place: &Place) -> Option<()> {
+        if self.program.parameters[parameter].local.is_none() {
+            return Some(());
+        }
+        let name = &self.document.parameters[parameter].name;
+        self.fault(
+            place,
+            format!("every emitter has a {name} of its own, but here one value for all is needed"),
+            "name the emitter in a measure of its own, or use another parameter",
+        );
+        None
+    }
+
+    /// The steps of a formula.
+    fn steps(&mut self, expression: &Expression, code: &mut Vec<Op>) -> Option<()> {
+        match expression {
+            Expression::Number(number) => code.push(Op::Number(*number as f32)),
+            Expression::Parameter(word) => {
+                let parameter = self.parameter(&word.text, &word.place)?;
+                self.one_for_all(parameter, &word.place)?;
+                code.push(Op::Parameter(parameter as u32));
+            }
+            Expression::State(state, value, is) => {
+                let document = self.document;
+                let Some(index) = document.states.iter().position(|s| s.name == state.text) else {
+                    let mend = did_you_mean(&state.text, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
+                    self.fault(&state.place, format!("there is no state {}", state.text), mend);
+                    return None;
+                };
+                let value = self.state_value(index, value)?;
+                code.push(Op::State(index as u32, value, *is));
+            }
+            Expression::Negative(inner) => {
+                self.steps(inner, code)?;
+                code.push(Op::Negative);
+            }
+            Expression::Binary(operator, a, b) => {
+                self.steps(a, code)?;
+                self.steps(b, code)?;
+                code.push(Op::Binary(*operator));
+            }
+            Expression::Call(function, list) => {
+                for inner in list {
+                    self.steps(inner, code)?;
+                }
+                if *function == estampie_engine::vocabulary::Function::Rate {
+                    code.push(Op::Rate(self.program.rates as u32));
+                    self.program.rates += 1;
+                } else {
+                    code.push(Op::Call(*function, list.len() as u8));
+                }
+            }
+        }
+        Some(())
+    }
+
+    fn needs(&self, parameter: usize) -> Vec<usize> {
+        match &self.program.parameters[parameter].source {
+            ValueFrom::Measured(Measured::Rate(of)) => vec![*of],
+            ValueFrom::Formula(formula) => formula.code().iter().filter_map(|op| if let Op::Parameter(p) = op { Some(*p as usize) } else { None }).collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// Orders what is worked out after what it is worked out from; whatever is in a circle stays at rest.
+    fn order_derived(&mut self) {
+        let all: Vec<usize> = (0..self.program.parameters.len()).filter(|p| self.program.parameters[*p].source != ValueFrom::Game).collect();
+        let mut done: BTreeSet<usize> = BTreeSet::new();
+        loop {
+            let ready =
+                |p: &&usize| !done.contains(*p) && self.needs(**p).iter().all(|n| done.contains(n) || self.program.parameters[*n].source == ValueFrom::Game);
+            let Some(next) = all.iter().find(ready).copied() else { break };
+            done.insert(next);
+            self.program.derived.push(next as u32);
+        }
+        // What is left is in a circle, or needs something that is.
+        let left: Vec<usize> = all.iter().filter(|p| !done.contains(p)).copied().collect();
+        let mut told: BTreeSet<usize> = BTreeSet::new();
+        for start in &left {
+            let mut way = vec![*start];
+            while let Some(next) = self.needs(way[way.len() - 1]).into_iter().find(|n| left.contains(n)) {
+                if let Some(first) = way.iter().position(|w| *w == next) {
+                    let circle: Vec<usize> = way[first..].to_vec();
+                    if circle.iter().all(|p| told.insert(*p)) {
+                        let document = self.document;
+                        let names: Vec<&str> = circle.iter().chain([&next]).map(|p| document.parameters[*p].name.as_str()).collect();
+                        let place = document.parameters[next].place.clone();
+                        self.fault(
+                            &place,
+                            format!("these are worked out from each other in a circle: {}", names.join(" ⟶ ")),
+                            "let one of them do without the others",
+                        );
+                    }
+                    break;
+                }
+                way.push(next);
+            }
+        }
+        for parameter in left {
+            self.program.parameters[parameter].source = ValueFrom::Game;
+        }
+    }
+
+    pub(super) fn parameter(&mut self, name: &str, place: &Place) -> Option<usize> {
+        let found = self.program.find_parameter.get(NameKey::of(name));
+        if found.is_none() {
+            let mend = did_you_mean(name, self.document.parameters.iter().map(|p| p.name.as_str()), "add it to game.toml, or name another");
+            self.fault(place, format!("there is no parameter {name}"), mend);
+        }
+        found
+    }
+
+    pub(super) fn modulations(&mut self) {
+        let document = self.document;
+        let mut keys: BTreeSet<NameKey> = BTreeSet::new();
+        for doc in &document.modulations {
+            let parameter = self.parameter(&doc.from.value, &doc.from.place);
+            let targets = self.moved(doc);
+            let Some(parameter) = parameter.filter(|_| !targets.is_empty()) else { continue };
+            let unit = document.parameters[parameter].unit.clone();
+            let mut points = Vec::new();
+            let mut last = f32::NEG_INFINITY;
+            for (text, place) in &doc.curve {
+                match read_point(text, &unit, doc.property) {
+                    Ok(point) if point.x > last => {
+                        last = point.x;
+                        points.push(point);
+                    }
+                    Ok(_) => self.fault(place, format!("the point \"{text}\" does not lie after the one before it"), "put the points in rising order"),
+                    Err(what) => self.fault(place, what, format!("write a point like \"0.5: {}\"", doc.property.print(-2.0))),
+                }
+            }
+            if points.is_empty() {
+                self.fault(&doc.place, "this modulation has no points", "write curve = [\"0: -12 dB\", \"1: 0 dB\"]");
+                continue;
+            }
+            for target in targets {
+                self.modulate(doc, parameter, target, &points, &mut keys);
+            }
+        }
+        self.program.find_modulation = Lookup::new(self.program.modulations.iter().map(|m| m.key));
+    }
+
+    /// What a modulation moves: one thing, or all layers of a name.
+    fn moved(&mut self, doc: &ModulationDoc) -> Vec<Target> {
+        let place = doc.target.place.clone();
+        match doc.kind {
+            Moved::Bus => self.bus(&doc.target).map(|b| Target::Bus(b as u32)).into_iter().collect(),
+            Moved::Mix => self.moved_in_mix(doc).into_iter().collect(),
+            Moved::Sound => self.sound_named(&doc.target.value, &place).map(Target::Sound).into_iter().collect(),
+            Moved::Piece => self.piece_named(&doc.target.value, &place).map(|p| Target::Piece(u32::from(p))).into_iter().collect(),
+            Moved::Layer => {
+                let Some(switch) = self.switch_named(&doc.target.value, &place) else { return Vec::new() };
+                self.program.music.layers.iter().filter(|l| l.switch == switch).map(|l| Target::Sound(l.sound)).collect()
+            }
+        }
+    }
+
+    /// A value of the mix, or the amount of a snapshot.
+    fn moved_in_mix(&mut self, doc: &ModulationDoc) -> Option<Target> {
+        if let ["snapshot", name, _] = doc.target.value.split(' ').collect::<Vec<_>>().as_slice() {
+            return self.snapshot_named(name, &doc.target.place).map(Target::Snapshot);
+        }
+        let cell = self.cell_named(&doc.target.value, &doc.target.place)?;
+        let spec = &self.program.mix.cells[cell];
+        match spec.property {
+            Property::Setting(Unit::Choice(_)) => {
+                self.fault(&doc.target.place, format!("{} is fixed and cannot be moved", doc.target.value), "move another setting");
+                None
+            }
+            Property::Setting(_) if spec.given.is_some() => {
+                self.fault(&doc.target.place, format!("{} is moved already", doc.target.value), "move it by one parameter; a formula can join several");
+                None
+            }
+            _ => Some(Target::Cell(cell as u32)),
+        }
+    }
+
+    pub(super) fn snapshot_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+        let found = self.program.mix.find_snapshot.get(NameKey::of(name));
+        if found.is_none() {
+            let mend = did_you_mean(name, self.document.snapshots.iter().map(|s| s.name.as_str()), "add it to mix.toml, or name another");
+            self.fault(place, format!("there is no snapshot {name}"), mend);
+        }
+        found.map(|s| s as u32)
+    }
+
+    /// The switch of the layers of a name such as `tidewalk/reed`.
+    fn switch_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+        let found = self.program.music.find_switch.get(NameKey::of(name));
+        if found.is_none() {
+            let known: Vec<String> = self.program.music.switches.iter().map(|s| self.program.names.get(s.key).to_owned()).collect();
+            let mend = did_you_mean(name, known.iter().map(String::as_str), "write the piece and its layer, like tidewalk/reed");
+            self.fault(place, format!("there is no layer {name}"), mend);
+        }
+        found.map(|s| s as u32)
+    }
+
+    fn modulate(&mut self, doc: &ModulationDoc, parameter: usize, target: Target, points: &[Point], keys: &mut BTreeSet<NameKey>) {
+        let label = format!("{} ⟶ {}", doc.from.value, doc.whole());
+        let mut key = NameKey::of(&label);
+        while !keys.insert(key) {
+            key = key.with(1);
+        }
+        self.program.names.add_as(key, &label);
+        let index = self.program.modulations.len() as u32;
+        let local = self.program.parameters[parameter].local.is_some();
+        match target {
+            Target::Bus(_) | Target::Piece(_) | Target::Cell(_) | Target::Snapshot(_) if self.one_for_all(parameter, &doc.from.place).is_none() => return,
+            Target::Sound(sound) if doc.property.of_voices() => self.program.sounds[sound as usize].modulations.push(index),
+            Target::Sound(sound) => self.program.sounds[sound as usize].asked.push(index),
+            Target::Bus(bus) => {
+                let bus = &mut self.program.mix.buses[bus as usize];
+                bus.modulations.push(index);
+                self.program.mix.cells[bus.cells[0] as usize].modulations.push(index);
+            }
+            Target::Cell(cell) => {
+                let cell = &mut self.program.mix.cells[cell as usize];
+                if let Property::Setting(_) = doc.property {
+                    cell.given = Some(index);
+                } else {
+                    cell.modulations.push(index);
+                }
+            }
+            Target::Snapshot(snapshot) => self.program.mix.snapshots[snapshot as usize].modulations.push(index),
+            Target::Piece(piece) => {
+                let piece = &mut self.program.music.pieces[piece as usize];
+                match doc.property {
+                    Property::Tempo => piece.tempo.push(index),
+                    Property::Transposition => piece.transposition.push(index),
+                    _ => piece.modulations.push(index),
+                }
+            }
+        }
+        let smooth = block_coefficient(doc.smooth.0, BLOCK, self.program.rate);
+        self.program.modulations.push(Modulation {
+            key,
+            written: doc.written as u32,
+            parameter,
+            curve: Curve::new(points.iter().copied()),
+            property: doc.property,
+            target,
+            smooth,
+            local,
+        });
+    }
+
+    pub(super) fn sound_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+        let found = self.program.find_sound.get(NameKey::of(name));
+        if found.is_none() {
+            let mend = did_you_mean(name, self.document.sounds.iter().map(|s| s.name.as_str()), "add it to a file in sounds/, or name another");
+            self.fault(place, format!("there is no sound {name}"), mend);
+        }
+        found.map(|s| s as u32)
+    }
+
+    fn event(&mut self, word: &Word) -> Option<u32> {
+        self.event_named(&word.text, &word.place)
+    }
+
+    pub(super) fn event_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+        let found = self.program.find_event.get(NameKey::of(name));
+        if found.is_none() {
+            let mend = did_you_mean(name, self.document.events.iter().map(|e| e.name.as_str()), "add it to game.toml, or name another");
+            self.fault(place, format!("there is no event {name}"), mend);
+        }
+        found.map(|e| e as u32)
+    }
+
+    /// A test of a state or parameter, whichever has the name.
+    pub(super) fn test(&mut self, subject: &Word, test: &language::Test) -> Option<Test> {
+        let document = self.document;
+        if let Some(state) = document.states.iter().position(|s| s.name == subject.text) {
+            let (value, is) = match test {
+                language::Test::Is(value) => (value, true),
+                language::Test::IsNot(value) => (value, false),
+                language::Test::Compare(..) | language::Test::Between(..) => {
+                    self.fault(
+                        &subject.place,
+                        format!("{} is a state and cannot be compared with a number", subject.text),
+                        "write \"is\" and one of its values",
+                    );
+                    return None;
+                }
+            };
+            return self.state_value(state, value).map(|v| Test::State(state, v, is));
+        }
+        let names = document.parameters.iter().map(|p| p.name.as_str()).chain(document.states.iter().map(|s| s.name.as_str()));
+        let Some(parameter) = document.parameters.iter().position(|p| p.name == subject.text) else {
+            let mend = did_you_mean(&subject.text, names, "add it to game.toml, or name another");
+            self.fault(&subject.place, format!("there is no parameter or state {}", subject.text), mend);
+            return None;
+        };
+        let unit = &document.parameters[parameter].unit;
+        match test {
+            language::Test::Compare(comparison, number, own) => {
+                self.same_unit(subject, own, unit)?;
+                self.reachable(parameter, *comparison, *number, &subject.place);
+                Some(Test::Compare(parameter, *comparison, *number as f32))
+            }
+            language::Test::Between(low, high, own) => {
+                self.same_unit(subject, own, unit)?;
+                self.reachable(parameter, Comparison::AtLeast, *low, &subject.place);
+                self.reachable(parameter, Comparison::AtMost, *high, &subject.place);
+                Some(Test::Between(parameter, *low as f32, *high as f32))
+            }
+            language::Test::Is(value) | language::Test::IsNot(value) => match read_number(&value.text, unit) {
+                Ok(number) => Some(Test::Equals(parameter, number as f32, matches!(test, language::Test::Is(_)))),
+                Err(_) => {
+                    self.fault(
+                        &value.place,
+                        format!("{} is a number, and \"{}\" is none", subject.text, value.text),
+                        "write a number, or over, under, at least, at most and a number",
+                    );
+                    None
+                }
+            },
+        }
+    }
+
+    /// Says when a number was written with a unit that is not the parameter's.
+    fn same_unit(&mut self, subject: &Word, own: &str, unit: &str) -> Option<()> {
+        if own.is_empty() || own == unit {
+            return Some(());
+        }
+        let mend = if unit.is_empty() { "write the number alone".to_owned() } else { format!("write the number alone or with {unit}") };
+        self.fault(&subject.place, format!("{} is not in {own}", subject.text), mend);
+        None
+    }
+
+    /// Says when a comparison can never hold.
+    fn reachable(&mut self, parameter: usize, comparison: Comparison, number: f64, place: &Place) {
+        let doc = &self.document.parameters[parameter];
+        let number = number as f32;
+        let never = match comparison {
+            Comparison::Over => number >= doc.high,
+            Comparison::AtLeast => number > doc.high,
+            Comparison::Under => number <= doc.low,
+            Comparison::AtMost => number < doc.low,
+        };
+        if never {
+            let what = format!("{} is never {comparison} {number}: its range is {} to {}", doc.name, doc.low, doc.high);
+            self.fault(place, what, "write a number within the range, or widen the range in game.toml");
+        }
+    }
+
+    pub(super) fn state_value(&mut self, state: usize, value: &Word) -> Option<u16> {
+        let doc = &self.document.states[state];
+        let found = doc.values.iter().position(|v| v.value == value.text);
+        if found.is_none() {
+            let known: Vec<&str> = doc.values.iter().map(|v| v.value.as_str()).collect();
+            let some = known.iter().take(12).copied().collect::<Vec<_>>().join(", ");
+            let all = format!("write one of its values: {some}{}", if known.len() > 12 { " …" } else { "" });
+            let mend = match crate::document::nearest(&value.text, known.iter().copied()) {
+                Some(near) => format!("{near}? Its values are {some}{}", if known.len() > 12 { " …" } else { "" }),
+                None => all,
+            };
+            self.fault(&value.place, format!("the state {} has no value {}", doc.name, value.text), mend);
+        }
+        found.map(|v| v as u16)
+    }
+
+    pub(super) fn reactions(&mut self) {
+        let document = self.document;
+        let mut keys: BTreeSet<NameKey> = BTreeSet::new();
+        for (written, doc) in document.reactions.iter().enumerate() {
+            let trigger = self.trigger(&doc.trigger);
+            let conditions: Vec<Option<Test>> = doc.conditions.iter().map(|c| self.test(&c.subject, &c.test)).collect();
+            let until = doc.until.as_ref().map(|c| self.test(&c.subject, &c.test));
+            let actions: Vec<Act> = doc.actions.iter().filter_map(|act| self.act(act)).collect();
+            // A reaction with a condition that means nothing would act when it should not.
+            let (Some(trigger), Some(conditions)) = (trigger, conditions.into_iter().collect::<Option<Vec<_>>>()) else { continue };
+            let Some(until) = until.map_or(Some(None), |test| test.map(Some)) else { continue };
+            let head = doc.head();
+            let mut key = NameKey::of(&head);
+            while !keys.insert(key) {
+                key = key.with(1);
+            }
+            self.program.names.add_as(key, &head);
+            let index = self.program.reactions.len() as u32;
+            if !doc.off {
+                self.watch(index, trigger, until);
+            }
+            let nth = doc.nth.as_ref().map(|nth| {
+                self.program.counters += 1;
+                Nth { n: nth.n, within: nth.within.map(|t| frames_of(t, self.program.rate)), counter: self.program.counters as u32 - 1 }
+            });
+            let hold = doc.hold.map_or(0, |t| frames_of(t, self.program.rate));
+            let written = written as u32;
+            self.program.reactions.push(Reaction { key, written, off: doc.off, trigger, hold, nth, conditions, until, otherwise: doc.otherwise, actions });
+        }
+        self.program.find_reaction = Lookup::new(self.program.reactions.iter().map(|r| r.key));
+    }
+
+    fn trigger(&mut self, trigger: &language::Trigger) -> Option<Trigger> {
+        match trigger {
+            language::Trigger::Event(event) => self.event(event).map(Trigger::Event),
+            language::Trigger::Becomes(subject, test) => self.test(subject, test).map(|t| Trigger::Change(Edge::Holds(t))),
+            language::Trigger::Crosses(subject, rises, number, unit) => {
+                let comparison = if *rises { Comparison::Over } else { Comparison::Under };
+                let test = self.test(subject, &language::Test::Compare(comparison, *number, unit.clone()))?;
+                test.parameter().map(|p| Trigger::Change(Edge::Crosses(p, *rises, *number as f32)))
+            }
+            language::Trigger::Every(language::Interval::Between(span)) => Some(Trigger::Clock(Interval::Between(span.low.0 as f32, span.high.0 as f32))),
+            language::Trigger::Every(language::Interval::Of(name)) => self.clock(name),
+            language::Trigger::Zone(zone, enters) => self.zone_named(&zone.text, &zone.place).map(|z| Trigger::Zone(z, *enters)),
+        }
+    }
+
+    /// A clock whose interval is what a parameter says.
+    fn clock(&mut self, name: &Word) -> Option<Trigger> {
+        let parameter = self.parameter(&name.text, &name.place)?;
+        let doc = &self.document.parameters[parameter];
+        if doc.of_each {
+            self.fault(&name.place, format!("every emitter has a {} of its own, and a clock is one for all", doc.name), "name a parameter that is for all");
+            return None;
+        }
+        let Some(unit) = Seconds::from_parts(1.0, &doc.unit).filter(|_| !doc.unit.is_empty()) else {
+            self.fault(&name.place, format!("{} is not a time", doc.name), "give it the unit s, ms or min in game.toml, or write a time like 10 s");
+            return None;
+        };
+        Some(Trigger::Clock(Interval::Of(parameter, unit.0 as f32)))
+    }
+
+    /// Puts a reaction where its calls come from.
+    fn watch(&mut self, reaction: u32, trigger: Trigger, until: Option<Test>) {
+        match trigger {
+            Trigger::Event(event) => self.program.events[event as usize].reactions.push(reaction),
+            Trigger::Change(edge) => self.add_watch(Watch { reaction, edge, readies: false }),
+            Trigger::Clock(_) => self.program.clocks.push(reaction),
+            Trigger::Zone(zone, enters) => {
+                let zone = &mut self.program.world.zones[zone as usize];
+                if enters { &mut zone.entering } else { &mut zone.leaving }.push(reaction);
+            }
+        }
+        if let Some(test) = until {
+            self.add_watch(Watch { reaction, edge: Edge::Holds(test), readies: true });
+        }
+    }
+
+    fn add_watch(&mut self, watch: Watch) {
+        match watch.edge {
+            Edge::Crosses(parameter, ..) => self.program.parameters[parameter].watches.push(watch),
+            Edge::Holds(Test::State(state, ..)) => self.program.states[state].watches.push(watch),
+            Edge::Holds(test) => {
+                if let Some(parameter) = test.parameter() {
+                    self.program.parameters[parameter].watches.push(watch);
+                }
+            }
+        }
+    }
+
+    fn at(&mut self, at: &Where, unsaid: At) -> At {
+        match at {
+            Where::Unsaid => unsaid,
+            Where::Sender => At::Sender,
+            Where::Listener => At::Named(NameKey::of(LISTENER_NAME)),
+            Where::Named(name) => {
+                self.look_for_emitter(name);
+                At::Named(self.program.names.add(&name.text))
+            }
+        }
+    }
+
+    fn act(&mut self, act: &language::Act) -> Option<Act> {
+        let action = self.action(&act.action)?;
+        let chance = act.chance.map_or(1.0, |percent| (percent / 100.0) as f32);
+        Some(Act { action, chance, after: act.after.map_or(0, |t| frames_of(t, self.program.rate)) })
+    }
+
+    /// A parameter that the game tells, to be set or added to.
+    fn settable(&mut self, name: &Word) -> Option<usize> {
+        let parameter = self.parameter(&name.text, &name.place)?;
+        if self.document.parameters[parameter].source != ValueOf::Game {
+            self.fault(&name.place, format!("{} is worked out and cannot be set", name.text), "set what it is worked out from");
+            return None;
+        }
+        self.one_for_all(parameter, &name.place).map(|()| parameter)
+    }
+
+    fn action(&mut self, action: &language::Action) -> Option<Action> {
+        Some(match action {
+            language::Action::Play { sound, at } => Action::Play { sound: self.sound_named(&sound.text, &sound.place)?, at: self.at(at, At::Sender) },
+            language::Action::Say { sound, at, urgency } => {
+                let index = self.sound_named(&sound.text, &sound.place)?;
+                if self.program.sounds[index as usize].lines.is_none() {
+                    self.fault(&sound.place, format!("{} has no lines to say", sound.text), "write \"play\", or give the sound lines = { gap = \"1..2 s\" }");
+                    return None;
+                }
+                Action::Say { sound: index, at: self.at(at, At::Sender), urgency: *urgency }
+            }
+            language::Action::Sweep { sound, at, property, to, over, curve, let_go } => {
+                let index = self.sound_named(&sound.text, &sound.place)?;
+                let to = property.read(to).unwrap_or_default();
+                let frames = frames_of(*over, self.program.rate);
+                Action::Sweep { sound: index, at: self.at(at, At::Any), property: *property, to, frames, curve: *curve, let_go: *let_go }
+            }
+            language::Action::Add { subject, by } => Action::AddParameter(self.settable(subject)?, *by as f32),
+            language::Action::Stop { sound, at, over } => {
+                let index = self.sound_named(&sound.text, &sound.place)?;
+                let shortest = u64::from(self.program.rate) / 500;
+                Action::Stop { sound: index, at: self.at(at, At::Any), frames: over.map(|t| t.frames(self.program.rate).max(shortest)) }
+            }
+            language::Action::Finish { sound, at } => Action::Finish { sound: self.sound_named(&sound.text, &sound.place)?, at: self.at(at, At::Any) },
+            language::Action::Go { piece, to, on } => return self.go(piece, to.as_ref(), on.as_ref()),
+            language::Action::Sting { stinger, on } => {
+                let found = self.program.music.find_stinger.get(NameKey::of(&stinger.text));
+                if found.is_none() {
+                    let known = self.document.music.stingers.iter().map(|s| s.name.as_str());
+                    let mend = did_you_mean(&stinger.text, known, "add it to a file in music/, or name another");
+                    self.fault(&stinger.place, format!("there is no stinger {}", stinger.text), mend);
+                }
+                Action::Sting(found? as u16, on.as_ref().map(super::music::when))
+            }
+            language::Action::Raise { snapshot, over } => {
+                Action::Raise(self.snapshot_named(&snapshot.text, &snapshot.place)?, over.map(|s| frames_of(s, self.program.rate)))
+            }
+            language::Action::Lower { snapshot } => Action::Lower(self.snapshot_named(&snapshot.text, &snapshot.place)?),
+            language::Action::Switch { layer, on } => Action::Switch(self.switch_named(&layer.text, &layer.place)?, *on),
+            language::Action::Send { event, at } => Action::Send(self.event(event)?, self.at(at, At::Sender)),
+            language::Action::Set { subject, to } => {
+                if let Some(state) = self.document.states.iter().position(|s| s.name == subject.text) {
+                    return self.state_value(state, to).map(|v| Action::SetState(state, v));
+                }
+                let parameter = self.settable(subject)?;
+                let doc = &self.document.parameters[parameter];
+                let number = split_number(&to.text).filter(|(_, unit)| unit.is_empty() || *unit == doc.unit).map(|(n, _)| n as f32);
+                match number.filter(|n| (doc.low..=doc.high).contains(n)) {
+                    Some(number) => Action::SetParameter(parameter, number),
+                    None => {
+                        let mend = format!("write a number from {} to {}", doc.low, doc.high);
+                        self.fault(&to.place, format!("{} cannot be set to {}", subject.text, to.text), mend);
+                        return None;
+                    }
+                }
+            }
+        })
+    }
+
+    /// A piece goes to a section, or a playlist begins or ends.
+    fn go(&mut self, piece: &Word, to: Option<&Word>, on: Option<&crate::document::Moment>) -> Option<Action> {
+        let document = self.document;
+        let silence = to.is_some_and(|t| t.text == SILENCE);
+        if let Some(list) = self.program.music.find_playlist.get(NameKey::of(&piece.text)) {
+            if let Some(to) = to.filter(|_| !silence) {
+                self.fault(&to.place, format!("{} is a playlist and has no sections", piece.text), "write \"go PLAYLIST\" or \"go PLAYLIST to silence\"");
+                return None;
+            }
+            return Some(Action::List(list as u16, !silence));
+        }
+        let index = self.piece_named(&piece.text, &piece.place)?;
+        let doc = document.music.piece(&piece.text)?;
+        let section = match to {
+            None if on.is_none() => return Some(Action::Begin(index)),
+            None => Some(self.program.music.pieces[usize::from(index)].first),
+            Some(to) => self.section_of(doc, &crate::document::Located { value: to.text.clone(), place: to.place.clone() })?,
+        };
+        Some(Action::Go(index, section, on.map(super::music::when)))
+    }
+
+    /// Names in playthroughs that nothing in the project has.
+    pub(super) fn playthroughs(&mut self) {
+        use language::StepAction;
+        let document = self.document;
+        for (_, playthrough) in &document.playthroughs {
+            for (step, _) in playthrough.steps() {
+                match &step.action {
+                    StepAction::Send(event, emitter) => {
+                        self.event(event);
+                        if let Some(emitter) = emitter {
+                            self.program.names.add(&emitter.text);
+                        }
+                    }
+                    StepAction::State(state, value) => match document.states.iter().position(|s| s.name == state.text) {
+                        Some(index) if document.states[index].dictionary.iter().any(|(theirs, _)| *theirs == value.text) => {}
+                        Some(index) => {
+                            self.state_value(index, value);
+                        }
+                        None => {
+                            let mend = did_you_mean(&state.text, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
+                            self.fault(&state.place, format!("there is no state {}", state.text), mend);
+                        }
+                    },
+                    StepAction::Parameter(parameter, _) | StepAction::Glide { parameter, .. } => {
+                        self.parameter(&parameter.text, &parameter.place);
+                    }
+                    StepAction::ParameterOn(parameter, emitter, _) => {
+                        self.program.names.add(&emitter.text);
+                        if let Some(index) = self.parameter(&parameter.text, &parameter.place)
+                            && self.program.parameters[index].local.is_none()
+                        {
+                            let mend = format!("take \"on {}\" out, or give the parameter of = \"each emitter\"", emitter.text);
+                            self.fault(&parameter.place, format!("{} is one for all, not of each emitter", parameter.text), mend);
+                        }
+                    }
+                    StepAction::Place(placing) => {
+                        for word in [&placing.emitter, &placing.kind].into_iter().flatten() {
+                            self.program.names.add(&word.text);
+                        }
+                    }
+                    StepAction::Walk(walking) => {
+                        if let Some(emitter) = &walking.emitter {
+                            self.program.names.add(&emitter.text);
+                        }
+                    }
+                    StepAction::PlayerLevel(level, _) => {
+                        if !document.player_levels.iter().any(|l| l.name == level.text) {
+                            let known = document.player_levels.iter().map(|l| l.name.as_str());
+                            let fix = did_you_mean(&level.text, known, "declare it under [player-levels] in mix.toml");
+                            self.fault(&level.place, format!("there is no player level {level}"), fix);
+                        }
+                    }
+                    StepAction::Remove(_) => {}
+                    StepAction::End => {}
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,178 @@
+//! Completion: what can come next in a line of `reactions.est`, and the blocks that its lines form.
+
+use crate::document::Document;
+use crate::language::actions::{ACTIONS, MOMENTS};
+use estampie_engine::property::Property;
+
+/// A reaction's lines, counted from 0: comments before it, its head, its actions.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Block {
+    /// The first line: a comment directly above the head, or the head.
+    pub first: usize,
+    /// The line with `When`.
+    pub head: usize,
+    /// The line after the last action.
+    pub end: usize,
+}
+
+/// The blocks of a text, those with faults included.
+#[must_use]
+pub fn blocks(text: &str) -> Vec<Block> {
+    let lines: Vec<&str> = text.lines().collect();
+    let mut list: Vec<Block> = Vec::new();
+    let mut comment: Option<usize> = None;
+    for (at, line) in lines.iter().enumerate() {
+        let body = line.trim();
+        if body.is_empty() {
+            comment = None;
+        } else if body.starts_with('#') && !line.starts_with(char::is_whitespace) {
+            comment = comment.or(Some(at));
+        } else if line.starts_with(char::is_whitespace) {
+            comment = None;
+            if let Some(block) = list.last_mut() {
+                block.end = at + 1;
+            }
+        } else {
+            list.push(Block { first: comment.take().unwrap_or(at), head: at, end: at + 1 });
+        }
+    }
+    list
+}
+
+/// The words that can come after `before` (the line up to the cursor, without the word being typed) and begin with `word`.
+/// `head` says whether the line is a head (`When …`) or an action.
+#[must_use]
+pub fn complete(document: &Document, head: bool, before: &str, word: &str) -> Vec<String> {
+    let words: Vec<&str> = before.split_whitespace().flat_map(|w| w.strip_suffix(',').map_or(vec![w], |w| vec![w, ","])).collect();
+    let all = if head { after_head(document, &words) } else { after_action(document, &words) };
+    let mut list: Vec<String> = Vec::new();
+    for candidate in all {
+        if candidate.starts_with(word) && candidate != word && !list.contains(&candidate) {
+            list.push(candidate);
+        }
+    }
+    // What holds the letters further in comes after what begins with them.
+    list
+}
+
+fn subjects(document: &Document) -> Vec<String> {
+    document.parameters.iter().map(|p| p.name.clone()).chain(document.states.iter().map(|s| s.name.clone())).collect()
+}
+
+fn some(words: &[&str]) -> Vec<String> {
+    words.iter().map(|w| (*w).to_owned()).collect()
+}
+
+/// The values of a state, or for a parameter its unit is all that is known.
+fn values(document: &Document, subject: &str) -> Vec<String> {
+    document.states.iter().find(|s| s.name == subject).map_or(Vec::new(), |s| s.values.iter().map(|v| v.value.clone()).collect())
+}
+
+fn after_head(document: &Document, words: &[&str]) -> Vec<String> {
+    let events = || document.events.iter().map(|e| e.name.clone());
+    let is_state = |name: &str| document.states.iter().any(|s| s.name == name);
+    let is_parameter = |name: &str| document.parameters.iter().any(|p| p.name == name);
+    let tests = |name: &str| if is_state(name) { some(&["is", "is not"]) } else { some(&["over", "under", "at least", "at most", "between", "is"]) };
+    let further = || some(&["and", "otherwise", "once until", "at the 3rd within 5 s", "every 3rd"]);
+    match words {
+        [] => some(&["When", "Off: When"]),
+        ["Off:"] => some(&["When"]),
+        [.., "When" | "when"] => events().chain(subjects(document)).chain(some(&["entering", "leaving", "every"])).collect(),
+        [.., "When" | "when", subject] if is_state(subject) => some(&["becomes"]),
+        [.., "When" | "when", subject] if is_parameter(subject) => some(&["becomes", "rises over", "falls under"]),
+        [.., "When" | "when", "every"] => some(&["10 s"])
+            .into_iter()
+            .chain(document.parameters.iter().filter(|p| ["s", "ms", "min"].contains(&p.unit.as_str())).map(|p| p.name.clone()))
+            .collect(),
+        [_, "every", _] | [_, _, "every", _] | [_, "every", _, "s" | "ms" | "min"] | [_, _, "every", _, "s" | "ms" | "min"] => some(&["while", "once until"]),
+        [.., "while"] => subjects(document),
+        [.., "while", subject] => tests(subject),
+        [.., "When" | "when", subject] if document.events.iter().any(|e| e.name == *subject) => further().into_iter().chain(some(&["since 2 min"])).collect(),
+        [.., "When" | "when", _] => further(),
+        [.., subject, "becomes"] if is_state(subject) => values(document, subject),
+        [.., "becomes"] => some(&["over", "under", "at least", "at most"]),
+        [.., subject, "is"] => values(document, subject).into_iter().chain(some(&["not"])).collect(),
+        [.., subject, "is", "not"] => values(document, subject),
+        [.., "and" | "until"] => subjects(document),
+        [.., "once"] => some(&["until"]),
+        [.., "and" | "until", subject] => tests(subject),
+        [.., "over" | "under" | "least" | "most" | "between"] => Vec::new(),
+        _ => further().into_iter().chain(some(&["for 3 s"])).collect(),
+    }
+}
+
+fn after_action(document: &Document, words: &[&str]) -> Vec<String> {
+    let sounds = || document.sounds.iter().map(|s| s.name.clone()).collect::<Vec<_>>();
+    let options = some(&["at the emitter", "at the listener", ", chance 70 %", ", after 0.5 s"]);
+    match words {
+        [] => some(&ACTIONS),
+        ["say"] => document.sounds.iter().filter(|s| s.lines.is_some()).map(|s| s.name.clone()).collect(),
+        ["play" | "stop" | "finish" | "sweep"] => sounds(),
+        ["go"] => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.lists.iter().map(|p| p.name.clone())).collect(),
+        ["go", _] => some(&["to"]),
+        ["go", piece, "to"] => {
+            let sections: Vec<String> = document.music.piece(piece).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect());
+            sections.into_iter().chain(some(&[crate::document::SILENCE])).collect()
+        }
+        ["go", _, "to", _] | ["sting", _] => MOMENTS.iter().map(|(_, w)| (*w).to_owned()).chain(some(&[", after 0.5 s", ", chance 70 %"])).collect(),
+        ["sting"] => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
+        ["fade"] => some(&["in", "out"]),
+        ["fade", "in" | "out"] => {
+            let mut layers = Vec::new();
+            for piece in &document.music.pieces {
+                layers.extend(piece.sections.iter().flat_map(|s| s.layers.iter().map(|l| format!("{}/{}", piece.name, l.name))));
+            }
+            layers
+        }
+        ["set"] => subjects(document),
+        ["set", _] => some(&["to"]),
+        ["set", subject, "to"] => values(document, subject),
+        ["add", _] => some(&["to"]),
+        ["add", _, "to"] => document.parameters.iter().map(|p| p.name.clone()).collect(),
+        ["send"] => document.events.iter().map(|e| e.name.clone()).collect(),
+        ["sweep", _] => {
+            let moved = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| (*w).to_owned());
+            moved.chain(some(&["at the emitter"])).collect()
+        }
+        ["sweep", .., "pan"] => some(&["to 50 % left over 1 s"]),
+        ["sweep", .., "pitch"] => some(&["to -12 st over 1 s"]),
+        ["sweep", .., "level"] => some(&["to -12 dB over 1 s"]),
+        ["sweep", .., "low-pass" | "high-pass"] => some(&["to 400 Hz over 1 s"]),
+        ["sweep", .., "s" | "ms"] => some(&["then let go", ", smooth"]),
+        ["say", _] => some(&[", first", ", cutting in"]).into_iter().chain(options).collect(),
+        ["stop", _] => some(&["over 1 s"]).into_iter().chain(options).collect(),
+        [.., "at"] => some(&["the emitter", "the listener"]),
+        [.., ","] => some(&["chance 70 %", "after 0.5 s"]),
+        _ => options,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::document::Sources;
+
+    #[test]
+    fn blocks_hold_comments_heads_and_actions() {
+        let text = "# all\n\n# one\nWhen a\n  play b\n  # why\n  play c\n\nWhat d\n  ply e\n";
+        assert_eq!(blocks(text), [Block { first: 2, head: 3, end: 7 }, Block { first: 8, head: 8, end: 10 }]);
+        assert_eq!(blocks(""), []);
+    }
+
+    #[test]
+    fn what_can_come_next_is_offered() {
+        let game = "[events]\nhit = \"a\"\n[parameters.strain]\nrange = \"0..1\"\n[states.deck]\nvalues = [\"plank\", \"grate\"]\n";
+        let sounds = "[\"hull/knock\"]\ntakes = [\"audio/a.wav\"]\n";
+        let sources = Sources::from_texts([("estampie.toml", "format = 1"), ("game.toml", game), ("sounds/a.toml", sounds)]);
+        let (document, _) = Document::read(&sources, &["audio/a.wav".to_owned()].into());
+        let next = |head, before: &str, word: &str| complete(&document, head, before, word);
+        assert_eq!(next(true, "When", "h"), ["hit"]);
+        assert_eq!(next(true, "When hit and deck is", ""), ["plank", "grate", "not"]);
+        assert_eq!(next(true, "When deck becomes", "g"), ["grate"]);
+        assert_eq!(next(true, "When hit and strain", "ov"), ["over"]);
+        assert_eq!(next(false, "", "pl"), ["play"]);
+        assert_eq!(next(false, "play", "hu"), ["hull/knock"]);
+        assert_eq!(next(false, "set deck to", ""), ["plank", "grate"]);
+        assert!(next(false, "play hull/knock at", "").contains(&"the emitter".to_owned()));
+    }
+}

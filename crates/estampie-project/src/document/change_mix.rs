@@ -1,0 +1,193 @@
+//! Changes of the mix: sends, effects and their settings, snapshots and what they hold.
+
+use super::edit::NewValue;
+use super::{InsertDoc, Workspace, kind_of, property_of, read_held, read_send, read_setting};
+use crate::language::lex::is_name;
+use estampie_engine::dsp::effects;
+use estampie_engine::dsp::effects::KINDS;
+use estampie_engine::property::Property;
+use estampie_engine::units::{Decibels, Pan, Quantity as _};
+
+const FILE: &str = "mix.toml";
+
+impl Workspace {
+    fn set_mix(&mut self, name: &str, path: Vec<&str>, text: &str) -> Result<(), String> {
+        let value = if text.trim().is_empty() { NewValue::Nothing } else { NewValue::Text(text.trim().replace('−', "-")) };
+        self.set_if_read(name, &[(FILE, path, value)])
+    }
+
+    /// Sets the pan of a bus, as one edit; an empty text takes it out.
+    ///
+    /// # Errors
+    /// When the text is no pan, or the file cannot be edited; then nothing is changed.
+    pub fn set_bus_pan(&mut self, bus: &str, text: &str) -> Result<(), String> {
+        if !text.trim().is_empty() {
+            Pan::read(&text.replace('−', "-")).map_err(|e| e.to_string())?;
+        }
+        self.set_mix(&format!("pan of {bus}"), vec!["buses", bus, "pan"], text)
+    }
+
+    /// Sets what a bus sends to a return, as one edit; an empty text takes the send out. A new send that gives no level begins
+    /// in silence.
+    ///
+    /// # Errors
+    /// When the text is no level, the route would feed back, or the file cannot be edited; then nothing is changed.
+    pub fn set_send(&mut self, bus: &str, to: &str, text: &str) -> Result<(), String> {
+        if !text.trim().is_empty() {
+            read_send(&text.replace('−', "-"))?;
+            if let Some(way) = self.would_feed_back(bus, to) {
+                return Err(format!("this send would feed back: {way}; send to a return that does not come back"));
+            }
+        }
+        self.set_mix(&format!("send of {bus} to {to}"), vec!["buses", bus, "send", to], text)
+    }
+
+    /// The loop that a send would close, in words.
+    #[must_use]
+    pub fn would_feed_back(&self, bus: &str, to: &str) -> Option<String> {
+        let document = self.document();
+        let next = |name: &str| {
+            let doc = document.buses.iter().find(|b| b.name == name);
+            doc.into_iter().flat_map(|d| d.into.iter().map(|i| i.value.clone()).chain(d.sends.iter().map(|s| s.to.value.clone()))).collect::<Vec<_>>()
+        };
+        let mut ways: Vec<Vec<String>> = vec![vec![bus.to_owned(), to.to_owned()]];
+        let mut seen: Vec<String> = Vec::new();
+        while let Some(way) = ways.pop() {
+            let last = way.last()?.clone();
+            if last == bus {
+                return Some(way.join(" ⟶ "));
+            }
+            if !seen.contains(&last) {
+                seen.push(last.clone());
+                ways.extend(next(&last).into_iter().map(|n| way.iter().cloned().chain([n]).collect()));
+            }
+        }
+        None
+    }
+
+    fn insert_of(&self, bus: &str, insert: &str) -> Result<InsertDoc, String> {
+        let document = self.document();
+        let found = document.buses.iter().find(|b| b.name == bus).and_then(|b| b.inserts.iter().find(|i| i.name == insert));
+        found.cloned().ok_or_else(|| format!("{bus} has no effect {insert}"))
+    }
+
+    /// Sets a setting of an effect (or `wet`), as one edit; an empty text takes it back to its rest value.
+    ///
+    /// # Errors
+    /// When there is no such effect or setting, or the text is no such value; then nothing is changed.
+    pub fn set_insert(&mut self, bus: &str, insert: &str, word: &str, text: &str) -> Result<(), String> {
+        let doc = self.insert_of(bus, insert)?;
+        let kind = kind_of(&self.document().shared.effect, &doc).ok_or_else(|| format!("{insert} is no known effect"))?;
+        if let Some(setting) = kind.settings.iter().find(|s| s.word == word) {
+            if !text.trim().is_empty() {
+                read_setting(setting, &text.replace('−', "-"))?;
+            }
+        } else if !["wet", "preset", "file", "sidechain", "like"].contains(&word) {
+            return Err(format!("{} has no setting {word}", kind.word));
+        }
+        self.set_mix(&format!("{word} of {insert} on {bus}"), vec!["buses", bus, "insert", insert, word], text)
+    }
+
+    /// Leaves an effect out, or no longer, as one edit.
+    ///
+    /// # Errors
+    /// When there is no such effect, or the file cannot be edited.
+    pub fn set_insert_off(&mut self, bus: &str, insert: &str, off: bool) -> Result<(), String> {
+        self.insert_of(bus, insert)?;
+        let value = if off { NewValue::Yes(true) } else { NewValue::Nothing };
+        let name = format!("{insert} on {bus} {}", if off { "left out" } else { "in again" });
+        self.set_if_read(&name, &[(FILE, vec!["buses", bus, "insert", insert, "off"], value)])
+    }
+
+    /// Puts an effect at the end of a bus, as one edit, and gives its name. It begins where it does as little as it can.
+    ///
+    /// # Errors
+    /// When there is no such kind or bus, or the file cannot be edited.
+    pub fn add_insert(&mut self, bus: &str, word: &str) -> Result<String, String> {
+        let document = self.document().clone();
+        let doc = document.buses.iter().find(|b| b.name == bus).ok_or_else(|| format!("there is no bus {bus}"))?;
+        let shared = document.shared.effect.iter().find(|e| e.name == word);
+        if effects::kind(word).is_none() && shared.is_none() {
+            let known: Vec<&str> = KINDS.iter().map(|k| k.word).collect();
+            return Err(format!("there is no effect {word}; there are {}", known.join(", ")));
+        }
+        let taken = |name: &str| doc.inserts.iter().any(|i| i.name == name);
+        let name = if taken(word) { (2..).map(|n| format!("{word}-{n}")).find(|n| !taken(n)).unwrap_or_default() } else { word.to_owned() };
+        let path = |field| vec!["buses", bus, "insert", name.as_str(), field];
+        let mut values = vec![match shared {
+            Some(_) => (FILE, path("like"), NewValue::Text(word.to_owned())),
+            None => (FILE, path("kind"), NewValue::Text(word.to_owned())),
+        }];
+        // On a return wet is all there is to hear; elsewhere what adds to the sound begins unheard.
+        if !doc.returns && effects::kind(word).is_some_and(|k| k.wet_alone) {
+            values.push((FILE, path("wet"), NewValue::Text("0 %".into())));
+        }
+        self.set_if_read(&format!("{name} on {bus}"), &values)?;
+        Ok(name)
+    }
+
+    /// Takes an effect off a bus, as one edit.
+    ///
+    /// # Errors
+    /// When there is no such effect, or the file cannot be edited.
+    pub fn delete_insert(&mut self, bus: &str, insert: &str) -> Result<(), String> {
+        self.insert_of(bus, insert)?;
+        self.set_mix(&format!("{insert} taken off {bus}"), vec!["buses", bus, "insert", insert], "")
+    }
+
+    /// Adds a snapshot that holds nothing yet, as one edit.
+    ///
+    /// # Errors
+    /// When the name is none or is taken.
+    pub fn add_snapshot(&mut self, name: &str) -> Result<(), String> {
+        if !is_name(name) || name != name.to_lowercase() {
+            return Err(format!("\"{name}\" cannot be a name: lower case, with - between words and a letter first"));
+        }
+        if self.document().snapshots.iter().any(|s| s.name == name) {
+            return Err(format!("there is a snapshot {name} already"));
+        }
+        self.set_mix(&format!("new snapshot {name}"), vec!["snapshots", name, "rise"], "0.5 s")
+    }
+
+    /// Takes a snapshot out, as one edit. What names it stays and is a fault until it is mended.
+    ///
+    /// # Errors
+    /// When the file cannot be edited.
+    pub fn delete_snapshot(&mut self, name: &str) -> Result<(), String> {
+        self.set_mix(&format!("deletion of snapshot {name}"), vec!["snapshots", name], "")
+    }
+
+    /// Sets a field of a snapshot (`rise`, `fall`, `amount`, `while`, `order`), as one edit.
+    ///
+    /// # Errors
+    /// When the text is no such value, or the file cannot be edited; then nothing is changed.
+    pub fn set_snapshot(&mut self, snapshot: &str, field: &str, text: &str) -> Result<(), String> {
+        let name = format!("{field} of snapshot {snapshot}");
+        if field == "order" {
+            let order = text.trim().parse().map_err(|_| format!("\"{text}\" is not a whole number"))?;
+            return self.set_if_read(&name, &[(FILE, vec!["snapshots", snapshot, field], NewValue::Whole(order))]);
+        }
+        self.set_mix(&name, vec!["snapshots", snapshot, field], text)
+    }
+
+    /// Sets what a snapshot holds of a value of the mix (`by -3 dB`, `to 900 Hz`), as one edit; an empty text holds nothing of it.
+    /// A value without `by` or `to` is taken as `to`.
+    ///
+    /// # Errors
+    /// When the text is no such value, or the file cannot be edited; then nothing is changed.
+    pub fn set_held(&mut self, snapshot: &str, what: &str, text: &str) -> Result<(), String> {
+        let text = text.trim().replace('−', "-");
+        let text = if text.is_empty() || read_held(&text).is_ok() { text } else { format!("to {text}") };
+        if !text.is_empty() {
+            let (by, value) = read_held(&text)?;
+            let words: Vec<&str> = what.split(' ').collect();
+            let property = property_of(self.document(), &words).ok_or_else(|| format!("there is no {what} in the mix"))?;
+            if property == Property::Level && !by {
+                Decibels::read(value).map_err(|e| e.to_string())?;
+            } else {
+                property.read(value)?;
+            }
+        }
+        self.set_mix(&format!("{what} in snapshot {snapshot}"), vec!["snapshots", snapshot, "hold", what], &text)
+    }
+}

@@ -1,0 +1,148 @@
+//! The project as written: text files in, typed descriptions and faults out.
+//!
+//! A project is a set of texts ([`Sources`]). Reading them gives a [`Document`] of all that is sound and a list of
+//! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
+
+mod change;
+mod change_mix;
+mod change_music;
+mod change_world;
+mod copy_mix;
+mod curve;
+mod describe;
+mod difference;
+mod edit;
+mod effects;
+mod fields;
+mod game;
+mod mix;
+mod music;
+mod saving;
+mod settings;
+mod snapshots;
+mod sounds;
+mod sources;
+mod world;
+
+pub use crate::fault::{Fault, Place, did_you_mean, nearest};
+pub use crate::language::{Moment, SILENCE};
+pub(crate) use change::sound_of;
+pub use change::{sharers, uses_of};
+pub use change_music::{TRANSITION_FIELDS, ends};
+pub use change_world::{TABLES, Thing, ThingId};
+pub use copy_mix::{Clipping, ClippingKind};
+pub use curve::{WrittenCurve, print_point, read_point};
+pub use describe::{Field, Origin, describe, pick_text, source_text};
+pub use difference::{Difference, differences};
+pub use edit::{Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
+pub(crate) use effects::read_octaves;
+pub use effects::{InsertDoc, SendDoc, read_send, read_setting};
+pub use fields::Located;
+pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
+pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
+pub use music::{
+    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, Order, PieceDoc,
+    PlaylistDoc, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc, Way,
+};
+pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, YesNo, Yields};
+pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
+pub use sounds::{PartDoc, PickDoc, PriorityDoc, RepeatDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine};
+pub use sources::{Sources, list_audio};
+pub use world::{
+    AmountDoc, Candidates, DoorwayDoc, EmitterDoc, FlockDoc, MuffleDoc, OneShotsDoc, PassDoc, Position, StandDoc, WallDoc, WorldDoc, ZoneDoc, print_position,
+    read_position,
+};
+
+use crate::language::{Playthrough, Reaction, playthrough, reactions};
+use fields::Reading;
+use std::cell::RefCell;
+use std::collections::BTreeSet;
+
+/// A project as written, without what is at fault.
+#[derive(Debug, Clone, Default)]
+pub struct Document {
+    /// `estampie.toml`.
+    pub manifest: Manifest,
+    /// Events that the game sends.
+    pub events: Vec<EventDoc>,
+    /// Emitters that the game places, as far as they are declared.
+    pub emitters: Vec<EventDoc>,
+    /// Numbers that the game sends.
+    pub parameters: Vec<ParameterDoc>,
+    /// Named values that the game sends.
+    pub states: Vec<StateDoc>,
+    /// Settings that sounds share, and groups of sounds.
+    pub shared: Shared,
+    /// All sounds, by file and then in the order of the file.
+    pub sounds: Vec<SoundDoc>,
+    /// Pieces, stingers and playlists.
+    pub music: MusicDoc,
+    /// All buses; the first is the root, `main`.
+    pub buses: Vec<BusDoc>,
+    /// Snapshots, in the order of the file.
+    pub snapshots: Vec<SnapshotDoc>,
+    /// What holds a bus down.
+    pub ducks: Vec<HoldDownDoc>,
+    /// Levels that the player sets.
+    pub player_levels: Vec<PlayerLevelDoc>,
+    /// Zones, doorways, walls, and what sounds where.
+    pub world: WorldDoc,
+    /// All modulations.
+    pub modulations: Vec<ModulationDoc>,
+    /// All reactions in order.
+    pub reactions: Vec<Reaction>,
+    /// The playthroughs by name (the file's name without ending).
+    pub playthroughs: Vec<(String, Playthrough)>,
+}
+
+impl Document {
+    /// Reads a project's texts. `audio` lists the audio files there are, as paths relative to the project.
+    #[must_use]
+    pub fn read(sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
+        let faults = RefCell::new(Vec::new());
+        let mut document = Document::default();
+        for (file, text) in sources.texts() {
+            let reading = Reading { file, text, faults: &faults };
+            match file {
+                "estampie.toml" => document.manifest = game::read_manifest(&reading),
+                "game.toml" => game::read_game(&reading, &mut document),
+                "shared.toml" => document.shared = settings::read_shared(&reading),
+                "mix.toml" => mix::read_mix(&reading, &mut document),
+                "modulation.toml" => document.modulations = mix::read_modulations(&reading),
+                "world.toml" => document.world = world::read_world(&reading),
+                "reactions.est" => {
+                    let (list, found) = reactions::parse(file, text);
+                    document.reactions = list;
+                    faults.borrow_mut().extend(found);
+                }
+                _ if file.starts_with("sounds/") => sounds::read_sounds(&reading, audio, &mut document.sounds),
+                _ if file.starts_with("music/") => music::read_music(&reading, audio, &mut document.music),
+                _ if file.starts_with("playthroughs/") => {
+                    let (played, found) = playthrough::parse(file, text);
+                    let name = file.trim_start_matches("playthroughs/").trim_end_matches(".play");
+                    document.playthroughs.push((name.to_owned(), played));
+                    faults.borrow_mut().extend(found);
+                }
+                _ => {}
+            }
+        }
+        if document.buses.is_empty() {
+            document.buses.push(BusDoc::root());
+        }
+        mix::know_what_is_moved(&mut document);
+        let mut faults = RefCell::into_inner(faults);
+        for fault in &mut faults {
+            // What is at fault stands in quotes: perhaps it is only called otherwise.
+            if let Some(mend) = fault.what.split('"').nth(1).and_then(fields::called_otherwise) {
+                fault.mend = mend;
+                continue;
+            }
+            // A value alone, where a condition should stand: it tells of which state it is.
+            let alone = fault.what.strip_prefix("it is not said what ").and_then(|rest| rest.strip_suffix(" is tested for"));
+            if let Some(state) = alone.and_then(|value| document.states.iter().find(|s| s.values.iter().any(|v| v.value == value))) {
+                fault.mend = format!("write \"{} is {}\"", state.name, alone.unwrap_or_default());
+            }
+        }
+        (document, faults)
+    }
+}

@@ -1,0 +1,387 @@
+//! `music/*.toml`: pieces with their sections, layers and transitions; stingers; playlists.
+
+mod read;
+mod terms;
+
+pub(super) use read::read_music;
+pub use terms::{Arrive, Length, Slope, Spot, Way};
+
+use super::Place;
+use super::fields::Located;
+use crate::language::{Condition, Moment};
+use estampie_engine::music::exact::Beats;
+use estampie_engine::music::{Metre, Patch};
+use estampie_engine::units::{Decibels, Pan, Seconds, Share, Span};
+use estampie_engine::vocabulary::Step;
+use std::fmt;
+
+/// The row and column of a piece's transitions that stands for all sections.
+pub const ANY: &str = "any";
+/// The most bars that a section has.
+pub const MOST_BARS: u32 = 512;
+
+/// What the sections of a piece go by.
+#[derive(Debug, Clone)]
+pub struct FollowsDoc {
+    /// The state or parameter.
+    pub subject: Located<String>,
+    /// Its values (or ranges), each with the section that it asks for.
+    pub sections: Vec<(Located<String>, Located<String>)>,
+}
+
+/// A piece that another one holds down while it plays.
+#[derive(Debug, Clone)]
+pub struct HoldDoc {
+    /// The piece that is held down.
+    pub piece: Located<String>,
+    /// By how much; less than 0.
+    pub by: Decibels,
+    /// In this time 90 % of the way down is gone.
+    pub attack: Seconds,
+    /// In this time 90 % of the way up is gone.
+    pub release: Seconds,
+}
+
+/// A piece as written.
+#[derive(Debug, Clone)]
+pub struct PieceDoc {
+    /// Its name.
+    pub name: String,
+    /// Beats a minute.
+    pub tempo: Beats,
+    /// Its metre.
+    pub metre: Metre,
+    /// Its key, such as `D dorian`.
+    pub key: Option<Located<String>>,
+    /// Its bus.
+    pub bus: Option<Located<String>>,
+    /// Its level.
+    pub level: Decibels,
+    /// The section it starts with if nothing else is said.
+    pub first: Option<Located<String>>,
+    /// What its sections go by.
+    pub follows: Option<FollowsDoc>,
+    /// Whether what it follows only moves it while it plays: something else begins it.
+    pub waits: bool,
+    /// Pieces that it holds down while it plays.
+    pub holds: Vec<HoldDoc>,
+    /// When a moved tempo or key is taken.
+    pub step: Step,
+    /// Whether a moved key stays within the mode.
+    pub in_mode: bool,
+    /// Its sections, in the order of the file.
+    pub sections: Vec<SectionDoc>,
+    /// Its transitions, in the order of the file.
+    pub transitions: Vec<TransitionDoc>,
+    /// What it is for.
+    pub note: String,
+    /// The file it is in.
+    pub file: String,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// What comes after a section that nothing else was asked of.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub enum Then {
+    /// It goes round.
+    #[default]
+    Loop,
+    /// Another section.
+    Section(Located<String>),
+    /// Nothing: its tail rings out.
+    End,
+}
+
+impl fmt::Display for Then {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Then::Loop => f.write_str("loop"),
+            Then::Section(name) => f.write_str(&name.value),
+            Then::End => f.write_str("end"),
+        }
+    }
+}
+
+/// A section as written.
+#[derive(Debug, Clone)]
+pub struct SectionDoc {
+    /// Its name.
+    pub name: String,
+    /// Its length in bars.
+    pub bars: u32,
+    /// Tempos from bars on (from 1); empty if the piece's holds.
+    pub tempo: Vec<(u32, Beats)>,
+    /// Metres from bars on (from 1); empty if the piece's holds.
+    pub metre: Vec<(u32, Metre)>,
+    /// Beats before the first bar.
+    pub pick_up: Beats,
+    /// Length of a phrase in bars.
+    pub phrase: u32,
+    /// How many bars at its end are the open ending.
+    pub open: u32,
+    /// The section that is its close ending.
+    pub close: Option<Located<String>>,
+    /// What comes after it.
+    pub then: Then,
+    /// Named places.
+    pub markers: Vec<(String, Located<Spot>)>,
+    /// Chords, each from a place on.
+    pub chords: Vec<(Spot, String)>,
+    /// Its layers, in the order of the file.
+    pub layers: Vec<LayerDoc>,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// What a layer plays.
+#[derive(Debug, Clone, PartialEq)]
+pub enum LayerOf {
+    /// An audio file.
+    File(Located<String>),
+    /// A sound, once each time the section begins.
+    Sound(Located<String>),
+    /// Notes of a MIDI file, played by an instrument.
+    Notes(NotesDoc),
+    /// Nothing, because what was written is at fault.
+    Nothing,
+}
+
+/// Notes as written.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NotesDoc {
+    /// The MIDI file.
+    pub file: Located<String>,
+    /// Its tracks; of more than one, each is a variation.
+    pub tracks: Vec<Located<String>>,
+    /// The state or parameter that chooses the variation; at random if there is none.
+    pub by: Option<Located<String>>,
+    /// For `by`: the values or ranges, in the order of the tracks.
+    pub values: Vec<Located<String>>,
+    /// The instrument.
+    pub instrument: Located<String>,
+    /// The bar of the file (from 1) at which the section begins.
+    pub from_bar: u32,
+    /// How much of it is played: at 1 all, at less only what carries the metre.
+    pub density: Share,
+    /// Chances of single notes.
+    pub chances: Vec<ChanceDoc>,
+}
+
+/// A chance of notes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ChanceDoc {
+    /// Of notes softer than this velocity (1 to 127), or of notes at a place.
+    pub of: ChanceOf,
+    /// From 0 to 1.
+    pub chance: f32,
+}
+
+/// Which notes have a chance of their own.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum ChanceOf {
+    /// Those softer than a velocity.
+    Softer(u8),
+    /// Those within the beat at a place of the section.
+    At(Spot),
+}
+
+/// A layer as written.
+#[derive(Debug, Clone)]
+pub struct LayerDoc {
+    /// Its name; layers of one name in several sections are switched together.
+    pub name: String,
+    /// What it plays.
+    pub of: LayerOf,
+    /// Its bus; the piece's if `None`.
+    pub bus: Option<Located<String>>,
+    /// Its level.
+    pub level: Decibels,
+    /// Where it stands between the speakers.
+    pub pan: Pan,
+    /// It sounds while all of these hold.
+    pub when: Vec<Condition>,
+    /// Whether it is out until a reaction brings it in.
+    pub off: bool,
+    /// How it rises and falls when it is switched.
+    pub fade: Slope,
+    /// On which moment it is switched.
+    pub on: Moment,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// A way from one section to another as written.
+#[derive(Debug, Clone)]
+pub struct TransitionDoc {
+    /// The section that is left, `any` or `silence`.
+    pub from: Located<String>,
+    /// The section that comes, `any` or `silence`.
+    pub to: Located<String>,
+    /// When it leaves; `None` is the next bar, or the open ending if it goes by way of the close ending.
+    pub leave: Option<Moment>,
+    /// By way of what.
+    pub way: Way,
+    /// Where it arrives.
+    pub arrive: Arrive,
+    /// How the old one falls; `None` lets a section that has ended ring, and else falls in 30 ms.
+    pub falls: Option<Slope>,
+    /// How the new one rises.
+    pub rises: Slope,
+    /// How long the old one goes on before it falls.
+    pub overlap: Length,
+    /// Whether it may be gone at all.
+    pub allowed: bool,
+    /// Why what a check finds here is as it should be.
+    pub accepted: Option<String>,
+    /// Its place among the transitions of the piece.
+    pub written: usize,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// What a stinger holds down.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct DuckDoc {
+    /// By how much; less than 0.
+    pub by: Decibels,
+    /// In this time 90 % of the way down is gone.
+    pub attack: Seconds,
+    /// In this time 90 % of the way up is gone.
+    pub release: Seconds,
+}
+
+/// A stinger as written.
+#[derive(Debug, Clone)]
+pub struct StingerDoc {
+    /// Its name.
+    pub name: String,
+    /// The sound, if nothing in `by` fits.
+    pub sound: Option<Located<String>>,
+    /// Sounds by section or chord.
+    pub by: Vec<(Located<String>, Located<String>)>,
+    /// When it sounds.
+    pub on: Moment,
+    /// By which piece's clock; whichever plays if `None`.
+    pub piece: Option<Located<String>>,
+    /// How far it holds the piece down.
+    pub duck: Option<DuckDoc>,
+    /// How many may wait or sound.
+    pub limit: u32,
+    /// It is dropped within this time after it last sounded.
+    pub again_after: Seconds,
+    /// Whether it sounds at once if no music plays.
+    pub anyway: bool,
+    /// What it is for.
+    pub note: String,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// The order of a playlist.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Order {
+    /// At random, never one of the last n.
+    Shuffle(u32),
+    /// One after another, from the first again.
+    InOrder,
+}
+
+/// Pieces one after another.
+#[derive(Debug, Clone)]
+pub struct PlaylistDoc {
+    /// Its name.
+    pub name: String,
+    /// The pieces.
+    pub pieces: Vec<Located<String>>,
+    /// Their order.
+    pub order: Order,
+    /// Silence between two, drawn each time.
+    pub gap: Span<Seconds>,
+    /// Silence before the first.
+    pub start: Seconds,
+    /// How the first one rises.
+    pub fade_in: Seconds,
+    /// A section that goes round is left after so many rounds.
+    pub rounds: u32,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// An instrument as written.
+#[derive(Debug, Clone)]
+pub struct InstrumentDoc {
+    /// Its name.
+    pub name: String,
+    /// How it is set.
+    pub patch: Patch,
+    /// How many notes sound at once at most.
+    pub polyphony: u32,
+    /// Recordings: each with the pitch it was recorded at, and the lowest and highest pitch it is for.
+    pub takes: Vec<(Located<String>, u8, (u8, u8))>,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// All music as written.
+#[derive(Debug, Clone, Default)]
+pub struct MusicDoc {
+    /// Pieces.
+    pub pieces: Vec<PieceDoc>,
+    /// Stingers.
+    pub stingers: Vec<StingerDoc>,
+    /// Playlists.
+    pub lists: Vec<PlaylistDoc>,
+    /// Instruments.
+    pub instruments: Vec<InstrumentDoc>,
+}
+
+impl MusicDoc {
+    /// All sounds that music names, each with what names it.
+    #[must_use]
+    pub fn sounds(&self) -> Vec<(&Located<String>, String)> {
+        let mut list = Vec::new();
+        for piece in &self.pieces {
+            for layer in piece.sections.iter().flat_map(|s| &s.layers) {
+                if let LayerOf::Sound(sound) = &layer.of {
+                    list.push((sound, format!("layer {}/{}", piece.name, layer.name)));
+                }
+            }
+        }
+        for stinger in &self.stingers {
+            let by = stinger.by.iter().map(|(_, sound)| sound);
+            list.extend(stinger.sound.iter().chain(by).map(|sound| (sound, format!("stinger {}", stinger.name))));
+        }
+        list
+    }
+
+    /// All states and parameters that music goes by.
+    #[must_use]
+    pub fn subjects(&self) -> Vec<&str> {
+        let mut list: Vec<&str> = Vec::new();
+        for piece in &self.pieces {
+            list.extend(piece.follows.as_ref().map(|f| f.subject.value.as_str()));
+            for layer in piece.sections.iter().flat_map(|s| &s.layers) {
+                list.extend(layer.when.iter().map(|c| c.subject.text.as_str()));
+                if let LayerOf::Notes(notes) = &layer.of {
+                    list.extend(notes.by.as_ref().map(|b| b.value.as_str()));
+                }
+            }
+        }
+        list
+    }
+
+    /// The piece of a name.
+    #[must_use]
+    pub fn piece(&self, name: &str) -> Option<&PieceDoc> {
+        self.pieces.iter().find(|p| p.name == name)
+    }
+}
+
+impl PieceDoc {
+    /// The section of a name.
+    #[must_use]
+    pub fn section(&self, name: &str) -> Option<&SectionDoc> {
+        self.sections.iter().find(|s| s.name == name)
+    }
+}

@@ -1,0 +1,489 @@
+//! Reading `music/*.toml`.
+
+use super::{
+    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, Order, PieceDoc,
+    PlaylistDoc, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc, Way,
+};
+use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
+use crate::document::game::well_named;
+use crate::document::{Place, did_you_mean};
+use crate::language::reactions::read_conditions;
+use crate::language::{Moment, SILENCE};
+use estampie_engine::curve::Shape;
+use estampie_engine::music::exact::{Beats, read};
+use estampie_engine::music::{Kind, Metre, Patch, Wave};
+use estampie_engine::units::{Decibels, Pan, Quantity as _, Seconds, Semitones, Share, Span};
+use estampie_engine::vocabulary::{MOST_SECTIONS, Step};
+use std::collections::BTreeSet;
+
+pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<String>, music: &mut MusicDoc) {
+    let toml = parse_toml(reading.file, reading.text, reading.faults);
+    let top = Fields::new(reading, toml.as_table(), reading.file.to_owned(), Place::whole(reading.file));
+    let each = |kind: &'static str, take: &mut dyn FnMut(String, Fields<'_>)| {
+        for (name, item, place) in top.entries(kind) {
+            if !well_named(reading, &name, &place) {
+                continue;
+            }
+            if let Some(fields) = Fields::of_item(reading, item, format!("the {kind} {name}"), place) {
+                take(name, fields);
+            }
+        }
+    };
+    let twice = |kind: &str, name: &str, place: &Place, first: Option<&Place>| {
+        if let Some(first) = first {
+            reading.fault(place, format!("there is a {kind} {name} already, at {first}"), "give one of them another name; the first one counts");
+        }
+        first.is_none()
+    };
+    each("piece", &mut |name, fields| {
+        let piece = piece(reading, audio, name, fields);
+        if twice("piece", &piece.name, &piece.place, music.pieces.iter().find(|p| p.name == piece.name).map(|p| &p.place)) {
+            music.pieces.push(piece);
+        }
+    });
+    each("stinger", &mut |name, fields| {
+        let stinger = stinger(reading, name, fields);
+        if twice("stinger", &stinger.name, &stinger.place, music.stingers.iter().find(|s| s.name == stinger.name).map(|s| &s.place)) {
+            music.stingers.push(stinger);
+        }
+    });
+    each("playlist", &mut |name, fields| {
+        let list = playlist(name, fields);
+        if twice("playlist", &list.name, &list.place, music.lists.iter().find(|l| l.name == list.name).map(|l| &l.place)) {
+            music.lists.push(list);
+        }
+    });
+    each("instrument", &mut |name, fields| {
+        let instrument = instrument(reading, audio, name, fields);
+        let first = music.instruments.iter().find(|i| i.name == instrument.name).map(|i| &i.place);
+        if twice("instrument", &instrument.name, &instrument.place, first) {
+            music.instruments.push(instrument);
+        }
+    });
+    top.finish();
+}
+
+/// Reads a pitch such as `D3`, `F#4` or `62`: C4 is 60.
+fn pitch(text: &str) -> Option<u8> {
+    if let Ok(number) = text.parse::<u8>() {
+        return Some(number).filter(|n| *n < 128);
+    }
+    let digits = text.find(|c: char| c.is_ascii_digit() || c == '-')?;
+    let key = estampie_engine::music::read_key(&text[..digits])?;
+    let octave: i32 = text[digits..].parse().ok()?;
+    u8::try_from((octave + 1) * 12 + i32::from(key.tonic)).ok().filter(|n| *n < 128)
+}
+
+fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> InstrumentDoc {
+    let words = Kind::ALL.map(|(_, word)| word);
+    let kind = fields.read("kind", &words.join(", "), |text| {
+        Kind::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| format!("\"{text}\" is not a kind of instrument"))
+    });
+    if kind.is_none() && fields.item("kind").is_none() {
+        reading.fault(&fields.place, format!("it is not said what {} is", fields.of()), format!("write kind = one of {}", words.join(", ")));
+    }
+    let mut patch = Patch::usual(kind.map_or(Kind::Synth, |k| k.value));
+    let time = |field, usual: f32| fields.limited(field, Seconds(0.0), Seconds(30.0)).map_or(usual, |s| s.0 as f32);
+    (patch.attack, patch.decay, patch.release) = (time("attack", patch.attack), time("decay", patch.decay), time("release", patch.release));
+    let share = |field, usual: f32| fields.limited(field, Share(0.0), Share(1.0)).map_or(usual, |s| s.0);
+    (patch.sustain, patch.brightness) = (share("sustain", patch.sustain), share("brightness", patch.brightness));
+    patch.detune = fields.limited("detune", Semitones(0.0), Semitones(1.0)).map_or(patch.detune, |s| s.0 * 100.0);
+    patch.pan = fields.quantity("pan").map_or(0.0, |p: Located<Pan>| p.value.0);
+    patch.width = fields.limited("width", Share(0.0), Share(1.0)).map_or(patch.width, |s| s.0);
+    patch.gain = fields.limited("level", Decibels(-60.0), Decibels(12.0)).map_or(1.0, Decibels::gain);
+    let wave = fields.read("wave", "saw, square, triangle or sine", |text| {
+        Wave::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| format!("\"{text}\" is not a wave"))
+    });
+    patch.wave = wave.map_or(patch.wave, |w| w.value);
+    let mut takes = Vec::new();
+    for text in fields.texts("takes").unwrap_or_default() {
+        let parts: Vec<&str> = text.value.split(',').map(str::trim).collect();
+        let keys = parts.get(2).and_then(|r| r.split_once("..")).and_then(|(low, high)| Some((pitch(low.trim())?, pitch(high.trim())?)));
+        match (parts.as_slice(), parts.get(1).and_then(|p| pitch(p))) {
+            ([file, _], Some(root)) => takes.push((Located { value: (*file).to_owned(), place: text.place }, root, (0, 127))),
+            ([file, ..], Some(root)) if keys.is_some() => {
+                takes.push((Located { value: (*file).to_owned(), place: text.place }, root, keys.unwrap_or((0, 127))));
+            }
+            _ => reading.fault(
+                &text.place,
+                format!("\"{}\" is not a take of an instrument", text.value),
+                "write \"audio/….flac, D3\" or \"audio/….flac, D3, C3..F3\"",
+            ),
+        }
+    }
+    for (file, ..) in takes.iter().filter(|(f, ..)| !audio.contains(&f.value)) {
+        let mend = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
+        reading.fault(&file.place, format!("there is no audio file {}", file.value), mend);
+    }
+    let doc = InstrumentDoc { patch, polyphony: fields.whole("polyphony", 1, 32).map_or(16, |n| n.value as u32), takes, place: fields.place.clone(), name };
+    fields.text("note");
+    fields.finish();
+    doc
+}
+
+fn tempo(text: &str) -> Result<Beats, String> {
+    let number = text.trim().strip_suffix("bpm").unwrap_or(text);
+    let tempo = read(number).ok_or_else(|| format!("\"{text}\" is not a tempo, like 92 or 93.7"))?;
+    let fine = tempo >= Beats::from_integer(20) && tempo <= Beats::from_integer(400);
+    if fine { Ok(tempo) } else { Err(format!("{text} is not a tempo from 20 to 400 beats a minute")) }
+}
+
+fn metre(text: &str) -> Result<Metre, String> {
+    Metre::read(text).ok_or_else(|| format!("\"{text}\" is not a metre, like 4/4 or 6/8"))
+}
+
+/// A list of texts `BAR: VALUE`, or one value for all.
+fn from_bars<T>(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, read: impl Fn(&str) -> Result<T, String>) -> Vec<(u32, T)> {
+    let mut list: Vec<(u32, T)> = Vec::new();
+    for text in fields.texts(field).unwrap_or_default() {
+        let (bar, value) = text.value.split_once(':').map_or((Some(1), &*text.value), |(bar, value)| (bar.trim().parse::<u32>().ok(), value));
+        let rises = bar.is_some_and(|b| (1..=MOST_BARS).contains(&b) && list.last().is_none_or(|(last, _)| *last < b));
+        match (bar, read(value)) {
+            (Some(bar), Ok(value)) if rises => list.push((bar, value)),
+            (_, Err(what)) => reading.fault(&text.place, format!("{field} of {}: {what}", fields.of()), format!("write {field} = [\"1: …\", \"5: …\"]")),
+            _ => reading.fault(
+                &text.place,
+                format!("{field} of {}: \"{}\" does not begin with a bar after the one before", fields.of(), text.value),
+                format!("write {field} = [\"1: …\", \"5: …\"], bars in rising order"),
+            ),
+        }
+    }
+    list
+}
+
+/// Tables of a table, with well-formed names.
+fn tables(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, mut take: impl FnMut(String, Fields<'_>)) {
+    for (name, item, place) in fields.entries(field) {
+        let fine = well_named(reading, &name, &place);
+        if let Some(inner) = Fields::of_item(reading, item, format!("the {field} {name}"), place).filter(|_| fine) {
+            take(name, inner);
+        }
+    }
+}
+
+fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> PieceDoc {
+    let mut sections: Vec<SectionDoc> = Vec::new();
+    tables(reading, &fields, "section", |name, inner| {
+        let section = section(reading, audio, name, inner);
+        if [SILENCE, ANY].contains(&section.name.as_str()) || sections.len() == MOST_SECTIONS {
+            let what = format!("a section cannot be called {}, and a piece has {MOST_SECTIONS} at most", section.name);
+            reading.fault(&section.place, what, "give it another name, or make a second piece");
+        } else {
+            sections.push(section);
+        }
+    });
+    let mut transitions = Vec::new();
+    if let Some((item, place)) = fields.item("transition") {
+        match item.as_array_of_tables() {
+            Some(list) => {
+                for (at, table) in list.iter().enumerate() {
+                    let place = reading.place(table.span());
+                    transitions.extend(transition(reading, Fields::new(reading, table, format!("transition {} of {name}", at + 1), place), at));
+                }
+            }
+            None => reading.fault(&place, "transition is not a list of tables", format!("write each below a line [[piece.{name}.transition]]")),
+        }
+    }
+    let mut holds = Vec::new();
+    for (other, item, place) in fields.entries("holds-down") {
+        let Some(inner) = Fields::of_item(reading, item, format!("what {name} holds down"), place.clone()) else { continue };
+        let (by, attack, release) = held(&inner, Decibels(-12.0), Seconds(1.0), Seconds(2.0));
+        inner.finish();
+        holds.push(HoldDoc { piece: Located { value: other, place }, by, attack, release });
+    }
+    let step = fields.read("step", "beat, bar or gliding", |text| {
+        Step::ALL.iter().find(|(_, w)| *w == text).map(|(s, _)| *s).ok_or_else(|| format!("\"{text}\" is not a step"))
+    });
+    let piece = PieceDoc {
+        tempo: fields.read("tempo", "beats a minute, like 92", tempo).map_or(Beats::from_integer(120), |t| t.value),
+        metre: fields.read("metre", "a metre, like 4/4", metre).map_or(Metre { count: 4, note: 4 }, |m| m.value),
+        key: fields.text("key"),
+        bus: fields.text("bus"),
+        level: fields.limited("level", Decibels(-120.0), Decibels(24.0)).unwrap_or(Decibels(0.0)),
+        first: fields.text("first"),
+        follows: follows(reading, &fields),
+        waits: fields.yes("waits-to-begin").is_some_and(|y| y.value),
+        holds,
+        step: step.map_or(Step::Bar, |s| s.value),
+        in_mode: fields.yes("in-mode").is_some_and(|y| y.value),
+        sections,
+        transitions,
+        note: fields.text("note").map_or_else(String::new, |n| n.value),
+        file: reading.file.to_owned(),
+        place: fields.place.clone(),
+        name,
+    };
+    if piece.sections.is_empty() {
+        reading.fault(&piece.place, format!("{} has no sections", piece.name), format!("add [piece.{}.section.NAME] with bars = 8", piece.name));
+    }
+    fields.finish();
+    piece
+}
+
+fn held(fields: &Fields<'_>, by: Decibels, attack: Seconds, release: Seconds) -> (Decibels, Seconds, Seconds) {
+    let time = |field, usual| fields.limited(field, Seconds(0.001), Seconds(60.0)).unwrap_or(usual);
+    (fields.limited("by", Decibels(-96.0), Decibels(0.0)).unwrap_or(by), time("attack", attack), time("release", release))
+}
+
+fn follows(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<FollowsDoc> {
+    let (item, place) = fields.item("follows")?;
+    let wrong = || reading.fault(&place, "it is not said what the sections follow", "write follows = { threat = { calm = \"drift\", hunted = \"pursuit\" } }");
+    let Some(table) = item.as_table_like() else {
+        wrong();
+        return None;
+    };
+    let list = entries(reading, table);
+    let [(subject, item, subject_place)] = list.as_slice() else {
+        wrong();
+        return None;
+    };
+    let Some(inner) = item.as_table_like() else {
+        wrong();
+        return None;
+    };
+    let mut sections = Vec::new();
+    for (value, item, place) in entries(reading, inner) {
+        match item.as_str() {
+            Some(section) => sections.push((Located { value, place: place.clone() }, Located { value: section.to_owned(), place })),
+            None => reading.fault(&place, format!("{value} is not followed by the name of a section"), "write the section's name in quotes"),
+        }
+    }
+    Some(FollowsDoc { subject: Located { value: subject.clone(), place: subject_place.clone() }, sections })
+}
+
+fn section(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> SectionDoc {
+    let mut layers = Vec::new();
+    tables(reading, &fields, "layer", |name, inner| layers.push(layer(reading, audio, name, inner)));
+    let bars = fields.whole("bars", 1, i64::from(MOST_BARS));
+    if bars.is_none() && fields.item("bars").is_none() {
+        reading.fault(&fields.place, format!("it is not said how long {} is", fields.of()), "write bars = 8");
+    }
+    let bars = bars.map_or(4, |b| b.value as u32);
+    let mut markers = Vec::new();
+    for (marker, item, place) in fields.entries("markers") {
+        match item.as_str().map_or_else(|| Err(format!("marker {marker} is not a text")), Spot::read) {
+            Ok(spot) if spot.bar <= bars => markers.push((marker, Located { value: spot, place })),
+            Ok(spot) => reading.fault(&place, format!("marker {marker} is in bar {}, but there are {bars}", spot.bar), "write a bar of the section"),
+            Err(what) => reading.fault(&place, what, "write markers = { turn = \"5.3\" }: bar and beat"),
+        }
+    }
+    let mut chords = Vec::new();
+    for text in fields.texts("chords").unwrap_or_default() {
+        match text.value.split_once(':').map(|(spot, chord)| (Spot::read(spot), chord.trim())) {
+            Some((Ok(spot), chord)) if !chord.is_empty() => chords.push((spot, chord.to_owned())),
+            _ => reading.fault(&text.place, format!("\"{}\" is not a chord at a bar", text.value), "write chords = [\"1: Dm\", \"3: C\"]"),
+        }
+    }
+    let of_bars = |field, most: u32| fields.whole(field, 1, i64::from(most)).map(|n| n.value as u32);
+    let section = SectionDoc {
+        bars,
+        tempo: from_bars(reading, &fields, "tempo", tempo),
+        metre: from_bars(reading, &fields, "metre", metre),
+        pick_up: fields
+            .read("pick-up", "a number of beats", |t| match Length::read(t) {
+                Ok(Length::Beats(n)) => Ok(n),
+                _ => Err(format!("\"{t}\" is not a number of beats, like 1 beat")),
+            })
+            .map_or(Beats::from_integer(0), |p| p.value),
+        phrase: of_bars("phrase", bars).unwrap_or(bars),
+        open: of_bars("open-ending", bars).unwrap_or(0),
+        close: fields.text("close-ending"),
+        then: fields.text("then").map_or(Then::Loop, |t| match t.value.as_str() {
+            "loop" => Then::Loop,
+            "end" => Then::End,
+            _ => Then::Section(t),
+        }),
+        markers,
+        chords,
+        layers,
+        place: fields.place.clone(),
+        name,
+    };
+    fields.finish();
+    section
+}
+
+fn layer(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> LayerDoc {
+    let (file, sound, notes) = (fields.text("file"), fields.text("sound"), notes(reading, &fields));
+    let of = match (file, sound, notes) {
+        (Some(file), None, None) => {
+            if !audio.contains(&file.value) {
+                let mend = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
+                reading.fault(&file.place, format!("there is no audio file {}", file.value), mend);
+            }
+            LayerOf::File(file)
+        }
+        (None, Some(sound), None) => LayerOf::Sound(sound),
+        (None, None, Some(notes)) => LayerOf::Notes(notes),
+        _ => {
+            reading.fault(
+                &fields.place,
+                format!("{} needs one of file, sound and notes", fields.of()),
+                "write file = \"audio/…\", sound = \"…\", or notes = \"music/….mid\"",
+            );
+            LayerOf::Nothing
+        }
+    };
+    let when = fields.text("when").and_then(|text| match read_conditions(&text.place, &text.value) {
+        Ok(conditions) => Some(conditions),
+        Err(fault) => {
+            reading.faults.borrow_mut().push(fault);
+            None
+        }
+    });
+    let usual = Slope { over: Length::Beats(Beats::from_integer(1)), curve: Shape::Straight };
+    let layer = LayerDoc {
+        of,
+        bus: fields.text("bus"),
+        level: fields.limited("level", Decibels(-120.0), Decibels(24.0)).unwrap_or(Decibels(0.0)),
+        pan: fields.quantity("pan").map_or(Pan(0.0), |p| p.value),
+        when: when.unwrap_or_default(),
+        off: fields.yes("off").is_some_and(|y| y.value),
+        fade: fields.read("fade", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map_or(usual, |f| f.value),
+        on: fields.read("on", Moment::EXPECTED, Moment::read).map_or(Moment::AtOnce, |m| m.value),
+        place: fields.place.clone(),
+        name,
+    };
+    fields.finish();
+    layer
+}
+
+fn notes(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<NotesDoc> {
+    let file = fields.text("notes");
+    let tracks = fields.texts("track").unwrap_or_default();
+    let by = fields.text("by");
+    let values = fields.texts("values").unwrap_or_default();
+    let instrument = fields.text("instrument");
+    let from_bar = fields.whole("from-bar", 1, 4096).map_or(1, |b| b.value as u32);
+    let density = fields.limited("density", Share(0.0), Share(1.0)).unwrap_or(Share(1.0));
+    let mut chances = Vec::new();
+    for text in fields.texts("chances").unwrap_or_default() {
+        match text.value.split_once(':').map(|(of, chance)| (chance_of(of), Share::read(chance.trim()))) {
+            Some((Some(of), Ok(Share(chance @ 0.0..=1.0)))) => chances.push(ChanceDoc { of, chance }),
+            _ => {
+                reading.fault(&text.place, format!("\"{}\" is not a chance of notes", text.value), "write chances = [\"softer than 60: 50 %\", \"4.3: 25 %\"]");
+            }
+        }
+    }
+    let file = file?;
+    if tracks.is_empty() || instrument.is_none() {
+        reading.fault(&file.place, format!("{} plays notes, but not which or with what", fields.of()), "write track = \"…\" and instrument = \"…\"");
+    }
+    if by.is_some() && values.len() != tracks.len() {
+        reading.fault(
+            &file.place,
+            format!("{} has {} tracks but values for {}", fields.of(), tracks.len(), values.len()),
+            "write values = [\"calm\", \"hunted\"], one for each track",
+        );
+        return None;
+    }
+    Some(NotesDoc { file, tracks, by, values, instrument: instrument?, from_bar, density, chances })
+}
+
+fn chance_of(text: &str) -> Option<ChanceOf> {
+    match text.trim().strip_prefix("softer than") {
+        Some(velocity) => velocity.trim().parse().ok().filter(|v| (2..=127).contains(v)).map(ChanceOf::Softer),
+        None => Spot::read(text).ok().map(ChanceOf::At),
+    }
+}
+
+fn transition(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<TransitionDoc> {
+    let (from, to) = (fields.text("from"), fields.text("to"));
+    if from.is_none() || to.is_none() {
+        reading.fault(&fields.place, format!("{} does not say from where to where", fields.of()), "write from = \"drift\" and to = \"pursuit\"");
+    }
+    let straight = Slope { over: Length::NONE, curve: Shape::Straight };
+    let way = fields.text("by-way-of").map_or(Way::Straight, |text| match text.value.as_str() {
+        "nothing" => Way::Straight,
+        "close ending" => Way::CloseEnding,
+        _ => Way::Section(text),
+    });
+    let doc =
+        TransitionDoc {
+            from: from?,
+            to: to?,
+            leave: fields.read("leave", Moment::EXPECTED, Moment::read).map(|m| m.value),
+            way,
+            arrive: fields.read("arrive", Arrive::EXPECTED, Arrive::read).map_or(Arrive::Start, |a| a.value),
+            falls: fields.read("fade-out", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map(|s| s.value),
+            rises: fields.read("fade-in", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map_or(straight, |s| s.value),
+            overlap: fields.read("overlap", "a length like 1 beat", Length::read).map_or(Length::NONE, |l| l.value),
+            allowed: fields.yes("allowed").is_none_or(|y| y.value),
+            accepted: fields
+                .read("accepted", "the reason, in words", |t| {
+                    if t.trim().is_empty() { Err("it is accepted without a reason".into()) } else { Ok(t.trim().to_owned()) }
+                })
+                .map(|a| a.value),
+            written,
+            place: fields.place.clone(),
+        };
+    fields.finish();
+    Some(doc)
+}
+
+fn stinger(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> StingerDoc {
+    let mut by = Vec::new();
+    for (value, item, place) in fields.entries("by") {
+        match item.as_str() {
+            Some(sound) => {
+                let at = reading.place(item.span());
+                by.push((Located { value, place }, Located { value: sound.to_owned(), place: at }));
+            }
+            None => reading.fault(&place, format!("{value} is not followed by the name of a sound"), "write the sound's name in quotes"),
+        }
+    }
+    let duck = fields.item("duck").and_then(|(item, place)| {
+        let inner = Fields::of_item(reading, item, format!("the duck of {name}"), place)?;
+        let (by, attack, release) = held(&inner, Decibels(-6.0), Seconds(0.05), Seconds(0.4));
+        inner.finish();
+        Some(DuckDoc { by, attack, release })
+    });
+    let anyway = fields.read("without-music", "drop, or play anyway", |text| match text {
+        "drop" => Ok(false),
+        "play anyway" => Ok(true),
+        _ => Err(format!("\"{text}\" is not what to do without music")),
+    });
+    let stinger = StingerDoc {
+        sound: fields.text("sound"),
+        by,
+        on: fields.read("on", Moment::EXPECTED, Moment::read).map_or(Moment::Beat, |m| m.value),
+        piece: fields.text("piece"),
+        duck,
+        limit: fields.whole("limit", 1, 16).map_or(1, |l| l.value as u32),
+        again_after: fields.limited("cooldown", Seconds(0.0), Seconds(600.0)).unwrap_or_default(),
+        anyway: anyway.is_some_and(|a| a.value),
+        note: fields.text("note").map_or_else(String::new, |n| n.value),
+        place: fields.place.clone(),
+        name,
+    };
+    if stinger.sound.is_none() && stinger.by.is_empty() {
+        reading.fault(&stinger.place, format!("the stinger {} has no sound", stinger.name), "write sound = \"…\"");
+    }
+    fields.finish();
+    stinger
+}
+
+fn playlist(name: String, fields: Fields<'_>) -> PlaylistDoc {
+    let order = fields.read("order", "shuffle, perhaps with \", not the last 2\", or in order", |text| match text {
+        "in order" => Ok(Order::InOrder),
+        "shuffle" => Ok(Order::Shuffle(1)),
+        _ => {
+            let last = text.strip_prefix("shuffle, not the last").map(str::trim);
+            let last = last.and_then(|n| if n.is_empty() { Some(1) } else { n.parse().ok() });
+            last.map(Order::Shuffle).ok_or_else(|| format!("\"{text}\" is not an order"))
+        }
+    });
+    let time = |field| fields.limited(field, Seconds(0.0), Seconds(600.0)).unwrap_or_default();
+    let list = PlaylistDoc {
+        pieces: fields.texts("pieces").unwrap_or_default(),
+        order: order.map_or(Order::Shuffle(1), |o| o.value),
+        gap: fields.span("gap").map_or_else(Span::default, |s| s.value),
+        start: time("start"),
+        fade_in: time("fade-in"),
+        rounds: fields.whole("rounds", 1, 64).map_or(1, |r| r.value as u32),
+        place: fields.place.clone(),
+        name,
+    };
+    fields.finish();
+    list
+}

@@ -1,0 +1,111 @@
+//! What is wrong with a project, where, and how to mend it.
+
+use std::fmt;
+
+/// A place in one of the project's files; lines and columns count from 1 (0 when the fault is the whole file's).
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Default, Hash)]
+pub struct Place {
+    /// The file, relative to the project's folder, with `/` between folders.
+    pub file: String,
+    /// The line.
+    pub line: u32,
+    /// The column, in characters.
+    pub column: u32,
+}
+
+impl Place {
+    /// The place of byte `offset` in `text`.
+    #[must_use]
+    pub fn in_text(file: &str, text: &str, offset: usize) -> Place {
+        let mut offset = offset.min(text.len());
+        while !text.is_char_boundary(offset) {
+            offset -= 1;
+        }
+        let before = &text[..offset];
+        let start = before.rfind('\n').map_or(0, |at| at + 1);
+        Place { file: file.to_owned(), line: before.matches('\n').count() as u32 + 1, column: before[start..].chars().count() as u32 + 1 }
+    }
+
+    /// A whole file.
+    #[must_use]
+    pub fn whole(file: &str) -> Place {
+        Place { file: file.to_owned(), line: 0, column: 0 }
+    }
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.line == 0 { f.write_str(&self.file) } else { write!(f, "{}:{}:{}", self.file, self.line, self.column) }
+    }
+}
+
+/// One thing that is wrong with a project. What it touches is left out; the rest of the project works.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Fault {
+    /// Where.
+    pub place: Place,
+    /// What is wrong, as a short sentence without a full stop.
+    pub what: String,
+    /// What to do about it.
+    pub mend: String,
+}
+
+impl Fault {
+    /// A fault at a place.
+    pub fn new(place: &Place, what: impl Into<String>, mend: impl Into<String>) -> Fault {
+        Fault { place: place.clone(), what: what.into(), mend: mend.into() }
+    }
+}
+
+impl fmt::Display for Fault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}; {}", self.place, self.what, self.mend)
+    }
+}
+
+/// "X or Y?" for a mend, or the ways to find the right name.
+#[must_use]
+pub fn did_you_mean<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>, otherwise: &str) -> String {
+    match nearest(wrong, known) {
+        Some(name) => format!("{name}?"),
+        None => otherwise.to_owned(),
+    }
+}
+
+/// The known name that is nearest to `wrong` by spelling, if any is near enough to be meant.
+#[must_use]
+pub fn nearest<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    known
+        .into_iter()
+        .map(|name| {
+            // A name that only lacks or adds an ending is nearer than its edit distance says.
+            let extended = name.starts_with(wrong) || wrong.starts_with(name);
+            let likeness = strsim::normalized_damerau_levenshtein(wrong, name);
+            (name, if extended && !wrong.is_empty() { likeness.max(0.6) } else { likeness })
+        })
+        .filter(|(_, likeness)| *likeness >= 0.55)
+        .max_by(|a, b| a.1.total_cmp(&b.1))
+        .map(|(name, _)| name)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_nearest_name_is_the_one_meant() {
+        let known = ["hull.struck", "hull/groan-deep", "winch.start", "step"];
+        assert_eq!(nearest("hul.struck", known), Some("hull.struck"));
+        assert_eq!(nearest("hull/groan", known), Some("hull/groan-deep"));
+        assert_eq!(nearest("zebra", known), None);
+        assert_eq!(nearest("", known), None);
+    }
+
+    #[test]
+    fn places_count_lines_and_characters_from_one() {
+        let text = "eins\nzwei älter\n";
+        assert_eq!(Place::in_text("f", text, 0).to_string(), "f:1:1");
+        assert_eq!(Place::in_text("f", text, text.find("lter").unwrap()).to_string(), "f:2:7");
+        assert_eq!(Place::in_text("f", text, 10_000).line, 3);
+    }
+}

@@ -1,0 +1,15 @@
+//! A project as people write it: texts and audio files in, a program for the engine out; edits, undo and saving.
+//!
+//! [`document`] reads the texts, [`language`] turns sentences into trees and back, [`assets`] and [`midi`] bring files in,
+//! [`compile`] makes the [`estampie_engine::program::Program`]. Nothing outside the project's folder is touched: [`door`] is the one
+//! way to its files.
+
+pub mod assets;
+pub mod compile;
+pub mod complete;
+pub mod document;
+pub mod door;
+pub mod fault;
+pub mod language;
+pub mod midi;
+pub mod survey;

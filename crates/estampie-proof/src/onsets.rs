@@ -1,0 +1,71 @@
+//! Where a layer has something to hear: the strength of its onsets, part by part of each beat, from its recording or its notes.
+
+use estampie_engine::clip::Clip;
+use estampie_engine::music::Metre;
+use estampie_engine::music::exact::{Beats, nearest};
+use estampie_engine::music::spec::Layer;
+use estampie_engine::program::{Program, TakeOf};
+use std::sync::Arc;
+
+/// How many parts a beat of a bar is divided into: three in metres such as 6/8, else two.
+#[must_use]
+pub fn parts_of_beat(metre: Metre) -> i64 {
+    if *metre.beat().numer() == 3 { 3 } else { 2 }
+}
+
+fn clip_of<'a>(program: &'a Program, layer: &Layer) -> Option<&'a Arc<Clip>> {
+    program.sounds[layer.sound as usize].groups.iter().flat_map(|g| &g.takes).find_map(|t| match &t.of {
+        TakeOf::Recipe(recipe) => recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| clip),
+        TakeOf::Sound(_) => None,
+    })
+}
+
+/// What the strokes of a recorded layer are worked out from: the same for as long as they are the same. `None` for notes, whose
+/// strokes cost nothing.
+#[must_use]
+pub fn strokes_from(program: &Program, layer: &Layer) -> Option<(usize, Vec<u64>)> {
+    let clip = clip_of(program, layer)?;
+    let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
+    let beats = section.map.points().iter().filter(|p| p.on_beat).map(|p| nearest(section.map.time(p.at)));
+    Some((Arc::as_ptr(clip) as usize, beats.chain([nearest(section.pick_up_time())]).collect()))
+}
+
+/// For each part of a beat of the layer's section: 0 is nothing, 255 the strongest onset of the layer.
+#[must_use]
+pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
+    let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
+    let mut beats = Vec::new();
+    for point in section.map.points().iter().filter(|p| p.on_beat) {
+        let metre = section.map.metre(point.bar);
+        let parts = parts_of_beat(metre);
+        beats.extend((0..parts).map(|part| point.at + metre.beat() * Beats::new(part, parts)));
+    }
+    let ends = beats.iter().skip(1).copied().chain([section.map.length()]);
+    if let Some(notes) = layer.notes.and_then(|n| program.music.notes.get(n as usize)) {
+        let within = |from, to| notes.patterns.iter().flatten().filter(move |n| n.at >= from && n.at < to).map(|n| n.velocity).max().unwrap_or(0);
+        return beats.iter().zip(ends).map(|(from, to)| within(*from, to).saturating_mul(2)).collect();
+    }
+    let Some(clip) = clip_of(program, layer) else { return vec![0; beats.len()] };
+    // The rise of the level from one hundredth of a second to the next.
+    let hop = (program.rate / 100).max(1) as usize;
+    let lead = nearest(section.pick_up_time()) as usize;
+    let power = |at: usize| {
+        let range = (at * hop).min(clip.frames())..((at + 1) * hop).min(clip.frames());
+        clip.channels.iter().map(|c| c[range.clone()].iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
+    };
+    let powers: Vec<f32> = (0..clip.frames().div_ceil(hop)).map(power).collect();
+    let rise = |at: usize| (powers[at] - if at == 0 { 0.0 } else { powers[at - 1] }).max(0.0);
+    let frame = |at| nearest(section.map.time(at)) as usize + lead;
+    let strongest: Vec<f32> = beats
+        .iter()
+        .zip(ends)
+        .map(|(from, to)| {
+            // A stroke a hundredth of a second early still belongs to its beat.
+            let range = (frame(*from) / hop).saturating_sub(1)..(frame(to) / hop).saturating_sub(1).min(powers.len());
+            range.map(rise).fold(0.0, f32::max)
+        })
+        .collect();
+    let most = strongest.iter().copied().fold(1e-9, f32::max);
+    // The square root of power is amplitude: softer strokes stay visible. What is far below the strongest is none.
+    strongest.iter().map(|s| (s / most).sqrt()).map(|share| if share < 0.06 { 0 } else { (share * 255.0) as u8 }).collect()
+}

@@ -1,0 +1,190 @@
+//! Audio files of all kinds, whole and broken.
+
+use estampie_project::assets::{AudioError, Goes, decode, facts, load};
+use std::f64::consts::TAU;
+use std::path::{Path, PathBuf};
+
+fn data(name: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data").join(name)
+}
+
+fn sample(i: usize) -> f64 {
+    0.5 * (TAU * 480.0 * i as f64 / 48_000.0).sin()
+}
+
+/// A WAV file of 4800 frames, mono, with an optional `smpl` loop (end inclusive).
+fn wav(path: &Path, bits: u16, float: bool, loops: Option<(u32, u32)>) {
+    let sample_format = if float { hound::SampleFormat::Float } else { hound::SampleFormat::Int };
+    let mut writer = hound::WavWriter::create(path, hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: bits, sample_format }).unwrap();
+    for i in 0..4800 {
+        if float {
+            writer.write_sample(sample(i) as f32).unwrap();
+        } else {
+            writer.write_sample((sample(i) * ((1i64 << (bits - 1)) - 1) as f64).round() as i32).unwrap();
+        }
+    }
+    writer.finalize().unwrap();
+    if let Some((start, end)) = loops {
+        let mut bytes = std::fs::read(path).unwrap();
+        let mut words = vec![0u32; 9];
+        words[7] = 1;
+        words.extend([0, 0, start, end, 0, 0]);
+        bytes.extend(b"smpl");
+        bytes.extend(60u32.to_le_bytes());
+        bytes.extend(words.iter().flat_map(|w| w.to_le_bytes()));
+        let size = bytes.len() as u32 - 8;
+        bytes[4..8].copy_from_slice(&size.to_le_bytes());
+        std::fs::write(path, bytes).unwrap();
+    }
+}
+
+#[test]
+fn wav_of_every_width_is_read() {
+    let folder = tempfile::tempdir().unwrap();
+    for (bits, float, error) in [(8, false, 0.008), (16, false, 4e-5), (24, false, 2e-7), (32, false, 1e-7), (32, true, 1e-7)] {
+        let path = folder.path().join("tone.wav");
+        wav(&path, bits, float, Some((960, 1919)));
+        let decoded = decode(&path).unwrap();
+        assert_eq!((decoded.rate, decoded.channels.len(), decoded.channels[0].len()), (48_000, 1, 4800));
+        assert_eq!(decoded.loop_points, Some((960, 1920)), "the end of a smpl loop is inclusive");
+        let worst = decoded.channels[0].iter().enumerate().map(|(i, s)| (f64::from(*s) - sample(i)).abs()).fold(0.0, f64::max);
+        assert!(worst < error, "{bits} bits: {worst}");
+        // 960 frames are 9.6 periods, 1920 are 19.2: the seam steps by what the sine says.
+        let seam = (sample(960) - sample(1919)).abs();
+        assert!((facts(&decoded).seam_step - seam).abs() < error * 2.0);
+    }
+}
+
+#[test]
+fn the_other_kinds_are_read_too() {
+    for (name, kind, channels, seconds) in [("tone.ogg", "Ogg Vorbis", 2, 0.5), ("tone.mp3", "MP3", 1, 0.5), ("tone.aiff", "AIFF", 1, 0.25)] {
+        let decoded = decode(&data(name)).unwrap();
+        let facts = facts(&decoded);
+        assert_eq!((facts.kind, facts.channels, facts.rate), (kind, channels, 44_100));
+        let length = facts.frames as f64 / 44_100.0;
+        assert!((length - seconds).abs() < 0.06, "{name}: {length} s");
+        assert!((facts.sample_peak + 12.0).abs() < 0.7, "{name}: {} dB", facts.sample_peak);
+        let clip = load(data("").as_path(), name, 48_000, &Goes::Once).unwrap();
+        assert!((clip.frames() as f64 / 48_000.0 - length).abs() < 0.001);
+    }
+    let chime = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick/audio/relic/chime_01.flac");
+    let facts = facts(&decode(&chime).unwrap());
+    assert_eq!((facts.kind, facts.bits, facts.channels, facts.rate), ("FLAC", Some(16), 1, 48_000));
+}
+
+#[test]
+fn the_padding_of_an_ogg_file_is_left_out() {
+    // Half a second of a tone, as its last page says, though the blocks hold more.
+    let decoded = decode(&data("tone.ogg")).unwrap();
+    assert_eq!(decoded.channels.iter().map(Vec::len).collect::<Vec<_>>(), [22_050, 22_050]);
+}
+
+#[test]
+fn a_damaged_file_is_a_fault_and_never_a_panic() {
+    for (name, part) in [("rate-0.aiff", "damaged"), ("damaged-codebook.ogg", "codebook")] {
+        let error = decode(&data(name)).unwrap_err().to_string();
+        assert!(error.contains(part), "{name}: {error}");
+    }
+    // Bytes changed anywhere in good files; what a head asks for is bounded by what there is.
+    let flac = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick/audio/relic/chime_01.flac");
+    let folder = tempfile::tempdir().unwrap();
+    let mut seed = 7u64;
+    let mut next = || {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (seed >> 33) as usize
+    };
+    for (path, ending) in [(flac, "flac"), (data("tone.ogg"), "ogg"), (data("tone.aiff"), "aiff"), (data("tone.mp3"), "mp3")] {
+        let good = std::fs::read(path).unwrap();
+        for _ in 0..60 {
+            let mut bytes = good.clone();
+            for _ in 0..1 + next() % 4 {
+                let at = if next() % 2 == 0 { next() % 400.min(good.len()) } else { next() % good.len() };
+                bytes[at] = next() as u8;
+            }
+            let path = folder.path().join(format!("damaged.{ending}"));
+            std::fs::write(&path, bytes).unwrap();
+            if let Ok(decoded) = decode(&path) {
+                assert!(decoded.channels.iter().flatten().all(|s| s.is_finite()));
+            }
+        }
+    }
+    assert!(!estampie_project::assets::guarded(), "the guard ends with the file");
+}
+
+#[test]
+fn a_pipe_or_a_device_is_refused_without_waiting() {
+    #[cfg(unix)]
+    {
+        let folder = tempfile::tempdir().unwrap();
+        let pipe = folder.path().join("pipe.wav");
+        assert!(std::process::Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+        assert!(decode(&pipe).unwrap_err().to_string().contains("a pipe or a device"));
+        assert!(decode(Path::new("/dev/zero")).unwrap_err().to_string().contains("a pipe or a device"));
+    }
+}
+
+#[test]
+fn what_cannot_be_played_says_why() {
+    let folder = tempfile::tempdir().unwrap();
+    let put = |name: &str, bytes: &[u8]| {
+        let path = folder.path().join(name);
+        std::fs::write(&path, bytes).unwrap();
+        decode(&path).unwrap_err()
+    };
+    let good = folder.path().join("good.wav");
+    wav(&good, 16, false, None);
+    let good = std::fs::read(good).unwrap();
+    assert!(matches!(put("empty.wav", b""), AudioError::Empty));
+    assert!(matches!(put("text.wav", b"this is no sound at all"), AudioError::Unknown));
+    assert!(matches!(put("none.wav", &good[..44]), AudioError::Truncated(_)));
+    let cut = put("cut.wav", &good[..5000]);
+    assert!(cut.to_string().contains("of 9600 bytes of samples are missing"), "{cut}");
+    assert_eq!(put("tone.flac", &good).to_string(), "it is named .flac but holds WAV; rename it to .wav");
+    let flac = std::fs::read(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick/audio/relic/chime_01.flac")).unwrap();
+    let cut = put("cut.flac", &flac[..flac.len() / 2]);
+    assert!(matches!(cut, AudioError::Truncated(_) | AudioError::Broken(_)), "{cut}");
+    let mut broken = flac;
+    let middle = broken.len() / 2;
+    broken[middle..middle + 4000].fill(0x55);
+    let error = put("broken.flac", &broken);
+    assert!(matches!(error, AudioError::Truncated(_) | AudioError::Broken(_)), "{error}");
+    assert!(matches!(decode(&folder.path().join("nowhere.wav")).unwrap_err(), AudioError::Io(_)));
+    let float = folder.path().join("nan.wav");
+    let mut writer =
+        hound::WavWriter::create(&float, hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 32, sample_format: hound::SampleFormat::Float })
+            .unwrap();
+    for i in 0..100 {
+        writer.write_sample(if i == 50 { f32::NAN } else { 0.0 }).unwrap();
+    }
+    writer.finalize().unwrap();
+    assert!(matches!(decode(&float).unwrap_err(), AudioError::NotFinite));
+}
+
+#[test]
+fn damaged_files_never_panic() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut state = 12345u32;
+    let mut random = move |n: usize| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 8) as usize % n
+    };
+    let whole = folder.path().join("w.wav");
+    wav(&whole, 16, false, Some((0, 99)));
+    for source in [whole.clone(), data("tone.ogg"), data("tone.mp3"), data("tone.aiff")] {
+        let bytes = std::fs::read(&source).unwrap();
+        let name = source.file_name().unwrap();
+        for _ in 0..60 {
+            let mut damaged = bytes.clone();
+            for _ in 0..random(20) {
+                let at = random(damaged.len().min(400));
+                damaged[at] = random(256) as u8;
+            }
+            damaged.truncate(random(damaged.len()) + 1);
+            let path = folder.path().join("x").with_extension(Path::new(name).extension().unwrap());
+            std::fs::write(&path, &damaged).unwrap();
+            if let Ok(decoded) = decode(&path) {
+                assert!(facts(&decoded).frames > 0);
+            }
+        }
+    }
+}

@@ -1,0 +1,137 @@
+//! The layers of the house: which crate may use which, and which room of the engine.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+/// What runs inside a game has no other dependencies than these.
+const ENGINE_MAY_USE: [&str; 9] = ["indexmap", "num-rational", "rand", "rand_pcg", "realfft", "rstar", "rtrb", "thiserror", "wide"];
+
+/// The rooms of the engine, each with those that it may use besides itself.
+const ENGINE: [(&str, &[&str]); 8] = [
+    ("ground", &[]),
+    ("dsp", &["ground"]),
+    ("music", &["ground", "dsp"]),
+    ("world", &["ground", "dsp"]),
+    ("mixer", &["ground", "dsp", "music", "world"]),
+    ("program", &["ground", "dsp", "music", "world", "mixer"]),
+    ("director", &["ground", "dsp", "music", "world", "mixer", "program"]),
+    ("engine", &["ground", "dsp", "music", "world", "mixer", "program", "director"]),
+];
+
+/// The rooms of a project, likewise.
+const PROJECT: [(&str, &[&str]); 9] = [
+    ("fault", &[]),
+    ("door", &[]),
+    ("midi", &[]),
+    ("language", &["fault"]),
+    ("document", &["fault", "door", "language"]),
+    ("complete", &["fault", "language", "document"]),
+    ("assets", &["door", "midi"]),
+    ("compile", &["fault", "midi", "language", "document", "assets"]),
+    ("survey", &["fault", "language", "document"]),
+];
+
+fn crates() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+fn files(folder: &Path, found: &mut Vec<PathBuf>) {
+    for entry in std::fs::read_dir(folder).unwrap().map(|e| e.unwrap().path()) {
+        if entry.is_dir() {
+            files(&entry, found);
+        } else if entry.extension().is_some_and(|e| e == "rs") {
+            found.push(entry);
+        }
+    }
+}
+
+/// The rooms that a text names by `crate::`, comments left out.
+fn named(text: &str) -> BTreeSet<String> {
+    let code: Vec<&str> = text.lines().filter(|l| !l.trim_start().starts_with("//")).collect();
+    let code = code.join("\n");
+    let mut found = BTreeSet::new();
+    for (at, _) in code.match_indices("crate::") {
+        if at > 0 && (code.as_bytes()[at - 1].is_ascii_alphanumeric() || code.as_bytes()[at - 1] == b'_') {
+            continue;
+        }
+        let rest = &code[at + "crate::".len()..];
+        let names: Vec<&str> = match rest.strip_prefix('{') {
+            Some(list) => list.split('}').next().unwrap_or_default().split(',').map(|n| n.trim().split("::").next().unwrap_or_default()).collect(),
+            None => vec![rest],
+        };
+        found.extend(names.iter().map(|n| n.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect::<String>()));
+    }
+    found
+}
+
+/// What is wrong with the rooms of a crate.
+fn backward(name: &str, rooms: &[(&str, &[&str])]) -> Vec<String> {
+    let source = crates().join(name).join("src");
+    let mut wrong = Vec::new();
+    let mut all = Vec::new();
+    files(&source, &mut all);
+    for file in all {
+        let inside = file.strip_prefix(&source).unwrap();
+        let first = inside.components().next().unwrap().as_os_str().to_string_lossy().into_owned();
+        let room = first.strip_suffix(".rs").unwrap_or(&first);
+        if room == "lib" {
+            continue;
+        }
+        let Some((_, may)) = rooms.iter().find(|(r, _)| *r == room) else {
+            wrong.push(format!("{name}: the room {room} has no place in the list"));
+            continue;
+        };
+        let text = std::fs::read_to_string(&file).unwrap();
+        for other in named(&text).iter().filter(|o| rooms.iter().any(|(r, _)| r == o)) {
+            if other != room && !may.contains(&other.as_str()) {
+                wrong.push(format!("{}: {room} may not use {other}", inside.display()));
+            }
+        }
+        // Nothing leaves its room by the back door.
+        let depth = inside.components().count();
+        let out = vec!["super"; if inside.ends_with("mod.rs") { depth.max(2) - 1 } else { depth }].join("::") + "::";
+        if text.contains(&out) && depth > 1 && !text.contains("#[cfg(test)]") {
+            wrong.push(format!("{}: {out} leaves the room", inside.display()));
+        }
+    }
+    wrong
+}
+
+#[test]
+fn no_room_uses_one_above_it() {
+    assert_eq!(backward("estampie-engine", &ENGINE), Vec::<String>::new());
+    assert_eq!(backward("estampie-project", &PROJECT), Vec::<String>::new());
+}
+
+#[test]
+fn an_arrow_backward_would_be_found() {
+    let text = "// crate::engine is only named here\nuse crate::{ground, director::Scene};\nfn f() { crate::mixer::Mixer::new(); estampie_crate::no(); }\n";
+    let found = named(text);
+    assert_eq!(found.iter().map(String::as_str).collect::<Vec<_>>(), ["director", "ground", "mixer"]);
+    let strict: Vec<(&str, &[&str])> = ENGINE.iter().map(|(room, _)| (*room, &[] as &[&str])).collect();
+    assert!(backward("estampie-engine", &strict).len() > 20, "all that is used would be told");
+}
+
+#[test]
+fn no_crate_uses_one_above_it_and_the_engine_needs_little() {
+    let root = crates().join("..");
+    let out = Command::new(env!("CARGO")).args(["metadata", "--no-deps", "--offline", "--format-version", "1"]).current_dir(root).output().unwrap();
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let metadata: serde_json::Value = serde_json::from_slice(&out.stdout).unwrap();
+    let of = |name: &str, all_kinds: bool| -> BTreeSet<String> {
+        let package = metadata["packages"].as_array().unwrap().iter().find(|p| p["name"] == name).unwrap();
+        let all = package["dependencies"].as_array().unwrap().iter();
+        all.filter(|d| all_kinds || d["kind"].is_null()).map(|d| d["name"].as_str().unwrap().to_owned()).collect()
+    };
+    let ours = |name: &str| -> Vec<String> { of(name, true).into_iter().filter(|d| d.starts_with("estampie")).collect() };
+    assert_eq!(of("estampie-engine", false), ENGINE_MAY_USE.map(str::to_owned).into(), "what a game has to carry is decided here");
+    assert_eq!(ours("estampie-engine"), Vec::<String>::new());
+    assert_eq!(ours("estampie-project"), ["estampie-engine"]);
+    assert_eq!(ours("estampie-proof"), ["estampie-engine", "estampie-project"]);
+    for name in ["estampie-engine", "estampie-project", "estampie-proof"] {
+        for screen in ["ratatui", "crossterm", "cpal", "clap"] {
+            assert!(!of(name, true).contains(screen), "{name} has no interface: {screen}");
+        }
+    }
+}
