@@ -1,4 +1,4 @@
-//! What is wrong with a project, where, and how to mend it.
+//! What is wrong with a project, where, and how to fix it.
 
 use std::fmt;
 
@@ -47,23 +47,23 @@ pub struct Fault {
     /// What is wrong, as a short sentence without a full stop.
     pub what: String,
     /// What to do about it.
-    pub mend: String,
+    pub fix: String,
 }
 
 impl Fault {
     /// A fault at a place.
-    pub fn new(place: &Place, what: impl Into<String>, mend: impl Into<String>) -> Fault {
-        Fault { place: place.clone(), what: what.into(), mend: mend.into() }
+    pub fn new(place: &Place, what: impl Into<String>, fix: impl Into<String>) -> Fault {
+        Fault { place: place.clone(), what: what.into(), fix: fix.into() }
     }
 }
 
 impl fmt::Display for Fault {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}: {}; {}", self.place, self.what, self.mend)
+        write!(f, "{}: {}; {}", self.place, self.what, self.fix)
     }
 }
 
-/// "X or Y?" for a mend, or the ways to find the right name.
+/// "X or Y?" for a fix, or the ways to find the right name.
 #[must_use]
 pub fn did_you_mean<'a>(wrong: &str, known: impl IntoIterator<Item = &'a str>, otherwise: &str) -> String {
     match nearest(wrong, known) {

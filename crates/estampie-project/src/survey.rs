@@ -93,12 +93,12 @@ pub fn passed_by(document: &Document) -> Vec<Passed> {
             let Some(inner) = document.sounds.iter().find(|s| s.name == *name) else { continue };
             let Some(bus) = inner.bus.as_ref().filter(|b| b.value != counts.value) else { continue };
             let heard = way(&counts.value);
-            let missed = way(&bus.value).into_iter().filter(|b| !heard.iter().any(|h| h.name == b.name)).find_map(|b| Some((b, b.inserts.first()?)));
-            if let Some((at, insert)) = missed {
+            let missed = way(&bus.value).into_iter().filter(|b| !heard.iter().any(|h| h.name == b.name)).find_map(|b| Some((b, b.effects.first()?)));
+            if let Some((at, effect)) = missed {
                 found.push(Passed {
                     sound: inner.name.clone(),
                     bus: at.name.clone(),
-                    effect: insert.name.clone(),
+                    effect: effect.name.clone(),
                     by: outer.name.clone(),
                     counts: counts.value.clone(),
                     place: inner.place.clone(),
@@ -208,7 +208,7 @@ mod tests {
     #[test]
     fn an_effect_that_is_not_heard_because_the_outer_bus_counts_is_told() {
         let sounds = "[all]\nbus = \"dry\"\ntakes = [\"b\", \"c\"]\n[b]\nbus = \"wavy\"\ntakes = [\"audio/a.wav\"]\n[c]\nbus = \"inner\"\ntakes = [\"audio/a.wav\"]\n[free]\ntakes = [\"b\"]\n";
-        let mix = "[buses.dry]\n[buses.wavy]\n[buses.wavy.insert.tremolo]\ndepth = \"50 %\"\n[buses.inner]\ninto = \"dry\"\n";
+        let mix = "[buses.dry]\n[buses.wavy]\n[buses.wavy.effect.tremolo]\ndepth = \"50 %\"\n[buses.inner]\ninto = \"dry\"\n";
         let sources = Sources::from_texts([("estampie.toml", "format = 1"), ("mix.toml", mix), ("sounds/a.toml", sounds)]);
         let (document, _) = Document::read(&sources, &["audio/a.wav".to_owned()].into());
         let found = passed_by(&document);

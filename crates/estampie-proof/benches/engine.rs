@@ -71,7 +71,7 @@ fn engine_placed(voices: usize) -> Engine {
     let sources = Sources::from_texts([
         ("estampie.toml", "format = 1\nvoices = 2048\nceiling = \"0 dB\""),
         ("game.toml", "[parameters.p]\nrange = \"0..1\"\n"),
-        ("mix.toml", "[buses.r]\nreturn = true\n[buses.r.insert.echo]\n"),
+        ("mix.toml", "[buses.r]\nreturn = true\n[buses.r.effect.echo]\n"),
         ("sounds/a.toml", sound),
         ("modulation.toml", "[[modulation]]\nfrom = \"p\"\nmoves = \"v level\"\ncurve = [\"0: 0 dB\", \"1: -3 dB\"]\n"),
     ]);
@@ -334,7 +334,7 @@ fn mix(criterion: &mut Criterion) {
             ("high-pass", "cutoff = \"80 Hz\""),
             ("chorus", "wet = \"30 %\""),
         ] {
-            toml.push_str(&format!("[buses.b{bus}.insert.{name}]\n{set}\n"));
+            toml.push_str(&format!("[buses.b{bus}.effect.{name}]\n{set}\n"));
         }
     }
     let sounds: String = (0..64).map(|bus| format!("[v{bus}]\nbus = \"b{bus}\"\nlevel = \"-40 dB\"\nloop = true\ntakes = [\"audio/n.wav\"]\n")).collect();

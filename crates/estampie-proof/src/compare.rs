@@ -7,7 +7,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::property::Property;
 use estampie_engine::units::{Decibels, Seconds};
-use estampie_project::language::playthrough::Line;
+use estampie_project::language::playthrough::PlaythroughLine;
 use estampie_project::language::reactions::PlaceOf;
 use estampie_project::language::{Playthrough, Step};
 use std::collections::HashMap;
@@ -48,16 +48,16 @@ pub fn lately(playthrough: &Playthrough, until: Seconds) -> (Playthrough, Second
     if from <= 0.0 {
         return (playthrough.clone(), until);
     }
-    let mut lines = vec![Line::Seed(playthrough.seed())];
+    let mut lines = vec![PlaythroughLine::Seed(playthrough.seed())];
     let mut first: HashMap<String, usize> = HashMap::new();
     for (step, _) in playthrough.steps() {
         if step.at.0 >= from {
             let at = Seconds(step.at.0 - from);
-            lines.push(Line::Step(Step { at, action: step.action.clone() }, PlaceOf::default()));
+            lines.push(PlaythroughLine::Step(Step { at, action: step.action.clone() }, PlaceOf::default()));
             continue;
         }
         let Some((key, action)) = offline::lasting(&step.action) else { continue };
-        let line = Line::Step(Step { at: Seconds(0.0), action }, PlaceOf::default());
+        let line = PlaythroughLine::Step(Step { at: Seconds(0.0), action }, PlaceOf::default());
         match first.get(&key) {
             Some(at) => lines[*at] = line,
             None => {

@@ -57,7 +57,7 @@ pub fn would_hear(program: &Program, status: &Status, at: Ground) -> Vec<WouldHe
     let mut list: Vec<WouldHear> = status
         .voices
         .iter()
-        .filter(|v| v.aim.is_some())
+        .filter(|v| v.placement.is_some())
         .filter_map(|voice| {
             let emitter = status.emitters.iter().find(|e| e.emitter == voice.emitter)?;
             let falloff = falloff(program, voice.sound)?;

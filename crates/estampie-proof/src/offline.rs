@@ -6,7 +6,7 @@ use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Happening, What};
 use estampie_engine::units::Seconds;
 use estampie_engine::world::emitters::LISTENER_NAME;
-use estampie_project::language::playthrough::{Line, Placing, Walking};
+use estampie_project::language::playthrough::{Placing, PlaythroughLine, Walking};
 use estampie_project::language::reactions::PlaceOf;
 use estampie_project::language::{Playthrough, Step, StepAction, Word};
 use std::collections::HashSet;
@@ -196,7 +196,7 @@ type Mapped = (NameKey, (f32, f32), (f32, f32));
 #[derive(Debug, Default, Clone)]
 pub struct Recorder {
     rate: u32,
-    lines: Vec<Line>,
+    lines: Vec<PlaythroughLine>,
     /// Parameters with a range of the game's: what was sent is in that range.
     mapped: Vec<Mapped>,
 }
@@ -206,7 +206,7 @@ impl Recorder {
     #[must_use]
     pub fn new(program: &Program, seed: u64) -> Recorder {
         let mapped = program.parameters.iter().filter_map(|p| Some((p.key, p.from_game?, (p.low, p.high)))).collect();
-        Recorder { rate: program.rate, lines: vec![Line::Seed(seed)], mapped }
+        Recorder { rate: program.rate, lines: vec![PlaythroughLine::Seed(seed)], mapped }
     }
 
     /// The value as the game would send it.
@@ -246,7 +246,7 @@ impl Recorder {
             _ => return,
         };
         let at = Seconds::of_frames(happening.frame, self.rate);
-        self.lines.push(Line::Step(Step { at, action }, PlaceOf::default()));
+        self.lines.push(PlaythroughLine::Step(Step { at, action }, PlaceOf::default()));
     }
 
     /// How many things it has taken note of.
@@ -259,11 +259,11 @@ impl Recorder {
     pub fn forget(&mut self, before: Seconds) {
         let mut seen = HashSet::new();
         // From the newest to the oldest: the first of a name is its last value.
-        let mut kept: Vec<Line> = std::mem::take(&mut self.lines)
+        let mut kept: Vec<PlaythroughLine> = std::mem::take(&mut self.lines)
             .into_iter()
             .rev()
             .filter(|line| match line {
-                Line::Step(step, _) if step.at.0 < before.0 => lasting(&step.action).is_some_and(|(name, _)| seen.insert(name)),
+                PlaythroughLine::Step(step, _) if step.at.0 < before.0 => lasting(&step.action).is_some_and(|(name, _)| seen.insert(name)),
                 _ => true,
             })
             .collect();
@@ -275,7 +275,7 @@ impl Recorder {
     #[must_use]
     pub fn finish(mut self, frame: u64) -> Playthrough {
         let at = Seconds::of_frames(frame, self.rate);
-        self.lines.push(Line::Step(Step { at, action: StepAction::End }, PlaceOf::default()));
+        self.lines.push(PlaythroughLine::Step(Step { at, action: StepAction::End }, PlaceOf::default()));
         Playthrough { lines: self.lines }
     }
 }

@@ -4,7 +4,7 @@
 //! half with two notes, if lengths are in quarters. `!` after a note is a hard stroke, `?` a soft one; `|` stands between bars.
 
 use estampie_engine::music::exact::{Beats, read};
-use estampie_engine::music::{Patch, Tone, read_key};
+use estampie_engine::music::{InstrumentSettings, Tone, read_key};
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use std::path::Path;
@@ -95,7 +95,7 @@ pub(crate) fn write(path: &Path, tempo: u32, metre: (u8, u8), parts: &[Part]) ->
 
 /// Plays notes that lie in `from..to` quarters with an instrument, at so many quarters a minute: one channel that begins with
 /// `from` and rings on until it is silent.
-pub(crate) fn play(notes: &[Note], (from, to): (Beats, Beats), tempo: f64, patch: &Patch) -> Vec<f64> {
+pub(crate) fn play(notes: &[Note], (from, to): (Beats, Beats), tempo: f64, patch: &InstrumentSettings) -> Vec<f64> {
     const RATE: u32 = 48_000;
     let frame = |at: Beats| {
         let quarters = *at.numer() as f64 / *at.denom() as f64;

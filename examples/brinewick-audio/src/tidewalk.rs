@@ -7,7 +7,7 @@ use crate::craft::frames;
 use crate::score::{Note, Part, line, play};
 use crate::write::Group;
 use estampie_engine::music::exact::Beats;
-use estampie_engine::music::{Kind, Patch};
+use estampie_engine::music::{InstrumentSettings, Kind};
 
 const TEMPO: f64 = 92.0;
 
@@ -62,13 +62,13 @@ pub(crate) fn parts() -> Vec<Part> {
     vec![part("pulse", &PULSE), part("viols", &VIOLS), part("reed", &REED), part("tabor", &TABOR)]
 }
 
-fn patch(name: &str) -> (Patch, f64, f64) {
+fn patch(name: &str) -> (InstrumentSettings, f64, f64) {
     // The patch, its gain among the others, and where it stands from left to right.
     match name {
-        "pulse" => (Patch { brightness: 0.55, decay: 2.4, ..Patch::usual(Kind::Plucked) }, 0.8, -0.25),
-        "viols" => (Patch { attack: 0.14, release: 0.45, ..Patch::usual(Kind::Bowed) }, 0.34, 0.3),
-        "reed" => (Patch { brightness: 0.35, ..Patch::usual(Kind::Reed) }, 0.36, -0.1),
-        _ => (Patch { decay: 0.4, ..Patch::usual(Kind::Drum) }, 0.6, 0.08),
+        "pulse" => (InstrumentSettings { brightness: 0.55, decay: 2.4, ..InstrumentSettings::usual(Kind::Plucked) }, 0.8, -0.25),
+        "viols" => (InstrumentSettings { attack: 0.14, release: 0.45, ..InstrumentSettings::usual(Kind::Bowed) }, 0.34, 0.3),
+        "reed" => (InstrumentSettings { brightness: 0.35, ..InstrumentSettings::usual(Kind::Reed) }, 0.36, -0.1),
+        _ => (InstrumentSettings { decay: 0.4, ..InstrumentSettings::usual(Kind::Drum) }, 0.6, 0.08),
     }
 }
 
@@ -91,7 +91,7 @@ pub(crate) fn files() -> Vec<Group> {
     let mut groups = vec![Group { loudness: -23.0, files }];
     let sting = |text: &str, kind, gain: f64| -> Vec<f64> {
         let notes = line(text, Beats::from_integer(1), Beats::from_integer(0));
-        play(&notes, (Beats::from_integer(0), Beats::from_integer(8)), TEMPO, &Patch::usual(kind)).iter().map(|s| s * gain).collect()
+        play(&notes, (Beats::from_integer(0), Beats::from_integer(8)), TEMPO, &InstrumentSettings::usual(kind)).iter().map(|s| s * gain).collect()
     };
     let both = |a: Vec<f64>, b: Vec<f64>| {
         let count = a.len().max(b.len()).min(frames(5.0));

@@ -9,15 +9,15 @@ use crate::ground::property::Property;
 use crate::ground::telemetry::What;
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Step;
-use crate::mixer::voice::{Cue, NOWHERE, Voice, Way};
-use crate::music::Line;
+use crate::mixer::voice::{Cue, NOWHERE, Route, Voice};
+use crate::music::Timeline;
 use crate::music::band::Manner;
 use crate::music::spec::{Layer, Notes, Variation};
 
 impl Directing<'_> {
     /// Begins the layers of notes of a pass: new bands, or the old ones that go round.
     #[allow(clippy::too_many_arguments)]
-    pub(super) fn begin_notes(&mut self, index: u16, (section, pass): (u16, u64), frame: u64, line: Line, rise: (u64, Shape), round: bool) {
+    pub(super) fn begin_notes(&mut self, index: u16, (section, pass): (u16, u64), frame: u64, line: Timeline, rise: (u64, Shape), round: bool) {
         let program = self.program;
         let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
         if !round {
@@ -67,12 +67,12 @@ impl Directing<'_> {
         self.mixer.bands[band].begin(notes.key, self.state.seed, begin.cue.pass);
         self.director.next_instance += 1;
         let mut voice = Voice::idle();
-        let mut way = Way { depth: 1, ..Way::START };
-        (way.path[0], way.instances[0]) = (layer.sound, self.director.next_instance);
+        let mut route = Route { depth: 1, ..Route::START };
+        (route.path[0], route.instances[0]) = (layer.sound, self.director.next_instance);
         voice.id = id;
         voice.sound = program.sounds[layer.sound as usize].key;
-        voice.bus = super::bus_of(program, way.sounds());
-        voice.way = way;
+        voice.bus = super::bus_of(program, route.sounds());
+        voice.route = route;
         voice.cue = Some(begin.cue);
         voice.band = Some(band as u8);
         voice.wait = frame.saturating_sub(self.frame);

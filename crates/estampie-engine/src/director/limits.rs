@@ -5,7 +5,7 @@ use super::{By, sums};
 use crate::ground::names::NameKey;
 use crate::ground::telemetry::{Cause, Reason};
 use crate::ground::vocabulary::WhenFull;
-use crate::mixer::voice::{Leaving, Voice, Way};
+use crate::mixer::voice::{Leaving, Route, Voice};
 use crate::program::{Limit, Program};
 
 /// A playing that a limit counts.
@@ -26,21 +26,21 @@ pub(crate) enum Limited {
 }
 
 /// A voice that yields is gone in this time.
-pub(crate) fn yield_frames(rate: u32) -> u64 {
+pub(crate) fn steal_frames(rate: u32) -> u64 {
     u64::from(rate) / 200
 }
 
 /// The place on the way at which something limited stands first.
-fn position(program: &Program, way: &Way, what: Limited) -> Option<usize> {
-    way.sounds().iter().position(|s| match what {
+fn position(program: &Program, route: &Route, what: Limited) -> Option<usize> {
+    route.sounds().iter().position(|s| match what {
         Limited::Sound(sound) => *s == sound,
         Limited::Group(group) => program.sounds[*s as usize].group == Some(group),
     })
 }
 
 /// The most important of the sounds on the way counts.
-pub(crate) fn priority(program: &Program, way: &Way, distance: Option<f32>) -> f32 {
-    way.sounds().iter().map(|s| program.sounds[*s as usize].priority.over(distance.unwrap_or(0.0))).fold(f32::NEG_INFINITY, f32::max)
+pub(crate) fn priority(program: &Program, route: &Route, distance: Option<f32>) -> f32 {
+    route.sounds().iter().map(|s| program.sounds[*s as usize].priority.over(distance.unwrap_or(0.0))).fold(f32::NEG_INFINITY, f32::max)
 }
 
 impl Directing<'_> {
@@ -49,21 +49,21 @@ impl Directing<'_> {
         let program = self.program;
         let mut playings = std::mem::take(&mut self.director.playings);
         playings.clear();
-        let mut note = |instance: u64, emitter: NameKey, level: f32, distance: Option<f32>, way: &Way| {
+        let mut note = |instance: u64, emitter: NameKey, level: f32, distance: Option<f32>, route: &Route| {
             if playings.len() < playings.capacity() {
-                playings.push(Playing { instance, emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, way, distance) });
+                playings.push(Playing { instance, emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, route, distance) });
             }
         };
         for voice in self.mixer.voices.all() {
             if voice.stays()
-                && let Some(at) = position(program, &voice.way, what)
+                && let Some(at) = position(program, &voice.route, what)
             {
-                note(voice.way.instances[at], voice.emitter, voice.level, self.world.distance_at(voice.place), &voice.way);
+                note(voice.route.instances[at], voice.emitter, voice.level, self.world.distance_at(voice.place), &voice.route);
             }
         }
         for repeater in self.director.repeaters.iter().filter(|r| !r.done) {
-            if let Some(at) = position(program, &repeater.way, what) {
-                note(repeater.way.instances[at], repeater.by.emitter, f32::NEG_INFINITY, self.world.distance_at(repeater.place), &repeater.way);
+            if let Some(at) = position(program, &repeater.route, what) {
+                note(repeater.route.instances[at], repeater.by.emitter, f32::NEG_INFINITY, self.world.distance_at(repeater.place), &repeater.route);
             }
         }
         // Voices of one playing come to lie side by side: its level is that of the loudest.
@@ -85,7 +85,7 @@ impl Directing<'_> {
     }
 
     /// Lets others yield until there is room for one more, or says why there is none.
-    pub(crate) fn admit(&mut self, what: Limited, limit: Limit, way: &Way, offset: u64, by: By) -> Result<(), Reason> {
+    pub(crate) fn admit(&mut self, what: Limited, limit: Limit, route: &Route, offset: u64, by: By) -> Result<(), Reason> {
         let program = self.program;
         if !limit.any() {
             return Ok(());
@@ -103,14 +103,14 @@ impl Directing<'_> {
                 Limited::Sound(_) if each => Reason::Each { limit: limit.each },
                 Limited::Sound(_) => Reason::All { limit: limit.all },
             };
-            let victim = self.victim(limit.when_full, way, by, |p| !each || mine(p)).ok_or(reason)?;
-            self.let_yield(victim, offset);
+            let victim = self.victim(limit.when_full, route, by, |p| !each || mine(p)).ok_or(reason)?;
+            self.steal(victim, offset);
             self.director.playings.retain(|p| p.instance != victim);
         }
     }
 
     /// Who yields; `None` if it is the new one.
-    fn victim(&self, when_full: WhenFull, way: &Way, by: By, fits: impl Fn(&Playing) -> bool) -> Option<u64> {
+    fn victim(&self, when_full: WhenFull, route: &Route, by: By, fits: impl Fn(&Playing) -> bool) -> Option<u64> {
         let program = self.program;
         let worth: fn(&Playing) -> f32 = match when_full {
             WhenFull::Refuse => return None,
@@ -124,52 +124,52 @@ impl Directing<'_> {
         let distance = self.world.distance_at(place);
         let level = if when_full == WhenFull::Quietest {
             let mut voice = Voice::idle();
-            (voice.way, voice.emitter, voice.place) = (*way, by.emitter, place);
+            (voice.route, voice.emitter, voice.place) = (*route, by.emitter, place);
             sums(self.scene(), &voice).level
         } else {
             0.0
         };
-        let new = Playing { instance: u64::MAX, emitter: by.emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, way, distance) };
+        let new = Playing { instance: u64::MAX, emitter: by.emitter, level, distance: distance.unwrap_or(0.0), priority: priority(program, route, distance) };
         let least = self.director.playings.iter().filter(|p| fits(p)).min_by(|a, b| worth(a).total_cmp(&worth(b)))?;
         (worth(least) <= worth(&new)).then_some(least.instance)
     }
 
     /// Fades all that belongs to a playing.
-    pub(crate) fn let_yield(&mut self, instance: u64, offset: u64) {
+    pub(crate) fn steal(&mut self, instance: u64, offset: u64) {
         let program = self.program;
-        let frames = yield_frames(program.rate);
+        let frames = steal_frames(program.rate);
         self.mixer.voices.each(|voice| {
-            if voice.leaving == Leaving::No && voice.way.belongs_to(instance) {
-                voice.leave(Cause::Yielded, offset, frames);
+            if voice.leaving == Leaving::No && voice.route.belongs_to(instance) {
+                voice.leave(Cause::Stolen, offset, frames);
             }
         });
         for repeater in &mut self.director.repeaters {
-            repeater.done |= repeater.way.belongs_to(instance);
+            repeater.done |= repeater.route.belongs_to(instance);
         }
     }
 
     /// Makes room for one more voice among all: the least important yields, of equal ones the oldest.
-    pub(crate) fn admit_voice(&mut self, way: &Way, offset: u64, by: By) -> Result<(), Reason> {
+    pub(crate) fn admit_voice(&mut self, route: &Route, offset: u64, by: By) -> Result<(), Reason> {
         let program = self.program;
         let sounding = self.mixer.voices.sounding().filter(|v| v.leaving == Leaving::No).count();
         if sounding < program.voices {
             return Ok(());
         }
-        let mine = priority(program, way, self.world.distance_at(self.place_of(by.emitter)));
+        let mine = priority(program, route, self.world.distance_at(self.place_of(by.emitter)));
         let mut least: Option<(f32, u16)> = None;
         for slot in self.mixer.voices.active().iter().copied() {
             let voice = &self.mixer.voices[slot];
             if voice.leaving != Leaving::No {
                 continue;
             }
-            let its = if voice.frozen.is_some() { 0.0 } else { priority(program, &voice.way, self.world.distance_at(voice.place)) };
+            let its = if voice.frozen.is_some() { 0.0 } else { priority(program, &voice.route, self.world.distance_at(voice.place)) };
             if least.is_none_or(|(l, _)| its < l) {
                 least = Some((its, slot));
             }
         }
         match least {
             Some((its, slot)) if its <= mine => {
-                self.mixer.voices[slot].leave(Cause::Yielded, offset, yield_frames(program.rate));
+                self.mixer.voices[slot].leave(Cause::Stolen, offset, steal_frames(program.rate));
                 Ok(())
             }
             _ => Err(Reason::Unimportant { priority: mine }),

@@ -2,7 +2,7 @@
 
 use super::By;
 use super::Directing;
-use super::memory::{Line, MOST_LINES};
+use super::memory::{MOST_LINES, QueuedLine};
 use crate::ground::telemetry::{Cause, Reason, What};
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Urgency;
@@ -25,7 +25,7 @@ impl Directing<'_> {
         let lower = rank(speaker.sound) < spec.rank;
         let at_once = urgency == Urgency::CutIn || (spec.cuts_in && lower);
         // Behind all that matter as much and are as urgent; a line that is told to cut in goes before everything.
-        let weight = |l: &Line| (rank(l.sound), l.urgency);
+        let weight = |l: &QueuedLine| (rank(l.sound), l.urgency);
         let behind = || speaker.queue.iter().position(|l| weight(l) < (spec.rank, urgency)).unwrap_or(speaker.queue.len());
         let at = if urgency == Urgency::CutIn { 0 } else { behind() };
         if speaker.queue.len() >= MOST_LINES {
@@ -40,7 +40,7 @@ impl Directing<'_> {
             }
         }
         let speaker = &mut self.state.speakers[spec.speaker as usize];
-        speaker.queue.insert(at, Line { sound, by, asked: frame, urgency, value });
+        speaker.queue.insert(at, QueuedLine { sound, by, asked: frame, urgency, value });
         // What matters more may wait before it; then nothing is cut.
         let at_once = at_once && at == 0;
         let speaking = speaker.speaking;
@@ -49,7 +49,7 @@ impl Directing<'_> {
         if at_once {
             let fade = u64::from(program.rate) * CUT_FADE_MS / 1000;
             self.mixer.voices.each(|voice| {
-                if speaking != 0 && voice.way.belongs_to(speaking) {
+                if speaking != 0 && voice.route.belongs_to(speaking) {
                     voice.leave(Cause::CutInto, offset, fade);
                 }
             });
@@ -85,7 +85,7 @@ impl Directing<'_> {
 
     fn is_said(&self, instance: u64) -> bool {
         let mut voices = self.mixer.voices.all();
-        voices.any(|voice| !voice.ended && (voice.leaving == Leaving::No || !voice.envelope.gone()) && voice.way.belongs_to(instance))
+        voices.any(|voice| !voice.ended && (voice.leaving == Leaving::No || !voice.envelope.gone()) && voice.route.belongs_to(instance))
     }
 
     /// Says the next line if there is one and it is time; drops those that are no longer worth saying.
@@ -121,7 +121,7 @@ impl Directing<'_> {
         }
     }
 
-    fn no_longer(&self, line: &Line, frame: u64) -> Option<Reason> {
+    fn no_longer(&self, line: &QueuedLine, frame: u64) -> Option<Reason> {
         let program = self.program;
         let sound = &program.sounds[line.sound as usize];
         let spec = sound.lines?;

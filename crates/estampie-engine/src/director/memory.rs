@@ -10,7 +10,7 @@ use crate::ground::time::BLOCK;
 use crate::ground::units::Decibels;
 use crate::ground::vocabulary::{MOST_NTH, Urgency};
 use crate::mixer::voice::NOWHERE;
-use crate::program::{Choice, Group, Parameter, Program, Way};
+use crate::program::{Choice, Group, Parameter, PickOrder, Program};
 use crate::world::emitters::MOST_EMITTERS;
 
 /// A parameter in motion.
@@ -123,15 +123,15 @@ impl PickMemory {
     /// Picks one of the group's takes that is not among the last.
     pub(crate) fn pick(&mut self, group: &Group, stream: &mut Stream) -> usize {
         let takes = &group.takes;
-        if group.way == Way::Cycle {
+        if group.order == PickOrder::Cycle {
             let chosen = self.next % takes.len().max(1);
             self.next = chosen + 1;
             return chosen;
         }
-        let weight = |at: usize| if group.way == Way::Weighted { takes[at].weight } else { 1.0 };
+        let weight = |at: usize| if group.order == PickOrder::Weighted { takes[at].weight } else { 1.0 };
         let free = |at: usize, recent: &Vec<u16>| !recent.contains(&(at as u16)) && weight(at) > 0.0;
         let mut chosen = 0;
-        if group.way == Way::Weighted {
+        if group.order == PickOrder::Weighted {
             let total: f32 = (0..takes.len()).filter(|at| free(*at, &self.recent)).map(weight).sum();
             let mut left = stream.unit() * total;
             for at in (0..takes.len()).filter(|at| free(*at, &self.recent)) {
@@ -179,7 +179,7 @@ pub(crate) struct SoundState {
 
 /// A line that waits to be said.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Line {
+pub(crate) struct QueuedLine {
     pub(crate) sound: u32,
     pub(crate) by: By,
     pub(crate) asked: u64,
@@ -194,7 +194,7 @@ pub(crate) const MOST_LINES: usize = 16;
 /// One who speaks lines.
 #[derive(Debug, Clone)]
 pub(crate) struct Speaker {
-    pub(crate) queue: Vec<Line>,
+    pub(crate) queue: Vec<QueuedLine>,
     /// The playing that is being said; 0 if none.
     pub(crate) speaking: u64,
     /// The sound of that playing.
@@ -227,7 +227,7 @@ pub(crate) struct ReactionState {
 
 /// All memory of a program.
 #[derive(Debug)]
-pub(crate) struct State {
+pub(crate) struct Memory {
     pub(crate) parameters: Vec<ParameterState>,
     /// Those that every emitter has by itself: for each emitter's place, all of them.
     pub(crate) locals: Vec<ParameterState>,
@@ -258,7 +258,7 @@ pub(crate) struct State {
     pub(crate) seed: u64,
 }
 
-impl State {
+impl Memory {
     /// What belongs to an emitter, for what stays where it was.
     pub(crate) fn stay(&mut self, locals: usize, at: usize, place: usize) {
         self.locals.copy_within(at * locals..(at + 1) * locals, place * locals);
@@ -310,10 +310,10 @@ impl State {
 /// Edits of a level are followed to 90 % in this time.
 const EDIT_GLIDE: f64 = 0.03;
 
-impl State {
+impl Memory {
     /// Makes the memory of a program; all that allocates happens here, aside.
-    pub(crate) fn new(program: &Program, seed: u64) -> State {
-        State {
+    pub(crate) fn new(program: &Program, seed: u64) -> Memory {
+        Memory {
             parameters: program.parameters.iter().map(|p| ParameterState::at_rest(p.rest)).collect(),
             locals: locals(program),
             states: program.states.iter().map(|s| s.start).collect(),
@@ -364,7 +364,7 @@ impl State {
     }
 
     /// Takes over what `old` remembers of things that are still there. Does not allocate.
-    pub(crate) fn take_over(&mut self, old: &mut State, (new_program, old_program): (&Program, &Program), frame: u64, emitters: usize) {
+    pub(crate) fn take_over(&mut self, old: &mut Memory, (new_program, old_program): (&Program, &Program), frame: u64, emitters: usize) {
         self.take_over_music(old, (new_program, old_program), frame);
         for (at, parameter) in new_program.parameters.iter().enumerate() {
             if let Some(before) = old_program.find_parameter.get(parameter.key) {
@@ -433,7 +433,7 @@ impl State {
             let sound = |index: u32| new_program.find_sound.get(old_program.sounds[index as usize].key).filter(|s| new_program.sounds[*s].lines.is_some());
             for line in &kept.queue {
                 if let Some(sound) = sound(line.sound) {
-                    fresh.queue.push(Line { sound: sound as u32, ..*line });
+                    fresh.queue.push(QueuedLine { sound: sound as u32, ..*line });
                 }
             }
             (fresh.speaking, fresh.free) = (kept.speaking, kept.free);
@@ -443,9 +443,9 @@ impl State {
     }
 }
 
-impl State {
+impl Memory {
     /// Music keeps its place, its switches and what waits.
-    fn take_over_music(&mut self, old: &mut State, (new, before): (&Program, &Program), frame: u64) {
+    fn take_over_music(&mut self, old: &mut Memory, (new, before): (&Program, &Program), frame: u64) {
         for (at, piece) in new.music.pieces.iter().enumerate() {
             if let Some(earlier) = before.music.find_piece.get(piece.key) {
                 self.pieces[at].take_over(&old.pieces[earlier], &before.music.pieces[earlier], piece, frame);
@@ -488,7 +488,7 @@ fn locals(program: &Program) -> Vec<ParameterState> {
 }
 
 /// Whether a test holds at a frame, for an emitter.
-pub(crate) fn holds(program: &Program, state: &State, test: Test, place: u16, frame: u64) -> bool {
+pub(crate) fn holds(program: &Program, state: &Memory, test: Test, place: u16, frame: u64) -> bool {
     match (test, test.parameter()) {
         (Test::State(index, value, is), _) => (state.states[index] == value) == is,
         (_, Some(parameter)) => test.passes(state.value(program, parameter, place, frame)),
@@ -497,7 +497,7 @@ pub(crate) fn holds(program: &Program, state: &State, test: Test, place: u16, fr
 }
 
 /// The group of takes that a sound's choice comes to for an emitter, or the state or parameter for which it has none.
-pub(crate) fn chosen_group(program: &Program, state: &State, sound: usize, place: u16) -> Result<usize, Reason> {
+pub(crate) fn chosen_group(program: &Program, state: &Memory, sound: usize, place: u16) -> Result<usize, Reason> {
     match &program.sounds[sound].choice {
         Choice::Only | Choice::Across { .. } => Ok(0),
         Choice::ByState { state: index, groups } => {

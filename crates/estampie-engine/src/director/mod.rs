@@ -21,8 +21,8 @@ use crate::ground::outlets::Outlets;
 use crate::ground::property::Property;
 use crate::ground::units::Decibels;
 use crate::mixer::Mixer;
-use crate::mixer::aim::{Aim, default_width};
 use crate::mixer::mixing::Sends;
+use crate::mixer::pan::{Placement, default_width};
 use crate::mixer::state::MixState;
 use crate::mixer::voice::{NOWHERE, SWEPT, Sums, Voice};
 use crate::music::Happens;
@@ -31,7 +31,7 @@ use crate::world::emitters::{World, length};
 use crate::world::propagation::TAKERS;
 use crate::world::spec::MOST_ROOMS;
 use limits::Playing;
-use memory::{State, across};
+use memory::{Memory, across};
 use music::{MOST_WANTED, WantedAt};
 use react::{Deferred, MOST_DEFERRED, Work};
 use repeat::{MOST_REPEATERS, Repeater};
@@ -126,8 +126,8 @@ impl Director {
     pub(crate) fn find_again(&mut self, new: &Program, old: &Program) {
         let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
         for repeater in &mut self.repeaters {
-            match repeater.way.moved(find) {
-                Some(way) if new.sounds[way.path[way.depth - 1] as usize].repeat.is_some() => repeater.way = way,
+            match repeater.route.moved(find) {
+                Some(route) if new.sounds[route.path[route.depth - 1] as usize].repeat.is_some() => repeater.route = route,
                 _ => repeater.done = true,
             }
         }
@@ -144,7 +144,7 @@ pub(crate) struct Directing<'a> {
     pub(crate) program: &'a Program,
     /// The first frame of the block.
     pub(crate) frame: u64,
-    pub(crate) state: &'a mut State,
+    pub(crate) state: &'a mut Memory,
     pub(crate) director: &'a mut Director,
     pub(crate) mix: &'a mut MixState,
     pub(crate) mixer: &'a mut Mixer,
@@ -174,7 +174,7 @@ impl Directing<'_> {
     }
 
     /// Goes on after another program has taken over from `old`, which had the memory `before`.
-    pub(crate) fn take_over(&mut self, old: &Program, before: &State) {
+    pub(crate) fn take_over(&mut self, old: &Program, before: &Memory) {
         self.look_at_gates();
         self.find_bands();
         self.settle_world();
@@ -204,7 +204,7 @@ impl Directing<'_> {
 }
 
 /// Lets what a sound is set to glide after an edit; once a block, and at once if it was silent before.
-fn glide_sound(program: &Program, state: &mut State, sound: usize, block: u64) {
+fn glide_sound(program: &Program, state: &mut Memory, sound: usize, block: u64) {
     let share = state.glide;
     let (spec, now) = (&program.sounds[sound], &mut state.sounds[sound]);
     if now.block == block {
@@ -232,7 +232,7 @@ fn glide_sound(program: &Program, state: &mut State, sound: usize, block: u64) {
 #[derive(Clone, Copy)]
 pub(crate) struct Scene<'a> {
     pub(crate) program: &'a Program,
-    pub(crate) state: &'a State,
+    pub(crate) state: &'a Memory,
     pub(crate) mix: &'a MixState,
     pub(crate) world: &'a World,
     pub(crate) frame: u64,
@@ -263,7 +263,7 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
         if now.pan != 0.0 {
             tell(Property::Pan, TermKind::Set, spec.key, now.pan);
         }
-        let (vary, drawn) = (&spec.vary, &voice.way.drawn[depth]);
+        let (vary, drawn) = (&spec.vary, &voice.route.drawn[depth]);
         for (draw, property, value) in [
             (vary.level, Property::Level, drawn.level),
             (vary.pitch, Property::Pitch, drawn.pitch),
@@ -275,7 +275,7 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
                 tell(property, TermKind::Varied, spec.key, value);
             }
         }
-        if let (group @ 1.., Choice::Across { parameter, points, equal_power }) = (voice.way.across[depth], &spec.choice)
+        if let (group @ 1.., Choice::Across { parameter, points, equal_power }) = (voice.route.across[depth], &spec.choice)
             && usize::from(group) <= points.len()
         {
             let value = state.smooth(program, *parameter, voice.place);
@@ -346,7 +346,7 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
     if let Some(cue) = voice.cue {
         piece_terms(scene, cue.piece, sink);
     }
-    for (property, value) in [(Property::Level, voice.way.take_level), (Property::Pitch, voice.way.take_pitch)] {
+    for (property, value) in [(Property::Level, voice.route.take_level), (Property::Pitch, voice.route.take_pitch)] {
         if value != 0.0 {
             sink(Term { property, kind: TermKind::Take, of: voice.take(), value });
         }
@@ -396,7 +396,7 @@ impl Sends for VoiceSends<'_> {
 
 /// Where a voice is heard, if it is placed: a sound with a falloff at an emitter that is somewhere. The width is that of the
 /// innermost sound that has one.
-fn aim_of(program: &Program, world: &World, voice: &Voice) -> Option<Aim> {
+fn placement_of(program: &Program, world: &World, voice: &Voice) -> Option<Placement> {
     if voice.frozen.is_some() {
         return None;
     }
@@ -405,7 +405,7 @@ fn aim_of(program: &Program, world: &World, voice: &Voice) -> Option<Aim> {
     let hearing = world.heard(voice.place)?;
     let distance = hearing.distance;
     let width = falloffs().filter_map(|f| f.width.as_ref()).next_back().map_or_else(|| default_width(distance), |c| c.at(distance));
-    Some(Aim { bearing: hearing.bearing, distance, width: width.clamp(0.0, 1.0).max(hearing.spread) })
+    Some(Placement { bearing: hearing.bearing, distance, width: width.clamp(0.0, 1.0).max(hearing.spread) })
 }
 
 /// The level of several points together, in dB, by a curve over distance.
@@ -425,7 +425,7 @@ fn piece_terms(scene: Scene<'_>, piece: u16, sink: &mut impl FnMut(Term)) {
         tell(TermKind::Moved, program.parameters[moved.parameter].key, state.modulations[*modulation as usize]);
     }
     if now.held != 0.0 {
-        tell(TermKind::HeldDown, now.held_by, now.held);
+        tell(TermKind::DuckedByPiece, now.held_by, now.held);
     }
     if now.ducked != 0.0 {
         tell(TermKind::Ducked, now.ducked_by, now.ducked);

@@ -4,7 +4,7 @@
 //! all others, so their levels are ledgers too; they only begin, fall and fade together.
 
 use super::input::InputKind;
-use super::memory::{State, holds};
+use super::memory::{Memory, holds};
 use super::play::{Begin, Body};
 use super::{By, Directing};
 use crate::dsp::Swell;
@@ -16,7 +16,7 @@ use crate::ground::telemetry::{Cause, Notice, What};
 use crate::ground::time::BLOCK;
 use crate::ground::units::Decibels;
 use crate::ground::vocabulary::{Answer, Arrival, Step};
-use crate::mixer::voice::{Cue, Leaving, NOWHERE, Voice, Way};
+use crate::mixer::voice::{Cue, Leaving, NOWHERE, Route, Voice};
 use crate::music::exact::{Frames, frames, narrow, nearest};
 use crate::music::spec::{Follows, Piece, When};
 use crate::music::{Ask, Happens, Point, Sequencer};
@@ -420,11 +420,11 @@ impl Directing<'_> {
             return;
         }
         self.director.next_instance += 1;
-        let mut way = Way { depth: 1, ..Way::START };
-        (way.path[0], way.instances[0]) = (sound, self.director.next_instance);
+        let mut route = Route { depth: 1, ..Route::START };
+        (route.path[0], route.instances[0]) = (sound, self.director.next_instance);
         super::glide_sound(program, &mut *self.state, sound as usize, self.frame / BLOCK as u64);
         let by = By::default();
-        if let Err(reason) = self.play_take(way, (0, 0), offset, Body { by, length: 0, cue: Some(begin) }) {
+        if let Err(reason) = self.play_take(route, (0, 0), offset, Body { by, length: 0, cue: Some(begin) }) {
             self.outlets.tell(frame, What::Refused { sound: program.sounds[sound as usize].key, emitter: NameKey::NONE, reason, by: NameKey::NONE });
         }
     }
@@ -464,7 +464,7 @@ impl Directing<'_> {
             }
         });
         for repeater in &mut self.director.repeaters {
-            let whose = program.sounds.get(repeater.way.path[0] as usize).and_then(|s| s.layer);
+            let whose = program.sounds.get(repeater.route.path[0] as usize).and_then(|s| s.layer);
             repeater.done |= whose.is_some_and(|l| l.piece == index);
         }
     }
@@ -599,12 +599,12 @@ impl Directing<'_> {
 }
 
 /// How far the notes of a piece are moved, in semitones.
-pub(crate) fn transposition(program: &Program, state: &State, piece: usize) -> f32 {
+pub(crate) fn transposition(program: &Program, state: &Memory, piece: usize) -> f32 {
     program.music.pieces[piece].transposition.iter().map(|m| state.modulation(program, *m as usize, NOWHERE)).sum()
 }
 
 /// What the present state or parameter asks for: nothing said, silence, or a section.
-fn followed(follows: &Follows, state: &State) -> Option<Option<u16>> {
+fn followed(follows: &Follows, state: &Memory) -> Option<Option<u16>> {
     match follows {
         Follows::State(at, list) => list.get(usize::from(state.states[*at])).copied().flatten(),
         Follows::Parameter(at, ranges) => {

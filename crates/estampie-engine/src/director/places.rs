@@ -468,7 +468,7 @@ impl Directing<'_> {
         self.world.emitters[at].present = false;
         for repeater in self.director.repeaters.iter_mut().filter(|r| r.by.emitter == emitter) {
             // What it has begun goes on by itself; further ones would be nowhere.
-            repeater.done |= when_gone(program, repeater.way.sounds()) != Some(WhenGone::Follows);
+            repeater.done |= when_gone(program, repeater.route.sounds()) != Some(WhenGone::Follows);
         }
         // What sounds at it fades where it was.
         let least = u64::from(program.rate) / 20;

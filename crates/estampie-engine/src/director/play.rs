@@ -1,7 +1,7 @@
 //! Starting: from the sound asked for through chances, limits and picks to voices.
 
 use super::Directing;
-use super::limits::{Limited, yield_frames};
+use super::limits::{Limited, steal_frames};
 use super::memory::{chosen_group, holds};
 use super::{By, Work, sums};
 use crate::dsp::{Envelope, Shaping, advance_of};
@@ -15,7 +15,7 @@ use crate::ground::units::Semitones;
 use crate::ground::vocabulary::Again;
 use crate::mixer::source::Source;
 use crate::mixer::spec::{MOST_NESTED, Recipe};
-use crate::mixer::voice::{Cue, Drawn, Leaving, NOWHERE, Voice, Way};
+use crate::mixer::voice::{Cue, Drawn, Leaving, NOWHERE, Route, Voice};
 use crate::program::{Choice, Limit, Program, TakeOf};
 use crate::world::emitters::World;
 use std::sync::Arc;
@@ -80,7 +80,7 @@ impl Directing<'_> {
 
     /// Plays a sound from the start of the way.
     pub(crate) fn start(&mut self, sound: u32, offset: u64, by: By) -> Result<(), Reason> {
-        self.ask(Way::START, sound, offset, Body { by, length: 0, cue: None })
+        self.ask(Route::START, sound, offset, Body { by, length: 0, cue: None })
     }
 
     /// Whether a sound has anything that could play now.
@@ -93,11 +93,11 @@ impl Directing<'_> {
     }
 
     /// Goes on to `sound`: its chance, its waits and limits, its draws, and then what it comes to.
-    fn ask(&mut self, mut way: Way, sound: u32, offset: u64, body: Body) -> Result<(), Reason> {
+    fn ask(&mut self, mut route: Route, sound: u32, offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
         let by = body.by;
         let spec = &program.sounds[sound as usize];
-        if way.depth >= MOST_NESTED {
+        if route.depth >= MOST_NESTED {
             return Err(Reason::Nothing);
         }
         let place = self.place_of(by.emitter);
@@ -110,23 +110,23 @@ impl Directing<'_> {
                 return Err(Reason::AgainAfter { left: (began + wait - frame) as f32 / program.rate as f32 });
             }
         }
-        (way.path[way.depth], way.instances[way.depth]) = (sound, 0);
-        way.depth += 1;
+        (route.path[route.depth], route.instances[route.depth]) = (sound, 0);
+        route.depth += 1;
         self.again(spec.again, sound, offset, by)?;
-        self.admit(Limited::Sound(sound), self.limit_now(sound, place), &way, offset, by)?;
+        self.admit(Limited::Sound(sound), self.limit_now(sound, place), &route, offset, by)?;
         if let Some(group) = spec.group
-            && !way.path[..way.depth - 1].iter().any(|s| program.sounds[*s as usize].group == Some(group))
+            && !route.path[..route.depth - 1].iter().any(|s| program.sounds[*s as usize].group == Some(group))
         {
-            self.admit(Limited::Group(group), program.groups[group as usize].limit, &way, offset, by)?;
+            self.admit(Limited::Group(group), program.groups[group as usize].limit, &route, offset, by)?;
         }
         self.director.next_instance += 1;
-        way.instances[way.depth - 1] = self.director.next_instance;
+        route.instances[route.depth - 1] = self.director.next_instance;
         let state = &mut self.state.sounds[sound as usize];
         state.began = Some(frame);
         if spec.repeat.is_some() {
-            return if self.begin_repeat(way, offset, by) { Ok(()) } else { Err(Reason::Queue { limit: super::MOST_REPEATERS as u32 }) };
+            return if self.begin_repeat(route, offset, by) { Ok(()) } else { Err(Reason::Queue { limit: super::MOST_REPEATERS as u32 }) };
         }
-        self.body(way, offset, body)
+        self.body(route, offset, body)
     }
 
     fn take_chance(&mut self, sound: u32, place: u16, frame: u64) -> Result<(), Reason> {
@@ -159,7 +159,7 @@ impl Directing<'_> {
         if again == Again::Ignore {
             return Err(Reason::Playing);
         }
-        let frames = yield_frames(program.rate);
+        let frames = steal_frames(program.rate);
         self.each_voice_of(sound, Some(by.emitter), |voice| voice.leave(Cause::Restarted, offset, frames));
         self.drop_repeaters(sound, Some(by.emitter), u64::MAX);
         Ok(())
@@ -182,46 +182,46 @@ impl Directing<'_> {
     }
 
     /// Draws, and plays what the last sound of the way comes to.
-    pub(crate) fn body(&mut self, mut way: Way, offset: u64, body: Body) -> Result<(), Reason> {
+    pub(crate) fn body(&mut self, mut route: Route, offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
-        let depth = way.depth - 1;
-        let sound = way.path[depth];
+        let depth = route.depth - 1;
+        let sound = route.path[depth];
         let spec = &program.sounds[sound as usize];
         let place = self.place_of(body.by.emitter);
         let vary = &mut self.state.sounds[sound as usize].vary;
-        way.drawn[depth] = Drawn {
+        route.drawn[depth] = Drawn {
             level: vary.draw(spec.vary.level),
             pitch: vary.draw(spec.vary.pitch),
             low_pass: vary.draw(spec.vary.low_pass),
             high_pass: vary.draw(spec.vary.high_pass),
             pan: vary.draw(spec.vary.pan),
         };
-        (way.drawn_after, way.drawn_from) = (vary.draw(spec.vary.after), vary.draw(spec.vary.from));
-        way.delay += frames(way.drawn_after, program.rate);
-        way.from += way.drawn_from;
+        (route.drawn_after, route.drawn_from) = (vary.draw(spec.vary.after), vary.draw(spec.vary.from));
+        route.delay += frames(route.drawn_after, program.rate);
+        route.from += route.drawn_from;
         super::glide_sound(program, &mut *self.state, sound as usize, self.frame / BLOCK as u64);
         if let Choice::Across { points, .. } = &spec.choice {
             let mut started = Err(Reason::Nothing);
             for group in 0..points.len().min(spec.groups.len()) {
-                way.across[depth] = group as u8 + 1;
-                started = either(started, self.play_group(way, group, offset, body));
+                route.across[depth] = group as u8 + 1;
+                started = either(started, self.play_group(route, group, offset, body));
             }
             return started;
         }
         let group = chosen_group(program, &*self.state, sound as usize, place)?;
-        self.play_group(way, group, offset, body)
+        self.play_group(route, group, offset, body)
     }
 
-    fn play_group(&mut self, way: Way, index: usize, offset: u64, body: Body) -> Result<(), Reason> {
+    fn play_group(&mut self, route: Route, index: usize, offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
-        let sound = way.path[way.depth - 1];
+        let sound = route.path[route.depth - 1];
         let spec = &program.sounds[sound as usize];
         let nothing = if spec.loading { Reason::Loading } else { Reason::Nothing };
         let group = spec.groups.get(index).filter(|g| !g.takes.is_empty()).ok_or(nothing)?;
-        if group.way == crate::program::Way::Together {
+        if group.order == crate::program::PickOrder::Together {
             let mut started = Err(nothing);
             for take in 0..group.takes.len() {
-                started = either(started, self.play_take(way, (index, take), offset, body));
+                started = either(started, self.play_take(route, (index, take), offset, body));
             }
             return started;
         }
@@ -232,51 +232,51 @@ impl Directing<'_> {
         {
             take = usize::from(wanted).min(group.takes.len() - 1);
         }
-        self.play_take(way, (index, take), offset, body)
+        self.play_take(route, (index, take), offset, body)
     }
 
-    pub(crate) fn play_take(&mut self, mut way: Way, (group, take): (usize, usize), offset: u64, body: Body) -> Result<(), Reason> {
+    pub(crate) fn play_take(&mut self, mut route: Route, (group, take): (usize, usize), offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
-        let sound = way.path[way.depth - 1] as usize;
+        let sound = route.path[route.depth - 1] as usize;
         let take = program.sounds[sound].groups.get(group).and_then(|g| g.takes.get(take)).ok_or(Reason::Nothing)?;
-        way.take_level += take.level;
-        way.take_pitch += take.pitch;
-        way.delay += frames(self.state.sounds[sound].vary.between(take.after), program.rate);
-        way.from += take.from;
+        route.take_level += take.level;
+        route.take_pitch += take.pitch;
+        route.delay += frames(self.state.sounds[sound].vary.between(take.after), program.rate);
+        route.from += take.from;
         match &take.of {
-            TakeOf::Recipe(recipe) => self.start_voice(way, recipe, offset, body),
-            TakeOf::Sound(next) => self.ask(way, *next, offset, body),
+            TakeOf::Recipe(recipe) => self.start_voice(route, recipe, offset, body),
+            TakeOf::Sound(next) => self.ask(route, *next, offset, body),
         }
     }
 
-    fn start_voice(&mut self, mut way: Way, recipe: &Arc<Recipe>, offset: u64, body: Body) -> Result<(), Reason> {
+    fn start_voice(&mut self, mut route: Route, recipe: &Arc<Recipe>, offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
         let by = body.by;
         // Music is never what yields: its layers would no longer be together.
         if body.cue.is_none() {
-            self.admit_voice(&way, offset + way.delay, by)?;
+            self.admit_voice(&route, offset + route.delay, by)?;
         }
         let limit = program.voices as u32;
         let (slot, id) = self.mixer.voices.reserve().ok_or(Reason::Voices { limit })?;
         // The outermost sound that says how it rises and falls counts.
-        let shaping = way.sounds().iter().find_map(|s| program.sounds[*s as usize].shape).unwrap_or(Shaping::plain(u64::from(program.rate) / 50));
+        let shaping = route.sounds().iter().find_map(|s| program.sounds[*s as usize].shape).unwrap_or(Shaping::plain(u64::from(program.rate) / 50));
         let shaping = body.cue.map_or(shaping, |begin| Shaping { delay: 0, attack: begin.rise.0, curve: begin.rise.1, ..shaping });
-        way.delay += shaping.delay;
-        way.skip = body.cue.map_or(0, |begin| begin.skip);
-        let asked = &program.sounds[way.path[0] as usize];
+        route.delay += shaping.delay;
+        route.skip = body.cue.map_or(0, |begin| begin.skip);
+        let asked = &program.sounds[route.path[0] as usize];
         let mut voice = Voice::idle();
         voice.id = id;
         voice.sound = asked.key;
         (voice.emitter, voice.place, voice.by) = (by.emitter, self.place_of(by.emitter), by.reaction);
-        voice.bus = bus_of(program, way.sounds());
-        voice.sends = sends(program, way.sounds());
-        voice.wait = offset + way.delay;
+        voice.bus = bus_of(program, route.sounds());
+        voice.sends = sends(program, route.sounds());
+        voice.wait = offset + route.delay;
         voice.started = self.frame + voice.wait;
         voice.envelope = Envelope::new(Shaping { delay: 0, ..shaping });
         voice.length = body.length;
         voice.source = Source::new(Some(recipe), Stream::new(self.state.seed, asked.key, 1_000_000 + id));
         voice.recipe = Some(Arc::clone(recipe));
-        voice.way = way;
+        voice.route = route;
         voice.cue = body.cue.map(|begin| begin.cue);
         self.world.forget_gone(voice.place);
         self.hear(voice.place);
@@ -330,7 +330,7 @@ impl Directing<'_> {
         let mut count = 0;
         for repeater in &mut self.director.repeaters {
             let young = oldest == u64::MAX || repeater.started >= oldest;
-            if !repeater.done && young && whose.is_none_or(|w| repeater.by.emitter == w) && repeater.way.sounds().contains(&sound) {
+            if !repeater.done && young && whose.is_none_or(|w| repeater.by.emitter == w) && repeater.route.sounds().contains(&sound) {
                 repeater.done = true;
                 count += 1;
             }
@@ -350,29 +350,29 @@ impl Directing<'_> {
 
 /// What is told when a voice starts.
 pub(crate) fn start_of(program: &Program, world: &World, voice: &Voice) -> What {
-    let way = &voice.way;
+    let route = &voice.route;
     let sum = |set: fn(&crate::program::Sound) -> f32, drawn: fn(&Drawn) -> f32| {
-        way.sounds().iter().zip(&way.drawn).map(|(s, d)| set(&program.sounds[*s as usize]) + drawn(d)).sum::<f32>()
+        route.sounds().iter().zip(&route.drawn).map(|(s, d)| set(&program.sounds[*s as usize]) + drawn(d)).sum::<f32>()
     };
-    let leaf = way.depth.saturating_sub(1);
-    let drawn = &way.drawn[leaf];
+    let leaf = route.depth.saturating_sub(1);
+    let drawn = &route.drawn[leaf];
     What::VoiceStart {
         voice: voice.id,
         sound: voice.sound,
-        leaf: program.sounds[way.path[leaf] as usize].key,
+        leaf: program.sounds[route.path[leaf] as usize].key,
         take: voice.take(),
         emitter: voice.emitter,
         at: world.emitters.get(usize::from(voice.place)).filter(|e| e.present || e.stays).map(|e| e.at),
-        level: sum(|s| s.level, |d| d.level) + way.take_level,
-        pitch: sum(|s| s.pitch, |d| d.pitch) + way.take_pitch,
+        level: sum(|s| s.level, |d| d.level) + route.take_level,
+        pitch: sum(|s| s.pitch, |d| d.pitch) + route.take_pitch,
         drawn: crate::ground::telemetry::Draws {
             level: drawn.level,
             pitch: drawn.pitch,
             low_pass: drawn.low_pass,
             high_pass: drawn.high_pass,
             pan: drawn.pan,
-            after: way.drawn_after,
-            from: way.drawn_from,
+            after: route.drawn_after,
+            from: route.drawn_from,
         },
         by: voice.by,
     }

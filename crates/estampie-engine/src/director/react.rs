@@ -13,7 +13,7 @@ use crate::ground::test::Test;
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::LEAST_INTERVAL;
 use crate::mixer::spec::player_level;
-use crate::mixer::voice::{NOWHERE, SWEPT, Swept, Voice, Way};
+use crate::mixer::voice::{NOWHERE, Route, SWEPT, Swept, Voice};
 use crate::program::{Act, Action, At, Edge, Interval, Nth, Trigger, ValueFrom, Watch};
 use crate::world::emitters::LISTENER_NAME;
 
@@ -185,9 +185,9 @@ impl Directing<'_> {
             InputKind::Play { emitter, .. } => self.play(sound, offset, By { emitter, ..by }),
             InputKind::PlayTake { group, take, .. } => {
                 self.director.next_instance += 1;
-                let mut way = Way { depth: 1, ..Way::START };
-                (way.path[0], way.instances[0]) = (sound, self.director.next_instance);
-                if let Err(reason) = self.play_take(way, (usize::from(group), usize::from(take)), offset as u64, Body { by, length: 0, cue: None }) {
+                let mut route = Route { depth: 1, ..Route::START };
+                (route.path[0], route.instances[0]) = (sound, self.director.next_instance);
+                if let Err(reason) = self.play_take(route, (usize::from(group), usize::from(take)), offset as u64, Body { by, length: 0, cue: None }) {
                     self.refuse(sound, offset as u64, by, reason);
                 }
             }
@@ -263,8 +263,8 @@ impl Directing<'_> {
             return;
         }
         let from = self.world.named(emitter).map_or(to, |e| e.at);
-        let way = crate::world::emitters::length(&from, &to);
-        let frames = (f64::from(way / speed) * f64::from(self.program.rate)).round() as u64;
+        let route = crate::world::emitters::length(&from, &to);
+        let frames = (f64::from(route / speed) * f64::from(self.program.rate)).round() as u64;
         let ground = [to[0] - from[0], to[1] - from[1]];
         let facing = (ground != [0.0; 2]).then(|| crate::world::emitters::bearing(ground, 0.0));
         if frames > 0 {

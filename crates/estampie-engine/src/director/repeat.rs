@@ -5,7 +5,7 @@ use super::{By, play::Body};
 use crate::ground::property::Property;
 use crate::ground::telemetry::What;
 use crate::ground::time::BLOCK;
-use crate::mixer::voice::Way;
+use crate::mixer::voice::Route;
 
 /// The most repeats at once.
 pub(crate) const MOST_REPEATERS: usize = 1024;
@@ -17,7 +17,7 @@ const LEAST: f32 = 0.02;
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Repeater {
     /// The way up to and with the sound that repeats itself.
-    pub(crate) way: Way,
+    pub(crate) route: Route,
     pub(crate) by: By,
     pub(crate) place: u16,
     pub(crate) started: u64,
@@ -31,9 +31,9 @@ pub(crate) struct Repeater {
 
 impl Directing<'_> {
     /// Begins to repeat the last sound of the way, from `offset` frames into the present block on.
-    pub(crate) fn begin_repeat(&mut self, way: Way, offset: u64, by: By) -> bool {
+    pub(crate) fn begin_repeat(&mut self, route: Route, offset: u64, by: By) -> bool {
         let program = self.program;
-        let sound = way.path[way.depth - 1] as usize;
+        let sound = route.path[route.depth - 1] as usize;
         let Some(repeat) = program.sounds[sound].repeat else { return false };
         let left = repeat.times.map(|(low, high)| low + self.state.sounds[sound].vary.below((high - low + 1) as usize) as u32);
         let started = self.frame + offset;
@@ -41,7 +41,7 @@ impl Directing<'_> {
         if self.director.repeaters.len() >= MOST_REPEATERS {
             return false;
         }
-        self.director.repeaters.push(Repeater { way, by, place, started, last: started, drawn: None, left, done: false });
+        self.director.repeaters.push(Repeater { route, by, place, started, last: started, drawn: None, left, done: false });
         let last = self.director.repeaters.len() - 1;
         self.run_repeater(last);
         true
@@ -59,7 +59,7 @@ impl Directing<'_> {
         let program = self.program;
         let end = self.frame + BLOCK as u64;
         while let Some(repeater) = self.director.repeaters.get(at).filter(|r| !r.done).copied() {
-            let sound = repeater.way.path[repeater.way.depth - 1];
+            let sound = repeater.route.path[repeater.route.depth - 1];
             let Some(spec) = program.sounds[sound as usize].repeat else {
                 self.director.repeaters[at].done = true;
                 return;
@@ -75,7 +75,7 @@ impl Directing<'_> {
                 return;
             }
             let offset = next - self.frame;
-            if let Err(reason) = self.body(repeater.way, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0), cue: None }) {
+            if let Err(reason) = self.body(repeater.route, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0), cue: None }) {
                 let sound = program.sounds[sound as usize].key;
                 self.outlets.tell(self.frame + offset, What::Refused { sound, emitter: repeater.by.emitter, reason, by: repeater.by.reaction });
             }

@@ -199,7 +199,7 @@ impl Directing<'_> {
     /// Whether any voice of a playing sounds.
     fn sounds(&self, instance: u64) -> bool {
         let mut voices = self.mixer.voices.sounding();
-        voices.any(|voice| !voice.ended && voice.leaving == Leaving::No && voice.way.instances[0] == instance)
+        voices.any(|voice| !voice.ended && voice.leaving == Leaving::No && voice.route.instances[0] == instance)
     }
 
     /// Lets stingers hold pieces down, while they sound.

@@ -1,6 +1,6 @@
 //! What the director hands down to voices in each block: what their terms come to, where they are heard, whether the rehearsal lets them.
 
-use super::{Directing, Scene, aim_of, glide_sound, start_of, sums};
+use super::{Directing, Scene, glide_sound, placement_of, start_of, sums};
 use crate::dsp::{Fade, advance_of};
 use crate::ground::telemetry::Cause;
 use crate::ground::time::BLOCK;
@@ -81,11 +81,11 @@ impl Directing<'_> {
         self.hear(place);
         let voice = &self.mixer.voices[slot];
         let totals = sums(self.scene(), voice);
-        let aim = aim_of(self.program, self.world, voice);
+        let placement = placement_of(self.program, self.world, voice);
         let gone = voice.frozen.is_some() || self.world.distance_at(place).is_none();
         let voice = &mut self.mixer.voices[slot];
         // One whose emitter or sound has gone stays where it was while it fades.
-        voice.aim = aim.or(voice.aim.filter(|_| gone));
+        voice.placement = placement.or(voice.placement.filter(|_| gone));
         voice.with_head = self.director.rehearsed.head.unwrap_or(self.program.world.head);
         voice.swell = voice.cue.and_then(|c| self.state.layers.get(c.layer as usize)).map(|l| (l.swell, self.frame));
         voice.level = totals.level;

@@ -30,7 +30,7 @@ impl Shaping {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Stage {
+enum EnvelopeStage {
     Delay,
     Attack,
     Hold,
@@ -44,7 +44,7 @@ enum Stage {
 #[derive(Debug, Clone, Copy)]
 pub struct Envelope {
     shaping: Shaping,
-    stage: Stage,
+    stage: EnvelopeStage,
     /// Frames spent in the stage.
     at: u64,
     gain: f32,
@@ -61,7 +61,7 @@ impl Envelope {
     /// Begins.
     #[must_use]
     pub fn new(shaping: Shaping) -> Envelope {
-        let mut envelope = Envelope { shaping, stage: Stage::Delay, at: 0, gain: 0.0, from: 0.0, release: 0, falling: shaping.curve, pending: None };
+        let mut envelope = Envelope { shaping, stage: EnvelopeStage::Delay, at: 0, gain: 0.0, from: 0.0, release: 0, falling: shaping.curve, pending: None };
         envelope.settle();
         envelope
     }
@@ -75,19 +75,19 @@ impl Envelope {
     /// The gain, if it stays until it is let go.
     #[must_use]
     pub fn steady(&self) -> Option<f32> {
-        (self.stage == Stage::Sustain && self.pending.is_none()).then_some(self.gain)
+        (self.stage == EnvelopeStage::Sustain && self.pending.is_none()).then_some(self.gain)
     }
 
     /// Whether it has come to its end.
     #[must_use]
     pub fn gone(&self) -> bool {
-        self.stage == Stage::Gone
+        self.stage == EnvelopeStage::Gone
     }
 
     /// Whether it is about to begin to fall, or falls.
     #[must_use]
     pub fn released(&self) -> bool {
-        self.pending.is_some() || matches!(self.stage, Stage::Release | Stage::Gone)
+        self.pending.is_some() || matches!(self.stage, EnvelopeStage::Release | EnvelopeStage::Gone)
     }
 
     /// The frames of its release as set.
@@ -100,8 +100,8 @@ impl Envelope {
     pub fn let_go(&mut self, wait: u64, frames: u64) {
         let left = match (self.pending, self.stage) {
             (Some((wait, frames)), _) => wait + frames,
-            (None, Stage::Release) => self.release - self.at,
-            (None, Stage::Gone) => 0,
+            (None, EnvelopeStage::Release) => self.release - self.at,
+            (None, EnvelopeStage::Gone) => 0,
             _ => u64::MAX,
         };
         if wait + frames < left {
@@ -121,12 +121,12 @@ impl Envelope {
     fn settle(&mut self) {
         loop {
             let (length, next) = match self.stage {
-                Stage::Delay => (self.shaping.delay, Stage::Attack),
-                Stage::Attack => (self.shaping.attack, Stage::Hold),
-                Stage::Hold => (self.shaping.hold, Stage::Decay),
-                Stage::Decay => (self.shaping.decay, Stage::Sustain),
-                Stage::Release => (self.release, Stage::Gone),
-                Stage::Sustain | Stage::Gone => break,
+                EnvelopeStage::Delay => (self.shaping.delay, EnvelopeStage::Attack),
+                EnvelopeStage::Attack => (self.shaping.attack, EnvelopeStage::Hold),
+                EnvelopeStage::Hold => (self.shaping.hold, EnvelopeStage::Decay),
+                EnvelopeStage::Decay => (self.shaping.decay, EnvelopeStage::Sustain),
+                EnvelopeStage::Release => (self.release, EnvelopeStage::Gone),
+                EnvelopeStage::Sustain | EnvelopeStage::Gone => break,
             };
             if self.at < length {
                 break;
@@ -135,12 +135,12 @@ impl Envelope {
         }
         let way = |length: u64| self.shaping.curve.at(self.at as f32 / length as f32);
         self.gain = match self.stage {
-            Stage::Delay | Stage::Gone => 0.0,
-            Stage::Attack => way(self.shaping.attack),
-            Stage::Hold => 1.0,
-            Stage::Decay => 1.0 + (self.shaping.sustain - 1.0) * way(self.shaping.decay),
-            Stage::Sustain => self.shaping.sustain,
-            Stage::Release => self.from * self.falling.left_at(self.at as f32 / self.release as f32),
+            EnvelopeStage::Delay | EnvelopeStage::Gone => 0.0,
+            EnvelopeStage::Attack => way(self.shaping.attack),
+            EnvelopeStage::Hold => 1.0,
+            EnvelopeStage::Decay => 1.0 + (self.shaping.sustain - 1.0) * way(self.shaping.decay),
+            EnvelopeStage::Sustain => self.shaping.sustain,
+            EnvelopeStage::Release => self.from * self.falling.left_at(self.at as f32 / self.release as f32),
         };
     }
 
@@ -149,14 +149,14 @@ impl Envelope {
         if let Some((wait, frames)) = self.pending {
             if wait == 0 {
                 self.pending = None;
-                (self.from, self.release, self.stage, self.at) = (self.gain, frames, Stage::Release, 0);
+                (self.from, self.release, self.stage, self.at) = (self.gain, frames, EnvelopeStage::Release, 0);
                 self.settle();
             } else {
                 self.pending = Some((wait - 1, frames));
             }
         }
         let gain = self.gain;
-        if !matches!(self.stage, Stage::Sustain | Stage::Gone) {
+        if !matches!(self.stage, EnvelopeStage::Sustain | EnvelopeStage::Gone) {
             self.at += 1;
             self.settle();
         }

@@ -4,7 +4,7 @@
 //! update follows A. Simper's form). Butterworth: Q = 1/√2, 12 dB per octave. Its response is exactly that of the
 //! bilinear transform of the analogue filter with the cutoff prewarped: |H|² = 1 / (1 + (tan(πf/r) / tan(πc/r))⁴).
 
-use super::four::Four;
+use super::svf_block::Four;
 use crate::ground::units::Hertz;
 
 /// g = tan(πc/r) of a cutoff held to `least` … 0.49 of the rate, and a₁ = 1 / (1 + g (g + √2)).
@@ -130,16 +130,16 @@ pub trait Filter: Default + Copy {
     /// Filters in place; the cutoff goes from `from` to `to` in equal steps, one a sample.
     fn process(&mut self, samples: &mut [f32], from: Self::Coefficients, to: Self::Coefficients);
     /// Filters in place with a cutoff that stands still.
-    fn hold(&mut self, samples: &mut [f32], held: &Held<Self>);
+    fn hold(&mut self, samples: &mut [f32], held: &BlockCoefficients<Self>);
     /// What `hold` needs.
-    fn held(at: Self::Coefficients) -> Held<Self>;
+    fn held(at: Self::Coefficients) -> BlockCoefficients<Self>;
     /// Whether the state is a number; a filter that is not starts afresh.
     fn heal(&mut self) -> bool;
 }
 
 /// A cutoff that stands still, worked out for four samples at a time.
 #[derive(Debug, Clone, Copy)]
-pub struct Held<F: Filter> {
+pub struct BlockCoefficients<F: Filter> {
     at: F::Coefficients,
     four: Four,
 }
@@ -149,14 +149,14 @@ impl Filter for LowPass {
     fn process(&mut self, samples: &mut [f32], from: LowPassCoefficients, to: LowPassCoefficients) {
         LowPass::process(self, samples, from, to);
     }
-    fn hold(&mut self, samples: &mut [f32], held: &Held<Self>) {
+    fn hold(&mut self, samples: &mut [f32], held: &BlockCoefficients<Self>) {
         let mut state = [self.one, self.two];
         let rest = held.four.process(&mut state, samples);
         [self.one, self.two] = state;
         LowPass::process(self, rest, held.at, held.at);
     }
-    fn held(at: LowPassCoefficients) -> Held<Self> {
-        Held { at, four: at.four() }
+    fn held(at: LowPassCoefficients) -> BlockCoefficients<Self> {
+        BlockCoefficients { at, four: at.four() }
     }
     fn heal(&mut self) -> bool {
         LowPass::heal(self)
@@ -180,14 +180,14 @@ impl Filter for HighPass {
         }
         *self = if state.one.abs() < 1e-15 && state.two.abs() < 1e-15 { HighPass::default() } else { state };
     }
-    fn hold(&mut self, samples: &mut [f32], held: &Held<Self>) {
+    fn hold(&mut self, samples: &mut [f32], held: &BlockCoefficients<Self>) {
         let mut state = [self.one, self.two];
         let rest = held.four.process(&mut state, samples);
         [self.one, self.two] = state;
         Filter::process(self, rest, held.at, held.at);
     }
-    fn held(at: HighPassCoefficients) -> Held<Self> {
-        Held { at, four: at.four() }
+    fn held(at: HighPassCoefficients) -> BlockCoefficients<Self> {
+        BlockCoefficients { at, four: at.four() }
     }
     fn heal(&mut self) -> bool {
         let fine = self.one.is_finite() && self.two.is_finite();

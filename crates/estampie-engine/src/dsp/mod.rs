@@ -5,14 +5,14 @@
 pub mod effects;
 mod envelope;
 mod filter;
-mod four;
 mod interpolate;
 mod limiter;
 mod smooth;
+mod svf_block;
 
 pub(crate) use effects::DelayLine;
 pub use envelope::{Envelope, Shaping};
-pub use filter::{Filter, Held, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
+pub use filter::{BlockCoefficients, Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
 pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};
 pub use limiter::Limiter;
 pub(crate) use smooth::add_ramped;

@@ -316,14 +316,14 @@ impl Engine {
                 return;
             }
             let old_bus = old.mix.buses[voice.bus as usize].key;
-            match voice.way.moved(find) {
-                Some(way) => {
-                    voice.way = way;
-                    voice.bus = crate::director::bus_of(new, way.sounds());
-                    voice.sends = crate::director::sends(new, way.sounds());
+            match voice.route.moved(find) {
+                Some(route) => {
+                    voice.route = route;
+                    voice.bus = crate::director::bus_of(new, route.sounds());
+                    voice.sends = crate::director::sends(new, route.sounds());
                     // A layer of the same name goes on, wherever it stands now.
                     voice.cue = voice.cue.and_then(|c| {
-                        let place = new.sounds[way.path[0] as usize].layer?;
+                        let place = new.sounds[route.path[0] as usize].layer?;
                         Some(Cue { piece: place.piece, layer: place.layer, ..c })
                     });
                 }

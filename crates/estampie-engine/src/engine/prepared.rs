@@ -1,6 +1,6 @@
 //! A program with its memory, made aside and ready to take over.
 
-use crate::director::memory::State;
+use crate::director::memory::Memory;
 use crate::ground::names::NameKey;
 use crate::mixer::spec::player_level;
 use crate::mixer::state::MixState;
@@ -11,7 +11,7 @@ use std::sync::Arc;
 #[derive(Debug)]
 pub struct Prepared {
     pub(crate) program: Arc<Program>,
-    pub(crate) state: State,
+    pub(crate) state: Memory,
     pub(crate) mix: MixState,
 }
 
@@ -19,7 +19,7 @@ impl Prepared {
     /// Makes the memory of a program; all that allocates happens here, aside.
     #[must_use]
     pub fn new(program: Arc<Program>, seed: u64) -> Prepared {
-        let (state, mix) = (State::new(&program, seed), MixState::new(&program.mix, program.rate));
+        let (state, mix) = (Memory::new(&program, seed), MixState::new(&program.mix, program.rate));
         Prepared { program, state, mix }
     }
 

@@ -23,7 +23,7 @@ pub struct VoiceStatus {
     pub heard: f32,
     /// Where it is heard, if it is placed: degrees from where the listener looks (right above 0), metres, and how wide it is
     /// from 0 (a point) to 1 (all around).
-    pub aim: Option<(f32, f32, f32)>,
+    pub placement: Option<(f32, f32, f32)>,
     /// Whether it fades out.
     pub leaving: bool,
     /// Whether it is far below hearing and only kept in step.

@@ -62,7 +62,7 @@ pub enum TermKind {
     /// Its layer fades, or is out.
     Layer,
     /// Another piece holds it down.
-    HeldDown,
+    DuckedByPiece,
     /// A stinger holds it down.
     Ducked,
     /// The level of a bus.

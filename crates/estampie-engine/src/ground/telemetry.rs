@@ -299,7 +299,7 @@ pub enum Cause {
     /// It was stopped.
     Stopped,
     /// It yielded to a newer one.
-    Yielded,
+    Stolen,
     /// It was asked for again and began anew.
     Restarted,
     /// Another line cut in.

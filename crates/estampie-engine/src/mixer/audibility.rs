@@ -36,7 +36,7 @@ impl Mixing<'_> {
                 let from = if send.before { 0.0 } else { own };
                 most = most.max(from + cell(send.cell) + down[send.to as usize]);
             }
-            down[at] = most + if spec.inserts.is_empty() { 0.0 } else { LIFT };
+            down[at] = most + if spec.effects.is_empty() { 0.0 } else { LIFT };
         }
     }
 }

@@ -1,7 +1,7 @@
 //! The buses at work: values, gates for mute and solo, effects, sends, meters, and the sum into the output.
 
-use super::aim::balance;
 use super::mixing::Mixing;
+use super::pan::balance;
 use super::state::{BusState, Slot, hold_back};
 use super::values::MixScene;
 use super::voice::mean_square;
@@ -122,11 +122,11 @@ impl Mixing<'_> {
         let mut chain = std::mem::take(&mut state.buses[at].chain);
         // What has faded out waits here for the next program, which takes it away.
         for slot in chain.iter_mut().filter(|s| !s.finished()) {
-            let insert = slot.insert(spec);
-            let key = insert.and_then(|i| i.listens).map(|from| state.buses[from as usize].last);
+            let effect = slot.spec_of(spec);
+            let key = effect.and_then(|i| i.listens).map(|from| state.buses[from as usize].last);
             let key = key.as_ref().map(|[l, r]| [&l[..], &r[..]]);
             let bus = &mut state.buses[at];
-            slot.process(insert, (self.mix, &state.cells), (key, tempo), self.rate, [&mut bus.left, &mut bus.right]);
+            slot.process(effect, (self.mix, &state.cells), (key, tempo), self.rate, [&mut bus.left, &mut bus.right]);
         }
         state.buses[at].chain = chain;
     }

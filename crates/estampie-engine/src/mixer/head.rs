@@ -8,7 +8,7 @@
 //!   ears, which reading between samples needs (by the kernel of the voices, so that nothing of what is high is lost);
 //! - shadow: H(s) = (α s + β) ÷ (s + β), α = 1.05 + 0.95 cos(θ × 180° ÷ 150°).
 
-use super::aim::Aim;
+use super::pan::Placement;
 use crate::dsp::{Interpolator, ONE};
 use crate::ground::time::BLOCK;
 
@@ -61,8 +61,8 @@ impl Head {
     }
 
     /// Gives what either ear hears of one channel; the way from the direction of the block before is a straight line.
-    pub(crate) fn process(&mut self, aim: &Aim, rate: u32, samples: &[f32], ears: [&mut [f32; BLOCK]; 2]) {
-        let to = [-90.0, 90.0].map(|axis| Ear::new(aim.bearing, axis, rate));
+    pub(crate) fn process(&mut self, placement: &Placement, rate: u32, samples: &[f32], ears: [&mut [f32; BLOCK]; 2]) {
+        let to = [-90.0, 90.0].map(|axis| Ear::new(placement.bearing, axis, rate));
         let from = self.ears.replace(to).unwrap_or(to);
         // The bilinear transform of (α s + β) ÷ (s + β).
         let beta = 2.0 * SPEED / RADIUS / (2.0 * rate as f32);
@@ -104,11 +104,11 @@ mod tests {
 
     fn heard(bearing: f32, samples: &[f32]) -> [Vec<f32>; 2] {
         let mut head = Head::new();
-        let aim = Aim { bearing, distance: 1.0, width: 0.0 };
+        let placement = Placement { bearing, distance: 1.0, width: 0.0 };
         let mut both = [Vec::new(), Vec::new()];
         for block in samples.chunks(BLOCK) {
             let [mut left, mut right] = [[0.0; BLOCK]; 2];
-            head.process(&aim, RATE, block, [&mut left, &mut right]);
+            head.process(&placement, RATE, block, [&mut left, &mut right]);
             both[0].extend_from_slice(&left[..block.len()]);
             both[1].extend_from_slice(&right[..block.len()]);
         }

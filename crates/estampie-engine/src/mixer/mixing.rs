@@ -68,7 +68,7 @@ impl Mixing<'_> {
                 return true;
             }
             let band = voice.band.and_then(|b| bands.get(usize::from(b))).map(Band::out);
-            let rooms = voice.aim.is_some() && !sends.rooms().0.is_empty();
+            let rooms = voice.placement.is_some() && !sends.rooms().0.is_empty();
             if !(voice.sends || rooms) || voice.frozen.is_some() {
                 voice.render(interpolator, *rate, scratch, (band, target), &mut bus.left, &mut bus.right);
                 return true;

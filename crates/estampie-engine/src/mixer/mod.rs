@@ -4,14 +4,14 @@
 //! what its terms come to, and says what keeps snapshots up; the mixer does the rest ([`mixing::Mixing`]). What the sounds of a voice
 //! send to returns it asks by [`mixing::Sends`].
 
-pub(crate) mod aim;
 mod audibility;
 pub(crate) mod buses;
+pub(crate) mod fading_filter;
 pub(crate) mod head;
 pub(crate) mod mixing;
+pub(crate) mod pan;
 pub(crate) mod source;
 pub mod spec;
-pub(crate) mod stage;
 pub(crate) mod state;
 pub(crate) mod values;
 pub(crate) mod voice;

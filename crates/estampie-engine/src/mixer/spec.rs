@@ -28,7 +28,7 @@ pub struct Bus {
     /// The cells of its level, low-pass, high-pass and pan.
     pub cells: [u32; 4],
     /// Its effects, in order.
-    pub inserts: Vec<Insert>,
+    pub effects: Vec<BusEffect>,
     /// What it sends to returns.
     pub sends: Vec<Send>,
     /// Frames by which voices on it are held back, so that they agree with what comes through effects that look ahead.
@@ -41,7 +41,7 @@ pub struct Bus {
 
 /// An effect on a bus.
 #[derive(Debug, Clone)]
-pub struct Insert {
+pub struct BusEffect {
     /// The key of bus and effect.
     pub key: NameKey,
     /// Its kind's place in the list of kinds.
@@ -104,7 +104,7 @@ pub struct Cell {
     /// Modulations that add to it.
     pub modulations: Vec<u32>,
     /// Snapshots that hold it, those that lie over others last.
-    pub holds: Vec<Held>,
+    pub holds: Vec<SnapshotHold>,
 }
 
 impl Cell {
@@ -123,7 +123,7 @@ impl Cell {
 
 /// What a snapshot does to a value.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Held {
+pub struct SnapshotHold {
     /// The snapshot.
     pub snapshot: u32,
     /// Added instead of taken.
@@ -132,7 +132,7 @@ pub struct Held {
     pub value: f32,
 }
 
-impl Held {
+impl SnapshotHold {
     /// What is left of `under` when there is `share` (0 to 1) of the snapshot over it.
     ///
     /// An offset is added in proportion; a value takes the place in proportion; silence fades the gain out evenly.
@@ -187,7 +187,7 @@ pub struct Duck {
     pub listens: DuckKey,
     /// The name of that.
     pub of: NameKey,
-    /// The bus that is held down.
+    /// The bus that is ducked.
     pub bus: u32,
     /// By so many dB (0 or less).
     pub by: f32,

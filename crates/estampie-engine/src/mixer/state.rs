@@ -1,13 +1,13 @@
 //! The memory of the mix: buses, effects at work, values, snapshots, ducks.
 
-use super::stage::Stage;
+use super::fading_filter::FadingFilter;
 use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
 use crate::dsp::{DelayLine, Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
 use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
 use crate::ground::time::BLOCK;
 use crate::ground::units::Octaves;
-use crate::mixer::spec::{Bus, Duck, Insert, Mix, Snapshot};
+use crate::mixer::spec::{Bus, BusEffect, Duck, Mix, Snapshot};
 
 /// Going over between an effect and none takes 20 ms.
 fn cross_frames(rate: u32) -> u64 {
@@ -36,17 +36,17 @@ pub(crate) struct Slot {
 }
 
 impl Slot {
-    fn new(insert: &Insert, rate: u32) -> Slot {
-        let effect = (KINDS[insert.kind].make)(&Making { rate, values: insert.values, impulse: insert.impulse.clone() });
+    fn new(spec: &BusEffect, rate: u32) -> Slot {
+        let effect = (KINDS[spec.kind].make)(&Making { rate, values: spec.values, impulse: spec.impulse.clone() });
         let latency = effect.latency();
         Slot {
-            key: insert.key,
-            kind: insert.kind,
-            fixed: insert.fixed,
+            key: spec.key,
+            kind: spec.kind,
+            fixed: spec.fixed,
             effect,
-            values: insert.values,
+            values: spec.values,
             wet: f32::NAN,
-            on: Fade::at(if insert.off { 0.0 } else { 1.0 }),
+            on: Fade::at(if spec.off { 0.0 } else { 1.0 }),
             gone: false,
             bypassed: false,
             dry: (latency > 0).then(|| [DelayLine::new(latency + BLOCK), DelayLine::new(latency + BLOCK)]),
@@ -74,27 +74,27 @@ impl Slot {
     }
 
     /// What the project says of it, if it is still there.
-    pub(crate) fn insert<'a>(&self, spec: &'a Bus) -> Option<&'a Insert> {
-        if self.gone { None } else { spec.inserts.iter().find(|i| i.key == self.key) }
+    pub(crate) fn spec_of<'a>(&self, spec: &'a Bus) -> Option<&'a BusEffect> {
+        if self.gone { None } else { spec.effects.iter().find(|i| i.key == self.key) }
     }
 
     /// Works on a block with the present values, with the level of `key` instead of its own, at a tempo in quarter notes a second.
     pub(crate) fn process(
         &mut self,
-        insert: Option<&Insert>,
+        effect: Option<&BusEffect>,
         (mix, cells): (&Mix, &[CellState]),
         around: (Option<[&[f32]; 2]>, f32),
         rate: u32,
         block: [&mut [f32; BLOCK]; 2],
     ) {
         let [left, right] = block;
-        let (target, wet) = match insert {
-            Some(insert) => {
-                let (first, count) = (insert.first as usize, KINDS[insert.kind].settings.len());
+        let (target, wet) = match effect {
+            Some(effect) => {
+                let (first, count) = (effect.first as usize, KINDS[effect.kind].settings.len());
                 for (at, value) in self.values[..count].iter_mut().enumerate() {
                     *value = mix.cells[first + at].unscaled(cells[first + at].now);
                 }
-                (if insert.off || self.bypassed { 0.0 } else { 1.0 }, cells[first + count].now)
+                (if effect.off || self.bypassed { 0.0 } else { 1.0 }, cells[first + count].now)
             }
             None => (0.0, if self.wet.is_nan() { 1.0 } else { self.wet }),
         };
@@ -133,13 +133,13 @@ impl Slot {
 /// A low-pass and a high-pass of a bus, there only while they filter.
 #[derive(Debug)]
 pub(crate) struct BusFilters {
-    low: Stage<LowPass>,
-    high: Stage<HighPass>,
+    low: FadingFilter<LowPass>,
+    high: FadingFilter<HighPass>,
 }
 
 impl BusFilters {
     fn new() -> BusFilters {
-        BusFilters { low: Stage::new(), high: Stage::new() }
+        BusFilters { low: FadingFilter::new(), high: FadingFilter::new() }
     }
 
     pub(crate) fn process(&mut self, (low, high): (f32, f32), rate: u32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
@@ -205,8 +205,8 @@ impl BusState {
     }
 
     pub(crate) fn new(bus: &Bus, rate: u32) -> BusState {
-        let mut chain = Vec::with_capacity(bus.inserts.len() * 2 + MOST_GONE);
-        chain.extend(bus.inserts.iter().map(|insert| Slot::new(insert, rate)));
+        let mut chain = Vec::with_capacity(bus.effects.len() * 2 + MOST_GONE);
+        chain.extend(bus.effects.iter().map(|effect| Slot::new(effect, rate)));
         BusState {
             muted: false,
             soloed: false,

@@ -3,10 +3,10 @@
 //! A voice far below hearing *sleeps*: it is looked after only now and then, without interpolating or filtering, and when
 //! it is heard again it goes on where it would be.
 
-use super::aim::{Aim, Gains, panned, plain};
+use super::fading_filter::FadingFilter;
 use super::head::Head;
+use super::pan::{Gains, Placement, panned, plain};
 use super::source::{Source, WINDOW, Window};
-use super::stage::Stage;
 use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped};
 use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
@@ -87,7 +87,7 @@ pub(crate) const SWEPT: [Property; 5] = [Property::Level, Property::Pitch, Prope
 
 /// The way from the sound that was asked for to a take.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Way {
+pub(crate) struct Route {
     pub(crate) path: [u32; MOST_NESTED],
     pub(crate) depth: usize,
     /// Which playing of each sound on the way it belongs to.
@@ -107,8 +107,8 @@ pub(crate) struct Way {
     pub(crate) drawn_from: f32,
 }
 
-impl Way {
-    pub(crate) const START: Way = Way {
+impl Route {
+    pub(crate) const START: Route = Route {
         path: [0; MOST_NESTED],
         depth: 0,
         instances: [0; MOST_NESTED],
@@ -129,7 +129,7 @@ impl Way {
     }
 
     /// The way with its sounds found again in another program; `None` if one of them is gone.
-    pub(crate) fn moved(&self, find: impl Fn(u32) -> Option<u32>) -> Option<Way> {
+    pub(crate) fn moved(&self, find: impl Fn(u32) -> Option<u32>) -> Option<Route> {
         let mut moved = *self;
         for index in &mut moved.path[..self.depth] {
             *index = find(*index)?;
@@ -169,7 +169,7 @@ pub(crate) struct Cue {
 #[derive(Debug)]
 pub(crate) struct Voice {
     pub(crate) id: u64,
-    pub(crate) way: Way,
+    pub(crate) route: Route,
     pub(crate) sound: NameKey,
     pub(crate) emitter: NameKey,
     /// The emitter's place in the world.
@@ -201,8 +201,8 @@ pub(crate) struct Voice {
     pub(crate) gate: Fade,
     pub(crate) swept: [Option<Swept>; 5],
     /// Where it is heard, if it is placed; and the gains of the block before.
-    pub(crate) aim: Option<Aim>,
-    aimed: Option<Gains>,
+    pub(crate) placement: Option<Placement>,
+    panned_by: Option<Gains>,
     /// The ears' delays and shadows, while heard with a head.
     head: Head,
     /// Whether it is.
@@ -222,8 +222,8 @@ pub(crate) struct Voice {
     pub(crate) octaves_up: f32,
     /// Where it stands between the speakers, if it is not placed.
     pub(crate) pan: f32,
-    low: Stage<LowPass>,
-    high: Stage<HighPass>,
+    low: FadingFilter<LowPass>,
+    high: FadingFilter<HighPass>,
     history: [[f32; TAPS]; 2],
     fraction: u64,
     primed: bool,
@@ -243,7 +243,7 @@ impl Voice {
     pub(crate) fn idle() -> Voice {
         Voice {
             id: 0,
-            way: Way::START,
+            route: Route::START,
             sound: NameKey::NONE,
             emitter: NameKey::NONE,
             place: NOWHERE,
@@ -264,8 +264,8 @@ impl Voice {
             envelope: Envelope::new(Shaping::plain(0)),
             gate: Fade::at(1.0),
             swept: [None; 5],
-            aim: None,
-            aimed: None,
+            placement: None,
+            panned_by: None,
             head: Head::new(),
             with_head: false,
             sent: [f32::NAN; MOST_SENT],
@@ -279,8 +279,8 @@ impl Voice {
             octaves: 0.0,
             octaves_up: 0.0,
             pan: 0.0,
-            low: Stage::new(),
-            high: Stage::new(),
+            low: FadingFilter::new(),
+            high: FadingFilter::new(),
             history: [[0.0; TAPS]; 2],
             fraction: 0,
             primed: false,
@@ -296,7 +296,7 @@ impl Voice {
 
     /// The sounds of its path.
     pub(crate) fn sounds(&self) -> &[u32] {
-        self.way.sounds()
+        self.route.sounds()
     }
 
     /// Whether it plays a sound of the project and is not on its way out.
@@ -327,7 +327,7 @@ impl Voice {
 
     fn prime(&mut self, scratch: &mut Scratch, rate: u32) {
         let Some(recipe) = self.recipe.as_ref().filter(|_| !self.primed) else { return };
-        let from = (f64::from(self.way.from) * f64::from(rate)).max(0.0) as usize + self.way.skip as usize;
+        let from = (f64::from(self.route.from) * f64::from(rate)).max(0.0) as usize + self.route.skip as usize;
         if from > 0 {
             self.source.skip(recipe, from);
         }
@@ -371,12 +371,12 @@ impl Voice {
             history.copy_within(self.debt.., 0);
             history[TAPS - self.debt..].copy_from_slice(&window[..self.debt]);
         }
-        (self.asleep, self.debt, self.gain, self.aimed, self.sent) = (false, 0, f32::NAN, None, [f32::NAN; MOST_SENT]);
+        (self.asleep, self.debt, self.gain, self.panned_by, self.sent) = (false, 0, f32::NAN, None, [f32::NAN; MOST_SENT]);
         self.roomed = [f32::NAN; MOST_ROOMS];
         self.head = Head::new();
         self.gate = Fade::over(0.0, 1.0, u64::from(rate) * 3 / 1000);
-        self.low = Stage::new();
-        self.high = Stage::new();
+        self.low = FadingFilter::new();
+        self.high = FadingFilter::new();
     }
 
     /// Lets it go if its length is over within the next `count` frames.
@@ -474,7 +474,7 @@ impl Voice {
     ///
     /// So far as it is wide it stays as it was recorded.
     fn turn_head(&mut self, scratch: &mut Scratch, channels: usize, offset: usize, rate: u32) -> usize {
-        let Some(aim) = self.aim.filter(|_| self.with_head) else { return channels };
+        let Some(placement) = self.placement.filter(|_| self.with_head) else { return channels };
         let count = BLOCK - offset;
         let [first, second] = &mut scratch.out;
         if channels == 1 {
@@ -482,10 +482,10 @@ impl Voice {
         }
         let middle: [f32; BLOCK] = std::array::from_fn(|i| (first[i] + second[i]) * 0.5);
         let [mut left, mut right] = [[0.0; BLOCK]; 2];
-        self.head.process(&aim, rate, &middle[..count], [&mut left, &mut right]);
+        self.head.process(&placement, rate, &middle[..count], [&mut left, &mut right]);
         for i in 0..count {
-            first[i] += (left[i] - first[i]) * (1.0 - aim.width);
-            second[i] += (right[i] - second[i]) * (1.0 - aim.width);
+            first[i] += (left[i] - first[i]) * (1.0 - placement.width);
+            second[i] += (right[i] - second[i]) * (1.0 - placement.width);
         }
         2
     }
@@ -494,13 +494,13 @@ impl Voice {
     fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
         let start = if self.gain.is_nan() { target } else { self.gain };
         let count = BLOCK - offset;
-        let to = match self.aim {
+        let to = match self.placement {
             // With a head the ears have been told apart already.
             Some(_) if self.with_head => plain(second + 1),
-            Some(aim) => aim.gains(second + 1),
+            Some(placement) => placement.gains(second + 1),
             None => panned(second + 1, self.pan),
         };
-        let from = self.aimed.replace(to).unwrap_or(to);
+        let from = self.panned_by.replace(to).unwrap_or(to);
         if from != to || to != plain(second + 1) {
             return self.add_placed(scratch, (second, offset), (start, target), (from, to), left, right);
         }

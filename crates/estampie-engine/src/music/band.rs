@@ -5,8 +5,8 @@
 
 use super::exact::{nearest, wide};
 use super::instrument::Tone;
-use super::line::Line;
 use super::scale::within;
+use super::timeline::Timeline;
 use crate::ground::clip::Clip;
 use crate::ground::names::NameKey;
 use crate::ground::random::Stream;
@@ -25,9 +25,9 @@ const MOST_OF_BAND: usize = 40;
 #[derive(Debug, Clone, Copy)]
 struct Course {
     pass: u64,
-    line: Line,
+    line: Timeline,
     /// The line before the tempo last changed, for what lies before that.
-    before: Line,
+    before: Timeline,
     pattern: u16,
     next: usize,
     /// The next movement of the wheel.
@@ -102,7 +102,7 @@ impl Band {
 
     /// Goes on with another pass once the notes of this one have begun. What would sound before `frame` is left out: by
     /// frames, since the pass itself begins on the frame nearest to its moment.
-    pub(crate) fn follow(&mut self, (pass, line): (u64, Line), section: &Section, pattern: u16, notes: &[Note], frame: u64) {
+    pub(crate) fn follow(&mut self, (pass, line): (u64, Timeline), section: &Section, pattern: u16, notes: &[Note], frame: u64) {
         let next = notes.partition_point(|n| nearest(line.moment(section, n.at)) < frame);
         let course = Course { pass, line, before: line, pattern, next, bend: 0, due: None };
         if self.course.is_none() { self.course = Some(course) } else { self.next = Some(course) }
@@ -114,7 +114,7 @@ impl Band {
     }
 
     /// The line of a pass has bent.
-    pub(crate) fn bend(&mut self, pass: u64, line: Line) {
+    pub(crate) fn bend(&mut self, pass: u64, line: Timeline) {
         for course in [&mut self.course, &mut self.next].into_iter().flatten().filter(|c| c.pass == pass && c.line != line) {
             (course.before, course.line, course.due) = (course.line, line, None);
         }

@@ -16,7 +16,7 @@
 //!
 //! A note's gain goes with the square of its velocity. Nothing here allocates after [`Tone::new`].
 
-use super::patch::{Kind, Patch, Wave};
+use super::instrument_settings::{InstrumentSettings, Kind, Wave};
 use crate::dsp::{Interpolator, advance_of};
 use crate::ground::clip::Clip;
 use crate::ground::time::BLOCK;
@@ -110,7 +110,7 @@ fn pulse(phase: f32, by: f32, width: f32) -> f32 {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Stage {
+enum ToneStage {
     Rise,
     Decay,
     Release,
@@ -129,8 +129,8 @@ struct Slow {
 /// One sounding note.
 #[derive(Debug)]
 pub struct Tone {
-    patch: Patch,
-    stage: Stage,
+    patch: InstrumentSettings,
+    stage: ToneStage,
     /// Its envelope now, and its share of the way or factor a sample.
     envelope: f32,
     pitch: f32,
@@ -165,8 +165,8 @@ impl Tone {
     pub fn new(rate: u32) -> Tone {
         let line = (rate / LOWEST + 8).next_power_of_two() as usize;
         Tone {
-            patch: Patch::usual(Kind::Synth),
-            stage: Stage::Gone,
+            patch: InstrumentSettings::usual(Kind::Synth),
+            stage: ToneStage::Gone,
             envelope: 0.0,
             pitch: 60.0,
             gain: 0.0,
@@ -193,13 +193,13 @@ impl Tone {
     /// Whether it has come to its end.
     #[must_use]
     pub fn gone(&self) -> bool {
-        self.stage == Stage::Gone
+        self.stage == ToneStage::Gone
     }
 
     /// Whether it has been let go.
     #[must_use]
     pub fn let_go_already(&self) -> bool {
-        self.off == 0 || matches!(self.stage, Stage::Release | Stage::Gone)
+        self.off == 0 || matches!(self.stage, ToneStage::Release | ToneStage::Gone)
     }
 
     /// Whether it is on its way out to make room.
@@ -237,7 +237,7 @@ impl Tone {
     /// dies away by its decay.
     #[must_use]
     pub fn loudness(&self, rate: u32) -> f32 {
-        let envelope = if self.stage == Stage::Rise { 1.0 } else { self.envelope };
+        let envelope = if self.stage == ToneStage::Rise { 1.0 } else { self.envelope };
         let struck = matches!(self.patch.kind, Kind::Plucked | Kind::Bells | Kind::Drum);
         let left = if struck { (-6.9 * self.age as f32 / (self.patch.decay.max(0.02) * rate as f32)).exp() } else { 1.0 };
         self.gain * envelope * left
@@ -256,9 +256,19 @@ impl Tone {
     /// Begins in `wait` frames and is let go after `length` more. `velocity` is 0 to 1; `clip` is for takes, with the
     /// pitch it was recorded at.
     #[allow(clippy::too_many_arguments)]
-    pub fn start(&mut self, patch: &Patch, pitch: f32, velocity: f32, wait: u64, length: u64, seed: u32, clip: Option<(Arc<Clip>, f32)>, rate: u32) {
+    pub fn start(
+        &mut self,
+        patch: &InstrumentSettings,
+        pitch: f32,
+        velocity: f32,
+        wait: u64,
+        length: u64,
+        seed: u32,
+        clip: Option<(Arc<Clip>, f32)>,
+        rate: u32,
+    ) {
         self.patch = *patch;
-        self.stage = Stage::Rise;
+        self.stage = ToneStage::Rise;
         self.envelope = 0.0;
         self.pitch = pitch;
         // Softer notes are darker too, as with anything that is struck or blown.
@@ -375,25 +385,25 @@ impl Tone {
                 self.off = self.off.saturating_sub(1);
                 continue;
             }
-            if self.off == 0 && matches!(self.stage, Stage::Rise | Stage::Decay) {
-                self.stage = Stage::Release;
+            if self.off == 0 && matches!(self.stage, ToneStage::Rise | ToneStage::Decay) {
+                self.stage = ToneStage::Release;
             }
             self.off = self.off.saturating_sub(1);
             match self.stage {
-                Stage::Rise => {
+                ToneStage::Rise => {
                     self.envelope += rise;
                     if self.envelope >= 1.0 {
-                        (self.envelope, self.stage) = (1.0, Stage::Decay);
+                        (self.envelope, self.stage) = (1.0, ToneStage::Decay);
                     }
                 }
-                Stage::Decay => self.envelope += (self.patch.sustain - self.envelope) * decay,
-                Stage::Release => {
+                ToneStage::Decay => self.envelope += (self.patch.sustain - self.envelope) * decay,
+                ToneStage::Release => {
                     self.envelope *= 1.0 - release;
                     if self.envelope < 1e-4 {
-                        self.stage = Stage::Gone;
+                        self.stage = ToneStage::Gone;
                     }
                 }
-                Stage::Gone => return,
+                ToneStage::Gone => return,
             }
             let both = |x: f32| [x, x];
             let raw = match self.patch.kind {
@@ -559,11 +569,11 @@ impl Tone {
 
     fn take(&mut self, hertz: f32) -> [f32; 2] {
         let Some(clip) = &self.clip else {
-            self.stage = Stage::Gone;
+            self.stage = ToneStage::Gone;
             return [0.0; 2];
         };
         if (self.position >> 32) as usize >= clip.frames() {
-            self.stage = Stage::Gone;
+            self.stage = ToneStage::Gone;
             return [0.0; 2];
         }
         let advance = advance_of(f64::from(hertz / frequency(self.root)));
@@ -600,11 +610,11 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn render(patch: &Patch, pitch: f32, length: u64, frames: usize) -> Vec<f32> {
+    fn render(patch: &InstrumentSettings, pitch: f32, length: u64, frames: usize) -> Vec<f32> {
         render_at(patch, pitch, length, frames, 48_000)[0].clone()
     }
 
-    fn render_at(patch: &Patch, pitch: f32, length: u64, frames: usize, rate: u32) -> [Vec<f32>; 2] {
+    fn render_at(patch: &InstrumentSettings, pitch: f32, length: u64, frames: usize, rate: u32) -> [Vec<f32>; 2] {
         let mut tone = Tone::new(rate);
         let clip = Arc::new(Clip::new("c", vec![(0..96_000).map(|i| (TAU * 440.0 * i as f32 / 48_000.0).sin()).collect()], None));
         let clip = (patch.kind == Kind::Takes).then_some((clip, 69.0));
@@ -640,7 +650,7 @@ mod tests {
     fn every_kind_is_in_tune_and_about_as_loud_as_the_others() {
         for (kind, word) in Kind::ALL {
             for pitch in [50.0, 62.0, 74.0] {
-                let out = render(&Patch { detune: 0.0, ..Patch::usual(kind) }, pitch, 48_000, 48_000);
+                let out = render(&InstrumentSettings { detune: 0.0, ..InstrumentSettings::usual(kind) }, pitch, 48_000, 48_000);
                 let loud: f32 = out[4800..24_000].iter().map(|s| s * s).sum::<f32>() / 19_200.0;
                 let db = 10.0 * loud.log10();
                 assert!((-34.0..-3.0).contains(&db), "{word} at {pitch}: {db} dB");
@@ -658,7 +668,7 @@ mod tests {
     fn a_low_string_is_in_tune_at_any_rate() {
         for rate in [44_100u32, 96_000, 192_000] {
             for pitch in [23.0, 28.0, 45.0] {
-                let out = &render_at(&Patch::usual(Kind::Plucked), pitch, u64::from(rate), rate as usize, rate)[0];
+                let out = &render_at(&InstrumentSettings::usual(Kind::Plucked), pitch, u64::from(rate), rate as usize, rate)[0];
                 // Its second half a second, as at 48 kHz.
                 let wanted = frequency(pitch);
                 let scale = rate as f32 / 48_000.0;
@@ -674,10 +684,10 @@ mod tests {
         let power = |side: &[f32]| side.iter().map(|s| s * s).sum::<f32>();
         for (kind, word) in Kind::ALL {
             for pitch in [50.0, 62.0, 74.0] {
-                let usual = Patch { detune: 9.0, ..Patch::usual(kind) };
+                let usual = InstrumentSettings { detune: 9.0, ..InstrumentSettings::usual(kind) };
                 let narrow = render_at(&usual, pitch, 24_000, 24_000, 48_000);
                 assert_eq!(narrow[0], narrow[1], "{word}: without width both sides are alike");
-                let [left, right] = render_at(&Patch { width: 1.0, ..usual }, pitch, 24_000, 24_000, 48_000);
+                let [left, right] = render_at(&InstrumentSettings { width: 1.0, ..usual }, pitch, 24_000, 24_000, 48_000);
                 let change = 10.0 * ((power(&left) + power(&right)) / (2.0 * power(&narrow[0]))).log10();
                 assert!(change.abs() < 3.2, "{word} at {pitch}: {change} dB");
                 let lean = 10.0 * (power(&right) / power(&left)).log10();
@@ -699,7 +709,7 @@ mod tests {
     fn a_recording_in_stereo_keeps_both_its_sides() {
         let mut tone = Tone::new(48_000);
         let clip = Arc::new(Clip::new("c", vec![vec![0.25; 9_000], vec![-0.5; 9_000]], None));
-        tone.start(&Patch { attack: 0.0, ..Patch::usual(Kind::Takes) }, 69.0, 1.0, 0, 9_000, 7, Some((clip, 69.0)), 48_000);
+        tone.start(&InstrumentSettings { attack: 0.0, ..InstrumentSettings::usual(Kind::Takes) }, 69.0, 1.0, 0, 9_000, 7, Some((clip, 69.0)), 48_000);
         let mut block = [[0.0; BLOCK]; 2];
         tone.render(&mut block, 48_000);
         assert!((block[0][60] - 0.25).abs() < 1e-6 && (block[1][60] + 0.5).abs() < 1e-6, "{block:?}");
@@ -708,7 +718,7 @@ mod tests {
     #[test]
     fn a_note_begins_on_its_frame_and_dies_away_when_let_go() {
         for (kind, word) in Kind::ALL {
-            let patch = Patch::usual(kind);
+            let patch = InstrumentSettings::usual(kind);
             let release = (patch.release * 48_000.0 * 2.5) as usize;
             let out = render(&patch, 62.0, 12_000, 12_100 + release + 4800);
             assert!(out[..100].iter().all(|s| *s == 0.0), "{word} is early");
@@ -723,7 +733,7 @@ mod tests {
             kind in prop::sample::select(Kind::ALL.to_vec()), wave in prop::sample::select(Wave::ALL.to_vec()), pitch in 0.0f32..127.0, bright in 0.0f32..=1.0,
             attack in 0.0f32..2.0, decay in 0.0f32..5.0, sustain in 0.0f32..=1.0, release in 0.0f32..2.0, detune in 0.0f32..100.0
         ) {
-            let patch = Patch { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, width: detune / 100.0, pan: 0.0, gain: 1.0 };
+            let patch = InstrumentSettings { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, width: detune / 100.0, pan: 0.0, gain: 1.0 };
             let out = render(&patch, pitch, 9_000, 24_000);
             prop_assert!(out.iter().all(|s| s.is_finite() && s.abs() < 8.0), "{:?}", out.iter().fold(0.0f32, |p, s| p.max(s.abs())));
         }

@@ -7,14 +7,14 @@
 pub(crate) mod band;
 pub mod exact;
 mod instrument;
-mod line;
+mod instrument_settings;
 mod map;
-mod patch;
+mod timeline;
 
 pub use instrument::{Tone, frequency};
-pub use line::Line;
+pub use instrument_settings::{InstrumentSettings, Kind, Wave};
 pub use map::{Map, Metre, Point};
-pub use patch::{Kind, Patch, Wave};
+pub use timeline::Timeline;
 mod plan;
 mod sequencer;
 pub mod spec;

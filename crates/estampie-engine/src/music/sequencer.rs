@@ -12,8 +12,8 @@
 //! - While a bridge or ending plays, asking changes where it leads.
 
 use super::exact::{Beats, Frames, frames, narrow, nearest, settle, wide};
-use super::line::Line;
 use super::map::Point;
+use super::timeline::Timeline;
 use crate::ground::names::NameKey;
 use crate::ground::vocabulary::{Answer, Arrival, MOST_SECTIONS, Step};
 use crate::music::spec::{ArriveAt, Long, Next, Piece, Ramp, Rule, Section, When};
@@ -24,7 +24,7 @@ pub struct Pass {
     /// Which.
     pub section: u16,
     /// When its positions are.
-    pub line: Line,
+    pub line: Timeline,
     /// Where it was entered.
     pub from: Beats,
     /// A number that no other pass of the piece has.
@@ -78,7 +78,7 @@ pub enum Happens {
         /// Frames into the audio (which begins with the pick-up).
         skip: u64,
         /// When its positions are.
-        line: Line,
+        line: Timeline,
         /// Where it is entered.
         from: Beats,
         /// Frames of its rise, and the curve.
@@ -359,7 +359,7 @@ impl Sequencer {
         self.quiet = 0;
         if let Some(pass) = &mut self.pass {
             let (at, moment) = if *at.denom() < 1 << 40 { (at, moment) } else { (wide(narrow(at)), moment) };
-            pass.line = Line { at, moment: settle(moment), factor: self.factor };
+            pass.line = Timeline { at, moment: settle(moment), factor: self.factor };
         }
         self.look_ahead(piece);
     }
@@ -509,7 +509,7 @@ impl Sequencer {
     fn begin(&mut self, piece: &Piece, entry: &Entry, to: u16, frame: u64, sink: &mut impl FnMut(Happens)) -> u64 {
         self.numbers += 1;
         let section = &piece.sections[usize::from(to)];
-        let line = Line { at: wide(entry.from), moment: settle(entry.moment), factor: self.factor };
+        let line = Timeline { at: wide(entry.from), moment: settle(entry.moment), factor: self.factor };
         // The audio begins with the pick-up; what lies before `frame` is left out.
         let into = section.pick_up_time() + section.map.time(entry.from);
         let skip = into - Frames::from_integer(i128::from(nearest(entry.moment)) - i128::from(frame));
@@ -587,7 +587,7 @@ impl Sequencer {
     #[allow(clippy::too_many_arguments)]
     fn there(&mut self, piece: &Piece, entry: &Entry, to: u16, number: u64, before: Option<u16>, round: u32, sink: &mut impl FnMut(Happens)) {
         let section = &piece.sections[usize::from(to)];
-        let line = Line { at: wide(entry.from), moment: settle(entry.moment), factor: self.factor };
+        let line = Timeline { at: wide(entry.from), moment: settle(entry.moment), factor: self.factor };
         self.pass = Some(Pass { section: to, line, from: entry.from, number, round });
         self.point = section.map.points().partition_point(|p| p.at < entry.from) as u32;
         sink(Happens::Enter { section: to, before, frame: nearest(entry.moment), from: entry.from, cause: entry.cause, by: entry.by, number });
@@ -646,7 +646,7 @@ impl Sequencer {
         let at = pass.line.position(old_section, now);
         let keeps =
             (0..=new_section.map.bars()).all(|b| old_section.map.time(new_section.map.bar_start(b)) == new_section.map.time(new_section.map.bar_start(b)));
-        let line = if keeps { pass.line } else { Line { at, moment: now, factor: pass.line.factor } };
+        let line = if keeps { pass.line } else { Timeline { at, moment: now, factor: pass.line.factor } };
         let from = if keeps { pass.from } else { narrow(at).max(pass.from) };
         self.pass = Some(Pass { section, line, from: from.min(new_section.map.length()), ..pass });
         self.point = new_section.map.points().partition_point(|p| nearest(line.moment(new_section, p.at)) < frame) as u32;

@@ -7,7 +7,7 @@ use crate::ground::names::NameKey;
 use crate::ground::test::Test;
 use crate::ground::vocabulary::Step;
 use crate::music::exact::{Beats, Frames, wide};
-use crate::music::{Map, Patch, Point};
+use crate::music::{InstrumentSettings, Map, Point};
 use std::sync::Arc;
 
 /// A musical moment.
@@ -188,7 +188,7 @@ pub enum Follows {
     Parameter(usize, Vec<((f32, f32), Option<u16>)>),
 }
 
-/// A piece that is held down.
+/// A piece that is ducked.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Hold {
     /// Which piece.
@@ -351,7 +351,7 @@ pub struct Instrument {
     /// Its name's key.
     pub key: NameKey,
     /// How it is set.
-    pub patch: Patch,
+    pub patch: InstrumentSettings,
     /// How many notes sound at once at most.
     pub polyphony: u32,
     /// Recordings: each with its own pitch, and the lowest and highest it is for.

@@ -179,12 +179,12 @@ pub struct Group {
     /// How many of the last picked are not picked again; less than there are takes.
     pub not_last: usize,
     /// How they are picked.
-    pub way: Way,
+    pub order: PickOrder,
 }
 
 /// How a take of a group is picked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Way {
+pub enum PickOrder {
     /// Each as likely as the others.
     Even,
     /// By weight.

@@ -1,12 +1,12 @@
 //! Compiling the mix: the tree of buses, routes without loops, effects, snapshots, ducks, player levels.
 
 use super::{Compiler, frames_of};
-use crate::document::{Going, InsertDoc, Located, Place, did_you_mean, kind_of, read_octaves, read_setting};
+use crate::document::{EffectDoc, Going, Located, Place, did_you_mean, kind_of, read_octaves, read_setting};
 use estampie_engine::curve::Shape;
 use estampie_engine::dsp::effects;
 use estampie_engine::dsp::effects::{Impulse, KINDS, MOST_SETTINGS, Making, PRESETS};
 use estampie_engine::lookup::Lookup;
-use estampie_engine::mixer::spec::{Bus, Cell, Duck, DuckKey, Held, Insert, PlayerLevel, Send, Snapshot, SoundSend};
+use estampie_engine::mixer::spec::{Bus, BusEffect, Cell, Duck, DuckKey, PlayerLevel, Send, Snapshot, SnapshotHold, SoundSend};
 use estampie_engine::names::NameKey;
 use estampie_engine::property::{Property, Unit};
 use estampie_engine::units::{Decibels, Quantity as _};
@@ -80,7 +80,7 @@ impl Compiler<'_> {
                 depth,
                 returns: doc.returns,
                 cells,
-                inserts: Vec::new(),
+                effects: Vec::new(),
                 sends: Vec::new(),
                 voice_delay: 0,
                 into_delay: 0,
@@ -89,9 +89,9 @@ impl Compiler<'_> {
         }
         self.program.mix.find_bus = Lookup::new(self.program.mix.buses.iter().map(|b| b.key));
         for (index, at) in order.iter().copied().enumerate() {
-            for insert in &docs[at].inserts {
-                let made = self.insert(&docs[at].name, insert);
-                self.program.mix.buses[index].inserts.extend(made);
+            for effect in &docs[at].effects {
+                let made = self.insert(&docs[at].name, effect);
+                self.program.mix.buses[index].effects.extend(made);
             }
         }
         self.routes(&order);
@@ -106,21 +106,21 @@ impl Compiler<'_> {
         self.program.mix.cells.len() as u32 - 1
     }
 
-    fn insert(&mut self, bus: &str, doc: &InsertDoc) -> Option<Insert> {
+    fn insert(&mut self, bus: &str, doc: &EffectDoc) -> Option<BusEffect> {
         let document = self.document;
         let shared = doc.like.as_ref().and_then(|like| {
             let found = document.shared.effect.iter().find(|e| e.name == like.value);
             if found.is_none() {
-                let mend = did_you_mean(&like.value, document.shared.effect.iter().map(|e| e.name.as_str()), "add it to shared.toml, or name another");
-                self.fault(&like.place, format!("there is no shared effect {}", like.value), mend);
+                let fix = did_you_mean(&like.value, document.shared.effect.iter().map(|e| e.name.as_str()), "add it to shared.toml, or name another");
+                self.fault(&like.place, format!("there is no shared effect {}", like.value), fix);
             }
             found
         });
         let Some(kind) = kind_of(&document.shared.effect, doc) else {
             let (word, place) = doc.kind.as_ref().map_or((doc.name.as_str(), &doc.place), |k| (k.value.as_str(), &k.place));
             let known: Vec<&str> = KINDS.iter().map(|k| k.word).collect();
-            let mend = did_you_mean(word, known.iter().copied(), &format!("write kind = and one of {}", known.join(", ")));
-            self.fault(&place.clone(), format!("there is no effect {word}"), mend);
+            let fix = did_you_mean(word, known.iter().copied(), &format!("write kind = and one of {}", known.join(", ")));
+            self.fault(&place.clone(), format!("there is no effect {word}"), fix);
             return None;
         };
         let mut values = effects::at_rest(kind);
@@ -133,8 +133,8 @@ impl Compiler<'_> {
         for doc in shared.into_iter().chain([doc]) {
             for (word, text) in &doc.set {
                 let Some(at) = kind.settings.iter().position(|s| s.word == *word) else {
-                    let mend = did_you_mean(word, kind.settings.iter().map(|s| s.word), "take it out");
-                    self.fault(&text.place, format!("{} has no setting {word}", kind.word), mend);
+                    let fix = did_you_mean(word, kind.settings.iter().map(|s| s.word), "take it out");
+                    self.fault(&text.place, format!("{} has no setting {word}", kind.word), fix);
                     continue;
                 };
                 match read_setting(&kind.settings[at], &text.value) {
@@ -171,7 +171,7 @@ impl Compiler<'_> {
         let latency = (kind.make)(&making).latency() as u32;
         self.program.mix.wants_tempo |= kind.word == "echo";
         let at = KINDS.iter().position(|k| k.word == kind.word).unwrap_or(0);
-        Some(Insert {
+        Some(BusEffect {
             key: NameKey::of(&format!("{bus} {}", doc.name)),
             kind: at,
             first,
@@ -240,8 +240,8 @@ impl Compiler<'_> {
                 None
             }
             None => {
-                let mend = did_you_mean(&name.value, known(), "add it to mix.toml with return = true, or name another");
-                self.fault(&name.place, format!("there is no return {}", name.value), mend);
+                let fix = did_you_mean(&name.value, known(), "add it to mix.toml with return = true, or name another");
+                self.fault(&name.place, format!("there is no return {}", name.value), fix);
                 None
             }
         }
@@ -250,7 +250,7 @@ impl Compiler<'_> {
     /// Holds routes back so that all that meet on a bus are equally late.
     fn agree(&mut self) {
         let program = &mut self.program;
-        let own: Vec<u32> = program.mix.buses.iter().map(|b| b.inserts.iter().map(|i| i.latency).sum()).collect();
+        let own: Vec<u32> = program.mix.buses.iter().map(|b| b.effects.iter().map(|i| i.latency).sum()).collect();
         let mut arrive = vec![0u32; program.mix.buses.len()];
         for at in program.mix.order.clone() {
             let at = at as usize;
@@ -274,17 +274,17 @@ impl Compiler<'_> {
     /// Says when dry sound comes through a return.
     fn look_at_return(&mut self, at: usize, place: &Place, name: &str) {
         let bus = &self.program.mix.buses[at];
-        let wet = |insert: &Insert| {
-            let kind = &KINDS[insert.kind];
-            let share = self.program.mix.cells[insert.first as usize + kind.settings.len()].rest;
-            (kind.wet_alone && !insert.off).then_some(share)
+        let wet = |effect: &BusEffect| {
+            let kind = &KINDS[effect.kind];
+            let share = self.program.mix.cells[effect.first as usize + kind.settings.len()].rest;
+            (kind.wet_alone && !effect.off).then_some(share)
         };
-        let shares: Vec<f32> = bus.inserts.iter().filter_map(wet).collect();
-        let mend = "put an effect on it that leaves nothing of the dry sound, as reverb, echo or convolution, with wet = \"100 %\"";
+        let shares: Vec<f32> = bus.effects.iter().filter_map(wet).collect();
+        let fix = "put an effect on it that leaves nothing of the dry sound, as reverb, echo or convolution, with wet = \"100 %\"";
         if shares.is_empty() {
-            self.fault(place, format!("the return {name} lets dry sound through: no effect on it makes it wet"), mend);
+            self.fault(place, format!("the return {name} lets dry sound through: no effect on it makes it wet"), fix);
         } else if shares.iter().all(|s| *s < 1.0) {
-            self.fault(place, format!("the return {name} lets dry sound through: its effect is not all wet"), mend);
+            self.fault(place, format!("the return {name} lets dry sound through: its effect is not all wet"), fix);
         }
     }
 
@@ -332,7 +332,7 @@ impl Compiler<'_> {
             for held in &document.snapshots[at].holds {
                 let Some(cell) = self.cell_named(&held.what.value, &held.what.place) else { continue };
                 if let Some(value) = self.held_value(cell, held.by, &held.value) {
-                    self.program.mix.cells[cell].holds.push(Held { snapshot: at as u32, by: held.by, value });
+                    self.program.mix.cells[cell].holds.push(SnapshotHold { snapshot: at as u32, by: held.by, value });
                 }
             }
         }
@@ -352,7 +352,7 @@ impl Compiler<'_> {
             };
             let Some(listens) = listens else { continue };
             if listens == DuckKey::Bus(bus as u32) {
-                self.fault(&doc.key.place, format!("{of} cannot hold itself down"), "name another bus");
+                self.fault(&doc.key.place, format!("{of} cannot duck itself"), "name another bus");
                 continue;
             }
             let of = self.program.names.add(of);

@@ -58,7 +58,7 @@ pub fn wanted_audio(document: &Document) -> BTreeMap<String, Goes> {
             }
         }
     }
-    let effects = document.buses.iter().flat_map(|b| &b.inserts).chain(&document.shared.effect);
+    let effects = document.buses.iter().flat_map(|b| &b.effects).chain(&document.shared.effect);
     effects.filter_map(|e| e.file.as_ref()).for_each(|file| want(&file.value, Goes::Once));
     for (file, ..) in document.music.instruments.iter().flat_map(|i| &i.takes) {
         want(&file.value, Goes::Once);
@@ -122,7 +122,7 @@ impl Compiler<'_> {
         self.playthroughs();
     }
 
-    fn fault(&mut self, place: &Place, what: impl Into<String>, mend: impl Into<String>) {
-        self.faults.push(Fault::new(place, what, mend));
+    fn fault(&mut self, place: &Place, what: impl Into<String>, fix: impl Into<String>) {
+        self.faults.push(Fault::new(place, what, fix));
     }
 }

@@ -2,7 +2,8 @@
 
 use super::{Compiler, frames_of};
 use crate::document::{
-    ANY, Arrive, LayerDoc, LayerOf, Length, Located, Moment, Order, PieceDoc, Place, SILENCE, SectionDoc, Slope, Spot, Then, TransitionDoc, did_you_mean,
+    ANY, Arrive, LayerDoc, LayerOf, Length, Located, Moment, PieceDoc, Place, PlaylistOrder, SILENCE, SectionDoc, Slope, Spot, Then, TransitionDoc,
+    did_you_mean,
 };
 use estampie_engine::dsp::block_coefficient;
 use estampie_engine::lookup::Lookup;
@@ -11,7 +12,7 @@ use estampie_engine::music::Map;
 use estampie_engine::music::exact::{Beats, nearest};
 use estampie_engine::music::spec::{ArriveAt, Follows, Hold, Layer, Long, Next, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, When};
 use estampie_engine::names::NameKey;
-use estampie_engine::program::{Choice, Group, LayerPlace, Limit, Priority, Sound, Take, TakeOf, Vary, Way};
+use estampie_engine::program::{Choice, Group, LayerPlace, Limit, PickOrder, Priority, Sound, Take, TakeOf, Vary};
 use estampie_engine::random::Draw;
 use estampie_engine::time::BLOCK;
 use estampie_engine::units::split_number;
@@ -144,8 +145,8 @@ impl Compiler<'_> {
     pub(super) fn piece_named(&mut self, name: &str, place: &Place) -> Option<u16> {
         let found = self.program.music.find_piece.get(NameKey::of(name));
         if found.is_none() {
-            let mend = did_you_mean(name, self.document.music.pieces.iter().map(|p| p.name.as_str()), "add it to a file in music/, or name another");
-            self.fault(place, format!("there is no piece {name}"), mend);
+            let fix = did_you_mean(name, self.document.music.pieces.iter().map(|p| p.name.as_str()), "add it to a file in music/, or name another");
+            self.fault(place, format!("there is no piece {name}"), fix);
         }
         found.map(|p| p as u16)
     }
@@ -158,8 +159,8 @@ impl Compiler<'_> {
         let found = doc.sections.iter().position(|s| s.name == name.value);
         if found.is_none() {
             let known = doc.sections.iter().map(|s| s.name.as_str()).chain([SILENCE]);
-            let mend = did_you_mean(&name.value, known, "add it, or name another");
-            self.fault(&name.place, format!("{} has no section {}", doc.name, name.value), mend);
+            let fix = did_you_mean(&name.value, known, "add it, or name another");
+            self.fault(&name.place, format!("{} has no section {}", doc.name, name.value), fix);
         }
         found.map(|s| Some(s as u16))
     }
@@ -227,8 +228,8 @@ impl Compiler<'_> {
                 let found = self.program.find_sound.get(NameKey::of(&name.value));
                 if found.is_none() {
                     let known = self.document.sounds.iter().map(|s| s.name.as_str());
-                    let mend = did_you_mean(&name.value, known, "add it to a file in sounds/, or name another");
-                    self.fault(&name.place, format!("there is no sound {}", name.value), mend);
+                    let fix = did_you_mean(&name.value, known, "add it to a file in sounds/, or name another");
+                    self.fault(&name.place, format!("there is no sound {}", name.value), fix);
                 }
                 found.map(|s| TakeOf::Sound(s as u32))
             }
@@ -292,8 +293,8 @@ impl Compiler<'_> {
         {
             let section_name = self.program.names.get(section.key).to_owned();
             let known: Vec<String> = section.markers.iter().map(|(key, _)| self.program.names.get(*key).to_owned()).collect();
-            let mend = did_you_mean(name, known.iter().map(String::as_str), "add it to the section's markers, or name another");
-            self.fault(place, format!("{section_name} has no marker {name}"), mend);
+            let fix = did_you_mean(name, known.iter().map(String::as_str), "add it to the section's markers, or name another");
+            self.fault(place, format!("{section_name} has no marker {name}"), fix);
             return When::End;
         }
         when(moment)
@@ -308,7 +309,7 @@ impl Compiler<'_> {
             let (from, to) = (end(&transition.from), end(&transition.to));
             let (Some(from), Some(to)) = (from, to) else { continue };
             if known.iter().any(|(f, t, _)| *f == from && *t == to) {
-                let what = format!("the way from {} to {} is written twice", transition.from.value, transition.to.value);
+                let what = format!("the transition from {} to {} is written twice", transition.from.value, transition.to.value);
                 self.fault(&transition.place, what, "take one of them out; the first one counts");
                 continue;
             }
@@ -357,9 +358,9 @@ impl Compiler<'_> {
         let faults = self.faults.len();
         let mut closes = false;
         let way = match &t.way {
-            crate::document::Way::Straight => None,
-            crate::document::Way::Section(name) => self.section_of(doc, name).flatten(),
-            crate::document::Way::CloseEnding => {
+            crate::document::Between::Straight => None,
+            crate::document::Between::Section(name) => self.section_of(doc, name).flatten(),
+            crate::document::Between::CloseEnding => {
                 let close = from.and_then(|f| doc.sections.get(usize::from(f))).and_then(|s| s.close.clone());
                 if close.is_none() && t.from.value != ANY {
                     self.fault(&t.place, format!("{} has no close ending", t.from.value), "give the section close-ending = \"NAME\", or go by way of nothing");
@@ -420,8 +421,8 @@ impl Compiler<'_> {
                 match values.iter().position(|v| v.value == value.value) {
                     Some(index) => list[index] = section,
                     None => {
-                        let mend = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values");
-                        self.fault(&value.place, format!("the state {} has no value {}", subject.value, value.value), mend);
+                        let fix = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values");
+                        self.fault(&value.place, format!("the state {} has no value {}", subject.value, value.value), fix);
                     }
                 }
             }
@@ -429,8 +430,8 @@ impl Compiler<'_> {
         }
         let Some(parameter) = document.parameters.iter().position(|p| p.name == subject.value) else {
             let known = document.states.iter().map(|s| s.name.as_str()).chain(document.parameters.iter().map(|p| p.name.as_str()));
-            let mend = did_you_mean(&subject.value, known, "add it to game.toml, or name another");
-            self.fault(&subject.place, format!("there is no state or parameter {}", subject.value), mend);
+            let fix = did_you_mean(&subject.value, known, "add it to game.toml, or name another");
+            self.fault(&subject.place, format!("there is no state or parameter {}", subject.value), fix);
             return None;
         };
         let unit = document.parameters[parameter].unit.clone();
@@ -472,8 +473,8 @@ impl Compiler<'_> {
                 let found = self.program.find_sound.get(NameKey::of(&name.value));
                 if found.is_none() {
                     let known = document.sounds.iter().map(|s| s.name.as_str());
-                    let mend = did_you_mean(&name.value, known, "add it to a file in sounds/, or name another");
-                    self.fault(&name.place, format!("there is no sound {}", name.value), mend);
+                    let fix = did_you_mean(&name.value, known, "add it to a file in sounds/, or name another");
+                    self.fault(&name.place, format!("there is no sound {}", name.value), fix);
                 }
                 found.map(|s| s as u32)
             };
@@ -512,8 +513,8 @@ impl Compiler<'_> {
             let playlist = Playlist {
                 key: self.program.names.add(&doc.name),
                 not_last: match doc.order {
-                    Order::InOrder => None,
-                    Order::Shuffle(n) => Some(n.min(pieces.len() as u32 - 1)),
+                    PlaylistOrder::InOrder => None,
+                    PlaylistOrder::Shuffle(n) => Some(n.min(pieces.len() as u32 - 1)),
                 },
                 pieces,
                 gap: (doc.gap.low.0 as f32, doc.gap.high.0 as f32),
@@ -567,7 +568,7 @@ fn layer_sound(key: NameKey, bus: Option<u32>, (level, pan): (f32, f32), takes: 
         lines: None,
         stop_if_younger: None,
         when_gone: None,
-        groups: vec![Group { takes, not_last: 0, way: Way::Even }],
+        groups: vec![Group { takes, not_last: 0, order: PickOrder::Even }],
         choice: Choice::Only,
         modulations: Vec::new(),
         asked: Vec::new(),

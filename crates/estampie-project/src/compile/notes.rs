@@ -39,8 +39,8 @@ impl Compiler<'_> {
         let instrument = document.music.instruments.iter().position(|i| i.name == doc.instrument.value);
         if instrument.is_none() {
             let known = document.music.instruments.iter().map(|i| i.name.as_str());
-            let mend = did_you_mean(&doc.instrument.value, known, "add it to a file in music/, or name another");
-            self.fault(&doc.instrument.place, format!("there is no instrument {}", doc.instrument.value), mend);
+            let fix = did_you_mean(&doc.instrument.value, known, "add it to a file in music/, or name another");
+            self.fault(&doc.instrument.place, format!("there is no instrument {}", doc.instrument.value), fix);
         }
         let score = match self.assets.score(&doc.file.value) {
             None => {
@@ -57,8 +57,8 @@ impl Compiler<'_> {
         let (mut patterns, mut bends) = (Vec::new(), Vec::new());
         for track in &doc.tracks {
             if score.track(&track.value).is_none() {
-                let mend = did_you_mean(&track.value, score.tracks.iter().map(|t| t.name.as_str()), "write the name of one of its tracks");
-                self.fault(&track.place, format!("{} has no track {}", doc.file.value, track.value), mend);
+                let fix = did_you_mean(&track.value, score.tracks.iter().map(|t| t.name.as_str()), "write the name of one of its tracks");
+                self.fault(&track.place, format!("{} has no track {}", doc.file.value, track.value), fix);
                 continue;
             }
             patterns.push(pattern(&score, &track.value, section, doc));
@@ -79,8 +79,8 @@ impl Compiler<'_> {
             let values = &document.states[state].values;
             for value in &doc.values {
                 if !values.iter().any(|v| v.value == value.value) {
-                    let mend = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values");
-                    self.fault(&value.place, format!("the state {} has no value {}", by.value, value.value), mend);
+                    let fix = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values");
+                    self.fault(&value.place, format!("the state {} has no value {}", by.value, value.value), fix);
                 }
             }
             let list = values.iter().map(|v| doc.values.iter().position(|d| d.value == v.value).map(|at| at as u16)).collect();

@@ -6,7 +6,7 @@ use estampie_engine::clip::Clip;
 use estampie_engine::dsp::Shaping;
 use estampie_engine::mixer::spec::{MOST_NESTED, Part, Recipe};
 use estampie_engine::names::NameKey;
-use estampie_engine::program::{Choice, Falloff, Group, Limit, Lines, Priority, Repeat, Sound, SoundGroup, Take, TakeOf, Vary, Way};
+use estampie_engine::program::{Choice, Falloff, Group, Limit, Lines, PickOrder, Priority, Repeat, Sound, SoundGroup, Take, TakeOf, Vary};
 use estampie_engine::property::Property;
 use estampie_engine::random::Draw;
 use estampie_engine::units::{Hertz, Octaves, Pan, Seconds, Spread, split_number};
@@ -34,8 +34,8 @@ impl Compiler<'_> {
         let Some(like) = like else { return };
         let known = self.document.shared.names(kind);
         if !known.contains(&like.value.as_str()) {
-            let mend = did_you_mean(&like.value, known, &format!("add [{kind}.{}] to shared.toml, or write the fields in a table", like.value));
-            self.fault(&like.place, format!("there is no shared {kind} {}", like.value), mend);
+            let fix = did_you_mean(&like.value, known, &format!("add [{kind}.{}] to shared.toml, or write the fields in a table", like.value));
+            self.fault(&like.place, format!("there is no shared {kind} {}", like.value), fix);
         }
     }
 
@@ -58,12 +58,12 @@ impl Compiler<'_> {
         let mut choice = Choice::Only;
         let mut groups = Vec::new();
         if doc.chain.is_empty() {
-            let (way, not_last) = match doc.pick {
-                PickDoc::Shuffle(n) => (Way::Even, n),
-                PickDoc::Weighted(n) => (Way::Weighted, n),
-                PickDoc::Cycle => (Way::Cycle, 0),
-                PickDoc::Together => (Way::Together, 0),
-                PickDoc::By(_) | PickDoc::Across(..) => (Way::Even, 1),
+            let (order, not_last) = match doc.pick {
+                PickDoc::Shuffle(n) => (PickOrder::Even, n),
+                PickDoc::Weighted(n) => (PickOrder::Weighted, n),
+                PickDoc::Cycle => (PickOrder::Cycle, 0),
+                PickDoc::Together => (PickOrder::Together, 0),
+                PickDoc::By(_) | PickDoc::Across(..) => (PickOrder::Even, 1),
             };
             let mut written: Vec<&TakeGroup> = doc.groups.iter().collect();
             match &doc.pick {
@@ -73,12 +73,12 @@ impl Compiler<'_> {
             }
             for (_, takes) in written {
                 let takes: Vec<Take> = takes.iter().filter_map(|take| self.take(take, doc.looped, &mut loading)).collect();
-                groups.push(Group { not_last: (not_last as usize).min(takes.len().saturating_sub(1)), takes, way });
+                groups.push(Group { not_last: (not_last as usize).min(takes.len().saturating_sub(1)), takes, order });
             }
         } else {
             let recipe = self.chain(doc, &mut loading);
             let take = |of| Take { of, weight: 1.0, level: 0.0, pitch: 0.0, after: (0.0, 0.0), from: 0.0 };
-            groups.extend(recipe.map(|r| Group { takes: vec![take(TakeOf::Recipe(r))], not_last: 0, way: Way::Even }));
+            groups.extend(recipe.map(|r| Group { takes: vec![take(TakeOf::Recipe(r))], not_last: 0, order: PickOrder::Even }));
         }
         let rate = self.program.rate;
         let falloff = document.shared.whole(&doc.falloff);
@@ -163,8 +163,8 @@ impl Compiler<'_> {
         let found = self.program.mix.find_bus.get(NameKey::of(&name.value));
         if found.is_none() {
             let otherwise = if name.value == "all" { "the last bus is called main" } else { "add it to mix.toml, or name another" };
-            let mend = did_you_mean(&name.value, self.document.buses.iter().map(|b| b.name.as_str()), otherwise);
-            self.fault(&name.place, format!("there is no bus {}", name.value), mend);
+            let fix = did_you_mean(&name.value, self.document.buses.iter().map(|b| b.name.as_str()), otherwise);
+            self.fault(&name.place, format!("there is no bus {}", name.value), fix);
         }
         found
     }
@@ -177,8 +177,8 @@ impl Compiler<'_> {
         }
         let Some(state) = document.states.iter().position(|s| s.name == name.value) else {
             let known = document.states.iter().map(|s| s.name.as_str()).chain(document.parameters.iter().map(|p| p.name.as_str()));
-            let mend = did_you_mean(&name.value, known, "add it to game.toml, or name another");
-            self.fault(&name.place, format!("there is no state or parameter {}", name.value), mend);
+            let fix = did_you_mean(&name.value, known, "add it to game.toml, or name another");
+            self.fault(&name.place, format!("there is no state or parameter {}", name.value), fix);
             return Choice::Only;
         };
         let values = &document.states[state].values;
@@ -191,8 +191,8 @@ impl Compiler<'_> {
             } else if let Some(index) = values.iter().position(|v| v.value == value.value) {
                 groups[index] = Some(at as u16);
             } else {
-                let mend = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values, or \"otherwise\"");
-                self.fault(&value.place, format!("the state {} has no value {}", name.value, value.value), mend);
+                let fix = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values, or \"otherwise\"");
+                self.fault(&value.place, format!("the state {} has no value {}", name.value, value.value), fix);
             }
         }
         for group in &mut groups {
@@ -254,12 +254,12 @@ impl Compiler<'_> {
             TakeDoc::Sound(name) => match self.program.find_sound.get(NameKey::of(name)) {
                 Some(sound) => Some(TakeOf::Sound(sound as u32)),
                 None => {
-                    let mend = did_you_mean(
+                    let fix = did_you_mean(
                         name,
                         self.document.sounds.iter().map(|s| s.name.as_str()),
                         "add it to a file in sounds/, or write a file like \"audio/…\"",
                     );
-                    self.fault(&line.place, format!("there is no sound {name}"), mend);
+                    self.fault(&line.place, format!("there is no sound {name}"), fix);
                     None
                 }
             },
@@ -324,12 +324,12 @@ impl Compiler<'_> {
             let most = parts.get(at + 1).map_or(0, |next| (shortest(&parts[at]) / 2).min(shortest(next) / 2));
             if parts[at].overlap > most {
                 let seconds = Seconds::of_frames(most as u64, self.program.rate);
-                let (what, mend) = if at + 1 == parts.len() {
+                let (what, fix) = if at + 1 == parts.len() {
                     ("the last part has nothing to overlap with".to_owned(), "take the overlap out".to_owned())
                 } else {
                     (format!("the overlap in {} is longer than half of a part", doc.name), format!("write {seconds} or less"))
                 };
-                self.fault(&places[at].clone(), what, mend);
+                self.fault(&places[at].clone(), what, fix);
                 parts[at].overlap = most;
             }
         }

@@ -102,8 +102,8 @@ impl Compiler<'_> {
         let known = emitter_names(self.document);
         if !known.contains(name.text.as_str()) {
             let otherwise = format!("declare it in game.toml, below [emitters]: {} = \"what it is\"; or give it a place in world.toml", name.text);
-            let mend = did_you_mean(&name.text, known.iter().copied(), &otherwise);
-            self.fault(&name.place, format!("there is no emitter {}", name.text), mend);
+            let fix = did_you_mean(&name.text, known.iter().copied(), &otherwise);
+            self.fault(&name.place, format!("there is no emitter {}", name.text), fix);
         }
     }
 
@@ -159,8 +159,8 @@ impl Compiler<'_> {
             Expression::State(state, value, is) => {
                 let document = self.document;
                 let Some(index) = document.states.iter().position(|s| s.name == state.text) else {
-                    let mend = did_you_mean(&state.text, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
-                    self.fault(&state.place, format!("there is no state {}", state.text), mend);
+                    let fix = did_you_mean(&state.text, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
+                    self.fault(&state.place, format!("there is no state {}", state.text), fix);
                     return None;
                 };
                 let value = self.state_value(index, value)?;
@@ -240,8 +240,8 @@ impl Compiler<'_> {
     pub(super) fn parameter(&mut self, name: &str, place: &Place) -> Option<usize> {
         let found = self.program.find_parameter.get(NameKey::of(name));
         if found.is_none() {
-            let mend = did_you_mean(name, self.document.parameters.iter().map(|p| p.name.as_str()), "add it to game.toml, or name another");
-            self.fault(place, format!("there is no parameter {name}"), mend);
+            let fix = did_you_mean(name, self.document.parameters.iter().map(|p| p.name.as_str()), "add it to game.toml, or name another");
+            self.fault(place, format!("there is no parameter {name}"), fix);
         }
         found
     }
@@ -315,8 +315,8 @@ impl Compiler<'_> {
     pub(super) fn snapshot_named(&mut self, name: &str, place: &Place) -> Option<u32> {
         let found = self.program.mix.find_snapshot.get(NameKey::of(name));
         if found.is_none() {
-            let mend = did_you_mean(name, self.document.snapshots.iter().map(|s| s.name.as_str()), "add it to mix.toml, or name another");
-            self.fault(place, format!("there is no snapshot {name}"), mend);
+            let fix = did_you_mean(name, self.document.snapshots.iter().map(|s| s.name.as_str()), "add it to mix.toml, or name another");
+            self.fault(place, format!("there is no snapshot {name}"), fix);
         }
         found.map(|s| s as u32)
     }
@@ -326,8 +326,8 @@ impl Compiler<'_> {
         let found = self.program.music.find_switch.get(NameKey::of(name));
         if found.is_none() {
             let known: Vec<String> = self.program.music.switches.iter().map(|s| self.program.names.get(s.key).to_owned()).collect();
-            let mend = did_you_mean(name, known.iter().map(String::as_str), "write the piece and its layer, like tidewalk/reed");
-            self.fault(place, format!("there is no layer {name}"), mend);
+            let fix = did_you_mean(name, known.iter().map(String::as_str), "write the piece and its layer, like tidewalk/reed");
+            self.fault(place, format!("there is no layer {name}"), fix);
         }
         found.map(|s| s as u32)
     }
@@ -384,8 +384,8 @@ impl Compiler<'_> {
     pub(super) fn sound_named(&mut self, name: &str, place: &Place) -> Option<u32> {
         let found = self.program.find_sound.get(NameKey::of(name));
         if found.is_none() {
-            let mend = did_you_mean(name, self.document.sounds.iter().map(|s| s.name.as_str()), "add it to a file in sounds/, or name another");
-            self.fault(place, format!("there is no sound {name}"), mend);
+            let fix = did_you_mean(name, self.document.sounds.iter().map(|s| s.name.as_str()), "add it to a file in sounds/, or name another");
+            self.fault(place, format!("there is no sound {name}"), fix);
         }
         found.map(|s| s as u32)
     }
@@ -397,8 +397,8 @@ impl Compiler<'_> {
     pub(super) fn event_named(&mut self, name: &str, place: &Place) -> Option<u32> {
         let found = self.program.find_event.get(NameKey::of(name));
         if found.is_none() {
-            let mend = did_you_mean(name, self.document.events.iter().map(|e| e.name.as_str()), "add it to game.toml, or name another");
-            self.fault(place, format!("there is no event {name}"), mend);
+            let fix = did_you_mean(name, self.document.events.iter().map(|e| e.name.as_str()), "add it to game.toml, or name another");
+            self.fault(place, format!("there is no event {name}"), fix);
         }
         found.map(|e| e as u32)
     }
@@ -423,8 +423,8 @@ impl Compiler<'_> {
         }
         let names = document.parameters.iter().map(|p| p.name.as_str()).chain(document.states.iter().map(|s| s.name.as_str()));
         let Some(parameter) = document.parameters.iter().position(|p| p.name == subject.text) else {
-            let mend = did_you_mean(&subject.text, names, "add it to game.toml, or name another");
-            self.fault(&subject.place, format!("there is no parameter or state {}", subject.text), mend);
+            let fix = did_you_mean(&subject.text, names, "add it to game.toml, or name another");
+            self.fault(&subject.place, format!("there is no parameter or state {}", subject.text), fix);
             return None;
         };
         let unit = &document.parameters[parameter].unit;
@@ -459,8 +459,8 @@ impl Compiler<'_> {
         if own.is_empty() || own == unit {
             return Some(());
         }
-        let mend = if unit.is_empty() { "write the number alone".to_owned() } else { format!("write the number alone or with {unit}") };
-        self.fault(&subject.place, format!("{} is not in {own}", subject.text), mend);
+        let fix = if unit.is_empty() { "write the number alone".to_owned() } else { format!("write the number alone or with {unit}") };
+        self.fault(&subject.place, format!("{} is not in {own}", subject.text), fix);
         None
     }
 
@@ -487,11 +487,11 @@ impl Compiler<'_> {
             let known: Vec<&str> = doc.values.iter().map(|v| v.value.as_str()).collect();
             let some = known.iter().take(12).copied().collect::<Vec<_>>().join(", ");
             let all = format!("write one of its values: {some}{}", if known.len() > 12 { " …" } else { "" });
-            let mend = match crate::document::nearest(&value.text, known.iter().copied()) {
+            let fix = match crate::document::nearest(&value.text, known.iter().copied()) {
                 Some(near) => format!("{near}? Its values are {some}{}", if known.len() > 12 { " …" } else { "" }),
                 None => all,
             };
-            self.fault(&value.place, format!("the state {} has no value {}", doc.name, value.text), mend);
+            self.fault(&value.place, format!("the state {} has no value {}", doc.name, value.text), fix);
         }
         found.map(|v| v as u16)
     }
@@ -643,8 +643,8 @@ impl Compiler<'_> {
                 let found = self.program.music.find_stinger.get(NameKey::of(&stinger.text));
                 if found.is_none() {
                     let known = self.document.music.stingers.iter().map(|s| s.name.as_str());
-                    let mend = did_you_mean(&stinger.text, known, "add it to a file in music/, or name another");
-                    self.fault(&stinger.place, format!("there is no stinger {}", stinger.text), mend);
+                    let fix = did_you_mean(&stinger.text, known, "add it to a file in music/, or name another");
+                    self.fault(&stinger.place, format!("there is no stinger {}", stinger.text), fix);
                 }
                 Action::Sting(found? as u16, on.as_ref().map(super::music::when))
             }
@@ -664,8 +664,8 @@ impl Compiler<'_> {
                 match number.filter(|n| (doc.low..=doc.high).contains(n)) {
                     Some(number) => Action::SetParameter(parameter, number),
                     None => {
-                        let mend = format!("write a number from {} to {}", doc.low, doc.high);
-                        self.fault(&to.place, format!("{} cannot be set to {}", subject.text, to.text), mend);
+                        let fix = format!("write a number from {} to {}", doc.low, doc.high);
+                        self.fault(&to.place, format!("{} cannot be set to {}", subject.text, to.text), fix);
                         return None;
                     }
                 }
@@ -713,8 +713,8 @@ impl Compiler<'_> {
                             self.state_value(index, value);
                         }
                         None => {
-                            let mend = did_you_mean(&state.text, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
-                            self.fault(&state.place, format!("there is no state {}", state.text), mend);
+                            let fix = did_you_mean(&state.text, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
+                            self.fault(&state.place, format!("there is no state {}", state.text), fix);
                         }
                     },
                     StepAction::Parameter(parameter, _) | StepAction::Glide { parameter, .. } => {
@@ -725,8 +725,8 @@ impl Compiler<'_> {
                         if let Some(index) = self.parameter(&parameter.text, &parameter.place)
                             && self.program.parameters[index].local.is_none()
                         {
-                            let mend = format!("take \"on {}\" out, or give the parameter of = \"each emitter\"", emitter.text);
-                            self.fault(&parameter.place, format!("{} is one for all, not of each emitter", parameter.text), mend);
+                            let fix = format!("take \"on {}\" out, or give the parameter of = \"each emitter\"", emitter.text);
+                            self.fault(&parameter.place, format!("{} is one for all, not of each emitter", parameter.text), fix);
                         }
                     }
                     StepAction::Place(placing) => {

@@ -83,8 +83,8 @@ impl Compiler<'_> {
         let key = self.program.names.add(&doc.name);
         let state = doc.sets.as_ref().and_then(|(state, value)| {
             let Some(index) = document.states.iter().position(|s| s.name == state.value) else {
-                let mend = did_you_mean(&state.value, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
-                self.fault(&state.place, format!("there is no state {}", state.value), mend);
+                let fix = did_you_mean(&state.value, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
+                self.fault(&state.place, format!("there is no state {}", state.value), fix);
                 return None;
             };
             let word = crate::language::Word { text: value.value.clone(), place: value.place.clone() };
@@ -155,8 +155,8 @@ impl Compiler<'_> {
         let found = self.program.world.find_zone.get(NameKey::of(name));
         if found.is_none() {
             let known = self.document.world.zones.iter().filter(|z| !z.shelter).map(|z| z.name.as_str());
-            let mend = did_you_mean(name, known, "add it to world.toml, or name another");
-            self.fault(place, format!("there is no zone {name}"), mend);
+            let fix = did_you_mean(name, known, "add it to world.toml, or name another");
+            self.fault(place, format!("there is no zone {name}"), fix);
         }
         found.map(|z| z as u32)
     }
@@ -271,8 +271,8 @@ impl Compiler<'_> {
                 let trail = self.document.world.emitters.iter().find(|e| e.name == name.value);
                 let Some(StandDoc::Trail(line, closed, up)) = trail.map(|t| &t.stand) else {
                     let known = self.document.world.emitters.iter().filter(|e| e.table == "trails").map(|e| e.name.as_str());
-                    let mend = did_you_mean(&name.value, known, "add it to [trails] in world.toml, or name another");
-                    self.fault(&name.place, format!("there is no trail {}", name.value), mend);
+                    let fix = did_you_mean(&name.value, known, "add it to [trails] in world.toml, or name another");
+                    self.fault(&name.place, format!("there is no trail {}", name.value), fix);
                     return;
                 };
                 let whole = length_of(line, *closed);

@@ -106,7 +106,7 @@ impl Workspace {
         Ok(name)
     }
 
-    /// Takes sounds out, as one edit. What names them stays and is a fault until it is mended.
+    /// Takes sounds out, as one edit. What names them stays and is a fault until it is fixed.
     ///
     /// # Errors
     /// When a file cannot be edited.
@@ -441,7 +441,7 @@ fn like_of<'a>(sound: &'a SoundDoc, kind: &str) -> Option<&'a Located<String>> {
 #[must_use]
 pub fn sharers<'a>(document: &'a Document, kind: &str, name: &str) -> Vec<&'a str> {
     if kind == "effect" {
-        let like = |bus: &&super::BusDoc| bus.inserts.iter().any(|i| i.like.as_ref().is_some_and(|l| l.value == name));
+        let like = |bus: &&super::BusDoc| bus.effects.iter().any(|i| i.like.as_ref().is_some_and(|l| l.value == name));
         return document.buses.iter().filter(like).map(|b| b.name.as_str()).collect();
     }
     document.sounds.iter().filter(|s| like_of(s, kind).is_some_and(|l| l.value == name)).map(|s| s.name.as_str()).collect()

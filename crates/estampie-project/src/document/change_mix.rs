@@ -1,7 +1,7 @@
 //! Changes of the mix: sends, effects and their settings, snapshots and what they hold.
 
 use super::edit::NewValue;
-use super::{InsertDoc, Workspace, kind_of, property_of, read_held, read_send, read_setting};
+use super::{EffectDoc, Workspace, kind_of, property_of, read_held, read_send, read_setting};
 use crate::language::lex::is_name;
 use estampie_engine::dsp::effects;
 use estampie_engine::dsp::effects::KINDS;
@@ -65,19 +65,19 @@ impl Workspace {
         None
     }
 
-    fn insert_of(&self, bus: &str, insert: &str) -> Result<InsertDoc, String> {
+    fn effect_of(&self, bus: &str, effect: &str) -> Result<EffectDoc, String> {
         let document = self.document();
-        let found = document.buses.iter().find(|b| b.name == bus).and_then(|b| b.inserts.iter().find(|i| i.name == insert));
-        found.cloned().ok_or_else(|| format!("{bus} has no effect {insert}"))
+        let found = document.buses.iter().find(|b| b.name == bus).and_then(|b| b.effects.iter().find(|i| i.name == effect));
+        found.cloned().ok_or_else(|| format!("{bus} has no effect {effect}"))
     }
 
     /// Sets a setting of an effect (or `wet`), as one edit; an empty text takes it back to its rest value.
     ///
     /// # Errors
     /// When there is no such effect or setting, or the text is no such value; then nothing is changed.
-    pub fn set_insert(&mut self, bus: &str, insert: &str, word: &str, text: &str) -> Result<(), String> {
-        let doc = self.insert_of(bus, insert)?;
-        let kind = kind_of(&self.document().shared.effect, &doc).ok_or_else(|| format!("{insert} is no known effect"))?;
+    pub fn set_effect(&mut self, bus: &str, effect: &str, word: &str, text: &str) -> Result<(), String> {
+        let doc = self.effect_of(bus, effect)?;
+        let kind = kind_of(&self.document().shared.effect, &doc).ok_or_else(|| format!("{effect} is no known effect"))?;
         if let Some(setting) = kind.settings.iter().find(|s| s.word == word) {
             if !text.trim().is_empty() {
                 read_setting(setting, &text.replace('−', "-"))?;
@@ -85,25 +85,25 @@ impl Workspace {
         } else if !["wet", "preset", "file", "sidechain", "like"].contains(&word) {
             return Err(format!("{} has no setting {word}", kind.word));
         }
-        self.set_mix(&format!("{word} of {insert} on {bus}"), vec!["buses", bus, "insert", insert, word], text)
+        self.set_mix(&format!("{word} of {effect} on {bus}"), vec!["buses", bus, "effect", effect, word], text)
     }
 
     /// Leaves an effect out, or no longer, as one edit.
     ///
     /// # Errors
     /// When there is no such effect, or the file cannot be edited.
-    pub fn set_insert_off(&mut self, bus: &str, insert: &str, off: bool) -> Result<(), String> {
-        self.insert_of(bus, insert)?;
+    pub fn set_effect_off(&mut self, bus: &str, effect: &str, off: bool) -> Result<(), String> {
+        self.effect_of(bus, effect)?;
         let value = if off { NewValue::Yes(true) } else { NewValue::Nothing };
-        let name = format!("{insert} on {bus} {}", if off { "left out" } else { "in again" });
-        self.set_if_read(&name, &[(FILE, vec!["buses", bus, "insert", insert, "off"], value)])
+        let name = format!("{effect} on {bus} {}", if off { "left out" } else { "in again" });
+        self.set_if_read(&name, &[(FILE, vec!["buses", bus, "effect", effect, "off"], value)])
     }
 
     /// Puts an effect at the end of a bus, as one edit, and gives its name. It begins where it does as little as it can.
     ///
     /// # Errors
     /// When there is no such kind or bus, or the file cannot be edited.
-    pub fn add_insert(&mut self, bus: &str, word: &str) -> Result<String, String> {
+    pub fn add_effect(&mut self, bus: &str, word: &str) -> Result<String, String> {
         let document = self.document().clone();
         let doc = document.buses.iter().find(|b| b.name == bus).ok_or_else(|| format!("there is no bus {bus}"))?;
         let shared = document.shared.effect.iter().find(|e| e.name == word);
@@ -111,9 +111,9 @@ impl Workspace {
             let known: Vec<&str> = KINDS.iter().map(|k| k.word).collect();
             return Err(format!("there is no effect {word}; there are {}", known.join(", ")));
         }
-        let taken = |name: &str| doc.inserts.iter().any(|i| i.name == name);
+        let taken = |name: &str| doc.effects.iter().any(|i| i.name == name);
         let name = if taken(word) { (2..).map(|n| format!("{word}-{n}")).find(|n| !taken(n)).unwrap_or_default() } else { word.to_owned() };
-        let path = |field| vec!["buses", bus, "insert", name.as_str(), field];
+        let path = |field| vec!["buses", bus, "effect", name.as_str(), field];
         let mut values = vec![match shared {
             Some(_) => (FILE, path("like"), NewValue::Text(word.to_owned())),
             None => (FILE, path("kind"), NewValue::Text(word.to_owned())),
@@ -130,9 +130,9 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such effect, or the file cannot be edited.
-    pub fn delete_insert(&mut self, bus: &str, insert: &str) -> Result<(), String> {
-        self.insert_of(bus, insert)?;
-        self.set_mix(&format!("{insert} taken off {bus}"), vec!["buses", bus, "insert", insert], "")
+    pub fn delete_effect(&mut self, bus: &str, effect: &str) -> Result<(), String> {
+        self.effect_of(bus, effect)?;
+        self.set_mix(&format!("{effect} taken off {bus}"), vec!["buses", bus, "effect", effect], "")
     }
 
     /// Adds a snapshot that holds nothing yet, as one edit.
@@ -149,7 +149,7 @@ impl Workspace {
         self.set_mix(&format!("new snapshot {name}"), vec!["snapshots", name, "rise"], "0.5 s")
     }
 
-    /// Takes a snapshot out, as one edit. What names it stays and is a fault until it is mended.
+    /// Takes a snapshot out, as one edit. What names it stays and is a fault until it is fixed.
     ///
     /// # Errors
     /// When the file cannot be edited.

@@ -62,7 +62,7 @@ impl Workspace {
         let (_, faults) = Document::read(&sources, self.audio());
         let before: Vec<String> = self.faults().iter().map(ToString::to_string).collect();
         if let Some(fault) = faults.iter().find(|f| f.place.file == file && !before.contains(&f.to_string()) && f.what.contains(field)) {
-            return Err(format!("{}: {}", fault.what, fault.mend));
+            return Err(format!("{}: {}", fault.what, fault.fix));
         }
         self.replace(&format!("{field} of {from} ⟶ {to}"), &file, &new);
         Ok(())

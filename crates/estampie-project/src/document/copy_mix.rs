@@ -77,11 +77,11 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::clip_bus`].
-    pub fn clip_effect(&self, bus: &str, insert: &str) -> Result<Clipping, String> {
-        let mut clipping = self.clip(ClippingKind::Effect, insert, &["buses", bus, "insert", insert])?;
+    pub fn clip_effect(&self, bus: &str, effect: &str) -> Result<Clipping, String> {
+        let mut clipping = self.clip(ClippingKind::Effect, effect, &["buses", bus, "effect", effect])?;
         if !clipping.fields.contains_key("kind") && !clipping.fields.contains_key("like") {
             // Its name says what it is; elsewhere it may be called otherwise.
-            clipping.fields.insert("kind", toml_edit::value(insert));
+            clipping.fields.insert("kind", toml_edit::value(effect));
         }
         Ok(clipping)
     }
@@ -125,7 +125,7 @@ impl Workspace {
     pub fn paste_effect(&mut self, bus: &str, clipping: &Clipping, over: Option<&str>) -> Result<String, String> {
         let document = self.document().clone();
         let doc = document.buses.iter().find(|b| b.name == bus).ok_or_else(|| format!("there is no bus {bus}"))?;
-        let taken = |name: &str| doc.inserts.iter().any(|i| i.name == name);
+        let taken = |name: &str| doc.effects.iter().any(|i| i.name == name);
         let name = match over {
             Some(name) => name.to_owned(),
             None if !taken(&clipping.name) => clipping.name.clone(),
@@ -134,8 +134,8 @@ impl Workspace {
         self.edit_mix(&format!("{} on {bus} as copied", name), |toml| {
             let buses = toml.entry("buses").or_insert_with(implicit).as_table_like_mut().ok_or("buses is not a table")?;
             let table = buses.entry(bus).or_insert_with(implicit).as_table_like_mut().ok_or("a bus is not a table")?;
-            let inserts = table.entry("insert").or_insert_with(implicit).as_table_like_mut().ok_or("insert is not a table")?;
-            match inserts.get_mut(&name).and_then(Item::as_table_like_mut) {
+            let effects = table.entry("effect").or_insert_with(implicit).as_table_like_mut().ok_or("effect is not a table")?;
+            match effects.get_mut(&name).and_then(Item::as_table_like_mut) {
                 Some(old) => {
                     let keys: Vec<String> = old.iter().map(|(key, _)| key.to_owned()).collect();
                     for key in keys {
@@ -146,7 +146,7 @@ impl Workspace {
                     }
                 }
                 None => {
-                    inserts.insert(&name, Item::Table(clipping.fields.clone()));
+                    effects.insert(&name, Item::Table(clipping.fields.clone()));
                 }
             }
             Ok(())
@@ -190,17 +190,17 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such effect, or the file cannot be edited.
-    pub fn move_insert(&mut self, bus: &str, insert: &str, by: isize) -> Result<(), String> {
+    pub fn move_effect(&mut self, bus: &str, effect: &str, by: isize) -> Result<(), String> {
         let document = self.document().clone();
-        let names: Vec<&str> = document.buses.iter().find(|b| b.name == bus).map(|b| b.inserts.iter().map(|i| i.name.as_str()).collect()).unwrap_or_default();
-        let at = names.iter().position(|n| *n == insert).ok_or_else(|| format!("{bus} has no effect {insert}"))?;
+        let names: Vec<&str> = document.buses.iter().find(|b| b.name == bus).map(|b| b.effects.iter().map(|i| i.name.as_str()).collect()).unwrap_or_default();
+        let at = names.iter().position(|n| *n == effect).ok_or_else(|| format!("{bus} has no effect {effect}"))?;
         let Some(other) = at.checked_add_signed(by).and_then(|to| names.get(to).copied()) else { return Ok(()) };
-        self.edit_mix(&format!("order of {insert} on {bus}"), |toml| {
-            let inserts = table_at_mut(toml, &["buses", bus, "insert"]).ok_or("insert is not a table")?;
-            let keys: Vec<String> = inserts.iter().map(|(key, _)| key.to_owned()).collect();
-            let mut items: Vec<(String, Item)> = keys.into_iter().filter_map(|key| Some((key.clone(), inserts.remove(&key)?))).collect();
+        self.edit_mix(&format!("order of {effect} on {bus}"), |toml| {
+            let effects = table_at_mut(toml, &["buses", bus, "effect"]).ok_or("effect is not a table")?;
+            let keys: Vec<String> = effects.iter().map(|(key, _)| key.to_owned()).collect();
+            let mut items: Vec<(String, Item)> = keys.into_iter().filter_map(|key| Some((key.clone(), effects.remove(&key)?))).collect();
             let place = |items: &[(String, Item)], name: &str| items.iter().position(|(key, _)| key == name);
-            let (Some(from), Some(to)) = (place(&items, insert), place(&items, other)) else { return Err("the effects moved meanwhile".into()) };
+            let (Some(from), Some(to)) = (place(&items, effect), place(&items, other)) else { return Err("the effects moved meanwhile".into()) };
             // Tables are written where they were read: they change places in the file as well.
             let of = |item: &Item| item.as_table().and_then(Table::position);
             let (first, second) = (of(&items[from].1), of(&items[to].1));
@@ -211,7 +211,7 @@ impl Workspace {
             }
             items.swap(from, to);
             for (key, item) in items {
-                inserts.insert(&key, item);
+                effects.insert(&key, item);
             }
             Ok(())
         })
@@ -238,7 +238,7 @@ impl Workspace {
             let path = match words.as_slice() {
                 ["bus", bus, field @ ("level" | "low-pass" | "high-pass" | "pan")] => vec!["buses", *bus, *field],
                 ["bus", bus, "send", to] => vec!["buses", *bus, "send", *to],
-                ["bus", bus, insert, setting] => vec!["buses", *bus, "insert", *insert, *setting],
+                ["bus", bus, effect, setting] => vec!["buses", *bus, "effect", *effect, *setting],
                 _ => continue,
             };
             let (field, way) = (path[path.len() - 1], &path[..path.len() - 1]);

@@ -70,7 +70,7 @@ fn flatten(path: &str, item: &Item, found: &mut BTreeMap<String, String>) {
     let written = |value: &Value| value.as_str().map_or_else(|| value.clone().decorated("", "").to_string(), str::to_owned);
     if let Some(table) = item.as_table_like() {
         // Of effects the order counts as well.
-        if path.ends_with(" insert") && table.len() > 1 {
+        if path.ends_with(" effect") && table.len() > 1 {
             let order: Vec<&str> = table.iter().map(|(key, _)| key).collect();
             found.insert(format!("{path} order"), order.join(", "));
         }
@@ -115,10 +115,10 @@ mod tests {
 
     #[test]
     fn the_order_of_effects_is_a_difference() {
-        let mix = |order: [&str; 2]| format!("[buses.a.insert.{}]\n[buses.a.insert.{}]\n", order[0], order[1]);
+        let mix = |order: [&str; 2]| format!("[buses.a.effect.{}]\n[buses.a.effect.{}]\n", order[0], order[1]);
         assert_eq!(
             found(&[("mix.toml", &mix(["eq", "gain"]))], &[("mix.toml", &mix(["gain", "eq"]))]),
-            ["mix.toml | buses a insert order | eq, gain | gain, eq"]
+            ["mix.toml | buses a effect order | eq, gain | gain, eq"]
         );
     }
 

@@ -48,7 +48,7 @@ pub struct Workspace {
     audio: BTreeSet<String>,
     document: Arc<Document>,
     faults: Vec<Fault>,
-    /// Faults of reading the disk; an edit does not mend them.
+    /// Faults of reading the disk; an edit does not fix them.
     disk_faults: Vec<Fault>,
     undo: Vec<Edit>,
     redo: Vec<Edit>,
@@ -408,7 +408,7 @@ impl Workspace {
     /// Sets values as [`Workspace::set_values`], unless that makes a new fault in the texts: then nothing is changed.
     ///
     /// # Errors
-    /// As [`Workspace::set_values`]; or what is wrong, with its mend.
+    /// As [`Workspace::set_values`]; or what is wrong, with its fix.
     pub(super) fn set_if_read(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), String> {
         let files = self.with_values(values)?;
         self.change_if_read(name, files)
@@ -417,7 +417,7 @@ impl Workspace {
     /// Changes texts as [`Workspace::change`], unless that makes a new fault in them: then nothing is changed.
     ///
     /// # Errors
-    /// With what is wrong, and its mend.
+    /// With what is wrong, and its fix.
     pub(super) fn change_if_read(&mut self, name: &str, files: Vec<(String, Option<String>)>) -> Result<(), String> {
         let mut then = self.now.clone();
         for (file, text) in &files {
@@ -426,7 +426,7 @@ impl Workspace {
         let (_, faults) = Document::read(&then, &self.audio);
         if faults.len() + self.disk_faults.len() > self.faults.len() {
             let new = faults.iter().find(|f| !self.faults.contains(f) && files.iter().any(|(file, _)| *file == f.place.file));
-            return Err(new.map_or_else(|| "that is not understood here".to_owned(), |f| format!("{}; {}", f.what, f.mend)));
+            return Err(new.map_or_else(|| "that is not understood here".to_owned(), |f| format!("{}; {}", f.what, f.fix)));
         }
         self.change(name, files);
         Ok(())

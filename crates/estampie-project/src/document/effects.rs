@@ -8,7 +8,7 @@ use estampie_engine::units::{Decibels, Octaves, Quantity as _, Share};
 
 /// An effect as written.
 #[derive(Debug, Clone)]
-pub struct InsertDoc {
+pub struct EffectDoc {
     /// Its name, by which it is moved and held.
     pub name: String,
     /// What kind of effect it is; if not said, the shared one's, or its name.
@@ -68,12 +68,12 @@ const RENAMED: [(&str, &str); 22] = [
     ("volume", "level"),
 ];
 
-pub(super) fn read_insert(reading: &Reading<'_>, fields: Fields<'_>, name: String) -> InsertDoc {
+pub(super) fn read_effect(reading: &Reading<'_>, fields: Fields<'_>, name: String) -> EffectDoc {
     let mut words: Vec<&'static str> = KINDS.iter().flat_map(|k| k.settings.iter().map(|s| s.word)).collect();
     words.sort_unstable();
     words.dedup();
     let written = fields.names();
-    let insert = InsertDoc {
+    let effect = EffectDoc {
         kind: fields.text("kind"),
         like: fields.text("like"),
         preset: fields.text("preset"),
@@ -86,29 +86,29 @@ pub(super) fn read_insert(reading: &Reading<'_>, fields: Fields<'_>, name: Strin
         name,
     };
     fields.text("note");
-    for (old, new) in RENAMED.iter().filter(|(old, _)| written.iter().any(|n| n == old) && !insert.set.iter().any(|(word, _)| word == old)) {
+    for (old, new) in RENAMED.iter().filter(|(old, _)| written.iter().any(|n| n == old) && !effect.set.iter().any(|(word, _)| word == old)) {
         if let Some(text) = fields.text(old) {
             reading.fault(&text.place, format!("{old} of {} is called {new}", fields.of()), format!("write {new}"));
         }
     }
-    if let Some(preset) = &insert.preset
+    if let Some(preset) = &effect.preset
         && !PRESETS.iter().any(|(name, ..)| *name == preset.value)
     {
         let known: Vec<&str> = PRESETS.iter().map(|(name, ..)| *name).collect();
         reading.fault(&preset.place, format!("there is no preset {}", preset.value), format!("write one of {}", known.join(", ")));
     }
     fields.finish();
-    insert
+    effect
 }
 
 /// The effects of a table, in the order of the file.
-pub(super) fn read_inserts(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, of: &str) -> Vec<InsertDoc> {
+pub(super) fn read_effects(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, of: &str) -> Vec<EffectDoc> {
     let mut list = Vec::new();
     for (name, item, place) in fields.entries(field) {
         if well_named(reading, &name, &place)
             && let Some(inner) = Fields::of_item(reading, item, format!("the effect {name}{of}"), place)
         {
-            list.push(read_insert(reading, inner, name));
+            list.push(read_effect(reading, inner, name));
         }
     }
     list

@@ -32,8 +32,8 @@ impl Reading<'_> {
         span.map_or_else(|| Place::whole(self.file), |s| Place::in_text(self.file, self.text, s.start))
     }
 
-    pub(crate) fn fault(&self, place: &Place, what: impl Into<String>, mend: impl Into<String>) {
-        self.faults.borrow_mut().push(Fault::new(place, what, mend));
+    pub(crate) fn fault(&self, place: &Place, what: impl Into<String>, fix: impl Into<String>) {
+        self.faults.borrow_mut().push(Fault::new(place, what, fix));
     }
 }
 
@@ -46,7 +46,7 @@ pub(crate) fn parse_toml(file: &str, text: &str, faults: &RefCell<Vec<Fault>>) -
             Err(error) => {
                 let offset = error.span().map_or(0, |s| s.start).min(text.len());
                 let place = Place::in_text(file, &text, offset);
-                faults.borrow_mut().push(Fault::new(&place, first_line(error.message()), "mend this line; until then it is left out"));
+                faults.borrow_mut().push(Fault::new(&place, first_line(error.message()), "fix this line; until then it is left out"));
                 let Some(blanked) = without_line(&text, place.line) else { break };
                 text = blanked;
             }
@@ -153,7 +153,7 @@ impl<'a> Fields<'a> {
         }
     }
 
-    /// A text read by `read`, whose error says what is wrong; `expected` is the mend.
+    /// A text read by `read`, whose error says what is wrong; `expected` is the fix.
     pub(crate) fn read<T>(&self, field: &'static str, expected: &str, read: impl Fn(&str) -> Result<T, String>) -> Option<Located<T>> {
         let text = self.text(field)?;
         match read(&text.value) {
@@ -266,15 +266,17 @@ impl<'a> Fields<'a> {
                     self.reading.fault(&place, format!("{name} of {} is called {new}", self.of), format!("write {new}"));
                     continue;
                 }
-                let mend = did_you_mean(&name, known.iter().copied(), &format!("take it out; known here: {}", known.join(", ")));
-                self.reading.fault(&place, format!("{} has no field {name}", self.of), mend);
+                let fix = did_you_mean(&name, known.iter().copied(), &format!("take it out; known here: {}", known.join(", ")));
+                self.reading.fault(&place, format!("{} has no field {name}", self.of), fix);
             }
         }
     }
 }
 
 /// Fields that had another name, with the one that they have.
-const RENAMED: [(&str, &str); 11] = [
+const RENAMED: [(&str, &str); 13] = [
+    ("insert", "effect"),
+    ("holds-down", "ducks"),
     ("weather", "bearings"),
     ("again-after", "cooldown"),
     ("worth", "expires-after"),

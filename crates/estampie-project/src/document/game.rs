@@ -267,8 +267,8 @@ fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<
         (Some(text), _) => match range(&text.value, &unit) {
             Some(ends) => ends,
             None => {
-                let mend = format!("write two numbers, the lower first, like \"0..100{}{unit}\"", if unit.is_empty() { "" } else { " " });
-                reading.fault(&text.place, format!("range of the parameter {name}: \"{}\" is not a range", text.value), mend);
+                let fix = format!("write two numbers, the lower first, like \"0..100{}{unit}\"", if unit.is_empty() { "" } else { " " });
+                reading.fault(&text.place, format!("range of the parameter {name}: \"{}\" is not a range", text.value), fix);
                 return None;
             }
         },
@@ -378,8 +378,8 @@ fn state(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<Stat
         match index(&start.value) {
             Some(value) => at_start = value,
             None => {
-                let mend = super::did_you_mean(&start.value, known(), "write one of its values");
-                reading.fault(&start.place, format!("the state {name} has no value {}", start.value), mend);
+                let fix = super::did_you_mean(&start.value, known(), "write one of its values");
+                reading.fault(&start.place, format!("the state {name} has no value {}", start.value), fix);
             }
         }
     }
@@ -389,8 +389,8 @@ fn state(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<Stat
         match index(ours) {
             Some(value) => dictionary.push((theirs, value)),
             None => {
-                let mend = super::did_you_mean(ours, known(), "write one of its values in quotes");
-                reading.fault(&place, format!("the state {name} has no value \"{ours}\" for the game's {theirs}"), mend);
+                let fix = super::did_you_mean(ours, known(), "write one of its values in quotes");
+                reading.fault(&place, format!("the state {name} has no value \"{ours}\" for the game's {theirs}"), fix);
             }
         }
     }

@@ -1,7 +1,7 @@
 //! `mix.toml` and `modulation.toml`: the bus tree, and what the game moves.
 
 use super::curve::WrittenCurve;
-use super::effects::{InsertDoc, SendDoc, read_inserts, read_sends};
+use super::effects::{EffectDoc, SendDoc, read_effects, read_sends};
 use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
 use super::snapshots::{read_ducks, read_player_levels, read_snapshots};
@@ -31,7 +31,7 @@ pub struct BusDoc {
     /// Its balance between the speakers.
     pub pan: Pan,
     /// Its effects, in order.
-    pub inserts: Vec<InsertDoc>,
+    pub effects: Vec<EffectDoc>,
     /// What it sends to returns.
     pub sends: Vec<SendDoc>,
     /// What it is for.
@@ -52,7 +52,7 @@ impl BusDoc {
             low_pass: OPEN_LOW_PASS,
             high_pass: OPEN_HIGH_PASS,
             pan: Pan(0.0),
-            inserts: Vec::new(),
+            effects: Vec::new(),
             sends: Vec::new(),
             note: String::new(),
             place: Place::whole("mix.toml"),
@@ -164,11 +164,11 @@ pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
         let low_pass = fields.quantity::<Hertz>("low-pass").map_or(OPEN_LOW_PASS, |hz| Hertz(hz.value.0.min(OPEN_LOW_PASS.0)));
         let high_pass = fields.quantity::<Hertz>("high-pass").map_or(OPEN_HIGH_PASS, |hz| Hertz(hz.value.0.max(OPEN_HIGH_PASS.0)));
         let pan = fields.quantity("pan").map_or(Pan(0.0), |p| p.value);
-        let inserts = read_inserts(reading, &fields, "insert", &format!(" of {name}"));
+        let effects = read_effects(reading, &fields, "effect", &format!(" of {name}"));
         let sends = read_sends(reading, &fields);
         let note = fields.text("note").map_or_else(String::new, |n| n.value);
         fields.finish();
-        let bus = BusDoc { name: name.clone(), into: None, level, returns, low_pass, high_pass, pan, inserts, sends, note, place: place.clone() };
+        let bus = BusDoc { name: name.clone(), into: None, level, returns, low_pass, high_pass, pan, effects, sends, note, place: place.clone() };
         if name == ROOT_BUS {
             if let Some(into) = into {
                 reading.fault(&into.place, "the bus main runs into nothing", "take \"into\" out");
@@ -218,12 +218,12 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
     let place = fields.place.clone();
     for (field, there) in [("from", from.is_some()), ("moves", moves.is_some()), ("curve", curve.is_some())] {
         if !there {
-            let mend = match field {
+            let fix = match field {
                 "from" => "write from = and a parameter",
                 "moves" => CAN_MOVE,
                 _ => "write curve = [\"0: -12 dB\", \"1: 0 dB\"]",
             };
-            reading.fault(&place, format!("a modulation has no field {field}"), mend);
+            reading.fault(&place, format!("a modulation has no field {field}"), fix);
         }
     }
     fields.finish();
@@ -256,12 +256,12 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
         }
     };
     let Some((known, _)) = Property::ALL.iter().find(|(_, word)| *word == property) else {
-        let mend = did_you_mean(
+        let fix = did_you_mean(
             property,
             Property::ALL.map(|(_, word)| word),
             "write level, pitch, low-pass, high-pass, pan, every, chance, each, all, sweep, tempo, transposition or density",
         );
-        reading.fault(&moves.place, format!("\"{property}\" is not a property"), mend);
+        reading.fault(&moves.place, format!("\"{property}\" is not a property"), fix);
         return None;
     };
     if !kind.has(*known) {
@@ -289,20 +289,20 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
 }
 
 /// The setting of an effect on a bus, by the bus, the effect and its word.
-fn setting_unit(document: &Document, bus: &str, insert: &str, word: &str) -> Option<Unit> {
+fn setting_unit(document: &Document, bus: &str, effect: &str, word: &str) -> Option<Unit> {
     if word == "wet" {
         return Some(Unit::Share);
     }
-    let insert = document.buses.iter().find(|b| b.name == bus)?.inserts.iter().find(|i| i.name == insert)?;
-    let kind = kind_of(&document.shared.effect, insert)?;
+    let effect = document.buses.iter().find(|b| b.name == bus)?.effects.iter().find(|i| i.name == effect)?;
+    let kind = kind_of(&document.shared.effect, effect)?;
     kind.settings.iter().find(|s| s.word == word).map(|s| s.unit)
 }
 
 /// The kind of an effect as written: said, or the shared one's, or its name.
 #[must_use]
-pub fn kind_of(shared: &[InsertDoc], insert: &InsertDoc) -> Option<&'static Kind> {
-    let like = insert.like.as_ref().and_then(|like| shared.iter().find(|s| s.name == like.value));
-    let word = insert.kind.as_ref().or_else(|| like.and_then(|l| l.kind.as_ref())).map_or_else(|| like.map_or(&insert.name, |l| &l.name), |k| &k.value);
+pub fn kind_of(shared: &[EffectDoc], effect: &EffectDoc) -> Option<&'static Kind> {
+    let like = effect.like.as_ref().and_then(|like| shared.iter().find(|s| s.name == like.value));
+    let word = effect.kind.as_ref().or_else(|| like.and_then(|l| l.kind.as_ref())).map_or_else(|| like.map_or(&effect.name, |l| &l.name), |k| &k.value);
     estampie_engine::dsp::effects::kind(word)
 }
 
@@ -326,7 +326,7 @@ pub fn property_of(document: &Document, words: &[&str]) -> Option<Property> {
         ["bus", _, "high-pass"] => Property::HighPass,
         ["bus", _, "pan"] => Property::Pan,
         ["snapshot", _, "amount"] => Property::Amount,
-        ["bus", bus, insert, word] => Property::Setting(setting_unit(document, bus, insert, word)?),
+        ["bus", bus, effect, word] => Property::Setting(setting_unit(document, bus, effect, word)?),
         _ => return None,
     })
 }

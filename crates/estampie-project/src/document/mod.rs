@@ -36,15 +36,15 @@ pub use describe::{Field, Origin, describe, pick_text, source_text};
 pub use difference::{Difference, differences};
 pub use edit::{Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
 pub(crate) use effects::read_octaves;
-pub use effects::{InsertDoc, SendDoc, read_send, read_setting};
+pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
 pub use fields::Located;
 pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
-    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, Order, PieceDoc,
-    PlaylistDoc, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc, Way,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
+    PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
-pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, YesNo, Yields};
+pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFullDoc, YesNo};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
 pub use sounds::{PartDoc, PickDoc, PriorityDoc, RepeatDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
@@ -133,14 +133,14 @@ impl Document {
         let mut faults = RefCell::into_inner(faults);
         for fault in &mut faults {
             // What is at fault stands in quotes: perhaps it is only called otherwise.
-            if let Some(mend) = fault.what.split('"').nth(1).and_then(fields::called_otherwise) {
-                fault.mend = mend;
+            if let Some(fix) = fault.what.split('"').nth(1).and_then(fields::called_otherwise) {
+                fault.fix = fix;
                 continue;
             }
             // A value alone, where a condition should stand: it tells of which state it is.
             let alone = fault.what.strip_prefix("it is not said what ").and_then(|rest| rest.strip_suffix(" is tested for"));
             if let Some(state) = alone.and_then(|value| document.states.iter().find(|s| s.values.iter().any(|v| v.value == value))) {
-                fault.mend = format!("write \"{} is {}\"", state.name, alone.unwrap_or_default());
+                fault.fix = format!("write \"{} is {}\"", state.name, alone.unwrap_or_default());
             }
         }
         (document, faults)

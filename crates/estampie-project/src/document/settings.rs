@@ -4,7 +4,7 @@
 //! say is left at its default. So a sound can override single fields.
 
 use super::curve::read_point;
-use super::effects::{InsertDoc, read_inserts};
+use super::effects::{EffectDoc, read_effects};
 use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
 use super::{Place, did_you_mean};
@@ -137,9 +137,9 @@ setting!(
 
 /// Words for [`WhenFull`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Yields(pub WhenFull);
+pub struct WhenFullDoc(pub WhenFull);
 
-impl Display for Yields {
+impl Display for WhenFullDoc {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(self.0.word())
     }
@@ -153,14 +153,14 @@ setting!(
         /// The most playings in all.
         all: u32 = "in-all",
         /// Who yields.
-        when_full: Yields = "when-full",
+        when_full: WhenFullDoc = "when-full",
     },
     |fields: &Fields<'_>| {
         let read = |text: &str| {
             let found = WhenFull::ALL.iter().find(|(_, word)| *word == text);
-            found.map(|(w, _)| Yields(*w)).ok_or_else(|| {
-                let mend = did_you_mean(text, WhenFull::ALL.map(|(_, word)| word), "");
-                format!("\"{text}\" is nobody who could yield{}{mend}", if mend.is_empty() { "" } else { "; " })
+            found.map(|(w, _)| WhenFullDoc(*w)).ok_or_else(|| {
+                let fix = did_you_mean(text, WhenFull::ALL.map(|(_, word)| word), "");
+                format!("\"{text}\" is nothing that could be stolen{}{fix}", if fix.is_empty() { "" } else { "; " })
             })
         };
         LimitDoc {
@@ -372,7 +372,7 @@ pub struct Shared {
     /// Ways of speaking.
     pub lines: Vec<Named<LinesDoc>>,
     /// Effects.
-    pub effect: Vec<InsertDoc>,
+    pub effect: Vec<EffectDoc>,
     /// Groups of sounds, each with the limit that all of it has together.
     pub group: Vec<Named<LimitDoc>>,
 }
@@ -438,7 +438,7 @@ pub(super) fn read_shared(reading: &Reading<'_>) -> Shared {
         falloff: kind(reading, &top, "falloff"),
         lines: kind(reading, &top, "lines"),
         group: kind(reading, &top, "group"),
-        effect: read_inserts(reading, &top, "effect", " that is shared"),
+        effect: read_effects(reading, &top, "effect", " that is shared"),
     };
     top.finish();
     shared

@@ -69,7 +69,7 @@ pub struct SnapshotDoc {
 pub struct HoldDownDoc {
     /// What is listened to: `bus voice` or `sound radio/dispatcher`.
     pub key: Located<String>,
-    /// The bus that is held down.
+    /// The bus that is ducked.
     pub ducks: Located<String>,
     /// By so much; 0 dB or less.
     pub by: Decibels,
@@ -140,7 +140,7 @@ pub(super) fn read_snapshots(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<Sna
         for text in fields.texts("while").unwrap_or_default() {
             match reactions::read_conditions(&text.place, &text.value) {
                 Ok(conditions) => during.extend(conditions),
-                Err(fault) => reading.fault(&text.place, fault.what, fault.mend),
+                Err(fault) => reading.fault(&text.place, fault.what, fault.fix),
             }
         }
         let order = fields.whole("order", -1000, 1000).map_or(0, |o| o.value);
@@ -174,11 +174,11 @@ pub(super) fn read_ducks(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<HoldDow
         let over = fields.limited("over", Decibels(-96.0), Decibels(0.0)).unwrap_or(Decibels(-50.0));
         fields.text("note");
         fields.finish();
-        for (field, there, mend) in
+        for (field, there, fix) in
             [("sidechain", key.is_some(), "write sidechain = \"bus voice\" or \"sound NAME\""), ("ducks", ducks.is_some(), "write ducks = and a bus")]
         {
             if !there {
-                reading.fault(&place, format!("a duck has no field {field}"), mend);
+                reading.fault(&place, format!("a duck has no field {field}"), fix);
             }
         }
         if let (Some(key), Some(ducks)) = (key, ducks) {

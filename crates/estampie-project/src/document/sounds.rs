@@ -412,8 +412,8 @@ fn part(reading: &Reading<'_>, audio: &BTreeSet<String>, text: &Located<String>)
         } else if let Some(time) = word.strip_prefix("overlap ").and_then(time) {
             gap = -time;
         } else if word != "once" {
-            let mend = "write once, loop, \"3 times\", \"2..4 times\", \"gap 200 ms\" or \"overlap 80 ms\" after the comma";
-            reading.fault(&text.place, format!("\"{word}\" is not a way to play a part"), mend);
+            let fix = "write once, loop, \"3 times\", \"2..4 times\", \"gap 200 ms\" or \"overlap 80 ms\" after the comma";
+            reading.fault(&text.place, format!("\"{word}\" is not a way to play a part"), fix);
         }
     }
     let files = expand(reading, audio, path, &text.place);
@@ -471,8 +471,8 @@ fn take_options(reading: &Reading<'_>, text: &Located<String>) -> TakeLine {
             _ => None,
         };
         if understood.is_none() {
-            let mend = "write level -3 dB, pitch 2 st, weight 2, after 10..40 ms, or from 0.5 s after the comma";
-            reading.fault(&text.place, format!("\"{option}\" is not understood of a take"), mend);
+            let fix = "write level -3 dB, pitch 2 st, weight 2, after 10..40 ms, or from 0.5 s after the comma";
+            reading.fault(&text.place, format!("\"{option}\" is not understood of a take"), fix);
         }
     }
     line
@@ -492,8 +492,8 @@ fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &P
         if audio.contains(path) {
             return vec![path.to_owned()];
         }
-        let mend = did_you_mean(path, audio.iter().map(String::as_str), "put it there, or name another");
-        reading.fault(place, format!("there is no file {path}"), mend);
+        let fix = did_you_mean(path, audio.iter().map(String::as_str), "put it there, or name another");
+        reading.fault(place, format!("there is no file {path}"), fix);
         return Vec::new();
     }
     let found: Vec<String> = audio.iter().filter(|file| matches(path, file)).cloned().collect();

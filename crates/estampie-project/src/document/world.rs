@@ -590,8 +590,8 @@ fn up(fields: &Fields<'_>) -> f32 {
     fields.read("up", "metres, like \"-2 m\"", |t| read_range(t, &["m"])).map_or(0.0, |v| v.value.0)
 }
 
-fn nowhere<T>(fields: &Fields<'_>, mend: &str) -> Option<T> {
-    fields.reading().fault(&fields.place, format!("{} is nowhere", fields.of()), mend);
+fn nowhere<T>(fields: &Fields<'_>, fix: &str) -> Option<T> {
+    fields.reading().fault(&fields.place, format!("{} is nowhere", fields.of()), fix);
     None
 }
 
@@ -641,7 +641,7 @@ fn during(fields: &Fields<'_>) -> Vec<Condition> {
     for text in fields.texts("while").unwrap_or_default() {
         match reactions::read_conditions(&text.place, &text.value) {
             Ok(found) => list.extend(found),
-            Err(fault) => fields.reading().fault(&text.place, fault.what, fault.mend),
+            Err(fault) => fields.reading().fault(&text.place, fault.what, fault.fix),
         }
     }
     list

@@ -102,14 +102,14 @@ fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
         Action::Lower { snapshot: line.name("a snapshot")? }
     } else {
         let usual = "an action begins with play, say, stop, finish, sweep, set, add, send, go, sting, fade in, fade out, raise or lower";
-        let mend = match verb.as_str() {
+        let fix = match verb.as_str() {
             "bring" | "take" => {
                 format!("{} is called fade {}", if verb == "bring" { "bring in" } else { "take out" }, if verb == "bring" { "in" } else { "out" })
             }
             "When" | "when" => "begin it at the left edge: only actions are set in".to_owned(),
             _ => did_you_mean(&verb, ACTIONS, usual),
         };
-        return Err(line.fault(format!("\"{verb}\" is not an action"), mend));
+        return Err(line.fault(format!("\"{verb}\" is not an action"), fix));
     })
 }
 

@@ -47,7 +47,7 @@ struct Parser<'a> {
 /// Parses a formula that begins at `place`.
 ///
 /// # Errors
-/// With place and mend, when it is none.
+/// With place and fix, when it is none.
 pub fn parse(place: &Place, text: &str) -> Result<Expression, Fault> {
     let tokens = tokens(text, place.column.max(1));
     let end = place.column.max(1) + text.chars().count() as u32;
@@ -107,8 +107,8 @@ impl Parser<'_> {
         Place { file: self.file.to_owned(), line: self.line, column: self.tokens.get(self.at).map_or(self.end, |t| t.1) }
     }
 
-    fn fault(&self, what: impl Into<String>, mend: impl Into<String>) -> Fault {
-        Fault::new(&self.place(), what, mend)
+    fn fault(&self, what: impl Into<String>, fix: impl Into<String>) -> Fault {
+        Fault::new(&self.place(), what, fix)
     }
 
     fn take(&mut self, token: &str) -> bool {
@@ -194,8 +194,8 @@ impl Parser<'_> {
     fn call(&mut self, name: &str, place: &Place) -> Result<Expression, Fault> {
         let Some((function, _, count)) = Function::ALL.iter().find(|(_, n, _)| *n == name) else {
             let known = Function::ALL.map(|(_, n, _)| n);
-            let mend = crate::fault::did_you_mean(name, known, &format!("known are {}", known.join(", ")));
-            return Err(Fault::new(place, format!("there is no function {name}"), mend));
+            let fix = crate::fault::did_you_mean(name, known, &format!("known are {}", known.join(", ")));
+            return Err(Fault::new(place, format!("there is no function {name}"), fix));
         };
         self.expect("(")?;
         let mut arguments = vec![self.expression(0)?];

@@ -91,8 +91,8 @@ impl<'a> Cursor<'a> {
 
     /// A fault at the next token.
     #[must_use]
-    pub fn fault(&self, what: impl Into<String>, mend: impl Into<String>) -> Fault {
-        Fault::new(&self.place(), what, mend)
+    pub fn fault(&self, what: impl Into<String>, fix: impl Into<String>) -> Fault {
+        Fault::new(&self.place(), what, fix)
     }
 
     fn unexpected(&self, wanted: &str) -> Fault {

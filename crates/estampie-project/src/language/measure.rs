@@ -97,7 +97,7 @@ impl Measure {
 /// Parses what is measured.
 ///
 /// # Errors
-/// With place and mend.
+/// With place and fix.
 pub fn parse(file: &str, line: u32, text: &str) -> Parsed<Measure> {
     let mut cursor = Cursor::new(file, line, text);
     let cursor = &mut cursor;

@@ -1,6 +1,6 @@
 //! The plain language: reactions, formulas, measures and playthroughs, from text to trees and back.
 //!
-//! Every parser goes on after a mistake and gives all faults with line, column and mend; every tree prints itself so
+//! Every parser goes on after a mistake and gives all faults with line, column and fix; every tree prints itself so
 //! that parsing the print gives the same tree.
 
 pub(crate) mod actions;

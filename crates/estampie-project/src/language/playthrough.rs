@@ -85,7 +85,7 @@ pub struct Step {
 
 /// A line of a playthrough.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Line {
+pub enum PlaythroughLine {
     /// A comment, without the `#`.
     Comment(String),
     /// The seed of all random draws.
@@ -98,20 +98,20 @@ pub enum Line {
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Playthrough {
     /// The lines; blank ones are not kept.
-    pub lines: Vec<Line>,
+    pub lines: Vec<PlaythroughLine>,
 }
 
 impl Playthrough {
     /// The seed; 1 unless a line says otherwise.
     #[must_use]
     pub fn seed(&self) -> u64 {
-        self.lines.iter().find_map(|l| if let Line::Seed(s) = l { Some(*s) } else { None }).unwrap_or(1)
+        self.lines.iter().find_map(|l| if let PlaythroughLine::Seed(s) = l { Some(*s) } else { None }).unwrap_or(1)
     }
 
     /// The steps by time; those of one time in the order of the lines.
     #[must_use]
     pub fn steps(&self) -> Vec<(&Step, &Place)> {
-        let mut steps: Vec<_> = self.lines.iter().filter_map(|l| if let Line::Step(s, p) = l { Some((s, &p.0)) } else { None }).collect();
+        let mut steps: Vec<_> = self.lines.iter().filter_map(|l| if let PlaythroughLine::Step(s, p) = l { Some((s, &p.0)) } else { None }).collect();
         steps.sort_by(|a, b| a.0.at.0.total_cmp(&b.0.at.0));
         steps
     }
@@ -179,7 +179,7 @@ pub fn parse(file: &str, text: &str) -> (Playthrough, Vec<Fault>) {
         let mut cursor = Cursor::new(file, at as u32 + 1, row);
         if cursor.done() {
             if let Some(comment) = row.trim().strip_prefix('#') {
-                playthrough.lines.push(Line::Comment(comment.trim().to_owned()));
+                playthrough.lines.push(PlaythroughLine::Comment(comment.trim().to_owned()));
             }
             continue;
         }
@@ -191,14 +191,14 @@ pub fn parse(file: &str, text: &str) -> (Playthrough, Vec<Fault>) {
     (playthrough, faults)
 }
 
-fn line(cursor: &mut Cursor<'_>) -> Parsed<Line> {
+fn line(cursor: &mut Cursor<'_>) -> Parsed<PlaythroughLine> {
     let place = cursor.place();
     if cursor.take(&["seed"]) {
         let seed = cursor.peek().parse().map_err(|_| cursor.fault("a seed is a whole number of 0 or more", "write a line like \"seed 7\""))?;
         let taken = cursor.peek().to_owned();
         cursor.take(&[&taken]);
         cursor.end("nothing follows the seed")?;
-        return Ok(Line::Seed(seed));
+        return Ok(PlaythroughLine::Seed(seed));
     }
     let (at, unit) = cursor.number("a time in seconds, like 2.5")?;
     if at < 0.0 || !(unit.is_empty() || unit == "s") || at > 86_400.0 {
@@ -206,7 +206,7 @@ fn line(cursor: &mut Cursor<'_>) -> Parsed<Line> {
     }
     let action = action(cursor)?;
     cursor.end("this step ends here; the next one begins a line of its own")?;
-    Ok(Line::Step(Step { at: Seconds(at), action }, super::reactions::PlaceOf(place)))
+    Ok(PlaythroughLine::Step(Step { at: Seconds(at), action }, super::reactions::PlaceOf(place)))
 }
 
 fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
@@ -373,9 +373,9 @@ impl fmt::Display for Playthrough {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for line in &self.lines {
             match line {
-                Line::Comment(text) => writeln!(f, "# {text}")?,
-                Line::Seed(seed) => writeln!(f, "seed {seed}")?,
-                Line::Step(step, _) => writeln!(f, "{:<9} {}", print_time(step.at), step.action)?,
+                PlaythroughLine::Comment(text) => writeln!(f, "# {text}")?,
+                PlaythroughLine::Seed(seed) => writeln!(f, "seed {seed}")?,
+                PlaythroughLine::Step(step, _) => writeln!(f, "{:<9} {}", print_time(step.at), step.action)?,
             }
         }
         Ok(())
@@ -396,7 +396,7 @@ mod tests {
     fn time() -> impl Strategy<Value = Seconds> {
         (0u64..1_000_000_000).prop_map(|us| Seconds(us as f64 / 1e6))
     }
-    fn any_line() -> impl Strategy<Value = Line> {
+    fn any_line() -> impl Strategy<Value = PlaythroughLine> {
         let step = prop_oneof![
             (word(), word()).prop_map(|(s, v)| StepAction::State(s, v)),
             (word(), number()).prop_map(|(p, v)| StepAction::Parameter(p, v)),
@@ -409,9 +409,9 @@ mod tests {
             Just(StepAction::End),
         ];
         prop_oneof![
-            any::<u64>().prop_map(Line::Seed),
-            "[a-z]{1,6}( [a-z]{1,6})?".prop_map(Line::Comment),
-            (time(), step).prop_map(|(at, action)| Line::Step(Step { at, action }, Default::default())),
+            any::<u64>().prop_map(PlaythroughLine::Seed),
+            "[a-z]{1,6}( [a-z]{1,6})?".prop_map(PlaythroughLine::Comment),
+            (time(), step).prop_map(|(at, action)| PlaythroughLine::Step(Step { at, action }, Default::default())),
         ]
     }
 
@@ -435,7 +435,7 @@ mod tests {
     fn frames_survive_the_text() {
         for frame in [0u64, 1, 47_999, 48_001, 123_456_789, 4_147_199_999] {
             let step = Step { at: Seconds::of_frames(frame, 48_000), action: StepAction::End };
-            let text = Playthrough { lines: vec![Line::Step(step, Default::default())] }.to_string();
+            let text = Playthrough { lines: vec![PlaythroughLine::Step(step, Default::default())] }.to_string();
             assert_eq!(parse("p", &text).0.length().frames(48_000), frame, "{text}");
         }
     }
@@ -460,7 +460,7 @@ mod tests {
     }
 
     #[test]
-    fn mistakes_have_a_place_and_a_mend() {
+    fn mistakes_have_a_place_and_a_fix() {
         let (kept, faults) = parse("p.play", "0.0 depth\n-1 send a\n2 send\n3 depth 0 to 4\n4 depth 40 m\n5 depth 0 m to 4 m over 2 s\n");
         let told: Vec<String> = faults.iter().map(ToString::to_string).collect();
         assert_eq!(kept.steps().len(), 2, "{told:?}");

@@ -397,13 +397,13 @@ fn almost(line: &mut Cursor<'_>, subject: &Word) -> Option<Fault> {
         value = if value.is_empty() { word } else { format!("{value} {word}") };
     }
     let value = if value.is_empty() { "0.5".to_owned() } else { value };
-    let mend = match words {
+    let fix = match words {
         "is" => format!("write \"When {subject} becomes {value}\""),
         "over" => format!("write \"When {subject} becomes over {value}\", or \"{subject} rises over {value}\" for each way up through it"),
         "under" => format!("write \"When {subject} becomes under {value}\", or \"{subject} falls under {value}\" for each way down through it"),
         _ => format!("write \"When {subject} becomes {words} {value}\""),
     };
-    Some(Fault::new(&place, format!("a reaction is called when something comes to hold, not as long as {subject} is so"), mend))
+    Some(Fault::new(&place, format!("a reaction is called when something comes to hold, not as long as {subject} is so"), fix))
 }
 
 fn interval(line: &mut Cursor<'_>) -> Parsed<Interval> {
@@ -463,8 +463,8 @@ fn condition(line: &mut Cursor<'_>) -> Parsed<Condition> {
             return Err(line.fault(what, format!("write \"{subject} {words} {}\"", if inside.is_empty() { "…" } else { inside })));
         }
         None => {
-            let mend = "write over, under, at least, at most, between, is, or is not";
-            return Err(line.fault(format!("it is not said what {subject} is tested for"), mend));
+            let fix = "write over, under, at least, at most, between, is, or is not";
+            return Err(line.fault(format!("it is not said what {subject} is tested for"), fix));
         }
     };
     Ok(Condition { subject, test })
@@ -473,7 +473,7 @@ fn condition(line: &mut Cursor<'_>) -> Parsed<Condition> {
 /// Reads conditions joined by `and`, as they stand in a field that begins at `place`.
 ///
 /// # Errors
-/// With place and mend.
+/// With place and fix.
 pub fn read_conditions(place: &Place, text: &str) -> Parsed<Vec<Condition>> {
     let mut line = Cursor::new(&place.file, place.line, text);
     let mut list = vec![condition(&mut line)?];
@@ -650,7 +650,7 @@ mod tests {
     }
 
     #[test]
-    fn every_mistake_is_told_with_its_place_and_a_mend() {
+    fn every_mistake_is_told_with_its_place_and_a_fix() {
         let text = "When hull.struck and strain ovr 0.6\n  play a\nWhen b\n  ply c\n  play d, chance 700 %\n  stop e over soon\nplay f\n";
         let (list, faults) = parse("reactions.est", text);
         let told: Vec<String> = faults.iter().map(ToString::to_string).collect();

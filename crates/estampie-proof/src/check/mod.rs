@@ -1,5 +1,5 @@
 //! Checks: what a machine can hear. So far: every way between the sections of every piece.
 
-mod ways;
+mod transitions;
 
-pub use ways::{Find, FindKind, Seam, seam, ways};
+pub use transitions::{Problem, ProblemKind, Seam, seam, transitions};

@@ -81,11 +81,11 @@ pub fn routing(document: &Document, program: &Program) -> Routing {
                 })
                 .collect();
             let name = program.names.get(bus.key);
-            let inserts = document.buses.iter().find(|b| b.name == name).map_or(&[][..], |b| &b.inserts);
+            let effects = document.buses.iter().find(|b| b.name == name).map_or(&[][..], |b| &b.effects);
             RoutedBus {
                 name: name.to_owned(),
                 depth: bus.depth as usize,
-                effects: inserts.iter().map(|i| i.name.as_str()).collect::<Vec<_>>().join(", "),
+                effects: effects.iter().map(|i| i.name.as_str()).collect::<Vec<_>>().join(", "),
                 returns: bus.returns,
                 into: (*at != 0).then(|| row(bus.into as usize)),
                 level: words(&cells[bus.cells[0] as usize]),

@@ -1,7 +1,7 @@
 //! The proof sheet: every way between the sections of every piece, as it sounds.
 
 use super::curves::{Ink, Panel};
-use crate::check::{Seam, ways};
+use crate::check::{Seam, transitions};
 use estampie_engine::program::Program;
 use estampie_project::document::SILENCE;
 use std::sync::Arc;
@@ -37,13 +37,13 @@ fn panel(program: &Program, seam: &Seam) -> Panel {
     if seam.arrives != seam.leaves {
         further.push((Ink::Seam, upright(seam.arrives)));
     }
-    let finds = if seam.finds.is_empty() { "nothing found".to_owned() } else { format!("{} found", seam.finds.len()) };
+    let problems = if seam.problems.is_empty() { "nothing found".to_owned() } else { format!("{} found", seam.problems.len()) };
     let step = if seam.step > -200.0 { format!("step {:.0} dB, ", seam.step) } else { String::new() };
     Panel {
         title: format!("{}: {} to {}", program.names.get(piece.key), name(Some(seam.from)), name(seam.to)),
         x: (0.0, seam.samples[0].len() as f64 / rate),
         y: (-high, high),
-        x_label: format!("seconds; {step}{:.1} to {:.1} LUFS, {finds}", seam.loudness.0, seam.loudness.1),
+        x_label: format!("seconds; {step}{:.1} to {:.1} LUFS, {problems}", seam.loudness.0, seam.loudness.1),
         y_label: "old grey, new gold".into(),
         line: Vec::new(),
         points: Vec::new(),
@@ -55,7 +55,7 @@ fn panel(program: &Program, seam: &Seam) -> Panel {
 #[must_use]
 pub fn seams(program: &Arc<Program>) -> Vec<Panel> {
     let mut list = Vec::new();
-    ways(program, |seam| {
+    transitions(program, |seam| {
         if seam.asked_in == 0 {
             list.push(panel(program, seam));
         }

@@ -193,7 +193,7 @@ pub fn cause_word(cause: Cause) -> &'static str {
     match cause {
         Cause::Done => "done",
         Cause::Stopped => "stopped",
-        Cause::Yielded => "yielded",
+        Cause::Stolen => "stolen",
         Cause::Removed => "removed",
         Cause::Gone => "fades: its emitter is gone",
         Cause::Restarted => "restarted",

@@ -27,13 +27,13 @@ const SHARED: &str = "[group.g]\nin-all = 6\nwhen-full = \"least important\"\n";
 const DERIVED: &str = "[parameters.near]\nmeasure = \"distance to bell\"\n[parameters.far]\nmeasure = \"distance\"\n[parameters.many]\nmeasure = \"count of thing within 30 m\"\n[formulas]\nf = \"max(strain, rate(depth)) / (strain - 0.5)\"\n";
 const FURTHER_REACTIONS: &str = "When hit at the 2nd within 1 s\n  say l, first\n  play t at the emitter, after 0.05 s\nWhen tick\n  say l, cutting in\n  play r at the emitter\n  sweep a pitch to -9 st over 0.2 s, smooth then let go\nWhen near becomes under 20 m for 0.1 s once until strain over 0.9\n  play x\nWhen f rises over 1\n  finish r\n  add 0.1 to strain\nWhen far becomes under 9 m\n  play t at the emitter\n";
 
-const MIX: &str = "[player-levels]\nloud = \"x\"\n[buses.x]\nlevel = \"-6 dB\"\nsend = { wet = \"-9 dB\" }\n[buses.y]\ninto = \"x\"\nsend = { wet = \"-3 dB, pre-fader\" }\n[buses.wet]\nreturn = true\n[buses.wet.insert.reverb]\n[snapshots.s]\nwhile = \"deck is silt\"\n[snapshots.s.hold]\n\"bus x level\" = \"to silent\"\n\"bus x low-pass\" = \"to 500 Hz\"\n\"bus wet reverb decay\" = \"to 9 s\"\n[snapshots.t]\n[snapshots.t.hold]\n\"bus y send wet\" = \"by 9 dB\"\n[[duck]]\nsidechain = \"bus y\"\nducks = \"x\"\n[[duck]]\nsidechain = \"sound a\"\nducks = \"y\"\n";
+const MIX: &str = "[player-levels]\nloud = \"x\"\n[buses.x]\nlevel = \"-6 dB\"\nsend = { wet = \"-9 dB\" }\n[buses.y]\ninto = \"x\"\nsend = { wet = \"-3 dB, pre-fader\" }\n[buses.wet]\nreturn = true\n[buses.wet.effect.reverb]\n[snapshots.s]\nwhile = \"deck is silt\"\n[snapshots.s.hold]\n\"bus x level\" = \"to silent\"\n\"bus x low-pass\" = \"to 500 Hz\"\n\"bus wet reverb decay\" = \"to 9 s\"\n[snapshots.t]\n[snapshots.t.hold]\n\"bus y send wet\" = \"by 9 dB\"\n[[duck]]\nsidechain = \"bus y\"\nducks = \"x\"\n[[duck]]\nsidechain = \"sound a\"\nducks = \"y\"\n";
 
 /// Every kind of effect, one after another on the bus x; listened to from y where that can be.
 fn every_effect() -> String {
     let mut text = String::new();
     for kind in estampie_engine::dsp::effects::KINDS {
-        text.push_str(&format!("[buses.x.insert.{}]\nwet = \"50 %\"\n", kind.word));
+        text.push_str(&format!("[buses.x.effect.{}]\nwet = \"50 %\"\n", kind.word));
         match kind.word {
             "convolution" => text.push_str("file = \"audio/stereo.wav\"\n"),
             "compressor" | "expander" => text.push_str("sidechain = \"y\"\n"),

@@ -29,7 +29,7 @@ level = "-12 dB"
 takes = ["audio/stroke.wav"]
 falloff = { level = "inverse from 1 m to 30 m" }
 "#;
-const MIX: &str = "[buses.a]\n[buses.room]\nreturn = true\n[buses.room.insert.reverb]\nwet = \"100 %\"\n[snapshots.wet]\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n";
+const MIX: &str = "[buses.a]\n[buses.room]\nreturn = true\n[buses.room.effect.reverb]\nwet = \"100 %\"\n[snapshots.wet]\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n";
 const GAME: &str = "[events]\nhit = \"something hits\"\n[parameters.hatch]\nrange = \"0..1\"\n[parameters.wind]\nrange = \"0..360\"\n[states.place]\nvalues = [\"here\", \"there\"]\n";
 
 /// The most of the flock, and of the one-shots.
@@ -199,7 +199,7 @@ proptest! {
             for voice in &status.voices {
                 let sum: f32 = status.terms_of(voice).iter().filter(|t| t.property == Property::Level).map(|t| t.value).sum();
                 prop_assert!((sum - voice.heard).abs() < 0.01 || sum < -100.0 && voice.heard < -100.0, "{sum} is not {}", voice.heard);
-                if let Some((bearing, distance, width)) = voice.aim {
+                if let Some((bearing, distance, width)) = voice.placement {
                     prop_assert!((-180.0..=180.0).contains(&bearing) && distance >= 0.0 && distance.is_finite() && (0.0..=1.0).contains(&width));
                 }
             }

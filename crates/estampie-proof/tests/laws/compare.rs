@@ -17,7 +17,7 @@ use estampie_proof::measure::Meter;
 use estampie_proof::offline::{Recorder, Rendering};
 use std::sync::Arc;
 
-const MIX: &str = "[buses.nave]\nreturn = true\n[buses.nave.insert.reverb]\npreset = \"nave\"\n\n[buses.music] # viols\nlevel = \"-4 dB\"\nlow-pass = \"9 kHz\"\nsend = { nave = \"-12 dB\" }\n\n[buses.music.insert.tone]\nkind = \"eq\"\nlow-gain = \"-1.5 dB\"\n\n# keeps it together\n[buses.music.insert.squeeze]\nkind = \"compressor\"\n\n[buses.music.insert.gain]\nlevel = \"-3 dB\"\n\n[buses.world]\nlevel = \"-2 dB\"\n\n[snapshots.flooded]\nrise = \"0.1 s\"\nwhile = \"deck is silt\"\nhold = { \"bus music level\" = \"by -6 dB\", \"bus world low-pass\" = \"to 900 Hz\" }\n\n[snapshots.paused]\nrise = \"0.2 s\"\n";
+const MIX: &str = "[buses.nave]\nreturn = true\n[buses.nave.effect.reverb]\npreset = \"nave\"\n\n[buses.music] # viols\nlevel = \"-4 dB\"\nlow-pass = \"9 kHz\"\nsend = { nave = \"-12 dB\" }\n\n[buses.music.effect.tone]\nkind = \"eq\"\nlow-gain = \"-1.5 dB\"\n\n# keeps it together\n[buses.music.effect.squeeze]\nkind = \"compressor\"\n\n[buses.music.effect.gain]\nlevel = \"-3 dB\"\n\n[buses.world]\nlevel = \"-2 dB\"\n\n[snapshots.flooded]\nrise = \"0.1 s\"\nwhile = \"deck is silt\"\nhold = { \"bus music level\" = \"by -6 dB\", \"bus world low-pass\" = \"to 900 Hz\" }\n\n[snapshots.paused]\nrise = \"0.2 s\"\n";
 
 fn workspace() -> (tempfile::TempDir, Workspace) {
     let folder = tempfile::tempdir().unwrap();
@@ -42,8 +42,8 @@ fn rest(sources: &Sources, what: &str) -> f32 {
     program.mix.cells[at].rest
 }
 
-fn inserts(workspace: &Workspace, bus: &str) -> Vec<String> {
-    workspace.document().buses.iter().find(|b| b.name == bus).unwrap().inserts.iter().map(|i| i.name.clone()).collect()
+fn effects(workspace: &Workspace, bus: &str) -> Vec<String> {
+    workspace.document().buses.iter().find(|b| b.name == bus).unwrap().effects.iter().map(|i| i.name.clone()).collect()
 }
 
 #[test]
@@ -73,17 +73,17 @@ fn the_routing_is_drawn_with_all_levels_and_sends() {
 #[test]
 fn effects_change_places_with_their_comments() {
     let (_folder, mut workspace) = workspace();
-    workspace.move_insert("music", "squeeze", -1).unwrap();
-    assert_eq!(inserts(&workspace, "music"), ["squeeze", "tone", "gain"]);
+    workspace.move_effect("music", "squeeze", -1).unwrap();
+    assert_eq!(effects(&workspace, "music"), ["squeeze", "tone", "gain"]);
     let text = workspace.sources().get("mix.toml").unwrap().to_string();
     let at = |part: &str| text.find(part).unwrap_or_else(|| panic!("{part} is lost in\n{text}"));
-    assert!(at("# keeps it together") < at("insert.squeeze") && at("insert.squeeze") < at("insert.tone"), "{text}");
-    workspace.move_insert("music", "squeeze", -1).unwrap();
-    workspace.move_insert("music", "squeeze", 1).unwrap();
-    workspace.move_insert("music", "squeeze", 1).unwrap();
-    workspace.move_insert("music", "squeeze", 1).unwrap();
-    assert_eq!(inserts(&workspace, "music"), ["tone", "gain", "squeeze"], "the ends hold");
-    assert!(workspace.move_insert("music", "nothing", 1).is_err());
+    assert!(at("# keeps it together") < at("effect.squeeze") && at("effect.squeeze") < at("effect.tone"), "{text}");
+    workspace.move_effect("music", "squeeze", -1).unwrap();
+    workspace.move_effect("music", "squeeze", 1).unwrap();
+    workspace.move_effect("music", "squeeze", 1).unwrap();
+    workspace.move_effect("music", "squeeze", 1).unwrap();
+    assert_eq!(effects(&workspace, "music"), ["tone", "gain", "squeeze"], "the ends hold");
+    assert!(workspace.move_effect("music", "nothing", 1).is_err());
     while workspace.undo().unwrap().is_some() {}
     assert_eq!(&**workspace.sources().get("mix.toml").unwrap(), MIX);
 }
@@ -94,7 +94,7 @@ fn effects_are_put_down_elsewhere_or_over_others() {
     let tone = workspace.clip_effect("music", "tone").unwrap();
     assert_eq!(workspace.paste_effect("world", &tone, None).unwrap(), "tone");
     assert_eq!(workspace.paste_effect("world", &tone, None).unwrap(), "tone-2");
-    assert_eq!(inserts(&workspace, "world"), ["tone", "tone-2"]);
+    assert_eq!(effects(&workspace, "world"), ["tone", "tone-2"]);
     assert_eq!(rest(workspace.sources(), "bus world tone-2 low-gain"), -1.5);
     // One whose name said its kind keeps the kind under another name.
     let gain = workspace.clip_effect("music", "gain").unwrap();
@@ -102,7 +102,7 @@ fn effects_are_put_down_elsewhere_or_over_others() {
     assert_eq!(rest(workspace.sources(), "bus music gain-2 level"), -3.0);
     // Over another it takes its place, and its kind.
     workspace.paste_effect("music", &gain, Some("tone")).unwrap();
-    assert_eq!(inserts(&workspace, "music")[0], "tone");
+    assert_eq!(effects(&workspace, "music")[0], "tone");
     assert_eq!(rest(workspace.sources(), "bus music tone level"), -3.0);
     assert!(workspace.clip_effect("world", "reverb").is_err());
 }
@@ -115,7 +115,7 @@ fn a_bus_is_copied_without_its_place_and_never_into_a_loop() {
     let document = workspace.document().clone();
     let world = document.buses.iter().find(|b| b.name == "world").unwrap();
     assert_eq!((world.level.0, world.low_pass.0, world.sends.len(), world.returns), (-4.0, 9000.0, 1, false));
-    assert_eq!(inserts(&workspace, "world"), ["tone", "squeeze", "gain"]);
+    assert_eq!(effects(&workspace, "world"), ["tone", "squeeze", "gain"]);
     assert_eq!(workspace.undo().unwrap().as_deref(), Some("settings of music on world"));
     let refused = workspace.paste_bus("nave", &music).unwrap_err();
     assert!(refused.contains("nave ⟶ nave"), "{refused}");
@@ -141,7 +141,7 @@ fn what_is_unsaved_becomes_a_snapshot_over_the_saved_mix() {
     let (_folder, mut workspace) = workspace();
     workspace.set_value("level", "mix.toml", &["buses", "music", "level"], "-7.5 dB").unwrap();
     workspace.set_send("music", "nave", "silent").unwrap();
-    workspace.set_insert("music", "tone", "low-gain", "2 dB").unwrap();
+    workspace.set_effect("music", "tone", "low-gain", "2 dB").unwrap();
     workspace.set_value("low-pass", "mix.toml", &["buses", "world", "low-pass"], "500 Hz").unwrap();
     let wanted = compiled(workspace.sources());
     let list = moved(&compiled(workspace.saved()), &wanted);
@@ -262,7 +262,7 @@ fn one_bus_is_handed_out_as_it_is_summed() {
 
 #[test]
 fn a_bus_is_heard_alone_with_its_returns_or_without() {
-    let mix = "[buses.main]\nlevel = \"-20 dB\"\n[buses.a]\nsend = { r = \"-6 dB\" }\n[buses.b]\nsend = { r = \"0 dB\" }\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
+    let mix = "[buses.main]\nlevel = \"-20 dB\"\n[buses.a]\nsend = { r = \"-6 dB\" }\n[buses.b]\nsend = { r = \"0 dB\" }\n[buses.r]\nreturn = true\n[buses.r.effect.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
     let sounds = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n[two]\nbus = \"b\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n";
     let mut bench = Bench::new(&program(sounds, mix, "", "When hit\n  play one\n  play two\n"), 1);
     bench.event(NOW, "hit");

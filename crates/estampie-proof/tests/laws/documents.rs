@@ -1,4 +1,4 @@
-//! Projects as people and accidents write them: every fault told at once, with its place and its mend; nothing panics.
+//! Projects as people and accidents write them: every fault told at once, with its place and its fix; nothing panics.
 
 use crate::support::{GAME, assets};
 use estampie_project::compile::compile;
@@ -28,7 +28,7 @@ fn has(faults: &[String], start: &str, part: &str) {
 }
 
 #[test]
-fn all_faults_are_told_at_once_with_place_and_mend() {
+fn all_faults_are_told_at_once_with_place_and_fix() {
     let sounds = "[hull/groan]\ntakes = [\"audio/one.wav\"]\n\n[\"hull/groan-deep\"]\nbus = \"hul\"\nlvel = \"-3 dB\"\nlevel = \"loud\"\ntakes = [\"audio/onee.wav\"]\n[\"step\"]\npick = \"by dek\"\ntakes = { plank = [\"audio/one.wav\"] }\n";
     let faults = faults_of(&[
         ("sounds/a.toml", sounds),
@@ -158,7 +158,7 @@ fn the_demo_has_no_faults_and_is_as_rich_as_it_should_be() {
     assert!(of(|s| matches!(s, ValueOf::Formula(_))) >= 2 && of(|s| matches!(s, ValueOf::Measure(_))) >= 3);
     let buses = || document.buses.iter();
     assert_eq!((buses().filter(|b| b.returns).count(), document.snapshots.len(), document.player_levels.len()), (2, 5, 4));
-    has("sends, effects, a shared one", buses().any(|b| !b.sends.is_empty()) && buses().flat_map(|b| &b.inserts).filter(|i| i.like.is_some()).count() > 1);
+    has("sends, effects, a shared one", buses().any(|b| !b.sends.is_empty()) && buses().flat_map(|b| &b.effects).filter(|i| i.like.is_some()).count() > 1);
     has("ducking of music by the dispatcher", document.ducks.iter().any(|d| d.key.value == "bus radio" && d.ducks.value == "music"));
     let settings = document.modulations.iter().filter(|m| matches!(m.property, estampie_engine::property::Property::Setting(_))).count();
     assert!(settings >= 3, "effects moved by parameters: {settings}");
@@ -197,7 +197,7 @@ proptest! {
         let mut damaged = sources.clone();
         damaged.set(name, &text.into_iter().collect::<String>());
         for fault in told(&damaged) {
-            prop_assert!(!fault.what.is_empty() && !fault.mend.is_empty() && !fault.place.file.is_empty(), "{fault:?}");
+            prop_assert!(!fault.what.is_empty() && !fault.fix.is_empty() && !fault.place.file.is_empty(), "{fault:?}");
         }
     }
 }
@@ -220,13 +220,17 @@ fn a_word_that_a_thing_had_before_is_told_with_the_one_it_has() {
         let all = sound(text);
         assert!(all.lines().count() == 1 && all.contains(told), "{text}: {all}");
     }
-    let mix = "[buses.a]\nsend = { r = \"-9 dB, before the level\" }\n[buses.r]\nreturn = true\n[buses.r.insert.reverb]\nwet = \"100 %\"\n";
+    let mix = "[buses.a]\nsend = { r = \"-9 dB, before the level\" }\n[buses.r]\nreturn = true\n[buses.r.effect.reverb]\nwet = \"100 %\"\n";
     assert!(faults(&[("mix.toml", mix)]).contains("before the level is called pre-fader"), "{}", faults(&[("mix.toml", mix)]));
     let duck = "[buses.a]\n[[duck]]\nkey = \"bus a\"\nducks = \"a\"\n";
     assert!(faults(&[("mix.toml", duck)]).contains("is called sidechain"), "{}", faults(&[("mix.toml", duck)]));
     let all = faults(&[("mix.toml", "[buses.all]\n"), ("sounds/all.toml", "[x]\nbus = \"main\"\ntakes = [\"audio/one.wav\"]\n")]);
     assert!(all.lines().count() == 1 && all.contains("the last bus is called main"), "{all}");
-    let effect = |text: &str| faults(&[("mix.toml", &format!("[buses.a.insert.{text}\n"))]);
+    let insert = faults(&[("mix.toml", "[buses.a.insert.gain]\n")]);
+    assert!(insert.lines().count() == 1 && insert.contains("insert of the bus a is called effect"), "{insert}");
+    let piece = faults(&[("music/a.toml", "[pieces.a]\nholds-down = { b = { by = \"-6 dB\" } }\n")]);
+    assert!(piece.contains("holds-down of the piece a is called ducks"), "{piece}");
+    let effect = |text: &str| faults(&[("mix.toml", &format!("[buses.a.effect.{text}\n"))]);
     for (text, told) in [
         ("eq]\na-at = \"300 Hz\"", "a-at of the effect eq of a is called band-1-freq"),
         ("tremolo]\nspeed = \"3 Hz\"", "speed of the effect tremolo of a is called rate"),

@@ -157,7 +157,7 @@ fn a_sound_is_renamed_in_the_world_and_in_the_mix() {
     );
     let world = "[zones.cave]\nat = \"0, 0\"\nradius = \"3 m\"\nambience = [\"drip-loud\", \"drip\"]\n[shelters.roof]\nat = \"0, 0\"\nradius = \"1 m\"\nedge = \"drip\"\n[emitters.tap]\nat = \"1, 1\"\nplays = \"drip\"\n[one-shots.s]\nplays = \"drip\"\nevery = \"1..2 s\"\naround = \"1..2 m\"\n[flocks.f]\nplays = \"drip\"\nwithin = \"cave\"\n";
     write("world.toml", world);
-    let mix = "[buses.a]\n[buses.b]\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\n[[duck]]\nsidechain = \"sound drip\"\nducks = \"b\"\n[snapshots.wet]\n[snapshots.wet.hold]\n\"sound drip send r\" = \"to -20 dB\"\n\"sound drip-loud send r\" = \"to -20 dB\"\n";
+    let mix = "[buses.a]\n[buses.b]\n[buses.r]\nreturn = true\n[buses.r.effect.echo]\n[[duck]]\nsidechain = \"sound drip\"\nducks = \"b\"\n[snapshots.wet]\n[snapshots.wet.hold]\n\"sound drip send r\" = \"to -20 dB\"\n\"sound drip-loud send r\" = \"to -20 dB\"\n";
     write("mix.toml", mix);
     let mut workspace = Workspace::open(folder.path()).unwrap();
     // Only that there is no audio.
@@ -294,7 +294,7 @@ fn ways_are_edited_in_place_added_and_undone() {
 }
 
 #[test]
-fn a_way_that_cannot_be_read_is_refused_with_its_mend() {
+fn a_way_that_cannot_be_read_is_refused_with_its_fix() {
     let (_folder, mut workspace) = with_music();
     for (field, nonsense) in [("leave", "soon"), ("arrive", "somewhere"), ("fade-out", "slowly"), ("fade-in", "2 sheep"), ("overlap", "-1 beat")] {
         let refused = workspace.set_transition("dance", "a", "b", field, nonsense).unwrap_err();

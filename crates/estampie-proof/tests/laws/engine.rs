@@ -155,7 +155,7 @@ fn a_loop_goes_round_without_a_seam_and_finish_lets_it_complete() {
 }
 
 #[test]
-fn stops_and_yields_fade_without_a_click() {
+fn what_stops_or_is_stolen_fades_without_a_click() {
     let sounds = "[low]\ntakes = [\"audio/low.wav\"]\nfade-out = \"2 ms\"\nlimit = { in-all = 1 }\n";
     let program = program(sounds, "", "", "When hit\n  play low\nWhen tick\n  stop low\n");
     let mut bench = Bench::new(&program, 1);
@@ -167,7 +167,7 @@ fn stops_and_yields_fade_without_a_click() {
     assert!(largest_step(&left) < 0.0033 * 2.0 + 0.0027, "{}", largest_step(&left));
     assert!(left[20_777 + 97..].iter().all(|s| *s == 0.0));
     let ends: Vec<Cause> = bench.happenings.iter().filter_map(|h| if let What::VoiceEnd { cause, .. } = h.what { Some(cause) } else { None }).collect();
-    assert_eq!(ends, vec![Cause::Yielded, Cause::Stopped]);
+    assert_eq!(ends, vec![Cause::Stolen, Cause::Stopped]);
 }
 
 #[test]
@@ -356,7 +356,7 @@ fn an_edit_goes_on_sounding_and_glides() {
 }
 
 #[test]
-fn the_voices_of_a_project_are_limited_and_the_oldest_yields() {
+fn the_voices_of_a_project_are_limited_and_the_oldest_is_stolen() {
     let mut program = Arc::unwrap_or_clone(program("[low]\nloop = true\ntakes = [\"audio/low.wav\"]\n", "", "", "When hit\n  play low\n"));
     program.voices = 8;
     let mut bench = Bench::new(&Arc::new(program), 1);
@@ -365,8 +365,8 @@ fn the_voices_of_a_project_are_limited_and_the_oldest_yields() {
     }
     bench.render(30 * 500 + 4800);
     assert_eq!(bench.engine.voices(), 8);
-    let yielded = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceEnd { cause: Cause::Yielded, .. })).count();
-    assert_eq!(yielded, 22);
+    let stolen = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceEnd { cause: Cause::Stolen, .. })).count();
+    assert_eq!(stolen, 22);
 }
 
 #[test]

@@ -66,7 +66,7 @@ macro_rules! effect {
     ($name:literal, $settings:literal) => {
         (
             concat!("effect ", $name),
-            &[(SOUNDS, HUM), (ON, PLAY), (MIX, concat!("[buses.a]\nlevel = \"-6 dB\"\n[buses.a.insert.", $name, "]\n", $settings))] as &[(&str, &str)],
+            &[(SOUNDS, HUM), (ON, PLAY), (MIX, concat!("[buses.a]\nlevel = \"-6 dB\"\n[buses.a.effect.", $name, "]\n", $settings))] as &[(&str, &str)],
         )
     };
 }
@@ -184,7 +184,7 @@ const SMALL: &[Small] = &[
             (SOUNDS, HUM),
             (
                 MIX,
-                "[buses.a]\nsend = { r = \"-6 dB, pre-fader\" }\nlow-pass = \"5 kHz\"\nhigh-pass = \"80 Hz\"\npan = \"30 % left\"\n[buses.r]\nreturn = true\n[buses.r.insert.reverb]\npreset = \"nave\"\n",
+                "[buses.a]\nsend = { r = \"-6 dB, pre-fader\" }\nlow-pass = \"5 kHz\"\nhigh-pass = \"80 Hz\"\npan = \"30 % left\"\n[buses.r]\nreturn = true\n[buses.r.effect.reverb]\npreset = \"nave\"\n",
             ),
             (ON, PLAY),
         ],
@@ -195,7 +195,7 @@ const SMALL: &[Small] = &[
             (SOUNDS, HUM),
             (
                 MIX,
-                "[buses.a]\n[buses.a.insert.tone]\nkind = \"eq\"\nlow-gain = \"3 dB\"\n[snapshots.wet]\nrise = \"0.3 s, smooth\"\nfall = \"0.2 s\"\nwhile = \"strain over 0.5\"\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n\"bus a pan\" = \"to 50 % right\"\n\"bus a tone low-gain\" = \"to -9 dB\"\n[snapshots.off]\nfall = \"0.1 s\"\norder = 2\n[snapshots.off.hold]\n\"bus a level\" = \"to silent\"\n",
+                "[buses.a]\n[buses.a.effect.tone]\nkind = \"eq\"\nlow-gain = \"3 dB\"\n[snapshots.wet]\nrise = \"0.3 s, smooth\"\nfall = \"0.2 s\"\nwhile = \"strain over 0.5\"\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n\"bus a pan\" = \"to 50 % right\"\n\"bus a tone low-gain\" = \"to -9 dB\"\n[snapshots.off]\nfall = \"0.1 s\"\norder = 2\n[snapshots.off.hold]\n\"bus a level\" = \"to silent\"\n",
             ),
             (ON, "When hit\n  play x\nWhen tick\n  raise off for 0.3 s\n"),
         ],
@@ -227,7 +227,7 @@ const SMALL: &[Small] = &[
         "world zones and doorways",
         &[
             (SOUNDS, PLACED),
-            (MIX, "[buses.r]\nreturn = true\n[buses.r.insert.reverb]\nwet = \"100 %\"\n"),
+            (MIX, "[buses.r]\nreturn = true\n[buses.r.effect.reverb]\nwet = \"100 %\"\n"),
             (
                 "world.toml",
                 "start = \"1, 1\"\n[zones.hall]\noutline = [\"0, 0\", \"9, 0\", \"9, 6\", \"0, 6\"]\nreverb = { r = \"-9 dB\" }\noutside = { level = \"-9 dB\", low-pass = \"900 Hz\" }\n[zones.yard]\nat = \"14, 3\"\nradius = \"5 m\"\nambience = \"y\"\nsets = \"deck is grate\"\n[doorways.gate]\nbetween = [\"hall\", \"yard\"]\nline = [\"9, 2\", \"9, 4\"]\nopen = { from = \"strain\", curve = [\"0: 20 %\", \"1: 100 %\"] }\n[emitters.lamp]\nat = \"15, 3\"\nplays = \"x\"\n",

@@ -13,7 +13,7 @@ use std::sync::Arc;
 const DC: &str = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n";
 const HIT: &str = "When hit\n  play one\n";
 /// An echo that is a plain delay of 10 ms.
-const DELAY: &str = "[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"10 ms\"\nfeedback = \"0 %\"\n";
+const DELAY: &str = "[buses.r]\nreturn = true\n[buses.r.effect.echo]\ntime = \"10 ms\"\nfeedback = \"0 %\"\n";
 
 fn run(program: &Arc<Program>) -> Bench {
     let mut bench = Bench::new(program, 1);
@@ -99,7 +99,7 @@ fn an_echo_that_comes_late_comes_however_long_its_bus_was_silent() {
     for rate in ["48 kHz", "96 kHz", "192 kHz"] {
         let frames: usize = rate.trim_end_matches(" kHz").parse::<usize>().unwrap() * 1000;
         // Four beats at 20 in a minute are 12 s; nothing sounds between.
-        let echo = "[buses.a.insert.echo]\nbeats = \"4\"\nfeedback = \"0 %\"\nlow-pass = \"20 kHz\"\nhigh-pass = \"20 Hz\"\n";
+        let echo = "[buses.a.effect.echo]\nbeats = \"4\"\nfeedback = \"0 %\"\nlow-pass = \"20 kHz\"\nhigh-pass = \"20 Hz\"\n";
         let piece = "[piece.dance]\ntempo = \"20\"\nwaits-to-begin = true\n[piece.dance.section.a]\nbars = 8\n";
         let manifest = format!("format = 1\nrate = \"{rate}\"\n");
         let program = program_with(&[
@@ -139,28 +139,28 @@ fn sounds_send_too_and_sends_are_moved() {
 
 #[test]
 fn what_would_feed_back_is_refused_with_its_loop() {
-    let mix = "[buses.echo]\nreturn = true\nsend = { nave = \"-6 dB\" }\n[buses.echo.insert.echo]\n[buses.nave]\nreturn = true\nsend = { echo = \"-6 dB\" }\n[buses.nave.insert.reverb]\n";
+    let mix = "[buses.echo]\nreturn = true\nsend = { nave = \"-6 dB\" }\n[buses.echo.effect.echo]\n[buses.nave]\nreturn = true\nsend = { echo = \"-6 dB\" }\n[buses.nave.effect.reverb]\n";
     let (_, faults) = compile_with(&[("mix.toml", mix)]);
     assert_eq!(faults.len(), 1, "{faults:?}");
     assert!(faults[0].contains("nave ⟶ echo ⟶ nave") && faults[0].starts_with("mix.toml:7:"), "{faults:?}");
-    let into = "[buses.room]\ninto = \"wet\"\nsend = { wet = \"0 dB\" }\n[buses.wet]\nreturn = true\nsend = { wet = \"0 dB\" }\n[buses.wet.insert.reverb]\n";
+    let into = "[buses.room]\ninto = \"wet\"\nsend = { wet = \"0 dB\" }\n[buses.wet]\nreturn = true\nsend = { wet = \"0 dB\" }\n[buses.wet.effect.reverb]\n";
     assert!(compile_with(&[("mix.toml", into)]).1[0].contains("wet ⟶ wet"));
 }
 
 #[test]
 fn returns_say_when_they_let_dry_sound_through() {
-    let fault = |insert: &str| compile_with(&[("mix.toml", &format!("[buses.r]\nreturn = true\n{insert}"))]).1.join("");
+    let fault = |effect: &str| compile_with(&[("mix.toml", &format!("[buses.r]\nreturn = true\n{effect}"))]).1.join("");
     assert!(fault("").contains("lets dry sound through: no effect"));
-    assert!(fault("[buses.r.insert.eq]\n").contains("no effect on it makes it wet"));
-    assert!(fault("[buses.r.insert.reverb]\nwet = \"40 %\"\n").contains("not all wet"));
-    assert_eq!(fault("[buses.r.insert.eq]\n[buses.r.insert.reverb]\n"), "");
+    assert!(fault("[buses.r.effect.eq]\n").contains("no effect on it makes it wet"));
+    assert!(fault("[buses.r.effect.reverb]\nwet = \"40 %\"\n").contains("not all wet"));
+    assert_eq!(fault("[buses.r.effect.eq]\n[buses.r.effect.reverb]\n"), "");
     let (_, faults) = compile_with(&[("mix.toml", "[buses.b]\n[buses.a]\nsend = { b = \"-3 dB\", n = \"x\" }\n")]);
     assert!(faults.iter().any(|f| f.contains("b is no return")) && faults.iter().any(|f| f.contains("\"x\" is not a level")), "{faults:?}");
 }
 
 #[test]
-fn mistakes_in_effects_have_place_and_mend() {
-    let mix = "[buses.a.insert.squash]\nkind = \"compresor\"\n[buses.a.insert.comp]\nkind = \"compressor\"\nthreshold = \"6 dB\"\nsize = \"3\"\nratio = \"4:1\"\nsidechain = \"nowhere\"\n[buses.a.insert.room]\nkind = \"reverb\"\npreset = \"hall\"\nlike = \"none\"\n[buses.a.insert.convolution]\n";
+fn mistakes_in_effects_have_place_and_fix() {
+    let mix = "[buses.a.effect.squash]\nkind = \"compresor\"\n[buses.a.effect.comp]\nkind = \"compressor\"\nthreshold = \"6 dB\"\nsize = \"3\"\nratio = \"4:1\"\nsidechain = \"nowhere\"\n[buses.a.effect.room]\nkind = \"reverb\"\npreset = \"hall\"\nlike = \"none\"\n[buses.a.effect.convolution]\n";
     let (program, faults) = compile_with(&[("mix.toml", mix)]);
     for part in [
         "compressor?",
@@ -173,14 +173,14 @@ fn mistakes_in_effects_have_place_and_mend() {
     ] {
         assert!(faults.iter().any(|f| f.contains(part)), "{part}: {faults:?}");
     }
-    assert_eq!(program.mix.buses[1].inserts.len(), 3, "the others work");
+    assert_eq!(program.mix.buses[1].effects.len(), 3, "the others work");
     assert_eq!(program.mix.cells[program.mix.find_cell.get(NameKey::of("bus a comp ratio")).unwrap()].rest, 4.0);
 }
 
 #[test]
 fn shared_effects_are_like_and_overridden() {
     let shared = "[effect.squeeze]\nkind = \"compressor\"\nthreshold = \"-30 dB\"\nratio = \"2\"\n";
-    let mix = "[buses.a.insert.one]\nlike = \"squeeze\"\n[buses.b.insert.two]\nlike = \"squeeze\"\nratio = \"8\"\nwet = \"50 %\"\n[buses.c.insert.squeeze]\nlike = \"squeeze\"\n[buses.d.insert.reverb]\npreset = \"pipe\"\n";
+    let mix = "[buses.a.effect.one]\nlike = \"squeeze\"\n[buses.b.effect.two]\nlike = \"squeeze\"\nratio = \"8\"\nwet = \"50 %\"\n[buses.c.effect.squeeze]\nlike = \"squeeze\"\n[buses.d.effect.reverb]\npreset = \"pipe\"\n";
     let program = program_with(&[("shared.toml", shared), ("mix.toml", mix)]);
     let value = |name: &str| {
         let cell = &program.mix.cells[program.mix.find_cell.get(NameKey::of(name)).unwrap()];
@@ -196,9 +196,9 @@ fn routes_that_look_ahead_stay_together() {
     let sounds = "[one]\nbus = \"a\"\ntakes = [\"audio/long.wav\"]\n[two]\nbus = \"b\"\ntakes = [\"audio/minus.wav\"]\n";
     let play = "When hit\n  play one\n  play two\n";
     for mix in [
-        "[buses.a]\n[buses.a.insert.saturation]\nwet = \"0 %\"\n[buses.b]\n",
-        "[buses.g]\n[buses.g.insert.limiter]\nwet = \"0 %\"\n[buses.a]\ninto = \"g\"\n[buses.b]\n",
-        "[buses.a]\n[buses.a.insert.limiter]\nwet = \"0 %\"\noff = true\n[buses.b]\n[buses.b.insert.radio]\nwet = \"0 %\"\n",
+        "[buses.a]\n[buses.a.effect.saturation]\nwet = \"0 %\"\n[buses.b]\n",
+        "[buses.g]\n[buses.g.effect.limiter]\nwet = \"0 %\"\n[buses.a]\ninto = \"g\"\n[buses.b]\n",
+        "[buses.a]\n[buses.a.effect.limiter]\nwet = \"0 %\"\noff = true\n[buses.b]\n[buses.b.effect.radio]\nwet = \"0 %\"\n",
     ] {
         let (left, _) = run(&program(sounds, mix, "", play)).render(48_000);
         assert!(left.iter().all(|s| s.abs() < 1e-6), "{mix}: {}", left.iter().fold(0.0f32, |p, s| p.max(s.abs())));
@@ -208,9 +208,9 @@ fn routes_that_look_ahead_stay_together() {
 #[test]
 fn an_effect_comes_and_goes_without_a_click_and_keeps_what_it_heard() {
     let sounds = "[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/low.wav\"]\n";
-    let with = |insert: &str| program(sounds, &format!("[buses.a]\n{insert}"), "", HIT);
+    let with = |effect: &str| program(sounds, &format!("[buses.a]\n{effect}"), "", HIT);
     let plain = with("");
-    let eq = with("[buses.a.insert.tone]\nkind = \"eq\"\nlow-gain = \"-20 dB\"\nlow-freq = \"400 Hz\"\n");
+    let eq = with("[buses.a.effect.tone]\nkind = \"eq\"\nlow-gain = \"-20 dB\"\nlow-freq = \"400 Hz\"\n");
     let mut bench = run(&plain);
     let mut out = bench.render(9600).0;
     let quiet = largest_step(&out[2400..]);
@@ -225,7 +225,7 @@ fn an_effect_comes_and_goes_without_a_click_and_keeps_what_it_heard() {
     let room = |level: &str| {
         program(
             "[one]\nbus = \"a\"\ntakes = [\"audio/one.wav\"]\n",
-            &format!("[buses.a]\nlevel = \"{level}\"\n[buses.a.insert.reverb]\ndecay = \"4 s\"\n[buses.b]\nlevel = \"{level}\"\n"),
+            &format!("[buses.a]\nlevel = \"{level}\"\n[buses.a.effect.reverb]\ndecay = \"4 s\"\n[buses.b]\nlevel = \"{level}\"\n"),
             "",
             HIT,
         )
@@ -245,7 +245,7 @@ fn an_effect_comes_and_goes_without_a_click_and_keeps_what_it_heard() {
 
 #[test]
 fn a_bypass_cross_fades_and_only_what_is_meant() {
-    let mix = "[buses.a]\n[buses.a.insert.down]\nkind = \"gain\"\nlevel = \"-12 dB\"\n[buses.a.insert.more]\nkind = \"gain\"\nlevel = \"-6 dB\"\n";
+    let mix = "[buses.a]\n[buses.a.effect.down]\nkind = \"gain\"\nlevel = \"-12 dB\"\n[buses.a.effect.more]\nkind = \"gain\"\nlevel = \"-6 dB\"\n";
     let mut bench = run(&program(DC, mix, "", HIT));
     assert!((last(&mut bench, 2400) - 0.5 * gain(-18.0)).abs() < 1e-5);
     bench.send(NOW, InputKind::Bypass { effect: NameKey::of("a down"), on: true });
@@ -274,7 +274,7 @@ fn a_send_is_left_out_and_stays_so_over_an_edit() {
 
 #[test]
 fn settings_are_moved_and_held() {
-    let mix = "[buses.a]\n[buses.a.insert.down]\nkind = \"gain\"\nlevel = \"-12 dB\"\n[snapshots.s]\nrise = \"at once\"\nwhile = \"deck is silt\"\nhold = { \"bus a down level\" = \"by -3 dB\", \"bus a low-pass\" = \"to 900 Hz\" }\n";
+    let mix = "[buses.a]\n[buses.a.effect.down]\nkind = \"gain\"\nlevel = \"-12 dB\"\n[snapshots.s]\nrise = \"at once\"\nwhile = \"deck is silt\"\nhold = { \"bus a down level\" = \"by -3 dB\", \"bus a low-pass\" = \"to 900 Hz\" }\n";
     let moves = "[[modulation]]\nfrom = \"strain\"\nmoves = \"bus a down level\"\ncurve = [\"0: -20 dB\", \"1: 0 dB\"]\n";
     let mut bench = run(&program(DC, mix, moves, HIT));
     assert!((last(&mut bench, 4800) - 0.5 * gain(-20.0)).abs() < 1e-4, "the curve gives the value itself");
@@ -411,7 +411,7 @@ fn a_bus_or_a_sound_holds_another_down() {
     }
     let (_, faults) =
         compile_with(&[("mix.toml", "[buses.a]\n[[duck]]\nsidechain = \"bus a\"\nducks = \"a\"\n[[duck]]\nsidechain = \"a\"\nducks = \"a\"\n[[duck]]\n")]);
-    for part in ["a cannot hold itself down", "\"a\" is neither a bus nor a sound", "a duck has no field sidechain"] {
+    for part in ["a cannot duck itself", "\"a\" is neither a bus nor a sound", "a duck has no field sidechain"] {
         assert!(faults.iter().any(|f| f.contains(part)), "{part}: {faults:?}");
     }
 }
@@ -488,7 +488,7 @@ proptest! {
         let mut seen = std::collections::BTreeSet::new();
         for (bus, into) in intos.iter().enumerate() {
             let into = if *into == 6 { "main".to_owned() } else { format!("r{into}") };
-            mix.push_str(&format!("[buses.r{bus}]\nreturn = true\ninto = \"{into}\"\n[buses.r{bus}.insert.echo]\ntime = \"7 ms\"\nfeedback = \"80 %\"\n[buses.r{bus}.send]\n"));
+            mix.push_str(&format!("[buses.r{bus}]\nreturn = true\ninto = \"{into}\"\n[buses.r{bus}.effect.echo]\ntime = \"7 ms\"\nfeedback = \"80 %\"\n[buses.r{bus}.send]\n"));
             for (from, to, level) in &sends {
                 if *from == bus && seen.insert((*from, *to)) {
                     mix.push_str(&format!("r{to} = \"{level} dB\"\n"));
@@ -535,9 +535,9 @@ fn the_manual_names_every_effect_and_setting() {
 #[test]
 fn a_compressor_listens_to_another_bus_wherever_it_stands_in_the_row() {
     let sounds = format!("{DC}[two]\nbus = \"b\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n");
-    let many: String = (0..9).map(|n| format!("[buses.a.insert.g{n}]\nkind = \"gain\"\n")).collect();
+    let many: String = (0..9).map(|n| format!("[buses.a.effect.g{n}]\nkind = \"gain\"\n")).collect();
     let mix = format!(
-        "[buses.a]\nlevel = \"-20 dB\"\n{many}[buses.a.insert.hold]\nkind = \"compressor\"\nsidechain = \"b\"\nthreshold = \"-46 dB\"\nratio = \"2\"\nknee = \"0 dB\"\nattack = \"1 ms\"\n[buses.b]\nlevel = \"-20 dB\"\n"
+        "[buses.a]\nlevel = \"-20 dB\"\n{many}[buses.a.effect.hold]\nkind = \"compressor\"\nsidechain = \"b\"\nthreshold = \"-46 dB\"\nratio = \"2\"\nknee = \"0 dB\"\nattack = \"1 ms\"\n[buses.b]\nlevel = \"-20 dB\"\n"
     );
     let mut bench = run(&program(&sounds, &mix, "", "When hit\n  play one\nWhen tick\n  play two\n"));
     assert!((last(&mut bench, 4800) - 0.05).abs() < 1e-5, "b is silent");

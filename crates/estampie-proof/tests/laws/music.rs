@@ -10,7 +10,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Reason, What};
 use estampie_engine::vocabulary::Answer;
-use estampie_proof::check::{FindKind, ways};
+use estampie_proof::check::{ProblemKind, transitions};
 use std::sync::Arc;
 
 fn key(name: &str) -> NameKey {
@@ -358,7 +358,7 @@ fn an_edit_while_it_plays_keeps_the_place() {
 }
 
 #[test]
-fn what_is_wrong_is_said_with_its_mend() {
+fn what_is_wrong_is_said_with_its_fix() {
     let (_, faults) = compile_with(&[(
         "music/all.toml",
         "[piece.dance]\ntempo = \"9000\"\nkey = \"H happy\"\nfollows = { dek = { plank = \"a\" } }\n[piece.dance.section.a]\nbars = 4\nmarkers = { far = \"9\" }\n[piece.dance.section.a.layer.x]\nfile = \"audio/none.wav\"\n\
@@ -581,39 +581,39 @@ fn music_of_sixty_four_layers_is_within_the_voices_there_are() {
 
 #[test]
 fn what_is_wrong_with_a_way_is_heard() {
-    let finds = |old: &str, new: &str, rule: &str| {
+    let problems = |old: &str, new: &str, rule: &str| {
         let text = format!(
             "[piece.dance]\ntempo = \"120\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\n{old}\n[piece.dance.section.b]\nbars = 2\n[piece.dance.section.b.layer.x]\n{new}\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\n{rule}\n"
         );
         let mut heard = 0;
-        let finds = ways(&music(&text, ""), |seam| {
+        let problems = transitions(&music(&text, ""), |seam| {
             heard += 1;
             assert_eq!(seam.samples[0].len(), seam.old.len());
             true
         });
         assert_eq!(heard, 2, "one way, from both bars");
-        let kinds: Vec<FindKind> = finds.iter().map(|f| f.kind).collect();
+        let kinds: Vec<ProblemKind> = problems.iter().map(|f| f.kind).collect();
         // Every find is a sentence with the way and its bar.
-        assert!(finds.iter().all(|f| f.to_string().starts_with("dance a ⟶ b, asked in bar ")));
+        assert!(problems.iter().all(|f| f.to_string().starts_with("dance a ⟶ b, asked in bar ")));
         kinds
     };
     let file = |name: &str| format!("file = \"audio/{name}.wav\"");
-    assert_eq!(finds(&file("low"), &file("low"), "fade-out = \"1 beat\""), []);
+    assert_eq!(problems(&file("low"), &file("low"), "fade-out = \"1 beat\""), []);
     assert!(
-        finds(&file("low"), &file("level"), "fade-out = \"1 beat\"").iter().any(|f| matches!(f, FindKind::Click(step, around) if step > around)),
+        problems(&file("low"), &file("level"), "fade-out = \"1 beat\"").iter().any(|f| matches!(f, ProblemKind::Click(step, around) if step > around)),
         "it starts hard"
     );
     assert!(
-        finds(&file("low"), &file("late"), "").iter().any(|f| matches!(f, FindKind::Gap(s) if (0.2..0.32).contains(s))),
+        problems(&file("low"), &file("late"), "").iter().any(|f| matches!(f, ProblemKind::Gap(s) if (0.2..0.32).contains(s))),
         "300 ms of nothing, less the fall"
     );
     // A stroke of what is left and the first one of what comes; both strokes within one recording were played so.
-    let tail = finds(&file("early"), &file("stroke"), "leave = \"section end\"");
-    assert!(tail.iter().any(|f| matches!(f, FindKind::Doubled(s) if (0.035..0.045).contains(s))), "two strokes 40 ms apart: {tail:?}");
-    assert!(!finds(&file("one"), &file("flam"), "").iter().any(|f| matches!(f, FindKind::Doubled(_))), "a flam is played so");
-    assert!(!finds(&file("one"), &file("stroke"), "").iter().any(|f| matches!(f, FindKind::Doubled(_))), "one stroke is one");
-    let jumps = finds(&file("low"), &format!("{}\nlevel = \"-9 dB\"", file("low")), "fade-out = \"10 ms\"");
-    assert!(jumps.iter().any(|f| matches!(f, FindKind::Jump(lu) if (-9.6..-8.4).contains(lu))), "{jumps:?}");
+    let tail = problems(&file("early"), &file("stroke"), "leave = \"section end\"");
+    assert!(tail.iter().any(|f| matches!(f, ProblemKind::Doubled(s) if (0.035..0.045).contains(s))), "two strokes 40 ms apart: {tail:?}");
+    assert!(!problems(&file("one"), &file("flam"), "").iter().any(|f| matches!(f, ProblemKind::Doubled(_))), "a flam is played so");
+    assert!(!problems(&file("one"), &file("stroke"), "").iter().any(|f| matches!(f, ProblemKind::Doubled(_))), "one stroke is one");
+    let jumps = problems(&file("low"), &format!("{}\nlevel = \"-9 dB\"", file("low")), "fade-out = \"10 ms\"");
+    assert!(jumps.iter().any(|f| matches!(f, ProblemKind::Jump(lu) if (-9.6..-8.4).contains(lu))), "{jumps:?}");
 }
 
 #[test]
@@ -623,7 +623,7 @@ fn a_recording_that_begins_again_behind_its_section_is_found_and_can_be_accepted
             "[piece.dance]\ntempo = \"96\"\n[piece.dance.section.a]\nbars = {bars}\n[piece.dance.section.a.layer.x]\nfile = \"audio/twice.wav\"\n[piece.dance.section.b]\nbars = 2\n[piece.dance.section.b.layer.x]\nfile = \"audio/low.wav\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"section end\"\n{rule}\n"
         )
     };
-    let again = |text: &str| ways(&music(text, ""), |_| true).into_iter().find(|f| f.kind == FindKind::Again);
+    let again = |text: &str| transitions(&music(text, ""), |_| true).into_iter().find(|f| f.kind == ProblemKind::Again);
     // Two bars written twice into one file: as a section of four bars it is right, as one of two it sounds again.
     assert_eq!(again(&text(4, "")), None);
     let found = again(&text(2, "")).unwrap();
@@ -642,7 +642,7 @@ fn a_layer_that_is_out_does_not_count_in_the_loudness_of_a_transition() {
             "[piece.dance]\ntempo = \"96\"\nfollows = {{ deck = {{ plank = \"a\", silt = \"b\" }} }}\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/minus.wav\"\nlevel = \"-20 dB\"\n[piece.dance.section.a.layer.y]\nfile = \"audio/long.wav\"\n{when}\n[piece.dance.section.b]\nbars = 2\n[piece.dance.section.b.layer.x]\nfile = \"audio/minus.wav\"\nlevel = \"-20 dB\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nfade-out = \"20 ms\"\n"
         )
     };
-    let jump = |when: &str| ways(&music(&text(when), ""), |_| true).iter().any(|f| matches!(f.kind, FindKind::Jump(_)));
+    let jump = |when: &str| transitions(&music(&text(when), ""), |_| true).iter().any(|f| matches!(f.kind, ProblemKind::Jump(_)));
     assert!(jump(""), "it is in while a plays");
     assert!(!jump("when = \"deck is plank\""), "it has gone when the section is left");
     assert!(!jump("when = \"strain over 0.5\"") && !jump("off = true"), "it is out while a plays");

@@ -56,7 +56,7 @@ fn it_is_heard_from_where_it_is_as_the_listener_faces() {
         assert!(((right * right - left * left) / (2.0 * here * here) - (expected * std::f32::consts::FRAC_PI_2).sin()).abs() < 0.01, "{turn}: {left} {right}");
     }
     let status = bench.status.as_ref().unwrap();
-    let (bearing, distance, width) = status.voices[0].aim.unwrap();
+    let (bearing, distance, width) = status.voices[0].placement.unwrap();
     assert!((bearing - 10.0).abs() < 0.01 && (distance - 10.0).abs() < 1e-4 && width == 0.0, "{bearing} {distance} {width}");
 }
 
@@ -67,13 +67,13 @@ fn a_flat_sound_ignores_the_world() {
         place(&mut bench, "listener", at, Some(facing), 0);
         assert_eq!(sides(&mut bench), (0.5, 0.5));
     }
-    assert_eq!(bench.status.as_ref().unwrap().voices[0].aim, None);
+    assert_eq!(bench.status.as_ref().unwrap().voices[0].placement, None);
 }
 
 #[test]
 fn distance_takes_from_below_and_adds_to_what_is_sent() {
     let sounds = "[far]\nbus = \"a\"\nloop = true\ntakes = [\"audio/dc.wav\"]\nsend = { r = \"-20 dB\" }\nfalloff = { level = [\"0 m: 0 dB\", \"100 m: -40 dB\"], send = [\"0 m: -10 dB\", \"50 m: 14 dB\"], width = [\"0 m: 100 %\"] }\n";
-    let mix = "[buses.a]\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
+    let mix = "[buses.a]\n[buses.r]\nreturn = true\n[buses.r.effect.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
     let mut bench = playing(&program(sounds, mix, "", "When hit\n  play far at the emitter\n"), "hit");
     for distance in [0.0f32, 10.0, 25.0, 50.0, 80.0] {
         place(&mut bench, "listener", [0.0, 10.0 - distance, 0.0], None, 0);
@@ -96,7 +96,7 @@ fn distance_takes_from_below_and_adds_to_what_is_sent() {
 #[test]
 fn a_send_that_moves_does_not_click() {
     let sounds = "[far]\nbus = \"a\"\nlevel = \"-40 dB\"\nloop = true\ntakes = [\"audio/dc.wav\"]\nsend = { r = \"0 dB\" }\nfalloff = { send = [\"0 m: -40 dB\", \"50 m: 20 dB\"], width = [\"0 m: 100 %\"] }\n";
-    let mix = "[buses.a]\n[buses.r]\nreturn = true\n[buses.r.insert.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
+    let mix = "[buses.a]\n[buses.r]\nreturn = true\n[buses.r.effect.echo]\ntime = \"5 ms\"\nfeedback = \"0 %\"\n";
     let mut bench = playing(&program(sounds, mix, "", "When hit\n  play far at the emitter\n"), "hit");
     place(&mut bench, "bell", [0.0, 60.0, 0.0], None, 9600);
     let (left, _) = bench.render(14_400);
@@ -105,12 +105,12 @@ fn a_send_that_moves_does_not_click() {
 }
 
 #[test]
-fn mistakes_over_distance_have_place_and_mend() {
+fn mistakes_over_distance_have_place_and_fix() {
     let text = "[a]\ntakes = [\"audio/dc.wav\"]\nfalloff = { width = [\"3 m: wide\"], send = [\"3 s: -6 dB\"], breadth = [\"1 m: 2\"] }\n";
     let sources = Sources::from_texts([("sounds/a.toml", text)]);
     let (_, faults) = Document::read(&sources, &["audio/dc.wav".to_owned()].into());
     assert_eq!(faults.len(), 3, "{faults:?}");
-    assert!(faults.iter().all(|f| f.place.line == 3 && !f.mend.is_empty()), "{faults:?}");
+    assert!(faults.iter().all(|f| f.place.line == 3 && !f.fix.is_empty()), "{faults:?}");
 }
 
 proptest! {

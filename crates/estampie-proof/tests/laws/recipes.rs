@@ -15,7 +15,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
     #[test]
-    fn limits_are_never_exceeded_and_the_oldest_yields(each in 1u32..4, all in 1u32..7, hits in prop::collection::vec((0usize..3, 1usize..3000), 1..40)) {
+    fn limits_are_never_exceeded_and_the_oldest_is_stolen(each in 1u32..4, all in 1u32..7, hits in prop::collection::vec((0usize..3, 1usize..3000), 1..40)) {
         let sounds = format!("[low]\nloop = true\ntakes = [\"audio/low.wav\"]\nlimit = {{ each = {each}, in-all = {all} }}\n");
         let program = program(&sounds, "", "", "When hit\n  play low at the emitter\n");
         let mut bench = Bench::new(&program, 1);
@@ -27,22 +27,22 @@ proptest! {
         bench.render(frame as usize + 64);
         // Replay what happened: who started, who ended; those that yield count no more from the moment another starts.
         let mut alive: Vec<(u64, NameKey)> = Vec::new();
-        let mut yielded = Vec::new();
+        let mut stolen = Vec::new();
         for happening in &bench.happenings {
             match happening.what {
                 What::VoiceStart { voice, emitter, .. } => {
                     alive.push((voice, emitter));
                     while alive.iter().filter(|v| v.1 == emitter).count() > each as usize {
                         let oldest = alive.iter().position(|v| v.1 == emitter).unwrap();
-                        yielded.push(alive.remove(oldest).0);
+                        stolen.push(alive.remove(oldest).0);
                     }
                     while alive.len() > all as usize {
-                        yielded.push(alive.remove(0).0);
+                        stolen.push(alive.remove(0).0);
                     }
                 }
                 What::VoiceEnd { voice, cause, .. } => {
-                    prop_assert_eq!(cause, Cause::Yielded);
-                    prop_assert!(yielded.contains(&voice), "voice {voice} yielded though it was not the oldest");
+                    prop_assert_eq!(cause, Cause::Stolen);
+                    prop_assert!(stolen.contains(&voice), "voice {voice} stolen though it was not the oldest");
                 }
                 _ => {}
             }

@@ -282,7 +282,7 @@ fn asking_again_overlaps_restarts_or_is_ignored() {
 }
 
 #[test]
-fn who_yields_is_who_should() {
+fn what_is_stolen_is_what_should_be() {
     let play_three = |when_full: &str, extra: &str| {
         let program = program(
             &format!("[a]\ntakes = [\"audio/low.wav\"]\nloop = true\nlimit = {{ in-all = 3, when-full = \"{when_full}\" }}\n{extra}"),
@@ -321,7 +321,7 @@ fn who_yields_is_who_should() {
         let mut wanted: Vec<NameKey> =
             ["near", "far", "middle", "new"].iter().filter(|n| Some(**n) != gone && (gone.is_some() || **n != "new")).map(|n| key(n)).collect();
         wanted.sort();
-        assert_eq!(left, wanted, "{when_full}, {gone:?} should yield");
+        assert_eq!(left, wanted, "{when_full}, {gone:?} should be stolen");
     }
 }
 
@@ -343,7 +343,7 @@ fn a_group_is_limited_as_one_and_repeats_count() {
 }
 
 #[test]
-fn the_least_important_yields_when_all_voices_sound() {
+fn the_least_important_is_stolen_when_all_voices_sound() {
     let program = crate::support::program_with(&[
         ("estampie.toml", "format = 1\nvoices = 4\n"),
         ("sounds/all.toml", "[low]\ntakes = [\"audio/low.wav\"]\npriority = 20\n[high]\ntakes = [\"audio/low.wav\"]\npriority = 80\n"),

@@ -25,7 +25,7 @@ bus = "a"
 takes = ["audio/late.wav"]
 falloff = { level = ["0 m: 0 dB", "60 m: -60 dB"] }
 "#;
-const MIX: &str = "[buses.a]\n[buses.room]\nreturn = true\n[buses.room.insert.reverb]\nwet = \"100 %\"\n[snapshots.wet]\nrise = \"20 ms, linear\"\nfall = \"20 ms, linear\"\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n";
+const MIX: &str = "[buses.a]\n[buses.room]\nreturn = true\n[buses.room.effect.reverb]\nwet = \"100 %\"\n[snapshots.wet]\nrise = \"20 ms, linear\"\nfall = \"20 ms, linear\"\n[snapshots.wet.hold]\n\"bus a level\" = \"by -6 dB\"\n";
 const GAME: &str = r#"
 [events]
 hit = "something hits"
@@ -239,7 +239,7 @@ fn a_doorway_is_where_it_is_heard_from_and_its_openness_what_is_heard() {
         assert!((taken - expected).abs() < 0.05, "{open}: {taken}, not {expected}");
         // By (20, 4), the corner of the gap: 2 × √(10² + 3²).
         let through = 2.0 * 109f32.sqrt();
-        let (bearing, distance, _) = voice(&bench, "hum").unwrap().aim.unwrap();
+        let (bearing, distance, _) = voice(&bench, "hum").unwrap().placement.unwrap();
         let way = 20.0 + (through - 20.0) * share;
         assert!((distance - way).abs() < 1e-2, "{open}: {distance}, not {way}");
         let gap = 10f32.atan2(3.0).to_degrees();
@@ -291,7 +291,7 @@ fn a_trail_sounds_from_its_nearest_point_and_an_area_all_around_inside() {
     let mut bench = Bench::new(&world(text, ""), 1);
     place(&mut bench, "listener", [1.0, 52.0, 0.0], 0.0);
     bench.render(640);
-    let (_, distance, width) = voice(&bench, "snap").unwrap().aim.unwrap();
+    let (_, distance, width) = voice(&bench, "snap").unwrap().placement.unwrap();
     assert_eq!((distance, width), (0.0, 1.0));
 }
 
@@ -313,7 +313,7 @@ fn what_is_held_at_a_bearing_stays_there_however_one_walks() {
         bench.parameter("wind", wind);
         place(&mut bench, "listener", at, 0.0);
         bench.render(24_000);
-        let (bearing, distance, _) = voice(&bench, "hum").unwrap().aim.unwrap();
+        let (bearing, distance, _) = voice(&bench, "hum").unwrap().placement.unwrap();
         assert!(((bearing - wind + 180.0f32).rem_euclid(360.0) - 180.0).abs() < 0.1 && (distance - 8.0).abs() < 1e-3, "{bearing} {distance}");
     }
 }
@@ -370,7 +370,7 @@ fn single_sounds_are_strewn_around_within_their_ring_and_side() {
     let mut seen = Vec::new();
     for _ in 0..200 {
         bench.render(2400);
-        seen.extend(bench.status.as_ref().unwrap().voices.iter().map(|v| (v.voice, v.aim.unwrap())));
+        seen.extend(bench.status.as_ref().unwrap().voices.iter().map(|v| (v.voice, v.placement.unwrap())));
     }
     seen.dedup_by_key(|s| s.0);
     assert!(seen.len() > 30, "{}", seen.len());
@@ -493,15 +493,15 @@ fn a_repeat_begins_nothing_more_where_its_emitter_has_gone() {
 fn a_camera_says_where_things_are_heard_and_the_listener_how_far_they_are() {
     let mut bench = Bench::new(&world("start = \"0, 0\"\n[emitters.bell]\nat = \"0, 10\"\nplays = \"hum\"\n", ""), 1);
     bench.render(4800);
-    let aim = |bench: &Bench| voice(bench, "hum").unwrap().aim.unwrap();
-    assert!(aim(&bench).0.abs() < 0.1 && (aim(&bench).1 - 10.0).abs() < 1e-3);
+    let placement = |bench: &Bench| voice(bench, "hum").unwrap().placement.unwrap();
+    assert!(placement(&bench).0.abs() < 0.1 && (placement(&bench).1 - 10.0).abs() < 1e-3);
     // The camera stands at the right of the bell and looks north: the bell is at its left.
     place(&mut bench, "camera", [10.0, 10.0, 0.0], 0.0);
     bench.render(4800);
-    assert!((aim(&bench).0 + 90.0).abs() < 0.1 && (aim(&bench).1 - 10.0).abs() < 1e-3, "{:?}", aim(&bench));
+    assert!((placement(&bench).0 + 90.0).abs() < 0.1 && (placement(&bench).1 - 10.0).abs() < 1e-3, "{:?}", placement(&bench));
     bench.send(NOW, InputKind::Remove { emitter: NameKey::of("camera") });
     bench.render(4800);
-    assert!(aim(&bench).0.abs() < 0.1);
+    assert!(placement(&bench).0.abs() < 0.1);
 }
 
 #[test]
@@ -563,7 +563,7 @@ fn what_would_be_heard_elsewhere_is_what_is_heard_there() {
 }
 
 #[test]
-fn mistakes_in_the_world_have_a_place_and_a_mend() {
+fn mistakes_in_the_world_have_a_place_and_a_fix() {
     let text = "[zones.nave]\noutline = [\"0, 0\", \"1, 0\"]\n[zones.crypt]\nat = \"1, 1\"\nradius = \"3 m\"\nsets = \"plaice is nave\"\nreverb = { a = \"-3 dB\" }\n[doorways.d]\nbetween = [\"crypt\", \"krypt\"]\nline = [\"0, 0\", \"1, 1\"]\n[emitters.bell]\nplays = \"hum\"\n[emitters.crypt]\nat = \"0, 0, x\"\n[flocks.f]\nplays = \"hmu\"\nwithin = \"crypt\"\n";
     let (_, faults) = compile_with(&[
         ("sounds/all.toml", SOUNDS),

@@ -180,14 +180,14 @@ fn listen(loaded: &project::Loaded) -> Result<(), Failure> {
         return Ok(());
     }
     let mut heard = 0;
-    let finds = estampie_proof::check::ways(&loaded.program, |_| {
+    let problems = estampie_proof::check::transitions(&loaded.program, |_| {
         heard += 1;
         true
     });
-    let (accepted, open): (Vec<_>, Vec<_>) = finds.iter().partition(|f| f.accepted.is_some());
-    let count = if open.is_empty() { "nothing found".to_owned() } else { format!("{} finds", open.len()) };
+    let (accepted, open): (Vec<_>, Vec<_>) = problems.iter().partition(|f| f.accepted.is_some());
+    let count = if open.is_empty() { "nothing found".to_owned() } else { format!("{} problems", open.len()) };
     let and = if accepted.is_empty() { String::new() } else { format!(", {} accepted", accepted.len()) };
-    out!("{heard} renderings of ways between sections: {count}{and}");
+    out!("{heard} renderings of transitions: {count}{and}");
     for find in &accepted {
         out!("{find}");
     }
@@ -196,15 +196,15 @@ fn listen(loaded: &project::Loaded) -> Result<(), Failure> {
     }
     match open.len() {
         0 => Ok(()),
-        1 => Err(Failure::Fault("one way between sections does not sound well".into())),
-        n => Err(Failure::Fault(format!("{n} ways between sections do not sound well"))),
+        1 => Err(Failure::Fault("one transition does not sound well".into())),
+        n => Err(Failure::Fault(format!("{n} transitions do not sound well"))),
     }
 }
 
-/// Prints faults to standard error, each with place and mend.
+/// Prints faults to standard error, each with place and fix.
 pub(crate) fn print_faults(faults: &[Fault]) {
     for fault in faults {
         tell(&format!("{}: {}", fault.place, fault.what));
-        tell(&format!("  fix: {}", fault.mend));
+        tell(&format!("  fix: {}", fault.fix));
     }
 }

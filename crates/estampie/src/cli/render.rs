@@ -60,8 +60,8 @@ fn find(loaded: &project::Loaded, name: &str) -> Result<Playthrough, Failure> {
         print_faults(&faults);
         return if faults.is_empty() { Ok(playthrough) } else { Err(Failure::Fault(format!("{name} has faults"))) };
     }
-    let mend = did_you_mean(short, known.iter().map(|(n, _)| n.as_str()), "the project's folder playthroughs/ has those that there are");
-    Err(Failure::Use(format!("there is no playthrough {name}; {mend}")))
+    let fix = did_you_mean(short, known.iter().map(|(n, _)| n.as_str()), "the project's folder playthroughs/ has those that there are");
+    Err(Failure::Use(format!("there is no playthrough {name}; {fix}")))
 }
 
 /// Player levels as `NAME=0..10`.

@@ -23,7 +23,7 @@ pub(crate) struct Loudness {
 }
 
 /// What the one who measures is told.
-pub(crate) enum Order {
+pub(crate) enum MeterOrder {
     /// The ring of a new engine: the output begins anew.
     Engine(Consumer<f32>),
     /// Another bus comes through the ring from now on.
@@ -34,7 +34,7 @@ pub(crate) enum Order {
 const ON_THEIR_WAY: Duration = Duration::from_millis(60);
 
 /// Measures until told to quit.
-pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f32>, orders: &Receiver<Order>, rate: u32) {
+pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f32>, orders: &Receiver<MeterOrder>, rate: u32) {
     let Ok(mut output) = Meter::new(2, rate) else { return };
     let Ok(mut bus) = Meter::new(2, rate) else { return };
     let mut ring: Option<Consumer<f32>> = None;
@@ -43,7 +43,7 @@ pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f3
     let mut samples = Vec::with_capacity(rate as usize);
     while !quit.load(Ordering::Relaxed) {
         for order in orders.try_iter() {
-            if let Order::Engine(new) = order {
+            if let MeterOrder::Engine(new) = order {
                 ring = Some(new);
                 output = Meter::new(2, rate).unwrap_or(output);
             }
@@ -127,7 +127,7 @@ mod tests {
         std::thread::scope(|scope| {
             let _ends = Quit(stop);
             scope.spawn(move || run(stop, place, tap_out, &taken, 48_000));
-            orders.send(Order::Engine(first_out)).unwrap();
+            orders.send(MeterOrder::Engine(first_out)).unwrap();
             std::thread::sleep(ON_THEIR_WAY * 4);
             put(&mut tap, 0.1, 48_000);
             put(&mut first, 0.5, 48_000);
@@ -139,7 +139,7 @@ mod tests {
                 assert!((now.bus.rms + 6.02).abs() < 0.05 && (now.bus.integrated - now.output.integrated - 13.98).abs() < 0.2, "{now:?}");
             }
             // Another bus: what was measured of the one before is gone, the output goes on.
-            orders.send(Order::Bus).unwrap();
+            orders.send(MeterOrder::Bus).unwrap();
             std::thread::sleep(ON_THEIR_WAY * 4);
             put(&mut first, 0.25, 24_000);
             put(&mut tap, 0.1, 24_000);
@@ -148,7 +148,7 @@ mod tests {
             assert!((now.bus.greatest - now.output.greatest - 7.96).abs() < 0.3, "nothing of the first bus is left: {now:?}");
             // Another engine: the output begins anew as well.
             let (mut second, second_out) = RingBuffer::new(96_000);
-            orders.send(Order::Engine(second_out)).unwrap();
+            orders.send(MeterOrder::Engine(second_out)).unwrap();
             std::thread::sleep(ON_THEIR_WAY * 4);
             put(&mut tap, 0.01, 24_000);
             put(&mut second, 0.01, 24_000);

@@ -55,16 +55,16 @@ pub(crate) enum Output {
     Silent(String),
 }
 
-enum Order {
+enum PlayerOrder {
     Engine(Box<Engine>),
 }
 
 /// The player as the workshop holds it.
 pub(crate) struct Player {
     shared: Arc<Shared>,
-    orders: Producer<Order>,
+    orders: Producer<PlayerOrder>,
     done: Consumer<Box<Engine>>,
-    measuring: Sender<loudness::Order>,
+    measuring: Sender<loudness::MeterOrder>,
     threads: Vec<JoinHandle<()>>,
 }
 
@@ -90,7 +90,7 @@ impl Player {
 
     /// Goes over to another engine; the one before fades out.
     pub(crate) fn replace(&mut self, engine: Engine) {
-        let _ = self.orders.push(Order::Engine(Box::new(engine)));
+        let _ = self.orders.push(PlayerOrder::Engine(Box::new(engine)));
         self.drop_done();
     }
 
@@ -136,12 +136,12 @@ impl Player {
 
     /// Measures what comes through the ring of a new engine: the bus that it is told to hand out.
     pub(crate) fn measure(&self, ring: Consumer<f32>) {
-        let _ = self.measuring.send(loudness::Order::Engine(ring));
+        let _ = self.measuring.send(loudness::MeterOrder::Engine(ring));
     }
 
     /// Measures another bus from now on: what the engine has just been told to hand out.
     pub(crate) fn measure_anew(&self) {
-        let _ = self.measuring.send(loudness::Order::Bus);
+        let _ = self.measuring.send(loudness::MeterOrder::Bus);
     }
 
     /// Turns what is heard down by so many decibels (0 or less) from now on; what is measured stays.
@@ -200,7 +200,7 @@ impl Shared {
 struct Paced {
     shared: Arc<Shared>,
     engine: Box<Engine>,
-    orders: Consumer<Order>,
+    orders: Consumer<PlayerOrder>,
     done: Producer<Box<Engine>>,
     /// The engine before, while it fades out; with its gain.
     leaving: Option<(Box<Engine>, f32)>,
@@ -223,7 +223,7 @@ impl Paced {
     fn new(
         shared: Arc<Shared>,
         engine: Engine,
-        orders: Consumer<Order>,
+        orders: Consumer<PlayerOrder>,
         (done, tap): (Producer<Box<Engine>>, Producer<f32>),
         (rate, buffer): (u32, usize),
     ) -> Paced {
@@ -285,7 +285,7 @@ impl Paced {
     }
 
     fn follow_orders(&mut self) {
-        while let Ok(Order::Engine(engine)) = self.orders.pop() {
+        while let Ok(PlayerOrder::Engine(engine)) = self.orders.pop() {
             let old = std::mem::replace(&mut self.engine, engine);
             // The new one starts softly by itself; the old one fades out. One that is still fading when a third comes has to go.
             if let Some((older, _)) = self.leaving.replace((old, 1.0)) {
@@ -400,7 +400,7 @@ mod tests {
             let (program, _) = compile::compile(&document, &Assets::default());
             Engine::new(Prepared::new(Arc::new(program), 1), Options::default())
         };
-        assert!(orders.push(Order::Engine(Box::new(silent))).is_ok());
+        assert!(orders.push(PlayerOrder::Engine(Box::new(silent))).is_ok());
         let after = make(&mut paced, 16);
         let joined: Vec<f32> = before[before.len() - 1..].iter().chain(&after).copied().collect();
         let step = joined.windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0f32, f32::max);

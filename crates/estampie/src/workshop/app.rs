@@ -2,16 +2,16 @@
 //! drawing are elsewhere, and drawing changes nothing here.
 
 use super::Options;
-pub(crate) use super::aims::{Hit, Typed};
 use super::curve::Editor;
 use super::keeping::Keeping;
 use super::keys::{self, Do, PADS, View};
-use super::line::Line;
 use super::map::MapView;
 use super::mix::MixView;
 use super::music::MusicView;
 use super::rehearsal::{Rehearsal, is_member};
 use super::sounds::{Picker, SoundsView, TakeFacts};
+pub(crate) use super::targets::{ClickTarget, Prompt};
+use super::text_field::TextField;
 use super::theme::{Colours, Theme};
 use super::wiring::{Sentence, WiringView};
 use crate::cli::Failure;
@@ -53,7 +53,7 @@ pub(crate) enum Column {
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Mode {
     Page,
-    Typing(Typed, Line),
+    Typing(Prompt, TextField),
     /// A line of the reactions.
     Sentence(Box<Sentence>),
     Curve(Editor),
@@ -118,7 +118,7 @@ pub(crate) struct App {
     /// The selected bus, by its place in the program.
     pub(crate) bus: usize,
     pub(crate) scroll: usize,
-    pub(crate) hits: Vec<(Rect, Hit)>,
+    pub(crate) targets: Vec<(Rect, ClickTarget)>,
     pub(crate) quit: bool,
     /// Whether the window is large enough for the page.
     pub(crate) fits: bool,
@@ -141,7 +141,7 @@ pub(crate) struct App {
     loading: Loading,
     looked_outside: Instant,
     /// What is being dragged, and where it lies.
-    pub(super) dragging: Option<(Hit, Rect)>,
+    pub(super) dragging: Option<(ClickTarget, Rect)>,
     /// The parameter or state last sent, with its value: a key pressed again before the engine has answered goes on from it.
     sent: Option<(NameKey, f32, Instant)>,
 }
@@ -170,7 +170,7 @@ impl App {
             voice: None,
             bus: 0,
             scroll: 0,
-            hits: Vec::new(),
+            targets: Vec::new(),
             quit: false,
             fits: true,
             message: None,

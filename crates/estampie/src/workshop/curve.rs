@@ -1,9 +1,9 @@
-//! Curves on the screen: small ones in the views, and the editor over the folio, in which points are moved by keys, by the
+//! Curves on the screen: small ones in the views, and the editor over the centre, in which points are moved by keys, by the
 //! mouse, or typed; what is moved is heard at once.
 
-use super::app::{App, Hit, Mode, Typed};
-use super::line::Line;
-use super::pen::Pen;
+use super::app::{App, ClickTarget, Mode, Prompt};
+use super::painter::Painter;
+use super::text_field::TextField;
 use super::theme::Role;
 use estampie_engine::curve::{Curve, Point, Shape};
 use estampie_engine::names::NameKey;
@@ -69,7 +69,7 @@ impl Frame {
     }
 
     /// Draws the curve in braille.
-    pub(crate) fn draw(&self, pen: &mut Pen<'_>, area: Rect, curve: &Curve) {
+    pub(crate) fn draw(&self, painter: &mut Painter<'_>, area: Rect, curve: &Curve) {
         let dots = usize::from(area.width) * 4;
         let points: Vec<(f64, f64)> = (0..=dots)
             .map(|i| {
@@ -77,14 +77,14 @@ impl Frame {
                 (f64::from(share), f64::from(self.share_y(curve.at(self.x.0 + (self.x.1 - self.x.0) * share))))
             })
             .collect();
-        pen.plot(area, &points, Role::Lapis);
+        painter.plot(area, &points, Role::FromGame);
     }
 
     /// Marks a value of the parameter by an upright line.
-    pub(crate) fn mark(&self, pen: &mut Pen<'_>, area: Rect, value: f32, role: Role) {
+    pub(crate) fn mark(&self, painter: &mut Painter<'_>, area: Rect, value: f32, role: Role) {
         let x = self.column(area, value);
         for y in area.y..area.bottom() {
-            pen.text(x, y, 1, "╎", role);
+            painter.text(x, y, 1, "╎", role);
         }
     }
 }
@@ -169,7 +169,7 @@ fn falloff_curve(falloff: &FalloffDoc, field: &str) -> Option<(Curve, Property)>
     }
 }
 
-/// Where the plot of the editor lies within the folio.
+/// Where the plot of the editor lies within the centre.
 fn plot_area(area: Rect) -> Rect {
     Rect { x: area.x + 12, y: area.y + 2, width: area.width.saturating_sub(14), height: area.height.saturating_sub(10) }
 }
@@ -292,7 +292,7 @@ impl App {
             }
             "e" => {
                 let text = print_point(&point, &editor.unit, editor.property);
-                self.mode = Mode::Typing(Typed::Point(Box::new(editor)), Line::new(&text));
+                self.mode = Mode::Typing(Prompt::Point(Box::new(editor)), TextField::new(&text));
                 return;
             }
             "u" => {
@@ -375,7 +375,7 @@ impl App {
                 // The loudest that has it.
                 let of = Some(NameKey::of(sound));
                 let voices = status.voices.iter().filter(|v| here::falloff_of(program, v.sound) == of);
-                voices.max_by(|a, b| a.heard.total_cmp(&b.heard)).and_then(|v| v.aim).map(|(_, distance, _)| distance)
+                voices.max_by(|a, b| a.heard.total_cmp(&b.heard)).and_then(|v| v.placement).map(|(_, distance, _)| distance)
             }
             Of::Falloff { .. } => None,
         }
@@ -448,10 +448,10 @@ fn ticks((low, high): (f32, f32)) -> Vec<f32> {
     (first..).map(|n| n as f32 * step).take_while(|y| *y <= high).collect()
 }
 
-pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hits: &mut Vec<(Rect, Hit)>) {
-    Clear.render(area, pen.buffer);
-    pen.buffer.set_style(area, app.theme.ground());
-    pen.heading(area.x + 1, area.y, area.width - 2, &editor.title, "heard at once");
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, editor: &Editor, targets: &mut Vec<(Rect, ClickTarget)>) {
+    Clear.render(area, painter.buffer);
+    painter.buffer.set_style(area, app.theme.ground());
+    painter.heading(area.x + 1, area.y, area.width - 2, &editor.title, "heard at once");
     let plot = plot_area(area);
     if plot.width < 12 || plot.height < 4 {
         return;
@@ -459,9 +459,9 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hi
     let curve = Curve::new(editor.points.iter().copied());
     for y in ticks(editor.frame.y) {
         let row = editor.frame.row(plot, y);
-        pen.right(plot.x - 1, row, &editor.property.print(y).replace('-', "−"), Role::Faded);
+        painter.right(plot.x - 1, row, &editor.property.print(y).replace('-', "−"), Role::Secondary);
         let dots: String = "·".repeat(usize::from(plot.width));
-        pen.text(plot.x, row, plot.width, &dots, Role::Ghost);
+        painter.text(plot.x, row, plot.width, &dots, Role::Rule);
     }
     let parameter = NameKey::of(&editor.parameter);
     let moved = matches!(editor.of, Of::Modulation(_));
@@ -469,38 +469,38 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, editor: &Editor, hi
     if moved && let Some(values) = app.rehearsal.history.parameters.get(&parameter).filter(|v| !v.is_empty()) {
         let (low, high) = values.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(low, high), (_, v)| (low.min(*v), high.max(*v)));
         let (from, to) = (editor.frame.column(plot, low), editor.frame.column(plot, high));
-        pen.text(from, plot.bottom(), to - from + 1, &"▔".repeat(usize::from(to - from) + 1), Role::Gold);
+        painter.text(from, plot.bottom(), to - from + 1, &"▔".repeat(usize::from(to - from) + 1), Role::Active);
     }
-    editor.frame.draw(pen, plot, &curve);
+    editor.frame.draw(painter, plot, &curve);
     let now = app.now_on(editor);
     if let Some(now) = now {
-        editor.frame.mark(pen, plot, now, Role::Gold);
+        editor.frame.mark(painter, plot, now, Role::Active);
     }
     for (at, point) in editor.points.iter().enumerate() {
         let (x, y) = (editor.frame.column(plot, point.x), editor.frame.row(plot, point.y));
-        pen.text(x, y, 1, if at == editor.at { "◆" } else { "●" }, if at == editor.at { Role::Gold } else { Role::Vellum });
+        painter.text(x, y, 1, if at == editor.at { "◆" } else { "●" }, if at == editor.at { Role::Active } else { Role::Text });
     }
-    hits.push((plot, Hit::Plot));
+    targets.push((plot, ClickTarget::Plot));
     let unit = editor.unit.as_str();
-    pen.text(plot.x, plot.bottom() + 1, 16, &format!("{} {unit}", number(editor.frame.x.0)), Role::Faded);
-    pen.right(plot.right(), plot.bottom() + 1, &format!("{} {unit}", number(editor.frame.x.1)), Role::Faded);
+    painter.text(plot.x, plot.bottom() + 1, 16, &format!("{} {unit}", number(editor.frame.x.0)), Role::Secondary);
+    painter.right(plot.right(), plot.bottom() + 1, &format!("{} {unit}", number(editor.frame.x.1)), Role::Secondary);
     if let Some(now) = now {
         let text = format!("{} {} {unit} ⟶ {}", editor.parameter, number(now), editor.property.print(curve.at(now)).replace('-', "−"));
-        pen.text(plot.x, plot.bottom() + 2, plot.width, &text, Role::Gold);
+        painter.text(plot.x, plot.bottom() + 2, plot.width, &text, Role::Active);
         if moved {
-            pen.right(plot.right(), plot.bottom() + 2, "▔ where the game has been lately", Role::Faded);
+            painter.right(plot.right(), plot.bottom() + 2, "▔ where the game has been lately", Role::Secondary);
         }
     }
     let mut x = plot.x;
     let y = plot.bottom() + 4;
-    pen.text(area.x + 1, y, 11, "points", Role::Faded);
+    painter.text(area.x + 1, y, 11, "points", Role::Secondary);
     for (at, point) in editor.points.iter().enumerate() {
         let text = print_point(point, unit, editor.property).replace('-', "−");
         let width = text.chars().count() as u16;
         if x + width > area.right() {
             break;
         }
-        x = pen.text(x, y, width, &text, if at == editor.at { Role::Gold } else { Role::Vellum }) + 3;
+        x = painter.text(x, y, width, &text, if at == editor.at { Role::Active } else { Role::Text }) + 3;
     }
 }
 

@@ -2,7 +2,7 @@
 //! changed too, and leaving when the terminal or the system says so.
 
 use super::app::{App, Mode};
-use super::pen::Pen;
+use super::painter::Painter;
 use super::theme::Role;
 use crate::cli::Failure;
 use estampie_engine::names::NameKey;
@@ -216,25 +216,25 @@ impl App {
     }
 
     /// The first contested file, and how it differs.
-    pub(super) fn draw_contested(&self, pen: &mut Pen<'_>, area: Rect) {
-        Clear.render(area, pen.buffer);
-        pen.buffer.set_style(area, self.theme.ground());
+    pub(super) fn draw_contested(&self, painter: &mut Painter<'_>, area: Rect) {
+        Clear.render(area, painter.buffer);
+        painter.buffer.set_style(area, self.theme.ground());
         let files: Vec<&str> = self.workspace.contested().collect();
         let Some(file) = files.first() else { return };
         let more = if files.len() > 1 { format!(", and {} more", files.len() - 1) } else { String::new() };
-        pen.heading(1, area.y, area.width - 2, &format!("{file}{more}"), "changed here and by somebody else: − here, + theirs");
+        painter.heading(1, area.y, area.width - 2, &format!("{file}{more}"), "changed here and by somebody else: − here, + theirs");
         let text = self.workspace.contest(file);
         let lines: Vec<&str> = text.lines().skip(2).collect();
         let rows = usize::from(area.height.saturating_sub(3));
         let from = self.scroll.min(lines.len().saturating_sub(rows));
         for (row, line) in lines.iter().skip(from).take(rows).enumerate() {
             let role = match line.as_bytes().first() {
-                Some(b'-') => Role::Gold,
-                Some(b'+') => Role::Lapis,
-                Some(b'@') => Role::Ghost,
-                _ => Role::Faded,
+                Some(b'-') => Role::Active,
+                Some(b'+') => Role::FromGame,
+                Some(b'@') => Role::Rule,
+                _ => Role::Secondary,
             };
-            pen.text(2, area.y + 2 + row as u16, area.width - 4, line, role);
+            painter.text(2, area.y + 2 + row as u16, area.width - 4, line, role);
         }
     }
 

@@ -1,23 +1,23 @@
 //! The workshop: the full-screen page, its views, and what the hands do there.
 
-mod aims;
 mod app;
 mod curve;
 mod finder;
-mod hands;
 mod keeping;
 mod keys;
-mod line;
 mod map;
 mod mix;
 mod mouse;
 mod music;
 mod overlay;
-mod page;
-mod pen;
+mod painter;
 mod rehearsal;
+mod screen;
 mod sounds;
 mod stage;
+mod stage_actions;
+mod targets;
+mod text_field;
 pub(crate) mod theme;
 mod typing;
 mod wiring;
@@ -83,7 +83,7 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         let pace = if touched || app.lively() { FRAME } else { FRAME * 3 };
         let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
         if event::poll(wait)? {
-            app.fits = terminal.size().is_ok_and(|size| page::fits(size.width, size.height));
+            app.fits = terminal.size().is_ok_and(|size| screen::fits(size.width, size.height));
             // All that has come, so that a drag is not drawn step by step.
             while event::poll(Duration::ZERO)? {
                 stale |= app.event(&event::read()?);
@@ -103,10 +103,10 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         }
         stale |= app.poll();
         if stale && (drawn.elapsed() >= pace || (touched && drawn.elapsed() >= FRAME)) {
-            let mut hits = Vec::new();
+            let mut targets = Vec::new();
             let at = Instant::now();
-            terminal.draw(|frame| hits = page::draw(app, frame))?;
-            app.hits = hits;
+            terminal.draw(|frame| targets = screen::draw(app, frame))?;
+            app.targets = targets;
             if frames == 0 {
                 tracing::info!(ms = begun.elapsed().as_millis() as u64, "first screen");
             }

@@ -1,24 +1,24 @@
-//! What lies over the folio: help, faults, the finder. Nothing stops for them.
+//! What lies over the centre: help, faults, the finder. Nothing stops for them.
 
 use super::app::App;
 use super::finder;
 use super::keys::{KEYS, PADS, View};
-use super::pen::{Pen, rows_of};
+use super::painter::{Painter, rows_of};
 use super::theme::Role;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use ratatui::widgets::{Clear, Widget as _};
 
-fn clear(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    Clear.render(area, pen.buffer);
-    pen.buffer.set_style(area, app.theme.ground());
+fn clear(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    Clear.render(area, painter.buffer);
+    painter.buffer.set_style(area, app.theme.ground());
 }
 
 /// All keys of the view, from the table that also gives them their meaning.
-pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    clear(app, pen, area);
+pub(crate) fn help(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    clear(app, painter, area);
     let view = View::ALL.iter().find(|(v, ..)| *v == app.view).map_or("", |(.., name)| name);
-    pen.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {view}"));
+    painter.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {view}"));
     let mut lines: Vec<(String, String)> =
         KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
     if app.view == View::Stage {
@@ -28,7 +28,7 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
         View::Stage => &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"],
         View::Wiring => &["click a line to choose it, again to edit or send it"],
         View::Sounds => &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"],
-        View::Music => &["click a section, layer or way to choose it, again to go there"],
+        View::Music => &["click a section, layer or transition to choose it, again to go there"],
         View::Mix => &["click a bus, a send, what a snapshot holds, a setting", "drag a level"],
     };
     if matches!(app.view, View::Wiring | View::Sounds) {
@@ -57,20 +57,20 @@ pub(crate) fn help(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let from = app.scroll.min(told.len().saturating_sub(shown));
     for (at, (key, words)) in told.iter().skip(from).take(shown).enumerate() {
         let (x, y) = ((at / rows) as u16 * wide + 2, area.y + 2 + (at % rows) as u16);
-        let style = pen.theme.key();
-        pen.put(x, y, 11, key, style);
-        pen.text(x + 12, y, wide.saturating_sub(14), words, Role::Vellum);
+        let style = painter.theme.key();
+        painter.put(x, y, 11, key, style);
+        painter.text(x + 12, y, wide.saturating_sub(14), words, Role::Text);
     }
     if told.len() > shown {
-        pen.right(area.right() - 2, area.y, &format!("{} of {} lines, ↑ ↓ for the rest", shown, told.len()), Role::Faded);
+        painter.right(area.right() - 2, area.y, &format!("{} of {} lines, ↑ ↓ for the rest", shown, told.len()), Role::Secondary);
     }
 }
 
-/// Every fault with its place and its mend.
-pub(crate) fn faults(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    clear(app, pen, area);
+/// Every fault with its place and its fix.
+pub(crate) fn faults(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    clear(app, painter, area);
     let count = app.faults.len();
-    pen.heading(
+    painter.heading(
         1,
         area.y,
         area.width - 2,
@@ -83,46 +83,46 @@ pub(crate) fn faults(app: &App, pen: &mut Pen<'_>, area: Rect) {
         if y + 2 >= area.bottom() {
             break;
         }
-        let bold = pen.style(Role::Vellum).add_modifier(Modifier::BOLD);
-        let end = pen.put(2, y, width, &fault.place.to_string(), bold);
-        pen.text(end + 2, y, (width + 2).saturating_sub(end + 2), &fault.what, Role::Red);
-        pen.text(4, y + 1, width - 2, &format!("fix: {}", fault.mend), Role::Verdigris);
+        let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
+        let end = painter.put(2, y, width, &fault.place.to_string(), bold);
+        painter.text(end + 2, y, (width + 2).saturating_sub(end + 2), &fault.what, Role::Accent);
+        painter.text(4, y + 1, width - 2, &format!("fix: {}", fault.fix), Role::Good);
         y += 3;
     }
 }
 
 /// What differs between what is kept and what is written.
-pub(crate) fn differences(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    clear(app, pen, area);
-    app.draw_differences(pen, area);
+pub(crate) fn differences(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    clear(app, painter, area);
+    app.draw_differences(painter, area);
 }
 
 /// What fits the letters typed.
-pub(crate) fn finder(app: &App, pen: &mut Pen<'_>, area: Rect, query: &str, at: usize) {
+pub(crate) fn finder(app: &App, painter: &mut Painter<'_>, area: Rect, query: &str, at: usize) {
     let width = area.width.min(90);
     let box_area = Rect { x: area.x + (area.width - width) / 2, y: area.y, width, height: area.height.min(20) };
-    clear(app, pen, box_area);
+    clear(app, painter, box_area);
     let x = box_area.x + 2;
     let inner = width - 4;
-    let key = pen.theme.key();
-    let end = pen.put(x, box_area.y, 2, ":", key) + 1;
-    let end = pen.text(end, box_area.y, inner, query, Role::Vellum);
-    let cursor = pen.theme.selection().add_modifier(Modifier::REVERSED);
-    pen.put(end, box_area.y, 1, " ", cursor);
-    pen.rule(box_area.x, box_area.y + 1, width);
+    let key = painter.theme.key();
+    let end = painter.put(x, box_area.y, 2, ":", key) + 1;
+    let end = painter.text(end, box_area.y, inner, query, Role::Text);
+    let cursor = painter.theme.selection().add_modifier(Modifier::REVERSED);
+    painter.put(end, box_area.y, 1, " ", cursor);
+    painter.rule(box_area.x, box_area.y + 1, width);
     let found = finder::find(app, query);
     let rows = usize::from(box_area.height - 3);
     let first = (at + 1).saturating_sub(rows);
     for (row, entry) in found.iter().skip(first).take(rows).enumerate() {
         let y = box_area.y + 2 + row as u16;
         if first + row == at {
-            pen.select(box_area.x, y, width);
+            painter.select(box_area.x, y, width);
         }
-        pen.text(x, y, inner - 14, &entry.text, if first + row == at { Role::Gold } else { Role::Vellum });
-        pen.right(box_area.right() - 2, y, entry.kind, Role::Faded);
+        painter.text(x, y, inner - 14, &entry.text, if first + row == at { Role::Active } else { Role::Text });
+        painter.right(box_area.right() - 2, y, entry.kind, Role::Secondary);
     }
     if found.is_empty() {
-        pen.text(x, box_area.y + 2, inner, "nothing fits; fewer letters find more", Role::Faded);
+        painter.text(x, box_area.y + 2, inner, "nothing fits; fewer letters find more", Role::Secondary);
     }
-    pen.rule(box_area.x, box_area.bottom() - 1, width);
+    painter.rule(box_area.x, box_area.bottom() - 1, width);
 }

@@ -98,7 +98,7 @@ pub(crate) struct History {
 
 /// A peak that stays for a while.
 #[derive(Clone, Copy)]
-pub(crate) struct Held {
+pub(crate) struct HeldKey {
     pub(crate) now: f32,
     pub(crate) held: f32,
     since: Instant,
@@ -124,7 +124,7 @@ pub(crate) struct Rehearsal {
     pub(crate) status: Option<Box<Status>>,
     pub(crate) history: History,
     pub(crate) log: VecDeque<LogLine>,
-    pub(crate) meters: HashMap<NameKey, Held>,
+    pub(crate) meters: HashMap<NameKey, HeldKey>,
     pub(crate) muted: BTreeSet<NameKey>,
     pub(crate) soloed: BTreeSet<NameKey>,
     pub(crate) only: Only,
@@ -149,7 +149,7 @@ const PAST: usize = 32_768;
 
 /// How a bus is heard alone.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Alone {
+pub(crate) enum SoloStep {
     /// With what it has in the returns.
     InPlace,
     /// Without the returns.
@@ -473,13 +473,13 @@ impl Rehearsal {
     }
 
     /// Hears a bus alone with what it has in the returns, then without, then no longer.
-    pub(crate) fn step_solo(&mut self, bus: NameKey) -> Alone {
+    pub(crate) fn step_solo(&mut self, bus: NameKey) -> SoloStep {
         let (now, next) = match (self.soloed.contains(&bus), self.only.solo_dry) {
-            (false, _) => (Alone::InPlace, false),
-            (true, false) => (Alone::Dry, true),
-            (true, true) => (Alone::No, false),
+            (false, _) => (SoloStep::InPlace, false),
+            (true, false) => (SoloStep::Dry, true),
+            (true, true) => (SoloStep::No, false),
         };
-        let on = now != Alone::No;
+        let on = now != SoloStep::No;
         if on {
             self.soloed.insert(bus);
         } else {
@@ -609,7 +609,7 @@ impl Rehearsal {
         }
         if let Some((mut text, label)) = trace::sentence(happening, &self.names) {
             if let What::Notice(notice) = happening.what {
-                text.push_str(&mend(&notice, &self.names, document));
+                text.push_str(&fix(&notice, &self.names, document));
             }
             if let What::VoiceStart { sound, emitter, .. } = happening.what
                 && is_member(&self.program, emitter)
@@ -655,7 +655,7 @@ impl Rehearsal {
         }
         for (spec, now) in program.mix.buses.iter().zip(&status.buses) {
             let level = 20.0 * now.peak[0].max(now.peak[1]).max(1e-6).log10();
-            let meter = self.meters.entry(spec.key).or_insert(Held { now: level, held: level, since: Instant::now() });
+            let meter = self.meters.entry(spec.key).or_insert(HeldKey { now: level, held: level, since: Instant::now() });
             // Falls by 20 dB a second, so that an eye can follow.
             meter.now = level.max(meter.now - 0.7);
             if level >= meter.held || meter.since.elapsed() > HOLD {
@@ -666,10 +666,10 @@ impl Rehearsal {
 }
 
 /// The nearest known name for an unknown one.
-fn mend(notice: &Notice, names: &Names, document: &Document) -> String {
+fn fix(notice: &Notice, names: &Names, document: &Document) -> String {
     let nearest = |key: NameKey, known: Vec<&str>| {
-        let mend = did_you_mean(names.get(key), known, "");
-        if mend.is_empty() { String::new() } else { format!(" — {mend}") }
+        let fix = did_you_mean(names.get(key), known, "");
+        if fix.is_empty() { String::new() } else { format!(" — {fix}") }
     };
     match *notice {
         Notice::UnknownEvent(key) => nearest(key, document.events.iter().map(|e| e.name.as_str()).collect()),

@@ -1,9 +1,9 @@
 //! The view *Stage*: play the game without the game. Inputs, the map or the last twenty seconds, what sounds and why,
 //! the log.
 
-use super::app::{App, Column, Hit, Item};
+use super::app::{App, ClickTarget, Column, Item};
 use super::keys::PADS;
-use super::pen::{Pen, rows_of};
+use super::painter::{Painter, rows_of};
 use super::rehearsal::LANES;
 use super::theme::Role;
 use estampie_engine::engine::VoiceStatus;
@@ -14,23 +14,23 @@ use estampie_proof::trace;
 use estampie_proof::trace::Label;
 use ratatui::layout::Rect;
 
-/// The index's and the gloss's widths.
+/// The index's and the side's widths.
 const INDEX: u16 = 36;
-const GLOSS: u16 = 46;
-/// Both, for what lies over the folio.
-pub(crate) const WIDTHS: (u16, u16) = (INDEX, GLOSS);
+const SIDE: u16 = 46;
+/// Both, for what lies over the centre.
+pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
-type Hits = Vec<(Rect, Hit)>;
+type Targets = Vec<(Rect, ClickTarget)>;
 
-pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
-    let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
-    self::index(app, pen, index, hits);
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE);
+    self::index(app, painter, index, targets);
     if app.map_shown() {
-        super::map::draw(app, pen, folio, hits);
+        super::map::draw(app, painter, centre, targets);
     } else {
-        lanes(app, pen, Rect { width: folio.width + 1, ..folio });
+        lanes(app, painter, Rect { width: centre.width + 1, ..centre });
     }
-    self::gloss(app, pen, gloss, hits);
+    self::side(app, painter, side, targets);
 }
 
 fn tidy(value: f32, span: f32) -> String {
@@ -45,22 +45,22 @@ fn tidy(value: f32, span: f32) -> String {
 }
 
 /// A line of the index.
-enum Line {
+enum IndexLine {
     Heading(&'static str, &'static str),
     Item(Item),
     Blank,
 }
 
-fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let document = app.document();
     let mut lines = Vec::new();
     let mut part = |title, aside, items: &mut dyn Iterator<Item = Item>| {
-        let items: Vec<Line> = items.map(Line::Item).collect();
+        let items: Vec<IndexLine> = items.map(IndexLine::Item).collect();
         if !items.is_empty() {
             if !lines.is_empty() {
-                lines.push(Line::Blank);
+                lines.push(IndexLine::Blank);
             }
-            lines.push(Line::Heading(title, aside));
+            lines.push(IndexLine::Heading(title, aside));
             lines.extend(items);
         }
     };
@@ -69,54 +69,54 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     part("Events", "press to send", &mut (0..document.events.len()).map(Item::Event));
     part("Playthroughs", "R records", &mut (0..document.playthroughs.len()).map(Item::Playthrough));
     if lines.is_empty() {
-        pen.heading(1, area.y, area.width - 1, "Parameters", "");
-        pen.text(1, area.y + 1, area.width - 2, "game.toml declares none yet", Role::Faded);
+        painter.heading(1, area.y, area.width - 1, "Parameters", "");
+        painter.text(1, area.y + 1, area.width - 2, "game.toml declares none yet", Role::Secondary);
         return;
     }
     let selected = app.items().get(app.item).copied();
-    let row_of = lines.iter().position(|l| matches!(l, Line::Item(item) if Some(*item) == selected)).unwrap_or(0);
+    let row_of = lines.iter().position(|l| matches!(l, IndexLine::Item(item) if Some(*item) == selected)).unwrap_or(0);
     // What is selected stays in sight.
     let height = usize::from(area.height);
     let first = (row_of + 2).saturating_sub(height).min(lines.len().saturating_sub(height));
     for (row, line) in lines.iter().skip(first).take(height).enumerate() {
         let y = area.y + row as u16;
         match line {
-            Line::Heading(title, aside) => pen.heading(1, y, area.width - 1, title, aside),
-            Line::Item(item) => {
+            IndexLine::Heading(title, aside) => painter.heading(1, y, area.width - 1, title, aside),
+            IndexLine::Item(item) => {
                 let chosen = Some(*item) == selected && app.column == Column::Index;
                 if chosen {
-                    pen.select(0, y, area.width);
+                    painter.select(0, y, area.width);
                 }
-                hits.push((Rect { x: 0, y, width: area.width, height: 1 }, Hit::Item(*item)));
-                index_item(app, pen, Rect { x: 2, y, width: area.width - 3, height: 1 }, *item, chosen, hits);
+                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, ClickTarget::Item(*item)));
+                index_item(app, painter, Rect { x: 2, y, width: area.width - 3, height: 1 }, *item, chosen, targets);
             }
-            Line::Blank => {}
+            IndexLine::Blank => {}
         }
     }
-    pen.more(Rect { width: area.width - 1, ..area }, first, lines.len().saturating_sub(first + height));
+    painter.more(Rect { width: area.width - 1, ..area }, first, lines.len().saturating_sub(first + height));
 }
 
-fn index_item(app: &App, pen: &mut Pen<'_>, area: Rect, item: Item, chosen: bool, hits: &mut Hits) {
-    let name_role = if chosen { Role::Gold } else { Role::Vellum };
+fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chosen: bool, targets: &mut Targets) {
+    let name_role = if chosen { Role::Active } else { Role::Text };
     match item {
         Item::Parameter(index) => {
             let doc = &app.document().parameters[index];
             let value = app.value(index);
             let name_width = 13.min(area.width / 2);
-            pen.text(area.x, area.y, name_width - 1, &doc.name, name_role);
+            painter.text(area.x, area.y, name_width - 1, &doc.name, name_role);
             let shown = format!("{} {}", tidy(value, doc.high - doc.low), doc.unit);
-            pen.right(area.right(), area.y, shown.trim_end(), Role::Vellum);
+            painter.right(area.right(), area.y, shown.trim_end(), Role::Text);
             let bar = Rect { x: area.x + name_width, width: area.width.saturating_sub(name_width + 9), ..area };
             // Without a range there is no share of it.
             if doc.high - doc.low < 1e5 {
-                pen.bar(bar.x, bar.y, bar.width, (value - doc.low) / (doc.high - doc.low), Role::Lapis);
-                hits.push((bar, Hit::Bar(index)));
+                painter.bar(bar.x, bar.y, bar.width, (value - doc.low) / (doc.high - doc.low), Role::FromGame);
+                targets.push((bar, ClickTarget::Bar(index)));
             }
         }
         Item::State(index) => {
             let doc = &app.document().states[index];
             let now = app.state_value(index);
-            let mut x = pen.text(area.x, area.y, 9, &doc.name, name_role).max(area.x + 8) + 1;
+            let mut x = painter.text(area.x, area.y, 9, &doc.name, name_role).max(area.x + 8) + 1;
             for (at, value) in doc.values.iter().enumerate() {
                 let left = area.right().saturating_sub(x);
                 // With many values only those around the present one have room.
@@ -124,31 +124,31 @@ fn index_item(app: &App, pen: &mut Pen<'_>, area: Rect, item: Item, chosen: bool
                     continue;
                 }
                 let style = if at == now {
-                    pen.style(Role::Lapis).add_modifier(ratatui::style::Modifier::BOLD | ratatui::style::Modifier::UNDERLINED)
+                    painter.style(Role::FromGame).add_modifier(ratatui::style::Modifier::BOLD | ratatui::style::Modifier::UNDERLINED)
                 } else {
-                    pen.style(Role::Faded)
+                    painter.style(Role::Secondary)
                 };
-                let end = pen.put(x, area.y, left, &value.value, style);
-                hits.push((Rect { x, y: area.y, width: end - x, height: 1 }, Hit::StateValue(index, at)));
+                let end = painter.put(x, area.y, left, &value.value, style);
+                targets.push((Rect { x, y: area.y, width: end - x, height: 1 }, ClickTarget::StateValue(index, at)));
                 x = end + 1;
             }
         }
         Item::Event(index) => {
             let doc = &app.document().events[index];
             let pad = PADS.get(index).map_or(' ', |p| *p);
-            let key = pen.theme.key();
-            pen.put(area.x, area.y, 1, &pad.to_string(), key);
+            let key = painter.theme.key();
+            painter.put(area.x, area.y, 1, &pad.to_string(), key);
             let rate = u64::from(app.program().rate);
             let now = app.rehearsal.frame();
             let lately = app.rehearsal.log.iter().take(60).any(|l| l.text.split(' ').next() == Some(&doc.name) && l.frame + rate / 3 > now);
-            pen.text(area.x + 3, area.y, area.width - 3, &doc.name, if lately { Role::Gold } else { name_role });
+            painter.text(area.x + 3, area.y, area.width - 3, &doc.name, if lately { Role::Active } else { name_role });
         }
         Item::Playthrough(index) => {
             let (name, playthrough) = &app.document().playthroughs[index];
             let replaying = app.rehearsal.replay.as_ref().is_some_and(|r| r.name == *name);
-            let end = if replaying { pen.text(area.x, area.y, 2, "▶", Role::Gold) + 1 } else { area.x };
-            pen.text(end, area.y, area.width - 8, name, if replaying { Role::Gold } else { name_role });
-            pen.right(area.right(), area.y, &format!("{:.0} s", playthrough.length().0), Role::Faded);
+            let end = if replaying { painter.text(area.x, area.y, 2, "▶", Role::Active) + 1 } else { area.x };
+            painter.text(end, area.y, area.width - 8, name, if replaying { Role::Active } else { name_role });
+            painter.right(area.right(), area.y, &format!("{:.0} s", playthrough.length().0), Role::Secondary);
         }
     }
 }
@@ -170,43 +170,43 @@ impl Span {
     }
 }
 
-fn lanes(app: &App, pen: &mut Pen<'_>, area: Rect) {
+fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let rehearsal = &app.rehearsal;
     let rate = f64::from(app.program().rate);
     let now = rehearsal.frame() as f64;
     const LABEL: u16 = 17;
-    pen.heading(area.x, area.y, area.width, "The last 20 seconds", "newest at the right");
+    painter.heading(area.x, area.y, area.width, "The last 20 seconds", "newest at the right");
     let span = Span { from: now - LANES * rate, to: now, x: area.x + LABEL, width: area.width.saturating_sub(LABEL + 1) };
     if span.width < 10 {
         return;
     }
     for seconds in [20u16, 15, 10, 5] {
         let x = span.x + ((LANES - f64::from(seconds)) / LANES * f64::from(span.width)) as u16;
-        pen.text(x, area.y + 1, 6, &format!("−{seconds} s"), Role::Faded);
+        painter.text(x, area.y + 1, 6, &format!("−{seconds} s"), Role::Secondary);
         for y in area.y + 2..area.bottom() {
-            pen.text(x, y, 1, "┊", Role::Ghost);
+            painter.text(x, y, 1, "┊", Role::Rule);
         }
     }
-    pen.right(span.x + span.width, area.y + 1, "now", Role::Faded);
+    painter.right(span.x + span.width, area.y + 1, "now", Role::Secondary);
     let mut y = area.y + 2;
     let output_height = 5;
     let end = area.bottom().saturating_sub(output_height + 1);
-    y = state_lanes(app, pen, &span, area.x, y, end);
+    y = state_lanes(app, painter, &span, area.x, y, end);
     // Voices have their share before the parameters take what is left.
     let voices = sounds_lately(app);
     let room = end.saturating_sub(y + 1);
     let voice_rows = (voices.len() as u16 + 2).max(8).min(room / 2).max(3);
-    y = parameter_lanes(app, pen, &span, area.x, y, end.saturating_sub(voice_rows));
-    voice_lanes(app, pen, &span, area.x, y, end, &voices);
-    output_lane(app, pen, &span, area, output_height);
+    y = parameter_lanes(app, painter, &span, area.x, y, end.saturating_sub(voice_rows));
+    voice_lanes(app, painter, &span, area.x, y, end, &voices);
+    output_lane(app, painter, &span, area, output_height);
 }
 
-fn state_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
+fn state_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
     for (index, state) in app.document().states.iter().enumerate().take(6) {
         if y + 1 >= end {
             return y;
         }
-        pen.text(x, y, 16, &state.name, Role::Lapis);
+        painter.text(x, y, 16, &state.name, Role::FromGame);
         let key = NameKey::of(&state.name);
         let changes: Vec<(u64, &str)> =
             app.rehearsal.history.states.iter().filter(|(_, s, _)| *s == key).map(|(f, _, v)| (*f, app.rehearsal.names.get(*v))).collect();
@@ -224,11 +224,11 @@ fn state_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, en
         }
         for (at, (column, value)) in cells.iter().enumerate() {
             let until = cells.get(at + 1).map_or(span.x + span.width, |c| c.0);
-            pen.text(*column, y, 1, "│", Role::Lapis);
+            painter.text(*column, y, 1, "│", Role::FromGame);
             let room = until.saturating_sub(column + 2);
             // A value without room for its name is told by the bar alone.
             if value.chars().count() as u16 <= room {
-                pen.text(column + 1, y, room, value, Role::Lapis);
+                painter.text(column + 1, y, room, value, Role::FromGame);
             }
         }
         y += 1;
@@ -236,22 +236,22 @@ fn state_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, en
     y + 1
 }
 
-fn parameter_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
+fn parameter_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
     let count = app.document().parameters.len() as u16;
     let rows = end.saturating_sub(y).checked_div(count).unwrap_or(2).clamp(2, 4);
     for (index, doc) in app.document().parameters.iter().enumerate() {
         if y + rows > end {
             break;
         }
-        pen.text(x, y, 16, &doc.name, Role::Lapis);
+        painter.text(x, y, 16, &doc.name, Role::FromGame);
         let shown = format!("{} {}", tidy(app.value(index), doc.high - doc.low), doc.unit);
-        pen.text(x + 1, y + 1, 15, shown.trim_end(), Role::Faded);
+        painter.text(x + 1, y + 1, 15, shown.trim_end(), Role::Secondary);
         if let Some(values) = app.rehearsal.history.parameters.get(&NameKey::of(&doc.name)) {
             let points = line_points(
                 values.iter().map(|(frame, value)| (span.share(*frame), f64::from((value - doc.low) / (doc.high - doc.low)) * 0.96 + 0.02)),
                 span.width,
             );
-            pen.plot(Rect { x: span.x, y, width: span.width, height: rows }, &points, Role::Lapis);
+            painter.plot(Rect { x: span.x, y, width: span.width, height: rows }, &points, Role::FromGame);
         }
         y += rows;
     }
@@ -291,49 +291,49 @@ fn sounds_lately(app: &App) -> Vec<NameKey> {
     list
 }
 
-fn voice_lanes(app: &App, pen: &mut Pen<'_>, span: &Span, x: u16, y: u16, end: u16, sounds: &[NameKey]) {
+fn voice_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, y: u16, end: u16, sounds: &[NameKey]) {
     if y >= end {
         return;
     }
-    pen.text(x, y, span.width, "voices", Role::Faded);
+    painter.text(x, y, span.width, "voices", Role::Secondary);
     if sounds.is_empty() {
-        pen.text(span.x, y, span.width, "nothing lately: press an event's key, or replay", Role::Faded);
+        painter.text(span.x, y, span.width, "nothing lately: press an event's key, or replay", Role::Secondary);
         return;
     }
     let rows = usize::from(end - y - 1);
     for (row, sound) in sounds.iter().take(rows).enumerate() {
         let y = y + 1 + row as u16;
         if row + 1 == rows && sounds.len() > rows {
-            pen.text(x, y, 30, &format!("and {} more", sounds.len() - row), Role::Faded);
+            painter.text(x, y, 30, &format!("and {} more", sounds.len() - row), Role::Secondary);
             return;
         }
         let history = &app.rehearsal.history;
         let sounding = history.voices.iter().any(|b| b.sound == *sound && b.end.is_none());
-        pen.text(x, y, 16, app.rehearsal.names.get(*sound), if sounding { Role::Gold } else { Role::Vellum });
+        painter.text(x, y, 16, app.rehearsal.names.get(*sound), if sounding { Role::Active } else { Role::Text });
         for bar in history.voices.iter().filter(|b| b.sound == *sound) {
             let until = bar.end.unwrap_or(span.to as u64);
             if (until as f64) < span.from {
                 continue;
             }
             let (from, to) = (span.column(bar.start), span.column(until));
-            let role = if bar.end.is_none() { Role::Gold } else { Role::Vellum };
+            let role = if bar.end.is_none() { Role::Active } else { Role::Text };
             let begins = bar.start as f64 >= span.from;
             for column in from..=to {
-                pen.text(column, y, 1, if column == from && begins { "■" } else { "▪" }, role);
+                painter.text(column, y, 1, if column == from && begins { "■" } else { "▪" }, role);
             }
         }
         for (frame, _) in history.refused.iter().filter(|r| r.1 == *sound && r.0 as f64 >= span.from) {
-            pen.text(span.column(*frame), y, 1, "×", Role::Red);
+            painter.text(span.column(*frame), y, 1, "×", Role::Accent);
         }
     }
 }
 
-fn output_lane(app: &App, pen: &mut Pen<'_>, span: &Span, area: Rect, height: u16) {
+fn output_lane(app: &App, painter: &mut Painter<'_>, span: &Span, area: Rect, height: u16) {
     let y = area.bottom() - height;
-    pen.text(area.x, y, 16, "output", Role::Vellum);
-    pen.text(area.x, y + 1, 16, "peak, dBFS", Role::Faded);
-    pen.text(area.x, y + 2, 16, "0 at the top", Role::Faded);
-    pen.text(area.x, y + 3, 16, "−60 at the foot", Role::Faded);
+    painter.text(area.x, y, 16, "output", Role::Text);
+    painter.text(area.x, y + 1, 16, "peak, dBFS", Role::Secondary);
+    painter.text(area.x, y + 2, 16, "0 at the top", Role::Secondary);
+    painter.text(area.x, y + 3, 16, "−60 at the foot", Role::Secondary);
     let mut columns = vec![-120.0f32; usize::from(span.width)];
     for (frame, level) in &app.rehearsal.history.output {
         if *frame as f64 >= span.from {
@@ -348,29 +348,29 @@ fn output_lane(app: &App, pen: &mut Pen<'_>, span: &Span, area: Rect, height: u1
         }
     }
     let shares: Vec<f32> = columns.iter().map(|level| (level + 60.0) / 60.0).collect();
-    pen.columns(Rect { x: span.x, y, width: span.width, height: height - 1 }, &shares, Role::Faded);
+    painter.columns(Rect { x: span.x, y, width: span.width, height: height - 1 }, &shares, Role::Secondary);
 }
 
-fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+fn side(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let voices = app.sounding();
     let selected = app.selected_voice();
     let now = voices.iter().filter(|v| app.rehearsal.ended(v.voice).is_none()).count();
-    pen.heading(area.x, area.y, area.width, "Sounding", &format!("{now}, loudest first"));
+    painter.heading(area.x, area.y, area.width, "Sounding", &format!("{now}, loudest first"));
     let most = usize::from((area.height / 4).max(4));
     let chosen_row = voices.iter().position(|v| Some(v.voice) == selected.map(|s| s.voice)).unwrap_or(0);
     let first = (chosen_row + 1).saturating_sub(most);
     let mut y = area.y + 1;
     if voices.is_empty() {
-        pen.text(area.x + 1, y, area.width - 1, "silence", Role::Faded);
+        painter.text(area.x + 1, y, area.width - 1, "silence", Role::Secondary);
         y += 1;
     }
     for (row, voice) in voices.iter().skip(first).take(most).enumerate() {
         let chosen = first + row == chosen_row;
         if chosen && app.column == Column::Sounding {
-            pen.select(area.x - 1, y, area.width + 1);
+            painter.select(area.x - 1, y, area.width + 1);
         }
-        voice_line(app, pen, Rect { y, height: 1, ..area }, voice, chosen);
-        hits.push((Rect { y, height: 1, ..area }, Hit::Voice(voice.voice)));
+        voice_line(app, painter, Rect { y, height: 1, ..area }, voice, chosen);
+        targets.push((Rect { y, height: 1, ..area }, ClickTarget::Voice(voice.voice)));
         y += 1;
     }
     if voices.len() > first + most {
@@ -380,28 +380,28 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             (0, ended) => format!("and {ended} that have just ended"),
             (more, ended) => format!("and {more} more, {ended} just ended"),
         };
-        pen.text(area.x + 1, y, area.width - 1, &text, Role::Faded);
+        painter.text(area.x + 1, y, area.width - 1, &text, Role::Secondary);
         y += 1;
     }
     y += 1;
     if let Some(voice) = selected {
         // What has happened keeps its lines, however many reasons there are.
         let log = if area.height > 36 { 10 } else { 6 };
-        y = why(app, pen, Rect { y, height: area.bottom().saturating_sub(y + log), ..area }, &voice) + 1;
+        y = why(app, painter, Rect { y, height: area.bottom().saturating_sub(y + log), ..area }, &voice) + 1;
     }
-    log(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area });
+    log(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area });
 }
 
-fn voice_line(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus, chosen: bool) {
+fn voice_line(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus, chosen: bool) {
     let ended = app.rehearsal.ended(voice.voice);
-    pen.right(area.x + 6, area.y, &trace::print_value(voice.heard).replace('+', ""), if ended.is_some() { Role::Faded } else { Role::Vellum });
+    painter.right(area.x + 6, area.y, &trace::print_value(voice.heard).replace('+', ""), if ended.is_some() { Role::Secondary } else { Role::Text });
     let meter = 7.min(area.width / 5);
     match ended {
         Some(ended) => {
             let seconds = app.rehearsal.frame().saturating_sub(ended.at) as f64 / f64::from(app.program().rate);
-            pen.text(area.x + 7, area.y, meter, &format!("{seconds:.0} s ago"), Role::Faded);
+            painter.text(area.x + 7, area.y, meter, &format!("{seconds:.0} s ago"), Role::Secondary);
         }
-        None => pen.bar(area.x + 7, area.y, meter, (voice.heard + 60.0) / 60.0, Role::Gold),
+        None => painter.bar(area.x + 7, area.y, meter, (voice.heard + 60.0) / 60.0, Role::Active),
     }
     let names = &app.rehearsal.names;
     let x = area.x + 8 + meter;
@@ -411,11 +411,11 @@ fn voice_line(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus, cho
         1 => String::new(),
         n => format!(" ×{n}"),
     };
-    let end = pen.text(x, area.y, left, &format!("{}{many}", names.get(voice.sound)), if chosen { Role::Gold } else { Role::Vellum });
+    let end = painter.text(x, area.y, left, &format!("{}{many}", names.get(voice.sound)), if chosen { Role::Active } else { Role::Text });
     if voice.leaving && ended.is_none() && end + 5 < area.right() {
-        pen.text(end + 1, area.y, 4, "ends", Role::Faded);
+        painter.text(end + 1, area.y, 4, "ends", Role::Secondary);
     }
-    pen.right(area.right(), area.y, emitter, Role::Faded);
+    painter.right(area.right(), area.y, emitter, Role::Secondary);
 }
 
 /// Where a placed voice is heard, in words.
@@ -429,19 +429,19 @@ fn whence(bearing: f32, distance: f32, width: f32) -> String {
 }
 
 /// The ledger of a voice. Returns the line after the last.
-fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
+fn why(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let Some(status) = &app.rehearsal.status else { return area.y };
     let names = &app.rehearsal.names;
     let heard = trace::print_value(voice.heard).replace('+', "");
     let ended = app.rehearsal.ended(voice.voice);
     let is = if ended.is_some() { "was" } else { "is" };
-    pen.heading(area.x, area.y, area.width, &format!("Why {} {is} at {heard} dB", names.get(voice.sound)), "");
+    painter.heading(area.x, area.y, area.width, &format!("Why {} {is} at {heard} dB", names.get(voice.sound)), "");
     let file = names.get(voice.take).rsplit('/').next().unwrap_or_default();
-    let end = pen.text(area.x + 1, area.y + 1, area.width - 1, &format!("take {file}"), Role::Faded);
-    if let Some(place) = voice.aim.map(|(bearing, distance, width)| whence(bearing, distance, width))
+    let end = painter.text(area.x + 1, area.y + 1, area.width - 1, &format!("take {file}"), Role::Secondary);
+    if let Some(place) = voice.placement.map(|(bearing, distance, width)| whence(bearing, distance, width))
         && usize::from(area.right().saturating_sub(end + 1)) > place.chars().count()
     {
-        pen.right(area.right(), area.y + 1, &place, Role::Lapis);
+        painter.right(area.right(), area.y + 1, &place, Role::FromGame);
     }
     let terms = ended.map_or_else(|| status.terms_of(voice), |e| &e.terms);
     let value_of = |key: NameKey| {
@@ -452,15 +452,15 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
         })
     };
     let mut y = area.y + 2;
-    let term_line = |pen: &mut Pen<'_>, term: &Term, y: u16| {
+    let term_line = |painter: &mut Painter<'_>, term: &Term, y: u16| {
         let (text, label) = trace::label(term, names, value_of);
-        pen.text(area.x + 1, y, area.width.saturating_sub(9), &text, role(label));
+        painter.text(area.x + 1, y, area.width.saturating_sub(9), &text, role(label));
         let value = match term.property {
             Property::Pan => Property::Pan.print(term.value),
             Property::LowPass | Property::HighPass => format!("{} oct", trace::print_value(term.value)),
             _ => trace::print_value(term.value),
         };
-        pen.right(area.right(), y, &value, role(label));
+        painter.right(area.right(), y, &value, role(label));
     };
     // Contributions of nothing are left out when there is little room.
     let level: Vec<&Term> = terms.iter().filter(|t| t.property == Property::Level).collect();
@@ -471,13 +471,13 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
         if y + 2 >= area.bottom() {
             break;
         }
-        term_line(pen, term, y);
+        term_line(painter, term, y);
         y += 1;
     }
-    pen.rule(area.x + 1, y, area.width - 1);
-    let gold = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::BOLD);
-    pen.put(area.x + 1, y + 1, area.width - 10, "heard", gold);
-    pen.right(area.right(), y + 1, &heard, Role::Gold);
+    painter.rule(area.x + 1, y, area.width - 1);
+    let gold = painter.style(Role::Active).add_modifier(ratatui::style::Modifier::BOLD);
+    painter.put(area.x + 1, y + 1, area.width - 10, "heard", gold);
+    painter.right(area.right(), y + 1, &heard, Role::Active);
     y += 2;
     for (property, unit) in [(Property::Pitch, "st"), (Property::LowPass, "oct"), (Property::HighPass, "oct"), (Property::Pan, "")] {
         let of_it: Vec<&&Term> = others.iter().filter(|t| t.property == property).collect();
@@ -491,11 +491,11 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
             Property::HighPass => ("its high-pass", estampie_engine::units::Octaves(sum.max(0.0)).above_open().to_string()),
             _ => ("its pitch", format!("{} {unit}", trace::print_value(sum))),
         };
-        pen.text(area.x + 1, y, area.width - 14, words, Role::Gold);
-        pen.right(area.right(), y, &total, Role::Gold);
+        painter.text(area.x + 1, y, area.width - 14, words, Role::Active);
+        painter.right(area.right(), y, &total, Role::Active);
         y += 1;
         for term in of_it {
-            term_line(pen, term, y);
+            term_line(painter, term, y);
             y += 1;
         }
     }
@@ -504,18 +504,18 @@ fn why(app: &App, pen: &mut Pen<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
 
 fn role(label: Label) -> Role {
     match label {
-        Label::Plain => Role::Vellum,
-        Label::Game => Role::Lapis,
-        Label::Attention => Role::Red,
-        Label::Aside => Role::Faded,
+        Label::Plain => Role::Text,
+        Label::Game => Role::FromGame,
+        Label::Attention => Role::Accent,
+        Label::Aside => Role::Secondary,
     }
 }
 
-fn log(app: &App, pen: &mut Pen<'_>, area: Rect) {
+fn log(app: &App, painter: &mut Painter<'_>, area: Rect) {
     if area.height < 2 {
         return;
     }
-    pen.heading(area.x, area.y, area.width, "Log", "newest first");
+    painter.heading(area.x, area.y, area.width, "Log", "newest first");
     let rate = f64::from(app.program().rate);
     let mut y = area.y + 1;
     for line in &app.rehearsal.log {
@@ -525,9 +525,9 @@ fn log(app: &App, pen: &mut Pen<'_>, area: Rect) {
         if y + rows.len() as u16 > area.bottom() {
             return;
         }
-        pen.right(area.x + 6, y, &format!("{:.2}", line.frame as f64 / rate), Role::Faded);
+        painter.right(area.x + 6, y, &format!("{:.2}", line.frame as f64 / rate), Role::Secondary);
         for row in rows {
-            pen.text(area.x + 7, y, width + 1, &row, role(line.label));
+            painter.text(area.x + 7, y, width + 1, &row, role(line.label));
             y += 1;
         }
     }

@@ -6,21 +6,21 @@ use ratatui::style::{Color, Modifier, Style};
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Role {
     /// Text.
-    Vellum,
+    Text,
     /// Secondary text.
-    Faded,
+    Secondary,
     /// Rules.
-    Ghost,
+    Rule,
     /// Headings, keys, what needs you.
-    Red,
+    Accent,
     /// Comes from the game.
-    Lapis,
+    FromGame,
     /// Sounds now, or is selected.
-    Gold,
+    Active,
     /// Is well.
-    Verdigris,
+    Good,
     /// Belongs to a snapshot or a stinger.
-    Folium,
+    Snapshot,
 }
 
 /// How many colours the terminal has.
@@ -115,38 +115,38 @@ impl Theme {
         let style = Style::new();
         match self.colours {
             Colours::All | Colours::Many => style.fg(self.colour(match (role, self.light) {
-                (Role::Vellum, false) => 0x00e9_dfc7,
-                (Role::Faded, false) => 0x0096_8977,
-                (Role::Ghost, false) => 0x004d_453a,
-                (Role::Red, false) => 0x00e6_5a3f,
-                (Role::Lapis, false) => 0x0074_a8f0,
-                (Role::Gold, false) => 0x00f0_b93a,
-                (Role::Verdigris, false) => 0x0068_bd97,
-                (Role::Folium, false) => 0x00bd_92e6,
-                (Role::Vellum, true) => 0x002b_241a,
-                (Role::Faded, true) => 0x0073_6755,
-                (Role::Ghost, true) => 0x00bf_b299,
-                (Role::Red, true) => 0x00b5_301a,
-                (Role::Lapis, true) => 0x0024_55a8,
-                (Role::Gold, true) => 0x0098_6a00,
-                (Role::Verdigris, true) => 0x001f_7550,
-                (Role::Folium, true) => 0x006b_3fa0,
+                (Role::Text, false) => 0x00e9_dfc7,
+                (Role::Secondary, false) => 0x0096_8977,
+                (Role::Rule, false) => 0x004d_453a,
+                (Role::Accent, false) => 0x00e6_5a3f,
+                (Role::FromGame, false) => 0x0074_a8f0,
+                (Role::Active, false) => 0x00f0_b93a,
+                (Role::Good, false) => 0x0068_bd97,
+                (Role::Snapshot, false) => 0x00bd_92e6,
+                (Role::Text, true) => 0x002b_241a,
+                (Role::Secondary, true) => 0x0073_6755,
+                (Role::Rule, true) => 0x00bf_b299,
+                (Role::Accent, true) => 0x00b5_301a,
+                (Role::FromGame, true) => 0x0024_55a8,
+                (Role::Active, true) => 0x0098_6a00,
+                (Role::Good, true) => 0x001f_7550,
+                (Role::Snapshot, true) => 0x006b_3fa0,
             })),
             Colours::Sixteen => style.fg(match role {
-                Role::Vellum => Color::Reset,
-                Role::Faded => Color::DarkGray,
-                Role::Ghost => Color::DarkGray,
-                Role::Red => Color::Red,
-                Role::Lapis if self.light => Color::Blue,
-                Role::Lapis => Color::LightBlue,
-                Role::Gold => Color::Yellow,
-                Role::Verdigris => Color::Green,
-                Role::Folium => Color::Magenta,
+                Role::Text => Color::Reset,
+                Role::Secondary => Color::DarkGray,
+                Role::Rule => Color::DarkGray,
+                Role::Accent => Color::Red,
+                Role::FromGame if self.light => Color::Blue,
+                Role::FromGame => Color::LightBlue,
+                Role::Active => Color::Yellow,
+                Role::Good => Color::Green,
+                Role::Snapshot => Color::Magenta,
             }),
             Colours::None => match role {
-                Role::Vellum | Role::Lapis | Role::Verdigris | Role::Folium => style,
-                Role::Faded | Role::Ghost => style.add_modifier(Modifier::DIM),
-                Role::Red | Role::Gold => style.add_modifier(Modifier::BOLD),
+                Role::Text | Role::FromGame | Role::Good | Role::Snapshot => style,
+                Role::Secondary | Role::Rule => style.add_modifier(Modifier::DIM),
+                Role::Accent | Role::Active => style.add_modifier(Modifier::BOLD),
             },
         }
     }
@@ -164,15 +164,15 @@ impl Theme {
     /// The line that says that a snapshot is edited, not the mix.
     pub(crate) fn band(self) -> Style {
         match self.colours {
-            Colours::All | Colours::Many if self.light => self.style(Role::Folium).bg(self.colour(0x00e3_d5f2)).add_modifier(Modifier::BOLD),
-            Colours::All | Colours::Many => self.style(Role::Folium).bg(self.colour(0x0036_2152)).add_modifier(Modifier::BOLD),
+            Colours::All | Colours::Many if self.light => self.style(Role::Snapshot).bg(self.colour(0x00e3_d5f2)).add_modifier(Modifier::BOLD),
+            Colours::All | Colours::Many => self.style(Role::Snapshot).bg(self.colour(0x0036_2152)).add_modifier(Modifier::BOLD),
             Colours::Sixteen | Colours::None => Style::new().add_modifier(Modifier::REVERSED | Modifier::BOLD),
         }
     }
 
     /// A key on the line of keys or an event's pad.
     pub(crate) fn key(self) -> Style {
-        self.style(Role::Red).add_modifier(Modifier::BOLD)
+        self.style(Role::Accent).add_modifier(Modifier::BOLD)
     }
 }
 
@@ -192,13 +192,13 @@ mod tests {
         for colours in [Colours::All, Colours::Many] {
             for light in [false, true] {
                 let theme = Theme::new(colours, light);
-                for role in [Role::Vellum, Role::Faded, Role::Ghost, Role::Red, Role::Lapis, Role::Gold, Role::Verdigris, Role::Folium] {
+                for role in [Role::Text, Role::Secondary, Role::Rule, Role::Accent, Role::FromGame, Role::Active, Role::Good, Role::Snapshot] {
                     assert_ne!(theme.style(role).fg, theme.ground().bg, "{role:?} {colours:?} {light}");
                 }
                 assert_ne!(theme.selection().bg, theme.ground().bg);
             }
         }
         let plain = Theme::new(Colours::None, false);
-        assert_eq!(plain.style(Role::Lapis), Style::new(), "no colour where none is wanted");
+        assert_eq!(plain.style(Role::FromGame), Style::new(), "no colour where none is wanted");
     }
 }

@@ -1,21 +1,21 @@
-//! Typed values and the finder: what is typed on the last line, and what it does.
+//! Prompt values and the finder: what is typed on the last line, and what it does.
 
-use super::app::{App, Column, Item, Mode, Typed};
+use super::app::{App, Column, Item, Mode, Prompt};
 use super::finder::{self, Found};
 use super::keys::View;
-use super::line::Line;
+use super::text_field::TextField;
 use crate::player::device;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::units::{Decibels, Pan, Quantity as _, Seconds, read_number};
 
 impl App {
-    pub(super) fn key_typing(&mut self, name: &str, typed: Typed, mut text: Line) {
+    pub(super) fn key_typing(&mut self, name: &str, typed: Prompt, mut text: TextField) {
         match name {
             "esc" | "ctrl-c" => {
                 match typed {
-                    Typed::Filter => self.sounds.filter.clear(),
-                    Typed::Point(editor) => self.mode = Mode::Curve(*editor),
+                    Prompt::Filter => self.sounds.filter.clear(),
+                    Prompt::Point(editor) => self.mode = Mode::Curve(*editor),
                     _ => {}
                 }
                 return;
@@ -35,7 +35,7 @@ impl App {
                 text.key(name);
             }
         }
-        if typed == Typed::Filter {
+        if typed == Prompt::Filter {
             self.set_filter(&text.text);
         }
         self.mode = Mode::Typing(typed, text);
@@ -43,13 +43,13 @@ impl App {
 
     /// Does what was typed, unless it names what there is not, or else is at fault only together with all the rest: then it is told, and
     /// entering the same again keeps it. One may name first and make later.
-    fn set_confirmed(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
+    fn set_confirmed(&mut self, typed: &Prompt, text: &str) -> Result<(), String> {
         let again = self.unconfirmed.take().is_some_and(|told| told == text);
         let known: Vec<String> = self.faults.iter().map(|f| f.what.clone()).collect();
         let edits = self.workspace.edits();
         self.workspace.begin_anew();
         self.set_typed(typed, text)?;
-        let new = self.faults.iter().find(|f| !known.contains(&f.what)).map(|f| format!("{}; {}", f.what, f.mend));
+        let new = self.faults.iter().find(|f| !known.contains(&f.what)).map(|f| format!("{}; {}", f.what, f.fix));
         let Some(fault) = new.filter(|_| !again && self.workspace.edits() > edits) else { return Ok(()) };
         self.workspace.take_back();
         self.compile();
@@ -58,18 +58,18 @@ impl App {
     }
 
     /// Names that can stand in what is typed and begin with `word`.
-    pub(crate) fn completions(&self, typed: &Typed, word: &str) -> Vec<String> {
+    pub(crate) fn completions(&self, typed: &Prompt, word: &str) -> Vec<String> {
         let document = self.document();
         let mut names: Vec<&str> = Vec::new();
         let parameters = document.parameters.iter().map(|p| p.name.as_str());
         let states = document.states.iter().map(|s| s.name.as_str());
         match typed {
-            Typed::NewThing => {
+            Prompt::NewThing => {
                 names.extend(estampie_project::document::TABLES.iter().map(|(_, word, _)| *word));
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()));
                 names.extend(document.world.zones.iter().map(|z| z.name.as_str()));
             }
-            Typed::Thing(_) => {
+            Prompt::Thing(_) => {
                 names.extend([
                     "at", "outline", "line", "path", "radius", "height", "margin", "order", "sets", "snapshot", "ambience", "plays", "facing", "open", "reach",
                     "kind",
@@ -77,39 +77,39 @@ impl App {
                 names.extend(["inside.level", "inside.low-pass", "inside.time", "outside.level", "outside.low-pass", "outside.time", "closed.level", "note"]);
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()).chain(parameters));
             }
-            Typed::Field(_, "bus") => names.extend(document.buses.iter().map(|b| b.name.as_str())),
-            Typed::Field(_, key) if key.ends_with(".like") => names.extend(document.shared.names(key.split('.').next().unwrap_or_default())),
-            Typed::Field(_, "group") => names.extend(document.shared.names("group")),
-            Typed::Field(_, "pick") => {
+            Prompt::Field(_, "bus") => names.extend(document.buses.iter().map(|b| b.name.as_str())),
+            Prompt::Field(_, key) if key.ends_with(".like") => names.extend(document.shared.names(key.split('.').next().unwrap_or_default())),
+            Prompt::Field(_, "group") => names.extend(document.shared.names("group")),
+            Prompt::Field(_, "pick") => {
                 names.extend(["shuffle", "weighted", "cycle", "together", "by", "across"]);
                 names.extend(parameters.chain(states));
             }
-            Typed::Field(_, "re-trigger") => names.extend(["overlap", "restart", "ignore"]),
-            Typed::Field(_, "limit.when-full") => names.extend(["oldest", "quietest", "farthest", "least important", "refuse"]),
-            Typed::Field(_, "when-refused") | Typed::Wire(_) => names.extend(document.events.iter().map(|e| e.name.as_str())),
-            Typed::Field(_, "takes" | "chain") | Typed::Takes(..) => {
+            Prompt::Field(_, "re-trigger") => names.extend(["overlap", "restart", "ignore"]),
+            Prompt::Field(_, "limit.when-full") => names.extend(["oldest", "quietest", "farthest", "least important", "refuse"]),
+            Prompt::Field(_, "when-refused") | Prompt::Wire(_) => names.extend(document.events.iter().map(|e| e.name.as_str())),
+            Prompt::Field(_, "takes" | "chain") | Prompt::Takes(..) => {
                 names.extend(self.workspace.audio().iter().map(String::as_str));
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()));
             }
-            Typed::NewModulation => {
+            Prompt::NewModulation => {
                 names.extend(parameters);
                 names.extend(document.sounds.iter().map(|s| s.name.as_str()));
                 names.extend(["moves", "bus", "snapshot", "send", "amount", "piece", "layer", "group"]);
                 names.extend(document.buses.iter().map(|b| b.name.as_str()));
                 names.extend(document.snapshots.iter().map(|s| s.name.as_str()));
                 names.extend(document.music.pieces.iter().map(|p| p.name.as_str()));
-                names.extend(document.buses.iter().flat_map(|b| b.inserts.iter().map(|i| i.name.as_str())));
-                for insert in document.buses.iter().flat_map(|b| &b.inserts) {
-                    let kind = estampie_project::document::kind_of(&document.shared.effect, insert);
+                names.extend(document.buses.iter().flat_map(|b| b.effects.iter().map(|i| i.name.as_str())));
+                for effect in document.buses.iter().flat_map(|b| &b.effects) {
+                    let kind = estampie_project::document::kind_of(&document.shared.effect, effect);
                     names.extend(kind.into_iter().flat_map(|k| k.settings.iter().map(|s| s.word)));
                 }
                 names.extend(estampie_engine::property::Property::ALL.map(|(_, w)| w));
             }
-            Typed::Formula(_) => {
+            Prompt::Formula(_) => {
                 names.extend(parameters.chain(states));
                 names.extend(estampie_engine::vocabulary::Function::ALL.map(|(_, n, _)| n));
             }
-            Typed::Transition { field, .. } => match *field {
+            Prompt::Transition { field, .. } => match *field {
                 "leave" => names.extend(["at once", "next beat", "next bar", "every 2 bars", "phrase end", "section end", "open ending", "marker"]),
                 "by-way-of" => {
                     names.extend(["nothing", "close ending"]);
@@ -152,19 +152,19 @@ impl App {
 
     pub(super) fn begin_typing(&mut self) {
         let typed = match (self.view, self.column, self.selected_item()) {
-            (View::Stage, Column::Index, Some(Item::Parameter(index))) => Some(Typed::Parameter(self.document().parameters[index].name.clone())),
-            (View::Stage, Column::Sounding, _) => self.selected_voice().map(|v| Typed::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
+            (View::Stage, Column::Index, Some(Item::Parameter(index))) => Some(Prompt::Parameter(self.document().parameters[index].name.clone())),
+            (View::Stage, Column::Sounding, _) => self.selected_voice().map(|v| Prompt::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
             _ => None,
         };
         match typed {
-            Some(typed) => self.mode = Mode::Typing(typed, Line::default()),
+            Some(typed) => self.mode = Mode::Typing(typed, TextField::default()),
             None => self.say("choose a parameter, a sound or a bus to type a value for"),
         }
     }
 
-    pub(super) fn set_typed(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
+    pub(super) fn set_typed(&mut self, typed: &Prompt, text: &str) -> Result<(), String> {
         match typed {
-            Typed::Parameter(name) => {
+            Prompt::Parameter(name) => {
                 let index = self.document().parameters.iter().position(|p| p.name == *name).ok_or("it is gone")?;
                 let doc = &self.document().parameters[index];
                 let value = read_number(text, &doc.unit).map_err(|_| format!("\"{text}\" is not a number; write {} to {} {}", doc.low, doc.high, doc.unit))?;
@@ -173,39 +173,39 @@ impl App {
                 }
                 self.rehearsal.parameter(NameKey::of(name), value as f32);
             }
-            Typed::BusLevel(name) if Pan::is_meant(text) => {
+            Prompt::BusLevel(name) if Pan::is_meant(text) => {
                 self.workspace.set_bus_pan(name, text)?;
                 self.recompile();
                 self.say(format!("{name} pan {}", text.trim()));
             }
-            Typed::BusLevel(name) => {
+            Prompt::BusLevel(name) => {
                 let level = Decibels::read(text).map_err(|e| e.to_string())?;
                 if level.0 > 24.0 {
                     return Err("a level goes up to 24 dB".into());
                 }
                 self.set_bus_level(name, level.0);
             }
-            Typed::SoundLevel(name) => {
+            Prompt::SoundLevel(name) => {
                 let level = Decibels::read(text).map_err(|e| e.to_string())?;
                 if !(-120.0..=24.0).contains(&level.0) {
                     return Err("a sound's level goes from -120 dB to 24 dB".into());
                 }
                 self.set_sound_level(name, level.0);
             }
-            Typed::Field(sounds, field) => {
+            Prompt::Field(sounds, field) => {
                 self.workspace.set_sounds(sounds, field, text)?;
                 self.recompile();
                 if sounds.len() > 1 {
                     self.say(format!("{field} of {} sounds", sounds.len()));
                 }
             }
-            Typed::Takes(sound, value) => {
+            Prompt::Takes(sound, value) => {
                 let takes: Vec<String> = text.split(';').map(|t| t.trim().to_owned()).filter(|t| !t.is_empty()).collect();
                 self.workspace.set_takes(sound, value, &takes)?;
                 self.recompile();
             }
-            Typed::Shared { kind, name, key } => self.set_shared(kind, name, key, text)?,
-            Typed::Rename(name) => {
+            Prompt::Shared { kind, name, key } => self.set_shared(kind, name, key, text)?,
+            Prompt::Rename(name) => {
                 let new = text.trim();
                 if new != name {
                     self.workspace.rename_sound(name, new)?;
@@ -215,29 +215,29 @@ impl App {
                     self.say(format!("{name} is {new} wherever it was named"));
                 }
             }
-            Typed::Thing(thing) => self.set_thing_typed(thing, text)?,
-            Typed::NewThing => self.begin_thing(text)?,
-            Typed::Filter => self.set_filter(text),
-            Typed::Wire(sound) => self.wire(sound, text)?,
-            Typed::NewModulation => self.new_modulation(text)?,
-            Typed::Formula(name) => self.set_formula(name, text)?,
-            Typed::Smooth(written) => {
+            Prompt::Thing(thing) => self.set_thing_typed(thing, text)?,
+            Prompt::NewThing => self.begin_thing(text)?,
+            Prompt::Filter => self.set_filter(text),
+            Prompt::Wire(sound) => self.wire(sound, text)?,
+            Prompt::NewModulation => self.new_modulation(text)?,
+            Prompt::Formula(name) => self.set_formula(name, text)?,
+            Prompt::Smooth(written) => {
                 if !text.trim().is_empty() {
                     Seconds::read(text).map_err(|e| e.to_string())?;
                 }
                 let done = self.workspace.set_smooth("smoothing of a modulation", *written, text.trim());
                 self.edited(done);
             }
-            Typed::Transition { piece, from, to, field } => {
+            Prompt::Transition { piece, from, to, field } => {
                 self.workspace.set_transition(piece, from, to, field, text)?;
                 self.recompile();
             }
-            Typed::LayerLevel { piece, section, layer } if Pan::is_meant(text) => {
+            Prompt::LayerLevel { piece, section, layer } if Pan::is_meant(text) => {
                 Pan::read(&text.replace('−', "-")).map_err(|e| e.to_string())?;
                 self.workspace.set_layer(piece, section, layer, "pan", text.trim())?;
                 self.recompile();
             }
-            Typed::LayerLevel { piece, section, layer } => {
+            Prompt::LayerLevel { piece, section, layer } => {
                 let level = Decibels::read(text).map_err(|e| e.to_string())?;
                 if !(-120.0..=24.0).contains(&level.0) {
                     return Err("a layer's level goes from -120 dB to 24 dB".into());
@@ -245,7 +245,7 @@ impl App {
                 self.workspace.set_layer(piece, section, layer, "level", &level.to_string())?;
                 self.recompile();
             }
-            Typed::Point(editor) => self.set_point(editor, text)?,
+            Prompt::Point(editor) => self.set_point(editor, text)?,
             _ => self.set_typed_mix(typed, text)?,
         }
         Ok(())

@@ -197,7 +197,7 @@ fn the_map_is_drawn_with_everything_on_it() {
 fn check_listens_to_every_way_and_says_what_does_not_sound_well() {
     let done = run(&["check", demo().to_str().unwrap()]);
     let out = String::from_utf8_lossy(&done.stdout).into_owned();
-    assert!(done.status.success() && out.contains("renderings of ways between sections: nothing found"), "{out}");
+    assert!(done.status.success() && out.contains("renderings of transitions: nothing found"), "{out}");
     // The same with a section far too loud.
     let folder = tempfile::tempdir().unwrap();
     let copy = |from: &std::path::Path, to: &std::path::Path| {

@@ -97,12 +97,12 @@ fn going_back_before_the_moment_cancels_and_stingers_say_why_they_are_dropped() 
 }
 
 #[test]
-fn every_way_is_proved_and_the_finds_open() {
+fn every_transition_is_checked_and_the_problems_open() {
     let story = drifting("proof");
     story.keys(&["p"]);
-    story.wait_until("every way is heard", |s| s.contains("¶ Every way") && s.contains("nothing found"));
+    story.wait_until("every way is heard", |s| s.contains("¶ Every transition") && s.contains("nothing found"));
     story.keys(&["Escape"]);
-    story.wait_until("the page is as before", |s| !s.contains("¶ Every way"));
+    story.wait_until("the page is as before", |s| !s.contains("¶ Every transition"));
     // A layer 20 dB louder is found.
     story.keys(&["Tab"]);
     story.wait_for("? help");
@@ -119,8 +119,8 @@ fn every_way_is_proved_and_the_finds_open() {
     story.keys(&["Enter"]);
     story.wait_for("1 unsaved");
     story.keys(&["p"]);
-    let screen = story.wait_until("it is found", |s| s.contains("¶ Every way") && s.contains("the loudness goes"));
-    assert!(screen.contains("finds"), "{screen}");
+    let screen = story.wait_until("it is found", |s| s.contains("¶ Every transition") && s.contains("the loudness goes"));
+    assert!(screen.contains("problems"), "{screen}");
 }
 
 #[test]

@@ -109,7 +109,7 @@ fn a_curve_point_is_moved_by_keys_and_the_mouse_and_the_level_moves() {
 
 #[test]
 fn a_mistyped_event_shows_its_mend_and_takes_it() {
-    let story = Story::new("mend");
+    let story = Story::new("fix");
     story.open_demo();
     story.keys(&["2", "Tab", "n"]);
     story.type_text("hul.struck");
@@ -129,7 +129,7 @@ fn a_mistyped_event_shows_its_mend_and_takes_it() {
     story.wait_for("Off: When hull.struck");
     story.keys(&["u", "u", "u", "u"]);
     story.wait_until("all is as saved", |s| s.contains("● saved"));
-    // What the game sends undeclared is listed, and one key mends it.
+    // What the game sends undeclared is listed, and one key fixes it.
     story.keys(&[":"]);
     story.type_text("send winch.strat");
     story.keys(&["Down", "Enter"]);

@@ -108,7 +108,7 @@ fn solo_and_mute_are_for_the_rehearsal_only() {
     story.open_demo();
     story.keys(&["5", "Down", "s"]);
     let screen = story.wait_for("temporary: solo music");
-    assert!(line(&screen, &["music", "alone"]).is_some() && screen.contains("● saved"), "{screen}");
+    assert!(line(&screen, &["music", "solo"]).is_some() && screen.contains("● saved"), "{screen}");
     story.keys(&["s"]);
     story.wait_until("without its returns", |s| line(s, &["music", "dry"]).is_some());
     story.keys(&["s", "Down", "m"]);

@@ -200,8 +200,8 @@ impl<const N: usize> Ramps<N> {
     const NEW: Ramps<N> = Ramps([Ramp::NEW; N]);
 
     /// The values of each frame of a block, one call of [`Line::next`] after another.
-    fn line(&mut self, to: [f32; N], frames: usize) -> Line<N> {
-        let mut line = Line { now: to, step: [0.0; N] };
+    fn line(&mut self, to: [f32; N], frames: usize) -> Ramping<N> {
+        let mut line = Ramping { now: to, step: [0.0; N] };
         for ((ramp, to), (now, step)) in self.0.iter_mut().zip(to).zip(line.now.iter_mut().zip(&mut line.step)) {
             (*now, *step) = ramp.steps(to, frames);
         }
@@ -210,12 +210,12 @@ impl<const N: usize> Ramps<N> {
 }
 
 /// Values on their way through a block.
-struct Line<const N: usize> {
+struct Ramping<const N: usize> {
     now: [f32; N],
     step: [f32; N],
 }
 
-impl<const N: usize> Line<N> {
+impl<const N: usize> Ramping<N> {
     fn next(&mut self) -> [f32; N] {
         for (now, step) in self.now.iter_mut().zip(self.step) {
             *now += step;
@@ -286,6 +286,6 @@ fn settle(value: &mut f32) {
 }
 
 #[cfg(test)]
-mod clicks;
-#[cfg(test)]
 mod tests;
+#[cfg(test)]
+mod zipper_tests;

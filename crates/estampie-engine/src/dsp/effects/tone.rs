@@ -6,7 +6,7 @@
 //! the bilinear transform of the analogue prototypes.
 
 use super::{Around, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Setting, Unit, settle};
-use crate::dsp::four::Four;
+use crate::dsp::svf_block::Four;
 use std::f64::consts::{PI, SQRT_2};
 
 const SLOPES: &[&str] = &["12 dB", "6 dB", "18 dB", "24 dB", "30 dB", "36 dB", "42 dB", "48 dB"];

@@ -1,16 +1,16 @@
 //! `music/*.toml`: pieces with their sections, layers and transitions; stingers; playlists.
 
+mod musical_values;
 mod read;
-mod terms;
 
+pub use musical_values::{Arrive, Between, Length, Slope, Spot};
 pub(super) use read::read_music;
-pub use terms::{Arrive, Length, Slope, Spot, Way};
 
 use super::Place;
 use super::fields::Located;
 use crate::language::{Condition, Moment};
 use estampie_engine::music::exact::Beats;
-use estampie_engine::music::{Metre, Patch};
+use estampie_engine::music::{InstrumentSettings, Metre};
 use estampie_engine::units::{Decibels, Pan, Seconds, Share, Span};
 use estampie_engine::vocabulary::Step;
 use std::fmt;
@@ -32,7 +32,7 @@ pub struct FollowsDoc {
 /// A piece that another one holds down while it plays.
 #[derive(Debug, Clone)]
 pub struct HoldDoc {
-    /// The piece that is held down.
+    /// The piece that is ducked.
     pub piece: Located<String>,
     /// By how much; less than 0.
     pub by: Decibels,
@@ -84,7 +84,7 @@ pub struct PieceDoc {
 /// What comes after a section that nothing else was asked of.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub enum Then {
-    /// It goes round.
+    /// It loops.
     #[default]
     Loop,
     /// Another section.
@@ -221,7 +221,7 @@ pub struct TransitionDoc {
     /// When it leaves; `None` is the next bar, or the open ending if it goes by way of the close ending.
     pub leave: Option<Moment>,
     /// By way of what.
-    pub way: Way,
+    pub way: Between,
     /// Where it arrives.
     pub arrive: Arrive,
     /// How the old one falls; `None` lets a section that has ended ring, and else falls in 30 ms.
@@ -280,7 +280,7 @@ pub struct StingerDoc {
 
 /// The order of a playlist.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Order {
+pub enum PlaylistOrder {
     /// At random, never one of the last n.
     Shuffle(u32),
     /// One after another, from the first again.
@@ -295,7 +295,7 @@ pub struct PlaylistDoc {
     /// The pieces.
     pub pieces: Vec<Located<String>>,
     /// Their order.
-    pub order: Order,
+    pub order: PlaylistOrder,
     /// Silence between two, drawn each time.
     pub gap: Span<Seconds>,
     /// Silence before the first.
@@ -314,7 +314,7 @@ pub struct InstrumentDoc {
     /// Its name.
     pub name: String,
     /// How it is set.
-    pub patch: Patch,
+    pub patch: InstrumentSettings,
     /// How many notes sound at once at most.
     pub polyphony: u32,
     /// Recordings: each with the pitch it was recorded at, and the lowest and highest pitch it is for.

@@ -1,8 +1,8 @@
 //! Reading `music/*.toml`.
 
 use super::{
-    ANY, Arrive, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, Order, PieceDoc,
-    PlaylistDoc, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc, Way,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
+    PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
 use crate::document::game::well_named;
@@ -11,7 +11,7 @@ use crate::language::reactions::read_conditions;
 use crate::language::{Moment, SILENCE};
 use estampie_engine::curve::Shape;
 use estampie_engine::music::exact::{Beats, read};
-use estampie_engine::music::{Kind, Metre, Patch, Wave};
+use estampie_engine::music::{InstrumentSettings, Kind, Metre, Wave};
 use estampie_engine::units::{Decibels, Pan, Quantity as _, Seconds, Semitones, Share, Span};
 use estampie_engine::vocabulary::{MOST_SECTIONS, Step};
 use std::collections::BTreeSet;
@@ -82,7 +82,7 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
     if kind.is_none() && fields.item("kind").is_none() {
         reading.fault(&fields.place, format!("it is not said what {} is", fields.of()), format!("write kind = one of {}", words.join(", ")));
     }
-    let mut patch = Patch::usual(kind.map_or(Kind::Synth, |k| k.value));
+    let mut patch = InstrumentSettings::usual(kind.map_or(Kind::Synth, |k| k.value));
     let time = |field, usual: f32| fields.limited(field, Seconds(0.0), Seconds(30.0)).map_or(usual, |s| s.0 as f32);
     (patch.attack, patch.decay, patch.release) = (time("attack", patch.attack), time("decay", patch.decay), time("release", patch.release));
     let share = |field, usual: f32| fields.limited(field, Share(0.0), Share(1.0)).map_or(usual, |s| s.0);
@@ -112,8 +112,8 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
         }
     }
     for (file, ..) in takes.iter().filter(|(f, ..)| !audio.contains(&f.value)) {
-        let mend = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
-        reading.fault(&file.place, format!("there is no audio file {}", file.value), mend);
+        let fix = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
+        reading.fault(&file.place, format!("there is no audio file {}", file.value), fix);
     }
     let doc = InstrumentDoc { patch, polyphony: fields.whole("polyphony", 1, 32).map_or(16, |n| n.value as u32), takes, place: fields.place.clone(), name };
     fields.text("note");
@@ -185,7 +185,7 @@ fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         }
     }
     let mut holds = Vec::new();
-    for (other, item, place) in fields.entries("holds-down") {
+    for (other, item, place) in fields.entries("ducks") {
         let Some(inner) = Fields::of_item(reading, item, format!("what {name} holds down"), place.clone()) else { continue };
         let (by, attack, release) = held(&inner, Decibels(-12.0), Seconds(1.0), Seconds(2.0));
         inner.finish();
@@ -308,8 +308,8 @@ fn layer(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
     let of = match (file, sound, notes) {
         (Some(file), None, None) => {
             if !audio.contains(&file.value) {
-                let mend = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
-                reading.fault(&file.place, format!("there is no audio file {}", file.value), mend);
+                let fix = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
+                reading.fault(&file.place, format!("there is no audio file {}", file.value), fix);
             }
             LayerOf::File(file)
         }
@@ -393,10 +393,10 @@ fn transition(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
         reading.fault(&fields.place, format!("{} does not say from where to where", fields.of()), "write from = \"drift\" and to = \"pursuit\"");
     }
     let straight = Slope { over: Length::NONE, curve: Shape::Straight };
-    let way = fields.text("by-way-of").map_or(Way::Straight, |text| match text.value.as_str() {
-        "nothing" => Way::Straight,
-        "close ending" => Way::CloseEnding,
-        _ => Way::Section(text),
+    let way = fields.text("by-way-of").map_or(Between::Straight, |text| match text.value.as_str() {
+        "nothing" => Between::Straight,
+        "close ending" => Between::CloseEnding,
+        _ => Between::Section(text),
     });
     let doc =
         TransitionDoc {
@@ -465,18 +465,18 @@ fn stinger(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> StingerDo
 
 fn playlist(name: String, fields: Fields<'_>) -> PlaylistDoc {
     let order = fields.read("order", "shuffle, perhaps with \", not the last 2\", or in order", |text| match text {
-        "in order" => Ok(Order::InOrder),
-        "shuffle" => Ok(Order::Shuffle(1)),
+        "in order" => Ok(PlaylistOrder::InOrder),
+        "shuffle" => Ok(PlaylistOrder::Shuffle(1)),
         _ => {
             let last = text.strip_prefix("shuffle, not the last").map(str::trim);
             let last = last.and_then(|n| if n.is_empty() { Some(1) } else { n.parse().ok() });
-            last.map(Order::Shuffle).ok_or_else(|| format!("\"{text}\" is not an order"))
+            last.map(PlaylistOrder::Shuffle).ok_or_else(|| format!("\"{text}\" is not an order"))
         }
     });
     let time = |field| fields.limited(field, Seconds(0.0), Seconds(600.0)).unwrap_or_default();
     let list = PlaylistDoc {
         pieces: fields.texts("pieces").unwrap_or_default(),
-        order: order.map_or(Order::Shuffle(1), |o| o.value),
+        order: order.map_or(PlaylistOrder::Shuffle(1), |o| o.value),
         gap: fields.span("gap").map_or_else(Span::default, |s| s.value),
         start: time("start"),
         fade_in: time("fade-in"),

@@ -1,8 +1,8 @@
 //! Drawing the map: zones, walls, doorways, trails, emitters, the listener and his way, rings, the ruler; and what is chosen.
 
 use super::{GRID, Projection, away, encloses};
-use crate::workshop::app::{App, Column, Hit};
-use crate::workshop::pen::Pen;
+use crate::workshop::app::{App, ClickTarget, Column};
+use crate::workshop::painter::Painter;
 use crate::workshop::rehearsal::is_member;
 use crate::workshop::theme::Role;
 use estampie_engine::curve::Curve;
@@ -21,10 +21,10 @@ const UNHEARD: f32 = -90.0;
 /// Rings around the chosen emitter, in dB.
 const RINGS: [f32; 2] = [-6.0, -24.0];
 
-type Hits = Vec<(Rect, Hit)>;
+type Targets = Vec<(Rect, ClickTarget)>;
 type Dots = Vec<(f64, f64)>;
 
-pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let foot = if area.height > 26 { FOOT } else { 0 };
     let map = Rect { y: area.y + 1, height: area.height.saturating_sub(1 + foot), ..area };
     let projection = app.projection_in(map);
@@ -39,27 +39,33 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     } else {
         "tab, and the arrows walk".to_owned()
     };
-    pen.heading(area.x, area.y, area.width, "Map", &hands);
+    painter.heading(area.x, area.y, area.width, "Map", &hands);
     let scale = format!("1 cell = {} × {} m", tidy(projection.scale), tidy(projection.scale * 2.0));
     if usize::from(area.width) > hands.chars().count() + scale.len() + 10 {
-        pen.right(area.right(), area.y, &scale, Role::Faded);
+        painter.right(area.right(), area.y, &scale, Role::Secondary);
     }
-    hits.push((map, Hit::Map));
+    targets.push((map, ClickTarget::Map));
     let world = &app.document().world;
     if !app.program().world.any() && app.map.sketch.is_none() {
-        pen.text(map.x + 2, map.y + 2, map.width - 4, "The world is empty. A adds a thing: zone quay, emitter bell, wall pier, trail cable.", Role::Faded);
+        painter.text(
+            map.x + 2,
+            map.y + 2,
+            map.width - 4,
+            "The world is empty. A adds a thing: zone quay, emitter bell, wall pier, trail cable.",
+            Role::Secondary,
+        );
     }
-    lines(app, pen, &projection, world);
+    lines(app, painter, &projection, world);
     let mut labels = Labels::default();
-    listener(app, pen, &projection, &mut labels);
-    cross(app, pen, &projection, &mut labels);
-    emitters(app, pen, &projection, &mut labels);
-    doorways(app, pen, &projection, &mut labels);
-    zone_names(app, pen, &projection, &mut labels);
+    listener(app, painter, &projection, &mut labels);
+    cross(app, painter, &projection, &mut labels);
+    emitters(app, painter, &projection, &mut labels);
+    doorways(app, painter, &projection, &mut labels);
+    zone_names(app, painter, &projection, &mut labels);
     if foot > 0 {
         let foot = Rect { y: map.bottom(), height: foot, ..area };
-        pen.rule(foot.x, foot.y, foot.width);
-        chosen(app, pen, Rect { y: foot.y + 1, height: foot.height - 1, ..foot });
+        painter.rule(foot.x, foot.y, foot.width);
+        chosen(app, painter, Rect { y: foot.y + 1, height: foot.height - 1, ..foot });
     }
 }
 
@@ -74,13 +80,13 @@ struct Labels(Vec<Rect>);
 
 impl Labels {
     /// Writes a text at a cell if there is room, to the right or to the left; true if it did.
-    fn write(&mut self, pen: &mut Pen<'_>, area: Rect, (x, y): (u16, u16), text: &str, role: Role) -> bool {
+    fn write(&mut self, painter: &mut Painter<'_>, area: Rect, (x, y): (u16, u16), text: &str, role: Role) -> bool {
         let width = text.chars().count() as u16;
         for left in [x + 2, x.saturating_sub(width + 1)] {
             let rect = Rect { x: left, y, width, height: 1 };
             let fits = left >= area.x && left + width <= area.right() && y >= area.y && y < area.bottom();
             if fits && !self.0.iter().any(|r| r.intersects(rect)) {
-                pen.text(left, y, width, text, role);
+                painter.text(left, y, width, text, role);
                 self.0.push(rect);
                 return true;
             }
@@ -89,8 +95,8 @@ impl Labels {
     }
 
     /// Keeps a cell for a mark.
-    fn mark(&mut self, pen: &mut Pen<'_>, (x, y): (u16, u16), mark: &str, role: Role) {
-        pen.text(x, y, 1, mark, role);
+    fn mark(&mut self, painter: &mut Painter<'_>, (x, y): (u16, u16), mark: &str, role: Role) {
+        painter.text(x, y, 1, mark, role);
         self.0.push(Rect { x, y, width: 1, height: 1 });
     }
 }
@@ -116,7 +122,7 @@ fn corners(form: &Form) -> Vec<Ground> {
     }
 }
 
-fn lines(app: &App, pen: &mut Pen<'_>, projection: &Projection, world: &WorldDoc) {
+fn lines(app: &App, painter: &mut Painter<'_>, projection: &Projection, world: &WorldDoc) {
     let fine = projection.scale / 2.0;
     let (mut outer, mut inner, mut walls, mut doors, mut trails, mut way) = (Dots::new(), Dots::new(), Dots::new(), Dots::new(), Dots::new(), Dots::new());
     for (at, zone) in world.zones.iter().enumerate() {
@@ -162,19 +168,19 @@ fn lines(app: &App, pen: &mut Pen<'_>, projection: &Projection, world: &WorldDoc
         points.push(app.here());
         dots(projection, &points, false, fine, &mut sketch);
     }
-    pen.plots(
+    painter.plots(
         projection.area,
         &[
-            (&outer, Role::Ghost),
-            (&way, Role::Ghost),
-            (&inner, Role::Vellum),
-            (&walls, Role::Faded),
-            (&trails, Role::Lapis),
-            (&doors, Role::Red),
-            (&ring, Role::Gold),
-            (&thing, Role::Gold),
-            (&sketch, Role::Red),
-            (&ruler, Role::Red),
+            (&outer, Role::Rule),
+            (&way, Role::Rule),
+            (&inner, Role::Text),
+            (&walls, Role::Secondary),
+            (&trails, Role::FromGame),
+            (&doors, Role::Accent),
+            (&ring, Role::Active),
+            (&thing, Role::Active),
+            (&sketch, Role::Accent),
+            (&ruler, Role::Accent),
         ],
     );
 }
@@ -189,21 +195,21 @@ fn arrow(facing: f32) -> &'static str {
     }
 }
 
-fn listener(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+fn listener(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: &mut Labels) {
     let at = app.listener();
     if let Some(cell) = projection.cell([at.at[0], at.at[1]]) {
-        labels.mark(pen, cell, arrow(at.facing), Role::Vellum);
+        labels.mark(painter, cell, arrow(at.facing), Role::Text);
         let height = if at.at[2].abs() < 0.05 { "you".to_owned() } else { format!("you, {} m", tidy(at.at[2])) };
-        labels.write(pen, projection.area, cell, &height, Role::Vellum);
+        labels.write(painter, projection.area, cell, &height, Role::Text);
     }
 }
 
-fn cross(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+fn cross(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: &mut Labels) {
     if let Some(at) = app.map.cross
         && let Some(cell) = projection.cell(at)
     {
-        labels.mark(pen, cell, "×", Role::Red);
-        labels.write(pen, projection.area, cell, &format!("{}, {}", tidy(at[0]), tidy(at[1])), Role::Red);
+        labels.mark(painter, cell, "×", Role::Accent);
+        labels.write(painter, projection.area, cell, &format!("{}, {}", tidy(at[0]), tidy(at[1])), Role::Accent);
     }
     if let Some(from) = app.map.ruler {
         let to = app.here();
@@ -211,7 +217,7 @@ fn cross(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Lab
         if let Some((x, y)) = projection.cell(middle) {
             let text = format!(" {:.1} m ", apart(from, to));
             let x = x.saturating_sub(text.chars().count() as u16 / 2);
-            labels.write(pen, projection.area, (x.saturating_sub(2), y), &text, Role::Red);
+            labels.write(painter, projection.area, (x.saturating_sub(2), y), &text, Role::Accent);
         }
     }
 }
@@ -222,7 +228,7 @@ fn sounding(app: &App, emitter: NameKey) -> Option<f32> {
     voices.iter().filter(|v| v.emitter == emitter && !v.asleep).map(|v| v.heard).reduce(f32::max)
 }
 
-fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+fn emitters(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: &mut Labels) {
     let Some(status) = &app.rehearsal.status else { return };
     let names = &app.rehearsal.names;
     let chosen = app.map.chosen.as_ref().map(|id| NameKey::of(&id.name));
@@ -236,12 +242,12 @@ fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut 
             continue;
         }
         let (mark, role) = match level {
-            Some(level) if *level > -36.0 => ("◆", Role::Gold),
-            Some(_) => ("▪", Role::Gold),
-            None if member(emitter) => ("▪", Role::Faded),
-            None => ("◇", if Some(emitter.emitter) == chosen { Role::Gold } else { Role::Faded }),
+            Some(level) if *level > -36.0 => ("◆", Role::Active),
+            Some(_) => ("▪", Role::Active),
+            None if member(emitter) => ("▪", Role::Secondary),
+            None => ("◇", if Some(emitter.emitter) == chosen { Role::Active } else { Role::Secondary }),
         };
-        labels.mark(pen, cell, mark, role);
+        labels.mark(painter, cell, mark, role);
     }
     for (emitter, level) in &list {
         let Some(cell) = projection.cell([emitter.at[0], emitter.at[1]]) else { continue };
@@ -250,9 +256,9 @@ fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut 
         if is_member(app.program(), emitter.emitter) || !own && app.program().world.sources.iter().any(|s| s.key == emitter.emitter) && level.is_none() {
             continue;
         }
-        let role = if Some(emitter.emitter) == chosen || level.is_some() { Role::Gold } else { Role::Faded };
+        let role = if Some(emitter.emitter) == chosen || level.is_some() { Role::Active } else { Role::Secondary };
         let up = if emitter.at[2].abs() < 0.5 { String::new() } else { format!(" {:+.0} m", emitter.at[2]).replace('-', "−") };
-        labels.write(pen, projection.area, cell, &format!("{}{up}", names.get(emitter.emitter)), role);
+        labels.write(painter, projection.area, cell, &format!("{}{up}", names.get(emitter.emitter)), role);
     }
     // Flocks say how many of them are there.
     for (flock, doc) in app.program().world.flocks.iter().zip(&app.document().world.flocks) {
@@ -262,23 +268,23 @@ fn emitters(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut 
             zone.map_or_else(|| flock.places.first().map(|p| [p.0[0], p.0[1]]), |t| t.points.iter().copied().reduce(|a, b| [a[0].min(b[0]), a[1].min(b[1])]));
         if let Some((x, y)) = at.and_then(|at| projection.cell([at[0] + projection.scale, at[1] + projection.scale])) {
             let text = format!("{} {here} of {}", doc.name, flock.members.len());
-            labels.write(pen, projection.area, (x.saturating_sub(1), y), &text, if here > 0 { Role::Gold } else { Role::Faded });
+            labels.write(painter, projection.area, (x.saturating_sub(1), y), &text, if here > 0 { Role::Active } else { Role::Secondary });
         }
     }
 }
 
-fn doorways(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+fn doorways(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: &mut Labels) {
     for (at, doorway) in app.document().world.doorways.iter().enumerate() {
         let open = app.rehearsal.status.as_ref().and_then(|s| s.open.get(at)).copied().unwrap_or(0.0);
         if let Some(cell) = projection.cell(between(doorway.line[0], doorway.line[1], 0.5)) {
             let chosen = app.map.chosen.as_ref().is_some_and(|c| c.name == doorway.name);
             let text = format!("{} {:.0} %", doorway.name, open * 100.0);
-            labels.write(pen, projection.area, cell, &text, if chosen { Role::Gold } else { Role::Red });
+            labels.write(painter, projection.area, cell, &text, if chosen { Role::Active } else { Role::Accent });
         }
     }
 }
 
-fn zone_names(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mut Labels) {
+fn zone_names(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: &mut Labels) {
     let status = app.rehearsal.status.as_ref();
     for (at, zone) in app.document().world.zones.iter().enumerate() {
         let (low, high) = zone.form.bounds();
@@ -286,16 +292,16 @@ fn zone_names(app: &App, pen: &mut Pen<'_>, projection: &Projection, labels: &mu
         let name = if zone.shelter { zone.name.clone() } else { zone.name.to_uppercase() };
         let chosen = app.map.chosen.as_ref().is_some_and(|c| c.name == zone.name);
         let role = match (chosen, inside) {
-            (true, _) => Role::Gold,
-            (_, true) => Role::Vellum,
-            _ => Role::Faded,
+            (true, _) => Role::Active,
+            (_, true) => Role::Text,
+            _ => Role::Secondary,
         };
         // In its upper left corner, or wherever else in its upper part there is room.
         let s = projection.scale;
         let spots = [[low[0] + s, high[1] - 2.0 * s], [low[0] + s, high[1] - 4.0 * s], [f32::midpoint(low[0], high[0]), high[1] - 2.0 * s]];
         for spot in spots {
             if let Some((x, y)) = projection.cell(spot)
-                && labels.write(pen, projection.area, (x.saturating_sub(1), y), &name, role)
+                && labels.write(painter, projection.area, (x.saturating_sub(1), y), &name, role)
             {
                 break;
             }
@@ -322,32 +328,32 @@ fn falls_to(curve: &Curve, level: f32) -> Option<f32> {
 }
 
 /// What is chosen, and over distance what it does; or what would be heard at the cross.
-fn chosen(app: &App, pen: &mut Pen<'_>, area: Rect) {
+fn chosen(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let half = area.width / 2;
     let left = Rect { width: half.saturating_sub(1), ..area };
     let right = Rect { x: area.x + half, width: area.width - half, ..area };
     let thing = app.chosen_thing();
     match &thing {
-        Some(thing) => facts(app, pen, left, thing),
+        Some(thing) => facts(app, painter, left, thing),
         None => {
-            pen.heading(left.x, left.y, left.width, "Nothing chosen", "");
+            painter.heading(left.x, left.y, left.width, "Nothing chosen", "");
             for (row, text) in
                 ["; and , go through the things", "p points at the map", "A adds a thing, \" measures", "' goes with you, + − zoom"].iter().enumerate()
             {
-                pen.text(left.x + 1, left.y + 1 + row as u16, left.width - 1, text, Role::Faded);
+                painter.text(left.x + 1, left.y + 1 + row as u16, left.width - 1, text, Role::Secondary);
             }
         }
     }
     if let Some(cross) = app.map.cross {
-        would_hear(app, pen, right, cross);
+        would_hear(app, painter, right, cross);
     } else if let Some(curve) = thing.as_ref().and_then(|t| level_curve(app, t)) {
-        falloff(app, pen, right, thing.as_ref(), &curve);
+        falloff(app, painter, right, thing.as_ref(), &curve);
     } else {
-        would_hear(app, pen, right, app.here());
+        would_hear(app, painter, right, app.here());
     }
 }
 
-fn facts(app: &App, pen: &mut Pen<'_>, area: Rect, thing: &Thing) {
+fn facts(app: &App, painter: &mut Painter<'_>, area: Rect, thing: &Thing) {
     let word = thing.id.table.trim_end_matches('s');
     let from = if app.map.cross.is_some() { "from ×" } else { "from you" };
     let aside = if encloses(thing, app.here()) {
@@ -358,20 +364,20 @@ fn facts(app: &App, pen: &mut Pen<'_>, area: Rect, thing: &Thing) {
         let far = if sides { Some(away(thing, app.here())) } else { heard_at(app, thing).map(|at| apart(at, app.here())) };
         far.filter(|f| f.is_finite()).map_or_else(|| word.to_owned(), |far| format!("{word}, {far:.1} m {from}"))
     };
-    pen.heading(area.x, area.y, area.width, &thing.id.name, &aside);
+    painter.heading(area.x, area.y, area.width, &thing.id.name, &aside);
     let fields = app.workspace.written("world.toml", &[thing.id.table, &thing.id.name]);
     for (y, (field, value)) in (area.y + 1..area.bottom().saturating_sub(1)).zip(&fields) {
-        let end = pen.text(area.x + 1, y, 10, field, Role::Faded).max(area.x + 11);
-        pen.text(end + 1, y, area.right().saturating_sub(end + 1), value, Role::Vellum);
+        let end = painter.text(area.x + 1, y, 10, field, Role::Secondary).max(area.x + 11);
+        painter.text(end + 1, y, area.right().saturating_sub(end + 1), value, Role::Text);
     }
     let hands = if app.rehearsal.only.alone.is_some() { "S all again" } else { "e edit  K move  C copy  Y falloff" };
-    pen.text(area.x + 1, area.bottom() - 1, area.width - 1, hands, Role::Faded);
+    painter.text(area.x + 1, area.bottom() - 1, area.width - 1, hands, Role::Secondary);
 }
 
 /// What sounds now, as it would be heard at a place.
-fn would_hear(app: &App, pen: &mut Pen<'_>, area: Rect, at: Ground) {
+fn would_hear(app: &App, painter: &mut Painter<'_>, area: Rect, at: Ground) {
     let heading = if app.map.cross.is_some() { "Heard at ×" } else { "Heard here, placed" };
-    pen.heading(area.x, area.y, area.width, heading, "loudest first");
+    painter.heading(area.x, area.y, area.width, heading, "loudest first");
     let (Some(status), Some(program)) = (&app.rehearsal.status, app.rehearsal.status_program()) else { return };
     let mut list = here::would_hear(program, status, at);
     // Of a flock the loudest stands for all.
@@ -387,7 +393,7 @@ fn would_hear(app: &App, pen: &mut Pen<'_>, area: Rect, at: Ground) {
     let rows = usize::from(area.height - 1);
     let near = list.iter().filter(|h| h.heard > UNHEARD).count();
     if list.is_empty() {
-        pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing placed sounds now", Role::Faded);
+        painter.text(area.x + 1, area.y + 1, area.width - 1, "nothing placed sounds now", Role::Secondary);
     } else if near < list.len() || near > rows {
         let shown = near.min(rows - 1);
         let (more, far) = (near - shown, list.len() - near);
@@ -396,31 +402,31 @@ fn would_hear(app: &App, pen: &mut Pen<'_>, area: Rect, at: Ground) {
             (more, 0) => format!("and {more} more"),
             (more, far) => format!("and {more} more, {far} too far off"),
         };
-        pen.text(area.x + 7, area.y + 1 + shown as u16, area.width - 7, &text, Role::Faded);
+        painter.text(area.x + 7, area.y + 1 + shown as u16, area.width - 7, &text, Role::Secondary);
         list.truncate(shown);
     }
     for (row, heard) in list.iter().take(rows).enumerate() {
         let y = area.y + 1 + row as u16;
-        pen.right(area.x + 6, y, &print_value(heard.heard).replace('+', ""), if heard.heard > -60.0 { Role::Gold } else { Role::Faded });
+        painter.right(area.x + 6, y, &print_value(heard.heard).replace('+', ""), if heard.heard > -60.0 { Role::Active } else { Role::Secondary });
         let far = format!("{:.0} m", heard.distance);
         let room = area.width.saturating_sub(9 + far.chars().count() as u16);
         let name = names.get(heard.emitter);
         let text = if name.is_empty() { names.get(heard.sound).to_owned() } else { format!("{}, {name}", names.get(heard.sound)) };
-        pen.text(area.x + 7, y, room, &text, Role::Vellum);
-        pen.right(area.right(), y, &far, Role::Faded);
+        painter.text(area.x + 7, y, room, &text, Role::Text);
+        painter.right(area.right(), y, &far, Role::Secondary);
     }
 }
 
 /// The level of what is chosen over distance, with how far it is now.
-fn falloff(app: &App, pen: &mut Pen<'_>, area: Rect, thing: Option<&Thing>, curve: &Curve) {
+fn falloff(app: &App, painter: &mut Painter<'_>, area: Rect, thing: Option<&Thing>, curve: &Curve) {
     let Some(far) = curve.points().last().map(|p| p.x.max(GRID)) else { return };
     let key = thing.map(|t| NameKey::of(&t.id.name)).unwrap_or_default();
     // By the way that it takes, if it sounds.
-    let voice = app.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)?.aim);
+    let voice = app.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)?.placement);
     let now = voice.map(|(_, distance, _)| distance).or_else(|| thing.and_then(|t| heard_at(app, t)).map(|at| apart(at, app.here())));
     let value = now.map(|x| curve.at(x));
     let aside = now.zip(value).map_or_else(String::new, |(x, v)| format!("at {x:.1} m {} dB", print_value(v)));
-    pen.heading(area.x, area.y, area.width, "Falloff", &aside);
+    painter.heading(area.x, area.y, area.width, "Falloff", &aside);
     let plot = Rect { x: area.x + 1, y: area.y + 1, width: area.width - 1, height: area.height.saturating_sub(2) };
     let height = |v: f32| f64::from((v + 60.0) / 66.0).clamp(0.0, 1.0);
     let count = usize::from(plot.width) * 2;
@@ -429,9 +435,9 @@ fn falloff(app: &App, pen: &mut Pen<'_>, area: Rect, thing: Option<&Thing>, curv
         .filter(|x| *x <= far)
         .map(|x| (0..40).map(|n| (f64::from(x / far), f64::from(n) / 40.0)).filter(|(_, y)| *y <= height(curve.at(x))).collect())
         .unwrap_or_default();
-    pen.plots(plot, &[(&here, Role::Lapis), (&line, Role::Gold)]);
-    pen.text(area.x + 1, area.bottom() - 1, 8, "0 m", Role::Faded);
-    pen.right(area.right(), area.bottom() - 1, &format!("{} m, 6 dB above, −60 below", tidy(far)), Role::Faded);
+    painter.plots(plot, &[(&here, Role::FromGame), (&line, Role::Active)]);
+    painter.text(area.x + 1, area.bottom() - 1, 8, "0 m", Role::Secondary);
+    painter.right(area.right(), area.bottom() - 1, &format!("{} m, 6 dB above, −60 below", tidy(far)), Role::Secondary);
 }
 
 #[cfg(test)]

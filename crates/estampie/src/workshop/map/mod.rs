@@ -6,9 +6,9 @@ mod edit;
 
 pub(crate) use draw::draw;
 
-use super::aims::Hit;
 use super::app::{App, Column};
 use super::keys::{Do, View};
+use super::targets::ClickTarget;
 use estampie_engine::engine::{EmitterStatus, InputKind};
 use estampie_engine::names::NameKey;
 use estampie_engine::world::emitters::LISTENER_NAME;
@@ -43,7 +43,7 @@ pub(crate) const KEYS: [(&str, &str); 13] = [
     ("e", "edit"),
     ("A", "add"),
     ("K", "move"),
-    ("S", "alone"),
+    ("S", "solo"),
     ("\"", "measure"),
     ("+ −", "zoom"),
     ("M", "lanes"),
@@ -179,7 +179,7 @@ pub(super) fn away(thing: &Thing, at: Ground) -> f32 {
 }
 
 impl App {
-    /// Whether the map is in the folio of the Stage.
+    /// Whether the map is in the centre of the Stage.
     pub(crate) fn map_shown(&self) -> bool {
         self.map.shown.unwrap_or_else(|| self.program().world.any())
     }
@@ -202,7 +202,7 @@ impl App {
     }
 
     pub(super) fn projection(&self) -> Projection {
-        let area = self.hits.iter().find(|(_, hit)| *hit == Hit::Map).map_or(Rect::new(0, 0, 80, 30), |(rect, _)| *rect);
+        let area = self.targets.iter().find(|(_, hit)| *hit == ClickTarget::Map).map_or(Rect::new(0, 0, 80, 30), |(rect, _)| *rect);
         self.projection_in(area)
     }
 
@@ -483,7 +483,7 @@ impl App {
         };
         let key = self.rehearsal.names.add(&id.name);
         self.rehearsal.change_only(|only| only.alone = Some(key));
-        self.say(format!("{} alone (temporary)", id.name));
+        self.say(format!("{} is soloed (temporary)", id.name));
     }
 }
 

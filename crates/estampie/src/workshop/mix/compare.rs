@@ -1,7 +1,7 @@
 //! Comparing: a state that is kept as B, heard instead of the present one at a key, with either turned to the other's loudness.
 
 use super::super::app::{App, Mode};
-use super::super::pen::Pen;
+use super::super::painter::Painter;
 use super::super::theme::Role;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
@@ -154,27 +154,27 @@ impl App {
     }
 
     /// The line that says which of the two one hears.
-    pub(super) fn draw_comparison(&self, pen: &mut Pen<'_>, y: u16, width: u16) {
+    pub(super) fn draw_comparison(&self, painter: &mut Painter<'_>, y: u16, width: u16) {
         let Some(kept) = &self.mix.kept else { return };
         let here = if kept.on { "You hear B, as it was kept." } else { "You hear A, as it is now." };
-        let style = pen.theme.key();
-        let end = pen.put(2, y, width.saturating_sub(4), here, style) + 2;
+        let style = painter.theme.key();
+        let end = painter.put(2, y, width.saturating_sub(4), here, style) + 2;
         let loud = match kept.measured {
             _ if kept.measuring() => "measuring how loud either is".to_owned(),
             Some(_) => kept.matched(),
             None => "either as loud as it is".to_owned(),
         };
-        let end = pen.text(end, y, width.saturating_sub(end + 2), &loud, Role::Verdigris) + 3;
+        let end = painter.text(end, y, width.saturating_sub(end + 2), &loud, Role::Good) + 3;
         let keys = if kept.on { "a  go back to A   A  what differs, keep one" } else { "a  go over to B   A  what differs, keep one" };
-        pen.text(end.max(width.saturating_sub(keys.len() as u16 + 2)), y, width.saturating_sub(end + 1), keys, Role::Faded);
+        painter.text(end.max(width.saturating_sub(keys.len() as u16 + 2)), y, width.saturating_sub(end + 1), keys, Role::Secondary);
     }
 
-    /// What lies over the folio: how loud either is, and what differs.
-    pub(crate) fn draw_differences(&self, pen: &mut Pen<'_>, area: Rect) {
+    /// What lies over the centre: how loud either is, and what differs.
+    pub(crate) fn draw_differences(&self, painter: &mut Painter<'_>, area: Rect) {
         let list = self.differences();
         let count = list.len();
         let title = format!("{count} difference{}", if count == 1 { "" } else { "s" });
-        pen.heading(area.x + 1, area.y, area.width.saturating_sub(2), &title, "between A, the project as it is now, and B, as it was kept");
+        painter.heading(area.x + 1, area.y, area.width.saturating_sub(2), &title, "between A, the project as it is now, and B, as it was kept");
         let Some(kept) = &self.mix.kept else { return };
         let lufs = |value: f64| if value.is_finite() { format!("{value:.1} LUFS").replace('-', "−") } else { "silence".into() };
         let loud = match kept.measured {
@@ -184,30 +184,30 @@ impl App {
             }
             None => "a measures how loud either is".to_owned(),
         };
-        pen.text(area.x + 1, area.y + 1, area.width.saturating_sub(2), &format!("you hear {}; {loud}", if kept.on { "B" } else { "A" }), Role::Verdigris);
+        painter.text(area.x + 1, area.y + 1, area.width.saturating_sub(2), &format!("you hear {}; {loud}", if kept.on { "B" } else { "A" }), Role::Good);
         let (what, first, second) = (area.x + 22, area.x + area.width / 2, area.x + area.width * 3 / 4);
         for (x, word) in [(area.x + 1, "file"), (what, "value"), (first, "A"), (second, "B")] {
-            pen.text(x, area.y + 3, 20, word, Role::Faded);
+            painter.text(x, area.y + 3, 20, word, Role::Secondary);
         }
         let rows = usize::from(area.height.saturating_sub(4));
         for (row, one) in list.iter().skip(self.scroll.min(count.saturating_sub(1))).take(rows).enumerate() {
             let y = area.y + 4 + row as u16;
-            pen.text(area.x + 1, y, 20, &one.file, Role::Faded);
-            pen.text(what, y, first.saturating_sub(what + 1), if one.what.is_empty() { "sentences" } else { &one.what }, Role::Vellum);
+            painter.text(area.x + 1, y, 20, &one.file, Role::Secondary);
+            painter.text(what, y, first.saturating_sub(what + 1), if one.what.is_empty() { "sentences" } else { &one.what }, Role::Text);
             for (x, end, value, here) in
                 [(first, second.saturating_sub(1), &one.first, !kept.on), (second, area.right().saturating_sub(1), &one.second, kept.on)]
             {
                 let text = value.as_ref().map_or("nothing".to_owned(), |v| if v.starts_with('-') { v.replacen('-', "−", 1) } else { v.clone() });
                 let role = match value {
-                    None => Role::Ghost,
-                    Some(_) if here => Role::Gold,
-                    Some(_) => Role::Vellum,
+                    None => Role::Rule,
+                    Some(_) if here => Role::Active,
+                    Some(_) => Role::Text,
                 };
-                pen.text(x, y, end.saturating_sub(x), &text, role);
+                painter.text(x, y, end.saturating_sub(x), &text, role);
             }
         }
         if count == 0 {
-            pen.text(area.x + 1, area.y + 4, area.width.saturating_sub(2), "nothing differs: edit something, then compare", Role::Faded);
+            painter.text(area.x + 1, area.y + 4, area.width.saturating_sub(2), "nothing differs: edit something, then compare", Role::Secondary);
         }
     }
 

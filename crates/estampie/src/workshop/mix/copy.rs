@@ -1,8 +1,8 @@
 //! Copies, order and amount in the view Mix: what is put down elsewhere, moved, or taken into a snapshot.
 
-use super::super::app::{App, Mode, Typed};
-use super::super::line::Line;
+use super::super::app::{App, Mode, Prompt};
 use super::super::rehearsal::Only;
+use super::super::text_field::TextField;
 use super::Focus;
 use estampie_engine::names::NameKey;
 use estampie_project::assets::Assets;
@@ -13,8 +13,8 @@ use estampie_proof::compare;
 impl App {
     pub(super) fn copy_mix(&mut self) {
         let Some(bus) = self.bus_name(self.bus) else { return };
-        let clipped = match (self.mix.focus, self.insert_doc().map(|(i, _)| i.name.clone()), self.snapshot_doc().map(|s| s.name.clone())) {
-            (Focus::Effect, Some(insert), _) => self.workspace.clip_effect(&bus, &insert),
+        let clipped = match (self.mix.focus, self.effect_doc().map(|(i, _)| i.name.clone()), self.snapshot_doc().map(|s| s.name.clone())) {
+            (Focus::Effect, Some(effect), _) => self.workspace.clip_effect(&bus, &effect),
             (Focus::Snapshots, _, Some(snapshot)) => self.workspace.clip_snapshot(&snapshot),
             _ => self.workspace.clip_bus(&bus),
         };
@@ -43,7 +43,7 @@ impl App {
         let done = match clipping.kind {
             ClippingKind::Bus => self.workspace.paste_bus(&bus, &clipping).map(|()| format!("{bus} is set like {}", clipping.name)),
             ClippingKind::Effect => {
-                let over = if self.mix.focus == Focus::Effect { self.insert_doc().map(|(i, _)| i.name.clone()) } else { None };
+                let over = if self.mix.focus == Focus::Effect { self.effect_doc().map(|(i, _)| i.name.clone()) } else { None };
                 self.workspace.paste_effect(&bus, &clipping, over.as_deref()).map(|name| format!("{name} on {bus} is as copied"))
             }
             ClippingKind::Snapshot => match self.snapshot_doc().map(|s| s.name.clone()) {
@@ -81,12 +81,12 @@ impl App {
 
     /// Moves the chosen effect earlier or later.
     pub(super) fn move_effect(&mut self, by: isize) {
-        let Some((bus, insert)) = self.bus_name(self.bus).zip(self.insert_doc().map(|(i, _)| i.name.clone())) else {
+        let Some((bus, effect)) = self.bus_name(self.bus).zip(self.effect_doc().map(|(i, _)| i.name.clone())) else {
             return self.say("there is no effect on this bus");
         };
-        let done = self.workspace.move_insert(&bus, &insert, by);
+        let done = self.workspace.move_effect(&bus, &effect, by);
         self.edited(done);
-        self.mix.insert = self.bus_doc().and_then(|b| b.inserts.iter().position(|i| i.name == insert)).unwrap_or(self.mix.insert);
+        self.mix.effect = self.bus_doc().and_then(|b| b.effects.iter().position(|i| i.name == effect)).unwrap_or(self.mix.effect);
     }
 
     /// More or less of the chosen snapshot by hand, by tenths; from what there is of it now.
@@ -105,12 +105,12 @@ impl App {
 
     /// Types a setting of the shared effect behind the chosen one, for all that are like it.
     pub(super) fn edit_shared_effect(&mut self) {
-        let Some((insert, kind)) = self.insert_doc() else { return self.say("there is no effect on this bus") };
-        let Some(like) = insert.like.as_ref().map(|l| l.value.clone()) else {
+        let Some((effect, kind)) = self.effect_doc() else { return self.say("there is no effect on this bus") };
+        let Some(like) = effect.like.as_ref().map(|l| l.value.clone()) else {
             return self.say("this effect is like no shared one; e types its own setting");
         };
         let key = kind.settings.get(self.mix.setting).map_or("wet", |s| s.word).to_owned();
-        self.mode = Mode::Typing(Typed::Shared { kind: "effect".into(), name: like, key }, Line::default());
+        self.mode = Mode::Typing(Prompt::Shared { kind: "effect".into(), name: like, key }, TextField::default());
     }
 
     /// Makes a snapshot of what is unsaved in the mix.

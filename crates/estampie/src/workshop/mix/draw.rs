@@ -1,7 +1,7 @@
 //! The table of buses: levels and meters, effects, sends, and what snapshots hold.
 
-use super::super::app::{App, Hit};
-use super::super::pen::Pen;
+use super::super::app::{App, ClickTarget};
+use super::super::painter::Painter;
 use super::super::theme::Role;
 use super::{Focus, panels};
 use estampie_engine::engine::BusStatus;
@@ -16,7 +16,7 @@ const HIGH: f32 = 12.0;
 const SEND: u16 = 7;
 const SNAPSHOT: u16 = 10;
 
-type Hits = Vec<(Rect, Hit)>;
+type Targets = Vec<(Rect, ClickTarget)>;
 
 /// The level at a share of the level line.
 pub(crate) fn level_at(share: f32) -> f32 {
@@ -37,7 +37,7 @@ struct Columns {
     line: Rect,
     meter: Rect,
     peak: u16,
-    inserts: (u16, u16),
+    effects: (u16, u16),
     sends: u16,
     snapshots: u16,
     /// The first snapshot that is shown, and how many are.
@@ -56,13 +56,13 @@ impl Columns {
         let left = 28;
         let free = sends.saturating_sub(left + 2);
         let (line, meter) = ((free / 3).clamp(12, 30), (free / 4).clamp(8, 24));
-        let inserts = left + line + meter + 10;
+        let effects = left + line + meter + 10;
         Columns {
             level: left - 1,
             line: Rect { x: left + 1, y: 0, width: line, height: 1 },
             meter: Rect { x: left + line + 3, y: 0, width: meter, height: 1 },
             peak: left + line + meter + 9,
-            inserts: (inserts + 1, sends.saturating_sub(inserts + 2)),
+            effects: (effects + 1, sends.saturating_sub(effects + 2)),
             sends,
             snapshots: right,
             shown: (first, usize::from(room)),
@@ -71,9 +71,9 @@ impl Columns {
     }
 }
 
-pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let columns = Columns::of(app, area.width);
-    let names = heads(app, pen, &columns, area);
+    let names = heads(app, painter, &columns, area);
     let buses = app.program().mix.buses.len() as u16;
     // What the buses do not need goes to what lies below; that has at least a third.
     let least = (area.height / 3).max(11);
@@ -84,38 +84,38 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     let first = (app.bus + 1).saturating_sub(most);
     let top = area.y + 1 + names;
     for (row, index) in (first..usize::from(buses)).take(most).enumerate() {
-        bus_line(app, pen, &columns, index, top + row as u16 * step, hits);
+        bus_line(app, painter, &columns, index, top + row as u16 * step, targets);
     }
     if usize::from(buses) > first + most {
-        pen.text(1, area.y + 1, 40, &format!("and {} more below", usize::from(buses) - first - most), Role::Faded);
+        painter.text(1, area.y + 1, 40, &format!("and {} more below", usize::from(buses) - first - most), Role::Secondary);
     }
     let foot = top + rows + 1;
-    snapshot_feet(app, pen, &columns, foot, hits);
-    pen.rule(1, foot, columns.snapshots.saturating_sub(3));
-    let x = pen.text(1, foot + 1, columns.snapshots - 2, "◆ level you set", Role::Faded) + 3;
-    let x = pen.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "◇ where snapshots take it", Role::Folium) + 3;
-    let x = pen.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "◆ where the game takes it", Role::Lapis) + 3;
-    pen.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "▎peak", Role::Faded);
-    band(app, pen, foot + 4, area.width);
-    panels::draw(app, pen, Rect { x: 1, y: foot + 6, width: area.width - 2, height: area.bottom().saturating_sub(foot + 6) }, hits);
+    snapshot_feet(app, painter, &columns, foot, targets);
+    painter.rule(1, foot, columns.snapshots.saturating_sub(3));
+    let x = painter.text(1, foot + 1, columns.snapshots - 2, "◆ level you set", Role::Secondary) + 3;
+    let x = painter.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "◇ where snapshots take it", Role::Snapshot) + 3;
+    let x = painter.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "◆ where the game takes it", Role::FromGame) + 3;
+    painter.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "▎peak", Role::Secondary);
+    band(app, painter, foot + 4, area.width);
+    panels::draw(app, painter, Rect { x: 1, y: foot + 6, width: area.width - 2, height: area.bottom().saturating_sub(foot + 6) }, targets);
 }
 
 /// The headings of the columns; gives how many rows the names of snapshots take.
-fn heads(app: &App, pen: &mut Pen<'_>, columns: &Columns, area: Rect) -> u16 {
+fn heads(app: &App, painter: &mut Painter<'_>, columns: &Columns, area: Rect) -> u16 {
     let y = area.y;
     let snapshots = || app.document().snapshots.iter().enumerate().skip(columns.shown.0).take(columns.shown.1);
     // Where there is room a long name goes over two rows.
     let rows = if area.height > 36 && snapshots().any(|(_, doc)| two_rows(&doc.name).1.is_some()) { 2 } else { 1 };
-    pen.heading(1, y, 20, "Buses", "");
-    pen.right(columns.level, y, "level dB", Role::Faded);
+    painter.heading(1, y, 20, "Buses", "");
+    painter.right(columns.level, y, "level dB", Role::Secondary);
     let zero = columns.line.x + (share_of(0.0) * f32::from(columns.line.width - 1)).round() as u16;
-    pen.text(zero, y, 1, "0", Role::Faded);
-    pen.text(columns.meter.x, y, columns.meter.width, "sounding", Role::Faded);
-    pen.right(columns.peak, y, "peak", Role::Faded);
-    pen.text(columns.inserts.0, y, columns.inserts.1, "pan, effects", Role::Faded);
+    painter.text(zero, y, 1, "0", Role::Secondary);
+    painter.text(columns.meter.x, y, columns.meter.width, "sounding", Role::Secondary);
+    painter.right(columns.peak, y, "peak", Role::Secondary);
+    painter.text(columns.effects.0, y, columns.effects.1, "pan, effects", Role::Secondary);
     let returns = app.returns();
     if !returns.is_empty() {
-        pen.text(columns.sends, y, returns.len() as u16 * SEND, "sends to", Role::Faded);
+        painter.text(columns.sends, y, returns.len() as u16 * SEND, "sends to", Role::Secondary);
     }
     for (at, name) in returns.iter().enumerate() {
         let x = columns.sends + at as u16 * SEND;
@@ -123,29 +123,29 @@ fn heads(app: &App, pen: &mut Pen<'_>, columns: &Columns, area: Rect) -> u16 {
             break;
         }
         let here = app.mix.focus == Focus::Sends && app.mix.send == at;
-        pen.right(x + SEND - 1, y + rows, &cut(name, SEND - 1), if here { Role::Gold } else { Role::Vellum });
+        painter.right(x + SEND - 1, y + rows, &cut(name, SEND - 1), if here { Role::Active } else { Role::Text });
     }
     if !app.document().snapshots.is_empty() {
-        pen.text(columns.snapshots, y, columns.end - columns.snapshots, "snapshots hold", Role::Folium);
+        painter.text(columns.snapshots, y, columns.end - columns.snapshots, "snapshots hold", Role::Snapshot);
     }
     for (column, (at, doc)) in snapshots().enumerate() {
         let x = columns.snapshots + column as u16 * SNAPSHOT;
         let target = app.mix.target.as_deref() == Some(&doc.name);
         let here = app.mix.focus == Focus::Snapshots && app.mix.snapshot == at;
         let role = if target {
-            Role::Folium
+            Role::Snapshot
         } else if here {
-            Role::Gold
+            Role::Active
         } else {
-            Role::Vellum
+            Role::Text
         };
         match two_rows(&doc.name) {
             (first, Some(second)) if rows == 2 => {
-                pen.text(x, y + 1, SNAPSHOT - 1, first, role);
-                pen.text(x, y + 2, SNAPSHOT - 1, &cut(second, SNAPSHOT - 1), role);
+                painter.text(x, y + 1, SNAPSHOT - 1, first, role);
+                painter.text(x, y + 2, SNAPSHOT - 1, &cut(second, SNAPSHOT - 1), role);
             }
             _ => {
-                pen.text(x, y + rows, SNAPSHOT - 1, &cut(&doc.name, SNAPSHOT - 1), role);
+                painter.text(x, y + rows, SNAPSHOT - 1, &cut(&doc.name, SNAPSHOT - 1), role);
             }
         }
     }
@@ -171,60 +171,60 @@ fn now_of(app: &App, index: usize) -> Option<BusStatus> {
     app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id).and_then(|s| s.buses.get(index)).copied()
 }
 
-fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u16, hits: &mut Hits) {
+fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usize, y: u16, targets: &mut Targets) {
     let program = app.program();
     let bus = &program.mix.buses[index];
     let name = program.names.get(bus.key);
     let Some(doc) = app.document().buses.iter().find(|b| b.name == name) else { return };
     let chosen = index == app.bus;
     if chosen {
-        pen.select(0, y, columns.end + 1);
+        painter.select(0, y, columns.end + 1);
     }
-    hits.push((Rect { x: 0, y, width: columns.sends, height: 1 }, Hit::Bus(index)));
+    targets.push((Rect { x: 0, y, width: columns.sends, height: 1 }, ClickTarget::Bus(index)));
     let indent = (bus.depth as u16 * 2).min(8);
     if bus.depth > 0 {
-        pen.text(1 + indent, y, 1, "└", Role::Ghost);
+        painter.text(1 + indent, y, 1, "└", Role::Rule);
     }
     let x = 2 + indent + u16::from(bus.depth > 0);
-    let end = pen.text(x, y, 20u16.saturating_sub(x), name, if chosen { Role::Gold } else { Role::Vellum });
+    let end = painter.text(x, y, 20u16.saturating_sub(x), name, if chosen { Role::Active } else { Role::Text });
     let only = &app.rehearsal;
     let (word, role) = if only.muted.contains(&bus.key) {
-        ("muted", Role::Red)
+        ("muted", Role::Accent)
     } else if only.soloed.contains(&bus.key) {
-        (if only.only.solo_dry { "dry" } else { "alone" }, Role::Red)
+        (if only.only.solo_dry { "dry" } else { "solo" }, Role::Accent)
     } else if bus.returns {
-        ("return", Role::Faded)
+        ("return", Role::Secondary)
     } else {
-        ("", Role::Faded)
+        ("", Role::Secondary)
     };
     if end + 1 < 21u16.saturating_sub(word.len() as u16) || !word.is_empty() {
-        pen.right(20.max(end + 1 + word.len() as u16).min(columns.level - 6), y, word, role);
+        painter.right(20.max(end + 1 + word.len() as u16).min(columns.level - 6), y, word, role);
     }
     let level = doc.level.0;
-    pen.right(columns.level, y, &print(level), Role::Vellum);
-    level_line(pen, Rect { y, ..columns.line }, level, now_of(app, index), chosen);
-    hits.push((Rect { y, ..columns.line }, Hit::Level(index)));
-    meter(app, pen, columns, y, bus.key);
-    let mut at = columns.inserts.0;
+    painter.right(columns.level, y, &print(level), Role::Text);
+    level_line(painter, Rect { y, ..columns.line }, level, now_of(app, index), chosen);
+    targets.push((Rect { y, ..columns.line }, ClickTarget::Level(index)));
+    meter(app, painter, columns, y, bus.key);
+    let mut at = columns.effects.0;
     if doc.pan.0 != 0.0 {
-        at = pen.text(at, y, columns.inserts.1, &doc.pan.to_string(), Role::Lapis) + 1;
+        at = painter.text(at, y, columns.effects.1, &doc.pan.to_string(), Role::FromGame) + 1;
     }
-    for (place, insert) in doc.inserts.iter().enumerate() {
-        let left = (columns.inserts.0 + columns.inserts.1).saturating_sub(at);
-        let bypassed = only.only.bypassed.contains(&NameKey::of(&format!("{name} {}", insert.name))) || only.only.bypassed.contains(&NameKey::NONE);
+    for (place, effect) in doc.effects.iter().enumerate() {
+        let left = (columns.effects.0 + columns.effects.1).saturating_sub(at);
+        let bypassed = only.only.bypassed.contains(&NameKey::of(&format!("{name} {}", effect.name))) || only.only.bypassed.contains(&NameKey::NONE);
         let role = match () {
-            () if insert.off == Some(true) => Role::Ghost,
-            () if bypassed => Role::Red,
-            () if chosen && place == app.mix.insert && matches!(app.mix.focus, Focus::Effect | Focus::Levels) => Role::Gold,
-            () => Role::Vellum,
+            () if effect.off == Some(true) => Role::Rule,
+            () if bypassed => Role::Accent,
+            () if chosen && place == app.mix.effect && matches!(app.mix.focus, Focus::Effect | Focus::Levels) => Role::Active,
+            () => Role::Text,
         };
         // What is bypassed for now and what the file leaves out have marks of their own.
-        let mark = match (bypassed, insert.off == Some(true)) {
+        let mark = match (bypassed, effect.off == Some(true)) {
             (true, _) => "×",
             (_, true) => "○",
             _ => "",
         };
-        at = pen.text(at, y, left, &format!("{mark}{}", insert.name), role) + 1;
+        at = painter.text(at, y, left, &format!("{mark}{}", effect.name), role) + 1;
     }
     for (place, to) in app.returns().iter().enumerate() {
         let x = columns.sends + place as u16 * SEND;
@@ -236,19 +236,19 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
         let left_out = only.only.bypassed.contains(&NameKey::of(&format!("bus {name} send {to}")));
         let mark = if left_out { "×" } else { "" };
         let text = send.map_or("·".into(), |s| format!("{mark}{}{}", print(s.level.0), if s.before { "^" } else { "" }));
-        pen.right(
+        painter.right(
             x + SEND - 1,
             y,
             &text,
             if here {
-                Role::Gold
+                Role::Active
             } else if send.is_some() {
-                Role::Vellum
+                Role::Text
             } else {
-                Role::Ghost
+                Role::Rule
             },
         );
-        hits.push((Rect { x, y, width: SEND, height: 1 }, Hit::Send(index, place)));
+        targets.push((Rect { x, y, width: SEND, height: 1 }, ClickTarget::Send(index, place)));
     }
     for (row, (at, snapshot)) in app.document().snapshots.iter().enumerate().skip(columns.shown.0).take(columns.shown.1).enumerate() {
         let x = columns.snapshots + row as u16 * SNAPSHOT;
@@ -256,16 +256,16 @@ fn bus_line(app: &App, pen: &mut Pen<'_>, columns: &Columns, index: usize, y: u1
         let text = held_of(snapshot, name);
         let target = app.mix.target.as_deref() == Some(&snapshot.name);
         let role = if here {
-            Role::Gold
+            Role::Active
         } else if text == "·" {
-            Role::Ghost
+            Role::Rule
         } else if target {
-            Role::Folium
+            Role::Snapshot
         } else {
-            Role::Vellum
+            Role::Text
         };
-        pen.text(x, y, SNAPSHOT - 1, &text, role);
-        hits.push((Rect { x, y, width: SNAPSHOT, height: 1 }, Hit::Held(index, at)));
+        painter.text(x, y, SNAPSHOT - 1, &text, role);
+        targets.push((Rect { x, y, width: SNAPSHOT, height: 1 }, ClickTarget::Held(index, at)));
     }
 }
 
@@ -304,45 +304,45 @@ fn held_of(snapshot: &SnapshotDoc, bus: &str) -> String {
     cut(&if more > 0 { format!("{first} +{more}") } else { first }, SNAPSHOT - 1)
 }
 
-fn level_line(pen: &mut Pen<'_>, line: Rect, level: f32, now: Option<BusStatus>, chosen: bool) {
-    pen.rule(line.x, line.y, line.width);
+fn level_line(painter: &mut Painter<'_>, line: Rect, level: f32, now: Option<BusStatus>, chosen: bool) {
+    painter.rule(line.x, line.y, line.width);
     let at = |level: f32| line.x + (share_of(level) * f32::from(line.width - 1)).round() as u16;
-    pen.text(at(0.0), line.y, 1, "┼", Role::Ghost);
+    painter.text(at(0.0), line.y, 1, "┼", Role::Rule);
     if let Some(now) = now {
         if now.held.abs() >= 0.05 {
-            pen.text(at(level + now.held), line.y, 1, "◇", Role::Folium);
+            painter.text(at(level + now.held), line.y, 1, "◇", Role::Snapshot);
         }
         if now.moved.abs() >= 0.05 {
-            pen.text(at(level + now.held + now.moved), line.y, 1, "◆", Role::Lapis);
+            painter.text(at(level + now.held + now.moved), line.y, 1, "◆", Role::FromGame);
         }
     }
-    pen.text(at(level), line.y, 1, "◆", if chosen { Role::Gold } else { Role::Vellum });
+    painter.text(at(level), line.y, 1, "◆", if chosen { Role::Active } else { Role::Text });
 }
 
-fn meter(app: &App, pen: &mut Pen<'_>, columns: &Columns, y: u16, bus: NameKey) {
+fn meter(app: &App, painter: &mut Painter<'_>, columns: &Columns, y: u16, bus: NameKey) {
     let meter = Rect { y, ..columns.meter };
     let held = app.rehearsal.meters.get(&bus).copied();
     let share = |level: f32| ((level + 60.0) / 60.0).clamp(0.0, 1.0);
-    pen.bar(meter.x, y, meter.width, held.map_or(0.0, |h| share(h.now)), Role::Gold);
+    painter.bar(meter.x, y, meter.width, held.map_or(0.0, |h| share(h.now)), Role::Active);
     match held.filter(|h| h.held > -60.0) {
         Some(held) => {
             let x = meter.x + (share(held.held) * f32::from(meter.width - 1)).round() as u16;
-            pen.text(x, y, 1, "▎", if held.held > -0.5 { Role::Red } else { Role::Gold });
-            pen.right(columns.peak, y, &print(held.held), Role::Vellum);
+            painter.text(x, y, 1, "▎", if held.held > -0.5 { Role::Accent } else { Role::Active });
+            painter.right(columns.peak, y, &print(held.held), Role::Text);
         }
-        None => pen.right(columns.peak, y, "−∞", Role::Faded),
+        None => painter.right(columns.peak, y, "−∞", Role::Secondary),
     }
 }
 
 /// Below each snapshot: how much of it there is, how it rises and falls, and its order.
-fn snapshot_feet(app: &App, pen: &mut Pen<'_>, columns: &Columns, y: u16, hits: &mut Hits) {
+fn snapshot_feet(app: &App, painter: &mut Painter<'_>, columns: &Columns, y: u16, targets: &mut Targets) {
     let status = app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id);
     for (row, (at, doc)) in app.document().snapshots.iter().enumerate().skip(columns.shown.0).take(columns.shown.1).enumerate() {
         let x = columns.snapshots + row as u16 * SNAPSHOT;
         let now = status.and_then(|s| s.snapshots.get(at)).copied().unwrap_or_default();
-        let role = if now.share > 0.0 { Role::Folium } else { Role::Faded };
+        let role = if now.share > 0.0 { Role::Snapshot } else { Role::Secondary };
         let hand = if now.by_hand { " hand" } else { "" };
-        pen.text(x, y, SNAPSHOT - 1, &format!("{:.0}%{hand}", now.share * 100.0), role);
+        painter.text(x, y, SNAPSHOT - 1, &format!("{:.0}%{hand}", now.share * 100.0), role);
         for (line, (field, text)) in [
             ("rise", format!("rise {}", seconds(doc.rise.time.0))),
             ("fall", format!("fall {}", seconds(doc.fall.time.0))),
@@ -351,8 +351,8 @@ fn snapshot_feet(app: &App, pen: &mut Pen<'_>, columns: &Columns, y: u16, hits: 
         .into_iter()
         .enumerate()
         {
-            pen.text(x, y + 1 + line as u16, SNAPSHOT - 1, &text, Role::Faded);
-            hits.push((Rect { x, y: y + 1 + line as u16, width: SNAPSHOT, height: 1 }, Hit::SnapshotField(at, field)));
+            painter.text(x, y + 1 + line as u16, SNAPSHOT - 1, &text, Role::Secondary);
+            targets.push((Rect { x, y: y + 1 + line as u16, width: SNAPSHOT, height: 1 }, ClickTarget::SnapshotField(at, field)));
         }
     }
 }
@@ -362,15 +362,15 @@ fn seconds(time: f64) -> String {
 }
 
 /// The line that nobody overlooks: a snapshot is edited, not the mix.
-fn band(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
-    app.draw_comparison(pen, if app.mix.target.is_some() { y + 1 } else { y }, width);
+fn band(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
+    app.draw_comparison(painter, if app.mix.target.is_some() { y + 1 } else { y }, width);
     let Some(target) = &app.mix.target else { return };
-    let style = pen.theme.band();
-    pen.put(0, y, width, &" ".repeat(usize::from(width)), style);
-    let end = pen.put(2, y, width - 2, &format!("You are editing the snapshot {target}.  The mix beneath stays as it is."), style);
+    let style = painter.theme.band();
+    painter.put(0, y, width, &" ".repeat(usize::from(width)), style);
+    let end = painter.put(2, y, width - 2, &format!("You are editing the snapshot {target}.  The mix beneath stays as it is."), style);
     let words = if app.mix.without { "you hear the mix without it   a  hear it   esc  back to the mix" } else { "a  hear without it   esc  back to the mix" };
     let from = width.saturating_sub(words.len() as u16 + 2).max(end + 2);
-    pen.put(from, y, width.saturating_sub(from), words, style);
+    painter.put(from, y, width.saturating_sub(from), words, style);
 }
 
 #[cfg(test)]

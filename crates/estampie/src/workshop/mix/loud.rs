@@ -1,7 +1,7 @@
 //! Loudness: the output with its target, and the chosen bus with its spectrum.
 
 use super::super::app::App;
-use super::super::pen::Pen;
+use super::super::painter::Painter;
 use super::super::theme::Role;
 use crate::player::HISTORY;
 use estampie_project::document::TARGET_WITHIN;
@@ -21,7 +21,7 @@ fn show(value: f64) -> String {
     if value.is_finite() && value > -120.0 { format!("{value:.1}").replace('-', "−") } else { "−∞".into() }
 }
 
-pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
+pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let now = app.rehearsal.player.loudness();
     let bus = app.bus_name(app.bus).filter(|_| app.bus > 0);
     // The chosen bus takes its part when enough is left for the history.
@@ -32,7 +32,7 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
         Some(target) => format!("30 s, target {} ± {TARGET_WITHIN} LUFS", show(f64::from(target))),
         None => "short-term of 30 s; T sets a target".to_owned(),
     };
-    pen.heading(area.x, area.y, area.width, "Loudness", &aside);
+    painter.heading(area.x, area.y, area.width, "Loudness", &aside);
     let plot = Rect { y: area.y + 1, height: above.height.saturating_sub(4), ..area };
     let share = |level: f64| (level - QUIET) / (LOUD - QUIET);
     let count = now.history.len();
@@ -46,34 +46,34 @@ pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
     let steps = usize::from(plot.width);
     let wanted = target.map(|t| share(f64::from(t))).filter(|y| (0.0..=1.0).contains(y));
     let line: Vec<(f64, f64)> = wanted.into_iter().flat_map(|y| (0..steps).map(move |x| ((x as f64 + 0.5) / steps as f64, y))).collect();
-    pen.plots(plot, &[(&line, Role::Red), (&points, Role::Gold)]);
+    painter.plots(plot, &[(&line, Role::Accent), (&points, Role::Active)]);
     let y = above.bottom().saturating_sub(3);
     let output = &now.output;
     let room = |from: u16| (area.x + area.width).saturating_sub(from);
     let text = format!("momentary {}   short {}   range {:.1} LU", show(output.momentary), show(output.short_term), output.range);
-    pen.text(area.x, y, area.width, &text, Role::Vellum);
+    painter.text(area.x, y, area.width, &text, Role::Text);
     let apart = target.filter(|_| output.integrated.is_finite()).map(|t| output.integrated - f64::from(t));
     let there = apart.is_none_or(|a| a.abs() <= f64::from(TARGET_WITHIN));
-    let end = pen.text(area.x, y + 1, area.width, &format!("whole {} LUFS", show(output.integrated)), if there { Role::Vellum } else { Role::Red });
+    let end = painter.text(area.x, y + 1, area.width, &format!("integrated {} LUFS", show(output.integrated)), if there { Role::Text } else { Role::Accent });
     let end = match apart {
-        Some(_) if there => pen.text(end, y + 1, room(end), ", on target", Role::Verdigris),
-        Some(apart) => pen.text(end, y + 1, room(end), &format!(", {:.1} {}", apart.abs(), if apart > 0.0 { "over" } else { "under" }), Role::Red),
+        Some(_) if there => painter.text(end, y + 1, room(end), ", on target", Role::Good),
+        Some(apart) => painter.text(end, y + 1, room(end), &format!(", {:.1} {}", apart.abs(), if apart > 0.0 { "over" } else { "under" }), Role::Accent),
         None => end,
     };
-    pen.text(end + 3, y + 1, room(end + 3), &format!("true peak {} dBTP", show(output.true_peak)), Role::Faded);
+    painter.text(end + 3, y + 1, room(end + 3), &format!("true peak {} dBTP", show(output.true_peak)), Role::Secondary);
     match (bus, below) {
-        (Some(bus), BUS) => on_bus(pen, Rect { y: above.bottom(), height: below, ..area }, &bus, &now.bus),
+        (Some(bus), BUS) => on_bus(painter, Rect { y: above.bottom(), height: below, ..area }, &bus, &now.bus),
         (Some(bus), _) => {
-            pen.text(
+            painter.text(
                 area.x,
                 y + 2,
                 area.width,
                 &format!("on {bus}: short {} LUFS, true peak {}", show(now.bus.short_term), show(now.bus.true_peak)),
-                Role::Faded,
+                Role::Secondary,
             );
         }
         (None, _) => {
-            pen.text(area.x, y + 2, area.width, &heard_of(output), Role::Faded);
+            painter.text(area.x, y + 2, area.width, &heard_of(output), Role::Secondary);
         }
     }
 }
@@ -84,15 +84,15 @@ fn heard_of(reading: &Reading) -> String {
 }
 
 /// What one bus is like since it was chosen.
-fn on_bus(pen: &mut Pen<'_>, area: Rect, bus: &str, reading: &Reading) {
-    pen.heading(area.x, area.y, area.width, &format!("On {bus}"), "since it was chosen");
+fn on_bus(painter: &mut Painter<'_>, area: Rect, bus: &str, reading: &Reading) {
+    painter.heading(area.x, area.y, area.width, &format!("On {bus}"), "since it was chosen");
     let lines = [
-        format!("momentary {}   short {}   whole {} LUFS", show(reading.momentary), show(reading.short_term), show(reading.integrated)),
+        format!("momentary {}   short-term {}   integrated {} LUFS", show(reading.momentary), show(reading.short_term), show(reading.integrated)),
         format!("range {:.1} LU   true peak {} dBTP", reading.range, show(reading.true_peak)),
         heard_of(reading),
     ];
     for (row, line) in lines.iter().enumerate() {
-        pen.text(area.x, area.y + 1 + row as u16, area.width, line, if row == 0 { Role::Vellum } else { Role::Faded });
+        painter.text(area.x, area.y + 1 + row as u16, area.width, line, if row == 0 { Role::Text } else { Role::Secondary });
     }
     let plot = Rect { y: area.y + 4, height: SPECTRUM, ..area };
     let wide = usize::from(plot.width).max(1);
@@ -104,10 +104,10 @@ fn on_bus(pen: &mut Pen<'_>, area: Rect, bus: &str, reading: &Reading) {
             ((level - FLOOR) / -FLOOR).clamp(0.0, 1.0)
         })
         .collect();
-    pen.columns(plot, &shares, Role::Lapis);
+    painter.columns(plot, &shares, Role::FromGame);
     let y = plot.bottom();
-    pen.text(area.x, y, 12, "20 Hz", Role::Faded);
+    painter.text(area.x, y, 12, "20 Hz", Role::Secondary);
     // 632 Hz is in the middle of three decades.
-    pen.text(area.x + (area.width / 2).saturating_sub(3), y, 12, "630 Hz", Role::Faded);
-    pen.right(area.x + area.width, y, "20 kHz", Role::Faded);
+    painter.text(area.x + (area.width / 2).saturating_sub(3), y, 12, "630 Hz", Role::Secondary);
+    painter.right(area.x + area.width, y, "20 kHz", Role::Secondary);
 }

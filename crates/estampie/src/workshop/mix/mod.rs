@@ -9,17 +9,17 @@ mod panels;
 pub(crate) use compare::Kept;
 pub(crate) use draw::{draw, level_at};
 
-use super::app::{App, Mode, Typed};
+use super::app::{App, Mode, Prompt};
 use super::keys::Do;
-use super::line::Line;
 use super::rehearsal::Only;
+use super::text_field::TextField;
 use estampie_engine::dsp::effects::{KINDS, Kind, Setting};
 use estampie_engine::engine::InputKind;
 use estampie_engine::mixer::spec::player_level;
 use estampie_engine::names::NameKey;
 use estampie_engine::property::Unit;
 use estampie_engine::units::Decibels;
-use estampie_project::document::{BusDoc, Clipping, ClippingKind, InsertDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
+use estampie_project::document::{BusDoc, Clipping, ClippingKind, EffectDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
 use std::time::{Duration, Instant};
 
 /// What keys go to.
@@ -45,7 +45,7 @@ pub(crate) struct MixView {
     /// The return, snapshot, effect, setting and player level that are chosen, by their places.
     pub(crate) send: usize,
     pub(crate) snapshot: usize,
-    pub(crate) insert: usize,
+    pub(crate) effect: usize,
     pub(crate) setting: usize,
     pub(crate) player: usize,
     /// The snapshot that is edited instead of the mix, by name.
@@ -106,9 +106,9 @@ impl App {
     }
 
     /// The chosen effect of the chosen bus.
-    pub(crate) fn insert_doc(&self) -> Option<(&InsertDoc, &'static Kind)> {
-        let insert = self.bus_doc()?.inserts.get(self.mix.insert)?;
-        Some((insert, kind_of(&self.document().shared.effect, insert)?))
+    pub(crate) fn effect_doc(&self) -> Option<(&EffectDoc, &'static Kind)> {
+        let effect = self.bus_doc()?.effects.get(self.mix.effect)?;
+        Some((effect, kind_of(&self.document().shared.effect, effect)?))
     }
 
     /// The value of the mix of a name as the project sets it, in its unit.
@@ -174,10 +174,10 @@ impl App {
             Do::Edit => self.type_mix(),
             Do::Rest => self.rest_mix(),
             Do::NewEffect => match self.bus_name(self.bus) {
-                Some(bus) => self.mode = Mode::Typing(Typed::NewEffect(bus), Line::default()),
+                Some(bus) => self.mode = Mode::Typing(Prompt::NewEffect(bus), TextField::default()),
                 None => return false,
             },
-            Do::NewSnapshot => self.mode = Mode::Typing(Typed::NewSnapshot, Line::default()),
+            Do::NewSnapshot => self.mode = Mode::Typing(Prompt::NewSnapshot, TextField::default()),
             Do::Target => self.target_snapshot(),
             Do::Without => match self.mix.target {
                 Some(_) => self.hear_without(),
@@ -198,10 +198,10 @@ impl App {
             Do::LessByHand => self.nudge_hand(-10),
             Do::MoreByHand => self.nudge_hand(10),
             Do::EditShared => self.edit_shared_effect(),
-            Do::TakeUnsaved => self.mode = Mode::Typing(Typed::UnsavedSnapshot, Line::default()),
+            Do::TakeUnsaved => self.mode = Mode::Typing(Prompt::UnsavedSnapshot, TextField::default()),
             Do::LoudnessTarget => {
                 let now = self.document().manifest.target.map_or(String::new(), |t| format!("{t} LUFS"));
-                self.mode = Mode::Typing(Typed::LoudnessTarget, Line::offer(&now));
+                self.mode = Mode::Typing(Prompt::LoudnessTarget, TextField::offer(&now));
             }
             Do::Bypass => self.bypass_one(),
             Do::BypassAll => {
@@ -215,10 +215,10 @@ impl App {
                 self.say(if on { "all effects are bypassed (temporary)" } else { "effects are heard again" });
             }
             Do::Off => {
-                let found = self.bus_name(self.bus).zip(self.insert_doc().map(|(i, _)| (i.name.clone(), i.off.unwrap_or(false))));
+                let found = self.bus_name(self.bus).zip(self.effect_doc().map(|(i, _)| (i.name.clone(), i.off.unwrap_or(false))));
                 match found {
-                    Some((bus, (insert, off))) => {
-                        let done = self.workspace.set_insert_off(&bus, &insert, !off);
+                    Some((bus, (effect, off))) => {
+                        let done = self.workspace.set_effect_off(&bus, &effect, !off);
                         self.edited(done);
                     }
                     None => self.say("there is no effect here"),
@@ -235,12 +235,12 @@ impl App {
     pub(crate) fn hold_mix(&mut self) {
         let last = |n: usize| n.saturating_sub(1);
         let (returns, snapshots) = (self.returns().len(), self.document().snapshots.len());
-        let inserts = self.bus_doc().map_or(0, |b| b.inserts.len());
+        let effects = self.bus_doc().map_or(0, |b| b.effects.len());
         let levels = self.document().player_levels.len();
         let mix = &mut self.mix;
         (mix.send, mix.snapshot) = (mix.send.min(last(returns)), mix.snapshot.min(last(snapshots)));
-        (mix.insert, mix.player) = (mix.insert.min(last(inserts)), mix.player.min(last(levels)));
-        let settings = self.insert_doc().map_or(0, |(_, kind)| kind.settings.len() + 1);
+        (mix.effect, mix.player) = (mix.effect.min(last(effects)), mix.player.min(last(levels)));
+        let settings = self.effect_doc().map_or(0, |(_, kind)| kind.settings.len() + 1);
         self.mix.setting = self.mix.setting.min(last(settings));
         if self.mix.target.as_ref().is_some_and(|t| !self.document().snapshots.iter().any(|s| s.name == *t)) {
             self.mix.target = None;
@@ -270,7 +270,7 @@ impl App {
                     self.target_snapshot();
                 }
             }
-            _ => self.mix.insert = self.mix.insert.saturating_add_signed(by),
+            _ => self.mix.effect = self.mix.effect.saturating_add_signed(by),
         }
         self.hold_mix();
     }
@@ -278,7 +278,7 @@ impl App {
     fn main_mix(&mut self) {
         match self.mix.focus {
             Focus::Snapshots => self.audition(),
-            Focus::Levels if !self.bus_doc().is_none_or(|b| b.inserts.is_empty()) => {
+            Focus::Levels if !self.bus_doc().is_none_or(|b| b.effects.is_empty()) => {
                 self.mix.focus = Focus::Effect;
                 self.hold_mix();
             }
@@ -293,9 +293,9 @@ impl App {
             Focus::Levels | Focus::Snapshots => Some(format!("bus {bus} level")),
             Focus::Sends => Some(format!("bus {bus} send {}", self.returns().get(self.mix.send)?)),
             Focus::Effect => {
-                let (insert, kind) = self.insert_doc()?;
+                let (effect, kind) = self.effect_doc()?;
                 let word = kind.settings.get(self.mix.setting).map_or("wet", |s| s.word);
-                Some(format!("bus {bus} {} {word}", insert.name))
+                Some(format!("bus {bus} {} {word}", effect.name))
             }
             Focus::Player => None,
         }
@@ -330,13 +330,13 @@ impl App {
                 self.edited(done);
             }
             Focus::Effect => {
-                let Some((insert, kind)) = self.insert_doc().map(|(i, k)| (i.name.clone(), k)) else { return };
+                let Some((effect, kind)) = self.effect_doc().map(|(i, k)| (i.name.clone(), k)) else { return };
                 let now = self.mix_rest(&what).unwrap_or(0.0);
                 let (word, text) = match kind.settings.get(self.mix.setting) {
                     Some(setting) => (setting.word, setting.unit.print(stepped(setting, now, by))),
                     None => ("wet", Unit::Share.print(((now + by * 0.05) * 100.0).round().clamp(0.0, 100.0) / 100.0)),
                 };
-                let done = self.workspace.set_insert(&bus, &insert, word, &text);
+                let done = self.workspace.set_effect(&bus, &effect, word, &text);
                 self.edited(done);
             }
         }
@@ -355,7 +355,7 @@ impl App {
                 None => format!("by {}", Decibels((by * 5.0).round() / 10.0)),
             }
         } else {
-            let Some((_, kind)) = self.insert_doc() else { return };
+            let Some((_, kind)) = self.effect_doc() else { return };
             let setting = kind.settings.get(self.mix.setting);
             let unit = setting.map_or(Unit::Share, |s| s.unit);
             let now = held.and_then(|(_, t)| unit.read(&t).ok()).or_else(|| self.mix_rest(what)).unwrap_or(0.0);
@@ -377,23 +377,23 @@ impl App {
 
     fn type_mix(&mut self) {
         let typed = match self.mix.focus {
-            Focus::Player => self.document().player_levels.get(self.mix.player).map(|l| Typed::PlayerLevel(l.name.clone())),
+            Focus::Player => self.document().player_levels.get(self.mix.player).map(|l| Prompt::PlayerLevel(l.name.clone())),
             _ => match (self.edits(), self.mix_what()) {
-                (Some(snapshot), Some(what)) => Some(Typed::Held { snapshot, what }),
-                (None, Some(_)) if self.mix.focus == Focus::Levels => self.bus_name(self.bus).map(Typed::BusLevel),
+                (Some(snapshot), Some(what)) => Some(Prompt::Held { snapshot, what }),
+                (None, Some(_)) if self.mix.focus == Focus::Levels => self.bus_name(self.bus).map(Prompt::BusLevel),
                 (None, Some(_)) if self.mix.focus == Focus::Sends => {
-                    self.bus_name(self.bus).zip(self.returns().get(self.mix.send).cloned()).map(|(bus, to)| Typed::Send { bus, to })
+                    self.bus_name(self.bus).zip(self.returns().get(self.mix.send).cloned()).map(|(bus, to)| Prompt::Send { bus, to })
                 }
-                (None, Some(_)) => self.bus_name(self.bus).zip(self.insert_doc()).map(|(bus, (insert, kind))| Typed::Setting {
+                (None, Some(_)) => self.bus_name(self.bus).zip(self.effect_doc()).map(|(bus, (effect, kind))| Prompt::Setting {
                     bus,
-                    insert: insert.name.clone(),
+                    effect: effect.name.clone(),
                     word: kind.settings.get(self.mix.setting).map_or("wet", |s| s.word).to_owned(),
                 }),
                 _ => None,
             },
         };
         match typed {
-            Some(typed) => self.mode = Mode::Typing(typed, Line::default()),
+            Some(typed) => self.mode = Mode::Typing(typed, TextField::default()),
             None => self.say("there is nothing to type here; i adds an effect, S a snapshot"),
         }
     }
@@ -413,8 +413,8 @@ impl App {
                 Some(to) => self.workspace.set_send(&bus, &to, ""),
                 None => return,
             },
-            (None, _) => match self.insert_doc().map(|(i, k)| (i.name.clone(), k.settings.get(self.mix.setting).map_or("wet", |s| s.word))) {
-                Some((insert, word)) => self.workspace.set_insert(&bus, &insert, word, ""),
+            (None, _) => match self.effect_doc().map(|(i, k)| (i.name.clone(), k.settings.get(self.mix.setting).map_or("wet", |s| s.word))) {
+                Some((effect, word)) => self.workspace.set_effect(&bus, &effect, word, ""),
                 None => return,
             },
         };
@@ -431,11 +431,11 @@ impl App {
                     self.say(format!("snapshot {name} is gone; u brings it back"));
                 }
             }
-            Focus::Levels | Focus::Effect => match self.insert_doc().map(|(i, _)| i.name.clone()) {
-                Some(insert) => {
-                    let done = self.workspace.delete_insert(&bus, &insert);
+            Focus::Levels | Focus::Effect => match self.effect_doc().map(|(i, _)| i.name.clone()) {
+                Some(effect) => {
+                    let done = self.workspace.delete_effect(&bus, &effect);
                     self.edited(done);
-                    self.say(format!("{insert} is off {bus}; u brings it back"));
+                    self.say(format!("{effect} is off {bus}; u brings it back"));
                 }
                 None => self.say("there is no effect on this bus"),
             },
@@ -537,12 +537,12 @@ impl App {
         if self.mix.focus == Focus::Sends {
             return self.bypass_send();
         }
-        let Some((bus, insert)) = self.bus_name(self.bus).zip(self.insert_doc().map(|(i, _)| i.name.clone())) else {
+        let Some((bus, effect)) = self.bus_name(self.bus).zip(self.effect_doc().map(|(i, _)| i.name.clone())) else {
             return self.say("there is no effect on this bus");
         };
-        let key = NameKey::of(&format!("{bus} {insert}"));
+        let key = NameKey::of(&format!("{bus} {effect}"));
         let on = self.toggle_bypass(key);
-        self.say(if on { format!("{insert} on {bus} is bypassed (temporary)") } else { format!("{insert} on {bus} is heard again") });
+        self.say(if on { format!("{effect} on {bus} is bypassed (temporary)") } else { format!("{effect} on {bus} is heard again") });
     }
 
     /// Leaves an effect or a send out in the rehearsal, or no longer; gives whether.
@@ -583,32 +583,32 @@ impl App {
     }
 
     /// Takes what was typed in this view.
-    pub(super) fn set_typed_mix(&mut self, typed: &Typed, text: &str) -> Result<(), String> {
+    pub(super) fn set_typed_mix(&mut self, typed: &Prompt, text: &str) -> Result<(), String> {
         match typed {
-            Typed::Send { bus, to } => self.workspace.set_send(bus, to, text)?,
-            Typed::Setting { bus, insert, word } => self.workspace.set_insert(bus, insert, word, text)?,
-            Typed::Held { snapshot, what } => {
+            Prompt::Send { bus, to } => self.workspace.set_send(bus, to, text)?,
+            Prompt::Setting { bus, effect, word } => self.workspace.set_effect(bus, effect, word, text)?,
+            Prompt::Held { snapshot, what } => {
                 // Where a level is held, its pan is typed in the same line.
                 let level = what.strip_prefix("bus ").and_then(|w| w.strip_suffix(" level")).filter(|_| estampie_engine::units::Pan::is_meant(text));
                 let what = &level.map_or_else(|| what.clone(), |bus| format!("bus {bus} pan"));
                 let text = if text.trim().is_empty() || read_held(text).is_ok() { text.to_owned() } else { format!("to {text}") };
                 self.workspace.set_held(snapshot, what, &text)?;
             }
-            Typed::NewEffect(bus) => {
-                self.workspace.add_insert(bus, text.trim())?;
-                self.mix.insert = self.bus_doc().map_or(0, |b| b.inserts.len()).saturating_sub(1);
+            Prompt::NewEffect(bus) => {
+                self.workspace.add_effect(bus, text.trim())?;
+                self.mix.effect = self.bus_doc().map_or(0, |b| b.effects.len()).saturating_sub(1);
                 (self.mix.focus, self.mix.setting) = (Focus::Effect, 0);
             }
-            Typed::NewSnapshot => {
+            Prompt::NewSnapshot => {
                 self.workspace.add_snapshot(text.trim())?;
                 self.mix.snapshot = self.document().snapshots.len().saturating_sub(1);
                 self.mix.focus = Focus::Snapshots;
             }
-            Typed::UnsavedSnapshot => {
+            Prompt::UnsavedSnapshot => {
                 let count = self.take_unsaved(text.trim())?;
                 self.say(format!("snapshot {} holds {count} value{}; the mix beneath is as saved", text.trim(), if count == 1 { "" } else { "s" }));
             }
-            Typed::LoudnessTarget => {
+            Prompt::LoudnessTarget => {
                 let text = text.trim();
                 let text = if text.is_empty() || text.ends_with("LUFS") { text.to_owned() } else { format!("{text} LUFS") };
                 let value = if text.is_empty() {
@@ -619,8 +619,8 @@ impl App {
                 };
                 self.workspace.set_values("target of loudness", &[("estampie.toml", vec!["loudness"], value)])?;
             }
-            Typed::SnapshotField { snapshot, field } => self.workspace.set_snapshot(snapshot, field, text)?,
-            Typed::PlayerLevel(name) => {
+            Prompt::SnapshotField { snapshot, field } => self.workspace.set_snapshot(snapshot, field, text)?,
+            Prompt::PlayerLevel(name) => {
                 let value: f32 = text.trim().parse().map_err(|_| format!("\"{text}\" is not a level: write 0 to 10"))?;
                 if !(0.0..=10.0).contains(&value) {
                     return Err("a player level goes from 0 to 10".into());
@@ -636,14 +636,14 @@ impl App {
     }
 
     /// Words that can stand in what is typed here.
-    pub(crate) fn mix_words(&self, typed: &Typed) -> Vec<&str> {
+    pub(crate) fn mix_words(&self, typed: &Prompt) -> Vec<&str> {
         match typed {
-            Typed::NewEffect(_) => KINDS.iter().map(|k| k.word).chain(self.document().shared.effect.iter().map(|e| e.name.as_str())).collect(),
-            Typed::Setting { word, .. } => {
-                let setting = self.insert_doc().and_then(|(_, kind)| kind.settings.iter().find(|s| s.word == *word));
+            Prompt::NewEffect(_) => KINDS.iter().map(|k| k.word).chain(self.document().shared.effect.iter().map(|e| e.name.as_str())).collect(),
+            Prompt::Setting { word, .. } => {
+                let setting = self.effect_doc().and_then(|(_, kind)| kind.settings.iter().find(|s| s.word == *word));
                 if let Some(Unit::Choice(words)) = setting.map(|s| s.unit) { words.to_vec() } else { Vec::new() }
             }
-            Typed::Held { .. } => vec!["by", "to", "to silent", "to 30 % left"],
+            Prompt::Held { .. } => vec!["by", "to", "to silent", "to 30 % left"],
             _ => Vec::new(),
         }
     }

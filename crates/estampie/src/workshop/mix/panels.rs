@@ -1,7 +1,7 @@
 //! Below the table: the chosen effect with its settings and its picture, ducks and player levels, and loudness.
 
-use super::super::app::{App, Hit};
-use super::super::pen::Pen;
+use super::super::app::{App, ClickTarget};
+use super::super::painter::Painter;
 use super::super::theme::Role;
 use super::Focus;
 use super::draw::{cut, print};
@@ -11,30 +11,30 @@ use estampie_engine::names::NameKey;
 use estampie_engine::property::Unit;
 use ratatui::layout::Rect;
 
-type Hits = Vec<(Rect, Hit)>;
+type Targets = Vec<(Rect, ClickTarget)>;
 
-pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let third = area.width / 3;
     let part = |at: u16| Rect { x: area.x + at * third, width: third.saturating_sub(2), ..area };
-    effect(app, pen, part(0), hits);
-    holding(app, pen, part(1), hits);
-    super::loud::draw(app, pen, part(2));
+    effect(app, painter, part(0), targets);
+    holding(app, painter, part(1), targets);
+    super::loud::draw(app, painter, part(2));
 }
 
 /// The chosen effect; if the bus has none, what sounds on it.
-fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let Some(bus) = app.bus_name(app.bus) else { return };
-    let Some((insert, kind)) = app.insert_doc() else { return on_bus(app, pen, area) };
-    let count = app.bus_doc().map_or(0, |b| b.inserts.len());
-    let title = format!("{bus} {}", insert.name);
-    let like = insert.like.as_ref().map_or(String::new(), |l| format!(", like {}", l.value));
-    let place = if count > 1 { format!(", {} of {count}", app.mix.insert + 1) } else { String::new() };
-    pen.heading(area.x, area.y, area.width, &title, &format!("{}{like}{place}", kind.word));
+    let Some((effect, kind)) = app.effect_doc() else { return on_bus(app, painter, area) };
+    let count = app.bus_doc().map_or(0, |b| b.effects.len());
+    let title = format!("{bus} {}", effect.name);
+    let like = effect.like.as_ref().map_or(String::new(), |l| format!(", like {}", l.value));
+    let place = if count > 1 { format!(", {} of {count}", app.mix.effect + 1) } else { String::new() };
+    painter.heading(area.x, area.y, area.width, &title, &format!("{}{like}{place}", kind.word));
     let picture = area.width >= 48 && response(kind.word, &[0.0; 20], 1000.0, app.program().rate).is_some();
     let left = if picture { area.width / 2 } else { 0 };
     if picture {
         let plot = Rect { x: area.x, y: area.y + 1, width: left - 2, height: area.height.saturating_sub(2) };
-        draw_response(app, pen, plot, &bus, &insert.name, kind.word);
+        draw_response(app, painter, plot, &bus, &effect.name, kind.word);
     }
     let rows = usize::from(area.height.saturating_sub(1));
     let lines = kind.settings.len() + 1;
@@ -42,40 +42,40 @@ fn effect(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     for (row, at) in (first..lines).take(rows).enumerate() {
         let y = area.y + 1 + row as u16;
         let (word, unit) = kind.settings.get(at).map_or(("wet", Unit::Share), |s| (s.word, s.unit));
-        let name = format!("bus {bus} {} {word}", insert.name);
+        let name = format!("bus {bus} {} {word}", effect.name);
         let set = app.mix_rest(&name).unwrap_or(0.0);
         let here = app.mix.focus == Focus::Effect && app.mix.setting == at;
         let x = area.x + left;
         let width = area.width - left;
         if here {
-            pen.select(x, y, width);
+            painter.select(x, y, width);
         }
-        pen.text(x + 1, y, 11, word, if here { Role::Gold } else { Role::Faded });
-        let end = pen.text(x + 12, y, width.saturating_sub(12), &unit.print(set).replace('-', "−"), Role::Vellum);
+        painter.text(x + 1, y, 11, word, if here { Role::Active } else { Role::Secondary });
+        let end = painter.text(x + 12, y, width.saturating_sub(12), &unit.print(set).replace('-', "−"), Role::Text);
         if let Some(now) = app.mix_now(&name).filter(|now| (now - set).abs() > 1e-3 * set.abs().max(0.1)) {
-            pen.text(
+            painter.text(
                 end + 1,
                 y,
                 (area.x + area.width).saturating_sub(end + 1),
                 &format!("⟶ {}", unit.print(now).replace('-', "−").replace(" dB", "")),
-                Role::Lapis,
+                Role::FromGame,
             );
         }
-        hits.push((Rect { x, y, width, height: 1 }, Hit::Setting(at)));
+        targets.push((Rect { x, y, width, height: 1 }, ClickTarget::Setting(at)));
     }
-    let key = NameKey::of(&format!("{bus} {}", insert.name));
+    let key = NameKey::of(&format!("{bus} {}", effect.name));
     let turned = app.rehearsal.status.as_ref().and_then(|s| s.reductions.iter().find(|(k, _)| *k == key)).map(|(_, r)| *r);
     if let Some(turned) = turned.filter(|t| *t < -0.05)
         && lines < rows
     {
-        pen.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now        {} dB", print(turned)), Role::Gold);
+        painter.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now        {} dB", print(turned)), Role::Active);
     }
 }
 
 /// The response of a filter from 20 Hz to 20 kHz, ± 24 dB.
-fn draw_response(app: &App, pen: &mut Pen<'_>, plot: Rect, bus: &str, insert: &str, kind: &str) {
+fn draw_response(app: &App, painter: &mut Painter<'_>, plot: Rect, bus: &str, effect: &str, kind: &str) {
     let program = app.program();
-    let Some(spec) = program.mix.buses.iter().flat_map(|b| &b.inserts).find(|i| i.key == NameKey::of(&format!("{bus} {insert}"))) else { return };
+    let Some(spec) = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}"))) else { return };
     let count = estampie_engine::dsp::effects::kind(kind).map_or(0, |k| k.settings.len());
     let mut values = spec.values;
     for (at, value) in values[..count].iter_mut().enumerate() {
@@ -93,14 +93,14 @@ fn draw_response(app: &App, pen: &mut Pen<'_>, plot: Rect, bus: &str, insert: &s
         })
         .collect();
     let middle = plot.y + plot.height / 2;
-    pen.text(plot.x, middle, plot.width, &"·".repeat(usize::from(plot.width)), Role::Ghost);
-    pen.plot(plot, &points, Role::Gold);
-    pen.text(plot.x, plot.bottom(), 8, "20 Hz", Role::Faded);
-    pen.right(plot.right(), plot.bottom(), "20 kHz", Role::Faded);
+    painter.text(plot.x, middle, plot.width, &"·".repeat(usize::from(plot.width)), Role::Rule);
+    painter.plot(plot, &points, Role::Active);
+    painter.text(plot.x, plot.bottom(), 8, "20 Hz", Role::Secondary);
+    painter.right(plot.right(), plot.bottom(), "20 kHz", Role::Secondary);
 }
 
 /// What sounds on the chosen bus and on those that run into it.
-fn on_bus(app: &App, pen: &mut Pen<'_>, area: Rect) {
+fn on_bus(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let Some(bus) = app.program().mix.buses.get(app.bus) else { return };
     let name = app.program().names.get(bus.key);
     let voices: Vec<_> = app
@@ -109,20 +109,20 @@ fn on_bus(app: &App, pen: &mut Pen<'_>, area: Rect) {
         .filter(|v| app.rehearsal.ended(v.voice).is_none())
         .filter(|v| app.rehearsal.status.as_ref().is_some_and(|s| s.terms_of(v).iter().any(|t| t.kind == TermKind::Bus && t.of == bus.key)))
         .collect();
-    pen.heading(area.x, area.y, area.width, &format!("On {name}"), &format!("{} now, loudest first", voices.len()));
+    painter.heading(area.x, area.y, area.width, &format!("On {name}"), &format!("{} now, loudest first", voices.len()));
     if voices.is_empty() {
-        pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing sounds on it; i adds an effect", Role::Faded);
+        painter.text(area.x + 1, area.y + 1, area.width - 1, "nothing sounds on it; i adds an effect", Role::Secondary);
     }
     for (row, voice) in voices.iter().take(usize::from(area.height.saturating_sub(1))).enumerate() {
         let y = area.y + 1 + row as u16;
-        pen.right(area.x + 7, y, &print(voice.heard), Role::Vellum);
-        pen.bar(area.x + 9, y, 10, (voice.heard + 60.0) / 60.0, Role::Gold);
-        pen.text(area.x + 21, y, area.width.saturating_sub(22), app.rehearsal.names.get(voice.sound), Role::Vellum);
+        painter.right(area.x + 7, y, &print(voice.heard), Role::Text);
+        painter.bar(area.x + 9, y, 10, (voice.heard + 60.0) / 60.0, Role::Active);
+        painter.text(area.x + 21, y, area.width.saturating_sub(22), app.rehearsal.names.get(voice.sound), Role::Text);
     }
 }
 
 /// Who lies over the chosen bus, what holds buses down, and what the player has set.
-fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let document = app.document();
     let mut y = area.y;
     let mut room = |lines: u16| {
@@ -137,16 +137,16 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         if let Some(cell) = cell.filter(|c| !c.holds.is_empty())
             && let Some(here) = room(1)
         {
-            pen.heading(area.x, here, area.width, "Lies over it", &what);
+            painter.heading(area.x, here, area.width, "Lies over it", &what);
             for held in &cell.holds {
                 let Some(here) = room(1) else { break };
                 let name = program.names.get(program.mix.snapshots[held.snapshot as usize].key);
                 let share = shares.get(held.snapshot as usize).map_or(0.0, |s| s.share);
                 let value = if held.value == f32::NEG_INFINITY { "silence".into() } else { cell.property.print(cell.unscaled(held.value)).replace('-', "−") };
                 let text = format!("{} {value}, {:.0} % of it now", if held.by { "by" } else { "to" }, share * 100.0);
-                let role = if share > 0.0 { Role::Folium } else { Role::Faded };
-                let end = pen.text(area.x + 1, here, 16, name, role);
-                pen.text(end.max(area.x + 16) + 1, here, area.width.saturating_sub(18), &text, role);
+                let role = if share > 0.0 { Role::Snapshot } else { Role::Secondary };
+                let end = painter.text(area.x + 1, here, 16, name, role);
+                painter.text(end.max(area.x + 16) + 1, here, area.width.saturating_sub(18), &text, role);
             }
             room(1);
         }
@@ -154,18 +154,18 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     if !document.ducks.is_empty()
         && let Some(here) = room(1)
     {
-        pen.heading(area.x, here, area.width, "Ducking", "");
+        painter.heading(area.x, here, area.width, "Ducking", "");
         for doc in &document.ducks {
             let Some(here) = room(1) else { break };
             let key = doc.key.value.split(' ').next_back().unwrap_or_default();
             let bus = NameKey::of(&doc.ducks.value);
             let now = status.and_then(|s| s.buses.get(program.mix.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked);
-            let end = pen.text(area.x + 1, here, 10, &cut(key, 9), Role::Vellum).max(area.x + 9);
-            let end = pen.text(end + 1, here, 12, &format!("⟶ {}", cut(&doc.ducks.value, 8)), Role::Vellum).max(end + 10);
+            let end = painter.text(area.x + 1, here, 10, &cut(key, 9), Role::Text).max(area.x + 9);
+            let end = painter.text(end + 1, here, 12, &format!("⟶ {}", cut(&doc.ducks.value, 8)), Role::Text).max(end + 10);
             let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);
-            let end = pen.text(end + 1, here, (area.x + area.width).saturating_sub(end + 1), &text, Role::Faded);
+            let end = painter.text(end + 1, here, (area.x + area.width).saturating_sub(end + 1), &text, Role::Secondary);
             if now < -0.05 {
-                pen.text(end + 2, here, (area.x + area.width).saturating_sub(end + 2), &print(now), Role::Gold);
+                painter.text(end + 2, here, (area.x + area.width).saturating_sub(end + 2), &print(now), Role::Active);
             }
         }
         room(1);
@@ -173,21 +173,21 @@ fn holding(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
     if !document.player_levels.is_empty()
         && let Some(here) = room(1)
     {
-        pen.heading(area.x, here, area.width, "Player levels", "in force before the first sample");
+        painter.heading(area.x, here, area.width, "Player levels", "in force before the first sample");
         for (at, doc) in document.player_levels.iter().enumerate() {
             let Some(here) = room(1) else { break };
             let chosen = app.mix.focus == Focus::Player && app.mix.player == at;
             if chosen {
-                pen.select(area.x, here, area.width);
+                painter.select(area.x, here, area.width);
             }
             let level = app.rehearsal.levels.get(&doc.name).copied().unwrap_or(10.0);
-            pen.text(area.x + 1, here, 13, &doc.name, if chosen { Role::Gold } else { Role::Vellum });
+            painter.text(area.x + 1, here, 13, &doc.name, if chosen { Role::Active } else { Role::Text });
             let full = level.round() as usize;
-            let end = pen.text(area.x + 15, here, 10, &"●".repeat(full), Role::Verdigris);
-            pen.text(end, here, 10, &"○".repeat(10 - full.min(10)), Role::Ghost);
+            let end = painter.text(area.x + 15, here, 10, &"●".repeat(full), Role::Good);
+            painter.text(end, here, 10, &"○".repeat(10 - full.min(10)), Role::Rule);
             let db = estampie_engine::mixer::spec::player_level_db(level);
-            pen.text(area.x + 27, here, area.width.saturating_sub(28), &format!("{level:.1}   {} dB on {}", print(db), doc.bus.value), Role::Faded);
-            hits.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, Hit::PlayerLevel(at)));
+            painter.text(area.x + 27, here, area.width.saturating_sub(28), &format!("{level:.1}   {} dB on {}", print(db), doc.bus.value), Role::Secondary);
+            targets.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, ClickTarget::PlayerLevel(at)));
         }
     }
 }

@@ -1,9 +1,9 @@
 //! Drawing the view *Music*: index, staves, ways, and the bars to come.
 
-use super::super::app::{App, Hit};
-use super::super::pen::Pen;
+use super::super::app::{App, ClickTarget};
+use super::super::painter::Painter;
 use super::super::theme::Role;
-use super::{Column, Item, Stave, WIDTHS, gloss, staves};
+use super::{Column, Item, Stave, WIDTHS, side_panel, staves};
 use estampie_engine::engine::PieceStatus;
 use estampie_engine::music::plan;
 use estampie_engine::music::spec::Piece;
@@ -12,15 +12,15 @@ use estampie_project::document::{PieceDoc, SILENCE, SectionDoc, Then};
 use estampie_proof::onsets::parts_of_beat;
 use ratatui::layout::Rect;
 
-type Hits = Vec<(Rect, Hit)>;
+type Targets = Vec<(Rect, ClickTarget)>;
 
-pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
-    let (index, folio, note) = pen.columns_of_page(area, WIDTHS.0, WIDTHS.1);
-    draw_index(app, pen, index, hits);
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    let (index, centre, note) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1);
+    draw_index(app, painter, index, targets);
     match (app.piece_doc(), app.piece_spec()) {
-        (Some(doc), Some((at, spec))) => draw_folio(app, pen, folio, (doc, at, spec), hits),
+        (Some(doc), Some((at, spec))) => draw_folio(app, painter, centre, (doc, at, spec), targets),
         _ => {
-            pen.heading(folio.x, folio.y, folio.width, "No music yet", "");
+            painter.heading(centre.x, centre.y, centre.width, "No music yet", "");
             let lines = [
                 "Write a file in music/, such as music/dance.toml:",
                 "",
@@ -32,14 +32,14 @@ pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
                 "file = \"audio/music/strings.flac\"",
             ];
             for (row, line) in lines.iter().enumerate() {
-                pen.text(folio.x, folio.y + 2 + row as u16, folio.width, line, Role::Faded);
+                painter.text(centre.x, centre.y + 2 + row as u16, centre.width, line, Role::Secondary);
             }
         }
     }
-    gloss::draw(app, pen, note, hits);
+    side_panel::draw(app, painter, note, targets);
 }
 
-fn draw_index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+fn draw_index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let music = app.music_doc();
     let mut y = area.y;
     let status = app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id);
@@ -52,7 +52,7 @@ fn draw_index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         };
         if let Some(heading) = heading {
             y += u16::from(row > 0);
-            pen.heading(area.x + 1, y, area.width - 2, heading, "");
+            painter.heading(area.x + 1, y, area.width - 2, heading, "");
             y += 1;
         }
         if y >= area.bottom() {
@@ -60,9 +60,9 @@ fn draw_index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         }
         let chosen = app.music.column == Column::Index && app.music.item == row;
         if chosen {
-            pen.select(area.x, y, area.width);
+            painter.select(area.x, y, area.width);
         }
-        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::MusicItem(row)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::MusicItem(row)));
         let (name, aside, gold) = match item {
             Item::Piece(at) => {
                 let name = &music.pieces[at].name;
@@ -84,10 +84,10 @@ fn draw_index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
             }
         };
         let shown = matches!(item, Item::Piece(at) if at == app.music.piece);
-        let end = pen.text(area.x + 2, y, area.width - 3, name, if gold || shown { Role::Gold } else { Role::Vellum });
+        let end = painter.text(area.x + 2, y, area.width - 3, name, if gold || shown { Role::Active } else { Role::Text });
         let width = aside.chars().count() as u16;
         if end + width < area.right() {
-            pen.right(area.right() - 1, y, &aside, if gold { Role::Gold } else { Role::Faded });
+            painter.right(area.right() - 1, y, &aside, if gold { Role::Active } else { Role::Secondary });
         }
         y += 1;
     }
@@ -106,35 +106,35 @@ fn draw_index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         moved.push((m.from.value.clone(), what));
     }
     if !moved.is_empty() && y + 3 < area.bottom() {
-        pen.heading(area.x + 1, y + 1, area.width - 2, "Moved by", "");
+        painter.heading(area.x + 1, y + 1, area.width - 2, "Moved by", "");
         for (row, (from, what)) in moved.iter().enumerate().take(usize::from(area.bottom() - y - 2)) {
             let row = y + 2 + row as u16;
-            let end = pen.text(area.x + 2, row, area.width - 3, from, Role::Lapis) + 1;
-            pen.text(end, row, (area.right() - 1).saturating_sub(end), what, Role::Faded);
+            let end = painter.text(area.x + 2, row, area.width - 3, from, Role::FromGame) + 1;
+            painter.text(end, row, (area.right() - 1).saturating_sub(end), what, Role::Secondary);
         }
     }
 }
 
-fn draw_folio(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, at, spec): (&PieceDoc, usize, &Piece), hits: &mut Hits) {
+fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec): (&PieceDoc, usize, &Piece), targets: &mut Targets) {
     let now = app.piece_now(at);
     let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
     let rate = app.program().rate;
     let pass = now.and_then(|n| n.sequencer.pass());
     let written = estampie_engine::music::exact::number(estampie_engine::music::exact::wide(doc.tempo));
     let factor = now.map_or(1.0, |n| estampie_engine::music::exact::number(n.sequencer.factor()));
-    let end = pen.text(area.x, area.y, 20, &doc.name, Role::Gold) + 2;
+    let end = painter.text(area.x, area.y, 20, &doc.name, Role::Active) + 2;
     let beat = if doc.metre.note >= 8 { "beats a minute" } else { "♩" };
     let tempo = if (factor - 1.0).abs() > 1e-6 { format!("{:.1} (written {written})", written * factor) } else { format!("{written}") };
     let tempo = if beat == "♩" { format!("♩ {tempo}") } else { format!("{tempo} {beat}") };
-    let end = pen.text(end, area.y, 34, &tempo, if (factor - 1.0).abs() > 1e-6 { Role::Lapis } else { Role::Vellum }) + 2;
-    let end = pen.text(end, area.y, 6, &doc.metre.to_string(), Role::Vellum) + 2;
+    let end = painter.text(end, area.y, 34, &tempo, if (factor - 1.0).abs() > 1e-6 { Role::FromGame } else { Role::Text }) + 2;
+    let end = painter.text(end, area.y, 6, &doc.metre.to_string(), Role::Text) + 2;
     let key = doc.key.as_ref().map_or("", |k| k.value.as_str());
-    let end = pen.text(end, area.y, 14, key, Role::Vellum) + 2;
+    let end = painter.text(end, area.y, 14, key, Role::Text) + 2;
     let moved = now.map_or(0.0, |n| n.transposition);
     if moved.abs() > 0.005 {
-        pen.text(end, area.y, 16, &format!("{} st", estampie_proof::trace::print_value(moved)), Role::Lapis);
+        painter.text(end, area.y, 16, &format!("{} st", estampie_proof::trace::print_value(moved)), Role::FromGame);
     }
-    pen.right(area.right(), area.y, "■ sounds  □ out", Role::Faded);
+    painter.right(area.right(), area.y, "■ sounds  □ out", Role::Secondary);
     // The ways and the bars to come have their room; the staves take what is left.
     let ends = app.way_ends();
     let plan_rows = 4;
@@ -144,20 +144,20 @@ fn draw_folio(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, at, spec): (&Piece
     // A rule lies between the ways and what comes.
     let middle = foot.saturating_sub(ways + 1);
     let lines = staves(doc, |s| app.section_open(s));
-    draw_staves(app, pen, Rect { y: area.y + 1, height: middle.saturating_sub(area.y + 2), ..area }, (doc, spec, now), &lines, hits);
-    draw_ways(app, pen, Rect { y: middle, height: ways, ..area }, spec, two, hits);
-    pen.rule(area.x, foot - 1, area.width);
-    draw_plan(app, pen, Rect { y: foot, height: plan_rows, ..area }, (at, spec, now), (frame, rate));
+    draw_staves(app, painter, Rect { y: area.y + 1, height: middle.saturating_sub(area.y + 2), ..area }, (doc, spec, now), &lines, targets);
+    draw_ways(app, painter, Rect { y: middle, height: ways, ..area }, spec, two, targets);
+    painter.rule(area.x, foot - 1, area.width);
+    draw_plan(app, painter, Rect { y: foot, height: plan_rows, ..area }, (at, spec, now), (frame, rate));
     if pass.is_none() {
         let words = "it is silent: enter on a section begins it, and so does what it follows";
-        pen.text(area.x + 14, foot, area.width - 14, words, Role::Faded);
+        painter.text(area.x + 14, foot, area.width - 14, words, Role::Secondary);
     }
 }
 
 /// What is said of a section after its name.
 fn about(section: &SectionDoc) -> String {
     let then = match &section.then {
-        Then::Loop => "goes round".to_owned(),
+        Then::Loop => "loops".to_owned(),
         Then::End => "then ends".to_owned(),
         Then::Section(next) => format!("then {}", next.value),
     };
@@ -174,7 +174,14 @@ fn about(section: &SectionDoc) -> String {
     text
 }
 
-fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&PieceDoc, &Piece, Option<&PieceStatus>), lines: &[Stave], hits: &mut Hits) {
+fn draw_staves(
+    app: &App,
+    painter: &mut Painter<'_>,
+    area: Rect,
+    (doc, spec, now): (&PieceDoc, &Piece, Option<&PieceStatus>),
+    lines: &[Stave],
+    targets: &mut Targets,
+) {
     let program = app.program();
     let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
     let rate = f64::from(program.rate);
@@ -195,14 +202,14 @@ fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&Pie
         }
         let chosen = app.music.column == Column::Staves && selected == row;
         if chosen {
-            pen.select(area.x, y, area.width);
+            painter.select(area.x, y, area.width);
         }
-        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::Stave(row)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::Stave(row)));
         match *line {
             Stave::Section(at) => {
                 let section = &doc.sections[at];
                 let plays = pass.is_some_and(|p| usize::from(p.section) == at);
-                let end = pen.text(area.x + 1, y, 16, &section.name, if plays { Role::Gold } else { Role::Vellum }) + 2;
+                let end = painter.text(area.x + 1, y, 16, &section.name, if plays { Role::Active } else { Role::Text }) + 2;
                 // What it waits for counts for more than what it is.
                 let leaves = now.filter(|_| plays).and_then(|n| Some((n.sequencer.waits()?.to, n.sequencer.leaves(spec)?)));
                 let text = leaves.map_or(String::new(), |(to, leaves)| {
@@ -210,17 +217,17 @@ fn draw_staves(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec, now): (&Pie
                     format!("▼ leaves for {to} in {:.1} s", leaves.saturating_sub(frame) as f64 / rate)
                 });
                 let needed = if text.is_empty() { 0 } else { text.chars().count() as u16 + 2 };
-                pen.text(end, y, area.right().saturating_sub(end + needed), &about(section), Role::Faded);
-                pen.right(area.right(), y, &text, Role::Red);
+                painter.text(end, y, area.right().saturating_sub(end + needed), &about(section), Role::Secondary);
+                painter.right(area.right(), y, &text, Role::Accent);
                 y += 1;
                 if let Some(section) = spec.sections.get(at).filter(|_| app.section_open(at) && y < area.bottom()) {
-                    bar_numbers(pen, Rect { y, ..area }, section);
+                    bar_numbers(painter, Rect { y, ..area }, section);
                     y += 1;
                 }
             }
             Stave::Layer(at, layer) => {
                 let playing = pass.filter(|p| usize::from(p.section) == at).and(place).map(|(bar, beat, _)| (bar, beat));
-                stave(app, pen, Rect { y, height: 1, ..area }, (doc, spec), (at, layer), playing);
+                stave(app, painter, Rect { y, height: 1, ..area }, (doc, spec), (at, layer), playing);
                 y += 1;
             }
         }
@@ -254,20 +261,20 @@ fn beat_width(width: u16, section: &estampie_engine::music::spec::Section, bar: 
     if parts { wide * parts_of_beat(section.map.metre(bar)) as u16 } else { wide }
 }
 
-fn bar_numbers(pen: &mut Pen<'_>, area: Rect, section: &estampie_engine::music::spec::Section) {
+fn bar_numbers(painter: &mut Painter<'_>, area: Rect, section: &estampie_engine::music::spec::Section) {
     let mut x = area.x + NAME;
     for point in section.map.points().iter().filter(|p| p.on_beat) {
         if point.on_bar {
             x += 1;
             if x + 2 < area.right() - level_width(area.width) {
-                pen.text(x, area.y, 4, &(point.bar + 1).to_string(), Role::Faded);
+                painter.text(x, area.y, 4, &(point.bar + 1).to_string(), Role::Secondary);
             }
         }
         x += beat_width(area.width, section, point.bar);
     }
 }
 
-fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Piece), (at, layer): (usize, usize), playing: Option<(u32, u32)>) {
+fn stave(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, spec): (&PieceDoc, &Piece), (at, layer): (usize, usize), playing: Option<(u32, u32)>) {
     let layer_doc = &doc.sections[at].layers[layer];
     let Some(section) = spec.sections.get(at) else { return };
     let Some(index) = section.layers.get(layer).copied() else { return };
@@ -275,11 +282,11 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
     let gain = now.map_or(1.0, |n| n.gain);
     let out = playing.is_some() && gain < 0.01;
     let role = match playing {
-        Some(_) if out => Role::Faded,
-        Some(_) => Role::Gold,
-        None => Role::Vellum,
+        Some(_) if out => Role::Secondary,
+        Some(_) => Role::Active,
+        None => Role::Text,
     };
-    pen.text(area.x + 2, area.y, NAME - 3, &layer_doc.name, role);
+    painter.text(area.x + 2, area.y, NAME - 3, &layer_doc.name, role);
     let strokes = app.music.strokes(app.program(), index as usize);
     let (wide, divided) = grid(area.width, section);
     let mut x = area.x + NAME;
@@ -289,11 +296,11 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
         let here = strokes.get(at..(at + parts).min(strokes.len())).unwrap_or(&[]);
         at += parts;
         if x + beat_width(area.width, section, point.bar) >= area.right() - level_width(area.width) {
-            pen.text(x, area.y, 1, "…", Role::Faded);
+            painter.text(x, area.y, 1, "…", Role::Secondary);
             break;
         }
         if point.on_bar {
-            pen.text(x, area.y, 1, "╎", Role::Ghost);
+            painter.text(x, area.y, 1, "╎", Role::Rule);
             x += 1;
         }
         let whole = [here.iter().copied().max().unwrap_or(0)];
@@ -306,15 +313,15 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
                 _ => "■",
             };
             if now && part == 0 {
-                let style = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::REVERSED);
-                pen.put(x, area.y, 1, mark, style);
+                let style = painter.style(Role::Active).add_modifier(ratatui::style::Modifier::REVERSED);
+                painter.put(x, area.y, 1, mark, style);
             } else {
-                pen.text(x, area.y, 1, mark, role);
+                painter.text(x, area.y, 1, mark, role);
             }
             x += wide;
         }
     }
-    pen.text(x.min(area.right() - level_width(area.width)), area.y, 1, "║", Role::Ghost);
+    painter.text(x.min(area.right() - level_width(area.width)), area.y, 1, "║", Role::Rule);
     let waits = now.is_some_and(|n| n.waits);
     let text = if waits {
         "waits".to_owned()
@@ -326,59 +333,59 @@ fn stave(app: &App, pen: &mut Pen<'_>, area: Rect, (doc, spec): (&PieceDoc, &Pie
         let side = if layer_doc.pan.0 < 0.0 { "L" } else { "R" };
         if layer_doc.pan.0 == 0.0 || area.width < 60 { level } else { format!("{side}{:.0} {level}", layer_doc.pan.0.abs() * 100.0) }
     };
-    pen.right((x + level_width(area.width)).min(area.right()), area.y, &text, if waits { Role::Red } else { Role::Faded });
+    painter.right((x + level_width(area.width)).min(area.right()), area.y, &text, if waits { Role::Accent } else { Role::Secondary });
 }
 
-fn draw_ways(app: &App, pen: &mut Pen<'_>, area: Rect, spec: &Piece, two: bool, hits: &mut Hits) {
+fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, two: bool, targets: &mut Targets) {
     let ends = app.way_ends();
     let label = 12;
     let wide = (area.width.saturating_sub(label) / ends.len().max(1) as u16).max(8);
-    pen.heading(area.x, area.y, area.width, "Ways", "row leaves, column arrives");
+    painter.heading(area.x, area.y, area.width, "Ways", "row leaves, column arrives");
     for (column, name) in ends.iter().enumerate() {
         let x = area.x + label + column as u16 * wide;
-        pen.text(x, area.y + 1, wide - 1, name, if app.music.cell.1 == column && app.music.column == Column::Ways { Role::Gold } else { Role::Vellum });
+        painter.text(x, area.y + 1, wide - 1, name, if app.music.cell.1 == column && app.music.column == Column::Ways { Role::Active } else { Role::Text });
     }
     for (row, from) in ends.iter().enumerate() {
         let y = area.y + 2 + row as u16 * if two { 2 } else { 1 };
-        pen.text(area.x + 1, y, label - 2, from, if app.music.cell.0 == row && app.music.column == Column::Ways { Role::Gold } else { Role::Vellum });
+        painter.text(area.x + 1, y, label - 2, from, if app.music.cell.0 == row && app.music.column == Column::Ways { Role::Active } else { Role::Text });
         for (column, to) in ends.iter().enumerate() {
             let x = area.x + label + column as u16 * wide;
             let chosen = app.music.cell == (row, column) && matches!(app.music.column, Column::Ways | Column::Fields);
-            hits.push((Rect { x, y, width: wide, height: if two { 2 } else { 1 } }, Hit::Way(row, column)));
+            targets.push((Rect { x, y, width: wide, height: if two { 2 } else { 1 } }, ClickTarget::Way(row, column)));
             if chosen {
-                let selection = pen.theme.selection();
-                pen.buffer.set_style(Rect { x, y, width: wide, height: if two { 2 } else { 1 } }.intersection(pen.buffer.area), selection);
+                let selection = painter.theme.selection();
+                painter.buffer.set_style(Rect { x, y, width: wide, height: if two { 2 } else { 1 } }.intersection(painter.buffer.area), selection);
             }
             if from == to {
-                pen.text(x, y, wide - 1, if from == SILENCE { "–" } else { "goes round" }, Role::Ghost);
+                painter.text(x, y, wide - 1, if from == SILENCE { "–" } else { "loops" }, Role::Rule);
                 continue;
             }
             let index = |name: &str| if name == SILENCE { None } else { spec.section(NameKey::of(name)) };
             let rule = spec.rule(index(from), index(to));
             let own = rule.written.is_some();
             if !rule.allowed {
-                pen.text(x, y, wide - 1, "× never", Role::Red);
+                painter.text(x, y, wide - 1, "× never", Role::Accent);
                 continue;
             }
             let role = if chosen {
-                Role::Gold
+                Role::Active
             } else if own {
-                Role::Vellum
+                Role::Text
             } else {
-                Role::Faded
+                Role::Secondary
             };
-            let when = if from == SILENCE { "at once".to_owned() } else { gloss::when_short(app.program(), rule.leave) };
-            pen.text(x, y, wide - 1, &when, role);
+            let when = if from == SILENCE { "at once".to_owned() } else { side_panel::when_short(app.program(), rule.leave) };
+            painter.text(x, y, wide - 1, &when, role);
             if two {
                 let way = rule.way.map_or(String::new(), |w| format!("by {}", app.program().names.get(spec.sections[usize::from(w)].key)));
-                pen.text(x, y + 1, wide - 1, &way, Role::Faded);
+                painter.text(x, y + 1, wide - 1, &way, Role::Secondary);
             }
         }
     }
 }
 
-fn draw_plan(app: &App, pen: &mut Pen<'_>, area: Rect, (at, spec, now): (usize, &Piece, Option<&PieceStatus>), (frame, rate): (u64, u32)) {
-    pen.text(area.x, area.y, 12, "Next 8 bars", Role::Faded);
+fn draw_plan(app: &App, painter: &mut Painter<'_>, area: Rect, (at, spec, now): (usize, &Piece, Option<&PieceStatus>), (frame, rate): (u64, u32)) {
+    painter.text(area.x, area.y, 12, "Next 8 bars", Role::Secondary);
     let Some(now) = now.filter(|n| n.sequencer.pass().is_some()) else { return };
     let planned = plan(spec, &now.sequencer, rate, frame, 8);
     let pass = now.sequencer.pass().map(|p| p.section);
@@ -394,9 +401,9 @@ fn draw_plan(app: &App, pen: &mut Pen<'_>, area: Rect, (at, spec, now): (usize, 
             let name = app.program().names.get(spec.sections[usize::from(bar.section)].key);
             let text = if row == 0 { name.to_owned() } else { format!("{name} in {:.1} s", bar.frame.saturating_sub(frame) as f64 / f64::from(rate)) };
             if x >= label_end {
-                label_end = pen.text(x, area.y + 1, area.right().saturating_sub(x), &text, if other { Role::Red } else { Role::Gold }) + 1;
+                label_end = painter.text(x, area.y + 1, area.right().saturating_sub(x), &text, if other { Role::Accent } else { Role::Active }) + 1;
             } else {
-                label_end = pen.text(x, area.y + 2, area.right().saturating_sub(x), &text, if other { Role::Red } else { Role::Gold }) + 1;
+                label_end = painter.text(x, area.y + 2, area.right().saturating_sub(x), &text, if other { Role::Accent } else { Role::Active }) + 1;
             }
             last = Some(bar.section);
         }
@@ -407,15 +414,15 @@ fn draw_plan(app: &App, pen: &mut Pen<'_>, area: Rect, (at, spec, now): (usize, 
             let here = row == 0 && place.is_some_and(|(b, t, _)| (b, t) == (bar.bar, beat));
             let mark = if beat == 0 { "■" } else { "▪" };
             let role = match (other, here) {
-                (_, true) => Role::Gold,
-                (true, _) => Role::Red,
-                (false, _) => Role::Vellum,
+                (_, true) => Role::Active,
+                (true, _) => Role::Accent,
+                (false, _) => Role::Text,
             };
             if here {
-                let style = pen.style(role).add_modifier(ratatui::style::Modifier::REVERSED);
-                pen.put(x, area.y, 1, mark, style);
+                let style = painter.style(role).add_modifier(ratatui::style::Modifier::REVERSED);
+                painter.put(x, area.y, 1, mark, style);
             } else {
-                pen.text(x, area.y, 1, mark, role);
+                painter.text(x, area.y, 1, mark, role);
             }
             x += wide;
         }
@@ -425,7 +432,7 @@ fn draw_plan(app: &App, pen: &mut Pen<'_>, area: Rect, (at, spec, now): (usize, 
     let mut x = area.x + 13;
     for waiting in status.stingers.iter().filter(|w| usize::from(w.piece) == at) {
         let Some(stinger) = app.program().music.stingers.get(usize::from(waiting.stinger)) else { continue };
-        let text = format!("♪ {} waits: {}", app.program().names.get(stinger.key), gloss::when_text(app.program(), waiting.on));
-        x = pen.text(x, area.y + 3, area.right().saturating_sub(x), &text, Role::Red) + 2;
+        let text = format!("♪ {} waits: {}", app.program().names.get(stinger.key), side_panel::when_text(app.program(), waiting.on));
+        x = painter.text(x, area.y + 3, area.right().saturating_sub(x), &text, Role::Accent) + 2;
     }
 }

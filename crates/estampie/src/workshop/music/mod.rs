@@ -1,31 +1,31 @@
 //! The view *Music*: what plays and what waits, the sections as staves, and the ways between them.
 //!
-//! Index: pieces, playlists and stingers. Folio: staves, and the matrix of transitions. Gloss: the selected transition
+//! Index: pieces, playlists and stingers. Centre: staves, and the matrix of transitions. Side: the selected transition
 //! with its seam, or the selected layer. Everything that is shown as to come is asked of a copy of the piece's own
 //! sequencer.
 
 mod draw;
-mod gloss;
+mod side_panel;
 
 pub(super) use draw::draw;
-pub(super) use gloss::label;
+pub(super) use side_panel::label;
 
-use super::app::{App, Mode, Typed};
+use super::app::{App, Mode, Prompt};
 use super::keys::{Do, View};
-use super::line::Line;
+use super::text_field::TextField;
 use estampie_engine::engine::{InputKind, PieceStatus};
 use estampie_engine::music::spec::Piece;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::document::{MusicDoc, PieceDoc, SILENCE, TRANSITION_FIELDS, TransitionDoc};
 use estampie_proof::check;
-use estampie_proof::check::{Find, Seam};
+use estampie_proof::check::{Problem, Seam};
 use estampie_proof::onsets::{strokes, strokes_from};
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
-/// Widths of index and gloss.
+/// Widths of index and side.
 pub(super) const WIDTHS: (u16, u16) = (24, 38);
 
 /// Where the hands are.
@@ -70,7 +70,7 @@ pub(crate) struct MusicView {
     onsets: Option<(u64, Vec<Onsets>)>,
     seam: Option<(WayKey, Option<Seam>)>,
     making: Option<(WayKey, Receiver<Option<Seam>>)>,
-    pub(crate) proof: Proof,
+    pub(crate) check: TransitionCheck,
 }
 
 /// The onsets of a layer, and what they were worked out from, if that is much work.
@@ -79,21 +79,21 @@ struct Onsets {
     strokes: Vec<u8>,
 }
 
-/// Every way being proved, or what was found.
+/// Every transition being checked, or what was found.
 #[derive(Default)]
-pub(crate) struct Proof {
+pub(crate) struct TransitionCheck {
     running: Option<Receiver<Progress>>,
     pub(crate) heard: usize,
-    /// The program that was proved.
+    /// The program that was checked.
     program: u64,
-    pub(crate) finds: Option<Vec<Find>>,
-    /// Whether the finds lie open in the gloss.
+    pub(crate) problems: Option<Vec<Problem>>,
+    /// Whether the problems lie open in the right column.
     pub(crate) open: bool,
 }
 
 enum Progress {
     Heard(usize),
-    Done(Vec<Find>),
+    Done(Vec<Problem>),
 }
 
 impl MusicView {
@@ -105,8 +105,8 @@ impl MusicView {
         self.seam.as_ref().filter(|(k, _)| k == key).and_then(|(_, s)| s.as_ref())
     }
 
-    pub(crate) fn proving(&self) -> bool {
-        self.proof.running.is_some()
+    pub(crate) fn checking(&self) -> bool {
+        self.check.running.is_some()
     }
 }
 
@@ -274,15 +274,15 @@ impl App {
                 self.say(if self.rehearsal.only.metronome { "a click on every beat (temporary)" } else { "no more clicks" });
             }
             Do::Tap => self.tap(),
-            Do::Prove => self.prove(),
+            Do::CheckTransitions => self.check_transitions(),
             Do::Curve => self.layer_curve(),
-            Do::Back if self.music.proof.open => self.music.proof.open = false,
+            Do::Back if self.music.check.open => self.music.check.open = false,
             _ => return false,
         }
         true
     }
 
-    /// A section goes round by itself: the first way that is written says more.
+    /// A section loops by itself: the first transition that is written says more.
     fn choose_a_way(&mut self) {
         let (row, column) = self.music.cell;
         if self.music.column != Column::Ways || row != column {
@@ -345,11 +345,11 @@ impl App {
             Column::Ways | Column::Fields => {
                 let (Some((from, to)), Some(piece)) = (self.selected_way(), self.piece_doc().map(|d| d.name.clone())) else { return };
                 if from == to {
-                    return self.say("a section goes round by itself; its field \"then\" says what follows it");
+                    return self.say("a section loops by itself; its field \"then\" says what follows it");
                 }
                 let field = TRANSITION_FIELDS[self.music.field.min(TRANSITION_FIELDS.len() - 1)].0;
-                let now = gloss::field_text(self.written_way(&from, &to), field);
-                self.mode = Mode::Typing(Typed::Transition { piece, from, to, field }, Line::offer(&now.unwrap_or_default()));
+                let now = side_panel::field_text(self.written_way(&from, &to), field);
+                self.mode = Mode::Typing(Prompt::Transition { piece, from, to, field }, TextField::offer(&now.unwrap_or_default()));
             }
             Column::Staves => {
                 let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) else {
@@ -357,10 +357,10 @@ impl App {
                 };
                 let section = &doc.sections[section];
                 let layer = &section.layers[layer];
-                let typed = Typed::LayerLevel { piece: doc.name.clone(), section: section.name.clone(), layer: layer.name.clone() };
-                self.mode = Mode::Typing(typed, Line::offer(&layer.level.to_string()));
+                let typed = Prompt::LayerLevel { piece: doc.name.clone(), section: section.name.clone(), layer: layer.name.clone() };
+                self.mode = Mode::Typing(typed, TextField::offer(&layer.level.to_string()));
             }
-            Column::Index => self.say("tab goes to the sections and the ways between them"),
+            Column::Index => self.say("tab goes to the sections and the transitions between them"),
         }
     }
 
@@ -477,26 +477,26 @@ impl App {
         }
     }
 
-    fn prove(&mut self) {
-        if self.music.proving() {
-            return self.say("every way is being proved");
+    fn check_transitions(&mut self) {
+        if self.music.checking() {
+            return self.say("every transition is being checked");
         }
-        let same = self.music.proof.program == self.program().id;
-        if self.music.proof.finds.is_some() && same && !self.music.proof.open {
-            self.music.proof.open = true;
+        let same = self.music.check.program == self.program().id;
+        if self.music.check.problems.is_some() && same && !self.music.check.open {
+            self.music.check.open = true;
             return;
         }
         let program = Arc::clone(self.program());
         let (sender, receiver) = channel();
         std::thread::spawn(move || {
             let mut heard = 0;
-            let finds = check::ways(&program, |_| {
+            let problems = check::transitions(&program, |_| {
                 heard += 1;
                 sender.send(Progress::Heard(heard)).is_ok()
             });
-            let _ = sender.send(Progress::Done(finds));
+            let _ = sender.send(Progress::Done(problems));
         });
-        self.music.proof = Proof { running: Some(receiver), heard: 0, program: self.program().id, finds: None, open: true };
+        self.music.check = TransitionCheck { running: Some(receiver), heard: 0, program: self.program().id, problems: None, open: true };
     }
 
     /// Takes in what was made aside, and begins what is wanted now; true if there is something new.
@@ -518,18 +518,18 @@ impl App {
             self.music.onsets = Some((program.id, list));
             news = true;
         }
-        let proof = &mut self.music.proof;
-        if let Some(running) = &proof.running {
+        let check = &mut self.music.check;
+        if let Some(running) = &check.running {
             let mut done = None;
             while let Ok(progress) = running.try_recv() {
                 news = true;
                 match progress {
-                    Progress::Heard(count) => proof.heard = count,
-                    Progress::Done(finds) => done = Some(finds),
+                    Progress::Heard(count) => check.heard = count,
+                    Progress::Done(problems) => done = Some(problems),
                 }
             }
-            if let Some(finds) = done {
-                (proof.finds, proof.running) = (Some(finds), None);
+            if let Some(problems) = done {
+                (check.problems, check.running) = (Some(problems), None);
             }
         }
         if let Some((key, receiver)) = &self.music.making

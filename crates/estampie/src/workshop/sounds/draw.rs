@@ -1,7 +1,7 @@
 //! Drawing the view *Sounds*.
 
-use super::super::app::{App, Hit};
-use super::super::pen::Pen;
+use super::super::app::{App, ClickTarget};
+use super::super::painter::Painter;
 use super::super::rehearsal::Heard;
 use super::super::theme::Role;
 use super::{Column, Listed, Row, takes_of};
@@ -11,23 +11,23 @@ use estampie_engine::units::{Quantity, Spread};
 use estampie_project::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
 
-type Hits = Vec<(Rect, Hit)>;
+type Targets = Vec<(Rect, ClickTarget)>;
 
 const INDEX: u16 = 31;
-const GLOSS: u16 = 49;
+const SIDE: u16 = 49;
 
-/// The widths of index and gloss.
-pub(crate) const WIDTHS: (u16, u16) = (INDEX, GLOSS);
+/// The widths of index and side.
+pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
-pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
-    let (index, folio, gloss) = pen.columns_of_page(area, INDEX, GLOSS);
-    self::index(app, pen, index, hits);
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE);
+    self::index(app, painter, index, targets);
     let Some(sound) = app.sound() else {
-        pen.text(folio.x, folio.y, folio.width, "no sounds yet: put files into the folder audio/ and press n", Role::Faded);
+        painter.text(centre.x, centre.y, centre.width, "no sounds yet: put files into the folder audio/ and press n", Role::Secondary);
         return;
     };
-    self::folio(app, pen, folio, sound, hits);
-    self::gloss(app, pen, gloss, sound, hits);
+    self::centre(app, painter, centre, sound, targets);
+    self::side(app, painter, side, sound, targets);
 }
 
 /// What a sound is, in a word or two.
@@ -52,7 +52,7 @@ fn kind(sound: &SoundDoc) -> String {
     }
 }
 
-fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
+fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let rows = app.sound_rows();
     let view = &app.sounds;
     let aside = match (view.filter.as_str(), view.marked.len()) {
@@ -60,7 +60,7 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         ("", n) => format!("{n} marked of {}", app.document().sounds.len()),
         (filter, _) => format!("with \"{filter}\""),
     };
-    pen.heading(1, area.y, area.width - 1, "Sounds", &aside);
+    painter.heading(1, area.y, area.width - 1, "Sounds", &aside);
     let selected = app.sound().map(|s| s.name.as_str()).unwrap_or_default();
     let foot = 9;
     let height = usize::from(area.height.saturating_sub(foot + 2));
@@ -70,91 +70,91 @@ fn index(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Hits) {
         let y = area.y + 1 + (at - first) as u16;
         match row {
             Row::Folder(name) => {
-                pen.text(2, y, area.width - 3, name, Role::Faded);
+                painter.text(2, y, area.width - 3, name, Role::Secondary);
             }
             Row::Sound { index, depth } => {
                 let sound = &app.document().sounds[*index];
                 let chosen = sound.name == selected;
                 if chosen {
-                    pen.select(0, y, area.width);
+                    painter.select(0, y, area.width);
                 }
-                hits.push((Rect { x: 0, y, width: area.width, height: 1 }, Hit::Sound(sound.name.clone())));
+                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, ClickTarget::Sound(sound.name.clone())));
                 let key = NameKey::of(&sound.name);
                 let sounds = app.rehearsal.status.as_ref().is_some_and(|s| s.voices.iter().any(|v| !v.asleep && (v.sound == key)));
-                let role = if chosen || sounds { Role::Gold } else { Role::Vellum };
+                let role = if chosen || sounds { Role::Active } else { Role::Text };
                 if view.marked.contains(&sound.name) {
-                    pen.text(1, y, 1, "✓", Role::Gold);
+                    painter.text(1, y, 1, "✓", Role::Active);
                 }
                 let name = if *depth > 0 { sound.name.split_once('/').map_or(sound.name.as_str(), |(_, n)| n) } else { &sound.name };
-                let x = pen.text(2 + depth * 2, y, 17 - depth * 2, name, role) + 1;
+                let x = painter.text(2 + depth * 2, y, 17 - depth * 2, name, role) + 1;
                 if sounds {
-                    pen.text(x, y, 1, "●", Role::Gold);
+                    painter.text(x, y, 1, "●", Role::Active);
                 }
                 let gates = &app.rehearsal.only;
                 let aside = if gates.muted_sounds.contains(&key) {
-                    ("muted".to_owned(), Role::Red)
+                    ("muted".to_owned(), Role::Accent)
                 } else if gates.soloed_sounds.contains(&key) {
-                    ("alone".to_owned(), Role::Red)
+                    ("solo".to_owned(), Role::Accent)
                 } else {
-                    (kind(sound), Role::Faded)
+                    (kind(sound), Role::Secondary)
                 };
-                pen.text(20, y, area.width.saturating_sub(20), &aside.0, aside.1);
+                painter.text(20, y, area.width.saturating_sub(20), &aside.0, aside.1);
             }
         }
     }
-    pen.more(Rect { y: area.y + 1, width: area.width - 1, height: height as u16, ..area }, first, rows.len().saturating_sub(first + height));
+    painter.more(Rect { y: area.y + 1, width: area.width - 1, height: height as u16, ..area }, first, rows.len().saturating_sub(first + height));
     let y = area.bottom().saturating_sub(foot);
     let uses = app.sound().map_or_else(Vec::new, |s| uses_of(app.document(), &s.name));
-    pen.heading(1, y, area.width - 1, "Used by", "");
+    painter.heading(1, y, area.width - 1, "Used by", "");
     if uses.is_empty() {
-        pen.text(2, y + 1, area.width - 3, "nothing; W wires it", Role::Red);
+        painter.text(2, y + 1, area.width - 3, "nothing; W wires it", Role::Accent);
     }
     for (row, (what, place)) in uses.iter().take(7).enumerate() {
         let y = y + 1 + row as u16;
         if row == 6 && uses.len() > 7 {
-            pen.text(2, y, area.width - 3, &format!("and {} more", uses.len() - 6), Role::Faded);
+            painter.text(2, y, area.width - 3, &format!("and {} more", uses.len() - 6), Role::Secondary);
         } else {
             let at = if place.file == "reactions.est" { format!(":{}", place.line) } else { String::new() };
-            pen.text(2, y, area.width - 4 - at.len() as u16, what, Role::Vellum);
-            pen.right(area.right() - 1, y, &at, Role::Faded);
+            painter.text(2, y, area.width - 4 - at.len() as u16, what, Role::Text);
+            painter.right(area.right() - 1, y, &at, Role::Secondary);
         }
     }
 }
 
-fn folio(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) {
-    let gold = pen.style(Role::Gold).add_modifier(ratatui::style::Modifier::BOLD);
-    let x = pen.put(area.x, area.y, area.width, &sound.name, gold) + 2;
+fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targets: &mut Targets) {
+    let gold = painter.style(Role::Active).add_modifier(ratatui::style::Modifier::BOLD);
+    let x = painter.put(area.x, area.y, area.width, &sound.name, gold) + 2;
     let how = if sound.chain.is_empty() { estampie_project::document::pick_text(&sound.pick) } else { "a chain: one part after another".into() };
     let bus = sound.bus.as_ref().map_or_else(|| "on the bus of what plays it".to_owned(), |b| format!("on bus {}", b.value));
-    pen.text(x, area.y, (area.right() - 22).saturating_sub(x), &how, Role::Vellum);
-    pen.right(area.right(), area.y, &bus, Role::Faded);
-    let targets = app.sounds.marked.len();
-    if targets > 0 {
-        pen.text(area.x, area.y + 1, area.width, &format!("edits are for all {targets} marked sounds"), Role::Red);
+    painter.text(x, area.y, (area.right() - 22).saturating_sub(x), &how, Role::Text);
+    painter.right(area.right(), area.y, &bus, Role::Secondary);
+    let marked = app.sounds.marked.len();
+    if marked > 0 {
+        painter.text(area.x, area.y + 1, area.width, &format!("edits are for all {marked} marked sounds"), Role::Accent);
     }
     let list = takes_of(sound);
     let last = app.rehearsal.history.heard.iter().rev().find(|h| h.leaf == NameKey::of(&sound.name)).map(|h| h.take);
     let below = 30.min(area.height * 2 / 3);
     let most = area.height.saturating_sub(below + 2);
-    let y = takes(app, pen, Rect { y: area.y + 2, height: most, ..area }, &list, last, hits) + 1;
-    let y = varies(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound) + 1;
-    let y = moved(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound, hits) + 1;
+    let y = takes(app, painter, Rect { y: area.y + 2, height: most, ..area }, &list, last, targets) + 1;
+    let y = varies(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound) + 1;
+    let y = moved(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound, targets) + 1;
     let rest = Rect { y, height: area.bottom().saturating_sub(y), ..area };
     if area.width < 60 {
         // Side by side neither would have room for its words.
-        let y = together(app, pen, rest, sound) + 1;
+        let y = together(app, painter, rest, sound) + 1;
         if area.bottom().saturating_sub(y) >= 4 {
-            shape(app, pen, Rect { y, height: area.bottom() - y, ..area }, sound);
+            shape(app, painter, Rect { y, height: area.bottom() - y, ..area }, sound);
         }
         return;
     }
     let left = Rect { width: area.width * 5 / 12, ..rest };
-    shape(app, pen, left, sound);
-    together(app, pen, Rect { x: left.right() + 2, width: area.right() - left.right() - 2, ..left }, sound);
+    shape(app, painter, left, sound);
+    together(app, painter, Rect { x: left.right() + 2, width: area.right() - left.right() - 2, ..left }, sound);
 }
 
 /// The takes in three columns; gives the line below them.
-fn takes(app: &App, pen: &mut Pen<'_>, area: Rect, list: &[Listed], last: Option<NameKey>, hits: &mut Hits) -> u16 {
+fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last: Option<NameKey>, targets: &mut Targets) -> u16 {
     // Few takes have larger waves.
     let columns = (list.len() as u16).clamp(1, 3);
     let cell = (area.width / columns).max(12);
@@ -169,42 +169,47 @@ fn takes(app: &App, pen: &mut Pen<'_>, area: Rect, list: &[Listed], last: Option
         let (row, column) = ((at as u16) / columns - first, (at as u16) % columns);
         shown = shown.max(row + 1);
         let place = Rect { x: area.x + column * cell, y: area.y + row * tall, width: cell - 2, height: tall - 1 };
-        hits.push((place, Hit::Take(at)));
+        targets.push((place, ClickTarget::Take(at)));
         let chosen = focused && at == app.sounds.take;
         let sounding = last == Some(NameKey::of(&take.name));
-        let role = if chosen || sounding { Role::Gold } else { Role::Vellum };
-        let key = pen.theme.key();
-        let x = pen.put(place.x, place.y, 3, &format!("{}", at + 1), key) + 1;
+        let role = if chosen || sounding { Role::Active } else { Role::Text };
+        let key = painter.theme.key();
+        let x = painter.put(place.x, place.y, 3, &format!("{}", at + 1), key) + 1;
         if chosen {
-            pen.text(place.x.saturating_sub(1), place.y, 1, "▌", Role::Gold);
+            painter.text(place.x.saturating_sub(1), place.y, 1, "▌", Role::Active);
         }
         let name = take.name.rsplit('/').next().unwrap_or(&take.name);
         let room = (place.right()).saturating_sub(x);
         let aside = take.aside.chars().count() as u16;
         let forced = app.rehearsal.only.forced.is_some_and(|(s, t)| s == NameKey::of(&app.sounds.selected) && take.at.is_some_and(|(_, n)| n == t));
         if forced {
-            pen.text(x, place.y, room, &format!("{name} always"), Role::Red);
+            painter.text(x, place.y, room, &format!("{name} always"), Role::Accent);
         } else {
-            let end = pen.text(x, place.y, if aside > 0 && room > aside + 8 { room - aside - 1 } else { room }, name, role);
+            let end = painter.text(x, place.y, if aside > 0 && room > aside + 8 { room - aside - 1 } else { room }, name, role);
             if aside > 0 && end + aside < place.right() + 1 {
-                pen.right(place.right(), place.y, &take.aside, Role::Faded);
+                painter.right(place.right(), place.y, &take.aside, Role::Secondary);
             }
         }
         if !take.file {
-            pen.text(place.x, place.y + 1, place.width, "a sound of its own", Role::Faded);
+            painter.text(place.x, place.y + 1, place.width, "a sound of its own", Role::Secondary);
             continue;
         }
         let Some(facts) = app.facts.get(&take.name) else {
-            pen.text(place.x, place.y + 1, place.width, "being measured", Role::Faded);
+            painter.text(place.x, place.y + 1, place.width, "being measured", Role::Secondary);
             continue;
         };
-        wave(pen, Rect { y: place.y + 1, height: tall - 3, ..place }, &facts.wave, if sounding { Role::Gold } else { Role::Vellum });
+        wave(painter, Rect { y: place.y + 1, height: tall - 3, ..place }, &facts.wave, if sounding { Role::Active } else { Role::Text });
         let loud = facts.loudness.map_or_else(|| format!("{:.1} dB RMS", facts.level), |l| format!("{l:.1} LUFS")).replace('-', "−");
         let weight = if take.weight == 1.0 { String::new() } else { format!("  × {}", take.weight) };
-        pen.text(place.x, place.y + tall - 2, place.width, &format!("{:.2} s  {loud}{weight}", facts.seconds), Role::Faded);
+        painter.text(place.x, place.y + tall - 2, place.width, &format!("{:.2} s  {loud}{weight}", facts.seconds), Role::Secondary);
     }
     if needed > rows {
-        pen.right(area.right(), area.y.saturating_sub(1), &format!("{} of {} takes shown", (rows * columns).min(list.len() as u16), list.len()), Role::Faded);
+        painter.right(
+            area.right(),
+            area.y.saturating_sub(1),
+            &format!("{} of {} takes shown", (rows * columns).min(list.len() as u16), list.len()),
+            Role::Secondary,
+        );
     }
     area.y + shown * tall
 }
@@ -223,7 +228,7 @@ fn minus(text: &str) -> String {
 }
 
 /// A waveform: for each dot a stroke from the least to the greatest sample.
-fn wave(pen: &mut Pen<'_>, area: Rect, wave: &[(f32, f32)], role: Role) {
+fn wave(painter: &mut Painter<'_>, area: Rect, wave: &[(f32, f32)], role: Role) {
     let dots = usize::from(area.width) * 2;
     let tall = f64::from(area.height) * 4.0;
     let greatest = wave.iter().fold(0.05f32, |g, (low, high)| g.max(-low).max(*high));
@@ -237,11 +242,11 @@ fn wave(pen: &mut Pen<'_>, area: Rect, wave: &[(f32, f32)], role: Role) {
             points.push(((dot as f64 + 0.5) / dots as f64, (y + 1.0) / 2.0 * 0.94 + 0.03));
         }
     }
-    pen.plot(area, &points, role);
+    painter.plot(area, &points, role);
 }
 
 /// The ranges drawn each time, with the last draws on them; gives the line below.
-fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
+fn varies(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) -> u16 {
     let vary: VaryDoc = app.document().shared.whole(&sound.vary);
     let key = NameKey::of(&sound.name);
     let heard: Vec<&Heard> = app.rehearsal.history.heard.iter().rev().filter(|h| h.leaf == key).take(7).collect();
@@ -271,30 +276,30 @@ fn varies(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
     .flatten()
     .collect();
     let aside = if rows.is_empty() { "nothing: type a range at vary.pitch, like -1..1 st" } else { "◆ this time   · the six before" };
-    pen.heading(area.x, area.y, area.width, "Varies each time", aside);
+    painter.heading(area.x, area.y, area.width, "Varies each time", aside);
     let line = Rect { x: area.x + 22, y: 0, width: area.width.saturating_sub(46).max(10), height: 1 };
     for (at, (name, low, high, draws, centred)) in rows.iter().enumerate() {
         let y = area.y + 1 + at as u16;
         if y >= area.bottom() {
             break;
         }
-        pen.text(area.x + 1, y, 10, name, Role::Vellum);
-        pen.right(line.x - 1, y, &low.replace('-', "−"), Role::Vellum);
-        pen.rule(line.x, y, line.width);
+        painter.text(area.x + 1, y, 10, name, Role::Text);
+        painter.right(line.x - 1, y, &low.replace('-', "−"), Role::Text);
+        painter.rule(line.x, y, line.width);
         for (age, share) in draws.iter().enumerate().rev() {
             let x = line.x + (share * f32::from(line.width - 1)).round() as u16;
-            pen.text(x, y, 1, if age == 0 { "◆" } else { "•" }, if age == 0 { Role::Gold } else { Role::Faded });
+            painter.text(x, y, 1, if age == 0 { "◆" } else { "•" }, if age == 0 { Role::Active } else { Role::Secondary });
         }
-        let x = pen.text(line.right() + 1, y, 12, &high.replace('-', "−"), Role::Vellum) + 1;
+        let x = painter.text(line.right() + 1, y, 12, &high.replace('-', "−"), Role::Text) + 1;
         if *centred {
-            pen.text(x, y, area.right().saturating_sub(x), "centred", Role::Faded);
+            painter.text(x, y, area.right().saturating_sub(x), "centred", Role::Secondary);
         }
     }
     area.y + 1 + rows.len() as u16
 }
 
 /// The sound's modulations as small curves with the game's present value; gives the line below.
-fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) -> u16 {
+fn moved(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targets: &mut Targets) -> u16 {
     let program = app.program();
     let Some(index) = program.find_sound.get(NameKey::of(&sound.name)) else { return area.y };
     let list: Vec<_> = program.modulations.iter().enumerate().filter(|(_, m)| m.target == Target::Sound(index as u32)).collect();
@@ -303,7 +308,7 @@ fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
         n if n > 3 => format!("3 of {n}; the others are in the view Wiring"),
         _ => "c edits".to_owned(),
     };
-    pen.heading(area.x, area.y, area.width, "Moved by the game", &aside);
+    painter.heading(area.x, area.y, area.width, "Moved by the game", &aside);
     // What there is no other use for goes to the plots.
     let tall = if area.height > 28 { 7 } else { 4 };
     if list.is_empty() || area.height < 9 {
@@ -313,11 +318,11 @@ fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
     for (column, (at, modulation)) in list.iter().take(3).enumerate() {
         let doc = &app.document().parameters[modulation.parameter];
         let place = Rect { x: area.x + column as u16 * cell, y: area.y + 1, width: cell - 3, height: tall + 3 };
-        hits.push((place, Hit::Modulation(modulation.written as usize)));
-        pen.text(place.x, place.y, place.width, &format!("{} ⟶ {}", doc.name, modulation.property.word()), Role::Lapis);
+        targets.push((place, ClickTarget::Modulation(modulation.written as usize)));
+        painter.text(place.x, place.y, place.width, &format!("{} ⟶ {}", doc.name, modulation.property.word()), Role::FromGame);
         let plot = Rect { y: place.y + 1, height: tall, ..place };
         let frame = super::super::curve::Frame::of(&modulation.curve, doc);
-        frame.draw(pen, plot, &modulation.curve);
+        frame.draw(painter, plot, &modulation.curve);
         let value = app
             .rehearsal
             .status
@@ -325,21 +330,21 @@ fn moved(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
             .filter(|s| s.program == program.id)
             .and_then(|s| s.parameters.get(modulation.parameter))
             .map_or(doc.rest, |p| p.smooth);
-        frame.mark(pen, plot, value, Role::Gold);
+        frame.mark(painter, plot, value, Role::Active);
         let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.modulations.get(*at)).copied();
-        pen.text(place.x, plot.bottom(), place.width, &format!("{} {}", super::super::curve::number(value), doc.unit), Role::Gold);
+        painter.text(place.x, plot.bottom(), place.width, &format!("{} {}", super::super::curve::number(value), doc.unit), Role::Active);
         if let Some(now) = now {
-            pen.right(place.right(), plot.bottom(), &modulation.property.print(now).replace('-', "−"), Role::Gold);
+            painter.right(place.right(), plot.bottom(), &modulation.property.print(now).replace('-', "−"), Role::Active);
         }
     }
     area.y + tall + 3
 }
 
-fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
+fn shape(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) {
     if area.height < 3 {
         return;
     }
-    pen.heading(area.x, area.y, area.width, "Shape", "");
+    painter.heading(area.x, area.y, area.width, "Shape", "");
     let whole = app.document().shared.whole(&sound.shape);
     let seconds = |t: Option<estampie_engine::units::Seconds>, unsaid: f64| t.map_or(unsaid, |t| t.0);
     let (delay, attack, hold, decay, release) =
@@ -368,9 +373,9 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     let dots = usize::from(area.width) * 4;
     let points: Vec<(f64, f64)> = (0..=dots).map(|i| (i as f64 / dots as f64, gain(whole_time * i as f64 / dots as f64) * 0.94 + 0.03)).collect();
     let height = area.height.saturating_sub(2).min(8);
-    pen.plot(Rect { y: area.y + 1, height, ..area }, &points, Role::Vellum);
+    painter.plot(Rect { y: area.y + 1, height, ..area }, &points, Role::Text);
     let mut words = Vec::new();
-    for (name, time) in [("wait", delay), ("rise", attack), ("hold", hold), ("fall", decay)] {
+    for (name, time) in [("delay", delay), ("attack", attack), ("hold", hold), ("decay", decay)] {
         if time > 0.0 {
             words.push(format!("{name} {}", estampie_engine::units::Seconds(time)));
         }
@@ -378,16 +383,16 @@ fn shape(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
     if sustain < 1.0 {
         words.push(format!("to {}", whole.sustain.unwrap_or_default()));
     }
-    words.push(format!("let go {}", estampie_engine::units::Seconds(release)));
-    pen.text(area.x, area.y + 1 + height, area.width, &words.join("  "), Role::Faded);
+    words.push(format!("release {}", estampie_engine::units::Seconds(release)));
+    painter.text(area.x, area.y + 1 + height, area.width, &words.join("  "), Role::Secondary);
 }
 
 /// How many may play, and how; gives the line below.
-fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
-    pen.heading(area.x, area.y, area.width, "Limits", "");
+fn together(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) -> u16 {
+    painter.heading(area.x, area.y, area.width, "Limits", "");
     let limit = app.document().shared.whole(&sound.limit);
     let full = limit.when_full.map_or("oldest", |w| w.0.word());
-    let yields = if full == "refuse" { "else refused".to_owned() } else { format!("else the {full}") };
+    let yields = if full == "refuse" { "else refused".to_owned() } else { format!("then steals the {full}") };
     let count = |n: Option<u32>| n.map_or_else(|| "any number".into(), |n| format!("{n}, {yields}"));
     let key = NameKey::of(&sound.name);
     let playing = app.rehearsal.status.as_ref().map_or((0, 0), |s| {
@@ -420,13 +425,13 @@ fn together(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) -> u16 {
         if y >= area.bottom() {
             break;
         }
-        pen.text(area.x + 1, y, 17, name, Role::Faded);
-        pen.text(area.x + 19, y, area.width.saturating_sub(19), value, Role::Vellum);
+        painter.text(area.x + 1, y, 17, name, Role::Secondary);
+        painter.text(area.x + 19, y, area.width.saturating_sub(19), value, Role::Text);
     }
     area.y + 1 + rows.len() as u16
 }
 
-fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut Hits) {
+fn side(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targets: &mut Targets) {
     let fields = describe(app.document(), sound);
     let focused = app.sounds.column == Column::Settings;
     let short = sound.name.rsplit('/').next().unwrap_or(&sound.name);
@@ -436,43 +441,43 @@ fn gloss(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc, hits: &mut 
     let first = (app.sounds.field + 2).saturating_sub(height).min(fields.len().saturating_sub(height));
     let shown = if fields.len() > height { format!("{} to {} of {}", first + 1, (first + height).min(fields.len()), fields.len()) } else { String::new() };
     let left = usize::from(area.width).saturating_sub(short.chars().count() + 4 + shown.len());
-    pen.heading(area.x, area.y, area.width, short, if left > 18 { "all it is set to" } else { "" });
+    painter.heading(area.x, area.y, area.width, short, if left > 18 { "all it is set to" } else { "" });
     for (at, field) in fields.iter().enumerate().skip(first).take(height) {
         let y = area.y + 1 + (at - first) as u16;
         let chosen = focused && at == app.sounds.field;
         if chosen {
-            pen.select(area.x, y, area.width);
+            painter.select(area.x, y, area.width);
         }
-        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::Field(at)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::Field(at)));
         let set = field.origin != Origin::Default;
-        pen.text(area.x + 1, y, 15, field.key, if chosen { Role::Gold } else { Role::Faded });
+        painter.text(area.x + 1, y, 15, field.key, if chosen { Role::Active } else { Role::Secondary });
         let shared = match &field.origin {
             Origin::Shared(name) => format!("shared by {}", sharers(app.document(), field.key.split('.').next().unwrap_or_default(), name).len()),
             Origin::Own if field.key.contains('.') => "own".to_owned(),
             _ => String::new(),
         };
         let room = area.width.saturating_sub(17 + shared.chars().count() as u16 + 1);
-        pen.text(area.x + 17, y, room, &minus(&field.value), if set { Role::Vellum } else { Role::Ghost });
-        pen.right(area.right(), y, &shared, if matches!(field.origin, Origin::Shared(_)) { Role::Verdigris } else { Role::Faded });
+        painter.text(area.x + 17, y, room, &minus(&field.value), if set { Role::Text } else { Role::Rule });
+        painter.right(area.right(), y, &shared, if matches!(field.origin, Origin::Shared(_)) { Role::Good } else { Role::Secondary });
     }
-    pen.right(area.right(), area.y, &shown, Role::Faded);
+    painter.right(area.right(), area.y, &shown, Role::Secondary);
     let y = area.y + 2 + height.min(fields.len()) as u16;
-    last_twenty(app, pen, Rect { y, height: 9, ..area }, sound);
+    last_twenty(app, painter, Rect { y, height: 9, ..area }, sound);
     let y = y + 10;
     if y >= area.bottom() {
         return;
     }
-    pen.heading(area.x, y, area.width, "Checks", "");
+    painter.heading(area.x, y, area.width, "Checks", "");
     for (at, (text, role)) in care.iter().enumerate() {
         let y = y + 1 + at as u16;
         if y < area.bottom() {
-            pen.text(area.x + 1, y, area.width - 1, text, *role);
+            painter.text(area.x + 1, y, area.width - 1, text, *role);
         }
     }
 }
 
 /// The last twenty triggers: pitch across, level upwards, and how often each take came.
-fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
+fn last_twenty(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) {
     let key = NameKey::of(&sound.name);
     let heard: Vec<&Heard> = app.rehearsal.history.heard.iter().rev().filter(|h| h.leaf == key || h.sound == key).take(20).collect();
     let alike = (0..heard.len()).any(|a| {
@@ -484,7 +489,7 @@ fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
         (n, true) => format!("{n}; some are alike"),
         (n, false) => format!("{n}; no two are alike"),
     };
-    pen.heading(area.x, area.y, area.width, "The last 20 together", &aside);
+    painter.heading(area.x, area.y, area.width, "The last 20 together", &aside);
     if heard.is_empty() {
         return;
     }
@@ -503,15 +508,15 @@ fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
             [(x, y), (x + 0.5 / f64::from(area.width), y)]
         })
         .collect();
-    pen.plot(Rect { y: area.y + 1, height: area.height - 3, ..area }, &points, Role::Gold);
+    painter.plot(Rect { y: area.y + 1, height: area.height - 3, ..area }, &points, Role::Active);
     let y = area.bottom() - 2;
     let number = |v: f32| format!("{v:.1}").replace('-', "−");
-    pen.text(
+    painter.text(
         area.x,
         y,
         area.width,
         &format!("pitch {} … {} st   level {} … {} dB", number(heard_pitch.0), number(heard_pitch.1), number(heard_level.0), number(heard_level.1)),
-        Role::Faded,
+        Role::Secondary,
     );
     let list = takes_of(sound);
     let counts: Vec<String> = list
@@ -521,7 +526,7 @@ fn last_twenty(app: &App, pen: &mut Pen<'_>, area: Rect, sound: &SoundDoc) {
         .map(|(at, take)| format!("{}:{}", at + 1, heard.iter().filter(|h| h.take == NameKey::of(&take.name)).count()))
         .collect();
     if !counts.is_empty() && sound.chain.is_empty() {
-        pen.text(area.x, y + 1, area.width, &format!("takes heard  {}", counts.join("  ")), Role::Vellum);
+        painter.text(area.x, y + 1, area.width, &format!("takes heard  {}", counts.join("  ")), Role::Text);
     }
 }
 
@@ -535,13 +540,13 @@ fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
     }
     for (at, facts) in &known {
         if facts.silence_head > 0.01 && !sound.looped {
-            list.push((format!("take {at}: {:.0} ms of silence at its head", facts.silence_head * 1000.0), Role::Red));
+            list.push((format!("take {at}: {:.0} ms of silence at its head", facts.silence_head * 1000.0), Role::Accent));
         }
         if facts.peak > -0.05 {
-            list.push((format!("take {at}: clipped, its peak is {:.1} dBFS", facts.peak).replace('-', "−"), Role::Red));
+            list.push((format!("take {at}: clipped, its peak is {:.1} dBFS", facts.peak).replace('-', "−"), Role::Accent));
         }
         if sound.looped && facts.seam_step > 0.05 {
-            list.push((format!("take {at}: its loop clicks, a step of {:.0} % at the seam", facts.seam_step * 100.0), Role::Red));
+            list.push((format!("take {at}: its loop clicks, a step of {:.0} % at the seam", facts.seam_step * 100.0), Role::Accent));
         }
     }
     let levels: Vec<f64> = known.iter().map(|(_, f)| f.loudness.unwrap_or(f64::from(f.level))).collect();
@@ -549,17 +554,17 @@ fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
     // Grades and values may differ on purpose.
     if levels.len() > 1 && same_kind && sound.chain.is_empty() && sound.groups.len() == 1 {
         let spread = levels.iter().copied().fold(f64::NEG_INFINITY, f64::max) - levels.iter().copied().fold(f64::INFINITY, f64::min);
-        let (words, role) = if spread > 4.0 { ("uneven", Role::Red) } else { ("even", Role::Verdigris) };
+        let (words, role) = if spread > 4.0 { ("uneven", Role::Accent) } else { ("even", Role::Good) };
         list.push((format!("loudness spread {spread:.1} dB: {words}"), role));
     }
     let channels: std::collections::BTreeSet<usize> = known.iter().map(|(_, f)| f.channels).collect();
     match (channels.len(), channels.first()) {
-        (1, Some(1)) => list.push(("mono, as placed sounds should be".into(), Role::Verdigris)),
+        (1, Some(1)) => list.push(("mono, as placed sounds should be".into(), Role::Good)),
         (1, Some(_)) if sound.falloff.like.is_some() || sound.falloff.level.is_some() => {
-            list.push(("two channels, but placed: mono is enough".into(), Role::Red));
+            list.push(("two channels, but placed: mono is enough".into(), Role::Accent));
         }
-        (1, Some(n)) => list.push((format!("{n} channels"), Role::Faded)),
-        _ => list.push(("some takes are mono, some are not".into(), Role::Red)),
+        (1, Some(n)) => list.push((format!("{n} channels"), Role::Secondary)),
+        _ => list.push(("some takes are mono, some are not".into(), Role::Accent)),
     }
     list.truncate(6);
     list

@@ -1,7 +1,7 @@
 //! Choosing audio files for a new sound: those of the project's folder that nothing uses come first.
 
 use super::super::app::{App, Mode};
-use super::super::pen::Pen;
+use super::super::painter::Painter;
 use super::super::theme::Role;
 use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
@@ -70,24 +70,24 @@ impl App {
     }
 }
 
-pub(crate) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, picker: &Picker) {
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, picker: &Picker) {
     let width = area.width.min(96);
     let area = Rect { x: area.x + (area.width - width) / 2, width, ..area };
-    Clear.render(area, pen.buffer);
-    pen.buffer.set_style(area, app.theme.ground());
-    pen.heading(area.x + 1, area.y, width - 2, "Audio files", "for a new sound; those that nothing uses first");
+    Clear.render(area, painter.buffer);
+    painter.buffer.set_style(area, app.theme.ground());
+    painter.heading(area.x + 1, area.y, width - 2, "Audio files", "for a new sound; those that nothing uses first");
     let rows = usize::from(area.height.saturating_sub(3));
     let first = (picker.at + 1).saturating_sub(rows);
     for (row, (file, used)) in picker.files.iter().enumerate().skip(first).take(rows) {
         let y = area.y + 2 + (row - first) as u16;
         if row == picker.at {
-            pen.select(area.x, y, width);
+            painter.select(area.x, y, width);
         }
         let chosen = picker.chosen.contains(file);
-        pen.text(area.x + 2, y, 2, if chosen { "✓" } else { "·" }, if chosen { Role::Gold } else { Role::Ghost });
-        pen.text(area.x + 5, y, width - 32, file, if chosen { Role::Gold } else { Role::Vellum });
+        painter.text(area.x + 2, y, 2, if chosen { "✓" } else { "·" }, if chosen { Role::Active } else { Role::Rule });
+        painter.text(area.x + 5, y, width - 32, file, if chosen { Role::Active } else { Role::Text });
         let facts = app.facts.get(file).map_or(String::new(), |f| format!("{:.2} s", f.seconds));
-        pen.right(area.right() - 12, y, &facts, Role::Faded);
-        pen.right(area.right() - 2, y, if *used { "in use" } else { "new" }, if *used { Role::Faded } else { Role::Verdigris });
+        painter.right(area.right() - 12, y, &facts, Role::Secondary);
+        painter.right(area.right() - 2, y, if *used { "in use" } else { "new" }, if *used { Role::Secondary } else { Role::Good });
     }
 }

@@ -6,9 +6,9 @@ mod files;
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use files::{Picker, draw as draw_files};
 
-use super::app::{App, Mode, Typed};
+use super::app::{App, Mode, Prompt};
 use super::keys::Do;
-use super::line::Line;
+use super::text_field::TextField;
 use estampie_engine::clip::Clip;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
@@ -246,7 +246,7 @@ impl App {
                 let done = self.workspace.set_sounds(&targets, field.key, "");
                 self.edited(done);
             }
-            Do::Filter => self.mode = Mode::Typing(Typed::Filter, Line::new(&self.sounds.filter)),
+            Do::Filter => self.mode = Mode::Typing(Prompt::Filter, TextField::new(&self.sounds.filter)),
             Do::Mark => {
                 if !self.sounds.marked.remove(&name) {
                     self.sounds.marked.insert(name);
@@ -260,7 +260,7 @@ impl App {
                 self.say(format!("{name} twenty times"));
             }
             Do::NewSound => self.begin_files(),
-            Do::Rename => self.mode = Mode::Typing(Typed::Rename(name.clone()), Line::new(&name)),
+            Do::Rename => self.mode = Mode::Typing(Prompt::Rename(name.clone()), TextField::new(&name)),
             Do::Duplicate => match self.workspace.duplicate_sound(&name) {
                 Ok(copy) => {
                     self.sounds.selected.clone_from(&copy);
@@ -274,7 +274,7 @@ impl App {
                 Some(field) if field.key.starts_with("falloff.") => self.begin_falloff(&name, field.key.trim_start_matches("falloff.")),
                 _ => self.next_curve(&name),
             },
-            Do::Wire => self.mode = Mode::Typing(Typed::Wire(name), Line::default()),
+            Do::Wire => self.mode = Mode::Typing(Prompt::Wire(name), TextField::default()),
             Do::GoToUse => self.go_to_use(&name),
             Do::EditShared => self.edit_shared(),
             Do::Force => self.force_take(&name),
@@ -292,8 +292,8 @@ impl App {
                     }
                 });
                 let word = match (solo, on) {
-                    (true, true) => "is heard alone",
-                    (true, false) => "is no longer alone",
+                    (true, true) => "is soloed",
+                    (true, false) => "is no longer soloed",
                     (false, true) => "is silent",
                     (false, false) => "is heard again",
                 };
@@ -352,7 +352,7 @@ impl App {
         }
         let Some(field) = self.current_field() else { return };
         let text = if field.origin == Origin::Default { String::new() } else { field.value };
-        self.mode = Mode::Typing(Typed::Field(self.targets(), field.key), Line::offer(&text));
+        self.mode = Mode::Typing(Prompt::Field(self.targets(), field.key), TextField::offer(&text));
     }
 
     /// Types the takes (or the chain) of a sound as they are written, told apart by semicolons.
@@ -363,11 +363,11 @@ impl App {
         let value = takes_of(doc).get(self.sounds.take).map(|t| t.aside.clone());
         if let Some(value) = value.filter(|_| doc.groups.iter().any(|(value, _)| value.is_some())) {
             let list = self.workspace.list_in(&doc.place.file, &[name, "takes", &value]).unwrap_or_default();
-            self.mode = Mode::Typing(Typed::Takes(name.to_owned(), value), Line::new(&list.join("; ")));
+            self.mode = Mode::Typing(Prompt::Takes(name.to_owned(), value), TextField::new(&list.join("; ")));
             return;
         }
         match self.workspace.list_in(&doc.place.file, &[name, key]) {
-            Some(list) => self.mode = Mode::Typing(Typed::Field(vec![name.to_owned()], key), Line::new(&list.join("; "))),
+            Some(list) => self.mode = Mode::Typing(Prompt::Field(vec![name.to_owned()], key), TextField::new(&list.join("; "))),
             None => self.alarm(format!("{} cannot be edited until it is fixed", doc.place.file)),
         }
     }
@@ -410,9 +410,9 @@ impl App {
                 self.sounds.curve += 1;
                 self.begin_curve(*written);
             }
-            None => self.mode = Mode::Typing(Typed::NewModulation, Line::new(&format!(" moves {name} level"))),
+            None => self.mode = Mode::Typing(Prompt::NewModulation, TextField::new(&format!(" moves {name} level"))),
         }
-        if let Mode::Typing(Typed::NewModulation, line) = &mut self.mode {
+        if let Mode::Typing(Prompt::NewModulation, line) = &mut self.mode {
             line.at = 0;
         }
     }
@@ -432,7 +432,7 @@ impl App {
         let Some(field) = self.current_field() else { return };
         let Origin::Shared(name) = field.origin else { return self.say(format!("{} is not shared; e edits it", field.key)) };
         let (kind, key) = field.key.split_once('.').unwrap_or((field.key, ""));
-        self.mode = Mode::Typing(Typed::Shared { kind: kind.to_owned(), name, key: key.to_owned() }, Line::offer(&field.value));
+        self.mode = Mode::Typing(Prompt::Shared { kind: kind.to_owned(), name, key: key.to_owned() }, TextField::offer(&field.value));
     }
 
     /// Sets a field of a shared setting.
@@ -445,7 +445,7 @@ impl App {
         let before = self.workspace.faults().len();
         self.workspace.set_values(&format!("{key} of the shared {kind} {name}"), &[("shared.toml", vec![kind, name, key], value)])?;
         if self.workspace.faults().len() > before {
-            let what = self.workspace.faults().iter().find(|f| f.place.file == "shared.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
+            let what = self.workspace.faults().iter().find(|f| f.place.file == "shared.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.fix));
             let _ = self.workspace.undo();
             return Err(what);
         }

@@ -1,15 +1,15 @@
 //! The view *Wiring*: what the game tells, the reactions as sentences, modulations and formulas; and what hands do there.
 
 mod draw;
-mod gloss;
 mod sentence;
+mod side_panel;
 
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use sentence::Sentence;
 
-use super::app::{App, Mode, Typed};
+use super::app::{App, Mode, Prompt};
 use super::keys::Do;
-use super::line::Line;
+use super::text_field::TextField;
 use estampie_engine::names::NameKey;
 use estampie_project::complete::{Block, blocks};
 use estampie_project::document::{ValueOf, did_you_mean};
@@ -22,7 +22,7 @@ pub(super) const FILE: &str = "reactions.est";
 pub(crate) enum Column {
     #[default]
     Told,
-    Folio,
+    Centre,
 }
 
 /// What the view remembers.
@@ -48,7 +48,7 @@ pub(crate) enum Told {
     Undeclared(String),
 }
 
-/// A line of the folio that can be selected.
+/// A line of the centre that can be selected.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Row {
     /// A line of the reactions' file, counted from 0.
@@ -95,7 +95,7 @@ impl App {
             .collect()
     }
 
-    /// The lines of the folio.
+    /// The lines of the centre.
     pub(crate) fn wiring_rows(&self) -> Vec<Row> {
         let text = self.reactions_text();
         let lines: Vec<&str> = text.lines().collect();
@@ -143,28 +143,28 @@ impl App {
         let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
         match self.wiring.column {
             Column::Told => self.wiring.told = step(self.wiring.told, self.told().len()),
-            Column::Folio => self.wiring.row = step(self.wiring.row, self.wiring_rows().len()),
+            Column::Centre => self.wiring.row = step(self.wiring.row, self.wiring_rows().len()),
         }
     }
 
     /// Selects a line of the reactions' file.
     pub(super) fn go_to_reaction(&mut self, line: usize) {
         self.view = super::keys::View::Wiring;
-        self.wiring.column = Column::Folio;
+        self.wiring.column = Column::Centre;
         self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Line(line)).unwrap_or(0);
     }
 
     /// Selects a modulation, by its place in the file.
     pub(super) fn go_to_modulation(&mut self, written: usize) {
         self.view = super::keys::View::Wiring;
-        self.wiring.column = Column::Folio;
+        self.wiring.column = Column::Centre;
         self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Modulation(written)).unwrap_or(0);
     }
 
     /// Does what a key means in this view; false if it means nothing of its own here.
     pub(super) fn act_wiring(&mut self, does: Do) -> bool {
         match does {
-            Do::NextColumn | Do::PreviousColumn => self.wiring.column = if self.wiring.column == Column::Told { Column::Folio } else { Column::Told },
+            Do::NextColumn | Do::PreviousColumn => self.wiring.column = if self.wiring.column == Column::Told { Column::Centre } else { Column::Told },
             Do::Left => self.nudge_told(-1.0),
             Do::Right => self.nudge_told(1.0),
             Do::FineLeft => self.nudge_told(-0.1),
@@ -177,14 +177,14 @@ impl App {
             Do::MoveDown => self.move_block(1),
             Do::Off => self.switch_off(),
             Do::Delete => self.delete_row(),
-            Do::Curve => match self.wiring_row().filter(|_| self.wiring.column == Column::Folio) {
+            Do::Curve => match self.wiring_row().filter(|_| self.wiring.column == Column::Centre) {
                 Some(Row::Modulation(written)) => self.begin_curve(written),
-                _ => self.say("choose a modulation; tab goes to the folio"),
+                _ => self.say("choose a modulation; tab goes to the centre"),
             },
             Do::NewModulation => {
                 let from = self.wiring_subject().filter(|s| self.document().parameters.iter().any(|p| p.name == *s)).unwrap_or_default();
                 let begun = if from.is_empty() { String::new() } else { format!("{from} moves ") };
-                self.mode = Mode::Typing(Typed::NewModulation, Line::new(&begun));
+                self.mode = Mode::Typing(Prompt::NewModulation, TextField::new(&begun));
             }
             Do::Rename => self.rename_to_nearest(),
             Do::GiveBack => self.give_back(),
@@ -221,7 +221,7 @@ impl App {
                     self.say(format!("{name} is declared; n writes a reaction to it"));
                 }
                 Some(Told::Unwired(name)) if self.document().events.iter().any(|e| e.name == name) => self.begin_new_with(&format!("When {name}")),
-                Some(Told::Unwired(name)) => self.mode = Mode::Typing(Typed::NewModulation, Line::new(&format!("{name} moves "))),
+                Some(Told::Unwired(name)) => self.mode = Mode::Typing(Prompt::NewModulation, TextField::new(&format!("{name} moves "))),
                 Some(Told::Unsent(name)) if self.document().events.iter().any(|e| e.name == name) => self.rehearsal.event(&name),
                 Some(Told::Unsent(_)) => self.nudge_told(1.0),
                 Some(Told::State(index)) => self.nudge_state(index, 1.0),
@@ -250,9 +250,9 @@ impl App {
         if self.wiring.column == Column::Told {
             let subject = self.wiring_subject().unwrap_or_default();
             if document.parameters.iter().any(|p| p.name == subject) {
-                self.mode = Mode::Typing(Typed::Parameter(subject), Line::default());
+                self.mode = Mode::Typing(Prompt::Parameter(subject), TextField::default());
             } else {
-                self.say("choose a parameter to type a value for, or a sentence of the folio to edit");
+                self.say("choose a parameter to type a value for, or a sentence of the centre to edit");
             }
             return;
         }
@@ -260,12 +260,12 @@ impl App {
             Some(Row::Line(line)) => self.begin_sentence(line),
             Some(Row::Formula(name)) => {
                 let text = document.parameters.iter().find(|p| p.name == name).map_or_else(String::new, |p| estampie_project::document::source_text(&p.source));
-                self.mode = Mode::Typing(Typed::Formula(name), Line::new(&text));
+                self.mode = Mode::Typing(Prompt::Formula(name), TextField::new(&text));
             }
             Some(Row::Modulation(written)) => {
                 let Some(doc) = document.modulations.iter().find(|m| m.written == written) else { return };
                 let text = if doc.smooth.0 == 0.0 { String::new() } else { doc.smooth.to_string() };
-                self.mode = Mode::Typing(Typed::Smooth(written), Line::offer(&text));
+                self.mode = Mode::Typing(Prompt::Smooth(written), TextField::offer(&text));
             }
             None => self.begin_new(true),
         }
@@ -273,7 +273,7 @@ impl App {
 
     /// Moves the selected reaction with its comments past its neighbour.
     fn move_block(&mut self, by: isize) {
-        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) else { return };
+        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Centre) else { return };
         let text = self.reactions_text();
         let list = blocks(&text);
         let Some((at, block)) = self.block_of(line) else { return };
@@ -291,7 +291,7 @@ impl App {
     }
 
     fn switch_off(&mut self) {
-        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) else { return self.say("choose a reaction") };
+        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Centre) else { return self.say("choose a reaction") };
         let Some((at, block)) = self.block_of(line) else { return };
         let text = self.reactions_text();
         let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
@@ -312,7 +312,7 @@ impl App {
 
     fn delete_row(&mut self) {
         if self.wiring.column == Column::Told {
-            return self.say("choose a line of the folio; tab goes there");
+            return self.say("choose a line of the centre; tab goes there");
         }
         match self.wiring_row() {
             Some(Row::Line(line)) => {
@@ -345,14 +345,14 @@ impl App {
 
     /// What is sent undeclared, or named wrongly in the selected sentence, means its nearest known name.
     fn rename_to_nearest(&mut self) {
-        if self.wiring.column == Column::Folio {
-            return self.take_mend();
+        if self.wiring.column == Column::Centre {
+            return self.take_fix();
         }
         let Some(Told::Undeclared(name)) = self.told().into_iter().nth(self.wiring.told) else {
             return self.say("choose what is sent and not declared, or a sentence with a fault");
         };
-        let mend = did_you_mean(&name, self.document().events.iter().map(|e| e.name.as_str()), "");
-        let Some(nearest) = mend.strip_suffix('?').map(str::to_owned) else {
+        let fix = did_you_mean(&name, self.document().events.iter().map(|e| e.name.as_str()), "");
+        let Some(nearest) = fix.strip_suffix('?').map(str::to_owned) else {
             return self.say(format!("no known event is spelled like {name}; enter declares it"));
         };
         match self.workspace.rename_event(&name, &nearest, false) {
@@ -381,7 +381,7 @@ impl App {
     }
 
     fn copy_rows(&mut self) {
-        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) else { return self.say("choose a sentence to copy") };
+        let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Centre) else { return self.say("choose a sentence to copy") };
         let Some((_, block)) = self.block_of(line) else { return };
         let text = self.reactions_text();
         let lines: Vec<&str> = text.lines().collect();
@@ -419,8 +419,8 @@ impl App {
         let (from, moves) = parts_of(text).ok_or(usage)?;
         let document = self.document();
         let parameter = document.parameters.iter().find(|p| p.name == from).ok_or_else(|| {
-            let mend = did_you_mean(from, document.parameters.iter().map(|p| p.name.as_str()), "");
-            format!("there is no parameter \"{from}\" {mend}")
+            let fix = did_you_mean(from, document.parameters.iter().map(|p| p.name.as_str()), "");
+            format!("there is no parameter \"{from}\" {fix}")
         })?;
         let words: Vec<&str> = moves.split_whitespace().collect();
         let word = words.last().ok_or(usage)?;
@@ -445,7 +445,7 @@ impl App {
         self.workspace.add_modulation(from, moves, &points)?;
         self.recompile();
         if self.faults.len() > before.0 {
-            let what = self.faults.iter().rev().find(|f| f.place.file == "modulation.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
+            let what = self.faults.iter().rev().find(|f| f.place.file == "modulation.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.fix));
             let _ = self.workspace.undo();
             self.recompile();
             return Err(what);
@@ -461,14 +461,14 @@ impl App {
 
     /// Takes a typed formula.
     pub(super) fn set_formula(&mut self, name: &str, text: &str) -> Result<(), String> {
-        estampie_project::language::formula::parse(&Default::default(), text).map_err(|f| format!("{}; {}", f.what, f.mend))?;
+        estampie_project::language::formula::parse(&Default::default(), text).map_err(|f| format!("{}; {}", f.what, f.fix))?;
         let table = self.workspace.is_table("game.toml", &["formulas", name]);
         let path = if table { vec!["formulas", name, "is"] } else { vec!["formulas", name] };
         let before = self.faults.len();
         self.workspace.set_values(&format!("formula {name}"), &[("game.toml", path, estampie_project::document::NewValue::Text(text.to_owned()))])?;
         self.recompile();
         if self.faults.len() > before {
-            let what = self.faults.iter().find(|f| f.place.file == "game.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.mend));
+            let what = self.faults.iter().find(|f| f.place.file == "game.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.fix));
             let _ = self.workspace.undo();
             self.recompile();
             return Err(what);

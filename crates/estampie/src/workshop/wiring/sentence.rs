@@ -1,7 +1,7 @@
-//! Editing a line of the reactions in place: completion, faults as one types, and taking a mend.
+//! Editing a line of the reactions in place: completion, faults as one types, and taking a fix.
 
 use super::super::app::{App, Mode};
-use super::super::line::Line;
+use super::super::text_field::TextField;
 use super::{Column, FILE, Row};
 use estampie_project::compile;
 use estampie_project::complete::complete;
@@ -16,7 +16,7 @@ pub(crate) struct Sentence {
     pub(crate) new: bool,
     /// Whether it is a head (`When …`) or an action.
     pub(crate) head: bool,
-    pub(crate) edit: Line,
+    pub(crate) edit: TextField,
     /// What is wrong with it, by column from 0.
     pub(crate) faults: Vec<(usize, Fault)>,
     /// What can be taken with tab.
@@ -30,13 +30,13 @@ pub(crate) enum Pick {
     /// The word before the cursor goes on so.
     Complete(String),
     /// The word at a column (in characters) becomes another.
-    Mend(usize, String),
+    Fix(usize, String),
 }
 
 impl Pick {
     pub(crate) fn text(&self) -> &str {
         match self {
-            Pick::Complete(text) | Pick::Mend(_, text) => text,
+            Pick::Complete(text) | Pick::Fix(_, text) => text,
         }
     }
 }
@@ -62,30 +62,30 @@ impl App {
         let text = self.reactions_text();
         let Some(row) = text.lines().nth(line) else { return };
         let head = !row.starts_with(char::is_whitespace);
-        self.open_sentence(Sentence { line, new: false, head, edit: Line::new(row.trim()), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+        self.open_sentence(Sentence { line, new: false, head, edit: TextField::new(row.trim()), faults: Vec::new(), picks: Vec::new(), pick: 0 });
     }
 
     /// A new reaction below the selected one, or a new action below the selected line.
     pub(super) fn begin_new(&mut self, head: bool) {
-        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) { Some(line) } else { None };
+        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Centre) { Some(line) } else { None };
         if head {
             let subject = self.wiring_subject().filter(|s| self.wiring.column == Column::Told && self.document().events.iter().any(|e| e.name == *s));
             return self.begin_new_with(&subject.map_or_else(|| "When ".to_owned(), |s| format!("When {s}")));
         }
-        let Some(line) = here else { return self.say("choose the reaction that the action belongs to; tab goes to the folio") };
-        self.open_sentence(Sentence { line: line + 1, new: true, head: false, edit: Line::default(), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+        let Some(line) = here else { return self.say("choose the reaction that the action belongs to; tab goes to the centre") };
+        self.open_sentence(Sentence { line: line + 1, new: true, head: false, edit: TextField::default(), faults: Vec::new(), picks: Vec::new(), pick: 0 });
     }
 
     /// A new reaction below the selected one (or at the end) that begins with `text`.
     pub(super) fn begin_new_with(&mut self, text: &str) {
-        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Folio) {
+        let here = if let Some(Row::Line(line)) = self.wiring_row().filter(|_| self.wiring.column == Column::Centre) {
             self.block_of(line).map(|(_, b)| b.end)
         } else {
             None
         };
         let line = here.unwrap_or_else(|| self.reactions_text().trim_end().lines().count());
-        self.wiring.column = Column::Folio;
-        self.open_sentence(Sentence { line, new: true, head: true, edit: Line::new(text), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+        self.wiring.column = Column::Centre;
+        self.open_sentence(Sentence { line, new: true, head: true, edit: TextField::new(text), faults: Vec::new(), picks: Vec::new(), pick: 0 });
     }
 
     fn open_sentence(&mut self, mut sentence: Sentence) {
@@ -139,9 +139,9 @@ impl App {
         let before = before[..before.len() - word.len()].to_owned();
         let typing = before.chars().count();
         let next = complete(self.document(), sentence.head, &before, &word).into_iter().map(Pick::Complete);
-        let mends = sentence.faults.iter().filter_map(|(column, fault)| Some(Pick::Mend(*column, fault.mend.strip_suffix('?')?.to_owned())));
-        let (here, elsewhere): (Vec<Pick>, Vec<Pick>) = mends.partition(|m| matches!(m, Pick::Mend(column, _) if *column == typing));
-        // A word that is still being typed goes on first; what was typed before is mended first.
+        let fixes = sentence.faults.iter().filter_map(|(column, fault)| Some(Pick::Fix(*column, fault.fix.strip_suffix('?')?.to_owned())));
+        let (here, elsewhere): (Vec<Pick>, Vec<Pick>) = fixes.partition(|m| matches!(m, Pick::Fix(column, _) if *column == typing));
+        // A word that is still being typed goes on first; what was typed before is fixed first.
         sentence.picks = elsewhere.into_iter().chain(next).chain(here).collect();
         sentence.pick = sentence.pick.min(sentence.picks.len().saturating_sub(1));
     }
@@ -153,7 +153,7 @@ impl App {
             "tab" => {
                 match sentence.picks.get(sentence.pick).cloned() {
                     Some(Pick::Complete(text)) => sentence.edit.complete(&text),
-                    Some(Pick::Mend(column, text)) => mend(&mut sentence.edit, column, &text),
+                    Some(Pick::Fix(column, text)) => fix(&mut sentence.edit, column, &text),
                     None => {}
                 }
                 sentence.pick = 0;
@@ -182,24 +182,24 @@ impl App {
         self.write_reactions(&if sentence.new { format!("new {what}") } else { format!("words of a {what}") }, &text);
         self.go_to_reaction(line);
         if let Some((_, fault)) = sentence.faults.first() {
-            self.alarm(format!("{}; {}", fault.what, fault.mend));
+            self.alarm(format!("{}; {}", fault.what, fault.fix));
         }
         if sentence.new && sentence.head {
             // A reaction wants an action; what is typed next is one, whether or not the head can be read yet.
-            self.open_sentence(Sentence { line: line + 1, new: true, head: false, edit: Line::default(), faults: Vec::new(), picks: Vec::new(), pick: 0 });
+            self.open_sentence(Sentence { line: line + 1, new: true, head: false, edit: TextField::default(), faults: Vec::new(), picks: Vec::new(), pick: 0 });
         }
     }
 
-    /// Takes the mend of the first fault in the selected line.
-    pub(super) fn take_mend(&mut self) {
+    /// Takes the fix of the first fault in the selected line.
+    pub(super) fn take_fix(&mut self) {
         let Some(Row::Line(line)) = self.wiring_row() else { return };
         let found = self.faults.iter().find(|f| f.place.file == FILE && f.place.line as usize == line + 1).cloned();
         let Some(fault) = found else { return self.say("this sentence has no fault") };
-        let Some(name) = fault.mend.strip_suffix('?') else { return self.say(format!("{}; {}", fault.what, fault.mend)) };
+        let Some(name) = fault.fix.strip_suffix('?') else { return self.say(format!("{}; {}", fault.what, fault.fix)) };
         let text = self.reactions_text();
         let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
-        let mut edit = Line::new(&lines[line]);
-        mend(&mut edit, fault.place.column as usize - 1, name);
+        let mut edit = TextField::new(&lines[line]);
+        fix(&mut edit, fault.place.column as usize - 1, name);
         lines[line] = edit.text;
         self.write_reactions("words of a reaction", &lines.join("\n"));
         self.say(format!("fixed: {name}"));
@@ -207,11 +207,11 @@ impl App {
 }
 
 /// Puts `text` in place of the word at a column; the cursor goes to the end of the line.
-fn mend(edit: &mut Line, column: usize, text: &str) {
+fn fix(edit: &mut TextField, column: usize, text: &str) {
     let length = word_at(&edit.text, column);
     let before: String = edit.text.chars().take(column).collect();
     let after: String = edit.text.chars().skip(column + length).collect();
-    *edit = Line::new(&format!("{before}{text}{after}"));
+    *edit = TextField::new(&format!("{before}{text}{after}"));
 }
 
 #[cfg(test)]
@@ -220,8 +220,8 @@ mod tests {
 
     #[test]
     fn a_mend_takes_the_place_of_the_wrong_word() {
-        let mut edit = Line::new("play hul/struck, chance 70 %");
-        mend(&mut edit, 5, "hull/struck");
+        let mut edit = TextField::new("play hul/struck, chance 70 %");
+        fix(&mut edit, 5, "hull/struck");
         assert_eq!(edit.text, "play hull/struck, chance 70 %");
         assert_eq!(word_at("When hit", 5), 3);
         assert_eq!(word_at("When", 9), 1);

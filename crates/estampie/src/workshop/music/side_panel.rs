@@ -1,13 +1,13 @@
-//! The gloss of the view *Music*: the selected way with its seam and its waits, the selected layer, what was heard
-//! lately, and the finds of the proof.
+//! The side of the view *Music*: the selected way with its seam and its waits, the selected layer, what was heard
+//! lately, and the problems that a check found.
 
-use super::super::app::{App, Hit};
-use super::super::pen::{Pen, rows_of};
+use super::super::app::{App, ClickTarget};
+use super::super::painter::{Painter, rows_of};
 use super::super::theme::Role;
 use super::{Column, Stave};
 use estampie_engine::music::wait;
 use estampie_project::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
-use estampie_proof::check::{FindKind, Seam};
+use estampie_proof::check::{ProblemKind, Seam};
 
 use estampie_engine::music::spec::When;
 use estampie_engine::program::Program;
@@ -61,32 +61,32 @@ pub(crate) fn label(field: &str) -> &'static str {
 }
 
 /// The fields of a transition as a person would name them.
-const LABELS: [&str; 8] = ["leaves at", "by way of", "arrives at", "old falls over", "new rises over", "goes on for", "allowed", "accepted"];
+const LABELS: [&str; 8] = ["leaves at", "by way of", "arrives at", "fade-out", "fade-in", "overlap", "allowed", "accepted"];
 
-pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) {
-    let proof = &app.music.proof;
-    if proof.open && (proof.finds.is_some() || app.music.proving()) {
-        return draw_proof(app, pen, area);
+pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Vec<(Rect, ClickTarget)>) {
+    let check = &app.music.check;
+    if check.open && (check.problems.is_some() || app.music.checking()) {
+        return draw_check(app, painter, area);
     }
     let y = match app.music.column {
-        Column::Ways | Column::Fields => draw_way(app, pen, area, hits),
-        Column::Staves => draw_stave(app, pen, area),
-        Column::Index => draw_now(app, pen, area),
+        Column::Ways | Column::Fields => draw_way(app, painter, area, targets),
+        Column::Staves => draw_stave(app, painter, area),
+        Column::Index => draw_now(app, painter, area),
     };
-    draw_heard(app, pen, Rect { y: y + 1, height: area.bottom().saturating_sub(y + 1), ..area });
+    draw_heard(app, painter, Rect { y: y + 1, height: area.bottom().saturating_sub(y + 1), ..area });
 }
 
-fn pair(pen: &mut Pen<'_>, area: Rect, y: u16, label: &str, value: &str, role: Role) {
-    pen.text(area.x + 1, y, 15, label, Role::Faded);
-    pen.text(area.x + 16, y, area.width.saturating_sub(16), value, role);
+fn pair(painter: &mut Painter<'_>, area: Rect, y: u16, label: &str, value: &str, role: Role) {
+    painter.text(area.x + 1, y, 15, label, Role::Secondary);
+    painter.text(area.x + 16, y, area.width.saturating_sub(16), value, role);
 }
 
-fn draw_way(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) -> u16 {
+fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Vec<(Rect, ClickTarget)>) -> u16 {
     let Some((from, to)) = app.selected_way() else { return area.y };
-    pen.heading(area.x, area.y, area.width, &format!("{from} ⟶ {to}"), "");
+    painter.heading(area.x, area.y, area.width, &format!("{from} ⟶ {to}"), "");
     let mut y = area.y + 1;
     if from == to {
-        pen.text(area.x + 1, y, area.width, "it goes round by itself", Role::Faded);
+        painter.text(area.x + 1, y, area.width, "it loops by itself", Role::Secondary);
         return y + 1;
     }
     let way = app.written_way(&from, &to);
@@ -94,28 +94,28 @@ fn draw_way(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)
     for (at, ((field, usual), label)) in TRANSITION_FIELDS.iter().zip(LABELS).enumerate() {
         let chosen = app.music.column == Column::Fields && app.music.field == at;
         if chosen {
-            pen.select(area.x, y, area.width);
+            painter.select(area.x, y, area.width);
         }
-        hits.push((Rect { x: area.x, y, width: area.width, height: 1 }, Hit::WayField(at)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::WayField(at)));
         let text = field_text(way, field);
         // What a row or column of "any" says is shown as such.
         let inherited = rule.filter(|r| r.written.is_some() && way.is_none() && *field == "leave").map(|r| when_text(app.program(), r.leave));
-        let role = if text.is_some() { Role::Vellum } else { Role::Faded };
-        pair(pen, area, y, label, &text.or(inherited).unwrap_or_else(|| (*usual).to_owned()), role);
+        let role = if text.is_some() { Role::Text } else { Role::Secondary };
+        pair(painter, area, y, label, &text.or(inherited).unwrap_or_else(|| (*usual).to_owned()), role);
         y += 1;
     }
     if way.is_none() && rule.is_some_and(|r| r.written.is_some()) {
-        pen.text(area.x + 1, y, area.width - 1, "as written for \"any\"", Role::Faded);
+        painter.text(area.x + 1, y, area.width - 1, "as written for \"any\"", Role::Secondary);
         y += 1;
     }
     y += 1;
     if let Some(key) = app.wanted_seam() {
-        pen.heading(area.x, y, area.width, "The seam", "as it will sound");
+        painter.heading(area.x, y, area.width, "The seam", "as it will sound");
         y += 1;
         y = match app.music.seam_of(&key) {
-            Some(seam) => draw_seam(app, pen, Rect { y, ..area }, seam),
+            Some(seam) => draw_seam(app, painter, Rect { y, ..area }, seam),
             None => {
-                pen.text(area.x + 1, y, area.width, "is being rendered", Role::Faded);
+                painter.text(area.x + 1, y, area.width, "is being rendered", Role::Secondary);
                 y + 1
             }
         };
@@ -124,13 +124,13 @@ fn draw_way(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)
         {
             let rate = f64::from(app.program().rate);
             let most = (long.longest / rate).max(1.0);
-            pen.heading(area.x, y + 1, area.width, "The wait", "whenever it is asked for");
-            for (row, (label, frames, role)) in [("longest", long.longest, Role::Red), ("median", long.median, Role::Vellum)].into_iter().enumerate() {
+            painter.heading(area.x, y + 1, area.width, "The wait", "whenever it is asked for");
+            for (row, (label, frames, role)) in [("longest", long.longest, Role::Accent), ("median", long.median, Role::Text)].into_iter().enumerate() {
                 let row = y + 2 + row as u16;
                 let seconds = frames / rate;
-                pen.text(area.x + 1, row, 8, label, Role::Faded);
-                pen.right(area.x + 16, row, &format!("{seconds:.2} s"), Role::Vellum);
-                pen.bar(area.x + 18, row, area.width.saturating_sub(19), (seconds / most) as f32, role);
+                painter.text(area.x + 1, row, 8, label, Role::Secondary);
+                painter.right(area.x + 16, row, &format!("{seconds:.2} s"), Role::Text);
+                painter.bar(area.x + 18, row, area.width.saturating_sub(19), (seconds / most) as f32, role);
             }
             y += 4;
         }
@@ -139,7 +139,7 @@ fn draw_way(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)
 }
 
 /// The wave of a seam: the old before it, the new after it.
-fn draw_seam(app: &App, pen: &mut Pen<'_>, area: Rect, seam: &Seam) -> u16 {
+fn draw_seam(app: &App, painter: &mut Painter<'_>, area: Rect, seam: &Seam) -> u16 {
     let rate = f64::from(app.program().rate);
     let height = 6.min(area.height.saturating_sub(4));
     let plot = Rect { height, ..area };
@@ -159,59 +159,59 @@ fn draw_seam(app: &App, pen: &mut Pen<'_>, area: Rect, seam: &Seam) -> u16 {
             list.push((x, (0.5 - offset).max(0.0)));
         }
     }
-    pen.plot(plot, &old, Role::Faded);
+    painter.plot(plot, &old, Role::Secondary);
     let split = (seam.leaves as f64 / count as f64 * f64::from(area.width)) as u16;
     let right = Rect { x: area.x + split, width: area.width - split, ..plot };
     let share = f64::from(split) / f64::from(area.width);
     let moved: Vec<(f64, f64)> = new.iter().map(|(x, y)| ((x - share) / (1.0 - share).max(0.01), *y)).collect();
-    pen.plot(right, &moved, Role::Gold);
+    painter.plot(right, &moved, Role::Active);
     let y = area.y + height;
-    pen.text(area.x + split, y, 1, "▲", Role::Red);
+    painter.text(area.x + split, y, 1, "▲", Role::Accent);
     let waited = format!("left {:.1} s after it was asked", seam.waited as f64 / rate);
     if usize::from(area.width - split) > waited.chars().count() + 1 {
-        pen.text(area.x + split + 2, y, area.width - split - 2, &waited, Role::Faded);
+        painter.text(area.x + split + 2, y, area.width - split - 2, &waited, Role::Secondary);
     } else {
         let short = format!("{:.1} s after asking", seam.waited as f64 / rate);
         let room = (area.width - split).saturating_sub(2);
         if usize::from(room) >= short.chars().count() {
-            pen.text(area.x + split + 2, y, room, &short, Role::Faded);
+            painter.text(area.x + split + 2, y, room, &short, Role::Secondary);
         }
     }
     let step = if seam.step > -200.0 { format!("step {:.0} dB, around {:.0} dB", seam.step, seam.around).replace('-', "−") } else { "no step".into() };
-    let click = seam.finds.iter().any(|f| matches!(f, FindKind::Click(..)));
-    let (text, role) = if click { (format!("✗ {step}: a click"), Role::Red) } else { (format!("✓ {step}"), Role::Verdigris) };
-    pen.text(area.x, y + 1, area.width, &text, role);
+    let click = seam.problems.iter().any(|f| matches!(f, ProblemKind::Click(..)));
+    let (text, role) = if click { (format!("✗ {step}: a click"), Role::Accent) } else { (format!("✓ {step}"), Role::Good) };
+    painter.text(area.x, y + 1, area.width, &text, role);
     let (before, after) = seam.loudness;
     if before.is_finite() && after.is_finite() {
-        let jump = seam.finds.iter().any(|f| matches!(f, FindKind::Jump(_)));
+        let jump = seam.problems.iter().any(|f| matches!(f, ProblemKind::Jump(_)));
         let text = format!("{} {before:.1} ⟶ {after:.1} LUFS", if jump { "✗" } else { "✓" }).replace('-', "−");
-        pen.text(area.x, y + 2, area.width, &text, if jump { Role::Red } else { Role::Verdigris });
+        painter.text(area.x, y + 2, area.width, &text, if jump { Role::Accent } else { Role::Good });
     }
     let mut y = y + 3;
-    for find in &seam.finds {
+    for find in &seam.problems {
         let text = match find {
-            FindKind::Gap(s) => format!("✗ a gap of {:.0} ms", s * 1000.0),
-            FindKind::Doubled(s) => format!("✗ two downbeats, {:.0} ms apart", s * 1000.0),
-            FindKind::Again => "✗ a recording sounds again".to_owned(),
-            FindKind::Never => "✗ it never leaves".to_owned(),
-            FindKind::Click(..) | FindKind::Jump(_) => continue,
+            ProblemKind::Gap(s) => format!("✗ a gap of {:.0} ms", s * 1000.0),
+            ProblemKind::Doubled(s) => format!("✗ two downbeats, {:.0} ms apart", s * 1000.0),
+            ProblemKind::Again => "✗ a recording sounds again".to_owned(),
+            ProblemKind::Never => "✗ it never leaves".to_owned(),
+            ProblemKind::Click(..) | ProblemKind::Jump(_) => continue,
         };
-        pen.text(area.x, y, area.width, &text, Role::Red);
+        painter.text(area.x, y, area.width, &text, Role::Accent);
         y += 1;
     }
     y
 }
 
-fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
+fn draw_stave(app: &App, painter: &mut Painter<'_>, area: Rect) -> u16 {
     let Some(doc) = app.piece_doc() else { return area.y };
     let mut y = area.y + 1;
     match app.selected_stave() {
         Some(Stave::Section(at)) => {
             let section = &doc.sections[at];
-            pen.heading(area.x, area.y, area.width, &section.name, "");
+            painter.heading(area.x, area.y, area.width, &section.name, "");
             let mut say = |label: &str, value: &str| {
                 if !value.is_empty() {
-                    pair(pen, area, y, label, value, Role::Vellum);
+                    pair(painter, area, y, label, value, Role::Text);
                     y += 1;
                 }
             };
@@ -226,9 +226,9 @@ fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
         Some(Stave::Layer(at, layer)) => {
             let section = &doc.sections[at];
             let layer_doc = &section.layers[layer];
-            pen.heading(area.x, area.y, area.width, &format!("{} of {}", layer_doc.name, section.name), "");
+            painter.heading(area.x, area.y, area.width, &format!("{} of {}", layer_doc.name, section.name), "");
             let mut say = |label: &str, value: &str| {
-                pair(pen, area, y, label, value, Role::Vellum);
+                pair(painter, area, y, label, value, Role::Text);
                 y += 1;
             };
             match &layer_doc.of {
@@ -254,7 +254,7 @@ fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
             let name = format!("{}/{}", doc.name, layer_doc.name);
             let moved: Vec<_> = app.document().modulations.iter().filter(|m| m.target.value == name).collect();
             for modulation in moved.iter().take(2) {
-                y = draw_curve(app, pen, Rect { y: y + 1, height: area.bottom().saturating_sub(y + 1), ..area }, modulation.written);
+                y = draw_curve(app, painter, Rect { y: y + 1, height: area.bottom().saturating_sub(y + 1), ..area }, modulation.written);
             }
         }
         None => {}
@@ -263,12 +263,12 @@ fn draw_stave(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
 }
 
 /// The curve of a modulation with the value that it comes to now.
-fn draw_curve(app: &App, pen: &mut Pen<'_>, area: Rect, written: usize) -> u16 {
+fn draw_curve(app: &App, painter: &mut Painter<'_>, area: Rect, written: usize) -> u16 {
     let program = app.program();
     let Some((index, spec)) = program.modulations.iter().enumerate().find(|(_, m)| m.written as usize == written) else { return area.y };
     let parameter = &program.parameters[spec.parameter];
     let name = program.names.get(parameter.key);
-    pen.heading(area.x, area.y, area.width, &format!("{name} ⟶ {}", spec.property.word()), "");
+    painter.heading(area.x, area.y, area.width, &format!("{name} ⟶ {}", spec.property.word()), "");
     let status = app.rehearsal.status.as_ref().filter(|s| s.program == program.id);
     let now = status.and_then(|s| s.parameters.get(spec.parameter)).map_or(parameter.rest, |p| p.smooth);
     let value = status.and_then(|s| s.modulations.get(index)).copied().unwrap_or(0.0);
@@ -279,20 +279,20 @@ fn draw_curve(app: &App, pen: &mut Pen<'_>, area: Rect, written: usize) -> u16 {
     let (least, most) = values.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
     let span = (most - least).max(1e-3);
     let points: Vec<(f64, f64)> = values.iter().enumerate().map(|(i, v)| (i as f64 / 199.0, f64::from((v - least) / span))).collect();
-    pen.plot(plot, &points, Role::Vellum);
+    painter.plot(plot, &points, Role::Text);
     let share = ((now - low) / (high - low).max(1e-6)).clamp(0.0, 1.0);
     let x = area.x + (share * f32::from(area.width.saturating_sub(1))) as u16;
     for row in 0..height {
-        pen.text(x, plot.y + row, 1, "╎", Role::Gold);
+        painter.text(x, plot.y + row, 1, "╎", Role::Active);
     }
     let text = format!("{name} {now:.2} ⟶ {}", spec.property.print(value));
-    pen.text(area.x, plot.bottom(), area.width, &text, Role::Gold);
+    painter.text(area.x, plot.bottom(), area.width, &text, Role::Active);
     plot.bottom() + 1
 }
 
 /// What plays, in sentences.
-fn draw_now(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
-    pen.heading(area.x, area.y, area.width, "Now", "");
+fn draw_now(app: &App, painter: &mut Painter<'_>, area: Rect) -> u16 {
+    painter.heading(area.x, area.y, area.width, "Now", "");
     let mut y = area.y + 1;
     let program = app.program();
     let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
@@ -303,43 +303,43 @@ fn draw_now(app: &App, pen: &mut Pen<'_>, area: Rect) -> u16 {
         any = true;
         let (bar, beat, _) = now.sequencer.position(spec, frame).unwrap_or_default();
         let section = program.names.get(spec.sections[usize::from(pass.section)].key);
-        pen.text(area.x + 1, y, area.width - 1, &format!("{} {section} {}.{}", program.names.get(spec.key), bar + 1, beat + 1), Role::Gold);
+        painter.text(area.x + 1, y, area.width - 1, &format!("{} {section} {}.{}", program.names.get(spec.key), bar + 1, beat + 1), Role::Active);
         y += 1;
         let to = |to: Option<u16>| to.map_or(SILENCE, |s| program.names.get(spec.sections[usize::from(s)].key));
         if let Some(between) = now.sequencer.between() {
-            pen.text(area.x + 3, y, area.width - 3, &format!("leads to {}", to(between.to)), Role::Red);
+            painter.text(area.x + 3, y, area.width - 3, &format!("leads to {}", to(between.to)), Role::Accent);
             y += 1;
         }
         if let Some(ask) = now.sequencer.waits() {
             let leaves = now.sequencer.leaves(spec).map(|f| f.saturating_sub(frame) as f64 / f64::from(program.rate));
             let text = format!("waits for {}{}", to(ask.to), leaves.map_or(String::new(), |s| format!(", {s:.1} s")));
-            pen.text(area.x + 3, y, area.width - 3, &text, Role::Red);
+            painter.text(area.x + 3, y, area.width - 3, &text, Role::Accent);
             let by = program.names.get(ask.by);
             if !by.is_empty() {
                 y += 1;
-                pen.text(area.x + 3, y, area.width - 3, &format!("asked by {by}"), Role::Faded);
+                painter.text(area.x + 3, y, area.width - 3, &format!("asked by {by}"), Role::Secondary);
             }
             y += 1;
         }
         for (value, what) in [(now.held, "by another piece"), (now.ducked, "by a stinger")] {
             if value < -0.05 {
-                pen.text(area.x + 3, y, area.width - 3, &format!("held down {} dB {what}", estampie_proof::trace::print_value(value)), Role::Red);
+                painter.text(area.x + 3, y, area.width - 3, &format!("ducked {} dB {what}", estampie_proof::trace::print_value(value)), Role::Accent);
                 y += 1;
             }
         }
     }
     if !any {
-        pen.text(area.x + 1, y, area.width - 1, "no piece plays", Role::Faded);
+        painter.text(area.x + 1, y, area.width - 1, "no piece plays", Role::Secondary);
         y += 1;
     }
     y
 }
 
-fn draw_heard(app: &App, pen: &mut Pen<'_>, area: Rect) {
+fn draw_heard(app: &App, painter: &mut Painter<'_>, area: Rect) {
     if area.height < 3 {
         return;
     }
-    pen.heading(area.x, area.y, area.width, "Heard lately", "");
+    painter.heading(area.x, area.y, area.width, "Heard lately", "");
     let rate = f64::from(app.program().rate);
     let mut y = area.y + 1;
     for (frame, text, alarm) in app.rehearsal.history.music.iter().rev() {
@@ -348,41 +348,41 @@ fn draw_heard(app: &App, pen: &mut Pen<'_>, area: Rect) {
                 return;
             }
             if row == 0 {
-                pen.right(area.x + 6, y, &format!("{:.1}", *frame as f64 / rate), Role::Faded);
+                painter.right(area.x + 6, y, &format!("{:.1}", *frame as f64 / rate), Role::Secondary);
             }
-            pen.text(area.x + 8, y, area.width.saturating_sub(8), line, if *alarm { Role::Red } else { Role::Vellum });
+            painter.text(area.x + 8, y, area.width.saturating_sub(8), line, if *alarm { Role::Accent } else { Role::Text });
             y += 1;
         }
     }
     if app.rehearsal.history.music.is_empty() {
-        pen.text(area.x + 1, area.y + 1, area.width - 1, "nothing yet", Role::Faded);
+        painter.text(area.x + 1, area.y + 1, area.width - 1, "nothing yet", Role::Secondary);
     }
 }
 
-fn draw_proof(app: &App, pen: &mut Pen<'_>, area: Rect) {
-    let proof = &app.music.proof;
-    pen.heading(area.x, area.y, area.width, "Every way", "from several bars");
+fn draw_check(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    let check = &app.music.check;
+    painter.heading(area.x, area.y, area.width, "Every transition", "from several bars");
     let mut y = area.y + 1;
-    match &proof.finds {
+    match &check.problems {
         None => {
-            pen.text(area.x + 1, y, area.width - 1, &format!("{} renderings heard so far", proof.heard), Role::Gold);
+            painter.text(area.x + 1, y, area.width - 1, &format!("{} renderings heard so far", check.heard), Role::Active);
         }
-        Some(finds) => {
-            let accepted = finds.iter().filter(|f| f.accepted.is_some()).count();
+        Some(problems) => {
+            let accepted = problems.iter().filter(|f| f.accepted.is_some()).count();
             let and = if accepted > 0 { format!(", {accepted} accepted") } else { String::new() };
-            let (text, role) = match finds.len() - accepted {
-                0 => (format!("✓ {} renderings, nothing found{and}", proof.heard), Role::Verdigris),
-                open => (format!("{} renderings, {open} finds{and}", proof.heard), Role::Red),
+            let (text, role) = match problems.len() - accepted {
+                0 => (format!("✓ {} renderings, nothing found{and}", check.heard), Role::Good),
+                open => (format!("{} renderings, {open} problems{and}", check.heard), Role::Accent),
             };
-            pen.text(area.x + 1, y, area.width - 1, &text, role);
+            painter.text(area.x + 1, y, area.width - 1, &text, role);
             y += 2;
-            for find in finds {
-                for line in rows_of(&find.to_string(), usize::from(area.width) - 3, "  ") {
+            for problem in problems {
+                for line in rows_of(&problem.to_string(), usize::from(area.width) - 3, "  ") {
                     if y + 1 >= area.bottom() {
-                        pen.text(area.x + 1, y, area.width, "and more; estampie check lists all", Role::Faded);
+                        painter.text(area.x + 1, y, area.width, "and more; estampie check lists all", Role::Secondary);
                         return;
                     }
-                    pen.text(area.x + 1, y, area.width - 1, &line, Role::Vellum);
+                    painter.text(area.x + 1, y, area.width - 1, &line, Role::Text);
                     y += 1;
                 }
                 y += 1;

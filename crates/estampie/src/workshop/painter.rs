@@ -26,7 +26,7 @@ pub(crate) fn rows_of(text: &str, width: usize, indent: &str) -> Vec<String> {
 }
 
 /// Writes into a buffer with a theme.
-pub(crate) struct Pen<'a> {
+pub(crate) struct Painter<'a> {
     pub(crate) buffer: &'a mut Buffer,
     pub(crate) theme: Theme,
 }
@@ -34,7 +34,7 @@ pub(crate) struct Pen<'a> {
 const EIGHTHS: [&str; 9] = ["", "▏", "▎", "▍", "▌", "▋", "▊", "▉", "█"];
 const UPWARD: [&str; 9] = [" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
 
-impl Pen<'_> {
+impl Painter<'_> {
     pub(crate) fn style(&self, role: Role) -> Style {
         self.theme.style(role)
     }
@@ -75,7 +75,7 @@ impl Pen<'_> {
         let key = self.theme.key();
         let end = self.put(x, y, width, &format!("¶ {title}"), key);
         let left = width.saturating_sub(end - x + 1);
-        self.text(end + 1, y, left, aside, Role::Faded);
+        self.text(end + 1, y, left, aside, Role::Secondary);
     }
 
     /// Says at the head and at the foot of a list how much of it lies above and below what is shown.
@@ -83,33 +83,33 @@ impl Pen<'_> {
         for (count, y, text) in [(above, area.y, "▲ {} above"), (below, area.bottom().saturating_sub(1), "▼ {} below")] {
             if count > 0 && area.height > 2 {
                 // Blank, on the page's own ground.
-                self.text(area.x, y, area.width, &" ".repeat(usize::from(area.width)), Role::Faded);
-                self.text(area.x + 1, y, area.width.saturating_sub(1), &text.replace("{}", &count.to_string()), Role::Faded);
+                self.text(area.x, y, area.width, &" ".repeat(usize::from(area.width)), Role::Secondary);
+                self.text(area.x + 1, y, area.width.saturating_sub(1), &text.replace("{}", &count.to_string()), Role::Secondary);
             }
         }
     }
 
     pub(crate) fn rule(&mut self, x: u16, y: u16, width: u16) {
-        let style = self.style(Role::Ghost);
+        let style = self.style(Role::Rule);
         self.put(x, y, width, &"─".repeat(usize::from(width)), style);
     }
 
     pub(crate) fn upright(&mut self, x: u16, y: u16, height: u16) {
-        let style = self.style(Role::Ghost);
+        let style = self.style(Role::Rule);
         for row in y..y + height {
             self.put(x, row, 1, "│", style);
         }
     }
 
-    /// Index, folio and gloss with the rules between them; on a narrow page index and gloss give way.
-    pub(crate) fn columns_of_page(&mut self, area: Rect, index: u16, gloss: u16) -> (Rect, Rect, Rect) {
+    /// Index, centre and side with the rules between them; on a narrow page index and side give way.
+    pub(crate) fn columns_of_page(&mut self, area: Rect, index: u16, side: u16) -> (Rect, Rect, Rect) {
         let index = Rect { width: index.min(area.width * 3 / 10), ..area };
-        let width = gloss.min(area.width * 34 / 100);
-        let gloss = Rect { x: area.right() - width, width, ..area };
+        let width = side.min(area.width * 34 / 100);
+        let side = Rect { x: area.right() - width, width, ..area };
         self.upright(index.right(), area.y, area.height);
-        self.upright(gloss.x - 1, area.y, area.height);
-        let folio = Rect { x: index.right() + 2, width: gloss.x - index.right() - 4, ..area };
-        (index, folio, Rect { x: gloss.x + 1, width: width - 2, ..gloss })
+        self.upright(side.x - 1, area.y, area.height);
+        let centre = Rect { x: index.right() + 2, width: side.x - index.right() - 4, ..area };
+        (index, centre, Rect { x: side.x + 1, width: width - 2, ..side })
     }
 
     /// Marks a line as selected.
@@ -117,14 +117,14 @@ impl Pen<'_> {
         let selection = self.theme.selection();
         let area = Rect { x, y, width, height: 1 }.intersection(self.buffer.area);
         self.buffer.set_style(area, selection);
-        self.text(x, y, 1, "▌", Role::Gold);
+        self.text(x, y, 1, "▌", Role::Active);
     }
 
     /// A bar filled to `share`; the rest is dotted.
     pub(crate) fn bar(&mut self, x: u16, y: u16, width: u16, share: f32, role: Role) {
         let eighths = (share.clamp(0.0, 1.0) * f32::from(width) * 8.0).round() as usize;
         let (full, part) = (eighths / 8, eighths % 8);
-        self.text(x, y, width, &"·".repeat(usize::from(width)), Role::Ghost);
+        self.text(x, y, width, &"·".repeat(usize::from(width)), Role::Rule);
         let end = self.text(x, y, width, &"█".repeat(full), role);
         if part > 0 && end < x + width {
             self.text(end, y, 1, EIGHTHS[part], role);

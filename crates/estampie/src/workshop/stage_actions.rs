@@ -2,7 +2,7 @@
 
 use super::app::{App, Column, Item};
 use super::keys::View;
-use super::rehearsal::Alone;
+use super::rehearsal::SoloStep;
 use estampie_engine::engine::InputKind;
 use estampie_engine::units::Decibels;
 
@@ -63,9 +63,9 @@ impl App {
         let Some(bus) = bus else { return self.say("nothing sounds; choose a bus in the view Mix") };
         let word = if solo {
             match self.rehearsal.step_solo(bus) {
-                Alone::InPlace => "is heard alone, in its returns as well; s again: without them",
-                Alone::Dry => "is heard alone, without the returns; s again ends it",
-                Alone::No => "is no longer alone",
+                SoloStep::InPlace => "is soloed, in its returns as well; s again: without them",
+                SoloStep::Dry => "is soloed, without the returns; s again ends it",
+                SoloStep::No => "is no longer soloed",
             }
         } else if self.rehearsal.toggle_mute(bus) {
             "is silent"

@@ -2,7 +2,7 @@
 
 use super::super::app::App;
 use super::super::curve::{Frame, number};
-use super::super::pen::{Pen, rows_of};
+use super::super::painter::{Painter, rows_of};
 use super::super::theme::Role;
 use super::{Column, Row};
 use estampie_engine::names::NameKey;
@@ -12,54 +12,54 @@ use estampie_project::language::{Test, Trigger};
 use estampie_proof::trace::would;
 use ratatui::layout::Rect;
 
-pub(super) fn draw(app: &App, pen: &mut Pen<'_>, area: Rect) {
+pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let Some(subject) = app.wiring_subject() else {
-        pen.heading(area.x, area.y, area.width, "Notes", "on what is selected");
+        painter.heading(area.x, area.y, area.width, "Notes", "on what is selected");
         return;
     };
     let mut y = area.y;
-    if app.wiring.column == Column::Folio
+    if app.wiring.column == Column::Centre
         && let Some(Row::Modulation(written)) = app.wiring_row()
     {
-        y = modulation(app, pen, Rect { y, height: area.bottom() - y, ..area }, written) + 1;
+        y = modulation(app, painter, Rect { y, height: area.bottom() - y, ..area }, written) + 1;
     }
     if let Some(index) = app.document().parameters.iter().position(|p| p.name == subject) {
-        y = parameter(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, index) + 1;
+        y = parameter(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, index) + 1;
     } else if let Some(index) = app.document().states.iter().position(|s| s.name == subject) {
-        y = state(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, index) + 1;
+        y = state(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, index) + 1;
     } else {
-        y = event(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, &subject) + 1;
+        y = event(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, &subject) + 1;
     }
-    y = what_would(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area }, &subject) + 1;
-    lines(app, pen, Rect { y, height: area.bottom().saturating_sub(y), ..area });
+    y = what_would(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, &subject) + 1;
+    lines(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area });
 }
 
 /// A name and a value; gives the next line.
-fn pair(pen: &mut Pen<'_>, area: Rect, y: u16, name: &str, value: &str, role: Role) -> u16 {
+fn pair(painter: &mut Painter<'_>, area: Rect, y: u16, name: &str, value: &str, role: Role) -> u16 {
     if y < area.bottom() {
-        pen.text(area.x + 1, y, 14, name, Role::Faded);
-        pen.text(area.x + 16, y, area.width.saturating_sub(16), value, role);
+        painter.text(area.x + 1, y, 14, name, Role::Secondary);
+        painter.text(area.x + 16, y, area.width.saturating_sub(16), value, role);
     }
     y + 1
 }
 
 /// Text in lines of the area's width; gives the next line.
-fn wrapped(pen: &mut Pen<'_>, area: Rect, mut y: u16, indent: u16, text: &str, role: Role) -> u16 {
+fn wrapped(painter: &mut Painter<'_>, area: Rect, mut y: u16, indent: u16, text: &str, role: Role) -> u16 {
     for row in rows_of(text, usize::from(area.width.saturating_sub(indent)), "") {
         if y < area.bottom() {
-            pen.text(area.x + indent, y, area.width - indent, &row, role);
+            painter.text(area.x + indent, y, area.width - indent, &row, role);
         }
         y += 1;
     }
     y
 }
 
-fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
+fn parameter(app: &App, painter: &mut Painter<'_>, area: Rect, index: usize) -> u16 {
     let document = app.document();
     let doc: &ParameterDoc = &document.parameters[index];
     let whole = doc.high - doc.low < 1e5;
     let range = if whole { format!("{} … {} {}", number(doc.low), number(doc.high), doc.unit) } else { "any number".to_owned() };
-    pen.heading(area.x, area.y, area.width, &doc.name, &range);
+    painter.heading(area.x, area.y, area.width, &doc.name, &range);
     let mut y = area.y + 1;
     let key = NameKey::of(&doc.name);
     if let Some(values) = app.rehearsal.history.parameters.get(&key).filter(|v| v.len() > 1) {
@@ -68,57 +68,57 @@ fn parameter(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
         let (low, high) = if whole { (doc.low, doc.high) } else { values.iter().fold((0.0f32, 1.0f32), |(l, h), (_, v)| (l.min(*v), h.max(*v))) };
         let points: Vec<(f64, f64)> =
             values.iter().map(|(frame, v)| ((frame - from) as f64 / (to - from).max(1) as f64, f64::from((v - low) / (high - low)) * 0.94 + 0.03)).collect();
-        pen.plot(plot, &points, Role::Lapis);
+        painter.plot(plot, &points, Role::FromGame);
         for number in thresholds(app, &doc.name) {
             let share = ((number - low) / (high - low)).clamp(0.0, 1.0);
             let row = plot.y + ((1.0 - share) * f32::from(plot.height - 1)).round() as u16;
             for x in (plot.x..plot.right()).step_by(3) {
-                pen.text(x, row, 1, "·", Role::Red);
+                painter.text(x, row, 1, "·", Role::Accent);
             }
         }
         y = plot.bottom();
-        let begun = pen.text(area.x, y, area.width, "the last 20 s", Role::Faded);
+        let begun = painter.text(area.x, y, area.width, "the last 20 s", Role::Secondary);
         let list: Vec<String> = thresholds(app, &doc.name).iter().map(|n| number(*n)).collect();
         let text = format!("· thresholds {}", list.join(", "));
         if !list.is_empty() && begun + 2 + text.chars().count() as u16 <= area.right() {
-            pen.right(area.right(), y, &text, Role::Red);
+            painter.right(area.right(), y, &text, Role::Accent);
         } else if !list.is_empty() {
-            y = wrapped(pen, area, y + 1, 0, &text, Role::Red) - 1;
+            y = wrapped(painter, area, y + 1, 0, &text, Role::Accent) - 1;
         }
         y += 1;
     }
     let value = format!("{} {}", number(app.value(index)), doc.unit);
-    y = pair(pen, area, y, "now", &value, Role::Gold);
+    y = pair(painter, area, y, "now", &value, Role::Active);
     match &doc.source {
-        ValueOf::Game => y = pair(pen, area, y, "default", &number(doc.rest), Role::Vellum),
-        ValueOf::Measure(_) => y = pair(pen, area, y, "measured", &source_text(&doc.source), Role::Lapis),
+        ValueOf::Game => y = pair(painter, area, y, "default", &number(doc.rest), Role::Text),
+        ValueOf::Measure(_) => y = pair(painter, area, y, "measured", &source_text(&doc.source), Role::FromGame),
         ValueOf::Formula(_) => {
-            pen.text(area.x + 1, y, 14, "worked out", Role::Faded);
-            y = wrapped(pen, area, y, 16, &source_text(&doc.source), Role::Lapis);
+            painter.text(area.x + 1, y, 14, "worked out", Role::Secondary);
+            y = wrapped(painter, area, y, 16, &source_text(&doc.source), Role::FromGame);
         }
     }
     if app.rehearsal.only.held.contains(&key) {
-        y = pair(pen, area, y, "held by hand", "g gives it back (temporary)", Role::Red);
+        y = pair(painter, area, y, "held by hand", "g gives it back (temporary)", Role::Accent);
     }
-    y = pair(pen, area, y, "rises in", &doc.rise.to_string(), Role::Vellum);
-    y = pair(pen, area, y, "falls in", &doc.fall.to_string(), Role::Vellum);
+    y = pair(painter, area, y, "rises in", &doc.rise.to_string(), Role::Text);
+    y = pair(painter, area, y, "falls in", &doc.fall.to_string(), Role::Text);
     if doc.of_each {
-        y = pair(pen, area, y, "of", "each emitter by itself", Role::Vellum);
+        y = pair(painter, area, y, "of", "each emitter by itself", Role::Text);
     }
     if let Some((low, high)) = doc.from_game {
-        y = pair(pen, area, y, "the game sends", &format!("{} … {}", number(low), number(high)), Role::Vellum);
+        y = pair(painter, area, y, "the game sends", &format!("{} … {}", number(low), number(high)), Role::Text);
     }
     let moves = document.modulations.iter().filter(|m| m.from.value == doc.name).count();
-    y = pair(pen, area, y, "moves", &counted(moves, "thing"), Role::Vellum);
+    y = pair(painter, area, y, "moves", &counted(moves, "thing"), Role::Text);
     let guards = document.reactions.iter().filter(|r| r.conditions.iter().chain(&r.until).any(|c| c.subject.text == doc.name)).count();
     let called = |t: &Trigger| match t {
         Trigger::Becomes(word, _) | Trigger::Crosses(word, ..) | Trigger::Every(estampie_project::language::Interval::Of(word)) => word.text == doc.name,
         _ => false,
     };
     let calls = document.reactions.iter().filter(|r| called(&r.trigger)).count();
-    y = pair(pen, area, y, "calls", &counted(calls, "reaction"), Role::Vellum);
-    y = pair(pen, area, y, "guards", &counted(guards, "reaction"), Role::Vellum);
-    if doc.note.is_empty() { y } else { wrapped(pen, area, y, 1, &doc.note, Role::Faded) }
+    y = pair(painter, area, y, "calls", &counted(calls, "reaction"), Role::Text);
+    y = pair(painter, area, y, "guards", &counted(guards, "reaction"), Role::Text);
+    if doc.note.is_empty() { y } else { wrapped(painter, area, y, 1, &doc.note, Role::Secondary) }
 }
 
 fn counted(n: usize, what: &str) -> String {
@@ -153,41 +153,41 @@ fn thresholds(app: &App, name: &str) -> Vec<f32> {
     list
 }
 
-fn state(app: &App, pen: &mut Pen<'_>, area: Rect, index: usize) -> u16 {
+fn state(app: &App, painter: &mut Painter<'_>, area: Rect, index: usize) -> u16 {
     let doc = &app.document().states[index];
-    pen.heading(area.x, area.y, area.width, &doc.name, "a state");
+    painter.heading(area.x, area.y, area.width, &doc.name, "a state");
     let now = app.state_value(index);
     let mut y = area.y + 1;
     for (at, value) in doc.values.iter().enumerate() {
         let theirs: Vec<&str> = doc.dictionary.iter().filter(|(_, ours)| *ours == at).map(|(name, _)| name.as_str()).collect();
         let aside = if theirs.is_empty() { String::new() } else { format!("the game's {}", theirs.join(", ")) };
         if y < area.bottom() {
-            let x = pen.text(area.x + 1, y, 18, &value.value, if at == now { Role::Gold } else { Role::Vellum }) + 2;
-            pen.text(x, y, area.right().saturating_sub(x), &aside, Role::Faded);
+            let x = painter.text(area.x + 1, y, 18, &value.value, if at == now { Role::Active } else { Role::Text }) + 2;
+            painter.text(x, y, area.right().saturating_sub(x), &aside, Role::Secondary);
         }
         y += 1;
     }
-    if doc.note.is_empty() { y } else { wrapped(pen, area, y, 1, &doc.note, Role::Faded) }
+    if doc.note.is_empty() { y } else { wrapped(painter, area, y, 1, &doc.note, Role::Secondary) }
 }
 
-fn event(app: &App, pen: &mut Pen<'_>, area: Rect, name: &str) -> u16 {
+fn event(app: &App, painter: &mut Painter<'_>, area: Rect, name: &str) -> u16 {
     let doc = app.document().events.iter().find(|e| e.name == name);
-    pen.heading(area.x, area.y, area.width, name, if doc.is_some() { "an event" } else { "not declared" });
+    painter.heading(area.x, area.y, area.width, name, if doc.is_some() { "an event" } else { "not declared" });
     let key = NameKey::of(name);
     let mut y = area.y + 1;
     if let Some(doc) = doc.filter(|d| !d.note.is_empty()) {
-        y = wrapped(pen, area, y, 1, &doc.note, Role::Vellum);
+        y = wrapped(painter, area, y, 1, &doc.note, Role::Text);
     }
     let count = app.rehearsal.history.events.get(&key).copied().unwrap_or(0);
-    y = pair(pen, area, y, "came", &format!("{count} time{} in this rehearsal", if count == 1 { "" } else { "s" }), Role::Vellum);
+    y = pair(painter, area, y, "came", &format!("{count} time{} in this rehearsal", if count == 1 { "" } else { "s" }), Role::Text);
     let sent: usize = app
         .document()
         .playthroughs
         .iter()
         .map(|(_, p)| p.steps().iter().filter(|(s, _)| matches!(&s.action, estampie_project::language::StepAction::Send(e, _) if e.text == name)).count())
         .sum();
-    y = pair(pen, area, y, "playthroughs", &format!("send it {sent} time{}", if sent == 1 { "" } else { "s" }), Role::Vellum);
-    if app.wiring.column == Column::Folio
+    y = pair(painter, area, y, "playthroughs", &format!("send it {sent} time{}", if sent == 1 { "" } else { "s" }), Role::Text);
+    if app.wiring.column == Column::Centre
         && let Some(Row::Line(line)) = app.wiring_row()
         && let Some((number, block)) = app.block_of(line)
     {
@@ -195,51 +195,51 @@ fn event(app: &App, pen: &mut Pen<'_>, area: Rect, name: &str) -> u16 {
         let written = app.document().reactions.iter().position(|r| r.place.0.line as usize == block.head + 1);
         let acted =
             program.reactions.iter().find(|r| Some(r.written as usize) == written).and_then(|r| app.rehearsal.history.acted.get(&r.key)).copied().unwrap_or(0);
-        y = pair(pen, area, y, &format!("reaction {}", number + 1), &format!("acted {acted} time{}", if acted == 1 { "" } else { "s" }), Role::Vellum);
+        y = pair(painter, area, y, &format!("reaction {}", number + 1), &format!("acted {acted} time{}", if acted == 1 { "" } else { "s" }), Role::Text);
     }
     y
 }
 
-fn modulation(app: &App, pen: &mut Pen<'_>, area: Rect, written: usize) -> u16 {
+fn modulation(app: &App, painter: &mut Painter<'_>, area: Rect, written: usize) -> u16 {
     let Some(doc) = app.document().modulations.iter().find(|m| m.written == written) else { return area.y };
     let others = app.document().modulations.iter().filter(|m| m.kind == doc.kind && m.target.value == doc.target.value && m.property == doc.property).count();
-    let aside = if others > 1 { format!("{others} add up") } else { "alone on it".to_owned() };
-    pen.heading(area.x, area.y, area.width, &doc.whole(), &aside);
+    let aside = if others > 1 { format!("{others} add up") } else { "the only one on it".to_owned() };
+    painter.heading(area.x, area.y, area.width, &doc.whole(), &aside);
     let Some((curve, parameter)) = super::draw::curve_of(app, doc) else { return area.y + 1 };
     let frame = Frame::of(&curve, &app.document().parameters[parameter]);
     let plot = Rect { y: area.y + 1, height: 6.min(area.height.saturating_sub(2)), ..area };
-    frame.draw(pen, plot, &curve);
+    frame.draw(painter, plot, &curve);
     let value = app.smooth_value(parameter);
-    frame.mark(pen, plot, value, Role::Gold);
+    frame.mark(painter, plot, value, Role::Active);
     let y = plot.bottom();
-    pen.text(area.x, y, area.width / 2, &format!("{} {}", number(frame.x.0), app.document().parameters[parameter].unit), Role::Faded);
-    pen.right(area.right(), y, &format!("{} {}", number(frame.x.1), app.document().parameters[parameter].unit), Role::Faded);
-    pair(pen, area, y + 1, "comes to", &doc.property.print(curve.at(value)).replace('-', "−"), Role::Gold)
+    painter.text(area.x, y, area.width / 2, &format!("{} {}", number(frame.x.0), app.document().parameters[parameter].unit), Role::Secondary);
+    painter.right(area.right(), y, &format!("{} {}", number(frame.x.1), app.document().parameters[parameter].unit), Role::Secondary);
+    pair(painter, area, y + 1, "comes to", &doc.property.print(curve.at(value)).replace('-', "−"), Role::Active)
 }
 
-fn what_would(app: &App, pen: &mut Pen<'_>, area: Rect, subject: &str) -> u16 {
+fn what_would(app: &App, painter: &mut Painter<'_>, area: Rect, subject: &str) -> u16 {
     if area.height < 2 {
         return area.y;
     }
     let program = app.program();
     let Some(status) = app.rehearsal.status.as_ref().filter(|s| s.program == program.id) else { return area.y };
     let list = would(program, status, &app.rehearsal.names, NameKey::of(subject));
-    pen.heading(area.x, area.y, area.width, "What would happen now", "");
+    painter.heading(area.x, area.y, area.width, "What would happen now", "");
     let mut y = area.y + 1;
     if list.is_empty() {
-        return wrapped(pen, area, y, 1, "nothing: no reaction waits for it", Role::Faded);
+        return wrapped(painter, area, y, 1, "nothing: no reaction waits for it", Role::Secondary);
     }
     for verdict in list {
         if y >= area.bottom() {
             break;
         }
-        pen.text(area.x + 1, y, 4, &format!("{}", verdict.written + 1), Role::Faded);
-        y = wrapped(pen, area, y, 5, &verdict.why, if verdict.acts { Role::Verdigris } else { Role::Vellum });
+        painter.text(area.x + 1, y, 4, &format!("{}", verdict.written + 1), Role::Secondary);
+        y = wrapped(painter, area, y, 5, &verdict.why, if verdict.acts { Role::Good } else { Role::Text });
         if verdict.acts
             && let Some(reaction) = app.document().reactions.get(verdict.written)
         {
             for act in reaction.actions.iter().take(3) {
-                y = wrapped(pen, area, y, 7, &act.to_string(), Role::Faded);
+                y = wrapped(painter, area, y, 7, &act.to_string(), Role::Secondary);
             }
         }
     }
@@ -247,12 +247,12 @@ fn what_would(app: &App, pen: &mut Pen<'_>, area: Rect, subject: &str) -> u16 {
 }
 
 /// Who speaks, what waits to be said, and for how long.
-fn lines(app: &App, pen: &mut Pen<'_>, area: Rect) {
+fn lines(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let Some(status) = app.rehearsal.status.as_ref().filter(|s| !s.lines.is_empty()) else { return };
     if area.height < 2 {
         return;
     }
-    pen.heading(area.x, area.y, area.width, "Lines", "said now, and waiting");
+    painter.heading(area.x, area.y, area.width, "Lines", "said now, and waiting");
     for (at, line) in status.lines.iter().enumerate() {
         let y = area.y + 1 + at as u16;
         if y >= area.bottom() {
@@ -270,7 +270,7 @@ fn lines(app: &App, pen: &mut Pen<'_>, area: Rect) {
             };
             format!("{urgent}{:.1} s of {:.0}", status.frame.saturating_sub(line.asked) as f32 / rate, line.worth as f32 / rate)
         };
-        pen.text(area.x + 1, y, 22, name, if line.speaking { Role::Gold } else { Role::Vellum });
-        pen.right(area.right(), y, &text, if line.speaking { Role::Gold } else { Role::Faded });
+        painter.text(area.x + 1, y, 22, name, if line.speaking { Role::Active } else { Role::Text });
+        painter.right(area.right(), y, &text, if line.speaking { Role::Active } else { Role::Secondary });
     }
 }

@@ -2,7 +2,7 @@
 
 /// Where something is heard.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) struct Aim {
+pub(crate) struct Placement {
     /// Degrees from where the listener looks, to the right above 0.
     pub(crate) bearing: f32,
     /// In metres.
@@ -50,7 +50,7 @@ fn at(place: f32) -> [f32; 2] {
     [angle.cos(), angle.sin()]
 }
 
-impl Aim {
+impl Placement {
     /// The gains for a voice of one or two channels.
     ///
     /// One channel is as loud in power as if it were not placed; two channels stand as far apart as it is wide. What is behind
@@ -86,15 +86,15 @@ mod tests {
 
         #[test]
         fn power_is_constant_whatever_the_bearing(bearing in -180.0f32..180.0, width in 0.0f32..1.0) {
-            let aim = Aim { bearing, distance: 1.0, width };
+            let placement = Placement { bearing, distance: 1.0, width };
             for channels in [1, 2] {
-                let power: f32 = aim.gains(channels).iter().flatten().map(|g| g * g).sum();
+                let power: f32 = placement.gains(channels).iter().flatten().map(|g| g * g).sum();
                 let db = 10.0 * (power / 2.0).log10();
                 prop_assert!(db.abs() < 0.05, "{db} dB with {channels} channels");
             }
-            let [[left, right], _] = aim.gains(1);
+            let [[left, right], _] = placement.gains(1);
             prop_assert!((right - left) * bearing.to_radians().sin() >= -1e-6, "it is on the side where it is");
-            let [[mirrored_left, mirrored_right], _] = Aim { bearing: -bearing, ..aim }.gains(1);
+            let [[mirrored_left, mirrored_right], _] = Placement { bearing: -bearing, ..placement }.gains(1);
             prop_assert!((left - mirrored_right).abs() < 1e-5 && (right - mirrored_left).abs() < 1e-5);
         }
     }
@@ -102,12 +102,12 @@ mod tests {
     #[test]
     fn what_is_all_around_is_as_it_was_recorded() {
         for bearing in [-90.0, 0.0, 135.0] {
-            let aim = Aim { bearing, distance: 0.0, width: 1.0 };
-            for (gains, plain) in [(aim.gains(1), plain(1)), (aim.gains(2), plain(2))] {
+            let placement = Placement { bearing, distance: 0.0, width: 1.0 };
+            for (gains, plain) in [(placement.gains(1), plain(1)), (placement.gains(2), plain(2))] {
                 assert!(gains.iter().flatten().zip(plain.iter().flatten()).all(|(a, b)| (a - b).abs() < 1e-6), "{gains:?}");
             }
         }
-        let point = Aim { bearing: 90.0, distance: 9.0, width: 0.0 };
+        let point = Placement { bearing: 90.0, distance: 9.0, width: 0.0 };
         assert!(point.gains(2).iter().all(|[l, r]| l.abs() < 1e-6 && (r - 1.0).abs() < 1e-6), "a point has no sides of its own");
         assert_eq!((default_width(0.0), default_width(100.0)), (1.0, 0.05));
         assert!((default_width(3.0) - 0.15).abs() < 1e-6);

@@ -1,4 +1,4 @@
-//! Every way proved: each allowed transition is rendered from several positions, and listened to.
+//! Every transition checked: each allowed transition is rendered from several positions, and listened to.
 //!
 //! The engine that plays the game renders it, with all layers in and parameters at rest, so what is heard here is what will
 //! be heard. What is listened for:
@@ -52,12 +52,12 @@ pub struct Seam {
     /// Loudness before and after, in LUFS.
     pub loudness: (f64, f64),
     /// What was found.
-    pub finds: Vec<FindKind>,
+    pub problems: Vec<ProblemKind>,
 }
 
 /// What can be wrong with a way.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum FindKind {
+pub enum ProblemKind {
     /// A step at the seam, in dB of full scale, against the largest around it.
     Click(f32, f32),
     /// Silence, in seconds.
@@ -74,7 +74,7 @@ pub enum FindKind {
 
 /// A find with where it is.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Find {
+pub struct Problem {
     /// The piece's name.
     pub piece: String,
     /// The section that is left.
@@ -84,25 +84,25 @@ pub struct Find {
     /// The bar in which it was asked for, from 1.
     pub bar: u32,
     /// What it is.
-    pub kind: FindKind,
+    pub kind: ProblemKind,
     /// Why it is accepted, if it is.
     pub accepted: Option<String>,
 }
 
-impl std::fmt::Display for Find {
+impl std::fmt::Display for Problem {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{} {} ⟶ {}, asked in bar {}: ", self.piece, self.from, self.to, self.bar)?;
         match self.kind {
-            FindKind::Click(step, around) => {
-                write!(f, "a click: a step of {step:.0} dB where {around:.0} dB is the largest around it; let the old fall over 30 ms or more")
+            ProblemKind::Click(step, around) => {
+                write!(f, "a click: a step of {step:.0} dB where {around:.0} dB is the largest around it; let the old fade out over 30 ms or more")
             }
-            FindKind::Gap(seconds) => write!(f, "a gap of {:.0} ms; let the old ring, or overlap", seconds * 1000.0),
-            FindKind::Doubled(seconds) => write!(f, "two downbeats {:.0} ms apart; leave on the beat, or let the old fall sooner", seconds * 1000.0),
-            FindKind::Jump(lu) => {
-                write!(f, "the loudness goes {} by {:.1} LU; level the layers, or let the new one rise", if lu > 0.0 { "up" } else { "down" }, lu.abs())
+            ProblemKind::Gap(seconds) => write!(f, "a gap of {:.0} ms; let the old ring, or overlap", seconds * 1000.0),
+            ProblemKind::Doubled(seconds) => write!(f, "two downbeats {:.0} ms apart; leave on the beat, or let the old fade out sooner", seconds * 1000.0),
+            ProblemKind::Jump(lu) => {
+                write!(f, "the loudness goes {} by {:.1} LU; level the layers, or let the new one fade in", if lu > 0.0 { "up" } else { "down" }, lu.abs())
             }
-            FindKind::Again => f.write_str("a recording sounds again from its start; cut the file where its section ends, or let the old fall"),
-            FindKind::Never => f.write_str("it never leaves; choose a moment that comes"),
+            ProblemKind::Again => f.write_str("a recording sounds again from its start; cut the file where its section ends, or let the old fade out"),
+            ProblemKind::Never => f.write_str("it never leaves; choose a moment that comes"),
         }?;
         match &self.accepted {
             Some(why) => write!(f, " (accepted: {why})"),
@@ -134,7 +134,7 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
         reaction.off = true;
     }
     let usual = Arc::new(bare.clone());
-    // All layers are in, whatever the game would say: what no one hears cannot be proved.
+    // All layers are in, whatever the game would say: what no one hears cannot be checked.
     for layer in &mut bare.music.layers {
         layer.when.clear();
     }
@@ -214,7 +214,7 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
         step: f32::NEG_INFINITY,
         around: f32::NEG_INFINITY,
         loudness: (f64::NEG_INFINITY, f64::NEG_INFINITY),
-        finds: Vec::new(),
+        problems: Vec::new(),
     };
     listen(&mut seam, rate, never);
     if !never {
@@ -222,11 +222,11 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
         seam.loudness = (loudness(&usual, first, left as usize, rate), loudness(&usual, arrived as usize, last, rate));
         let jump = seam.loudness.1 - seam.loudness.0;
         if to.is_some() && jump.is_finite() && jump.abs() > 3.0 {
-            seam.finds.push(FindKind::Jump(jump));
+            seam.problems.push(ProblemKind::Jump(jump));
         }
         // Within a fall, or while the old one goes on, it may well sound from its start.
         if rule.falls.is_none() && rule.overlap == Long::Frames(0) && again(program, section, &seam) {
-            seam.finds.push(FindKind::Again);
+            seam.problems.push(ProblemKind::Again);
         }
     }
     Some(seam)
@@ -328,7 +328,7 @@ fn step_in(seam: &Seam, from: usize, to: usize) -> f32 {
 
 fn listen(seam: &mut Seam, rate: u32, never: bool) {
     if never {
-        seam.finds.push(FindKind::Never);
+        seam.problems.push(ProblemKind::Never);
         return;
     }
     let ms = |ms: usize| rate as usize * ms / 1000;
@@ -340,16 +340,16 @@ fn listen(seam: &mut Seam, rate: u32, never: bool) {
         }
     }
     if seam.step > -50.0 && seam.step > seam.around + 12.0 {
-        seam.finds.push(FindKind::Click(seam.step, seam.around));
+        seam.problems.push(ProblemKind::Click(seam.step, seam.around));
     }
     if seam.to.is_none() {
         return;
     }
     if let Some(gap) = gap(seam, rate) {
-        seam.finds.push(FindKind::Gap(gap));
+        seam.problems.push(ProblemKind::Gap(gap));
     }
     if let Some(apart) = doubled(seam, rate) {
-        seam.finds.push(FindKind::Doubled(apart));
+        seam.problems.push(ProblemKind::Doubled(apart));
     }
 }
 
@@ -434,14 +434,14 @@ fn doubled(seam: &Seam, rate: u32) -> Option<f64> {
 
 /// Renders and listens to every allowed way of every piece, from the first bar, the middle, and the bar with the longest
 /// wait. `each` is called for every seam as it is done, and may end it by giving false.
-pub fn ways(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) -> Vec<Find> {
-    let mut finds = Vec::new();
+pub fn transitions(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) -> Vec<Problem> {
+    let mut problems = Vec::new();
     let name = |key: NameKey| program.names.get(key).to_owned();
     for (index, piece) in program.music.pieces.iter().enumerate() {
         let count = piece.sections.len() as u16;
         for from in 0..count {
             for to in std::iter::once(None).chain((0..count).map(Some)) {
-                // What no one wrote and no one asks for is not proved; neither is a section that only leads on.
+                // What no one wrote and no one asks for is not checked; neither is a section that only leads on.
                 let rule = piece.rule(Some(from), to);
                 if to == Some(from) || !rule.allowed || rule.written.is_none() {
                     continue;
@@ -453,17 +453,17 @@ pub fn ways(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) -> Vec<
                 positions.dedup();
                 for bar in positions {
                     let Some(seam) = seam(program, index, from, to, bar) else { continue };
-                    for kind in &seam.finds {
+                    for kind in &seam.problems {
                         let to = if to.is_none() { estampie_project::document::SILENCE.to_owned() } else { name(piece.key_of(to)) };
                         let accepted = (!rule.accepted.is_none()).then(|| name(rule.accepted));
-                        finds.push(Find { piece: name(piece.key), from: name(piece.key_of(Some(from))), to, bar: bar + 1, kind: *kind, accepted });
+                        problems.push(Problem { piece: name(piece.key), from: name(piece.key_of(Some(from))), to, bar: bar + 1, kind: *kind, accepted });
                     }
                     if !each(&seam) {
-                        return finds;
+                        return problems;
                     }
                 }
             }
         }
     }
-    finds
+    problems
 }

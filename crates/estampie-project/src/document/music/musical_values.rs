@@ -58,7 +58,7 @@ impl fmt::Display for Length {
 
 /// What is played between the old section and the new one.
 #[derive(Debug, Clone, PartialEq, Default)]
-pub enum Way {
+pub enum Between {
     /// Nothing.
     #[default]
     Straight,
@@ -68,12 +68,12 @@ pub enum Way {
     CloseEnding,
 }
 
-impl fmt::Display for Way {
+impl fmt::Display for Between {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Way::Straight => f.write_str("nothing"),
-            Way::Section(name) => f.write_str(&name.value),
-            Way::CloseEnding => f.write_str("close ending"),
+            Between::Straight => f.write_str("nothing"),
+            Between::Section(name) => f.write_str(&name.value),
+            Between::CloseEnding => f.write_str("close ending"),
         }
     }
 }

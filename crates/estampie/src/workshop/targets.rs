@@ -7,7 +7,7 @@ use estampie_project::document::ThingId;
 
 /// What a place on the screen means to the mouse.
 #[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Hit {
+pub(crate) enum ClickTarget {
     View(View),
     Item(Item),
     /// The bar of a parameter: its left end and its width.
@@ -42,7 +42,7 @@ pub(crate) enum Hit {
 
 /// What a typed value is for.
 #[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Typed {
+pub(crate) enum Prompt {
     Parameter(String),
     BusLevel(String),
     SoundLevel(String),
@@ -83,7 +83,7 @@ pub(crate) enum Typed {
     /// A setting of an effect.
     Setting {
         bus: String,
-        insert: String,
+        effect: String,
         word: String,
     },
     /// What a snapshot holds of a value.

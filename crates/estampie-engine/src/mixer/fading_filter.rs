@@ -1,24 +1,24 @@
 //! A filter of voices and buses that comes and goes.
 
-use crate::dsp::{Filter, Held};
+use crate::dsp::{BlockCoefficients, Filter};
 use crate::ground::time::BLOCK;
 
 /// A filter of both channels that is there only while it filters.
 #[derive(Debug)]
-pub(crate) struct Stage<F: Filter> {
+pub(crate) struct FadingFilter<F: Filter> {
     coefficients: Option<F::Coefficients>,
     /// The cutoff that `coefficients` were made for, in octaves.
     made_for: f32,
     /// The same once they have stood still for a block.
-    held: Option<Held<F>>,
+    held: Option<BlockCoefficients<F>>,
     filters: [F; 2],
     /// Nothing has been heard yet.
     fresh: bool,
 }
 
-impl<F: Filter> Stage<F> {
+impl<F: Filter> FadingFilter<F> {
     pub(crate) fn new() -> Self {
-        Stage { coefficients: None, made_for: 0.0, held: None, filters: [F::default(); 2], fresh: true }
+        FadingFilter { coefficients: None, made_for: 0.0, held: None, filters: [F::default(); 2], fresh: true }
     }
 
     /// Begins at a cutoff, without a cross-fade.
@@ -101,7 +101,7 @@ mod tests {
 
     #[test]
     fn it_comes_and_goes_without_a_step() {
-        let mut stage = Stage::<LowPass>::new();
+        let mut stage = FadingFilter::<LowPass>::new();
         let mut left = Vec::new();
         for (block, octaves) in [0.0, 0.0, -6.0, -6.0, -6.0, -3.0, -3.0, 0.0, 0.0].into_iter().enumerate() {
             let mut sides: [[f32; BLOCK]; 2] = [1.0, -1.0].map(|sign| std::array::from_fn(|i| sign * (0.01 * (block * BLOCK + i) as f32).sin()));
@@ -118,7 +118,7 @@ mod tests {
 
     #[test]
     fn the_first_sound_is_filtered_from_its_first_sample_on() {
-        let mut stage = Stage::<LowPass>::new();
+        let mut stage = FadingFilter::<LowPass>::new();
         // The highest that there is, through a low-pass four octaves lower.
         let mut side = [std::array::from_fn::<f32, BLOCK, _>(|i| if i % 2 == 0 { 0.5 } else { -0.5 })];
         stage.apply(-5.0, at, &mut side);
@@ -129,7 +129,7 @@ mod tests {
     fn a_filter_that_leaves_open_knows_what_sounds() {
         // A low tone, at any place of its wave; nothing of it lies where a 12 kHz low-pass takes away.
         for phase in 0..16 {
-            let mut stage = Stage::<LowPass>::new();
+            let mut stage = FadingFilter::<LowPass>::new();
             let tone = |i: usize| 0.4 * (std::f32::consts::TAU * (150.0 * i as f32 / 48_000.0 + phase as f32 / 16.0)).sin();
             for (block, octaves) in [0.0, 0.0, -0.7, -0.7].into_iter().enumerate() {
                 let mut side = [std::array::from_fn::<f32, BLOCK, _>(|i| tone(block * BLOCK + i))];
@@ -145,7 +145,7 @@ mod tests {
 
     #[test]
     fn what_is_no_number_is_silent_and_it_starts_afresh() {
-        let mut stage = Stage::<LowPass>::new();
+        let mut stage = FadingFilter::<LowPass>::new();
         let mut side = [[f32::NAN; BLOCK]];
         stage.apply(-2.0, at, &mut side);
         assert_eq!(side[0], [0.0; BLOCK]);

@@ -2,22 +2,22 @@
 
 /// A text and a cursor in it, counted in characters.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(crate) struct Line {
+pub(crate) struct TextField {
     pub(crate) text: String,
     pub(crate) at: usize,
     /// What stands there is only shown: the first character typed takes its place; any other key keeps it, to be edited.
     pub(crate) offered: bool,
 }
 
-impl Line {
+impl TextField {
     /// A line with the cursor at its end.
-    pub(crate) fn new(text: &str) -> Line {
-        Line { text: text.to_owned(), at: text.chars().count(), offered: false }
+    pub(crate) fn new(text: &str) -> TextField {
+        TextField { text: text.to_owned(), at: text.chars().count(), offered: false }
     }
 
     /// A line with a text that the first character typed replaces.
-    pub(crate) fn offer(text: &str) -> Line {
-        Line { offered: !text.is_empty(), ..Line::new(text) }
+    pub(crate) fn offer(text: &str) -> TextField {
+        TextField { offered: !text.is_empty(), ..TextField::new(text) }
     }
 
     fn byte(&self, at: usize) -> usize {
@@ -58,7 +58,7 @@ impl Line {
     /// Takes a key by its name; false if it means nothing here.
     pub(crate) fn key(&mut self, name: &str) -> bool {
         if std::mem::take(&mut self.offered) && name.chars().count() == 1 {
-            *self = Line::default();
+            *self = TextField::default();
         }
         let end = self.text.chars().count();
         match name {
@@ -100,7 +100,7 @@ mod tests {
 
     #[test]
     fn keys_edit_where_the_cursor_stands() {
-        let mut line = Line::new("play grate");
+        let mut line = TextField::new("play grate");
         for key in ["home", "delete", "P", "end", "backspace", "é", "left", "left"] {
             assert!(line.key(key), "{key}");
         }
@@ -112,27 +112,27 @@ mod tests {
 
     #[test]
     fn an_offered_text_is_replaced_by_typing_and_kept_by_moving() {
-        let mut line = Line::offer("-6 dB");
+        let mut line = TextField::offer("-6 dB");
         line.key("-");
         line.key("9");
-        assert_eq!(line, Line::new("-9"));
-        let mut line = Line::offer("-6 dB");
+        assert_eq!(line, TextField::new("-9"));
+        let mut line = TextField::offer("-6 dB");
         line.key("home");
         line.key("1");
         assert_eq!(line.text, "1-6 dB");
-        let mut line = Line::offer("-6 dB");
+        let mut line = TextField::offer("-6 dB");
         line.key("backspace");
         assert_eq!(line.text, "-6 d");
     }
 
     #[test]
     fn a_completion_takes_the_words_place() {
-        let mut line = Line::new("play hul");
+        let mut line = TextField::new("play hul");
         line.complete("hull/struck");
         assert_eq!(line.text, "play hull/struck ");
         line.complete(", chance 70 %");
         assert_eq!(line.text, "play hull/struck, chance 70 % ");
-        let mut line = Line::new("When hi and x");
+        let mut line = TextField::new("When hi and x");
         line.at = 7;
         line.complete("hit");
         assert_eq!((line.text.as_str(), line.at), ("When hit and x", 8));

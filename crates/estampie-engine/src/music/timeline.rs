@@ -5,13 +5,13 @@ use crate::music::spec::Section;
 
 /// A line from positions to moments: `at` is at `moment`, and from there on it goes `factor` times as fast as written.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Line {
+pub struct Timeline {
     pub(super) at: Frames,
     pub(super) moment: Frames,
     pub(super) factor: Frames,
 }
 
-impl Line {
+impl Timeline {
     /// The position from which on it goes.
     pub(crate) fn at(&self) -> Frames {
         self.at

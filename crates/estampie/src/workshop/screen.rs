@@ -1,8 +1,8 @@
 //! The page: title line, the view, the pulse, the line of keys, and what lies over it.
 
-use super::app::{App, Hit, Mode};
+use super::app::{App, ClickTarget, Mode};
 use super::keys::{KEYS, View};
-use super::pen::{Pen, rows_of};
+use super::painter::{Painter, rows_of};
 use super::theme::Role;
 use super::{curve, mix, music, overlay, sounds, stage, wiring};
 use crate::player::Output;
@@ -19,11 +19,11 @@ pub(crate) fn fits(width: u16, height: u16) -> bool {
 }
 
 /// Draws everything and gives what the places on the screen mean to the mouse.
-pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
+pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, ClickTarget)> {
     let area = frame.area();
-    let mut pen = Pen { buffer: frame.buffer_mut(), theme: app.theme };
-    pen.buffer.set_style(area, app.theme.ground());
-    let mut hits = Vec::new();
+    let mut painter = Painter { buffer: frame.buffer_mut(), theme: app.theme };
+    painter.buffer.set_style(area, app.theme.ground());
+    let mut targets = Vec::new();
     if !fits(area.width, area.height) {
         let text = format!(
             "{} × {} is too small: make the window {} × {} or larger. The sound goes on, and no key edits what is not in sight; q quits.",
@@ -31,40 +31,40 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, Hit)> {
         );
         // In rows, since the window may be narrower than the sentence.
         for (y, row) in (0..).zip(rows_of(&text, usize::from(area.width), "")) {
-            pen.text(0, y, area.width, &row, Role::Vellum);
+            painter.text(0, y, area.width, &row, Role::Text);
         }
-        return hits;
+        return targets;
     }
-    title(app, &mut pen, area, &mut hits);
-    pen.rule(0, 1, area.width);
+    title(app, &mut painter, area, &mut targets);
+    painter.rule(0, 1, area.width);
     let body = Rect { x: 0, y: 2, width: area.width, height: area.height - 5 };
     match app.view {
-        View::Stage => stage::draw(app, &mut pen, body, &mut hits),
-        View::Wiring => wiring::draw(app, &mut pen, body, &mut hits),
-        View::Sounds => sounds::draw(app, &mut pen, body, &mut hits),
-        View::Music => music::draw(app, &mut pen, body, &mut hits),
-        View::Mix => mix::draw(app, &mut pen, body, &mut hits),
+        View::Stage => stage::draw(app, &mut painter, body, &mut targets),
+        View::Wiring => wiring::draw(app, &mut painter, body, &mut targets),
+        View::Sounds => sounds::draw(app, &mut painter, body, &mut targets),
+        View::Music => music::draw(app, &mut painter, body, &mut targets),
+        View::Mix => mix::draw(app, &mut painter, body, &mut targets),
     }
-    pen.rule(0, area.height - 3, area.width);
-    pulse(app, &mut pen, area.height - 2, area.width);
-    last_line(app, &mut pen, area.height - 1, area.width);
+    painter.rule(0, area.height - 3, area.width);
+    pulse(app, &mut painter, area.height - 2, area.width);
+    last_line(app, &mut painter, area.height - 1, area.width);
     match &app.mode {
-        Mode::Help => overlay::help(app, &mut pen, body),
-        Mode::Faults => overlay::faults(app, &mut pen, body),
-        Mode::Curve(editor) => curve::draw(app, &mut pen, over(app, body), editor, &mut hits),
-        Mode::Typing(super::app::Typed::Point(editor), _) => curve::draw(app, &mut pen, over(app, body), editor, &mut hits),
-        Mode::Files(picker) => sounds::draw_files(app, &mut pen, body, picker),
-        Mode::Differences => overlay::differences(app, &mut pen, body),
-        Mode::Contested => app.draw_contested(&mut pen, body),
-        Mode::Finder { query, at } => overlay::finder(app, &mut pen, body, query, *at),
+        Mode::Help => overlay::help(app, &mut painter, body),
+        Mode::Faults => overlay::faults(app, &mut painter, body),
+        Mode::Curve(editor) => curve::draw(app, &mut painter, over(app, body), editor, &mut targets),
+        Mode::Typing(super::app::Prompt::Point(editor), _) => curve::draw(app, &mut painter, over(app, body), editor, &mut targets),
+        Mode::Files(picker) => sounds::draw_files(app, &mut painter, body, picker),
+        Mode::Differences => overlay::differences(app, &mut painter, body),
+        Mode::Contested => app.draw_contested(&mut painter, body),
+        Mode::Finder { query, at } => overlay::finder(app, &mut painter, body, query, *at),
         _ => {}
     }
-    hits
+    targets
 }
 
-/// The folio, for what lies over it while index and gloss stay in sight.
+/// The centre, for what lies over it while index and side stay in sight.
 fn over(app: &App, body: Rect) -> Rect {
-    let (index, gloss) = match app.view {
+    let (index, side) = match app.view {
         View::Wiring => wiring::WIDTHS,
         View::Sounds => sounds::WIDTHS,
         View::Music => music::WIDTHS,
@@ -72,7 +72,7 @@ fn over(app: &App, body: Rect) -> Rect {
         View::Mix => (31, 46),
     };
     let left = index.min(body.width * 3 / 10) + 1;
-    Rect { x: body.x + left, width: body.width.saturating_sub(left + gloss.min(body.width * 34 / 100) + 1), ..body }
+    Rect { x: body.x + left, width: body.width.saturating_sub(left + side.min(body.width * 34 / 100) + 1), ..body }
 }
 
 /// Minutes, seconds and thousandths of a frame.
@@ -81,62 +81,62 @@ pub(crate) fn clock(frame: u64, rate: u32) -> String {
     format!("{:02}:{:02}.{:03}", ms / 60_000, ms / 1000 % 60, ms % 1000)
 }
 
-fn title(app: &App, pen: &mut Pen<'_>, area: Rect, hits: &mut Vec<(Rect, Hit)>) {
+fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Vec<(Rect, ClickTarget)>) {
     let width = area.width;
-    pen.text(1, 0, 2, "❧", Role::Red);
-    let bold = pen.style(Role::Vellum).add_modifier(Modifier::BOLD);
-    let end = pen.put(3, 0, 10, "Estampie", bold);
-    pen.text(end + 2, 0, 28, &app.document().manifest.name, Role::Faded);
+    painter.text(1, 0, 2, "❧", Role::Accent);
+    let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
+    let end = painter.put(3, 0, 10, "Estampie", bold);
+    painter.text(end + 2, 0, 28, &app.document().manifest.name, Role::Secondary);
     let mut x = 44.min(width / 3);
     for (view, number, name) in View::ALL {
         let chosen = view == app.view;
-        let style = pen.theme.key();
+        let style = painter.theme.key();
         let from = x;
-        x = pen.put(x, 0, 2, &number.to_string(), style) + 1;
-        let style = if chosen { pen.style(Role::Gold).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { pen.style(Role::Vellum) };
-        x = pen.put(x, 0, 10, name, style);
-        hits.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Hit::View(view)));
+        x = painter.put(x, 0, 2, &number.to_string(), style) + 1;
+        let style = if chosen { painter.style(Role::Active).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { painter.style(Role::Text) };
+        x = painter.put(x, 0, 10, name, style);
+        targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, ClickTarget::View(view)));
         // In a narrow window they stand closer, so that what is unsaved and the clock have room.
         x += if width < 120 { 2 } else { 3 };
     }
     let clock = clock(app.rehearsal.frame(), app.program().rate);
     let (dot, words, role) = match app.rehearsal.player.output() {
-        Output::Device(name) => ("●", name, Role::Verdigris),
-        Output::Silent(why) => ("○", format!("silent clock: {why}"), Role::Red),
+        Output::Device(name) => ("●", name, Role::Good),
+        Output::Silent(why) => ("○", format!("silent clock: {why}"), Role::Accent),
     };
     let contested = app.workspace.contested().count();
     let saved = match app.workspace.unsaved() {
-        _ if app.workspace.only_read().is_some() => ("○ only read".to_owned(), Role::Red),
-        n if contested > 0 => (format!("! {n} contested"), Role::Red),
-        0 => ("● saved".to_owned(), Role::Verdigris),
-        n => (format!("◆ {n} unsaved"), Role::Red),
+        _ if app.workspace.only_read().is_some() => ("○ only read".to_owned(), Role::Accent),
+        n if contested > 0 => (format!("! {n} contested"), Role::Accent),
+        0 => ("● saved".to_owned(), Role::Good),
+        n => (format!("◆ {n} unsaved"), Role::Accent),
     };
     let faults = match app.faults.len() {
         0 => String::new(),
         1 => "! 1 fault".into(),
         n => format!("! {n} faults"),
     };
-    let end = pen.text(x, 0, 14, &saved.0, saved.1) + 2;
-    let end = pen.text(end, 0, 12, &faults, Role::Red);
+    let end = painter.text(x, 0, 14, &saved.0, saved.1) + 2;
+    let end = painter.text(end, 0, 12, &faults, Role::Accent);
     if end + clock.len() as u16 + 1 < width {
-        pen.right(width - 1, 0, &clock, Role::Vellum);
+        painter.right(width - 1, 0, &clock, Role::Text);
     }
     let end = end + 2;
     let left = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
-    let end = pen.text(end, 0, 9.min(left), "sound ", Role::Faded);
+    let end = painter.text(end, 0, 9.min(left), "sound ", Role::Secondary);
     let left = left.saturating_sub(6);
-    pen.text(end, 0, left, &format!("{dot} {words}"), role);
+    painter.text(end, 0, left, &format!("{dot} {words}"), role);
 }
 
 fn level(value: f64, unit: &str) -> String {
     if value.is_finite() && value > -100.0 { format!("{} {unit}", format!("{value:.1}").replace('-', "−")) } else { format!("−∞ {unit}") }
 }
 
-fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
+fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     let rehearsal = &app.rehearsal;
     let rate = app.program().rate;
     let mut x = 1;
-    let mut said = |pen: &mut Pen<'_>, name: &str, value: &str, role: Role| {
+    let mut said = |painter: &mut Painter<'_>, name: &str, value: &str, role: Role| {
         if x >= width {
             return;
         }
@@ -145,54 +145,54 @@ fn pulse(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
             return;
         }
         if !name.is_empty() {
-            x = pen.text(x, y, width - x, name, Role::Faded) + 1;
+            x = painter.text(x, y, width - x, name, Role::Secondary) + 1;
         }
-        x = pen.text(x, y, width.saturating_sub(x), value, role) + 3;
+        x = painter.text(x, y, width.saturating_sub(x), value, role) + 3;
     };
     let playing = if rehearsal.player.frozen() {
-        ("■ frozen".to_owned(), Role::Red)
+        ("■ frozen".to_owned(), Role::Accent)
     } else if rehearsal.recording() {
-        (format!("● recording {}", clock(rehearsal.frame(), rate)), Role::Red)
+        (format!("● recording {}", clock(rehearsal.frame(), rate)), Role::Accent)
     } else if let Some(replay) = &rehearsal.replay {
         let whole = clock(replay.frames, rate);
-        (format!("▶ {} {} of {}", replay.name, &clock(rehearsal.frame(), rate)[..5], &whole[..5]), Role::Gold)
+        (format!("▶ {} {} of {}", replay.name, &clock(rehearsal.frame(), rate)[..5], &whole[..5]), Role::Active)
     } else {
-        ("▶ live".to_owned(), Role::Gold)
+        ("▶ live".to_owned(), Role::Active)
     };
-    said(pen, "", &playing.0, playing.1);
+    said(painter, "", &playing.0, playing.1);
     for (value, role) in music_pulse(app) {
-        said(pen, "", &value, role);
+        said(painter, "", &value, role);
     }
     let risen: Vec<String> = app.risen().into_iter().take(2).map(|(name, share)| format!("{name} {:.0} %", share * 100.0)).collect();
     if !risen.is_empty() {
-        said(pen, "snapshot", &risen.join(", "), Role::Folium);
+        said(painter, "snapshot", &risen.join(", "), Role::Snapshot);
     }
     // What is not as the game will have it comes before the numbers: on a narrow page those give way.
     for (name, value) in only(app) {
-        said(pen, name, &value, Role::Red);
+        said(painter, name, &value, Role::Accent);
     }
     let (voices, asleep) =
         rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
     let dozing = if asleep > 0 { format!(" + {asleep} virtual") } else { String::new() };
-    said(pen, "voices", &format!("{voices}/{}{dozing}", app.program().voices), Role::Vellum);
+    said(painter, "voices", &format!("{voices}/{}{dozing}", app.program().voices), Role::Text);
     // The view Mix has them, and more, on the page.
     if app.view != View::Mix {
         let loudness = rehearsal.player.loudness().output;
-        said(pen, "short-term", &level(loudness.short_term, "LUFS"), Role::Vellum);
+        said(painter, "short-term", &level(loudness.short_term, "LUFS"), Role::Text);
         let hot = loudness.true_peak > -1.0;
-        said(pen, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Red } else { Role::Vellum });
+        said(painter, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Accent } else { Role::Text });
     }
     let held = rehearsal.status.as_ref().map_or(0.0, |s| s.ceiling);
     if held < -0.05 {
-        said(pen, "ceiling holds", &level(f64::from(held), "dB"), Role::Red);
+        said(painter, "ceiling holds", &level(f64::from(held), "dB"), Role::Accent);
     }
-    said(pen, "dsp", &format!("{:.1} %", rehearsal.player.load() * 100.0), Role::Vellum);
+    said(painter, "dsp", &format!("{:.1} %", rehearsal.player.load() * 100.0), Role::Text);
     let underruns = rehearsal.player.underruns();
     if underruns > 0 {
-        said(pen, "gaps", &underruns.to_string(), Role::Red);
+        said(painter, "dropouts", &underruns.to_string(), Role::Accent);
     }
     if let Some((done, all)) = app.loading() {
-        said(pen, "loading audio", &format!("{done} of {all}"), Role::Gold);
+        said(painter, "loading audio", &format!("{done} of {all}"), Role::Active);
     }
 }
 
@@ -204,10 +204,10 @@ fn music_pulse(app: &App) -> Vec<(String, Role)> {
         let Some(pass) = now.sequencer.pass() else { continue };
         let name = |section: Option<u16>| section.map_or("silence", |s| program.names.get(spec.sections[usize::from(s)].key));
         let (bar, beat, _) = now.sequencer.position(spec, status.frame).unwrap_or_default();
-        said.push((format!("♪ {} {} {}.{}", program.names.get(spec.key), name(Some(pass.section)), bar + 1, beat + 1), Role::Gold));
+        said.push((format!("♪ {} {} {}.{}", program.names.get(spec.key), name(Some(pass.section)), bar + 1, beat + 1), Role::Active));
         if let (Some(ask), Some(leaves)) = (now.sequencer.waits(), now.sequencer.leaves(spec)) {
             let seconds = leaves.saturating_sub(status.frame) as f64 / f64::from(program.rate);
-            said.push((format!("⟶ {} in {seconds:.1} s", name(ask.to)), Role::Red));
+            said.push((format!("⟶ {} in {seconds:.1} s", name(ask.to)), Role::Accent));
         }
         if said.len() >= 2 {
             break;
@@ -237,7 +237,7 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
         said.push(("by hand", only.by_hand.iter().map(|(k, share)| format!("{} {share} %", rehearsal.names.get(*k))).collect::<Vec<_>>().join(" ")));
     }
     if let Some(emitter) = only.alone {
-        said.push(("alone", rehearsal.names.get(emitter).to_owned()));
+        said.push(("solo", rehearsal.names.get(emitter).to_owned()));
     }
     if let Some(head) = only.head {
         said.push(("heard by", if head { "headphones" } else { "speakers" }.to_owned()));
@@ -266,22 +266,22 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
 }
 
 /// What is typed, said or asked; else the keys that apply here.
-fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
+fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     match &app.mode {
         Mode::Typing(typed, text) => {
             let what = typed_words(app, typed);
-            let x = pen.text(1, y, width - 2, &what, Role::Gold) + 1;
+            let x = painter.text(1, y, width - 2, &what, Role::Active) + 1;
             let from = x;
             let room = usize::from(width.saturating_sub(x + 2));
             // A text longer than the line shows the part around the cursor.
             let first = (text.at + 1).saturating_sub(room.saturating_sub(24).max(12));
             let shown: String = text.text.chars().skip(first).collect();
             // What the first character will replace is marked.
-            let style = if text.offered { pen.theme.selection().add_modifier(Modifier::REVERSED) } else { pen.style(Role::Vellum) };
-            let x = pen.put(x, y, width.saturating_sub(x), &shown, style);
-            let cursor = pen.theme.selection().add_modifier(Modifier::REVERSED);
+            let style = if text.offered { painter.theme.selection().add_modifier(Modifier::REVERSED) } else { painter.style(Role::Text) };
+            let x = painter.put(x, y, width.saturating_sub(x), &shown, style);
+            let cursor = painter.theme.selection().add_modifier(Modifier::REVERSED);
             let under = text.text.chars().nth(text.at).map_or(" ".to_owned(), |c| c.to_string());
-            pen.put(from + (text.at - first) as u16, y, 1, &under, cursor);
+            painter.put(from + (text.at - first) as u16, y, 1, &under, cursor);
             let x = x + 3;
             let alarm = app.message.as_ref().filter(|m| m.alarm);
             let next = app.completions(typed, text.word());
@@ -290,11 +290,11 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
                 (None, Some(name)) => format!("tab: {name}"),
                 _ => "enter sets it, esc leaves it".to_owned(),
             };
-            pen.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Red } else { Role::Faded });
+            painter.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Accent } else { Role::Secondary });
             return;
         }
         Mode::Sentence(_) => {
-            return keys(pen, 1, y, width, &[("enter", "puts it in"), ("tab", "takes what is offered"), ("↑ ↓", "choose"), ("esc", "leaves it as it was")]);
+            return keys(painter, 1, y, width, &[("enter", "puts it in"), ("tab", "takes what is offered"), ("↑ ↓", "choose"), ("esc", "leaves it as it was")]);
         }
         Mode::Curve(_) => {
             let list = [
@@ -308,108 +308,108 @@ fn last_line(app: &App, pen: &mut Pen<'_>, y: u16, width: u16) {
                 ("u", "undo"),
                 ("esc", "done"),
             ];
-            return keys(pen, 1, y, width, &list);
+            return keys(painter, 1, y, width, &list);
         }
         Mode::Files(picker) => {
             let count =
                 format!("makes a sound of {}", if picker.chosen.is_empty() { "this file".to_owned() } else { format!("{} files", picker.chosen.len()) });
-            return keys(pen, 1, y, width, &[("x", "choose"), ("a", "all of its series"), ("enter", &count), ("esc", "back")]);
+            return keys(painter, 1, y, width, &[("x", "choose"), ("a", "all of its series"), ("enter", &count), ("esc", "back")]);
         }
         Mode::Deleting(targets, uses) => {
             let names = if uses.is_empty() { "nothing names it".to_owned() } else { format!("named by: {}", uses.join(" · ")) };
-            let x = pen.text(1, y, width.saturating_sub(40), &format!("delete {}? {names}", targets.join(", ")), Role::Red) + 2;
-            keys(pen, x, y, width, &[("y", "delete"), ("esc", "keep")]);
+            let x = painter.text(1, y, width.saturating_sub(40), &format!("delete {}? {names}", targets.join(", ")), Role::Accent) + 2;
+            keys(painter, x, y, width, &[("y", "delete"), ("esc", "keep")]);
             return;
         }
         Mode::Quitting => {
             let count = app.workspace.unsaved();
-            let x = pen.text(1, y, width - 2, &format!("{count} unsaved file{}.", if count == 1 { "" } else { "s" }), Role::Red) + 1;
-            keys(pen, x, y, width, &[("s", "save and quit"), ("d", "quit without saving"), ("esc", "stay")]);
+            let x = painter.text(1, y, width - 2, &format!("{count} unsaved file{}.", if count == 1 { "" } else { "s" }), Role::Accent) + 1;
+            keys(painter, x, y, width, &[("s", "save and quit"), ("d", "quit without saving"), ("esc", "stay")]);
             return;
         }
         Mode::BringBack => {
-            let x = pen.text(1, y, width.saturating_sub(44), &app.found_words(), Role::Red) + 1;
-            keys(pen, x, y, width, &[("enter", "bring them back"), ("d", "forget them")]);
+            let x = painter.text(1, y, width.saturating_sub(44), &app.found_words(), Role::Accent) + 1;
+            keys(painter, x, y, width, &[("enter", "bring them back"), ("d", "forget them")]);
             return;
         }
         Mode::Contested => {
             if app.message.as_ref().is_none_or(|m| !m.alarm) {
                 let list = [("m", "keep mine"), ("t", "keep theirs"), ("b", "both, where they do not meet"), ("↑ ↓", "scroll"), ("esc", "later")];
-                return keys(pen, 1, y, width, &list);
+                return keys(painter, 1, y, width, &list);
             }
         }
         Mode::Protected(files) => {
-            let x = pen.text(1, y, width.saturating_sub(40), &format!("write-protected: {}.", files.join(", ")), Role::Red) + 1;
-            keys(pen, x, y, width, &[("y", "write all the same"), ("esc", "leave them")]);
+            let x = painter.text(1, y, width.saturating_sub(40), &format!("write-protected: {}.", files.join(", ")), Role::Accent) + 1;
+            keys(painter, x, y, width, &[("y", "write all the same"), ("esc", "leave them")]);
             return;
         }
-        Mode::Finder { .. } => return keys(pen, 1, y, width, &[("enter", "go there, or do it"), ("↑ ↓", "choose"), ("esc", "back")]),
+        Mode::Finder { .. } => return keys(painter, 1, y, width, &[("enter", "go there, or do it"), ("↑ ↓", "choose"), ("esc", "back")]),
         Mode::Differences if app.message.is_none() => {
             let list = [("a", "go over to the other"), ("enter", "keep what you hear, forget the other"), ("↑ ↓", "scroll"), ("esc", "back; both stay")];
-            return keys(pen, 1, y, width, &list);
+            return keys(painter, 1, y, width, &list);
         }
         Mode::Differences => {}
-        Mode::Help => return keys(pen, 1, y, width, &[("esc", "back to the page"), ("↑ ↓", "scroll")]),
-        Mode::Faults => return keys(pen, 1, y, width, &[("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("!", "opens this again")]),
+        Mode::Help => return keys(painter, 1, y, width, &[("esc", "back to the page"), ("↑ ↓", "scroll")]),
+        Mode::Faults => return keys(painter, 1, y, width, &[("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("!", "opens this again")]),
         Mode::Page => {}
     }
     if let Some(message) = &app.message {
-        pen.text(1, y, width - 2, &message.text, if message.alarm { Role::Red } else { Role::Gold });
+        painter.text(1, y, width - 2, &message.text, if message.alarm { Role::Accent } else { Role::Active });
         return;
     }
     if app.view == View::Stage && app.column == super::app::Column::Map && app.map_shown() {
-        return keys(pen, 1, y, width, &super::map::KEYS);
+        return keys(painter, 1, y, width, &super::map::KEYS);
     }
     let list: Vec<(&str, &str)> = KEYS
         .iter()
         .filter(|b| b.view.is_none_or(|v| v == app.view))
         .filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?)))
         .collect();
-    keys(pen, 1, y, width, &list);
+    keys(painter, 1, y, width, &list);
 }
 
 /// What a typed value is, in words.
-fn typed_words(app: &App, typed: &super::app::Typed) -> String {
-    use super::app::Typed;
+fn typed_words(app: &App, typed: &super::app::Prompt) -> String {
+    use super::app::Prompt;
     match typed {
-        Typed::Parameter(name) => format!("{name} is"),
-        Typed::BusLevel(name) => format!("level of bus {name}, or its pan (30 % left)"),
-        Typed::SoundLevel(name) => format!("level of {name}"),
-        Typed::Field(sounds, field) => match sounds.as_slice() {
+        Prompt::Parameter(name) => format!("{name} is"),
+        Prompt::BusLevel(name) => format!("level of bus {name}, or its pan (30 % left)"),
+        Prompt::SoundLevel(name) => format!("level of {name}"),
+        Prompt::Field(sounds, field) => match sounds.as_slice() {
             [one] => format!("{field} of {one}"),
             many => format!("{field} of {} sounds", many.len()),
         },
-        Typed::Shared { kind, name, key } => {
+        Prompt::Shared { kind, name, key } => {
             let touched = estampie_project::document::sharers(app.document(), kind, name).len();
             let of = if kind == "effect" { "buses" } else { "sounds" };
             format!("{key} of the shared {kind} {name}, for all {touched} {of} that share it")
         }
-        Typed::Takes(name, value) => format!("takes of {name} for {value}"),
-        Typed::Rename(name) => format!("{name} is from now on"),
-        Typed::Filter => "sounds with".into(),
-        Typed::Wire(sound) => format!("{sound} is played by the event"),
-        Typed::NewModulation => "new modulation:".into(),
-        Typed::Formula(name) => format!("{name} ="),
-        Typed::Smooth(_) => "follows within".into(),
-        Typed::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::music::label(field)),
-        Typed::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}, or its pan (30 % left)"),
-        Typed::Send { bus, to } => format!("{bus} sends to {to}"),
-        Typed::Setting { insert, word, .. } => format!("{word} of {insert}"),
-        Typed::Held { snapshot, what } => format!("snapshot {snapshot}, {what}: by or to"),
-        Typed::NewEffect(bus) => format!("new effect on {bus}:"),
-        Typed::NewSnapshot => "new snapshot:".into(),
-        Typed::UnsavedSnapshot => "new snapshot of what is unsaved in the mix, called".into(),
-        Typed::LoudnessTarget => "loudness of the whole".into(),
-        Typed::SnapshotField { snapshot, field } => format!("{field} of snapshot {snapshot}"),
-        Typed::PlayerLevel(name) => format!("player level {name}, 0 to 10"),
-        Typed::Thing(thing) => format!("{}: field and value, like at 12, 4", thing.name),
-        Typed::NewThing => "add what and its name:".into(),
-        Typed::Point(_) => "point".into(),
+        Prompt::Takes(name, value) => format!("takes of {name} for {value}"),
+        Prompt::Rename(name) => format!("{name} is from now on"),
+        Prompt::Filter => "sounds with".into(),
+        Prompt::Wire(sound) => format!("{sound} is played by the event"),
+        Prompt::NewModulation => "new modulation:".into(),
+        Prompt::Formula(name) => format!("{name} ="),
+        Prompt::Smooth(_) => "follows within".into(),
+        Prompt::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::music::label(field)),
+        Prompt::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}, or its pan (30 % left)"),
+        Prompt::Send { bus, to } => format!("{bus} sends to {to}"),
+        Prompt::Setting { effect, word, .. } => format!("{word} of {effect}"),
+        Prompt::Held { snapshot, what } => format!("snapshot {snapshot}, {what}: by or to"),
+        Prompt::NewEffect(bus) => format!("new effect on {bus}:"),
+        Prompt::NewSnapshot => "new snapshot:".into(),
+        Prompt::UnsavedSnapshot => "new snapshot of what is unsaved in the mix, called".into(),
+        Prompt::LoudnessTarget => "loudness of the whole".into(),
+        Prompt::SnapshotField { snapshot, field } => format!("{field} of snapshot {snapshot}"),
+        Prompt::PlayerLevel(name) => format!("player level {name}, 0 to 10"),
+        Prompt::Thing(thing) => format!("{}: field and value, like at 12, 4", thing.name),
+        Prompt::NewThing => "add what and its name:".into(),
+        Prompt::Point(_) => "point".into(),
     }
 }
 
 /// Keys with their words, as many as there is room for.
-fn keys(pen: &mut Pen<'_>, from: u16, y: u16, width: u16, list: &[(&str, &str)]) {
+fn keys(painter: &mut Painter<'_>, from: u16, y: u16, width: u16, list: &[(&str, &str)]) {
     let needed = |(key, words): &(&str, &str)| (key.chars().count() + words.chars().count() + 4) as u16;
     // The last one, help, always has its room.
     let mut list = list.to_vec();
@@ -422,9 +422,9 @@ fn keys(pen: &mut Pen<'_>, from: u16, y: u16, width: u16, list: &[(&str, &str)])
         if x + needed > width {
             return;
         }
-        let style = pen.theme.key();
-        x = pen.put(x, y, width - x, key, style) + 1;
-        x = pen.text(x, y, width - x, words, Role::Faded) + 3;
+        let style = painter.theme.key();
+        x = painter.put(x, y, width - x, key, style) + 1;
+        x = painter.text(x, y, width - x, words, Role::Secondary) + 3;
     }
 }
 

@@ -58,7 +58,7 @@ impl Wave {
 
 /// How an instrument is set.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Patch {
+pub struct InstrumentSettings {
     /// What it is.
     pub kind: Kind,
     /// Seconds of its rise.
@@ -84,11 +84,11 @@ pub struct Patch {
     pub gain: f32,
 }
 
-impl Patch {
+impl InstrumentSettings {
     /// The usual setting of a kind.
     #[must_use]
-    pub fn usual(kind: Kind) -> Patch {
-        let patch = |attack, decay, sustain, release, brightness| Patch {
+    pub fn usual(kind: Kind) -> InstrumentSettings {
+        let patch = |attack, decay, sustain, release, brightness| InstrumentSettings {
             kind,
             attack,
             decay,
