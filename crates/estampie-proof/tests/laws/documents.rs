@@ -228,7 +228,7 @@ fn a_word_that_a_thing_had_before_is_told_with_the_one_it_has() {
     assert!(all.lines().count() == 1 && all.contains("the last bus is called main"), "{all}");
     let insert = faults(&[("mix.toml", "[buses.a.insert.gain]\n")]);
     assert!(insert.lines().count() == 1 && insert.contains("insert of the bus a is called effect"), "{insert}");
-    let piece = faults(&[("music/a.toml", "[pieces.a]\nholds-down = { b = { by = \"-6 dB\" } }\n")]);
+    let piece = faults(&[("music/a.toml", "[piece.a]\nholds-down = { b = { by = \"-6 dB\" } }\n")]);
     assert!(piece.contains("holds-down of the piece a is called ducks"), "{piece}");
     let effect = |text: &str| faults(&[("mix.toml", &format!("[buses.a.effect.{text}\n"))]);
     for (text, told) in [

@@ -266,7 +266,7 @@ fn stingers_wait_for_their_moment_duck_the_piece_and_are_dropped_without_music()
 
 #[test]
 fn one_piece_holds_the_other_down() {
-    let second = "[piece.hall]\ntempo = \"120\"\nholds-down = { dance = { by = \"-18 dB\", attack = \"200 ms\", release = \"400 ms\" } }\n[piece.hall.section.s]\nbars = 1\n";
+    let second = "[piece.hall]\ntempo = \"120\"\nducks = { dance = { by = \"-18 dB\", attack = \"200 ms\", release = \"400 ms\" } }\n[piece.hall.section.s]\nbars = 1\n";
     let program = music(&format!("{}{second}", TWO.replace("audio/long.wav", "audio/level.wav")), "");
     let mut bench = Bench::new(&program, 1);
     go(&mut bench, 0, "a");
@@ -512,7 +512,7 @@ fn a_layer_may_be_a_sound_with_a_chain_and_begins_with_every_round() {
 #[test]
 fn a_stinger_goes_by_the_chord_and_by_the_piece_that_is_heard_and_never_doubles() {
     let text = TWO.replace("bars = 4", "bars = 4\nchords = [\"1: Dm\", \"3: C\"]")
-        + "[piece.hall]\ntempo = \"60\"\nholds-down = { dance = { by = \"-18 dB\", attack = \"10 ms\" } }\n[piece.hall.section.s]\nbars = 1\n[stinger.s]\nsound = \"sting\"\nby = { C = \"other\" }\non = \"next bar\"\nlimit = 4\n";
+        + "[piece.hall]\ntempo = \"60\"\nducks = { dance = { by = \"-18 dB\", attack = \"10 ms\" } }\n[piece.hall.section.s]\nbars = 1\n[stinger.s]\nsound = \"sting\"\nby = { C = \"other\" }\non = \"next bar\"\nlimit = 4\n";
     let program = music(&text, "When hit\n  sting s\nWhen tick\n  sting s on the next beat\n");
     let mut bench = Bench::new(&program, 1);
     go(&mut bench, 0, "a");

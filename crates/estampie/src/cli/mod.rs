@@ -147,7 +147,7 @@ pub(crate) fn run() -> ExitCode {
 }
 
 fn options(sound: &Sound) -> workshop::Options {
-    workshop::Options { device: sound.device.clone(), buffer_ms: sound.buffer, light: sound.light }
+    workshop::Options { device: sound.device.clone(), buffer_ms: sound.buffer, light: sound.light, state: workshop::keeping::state_folder() }
 }
 
 fn check(folder: &Path) -> Result<(), Failure> {

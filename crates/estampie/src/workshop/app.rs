@@ -4,15 +4,16 @@
 use super::Options;
 use super::curve::Editor;
 use super::keeping::Keeping;
-use super::keys::{self, Do, PADS, View};
-use super::map::MapView;
+use super::keys::{self, Do};
 use super::mix::MixView;
 use super::music::MusicView;
-use super::rehearsal::{Rehearsal, is_member};
+use super::rehearsal::Rehearsal;
 use super::sounds::{Picker, SoundsView, TakeFacts};
-pub(crate) use super::targets::{ClickTarget, Prompt};
+use super::stage::StageView;
+use super::stage::map::MapView;
 use super::text_field::TextField;
 use super::theme::{Colours, Theme};
+use super::view::{Ask, Prompt, Target, Targets, VIEWS, View, place_of};
 use super::wiring::{Sentence, WiringView};
 use crate::cli::Failure;
 use crate::project::all_faults;
@@ -31,26 +32,8 @@ use std::sync::Arc;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::{Duration, Instant};
 
-/// A line of the Stage's index that can be selected.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Item {
-    Parameter(usize),
-    State(usize),
-    Event(usize),
-    Playthrough(usize),
-}
-
-/// A column of the Stage.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Column {
-    Index,
-    /// The map.
-    Map,
-    Sounding,
-}
-
 /// What lies over the page, or what keys go to.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub(crate) enum Mode {
     Page,
     Typing(Prompt, TextField),
@@ -76,6 +59,13 @@ pub(crate) enum Mode {
     Contested,
     /// Files that are write-protected and to be saved.
     Protected(Vec<String>),
+}
+
+impl Mode {
+    /// Something is typed on the last line.
+    pub(crate) fn typing(ask: impl Ask + 'static, text: TextField) -> Mode {
+        Mode::Typing(std::rc::Rc::new(ask), text)
+    }
 }
 
 /// A line said to the designer.
@@ -108,17 +98,14 @@ pub(crate) struct App {
     pub(crate) faults: Vec<Fault>,
     pub(crate) rehearsal: Rehearsal,
     pub(crate) theme: Theme,
-    pub(crate) view: View,
+    /// The place of the view that is shown in the table of views.
+    view: usize,
     pub(crate) mode: Mode,
-    pub(crate) column: Column,
-    /// The selected line of the Stage's index.
-    pub(crate) item: usize,
-    /// The selected voice on the Stage; the loudest if `None`.
-    pub(crate) voice: Option<u64>,
+    pub(crate) stage: StageView,
     /// The selected bus, by its place in the program.
     pub(crate) bus: usize,
     pub(crate) scroll: usize,
-    pub(crate) targets: Vec<(Rect, ClickTarget)>,
+    pub(crate) targets: Targets,
     pub(crate) quit: bool,
     /// Whether the window is large enough for the page.
     pub(crate) fits: bool,
@@ -141,7 +128,7 @@ pub(crate) struct App {
     loading: Loading,
     looked_outside: Instant,
     /// What is being dragged, and where it lies.
-    pub(super) dragging: Option<(ClickTarget, Rect)>,
+    pub(super) dragging: Option<(Target, Rect)>,
     /// The parameter or state last sent, with its value: a key pressed again before the engine has answered goes on from it.
     sent: Option<(NameKey, f32, Instant)>,
 }
@@ -149,7 +136,7 @@ pub(crate) struct App {
 impl App {
     pub(crate) fn open(folder: &Path, options: &Options) -> Result<App, Failure> {
         let mut workspace = Workspace::open(folder)?;
-        let (keeping, busy) = Keeping::open(workspace.root());
+        let (keeping, busy) = Keeping::open(workspace.root(), options.state.as_deref());
         workspace.set_only_read(busy.clone());
         let assets = Assets::default();
         let (program, found) = compile::compile(workspace.document(), &assets);
@@ -164,10 +151,8 @@ impl App {
             faults,
             rehearsal,
             theme: Theme::new(Colours::of_environment(), options.light),
-            view: View::Stage,
-            column: Column::Index,
-            item: 0,
-            voice: None,
+            view: 0,
+            stage: StageView::default(),
             bus: 0,
             scroll: 0,
             targets: Vec::new(),
@@ -235,17 +220,6 @@ impl App {
         let rehearsal = &self.rehearsal;
         let sounding = rehearsal.status.as_ref().is_some_and(|s| !s.voices.is_empty());
         sounding || rehearsal.replay.is_some() || rehearsal.meters.values().any(|m| m.now > -60.0)
-    }
-
-    /// The lines of the Stage's index that can be selected, in order.
-    pub(crate) fn items(&self) -> Vec<Item> {
-        let document = self.document();
-        (0..document.parameters.len())
-            .map(Item::Parameter)
-            .chain((0..document.states.len()).map(Item::State))
-            .chain((0..document.events.len()).map(Item::Event))
-            .chain((0..document.playthroughs.len()).map(Item::Playthrough))
-            .collect()
     }
 
     /// The value of a parameter now, in its unit.
@@ -346,10 +320,10 @@ impl App {
         self.compare_anew();
         self.loading.compiled = Instant::now();
         let last = |n: usize| n.saturating_sub(1);
-        self.item = self.item.min(last(self.items().len()));
+        self.stage.item = self.stage.item.min(last(self.items().len()));
         self.bus = self.bus.min(last(self.program().mix.buses.len()));
         self.hold_mix();
-        if self.mode == Mode::Faults && self.faults.is_empty() {
+        if matches!(self.mode, Mode::Faults) && self.faults.is_empty() {
             self.mode = Mode::Page;
         }
     }
@@ -479,13 +453,10 @@ impl App {
                 self.mode = before;
             }
             Mode::Page => {
-                if let Some(does) = keys::meaning(&name, self.view) {
+                if let Some(does) = keys::meaning(&name, self.view()) {
                     self.act(does);
-                } else if let Some(pad) = name.chars().next().filter(|_| name.chars().count() == 1 && self.view == View::Stage)
-                    && let Some(event) = PADS.iter().position(|p| *p == pad).and_then(|at| self.document().events.get(at))
-                {
-                    let event = event.name.clone();
-                    self.rehearsal.event(&event);
+                } else if let (Some(key), 1) = (name.chars().next(), name.chars().count()) {
+                    self.view().other_key(self, key);
                 }
             }
         }
@@ -504,14 +475,7 @@ impl App {
 
     /// Does what a key means.
     pub(crate) fn act(&mut self, does: Do) {
-        let taken = match self.view {
-            View::Sounds => self.act_sounds(does),
-            View::Wiring => self.act_wiring(does),
-            View::Music => self.act_music(does),
-            View::Mix => self.act_mix(does),
-            View::Stage => self.act_map(does),
-        };
-        if taken {
+        if self.view().act(self, does) {
             return;
         }
         match does {
@@ -522,23 +486,10 @@ impl App {
             Do::Lower => self.go(10),
             Do::First => self.go(-100_000),
             Do::Last => self.go(100_000),
-            Do::Left => self.nudge(-1.0),
-            Do::Right => self.nudge(1.0),
-            Do::FineLeft => self.nudge(-0.1),
-            Do::FineRight => self.nudge(0.1),
-            Do::NextColumn | Do::PreviousColumn => {
-                let columns: &[Column] = if self.map_shown() { &[Column::Index, Column::Map, Column::Sounding] } else { &[Column::Index, Column::Sounding] };
-                let at = columns.iter().position(|c| *c == self.column).unwrap_or(0);
-                let by = if does == Do::NextColumn { 1 } else { columns.len() - 1 };
-                self.column = columns[(at + by) % columns.len()];
-            }
             Do::Why => {
-                self.view = View::Stage;
-                self.column = Column::Sounding;
+                self.show(super::stage::NAME);
+                self.stage.column = super::stage::Column::Sounding;
             }
-            Do::Main => self.main_thing(),
-            Do::Edit => self.begin_typing(),
-            Do::Rest => self.rest(),
             Do::Find => self.mode = Mode::Finder { query: String::new(), at: 0 },
             Do::Undo => self.undo(),
             Do::Redo => self.redo(),
@@ -559,8 +510,6 @@ impl App {
             }
             Do::Restart => self.rehearsal.restart(),
             Do::Theme => self.theme = self.theme.turned(),
-            // What is chosen stays chosen: there is nothing to go back from.
-            Do::Back if self.view == View::Sounds => self.sounds.filter.clear(),
             Do::ShortWaits => {
                 self.rehearsal.change_only(|only| only.short_waits = !only.short_waits);
                 self.say(if self.rehearsal.only.short_waits { "waits are a tenth (temporary)" } else { "waits are whole again" });
@@ -597,71 +546,22 @@ impl App {
     }
 
     pub(super) fn go(&mut self, by: isize) {
-        let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
-        match (self.view, self.column) {
-            (View::Sounds, _) => self.go_sounds(by),
-            (View::Wiring, _) => self.go_wiring(by),
-            (View::Music, _) => self.go_music(by),
-            (View::Mix, _) => {}
-            (View::Stage, Column::Index) => self.item = step(self.item, self.items().len()),
-            (View::Stage, Column::Map) => {}
-            (View::Stage, Column::Sounding) => {
-                let voices = self.sounding();
-                let at = voices.iter().position(|v| Some(v.voice) == self.voice).unwrap_or(0);
-                self.voice = voices.get(step(at, voices.len())).map(|v| v.voice);
-            }
-        }
+        self.view().go(self, by);
     }
 
-    /// What sounds now, loudest first.
-    pub(crate) fn sounding(&self) -> Vec<estampie_engine::engine::VoiceStatus> {
-        let mut voices = self.rehearsal.status.as_ref().map_or_else(Vec::new, |s| s.voices.clone());
-        voices.sort_by(|a, b| b.heard.total_cmp(&a.heard));
-        // Of a flock the loudest stands for all.
-        let mut seen: Vec<NameKey> = Vec::new();
-        let program = self.program();
-        voices.retain(|v| {
-            let again = is_member(program, v.emitter) && seen.contains(&v.sound);
-            if !again {
-                seen.push(v.sound);
-            }
-            !again
-        });
-        voices.extend(self.rehearsal.history.ended.iter().map(|e| e.voice));
-        voices
+    /// The view that is shown.
+    pub(crate) fn view(&self) -> &'static dyn View {
+        VIEWS[self.view]
     }
 
-    /// How many voices of a flock or one-shots one stands for.
-    pub(crate) fn crowd(&self, voice: &estampie_engine::engine::VoiceStatus) -> usize {
-        let program = self.program();
-        if !is_member(program, voice.emitter) {
-            return 1;
-        }
-        self.rehearsal.status.as_ref().map_or(1, |s| s.voices.iter().filter(|v| v.sound == voice.sound && is_member(program, v.emitter)).count())
+    /// Goes to a view, by its name.
+    pub(crate) fn show(&mut self, name: &str) {
+        self.view = place_of(name);
     }
 
-    /// The selected voice, or the loudest.
-    pub(crate) fn selected_voice(&self) -> Option<estampie_engine::engine::VoiceStatus> {
-        let voices = self.sounding();
-        // What has ended is shown only to who asks for it.
-        let first = voices.first().filter(|v| self.column == Column::Sounding || self.rehearsal.ended(v.voice).is_none());
-        voices.iter().find(|v| Some(v.voice) == self.voice).or(first).copied()
-    }
-
-    pub(super) fn selected_item(&self) -> Option<Item> {
-        self.items().get(self.item).copied()
-    }
-
-    /// Moves the selected value by `by` steps.
-    fn nudge(&mut self, by: f32) {
-        if self.column == Column::Sounding {
-            return self.nudge_sound(by);
-        }
-        match self.selected_item() {
-            Some(Item::Parameter(index)) => self.nudge_parameter(index, by),
-            Some(Item::State(index)) => self.nudge_state(index, by),
-            _ => {}
-        }
+    /// Whether a view is shown.
+    pub(crate) fn shows(&self, name: &str) -> bool {
+        self.view().name() == name
     }
 
     pub(super) fn nudge_parameter(&mut self, index: usize, by: f32) {

@@ -1,10 +1,11 @@
 //! Curves on the screen: small ones in the views, and the editor over the centre, in which points are moved by keys, by the
 //! mouse, or typed; what is moved is heard at once.
 
-use super::app::{App, ClickTarget, Mode, Prompt};
+use super::app::{App, Mode};
 use super::painter::Painter;
 use super::text_field::TextField;
 use super::theme::Role;
+use super::view::{Ask, Clicks, Targets};
 use estampie_engine::curve::{Curve, Point, Shape};
 use estampie_engine::names::NameKey;
 use estampie_engine::property::{Property, Unit};
@@ -12,6 +13,7 @@ use estampie_project::document::{DistanceCurve, FalloffDoc, NewValue, ParameterD
 use estampie_proof::listen_elsewhere as here;
 use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
+use std::rc::Rc;
 
 /// A number without needless digits.
 pub(crate) fn number(value: f32) -> String {
@@ -174,6 +176,48 @@ fn plot_area(area: Rect) -> Rect {
     Rect { x: area.x + 12, y: area.y + 2, width: area.width.saturating_sub(14), height: area.height.saturating_sub(10) }
 }
 
+/// The plot of the editor.
+#[derive(Debug, Clone, Copy)]
+struct Plot;
+
+impl Clicks for Plot {
+    fn click(&self, app: &mut App, area: Rect, (x, y): (u16, u16)) {
+        app.click_curve(area, x, y);
+        app.dragging = Some((Rc::new(*self), area));
+    }
+
+    fn drag(&self, app: &mut App, area: Rect, (x, y): (u16, u16)) -> bool {
+        app.drag_curve(area, x, y);
+        true
+    }
+
+    fn over_all(&self) -> bool {
+        true
+    }
+}
+
+/// A point of the curve that is edited is typed.
+#[derive(Debug)]
+struct PointPrompt(Editor);
+
+impl Ask for PointPrompt {
+    fn words(&self, _app: &App) -> String {
+        "point".into()
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        app.set_point(&self.0, text)
+    }
+
+    fn given_up(&self, app: &mut App) {
+        app.mode = Mode::Curve(self.0.clone());
+    }
+
+    fn curve(&self) -> Option<&Editor> {
+        Some(&self.0)
+    }
+}
+
 impl App {
     /// Opens the editor on a modulation.
     pub(super) fn begin_curve(&mut self, written: usize) {
@@ -292,7 +336,7 @@ impl App {
             }
             "e" => {
                 let text = print_point(&point, &editor.unit, editor.property);
-                self.mode = Mode::Typing(Prompt::Point(Box::new(editor)), TextField::new(&text));
+                self.mode = Mode::typing(PointPrompt(editor), TextField::new(&text));
                 return;
             }
             "u" => {
@@ -301,7 +345,7 @@ impl App {
                 return;
             }
             "." | "space" | "\\" => {
-                self.act(super::keys::meaning(name, self.view).unwrap_or(super::keys::Do::Back));
+                self.act(super::keys::meaning(name, self.view()).unwrap_or(super::keys::Do::Back));
             }
             _ => {}
         }
@@ -448,7 +492,7 @@ fn ticks((low, high): (f32, f32)) -> Vec<f32> {
     (first..).map(|n| n as f32 * step).take_while(|y| *y <= high).collect()
 }
 
-pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, editor: &Editor, targets: &mut Vec<(Rect, ClickTarget)>) {
+pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, editor: &Editor, targets: &mut Targets) {
     Clear.render(area, painter.buffer);
     painter.buffer.set_style(area, app.theme.ground());
     painter.heading(area.x + 1, area.y, area.width - 2, &editor.title, "heard at once");
@@ -480,7 +524,7 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, editor: &Ed
         let (x, y) = (editor.frame.column(plot, point.x), editor.frame.row(plot, point.y));
         painter.text(x, y, 1, if at == editor.at { "◆" } else { "●" }, if at == editor.at { Role::Active } else { Role::Text });
     }
-    targets.push((plot, ClickTarget::Plot));
+    targets.push((plot, Rc::new(Plot)));
     let unit = editor.unit.as_str();
     painter.text(plot.x, plot.bottom() + 1, 16, &format!("{} {unit}", number(editor.frame.x.0)), Role::Secondary);
     painter.right(plot.right(), plot.bottom() + 1, &format!("{} {unit}", number(editor.frame.x.1)), Role::Secondary);

@@ -1,7 +1,9 @@
 //! `:` finds anything by a few letters: things of the project to go to, and everything that can be done.
 
-use super::app::{App, Item};
+use super::app::App;
 use super::keys::{Do, KEYS};
+use super::stage::Item;
+use super::view::VIEWS;
 use crate::player::device;
 use estampie_project::document::ThingId;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
@@ -74,10 +76,11 @@ fn all(app: &App) -> Vec<Entry> {
     for (index, (name, _)) in document.playthroughs.iter().enumerate() {
         add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));
     }
-    let here = |b: &&super::keys::Binding| b.view.is_none_or(|v| v == app.view);
-    for binding in
-        KEYS.iter().filter(here).filter(|b| !matches!(b.does, Do::Up | Do::Down | Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::Find | Do::Back))
-    {
+    for (place, view) in VIEWS.iter().enumerate() {
+        add(format!("the view {}: {}", view.name(), view.says()), "do", Found::Do(Do::View(place)));
+    }
+    let moves = [Do::Up, Do::Down, Do::Left, Do::Right, Do::FineLeft, Do::FineRight, Do::Find, Do::Back];
+    for binding in app.view().keys().iter().chain(KEYS).filter(|b| !moves.contains(&b.does)) {
         add(binding.words.to_owned(), "do", Found::Do(binding.does));
     }
     add("restart the rehearsal from silence".into(), "do", Found::Do(Do::Restart));

@@ -63,9 +63,11 @@ fn write_journal(path: &Path, root: &Path, files: &[Unsaved]) -> std::io::Result
 
 impl Keeping {
     /// Takes hold of a project; gives why it can only be read, if another workshop has it.
-    pub(crate) fn open(root: &Path) -> (Keeping, Option<String>) {
+    ///
+    /// `folder` is where the program remembers things; without one nothing is kept.
+    pub(crate) fn open(root: &Path, folder: Option<&Path>) -> (Keeping, Option<String>) {
         let home = root.canonicalize().unwrap_or_else(|_| root.to_owned());
-        let Some(folder) = state_folder() else { return (Keeping::default(), None) };
+        let Some(folder) = folder else { return (Keeping::default(), None) };
         let name = format!("{:016x}", NameKey::of(&home.display().to_string()).0);
         let mut keeping = Keeping { journal: Some(folder.join("edits").join(format!("{name}.json"))), ..Keeping::default() };
         let locks = folder.join("open");

@@ -3,9 +3,8 @@
 mod app;
 mod curve;
 mod finder;
-mod keeping;
+pub(crate) mod keeping;
 mod keys;
-mod map;
 mod mix;
 mod mouse;
 mod music;
@@ -15,11 +14,12 @@ mod rehearsal;
 mod screen;
 mod sounds;
 mod stage;
-mod stage_actions;
-mod targets;
 mod text_field;
 pub(crate) mod theme;
 mod typing;
+mod view;
+#[cfg(test)]
+mod view_tests;
 mod wiring;
 
 use crate::cli::Failure;
@@ -37,6 +37,8 @@ pub(crate) struct Options {
     pub(crate) device: Option<String>,
     pub(crate) buffer_ms: u32,
     pub(crate) light: bool,
+    /// The folder for what is remembered between two starts, if there is one.
+    pub(crate) state: Option<std::path::PathBuf>,
 }
 
 /// The screen is drawn at most so often.

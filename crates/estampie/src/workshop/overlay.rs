@@ -2,7 +2,7 @@
 
 use super::app::App;
 use super::finder;
-use super::keys::{KEYS, PADS, View};
+use super::keys::Do;
 use super::painter::{Painter, rows_of};
 use super::theme::Role;
 use ratatui::layout::Rect;
@@ -17,21 +17,11 @@ fn clear(app: &App, painter: &mut Painter<'_>, area: Rect) {
 /// All keys of the view, from the table that also gives them their meaning.
 pub(crate) fn help(app: &App, painter: &mut Painter<'_>, area: Rect) {
     clear(app, painter, area);
-    let view = View::ALL.iter().find(|(v, ..)| *v == app.view).map_or("", |(.., name)| name);
-    painter.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {view}"));
-    let mut lines: Vec<(String, String)> =
-        KEYS.iter().filter(|b| b.view.is_none_or(|v| v == app.view)).map(|b| (b.shown.to_owned(), b.words.to_owned())).collect();
-    if app.view == View::Stage {
-        lines.extend(app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name))));
-    }
-    let mouse: &[&str] = match app.view {
-        View::Stage => &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"],
-        View::Wiring => &["click a line to choose it, again to edit or send it"],
-        View::Sounds => &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"],
-        View::Music => &["click a section, layer or transition to choose it, again to go there"],
-        View::Mix => &["click a bus, a send, what a snapshot holds, a setting", "drag a level"],
-    };
-    if matches!(app.view, View::Wiring | View::Sounds) {
+    let view = app.view();
+    painter.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {}", view.name()));
+    let mut lines = super::keys::told(view);
+    lines.extend(view.other_help(app));
+    if view.keys().iter().any(|b| b.does == Do::Curve) {
         let curve = [
             ("tab", "in a curve: the next point"),
             ("arrows", "move the point, with shift finely"),
@@ -40,7 +30,7 @@ pub(crate) fn help(app: &App, painter: &mut Painter<'_>, area: Rect) {
         ];
         lines.extend(curve.map(|(key, words)| (key.to_owned(), words.to_owned())));
     }
-    lines.extend(mouse.iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
+    lines.extend(view.mouse().iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
     // As many columns as there is room for, each line as long as it needs to be.
     let columns = (area.width / 76).max(1);
     let wide = area.width / columns;

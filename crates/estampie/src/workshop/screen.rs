@@ -1,14 +1,16 @@
 //! The page: title line, the view, the pulse, the line of keys, and what lies over it.
 
-use super::app::{App, ClickTarget, Mode};
-use super::keys::{KEYS, View};
+use super::app::{App, Mode};
+use super::keys::KEYS;
 use super::painter::{Painter, rows_of};
 use super::theme::Role;
-use super::{curve, mix, music, overlay, sounds, stage, wiring};
+use super::view::{Clicks, Targets, VIEWS};
+use super::{curve, overlay, sounds};
 use crate::player::Output;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
+use std::rc::Rc;
 
 /// The least size that the page works in.
 const LEAST: (u16, u16) = (100, 30);
@@ -19,7 +21,7 @@ pub(crate) fn fits(width: u16, height: u16) -> bool {
 }
 
 /// Draws everything and gives what the places on the screen mean to the mouse.
-pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, ClickTarget)> {
+pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Targets {
     let area = frame.area();
     let mut painter = Painter { buffer: frame.buffer_mut(), theme: app.theme };
     painter.buffer.set_style(area, app.theme.ground());
@@ -38,13 +40,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, ClickTarget)>
     title(app, &mut painter, area, &mut targets);
     painter.rule(0, 1, area.width);
     let body = Rect { x: 0, y: 2, width: area.width, height: area.height - 5 };
-    match app.view {
-        View::Stage => stage::draw(app, &mut painter, body, &mut targets),
-        View::Wiring => wiring::draw(app, &mut painter, body, &mut targets),
-        View::Sounds => sounds::draw(app, &mut painter, body, &mut targets),
-        View::Music => music::draw(app, &mut painter, body, &mut targets),
-        View::Mix => mix::draw(app, &mut painter, body, &mut targets),
-    }
+    app.view().draw(app, &mut painter, body, &mut targets);
     painter.rule(0, area.height - 3, area.width);
     pulse(app, &mut painter, area.height - 2, area.width);
     last_line(app, &mut painter, area.height - 1, area.width);
@@ -52,7 +48,11 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, ClickTarget)>
         Mode::Help => overlay::help(app, &mut painter, body),
         Mode::Faults => overlay::faults(app, &mut painter, body),
         Mode::Curve(editor) => curve::draw(app, &mut painter, over(app, body), editor, &mut targets),
-        Mode::Typing(super::app::Prompt::Point(editor), _) => curve::draw(app, &mut painter, over(app, body), editor, &mut targets),
+        Mode::Typing(ask, _) => {
+            if let Some(editor) = ask.curve() {
+                curve::draw(app, &mut painter, over(app, body), editor, &mut targets);
+            }
+        }
         Mode::Files(picker) => sounds::draw_files(app, &mut painter, body, picker),
         Mode::Differences => overlay::differences(app, &mut painter, body),
         Mode::Contested => app.draw_contested(&mut painter, body),
@@ -64,13 +64,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Vec<(Rect, ClickTarget)>
 
 /// The centre, for what lies over it while index and side stay in sight.
 fn over(app: &App, body: Rect) -> Rect {
-    let (index, side) = match app.view {
-        View::Wiring => wiring::WIDTHS,
-        View::Sounds => sounds::WIDTHS,
-        View::Music => music::WIDTHS,
-        View::Stage => stage::WIDTHS,
-        View::Mix => (31, 46),
-    };
+    let (index, side) = app.view().widths();
     let left = index.min(body.width * 3 / 10) + 1;
     Rect { x: body.x + left, width: body.width.saturating_sub(left + side.min(body.width * 34 / 100) + 1), ..body }
 }
@@ -81,21 +75,21 @@ pub(crate) fn clock(frame: u64, rate: u32) -> String {
     format!("{:02}:{:02}.{:03}", ms / 60_000, ms / 1000 % 60, ms % 1000)
 }
 
-fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Vec<(Rect, ClickTarget)>) {
+fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let width = area.width;
     painter.text(1, 0, 2, "❧", Role::Accent);
     let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
     let end = painter.put(3, 0, 10, "Estampie", bold);
     painter.text(end + 2, 0, 28, &app.document().manifest.name, Role::Secondary);
     let mut x = 44.min(width / 3);
-    for (view, number, name) in View::ALL {
-        let chosen = view == app.view;
+    for (place, view) in VIEWS.iter().enumerate() {
+        let chosen = app.shows(view.name());
         let style = painter.theme.key();
         let from = x;
-        x = painter.put(x, 0, 2, &number.to_string(), style) + 1;
+        x = painter.put(x, 0, 2, &view.key().to_string(), style) + 1;
         let style = if chosen { painter.style(Role::Active).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { painter.style(Role::Text) };
-        x = painter.put(x, 0, 10, name, style);
-        targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, ClickTarget::View(view)));
+        x = painter.put(x, 0, 10, view.name(), style);
+        targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));
         // In a narrow window they stand closer, so that what is unsaved and the clock have room.
         x += if width < 120 { 2 } else { 3 };
     }
@@ -176,7 +170,7 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     let dozing = if asleep > 0 { format!(" + {asleep} virtual") } else { String::new() };
     said(painter, "voices", &format!("{voices}/{}{dozing}", app.program().voices), Role::Text);
     // The view Mix has them, and more, on the page.
-    if app.view != View::Mix {
+    if !app.view().tells_loudness() {
         let loudness = rehearsal.player.loudness().output;
         said(painter, "short-term", &level(loudness.short_term, "LUFS"), Role::Text);
         let hot = loudness.true_peak > -1.0;
@@ -269,7 +263,7 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
 fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     match &app.mode {
         Mode::Typing(typed, text) => {
-            let what = typed_words(app, typed);
+            let what = typed.words(app);
             let x = painter.text(1, y, width - 2, &what, Role::Active) + 1;
             let from = x;
             let room = usize::from(width.saturating_sub(x + 2));
@@ -357,54 +351,31 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
         painter.text(1, y, width - 2, &message.text, if message.alarm { Role::Accent } else { Role::Active });
         return;
     }
-    if app.view == View::Stage && app.column == super::app::Column::Map && app.map_shown() {
-        return keys(painter, 1, y, width, &super::map::KEYS);
+    if let Some(list) = app.view().last_line(app) {
+        return keys(painter, 1, y, width, list);
     }
-    let list: Vec<(&str, &str)> = KEYS
-        .iter()
-        .filter(|b| b.view.is_none_or(|v| v == app.view))
-        .filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?)))
-        .collect();
+    let list: Vec<(&str, &str)> =
+        in_order(app).into_iter().filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?))).collect();
     keys(painter, 1, y, width, &list);
 }
 
-/// What a typed value is, in words.
-fn typed_words(app: &App, typed: &super::app::Prompt) -> String {
-    use super::app::Prompt;
-    match typed {
-        Prompt::Parameter(name) => format!("{name} is"),
-        Prompt::BusLevel(name) => format!("level of bus {name}, or its pan (30 % left)"),
-        Prompt::SoundLevel(name) => format!("level of {name}"),
-        Prompt::Field(sounds, field) => match sounds.as_slice() {
-            [one] => format!("{field} of {one}"),
-            many => format!("{field} of {} sounds", many.len()),
-        },
-        Prompt::Shared { kind, name, key } => {
-            let touched = estampie_project::document::sharers(app.document(), kind, name).len();
-            let of = if kind == "effect" { "buses" } else { "sounds" };
-            format!("{key} of the shared {kind} {name}, for all {touched} {of} that share it")
-        }
-        Prompt::Takes(name, value) => format!("takes of {name} for {value}"),
-        Prompt::Rename(name) => format!("{name} is from now on"),
-        Prompt::Filter => "sounds with".into(),
-        Prompt::Wire(sound) => format!("{sound} is played by the event"),
-        Prompt::NewModulation => "new modulation:".into(),
-        Prompt::Formula(name) => format!("{name} ="),
-        Prompt::Smooth(_) => "follows within".into(),
-        Prompt::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::music::label(field)),
-        Prompt::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}, or its pan (30 % left)"),
-        Prompt::Send { bus, to } => format!("{bus} sends to {to}"),
-        Prompt::Setting { effect, word, .. } => format!("{word} of {effect}"),
-        Prompt::Held { snapshot, what } => format!("snapshot {snapshot}, {what}: by or to"),
-        Prompt::NewEffect(bus) => format!("new effect on {bus}:"),
-        Prompt::NewSnapshot => "new snapshot:".into(),
-        Prompt::UnsavedSnapshot => "new snapshot of what is unsaved in the mix, called".into(),
-        Prompt::LoudnessTarget => "loudness of the whole".into(),
-        Prompt::SnapshotField { snapshot, field } => format!("{field} of snapshot {snapshot}"),
-        Prompt::PlayerLevel(name) => format!("player level {name}, 0 to 10"),
-        Prompt::Thing(thing) => format!("{}: field and value, like at 12, 4", thing.name),
-        Prompt::NewThing => "add what and its name:".into(),
-        Prompt::Point(_) => "point".into(),
+/// The keys of the view, before or among those that all share, as the line tells them.
+fn in_order(app: &App) -> Vec<&'static super::keys::Binding> {
+    let (first, rest) = KEYS.split_at(KEYS.iter().position(|b| b.keys.contains(&"home")).unwrap_or(0));
+    first.iter().chain(app.view().keys()).chain(rest).collect()
+}
+
+/// A view's name on the title line.
+#[derive(Debug)]
+struct ToView(usize);
+
+impl Clicks for ToView {
+    fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
+        app.show(VIEWS[self.0].name());
+    }
+
+    fn over_all(&self) -> bool {
+        true
     }
 }
 

@@ -29,7 +29,7 @@ pub struct FollowsDoc {
     pub sections: Vec<(Located<String>, Located<String>)>,
 }
 
-/// A piece that another one holds down while it plays.
+/// A piece that another one ducks while it plays.
 #[derive(Debug, Clone)]
 pub struct HoldDoc {
     /// The piece that is ducked.
@@ -63,7 +63,7 @@ pub struct PieceDoc {
     pub follows: Option<FollowsDoc>,
     /// Whether what it follows only moves it while it plays: something else begins it.
     pub waits: bool,
-    /// Pieces that it holds down while it plays.
+    /// Pieces that it ducks while it plays.
     pub holds: Vec<HoldDoc>,
     /// When a moved tempo or key is taken.
     pub step: Step,
@@ -240,7 +240,7 @@ pub struct TransitionDoc {
     pub place: Place,
 }
 
-/// What a stinger holds down.
+/// What a stinger ducks.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct DuckDoc {
     /// By how much; less than 0.

@@ -186,7 +186,7 @@ fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
     }
     let mut holds = Vec::new();
     for (other, item, place) in fields.entries("ducks") {
-        let Some(inner) = Fields::of_item(reading, item, format!("what {name} holds down"), place.clone()) else { continue };
+        let Some(inner) = Fields::of_item(reading, item, format!("what {name} ducks"), place.clone()) else { continue };
         let (by, attack, release) = held(&inner, Decibels(-12.0), Seconds(1.0), Seconds(2.0));
         inner.finish();
         holds.push(HoldDoc { piece: Located { value: other, place }, by, attack, release });

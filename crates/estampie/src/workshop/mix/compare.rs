@@ -225,7 +225,7 @@ impl App {
 
     /// Tells the player which bus is measured: the chosen one, in this view.
     pub(crate) fn measure_bus(&mut self) {
-        let bus = if self.view == super::super::keys::View::Mix && self.bus > 0 { self.program().mix.buses.get(self.bus).map(|b| b.key) } else { None };
+        let bus = if self.shows(super::NAME) && self.bus > 0 { self.program().mix.buses.get(self.bus).map(|b| b.key) } else { None };
         self.rehearsal.measure(bus.unwrap_or(NameKey::NONE));
     }
 }

@@ -1,7 +1,8 @@
 //! Copies, order and amount in the view Mix: what is put down elsewhere, moved, or taken into a snapshot.
 
-use super::super::app::{App, Mode, Prompt};
+use super::super::app::{App, Mode};
 use super::super::rehearsal::Only;
+use super::super::sounds::SoundsPrompt;
 use super::super::text_field::TextField;
 use super::Focus;
 use estampie_engine::names::NameKey;
@@ -110,7 +111,7 @@ impl App {
             return self.say("this effect is like no shared one; e types its own setting");
         };
         let key = kind.settings.get(self.mix.setting).map_or("wet", |s| s.word).to_owned();
-        self.mode = Mode::Typing(Prompt::Shared { kind: "effect".into(), name: like, key }, TextField::default());
+        self.mode = Mode::typing(SoundsPrompt::Shared { kind: "effect".into(), name: like, key }, TextField::default());
     }
 
     /// Makes a snapshot of what is unsaved in the mix.

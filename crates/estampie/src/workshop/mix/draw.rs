@@ -1,8 +1,10 @@
 //! The table of buses: levels and meters, effects, sends, and what snapshots hold.
 
-use super::super::app::{App, ClickTarget};
+use super::super::app::App;
 use super::super::painter::Painter;
 use super::super::theme::Role;
+use super::super::view::Targets;
+use super::inputs::MixTarget;
 use super::{Focus, panels};
 use estampie_engine::engine::BusStatus;
 use estampie_engine::names::NameKey;
@@ -15,8 +17,6 @@ const HIGH: f32 = 12.0;
 /// The widths of the columns of sends and snapshots.
 const SEND: u16 = 7;
 const SNAPSHOT: u16 = 10;
-
-type Targets = Vec<(Rect, ClickTarget)>;
 
 /// The level at a share of the level line.
 pub(crate) fn level_at(share: f32) -> f32 {
@@ -180,7 +180,7 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
     if chosen {
         painter.select(0, y, columns.end + 1);
     }
-    targets.push((Rect { x: 0, y, width: columns.sends, height: 1 }, ClickTarget::Bus(index)));
+    targets.push((Rect { x: 0, y, width: columns.sends, height: 1 }, std::rc::Rc::new(MixTarget::Bus(index))));
     let indent = (bus.depth as u16 * 2).min(8);
     if bus.depth > 0 {
         painter.text(1 + indent, y, 1, "└", Role::Rule);
@@ -203,7 +203,7 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
     let level = doc.level.0;
     painter.right(columns.level, y, &print(level), Role::Text);
     level_line(painter, Rect { y, ..columns.line }, level, now_of(app, index), chosen);
-    targets.push((Rect { y, ..columns.line }, ClickTarget::Level(index)));
+    targets.push((Rect { y, ..columns.line }, std::rc::Rc::new(MixTarget::Level(index))));
     meter(app, painter, columns, y, bus.key);
     let mut at = columns.effects.0;
     if doc.pan.0 != 0.0 {
@@ -248,7 +248,7 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
                 Role::Rule
             },
         );
-        targets.push((Rect { x, y, width: SEND, height: 1 }, ClickTarget::Send(index, place)));
+        targets.push((Rect { x, y, width: SEND, height: 1 }, std::rc::Rc::new(MixTarget::Send(index, place))));
     }
     for (row, (at, snapshot)) in app.document().snapshots.iter().enumerate().skip(columns.shown.0).take(columns.shown.1).enumerate() {
         let x = columns.snapshots + row as u16 * SNAPSHOT;
@@ -265,7 +265,7 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
             Role::Text
         };
         painter.text(x, y, SNAPSHOT - 1, &text, role);
-        targets.push((Rect { x, y, width: SNAPSHOT, height: 1 }, ClickTarget::Held(index, at)));
+        targets.push((Rect { x, y, width: SNAPSHOT, height: 1 }, std::rc::Rc::new(MixTarget::Held(index, at))));
     }
 }
 
@@ -352,7 +352,7 @@ fn snapshot_feet(app: &App, painter: &mut Painter<'_>, columns: &Columns, y: u16
         .enumerate()
         {
             painter.text(x, y + 1 + line as u16, SNAPSHOT - 1, &text, Role::Secondary);
-            targets.push((Rect { x, y: y + 1 + line as u16, width: SNAPSHOT, height: 1 }, ClickTarget::SnapshotField(at, field)));
+            targets.push((Rect { x, y: y + 1 + line as u16, width: SNAPSHOT, height: 1 }, std::rc::Rc::new(MixTarget::SnapshotField(at, field))));
         }
     }
 }

@@ -3,24 +3,106 @@
 mod compare;
 mod copy;
 mod draw;
+mod inputs;
 mod loud;
 mod panels;
 
 pub(crate) use compare::Kept;
 pub(crate) use draw::{draw, level_at};
 
-use super::app::{App, Mode, Prompt};
-use super::keys::Do;
+pub(crate) use inputs::MixPrompt;
+
+use super::app::{App, Mode};
+use super::keys::{Binding, Do, key};
+use super::painter::Painter;
 use super::rehearsal::Only;
 use super::text_field::TextField;
-use estampie_engine::dsp::effects::{KINDS, Kind, Setting};
+use super::view::{Targets, View};
+use estampie_engine::dsp::effects::{Kind, Setting};
 use estampie_engine::engine::InputKind;
 use estampie_engine::mixer::spec::player_level;
 use estampie_engine::names::NameKey;
 use estampie_engine::property::Unit;
 use estampie_engine::units::Decibels;
-use estampie_project::document::{BusDoc, Clipping, ClippingKind, EffectDoc, Located, NewValue, SnapshotDoc, kind_of, read_held, read_target};
+use estampie_project::document::{BusDoc, Clipping, ClippingKind, EffectDoc, Located, SnapshotDoc, kind_of};
+use ratatui::layout::Rect;
 use std::time::{Duration, Instant};
+
+/// Its name.
+pub(crate) const NAME: &str = "Mix";
+
+/// The view.
+pub(crate) struct Mix;
+
+impl View for Mix {
+    fn name(&self) -> &'static str {
+        NAME
+    }
+
+    fn key(&self) -> char {
+        '5'
+    }
+
+    fn says(&self) -> &'static str {
+        "buses, effects, sends, snapshots"
+    }
+
+    fn keys(&self) -> &'static [Binding] {
+        KEYS
+    }
+
+    fn mouse(&self) -> &'static [&'static str] {
+        &["click a bus, a send, what a snapshot holds, a setting", "drag a level"]
+    }
+
+    fn widths(&self) -> (u16, u16) {
+        (31, 46)
+    }
+
+    fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+        draw(app, painter, area, targets);
+    }
+
+    fn act(&self, app: &mut App, does: Do) -> bool {
+        app.act_mix(does)
+    }
+
+    fn go(&self, _app: &mut App, _by: isize) {}
+
+    fn bus(&self, app: &App) -> Option<NameKey> {
+        app.program().mix.buses.get(app.bus).map(|b| b.key)
+    }
+
+    fn tells_loudness(&self) -> bool {
+        true
+    }
+}
+
+/// Its keys.
+const KEYS: &[Binding] = &[
+    key(&["enter"], Do::Main, "enter", "the settings of the bus's effect; hear the snapshot; type the value", Some("open, hear")),
+    key(&["o"], Do::Target, "o", "edit the chosen snapshot instead of the mix; again, or esc, goes back", Some("edit snapshot")),
+    key(&["a"], Do::Without, "a", "keep this as B, then go over to B and back, as loud; without the edited snapshot, while held", Some("a/b")),
+    key(&["A"], Do::Differences, "A", "what differs between A and B, and to keep one of them", None),
+    key(&["i"], Do::NewEffect, "i", "a new effect on the bus", Some("effect")),
+    key(&["S"], Do::NewSnapshot, "S", "a new snapshot", Some("snapshot")),
+    key(&["<"], Do::JumpBack, "<", "the return, snapshot or effect before", None),
+    key(&[">"], Do::JumpOn, ">", "the next return, snapshot or effect", Some("next")),
+    key(&["("], Do::LessByHand, "(", "less of the chosen snapshot by hand (temporary)", None),
+    key(&[")"], Do::MoreByHand, ")", "more of it by hand (temporary)", None),
+    key(&["N"], Do::TakeUnsaved, "N", "a new snapshot of what is unsaved in the mix", None),
+    key(&["K"], Do::MoveUp, "K", "the effect earlier on its bus", None),
+    key(&["J"], Do::MoveDown, "J", "the effect later on its bus", None),
+    key(&["E"], Do::EditShared, "E", "edit the setting of the shared effect behind it, for all that are like it", None),
+    key(&["y"], Do::Copy, "y", "copy the bus's settings, the open effect, or what the snapshot holds", Some("copy")),
+    key(&["p"], Do::Paste, "p", "paste it here", None),
+    key(&["d"], Do::Duplicate, "d", "a copy of the chosen snapshot", None),
+    key(&["T"], Do::LoudnessTarget, "T", "type the loudness that the whole should have: -18 LUFS", None),
+    key(&["b"], Do::Bypass, "b", "bypass the effect, or the send (temporary)", Some("bypass")),
+    key(&["B"], Do::BypassAll, "B", "bypass all effects (temporary)", None),
+    key(&["O"], Do::Off, "O", "leave the effect out, or let it in again", None),
+    key(&["D"], Do::Delete, "D", "take out the effect, the send, or the snapshot", None),
+];
 
 /// What keys go to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -174,10 +256,10 @@ impl App {
             Do::Edit => self.type_mix(),
             Do::Rest => self.rest_mix(),
             Do::NewEffect => match self.bus_name(self.bus) {
-                Some(bus) => self.mode = Mode::Typing(Prompt::NewEffect(bus), TextField::default()),
+                Some(bus) => self.mode = Mode::typing(MixPrompt::NewEffect(bus), TextField::default()),
                 None => return false,
             },
-            Do::NewSnapshot => self.mode = Mode::Typing(Prompt::NewSnapshot, TextField::default()),
+            Do::NewSnapshot => self.mode = Mode::typing(MixPrompt::NewSnapshot, TextField::default()),
             Do::Target => self.target_snapshot(),
             Do::Without => match self.mix.target {
                 Some(_) => self.hear_without(),
@@ -198,10 +280,10 @@ impl App {
             Do::LessByHand => self.nudge_hand(-10),
             Do::MoreByHand => self.nudge_hand(10),
             Do::EditShared => self.edit_shared_effect(),
-            Do::TakeUnsaved => self.mode = Mode::Typing(Prompt::UnsavedSnapshot, TextField::default()),
+            Do::TakeUnsaved => self.mode = Mode::typing(MixPrompt::UnsavedSnapshot, TextField::default()),
             Do::LoudnessTarget => {
                 let now = self.document().manifest.target.map_or(String::new(), |t| format!("{t} LUFS"));
-                self.mode = Mode::Typing(Prompt::LoudnessTarget, TextField::offer(&now));
+                self.mode = Mode::typing(MixPrompt::LoudnessTarget, TextField::offer(&now));
             }
             Do::Bypass => self.bypass_one(),
             Do::BypassAll => {
@@ -377,14 +459,14 @@ impl App {
 
     fn type_mix(&mut self) {
         let typed = match self.mix.focus {
-            Focus::Player => self.document().player_levels.get(self.mix.player).map(|l| Prompt::PlayerLevel(l.name.clone())),
+            Focus::Player => self.document().player_levels.get(self.mix.player).map(|l| MixPrompt::PlayerLevel(l.name.clone())),
             _ => match (self.edits(), self.mix_what()) {
-                (Some(snapshot), Some(what)) => Some(Prompt::Held { snapshot, what }),
-                (None, Some(_)) if self.mix.focus == Focus::Levels => self.bus_name(self.bus).map(Prompt::BusLevel),
+                (Some(snapshot), Some(what)) => Some(MixPrompt::Held { snapshot, what }),
+                (None, Some(_)) if self.mix.focus == Focus::Levels => self.bus_name(self.bus).map(MixPrompt::BusLevel),
                 (None, Some(_)) if self.mix.focus == Focus::Sends => {
-                    self.bus_name(self.bus).zip(self.returns().get(self.mix.send).cloned()).map(|(bus, to)| Prompt::Send { bus, to })
+                    self.bus_name(self.bus).zip(self.returns().get(self.mix.send).cloned()).map(|(bus, to)| MixPrompt::Send { bus, to })
                 }
-                (None, Some(_)) => self.bus_name(self.bus).zip(self.effect_doc()).map(|(bus, (effect, kind))| Prompt::Setting {
+                (None, Some(_)) => self.bus_name(self.bus).zip(self.effect_doc()).map(|(bus, (effect, kind))| MixPrompt::Setting {
                     bus,
                     effect: effect.name.clone(),
                     word: kind.settings.get(self.mix.setting).map_or("wet", |s| s.word).to_owned(),
@@ -393,7 +475,7 @@ impl App {
             },
         };
         match typed {
-            Some(typed) => self.mode = Mode::Typing(typed, TextField::default()),
+            Some(typed) => self.mode = Mode::typing(typed, TextField::default()),
             None => self.say("there is nothing to type here; i adds an effect, S a snapshot"),
         }
     }
@@ -579,72 +661,6 @@ impl App {
         self.rehearsal.say(InputKind::PlayerLevel { level: NameKey::of(name), value });
         if let Err(error) = crate::levels::write(self.workspace.root(), &self.rehearsal.levels) {
             self.alarm(format!("levels.toml is not written: {error}"));
-        }
-    }
-
-    /// Takes what was typed in this view.
-    pub(super) fn set_typed_mix(&mut self, typed: &Prompt, text: &str) -> Result<(), String> {
-        match typed {
-            Prompt::Send { bus, to } => self.workspace.set_send(bus, to, text)?,
-            Prompt::Setting { bus, effect, word } => self.workspace.set_effect(bus, effect, word, text)?,
-            Prompt::Held { snapshot, what } => {
-                // Where a level is held, its pan is typed in the same line.
-                let level = what.strip_prefix("bus ").and_then(|w| w.strip_suffix(" level")).filter(|_| estampie_engine::units::Pan::is_meant(text));
-                let what = &level.map_or_else(|| what.clone(), |bus| format!("bus {bus} pan"));
-                let text = if text.trim().is_empty() || read_held(text).is_ok() { text.to_owned() } else { format!("to {text}") };
-                self.workspace.set_held(snapshot, what, &text)?;
-            }
-            Prompt::NewEffect(bus) => {
-                self.workspace.add_effect(bus, text.trim())?;
-                self.mix.effect = self.bus_doc().map_or(0, |b| b.effects.len()).saturating_sub(1);
-                (self.mix.focus, self.mix.setting) = (Focus::Effect, 0);
-            }
-            Prompt::NewSnapshot => {
-                self.workspace.add_snapshot(text.trim())?;
-                self.mix.snapshot = self.document().snapshots.len().saturating_sub(1);
-                self.mix.focus = Focus::Snapshots;
-            }
-            Prompt::UnsavedSnapshot => {
-                let count = self.take_unsaved(text.trim())?;
-                self.say(format!("snapshot {} holds {count} value{}; the mix beneath is as saved", text.trim(), if count == 1 { "" } else { "s" }));
-            }
-            Prompt::LoudnessTarget => {
-                let text = text.trim();
-                let text = if text.is_empty() || text.ends_with("LUFS") { text.to_owned() } else { format!("{text} LUFS") };
-                let value = if text.is_empty() {
-                    NewValue::Nothing
-                } else {
-                    read_target(&text)?;
-                    NewValue::Text(text.replace('−', "-"))
-                };
-                self.workspace.set_values("target of loudness", &[("estampie.toml", vec!["loudness"], value)])?;
-            }
-            Prompt::SnapshotField { snapshot, field } => self.workspace.set_snapshot(snapshot, field, text)?,
-            Prompt::PlayerLevel(name) => {
-                let value: f32 = text.trim().parse().map_err(|_| format!("\"{text}\" is not a level: write 0 to 10"))?;
-                if !(0.0..=10.0).contains(&value) {
-                    return Err("a player level goes from 0 to 10".into());
-                }
-                self.set_player_level(name, value);
-                return Ok(());
-            }
-            _ => return Ok(()),
-        }
-        self.recompile();
-        self.hold_mix();
-        Ok(())
-    }
-
-    /// Words that can stand in what is typed here.
-    pub(crate) fn mix_words(&self, typed: &Prompt) -> Vec<&str> {
-        match typed {
-            Prompt::NewEffect(_) => KINDS.iter().map(|k| k.word).chain(self.document().shared.effect.iter().map(|e| e.name.as_str())).collect(),
-            Prompt::Setting { word, .. } => {
-                let setting = self.effect_doc().and_then(|(_, kind)| kind.settings.iter().find(|s| s.word == *word));
-                if let Some(Unit::Choice(words)) = setting.map(|s| s.unit) { words.to_vec() } else { Vec::new() }
-            }
-            Prompt::Held { .. } => vec!["by", "to", "to silent", "to 30 % left"],
-            _ => Vec::new(),
         }
     }
 }

@@ -1,17 +1,17 @@
 //! Below the table: the chosen effect with its settings and its picture, ducks and player levels, and loudness.
 
-use super::super::app::{App, ClickTarget};
+use super::super::app::App;
 use super::super::painter::Painter;
 use super::super::theme::Role;
+use super::super::view::Targets;
 use super::Focus;
 use super::draw::{cut, print};
+use super::inputs::MixTarget;
 use estampie_engine::dsp::effects::response;
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::property::Unit;
 use ratatui::layout::Rect;
-
-type Targets = Vec<(Rect, ClickTarget)>;
 
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let third = area.width / 3;
@@ -61,7 +61,7 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
                 Role::FromGame,
             );
         }
-        targets.push((Rect { x, y, width, height: 1 }, ClickTarget::Setting(at)));
+        targets.push((Rect { x, y, width, height: 1 }, std::rc::Rc::new(MixTarget::Setting(at))));
     }
     let key = NameKey::of(&format!("{bus} {}", effect.name));
     let turned = app.rehearsal.status.as_ref().and_then(|s| s.reductions.iter().find(|(k, _)| *k == key)).map(|(_, r)| *r);
@@ -187,7 +187,7 @@ fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targe
             painter.text(end, here, 10, &"○".repeat(10 - full.min(10)), Role::Rule);
             let db = estampie_engine::mixer::spec::player_level_db(level);
             painter.text(area.x + 27, here, area.width.saturating_sub(28), &format!("{level:.1}   {} dB on {}", print(db), doc.bus.value), Role::Secondary);
-            targets.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, ClickTarget::PlayerLevel(at)));
+            targets.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, std::rc::Rc::new(MixTarget::PlayerLevel(at))));
         }
     }
 }

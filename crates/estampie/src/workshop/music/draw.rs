@@ -1,8 +1,10 @@
 //! Drawing the view *Music*: index, staves, ways, and the bars to come.
 
-use super::super::app::{App, ClickTarget};
+use super::super::app::App;
 use super::super::painter::Painter;
 use super::super::theme::Role;
+use super::super::view::Targets;
+use super::inputs::MusicTarget;
 use super::{Column, Item, Stave, WIDTHS, side_panel, staves};
 use estampie_engine::engine::PieceStatus;
 use estampie_engine::music::plan;
@@ -11,8 +13,6 @@ use estampie_engine::names::NameKey;
 use estampie_project::document::{PieceDoc, SILENCE, SectionDoc, Then};
 use estampie_proof::onsets::parts_of_beat;
 use ratatui::layout::Rect;
-
-type Targets = Vec<(Rect, ClickTarget)>;
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let (index, centre, note) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1);
@@ -62,7 +62,7 @@ fn draw_index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Ta
         if chosen {
             painter.select(area.x, y, area.width);
         }
-        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::MusicItem(row)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, std::rc::Rc::new(MusicTarget::Item(row))));
         let (name, aside, gold) = match item {
             Item::Piece(at) => {
                 let name = &music.pieces[at].name;
@@ -204,7 +204,7 @@ fn draw_staves(
         if chosen {
             painter.select(area.x, y, area.width);
         }
-        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::Stave(row)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, std::rc::Rc::new(MusicTarget::Stave(row))));
         match *line {
             Stave::Section(at) => {
                 let section = &doc.sections[at];
@@ -351,7 +351,7 @@ fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, two
         for (column, to) in ends.iter().enumerate() {
             let x = area.x + label + column as u16 * wide;
             let chosen = app.music.cell == (row, column) && matches!(app.music.column, Column::Ways | Column::Fields);
-            targets.push((Rect { x, y, width: wide, height: if two { 2 } else { 1 } }, ClickTarget::Way(row, column)));
+            targets.push((Rect { x, y, width: wide, height: if two { 2 } else { 1 } }, std::rc::Rc::new(MusicTarget::Transition(row, column))));
             if chosen {
                 let selection = painter.theme.selection();
                 painter.buffer.set_style(Rect { x, y, width: wide, height: if two { 2 } else { 1 } }.intersection(painter.buffer.area), selection);

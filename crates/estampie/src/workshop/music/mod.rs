@@ -5,14 +5,19 @@
 //! sequencer.
 
 mod draw;
+mod inputs;
 mod side_panel;
 
 pub(super) use draw::draw;
 pub(super) use side_panel::label;
 
-use super::app::{App, Mode, Prompt};
-use super::keys::{Do, View};
+pub(crate) use inputs::MusicPrompt;
+
+use super::app::{App, Mode};
+use super::keys::{Binding, Do, key};
+use super::painter::Painter;
 use super::text_field::TextField;
+use super::view::{Targets, View};
 use estampie_engine::engine::{InputKind, PieceStatus};
 use estampie_engine::music::spec::Piece;
 use estampie_engine::names::NameKey;
@@ -21,9 +26,68 @@ use estampie_project::document::{MusicDoc, PieceDoc, SILENCE, TRANSITION_FIELDS,
 use estampie_proof::check;
 use estampie_proof::check::{Problem, Seam};
 use estampie_proof::onsets::{strokes, strokes_from};
+use ratatui::layout::Rect;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
+
+/// Its name.
+pub(crate) const NAME: &str = "Music";
+
+/// The view.
+pub(crate) struct Music;
+
+impl View for Music {
+    fn name(&self) -> &'static str {
+        NAME
+    }
+
+    fn key(&self) -> char {
+        '4'
+    }
+
+    fn says(&self) -> &'static str {
+        "sections, layers, and the transitions between them"
+    }
+
+    fn keys(&self) -> &'static [Binding] {
+        KEYS
+    }
+
+    fn mouse(&self) -> &'static [&'static str] {
+        &["click a section, layer or transition to choose it, again to go there"]
+    }
+
+    fn widths(&self) -> (u16, u16) {
+        WIDTHS
+    }
+
+    fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+        draw(app, painter, area, targets);
+    }
+
+    fn act(&self, app: &mut App, does: Do) -> bool {
+        app.act_music(does)
+    }
+
+    fn go(&self, app: &mut App, by: isize) {
+        app.go_music(by);
+    }
+}
+
+/// Its keys.
+const KEYS: &[Binding] = &[
+    key(&["enter"], Do::Main, "enter", "go to the section, or take the transition; a layer in or out; begin a piece, sound a stinger", Some("go")),
+    key(&["x"], Do::SwitchLayer, "x", "bring the layer in, or take it out (temporary)", Some("in, out")),
+    key(&["n"], Do::Sting, "n", "sound the selected stinger, or the first", Some("stinger")),
+    key(&["<"], Do::JumpBack, "<", "jump a bar back", Some("jump")),
+    key(&[">"], Do::JumpOn, ">", "jump a bar on", None),
+    key(&["t"], Do::StepState, "t", "the next value of the state that the piece follows", Some("state")),
+    key(&["c"], Do::Curve, "c", "edit the curve that moves the layer", Some("curve")),
+    key(&["p"], Do::CheckTransitions, "p", "check every transition: render and listen to each; again to open the problems", Some("check")),
+    key(&["M"], Do::Metronome, "M", "a click on every beat (temporary, never saved)", None),
+    key(&["T"], Do::Tap, "T", "tap a tempo, on the beat", None),
+];
 
 /// Widths of index and side.
 pub(super) const WIDTHS: (u16, u16) = (24, 38);
@@ -349,7 +413,7 @@ impl App {
                 }
                 let field = TRANSITION_FIELDS[self.music.field.min(TRANSITION_FIELDS.len() - 1)].0;
                 let now = side_panel::field_text(self.written_way(&from, &to), field);
-                self.mode = Mode::Typing(Prompt::Transition { piece, from, to, field }, TextField::offer(&now.unwrap_or_default()));
+                self.mode = Mode::typing(MusicPrompt::Transition { piece, from, to, field }, TextField::offer(&now.unwrap_or_default()));
             }
             Column::Staves => {
                 let (Some(Stave::Layer(section, layer)), Some(doc)) = (self.selected_stave(), self.piece_doc()) else {
@@ -357,8 +421,8 @@ impl App {
                 };
                 let section = &doc.sections[section];
                 let layer = &section.layers[layer];
-                let typed = Prompt::LayerLevel { piece: doc.name.clone(), section: section.name.clone(), layer: layer.name.clone() };
-                self.mode = Mode::Typing(typed, TextField::offer(&layer.level.to_string()));
+                let typed = MusicPrompt::LayerLevel { piece: doc.name.clone(), section: section.name.clone(), layer: layer.name.clone() };
+                self.mode = Mode::typing(typed, TextField::offer(&layer.level.to_string()));
             }
             Column::Index => self.say("tab goes to the sections and the transitions between them"),
         }
@@ -502,7 +566,7 @@ impl App {
     /// Takes in what was made aside, and begins what is wanted now; true if there is something new.
     pub(super) fn poll_music(&mut self) -> bool {
         let mut news = false;
-        if self.view != View::Music {
+        if !self.shows(NAME) {
             return news;
         }
         let program = Arc::clone(self.program());

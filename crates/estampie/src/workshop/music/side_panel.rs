@@ -1,9 +1,11 @@
 //! The side of the view *Music*: the selected way with its seam and its waits, the selected layer, what was heard
 //! lately, and the problems that a check found.
 
-use super::super::app::{App, ClickTarget};
+use super::super::app::App;
 use super::super::painter::{Painter, rows_of};
 use super::super::theme::Role;
+use super::super::view::Targets;
+use super::inputs::MusicTarget;
 use super::{Column, Stave};
 use estampie_engine::music::wait;
 use estampie_project::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
@@ -63,7 +65,7 @@ pub(crate) fn label(field: &str) -> &'static str {
 /// The fields of a transition as a person would name them.
 const LABELS: [&str; 8] = ["leaves at", "by way of", "arrives at", "fade-out", "fade-in", "overlap", "allowed", "accepted"];
 
-pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Vec<(Rect, ClickTarget)>) {
+pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let check = &app.music.check;
     if check.open && (check.problems.is_some() || app.music.checking()) {
         return draw_check(app, painter, area);
@@ -81,7 +83,7 @@ fn pair(painter: &mut Painter<'_>, area: Rect, y: u16, label: &str, value: &str,
     painter.text(area.x + 16, y, area.width.saturating_sub(16), value, role);
 }
 
-fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Vec<(Rect, ClickTarget)>) -> u16 {
+fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) -> u16 {
     let Some((from, to)) = app.selected_way() else { return area.y };
     painter.heading(area.x, area.y, area.width, &format!("{from} ⟶ {to}"), "");
     let mut y = area.y + 1;
@@ -96,7 +98,7 @@ fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Vec<
         if chosen {
             painter.select(area.x, y, area.width);
         }
-        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::WayField(at)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, std::rc::Rc::new(MusicTarget::Field(at))));
         let text = field_text(way, field);
         // What a row or column of "any" says is shown as such.
         let inherited = rule.filter(|r| r.written.is_some() && way.is_none() && *field == "leave").map(|r| when_text(app.program(), r.leave));

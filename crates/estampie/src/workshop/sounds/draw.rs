@@ -1,17 +1,17 @@
 //! Drawing the view *Sounds*.
 
-use super::super::app::{App, ClickTarget};
+use super::super::app::App;
 use super::super::painter::Painter;
 use super::super::rehearsal::Heard;
 use super::super::theme::Role;
+use super::super::view::Targets;
+use super::inputs::SoundsTarget;
 use super::{Column, Listed, Row, takes_of};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
 use estampie_engine::units::{Quantity, Spread};
 use estampie_project::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
-
-type Targets = Vec<(Rect, ClickTarget)>;
 
 const INDEX: u16 = 31;
 const SIDE: u16 = 49;
@@ -78,7 +78,7 @@ fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
                 if chosen {
                     painter.select(0, y, area.width);
                 }
-                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, ClickTarget::Sound(sound.name.clone())));
+                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, std::rc::Rc::new(SoundsTarget::Sound(sound.name.clone()))));
                 let key = NameKey::of(&sound.name);
                 let sounds = app.rehearsal.status.as_ref().is_some_and(|s| s.voices.iter().any(|v| !v.asleep && (v.sound == key)));
                 let role = if chosen || sounds { Role::Active } else { Role::Text };
@@ -169,7 +169,7 @@ fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last
         let (row, column) = ((at as u16) / columns - first, (at as u16) % columns);
         shown = shown.max(row + 1);
         let place = Rect { x: area.x + column * cell, y: area.y + row * tall, width: cell - 2, height: tall - 1 };
-        targets.push((place, ClickTarget::Take(at)));
+        targets.push((place, std::rc::Rc::new(SoundsTarget::Take(at))));
         let chosen = focused && at == app.sounds.take;
         let sounding = last == Some(NameKey::of(&take.name));
         let role = if chosen || sounding { Role::Active } else { Role::Text };
@@ -318,7 +318,7 @@ fn moved(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, tar
     for (column, (at, modulation)) in list.iter().take(3).enumerate() {
         let doc = &app.document().parameters[modulation.parameter];
         let place = Rect { x: area.x + column as u16 * cell, y: area.y + 1, width: cell - 3, height: tall + 3 };
-        targets.push((place, ClickTarget::Modulation(modulation.written as usize)));
+        targets.push((place, std::rc::Rc::new(SoundsTarget::Modulation(modulation.written as usize))));
         painter.text(place.x, place.y, place.width, &format!("{} ⟶ {}", doc.name, modulation.property.word()), Role::FromGame);
         let plot = Rect { y: place.y + 1, height: tall, ..place };
         let frame = super::super::curve::Frame::of(&modulation.curve, doc);
@@ -448,7 +448,7 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targ
         if chosen {
             painter.select(area.x, y, area.width);
         }
-        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, ClickTarget::Field(at)));
+        targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, std::rc::Rc::new(SoundsTarget::Field(at))));
         let set = field.origin != Origin::Default;
         painter.text(area.x + 1, y, 15, field.key, if chosen { Role::Active } else { Role::Secondary });
         let shared = match &field.origin {

@@ -2,19 +2,90 @@
 
 mod draw;
 mod files;
+mod inputs;
 
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use files::{Picker, draw as draw_files};
 
-use super::app::{App, Mode, Prompt};
-use super::keys::Do;
+pub(crate) use inputs::SoundsPrompt;
+
+use super::app::{App, Mode};
+use super::keys::{Binding, Do, key};
+use super::painter::Painter;
 use super::text_field::TextField;
+use super::view::{Targets, View};
+use super::wiring::WiringPrompt;
 use estampie_engine::clip::Clip;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_project::assets::{Decoded, facts};
 use estampie_project::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, sharers, uses_of};
+use ratatui::layout::Rect;
 use std::collections::BTreeSet;
+
+/// Its name.
+pub(crate) const NAME: &str = "Sounds";
+
+/// The view.
+pub(crate) struct Sounds;
+
+impl View for Sounds {
+    fn name(&self) -> &'static str {
+        NAME
+    }
+
+    fn key(&self) -> char {
+        '3'
+    }
+
+    fn says(&self) -> &'static str {
+        "the recipes"
+    }
+
+    fn keys(&self) -> &'static [Binding] {
+        KEYS
+    }
+
+    fn mouse(&self) -> &'static [&'static str] {
+        &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"]
+    }
+
+    fn widths(&self) -> (u16, u16) {
+        WIDTHS
+    }
+
+    fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+        draw(app, painter, area, targets);
+    }
+
+    fn act(&self, app: &mut App, does: Do) -> bool {
+        app.act_sounds(does)
+    }
+
+    fn go(&self, app: &mut App, by: isize) {
+        app.go_sounds(by);
+    }
+}
+
+/// Its keys.
+const KEYS: &[Binding] = &[
+    key(&["enter"], Do::Main, "enter", "play as the game would; play the take; type the value", Some("play")),
+    key(&["/"], Do::Filter, "/", "show only sounds with these letters; esc shows all", Some("filter")),
+    key(&["x"], Do::Mark, "x", "mark the sound: edits are for all that are marked", Some("mark")),
+    key(&["X"], Do::ClearMarks, "X", "mark none", None),
+    key(&["t"], Do::Twenty, "t", "play it twenty times in a row", Some("20 ×")),
+    key(&["c"], Do::Curve, "c", "edit the curve of its next modulation; on a field of falloff, its curve", Some("curve")),
+    key(&["n"], Do::NewSound, "n", "a new sound from audio files", Some("new")),
+    key(&["W"], Do::Wire, "W", "wire it: type the event that plays it", Some("wire")),
+    key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
+    key(&["d"], Do::Duplicate, "d", "a copy of it", None),
+    key(&["D"], Do::Delete, "D", "delete it; what names it is said first", None),
+    key(&["E"], Do::EditShared, "E", "edit the shared setting behind the field, for all that share it", None),
+    key(&["f"], Do::Force, "f", "always pick this take (temporary)", None),
+    key(&["g"], Do::GoToUse, "g", "go to where it is named", None),
+    key(&["y"], Do::Copy, "y", "copy the field, or all of the sound's settings", None),
+    key(&["p"], Do::Paste, "p", "paste it into this sound, or into all that are marked", None),
+];
 
 /// A column of the view.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -246,7 +317,7 @@ impl App {
                 let done = self.workspace.set_sounds(&targets, field.key, "");
                 self.edited(done);
             }
-            Do::Filter => self.mode = Mode::Typing(Prompt::Filter, TextField::new(&self.sounds.filter)),
+            Do::Filter => self.mode = Mode::typing(SoundsPrompt::Filter, TextField::new(&self.sounds.filter)),
             Do::Mark => {
                 if !self.sounds.marked.remove(&name) {
                     self.sounds.marked.insert(name);
@@ -260,7 +331,7 @@ impl App {
                 self.say(format!("{name} twenty times"));
             }
             Do::NewSound => self.begin_files(),
-            Do::Rename => self.mode = Mode::Typing(Prompt::Rename(name.clone()), TextField::new(&name)),
+            Do::Rename => self.mode = Mode::typing(SoundsPrompt::Rename(name.clone()), TextField::new(&name)),
             Do::Duplicate => match self.workspace.duplicate_sound(&name) {
                 Ok(copy) => {
                     self.sounds.selected.clone_from(&copy);
@@ -274,7 +345,7 @@ impl App {
                 Some(field) if field.key.starts_with("falloff.") => self.begin_falloff(&name, field.key.trim_start_matches("falloff.")),
                 _ => self.next_curve(&name),
             },
-            Do::Wire => self.mode = Mode::Typing(Prompt::Wire(name), TextField::default()),
+            Do::Wire => self.mode = Mode::typing(SoundsPrompt::Wire(name), TextField::default()),
             Do::GoToUse => self.go_to_use(&name),
             Do::EditShared => self.edit_shared(),
             Do::Force => self.force_take(&name),
@@ -352,7 +423,7 @@ impl App {
         }
         let Some(field) = self.current_field() else { return };
         let text = if field.origin == Origin::Default { String::new() } else { field.value };
-        self.mode = Mode::Typing(Prompt::Field(self.targets(), field.key), TextField::offer(&text));
+        self.mode = Mode::typing(SoundsPrompt::Field(self.targets(), field.key), TextField::offer(&text));
     }
 
     /// Types the takes (or the chain) of a sound as they are written, told apart by semicolons.
@@ -363,11 +434,11 @@ impl App {
         let value = takes_of(doc).get(self.sounds.take).map(|t| t.aside.clone());
         if let Some(value) = value.filter(|_| doc.groups.iter().any(|(value, _)| value.is_some())) {
             let list = self.workspace.list_in(&doc.place.file, &[name, "takes", &value]).unwrap_or_default();
-            self.mode = Mode::Typing(Prompt::Takes(name.to_owned(), value), TextField::new(&list.join("; ")));
+            self.mode = Mode::typing(SoundsPrompt::Takes(name.to_owned(), value), TextField::new(&list.join("; ")));
             return;
         }
         match self.workspace.list_in(&doc.place.file, &[name, key]) {
-            Some(list) => self.mode = Mode::Typing(Prompt::Field(vec![name.to_owned()], key), TextField::new(&list.join("; "))),
+            Some(list) => self.mode = Mode::typing(SoundsPrompt::Field(vec![name.to_owned()], key), TextField::new(&list.join("; "))),
             None => self.alarm(format!("{} cannot be edited until it is fixed", doc.place.file)),
         }
     }
@@ -410,10 +481,11 @@ impl App {
                 self.sounds.curve += 1;
                 self.begin_curve(*written);
             }
-            None => self.mode = Mode::Typing(Prompt::NewModulation, TextField::new(&format!(" moves {name} level"))),
-        }
-        if let Mode::Typing(Prompt::NewModulation, line) = &mut self.mode {
-            line.at = 0;
+            None => {
+                let mut begun = TextField::new(&format!(" moves {name} level"));
+                begun.at = 0;
+                self.mode = Mode::typing(WiringPrompt::NewModulation, begun);
+            }
         }
     }
 
@@ -432,7 +504,7 @@ impl App {
         let Some(field) = self.current_field() else { return };
         let Origin::Shared(name) = field.origin else { return self.say(format!("{} is not shared; e edits it", field.key)) };
         let (kind, key) = field.key.split_once('.').unwrap_or((field.key, ""));
-        self.mode = Mode::Typing(Prompt::Shared { kind: kind.to_owned(), name, key: key.to_owned() }, TextField::offer(&field.value));
+        self.mode = Mode::typing(SoundsPrompt::Shared { kind: kind.to_owned(), name, key: key.to_owned() }, TextField::offer(&field.value));
     }
 
     /// Sets a field of a shared setting.

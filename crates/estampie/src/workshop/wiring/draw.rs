@@ -1,9 +1,11 @@
 //! Drawing the view *Wiring*: the index and the centre.
 
-use super::super::app::{App, ClickTarget, Mode};
+use super::super::app::{App, Mode};
 use super::super::curve::{Frame, number};
 use super::super::painter::Painter;
 use super::super::theme::Role;
+use super::super::view::Targets;
+use super::inputs::WiringTarget;
 use super::sentence::{Pick, Sentence, word_at};
 use super::{Column, FILE, Row, Told};
 use estampie_engine::curve::Curve;
@@ -12,8 +14,6 @@ use estampie_project::complete::blocks;
 use estampie_project::document::{Fault, ModulationDoc, ValueOf, did_you_mean, read_point, source_text};
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
-
-type Targets = Vec<(Rect, ClickTarget)>;
 
 const INDEX: u16 = 31;
 const SIDE: u16 = 44;
@@ -99,7 +99,7 @@ fn list(app: &App, painter: &mut Painter<'_>, area: Rect, lines: &[Drawn], items
                 if chosen {
                     painter.select(0, y, area.width);
                 }
-                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, ClickTarget::Told(*at)));
+                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, std::rc::Rc::new(WiringTarget::Told(*at))));
                 told_item(app, painter, Rect { x: 3, y, width: area.width - 4, height: 1 }, &items[*at], chosen);
             }
             Drawn::Blank => {}
@@ -203,7 +203,7 @@ fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
                 if chosen {
                     painter.select(area.x - 1, y, area.width + 1);
                 }
-                targets.push((Rect { x: area.x - 1, y, width: area.width + 1, height: 1 }, ClickTarget::Wiring(*row)));
+                targets.push((Rect { x: area.x - 1, y, width: area.width + 1, height: 1 }, std::rc::Rc::new(WiringTarget::Row(*row))));
                 match &rows[*row] {
                     Row::Line(line) => {
                         // Blocks are in the order of the file.

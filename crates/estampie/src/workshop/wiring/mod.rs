@@ -1,18 +1,86 @@
 //! The view *Wiring*: what the game tells, the reactions as sentences, modulations and formulas; and what hands do there.
 
 mod draw;
+mod inputs;
 mod sentence;
 mod side_panel;
 
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use sentence::Sentence;
 
-use super::app::{App, Mode, Prompt};
-use super::keys::Do;
+pub(crate) use inputs::WiringPrompt;
+
+use super::app::{App, Mode};
+use super::keys::{Binding, Do, key};
+use super::painter::Painter;
+use super::stage::StagePrompt;
 use super::text_field::TextField;
+use super::view::{Targets, View};
 use estampie_engine::names::NameKey;
 use estampie_project::complete::{Block, blocks};
 use estampie_project::document::{ValueOf, did_you_mean};
+use ratatui::layout::Rect;
+
+/// Its name.
+pub(crate) const NAME: &str = "Wiring";
+
+/// The view.
+pub(crate) struct Wiring;
+
+impl View for Wiring {
+    fn name(&self) -> &'static str {
+        NAME
+    }
+
+    fn key(&self) -> char {
+        '2'
+    }
+
+    fn says(&self) -> &'static str {
+        "what follows from what the game tells"
+    }
+
+    fn keys(&self) -> &'static [Binding] {
+        KEYS
+    }
+
+    fn mouse(&self) -> &'static [&'static str] {
+        &["click a line to choose it, again to edit or send it"]
+    }
+
+    fn widths(&self) -> (u16, u16) {
+        WIDTHS
+    }
+
+    fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+        draw(app, painter, area, targets);
+    }
+
+    fn act(&self, app: &mut App, does: Do) -> bool {
+        app.act_wiring(does)
+    }
+
+    fn go(&self, app: &mut App, by: isize) {
+        app.go_wiring(by);
+    }
+}
+
+/// Its keys.
+const KEYS: &[Binding] = &[
+    key(&["enter"], Do::Main, "enter", "send it, edit the curve; declare what is sent undeclared", Some("send, fix")),
+    key(&["n"], Do::NewReaction, "n", "a new reaction below", Some("new")),
+    key(&["o"], Do::NewAction, "o", "a new action below", Some("action")),
+    key(&["K"], Do::MoveUp, "K", "move the reaction up", None),
+    key(&["J"], Do::MoveDown, "J", "move the reaction down", Some("reorder")),
+    key(&["O"], Do::Off, "O", "switch the reaction off, or on again", Some("off")),
+    key(&["D"], Do::Delete, "D", "take the reaction, action, modulation or formula out", None),
+    key(&["c"], Do::Curve, "c", "edit the curve of the modulation", Some("curve")),
+    key(&["M"], Do::NewModulation, "M", "a new modulation: strain moves hull/creak level", None),
+    key(&["r"], Do::Rename, "r", "what is sent undeclared means its nearest name: rename it", None),
+    key(&["g"], Do::GiveBack, "g", "give the parameter back to what works it out", None),
+    key(&["y"], Do::Copy, "y", "copy the reaction or the action", None),
+    key(&["p"], Do::Paste, "p", "paste it below", None),
+];
 
 /// The file of the reactions.
 pub(super) const FILE: &str = "reactions.est";
@@ -149,14 +217,14 @@ impl App {
 
     /// Selects a line of the reactions' file.
     pub(super) fn go_to_reaction(&mut self, line: usize) {
-        self.view = super::keys::View::Wiring;
+        self.show(NAME);
         self.wiring.column = Column::Centre;
         self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Line(line)).unwrap_or(0);
     }
 
     /// Selects a modulation, by its place in the file.
     pub(super) fn go_to_modulation(&mut self, written: usize) {
-        self.view = super::keys::View::Wiring;
+        self.show(NAME);
         self.wiring.column = Column::Centre;
         self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Modulation(written)).unwrap_or(0);
     }
@@ -184,7 +252,7 @@ impl App {
             Do::NewModulation => {
                 let from = self.wiring_subject().filter(|s| self.document().parameters.iter().any(|p| p.name == *s)).unwrap_or_default();
                 let begun = if from.is_empty() { String::new() } else { format!("{from} moves ") };
-                self.mode = Mode::Typing(Prompt::NewModulation, TextField::new(&begun));
+                self.mode = Mode::typing(WiringPrompt::NewModulation, TextField::new(&begun));
             }
             Do::Rename => self.rename_to_nearest(),
             Do::GiveBack => self.give_back(),
@@ -221,7 +289,7 @@ impl App {
                     self.say(format!("{name} is declared; n writes a reaction to it"));
                 }
                 Some(Told::Unwired(name)) if self.document().events.iter().any(|e| e.name == name) => self.begin_new_with(&format!("When {name}")),
-                Some(Told::Unwired(name)) => self.mode = Mode::Typing(Prompt::NewModulation, TextField::new(&format!("{name} moves "))),
+                Some(Told::Unwired(name)) => self.mode = Mode::typing(WiringPrompt::NewModulation, TextField::new(&format!("{name} moves "))),
                 Some(Told::Unsent(name)) if self.document().events.iter().any(|e| e.name == name) => self.rehearsal.event(&name),
                 Some(Told::Unsent(_)) => self.nudge_told(1.0),
                 Some(Told::State(index)) => self.nudge_state(index, 1.0),
@@ -250,7 +318,7 @@ impl App {
         if self.wiring.column == Column::Told {
             let subject = self.wiring_subject().unwrap_or_default();
             if document.parameters.iter().any(|p| p.name == subject) {
-                self.mode = Mode::Typing(Prompt::Parameter(subject), TextField::default());
+                self.mode = Mode::typing(StagePrompt::Parameter(subject), TextField::default());
             } else {
                 self.say("choose a parameter to type a value for, or a sentence of the centre to edit");
             }
@@ -260,12 +328,12 @@ impl App {
             Some(Row::Line(line)) => self.begin_sentence(line),
             Some(Row::Formula(name)) => {
                 let text = document.parameters.iter().find(|p| p.name == name).map_or_else(String::new, |p| estampie_project::document::source_text(&p.source));
-                self.mode = Mode::Typing(Prompt::Formula(name), TextField::new(&text));
+                self.mode = Mode::typing(WiringPrompt::Formula(name), TextField::new(&text));
             }
             Some(Row::Modulation(written)) => {
                 let Some(doc) = document.modulations.iter().find(|m| m.written == written) else { return };
                 let text = if doc.smooth.0 == 0.0 { String::new() } else { doc.smooth.to_string() };
-                self.mode = Mode::Typing(Prompt::Smooth(written), TextField::offer(&text));
+                self.mode = Mode::typing(WiringPrompt::Smooth(written), TextField::offer(&text));
             }
             None => self.begin_new(true),
         }
@@ -451,7 +519,7 @@ impl App {
             return Err(what);
         }
         if let Some(written) = self.document().modulations.last().map(|m| m.written) {
-            if self.view == super::keys::View::Wiring {
+            if self.shows(NAME) {
                 self.go_to_modulation(written);
             }
             self.begin_curve(written);

@@ -1,10 +1,13 @@
 //! Drawing the map: zones, walls, doorways, trails, emitters, the listener and his way, rings, the ruler; and what is chosen.
 
 use super::{GRID, Projection, away, encloses};
-use crate::workshop::app::{App, ClickTarget, Column};
+use crate::workshop::app::App;
 use crate::workshop::painter::Painter;
 use crate::workshop::rehearsal::is_member;
+use crate::workshop::stage::Column;
+use crate::workshop::stage::inputs::StageTarget;
 use crate::workshop::theme::Role;
+use crate::workshop::view::Targets;
 use estampie_engine::curve::Curve;
 use estampie_engine::engine::EmitterStatus;
 use estampie_engine::names::NameKey;
@@ -21,7 +24,6 @@ const UNHEARD: f32 = -90.0;
 /// Rings around the chosen emitter, in dB.
 const RINGS: [f32; 2] = [-6.0, -24.0];
 
-type Targets = Vec<(Rect, ClickTarget)>;
 type Dots = Vec<(f64, f64)>;
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
@@ -34,7 +36,7 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         "the arrows move what is chosen".to_owned()
     } else if app.map.cross.is_some() {
         "the arrows move the cross".to_owned()
-    } else if app.column == Column::Map {
+    } else if app.stage.column == Column::Map {
         format!("the arrows walk, {} m/s", app.walking_speed())
     } else {
         "tab, and the arrows walk".to_owned()
@@ -44,7 +46,7 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     if usize::from(area.width) > hands.chars().count() + scale.len() + 10 {
         painter.right(area.right(), area.y, &scale, Role::Secondary);
     }
-    targets.push((map, ClickTarget::Map));
+    targets.push((map, std::rc::Rc::new(StageTarget::Map)));
     let world = &app.document().world;
     if !app.program().world.any() && app.map.sketch.is_none() {
         painter.text(

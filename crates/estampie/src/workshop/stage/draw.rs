@@ -1,11 +1,14 @@
 //! The view *Stage*: play the game without the game. Inputs, the map or the last twenty seconds, what sounds and why,
 //! the log.
 
-use super::app::{App, ClickTarget, Column, Item};
-use super::keys::PADS;
-use super::painter::{Painter, rows_of};
-use super::rehearsal::LANES;
-use super::theme::Role;
+use super::inputs::StageTarget;
+use super::{Column, Item};
+use crate::workshop::app::App;
+use crate::workshop::keys::PADS;
+use crate::workshop::painter::{Painter, rows_of};
+use crate::workshop::rehearsal::LANES;
+use crate::workshop::theme::Role;
+use crate::workshop::view::Targets;
 use estampie_engine::engine::VoiceStatus;
 use estampie_engine::ledger::Term;
 use estampie_engine::names::NameKey;
@@ -19,8 +22,6 @@ const INDEX: u16 = 36;
 const SIDE: u16 = 46;
 /// Both, for what lies over the centre.
 pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
-
-type Targets = Vec<(Rect, ClickTarget)>;
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE);
@@ -73,7 +74,7 @@ fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         painter.text(1, area.y + 1, area.width - 2, "game.toml declares none yet", Role::Secondary);
         return;
     }
-    let selected = app.items().get(app.item).copied();
+    let selected = app.items().get(app.stage.item).copied();
     let row_of = lines.iter().position(|l| matches!(l, IndexLine::Item(item) if Some(*item) == selected)).unwrap_or(0);
     // What is selected stays in sight.
     let height = usize::from(area.height);
@@ -83,11 +84,11 @@ fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         match line {
             IndexLine::Heading(title, aside) => painter.heading(1, y, area.width - 1, title, aside),
             IndexLine::Item(item) => {
-                let chosen = Some(*item) == selected && app.column == Column::Index;
+                let chosen = Some(*item) == selected && app.stage.column == Column::Index;
                 if chosen {
                     painter.select(0, y, area.width);
                 }
-                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, ClickTarget::Item(*item)));
+                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, std::rc::Rc::new(StageTarget::Item(*item))));
                 index_item(app, painter, Rect { x: 2, y, width: area.width - 3, height: 1 }, *item, chosen, targets);
             }
             IndexLine::Blank => {}
@@ -110,7 +111,7 @@ fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chos
             // Without a range there is no share of it.
             if doc.high - doc.low < 1e5 {
                 painter.bar(bar.x, bar.y, bar.width, (value - doc.low) / (doc.high - doc.low), Role::FromGame);
-                targets.push((bar, ClickTarget::Bar(index)));
+                targets.push((bar, std::rc::Rc::new(StageTarget::Bar(index))));
             }
         }
         Item::State(index) => {
@@ -129,7 +130,7 @@ fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chos
                     painter.style(Role::Secondary)
                 };
                 let end = painter.put(x, area.y, left, &value.value, style);
-                targets.push((Rect { x, y: area.y, width: end - x, height: 1 }, ClickTarget::StateValue(index, at)));
+                targets.push((Rect { x, y: area.y, width: end - x, height: 1 }, std::rc::Rc::new(StageTarget::StateValue(index, at))));
                 x = end + 1;
             }
         }
@@ -366,11 +367,11 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets)
     }
     for (row, voice) in voices.iter().skip(first).take(most).enumerate() {
         let chosen = first + row == chosen_row;
-        if chosen && app.column == Column::Sounding {
+        if chosen && app.stage.column == Column::Sounding {
             painter.select(area.x - 1, y, area.width + 1);
         }
         voice_line(app, painter, Rect { y, height: 1, ..area }, voice, chosen);
-        targets.push((Rect { y, height: 1, ..area }, ClickTarget::Voice(voice.voice)));
+        targets.push((Rect { y, height: 1, ..area }, std::rc::Rc::new(StageTarget::Voice(voice.voice))));
         y += 1;
     }
     if voices.len() > first + most {

@@ -6,9 +6,9 @@ mod edit;
 
 pub(crate) use draw::draw;
 
-use super::app::{App, Column};
-use super::keys::{Do, View};
-use super::targets::ClickTarget;
+use crate::workshop::app::App;
+use crate::workshop::keys::Do;
+use crate::workshop::stage::Column;
 use estampie_engine::engine::{EmitterStatus, InputKind};
 use estampie_engine::names::NameKey;
 use estampie_engine::world::emitters::LISTENER_NAME;
@@ -202,7 +202,7 @@ impl App {
     }
 
     pub(super) fn projection(&self) -> Projection {
-        let area = self.targets.iter().find(|(_, hit)| *hit == ClickTarget::Map).map_or(Rect::new(0, 0, 80, 30), |(rect, _)| *rect);
+        let area = self.targets.iter().find(|(_, target)| target.part() == "map").map_or(Rect::new(0, 0, 80, 30), |(rect, _)| *rect);
         self.projection_in(area)
     }
 
@@ -241,7 +241,7 @@ impl App {
         if does == Do::Map {
             let shown = !self.map_shown();
             self.map.shown = Some(shown);
-            self.column = if shown { Column::Map } else { Column::Index };
+            self.stage.column = if shown { Column::Map } else { Column::Index };
             return true;
         }
         if does == Do::Head {
@@ -258,9 +258,9 @@ impl App {
         let meant = matches!(does, Do::Point | Do::PutHere | Do::NextThing | Do::PreviousThing | Do::AddThing | Do::SoloThing | Do::Curve)
             || matches!(does, Do::Ruler | Do::FollowMe | Do::ZoomIn | Do::ZoomOut | Do::TurnLeft | Do::TurnRight | Do::Slower | Do::Faster);
         if meant {
-            self.column = Column::Map;
+            self.stage.column = Column::Map;
         }
-        if self.column != Column::Map {
+        if self.stage.column != Column::Map {
             return false;
         }
         match does {
@@ -425,7 +425,8 @@ impl App {
 
     /// Chooses a thing on the map, and puts the listener into its middle if so wanted.
     pub(crate) fn go_to_thing(&mut self, id: ThingId, stand: bool) {
-        (self.view, self.column, self.map.shown) = (View::Stage, Column::Map, Some(true));
+        self.show(crate::workshop::stage::NAME);
+        (self.stage.column, self.map.shown) = (Column::Map, Some(true));
         self.map.chosen = Some(id);
         let Some(thing) = self.chosen_thing().filter(|_| stand) else { return };
         let (low, high) = bounds(&thing.points);

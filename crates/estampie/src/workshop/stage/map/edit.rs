@@ -2,7 +2,7 @@
 
 use super::{Sketch, snapped};
 use crate::workshop::app::{App, Mode};
-use crate::workshop::targets::Prompt;
+use crate::workshop::stage::inputs::{StagePrompt, StageTarget};
 use crate::workshop::text_field::TextField;
 use estampie_engine::world::geometry::{Ground, apart};
 use estampie_project::document::{TABLES, ThingId};
@@ -13,7 +13,7 @@ const SAME: f32 = 0.3;
 impl App {
     pub(super) fn type_thing(&mut self) {
         match self.map.chosen.clone() {
-            Some(thing) => self.mode = Mode::Typing(Prompt::Thing(thing), TextField::default()),
+            Some(thing) => self.mode = Mode::typing(StagePrompt::Thing(thing), TextField::default()),
             None => self.say("choose a thing first: ; goes through them, enter takes what is at the cross"),
         }
     }
@@ -22,7 +22,7 @@ impl App {
         if self.map.cross.is_none() {
             self.map.cross = Some(snapped(self.here()));
         }
-        self.mode = Mode::Typing(Prompt::NewThing, TextField::default());
+        self.mode = Mode::typing(StagePrompt::NewThing, TextField::default());
     }
 
     /// `FIELD VALUE` of a thing; without a value the field is taken out.
@@ -158,7 +158,7 @@ impl App {
 impl App {
     /// A click: the next corner of what is drawn, the thing that is there, or the cross.
     pub(crate) fn click_map(&mut self, x: u16, y: u16) {
-        self.column = crate::workshop::app::Column::Map;
+        self.stage.column = crate::workshop::stage::Column::Map;
         let projection = self.projection();
         let at = projection.ground(x, y);
         let listener = self.listener().at;
@@ -169,11 +169,11 @@ impl App {
         let reach = projection.scale * 1.6;
         if apart([listener[0], listener[1]], at) <= reach {
             self.map.chosen = None;
-            self.dragging = Some((crate::workshop::targets::ClickTarget::Map, projection.area));
+            self.dragging = Some((std::rc::Rc::new(StageTarget::Map), projection.area));
         } else if self.choose_at(at, reach) {
             // Only what stands at a point is dragged: a slip on a wall would move it.
             if self.chosen_thing().is_some_and(|t| t.points.len() == 1) {
-                self.dragging = Some((crate::workshop::targets::ClickTarget::Map, projection.area));
+                self.dragging = Some((std::rc::Rc::new(StageTarget::Map), projection.area));
             }
         } else {
             self.map.cross = Some(snapped(at));

@@ -1,0 +1,180 @@
+//! What clicks mean on the Stage, and what it asks on the last line.
+
+use super::{Column, Item, NAME};
+use crate::workshop::app::App;
+use crate::workshop::keys::Do;
+use crate::workshop::view::{Ask, Clicks, owned};
+use estampie_engine::names::NameKey;
+use estampie_engine::units::{Decibels, Quantity as _, read_number};
+use estampie_project::document::{TABLES, ThingId};
+use ratatui::layout::Rect;
+use std::rc::Rc;
+
+/// What can be clicked.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum StageTarget {
+    Item(Item),
+    /// The bar of a parameter: its left end and its width.
+    Bar(usize),
+    StateValue(usize, usize),
+    Voice(u64),
+    /// The map.
+    Map,
+}
+
+impl Clicks for StageTarget {
+    fn click(&self, app: &mut App, area: Rect, (x, y): (u16, u16)) {
+        match *self {
+            StageTarget::Item(item) => {
+                app.select(item);
+                if matches!(item, Item::Event(_) | Item::Playthrough(_)) {
+                    app.main_thing();
+                }
+            }
+            StageTarget::StateValue(index, value) => {
+                app.select(Item::State(index));
+                app.set_state(index, value);
+            }
+            StageTarget::Bar(index) => {
+                app.select(Item::Parameter(index));
+                app.dragging = Some((Rc::new(*self), area));
+                self.drag(app, area, (x, y));
+            }
+            StageTarget::Map => app.click_map(x, y),
+            StageTarget::Voice(voice) => {
+                app.stage.column = Column::Sounding;
+                app.stage.voice = Some(voice);
+            }
+        }
+    }
+
+    fn drag(&self, app: &mut App, area: Rect, (x, y): (u16, u16)) -> bool {
+        match self {
+            StageTarget::Map => app.drag_map(x, y),
+            StageTarget::Bar(index) => {
+                let doc = &app.document().parameters[*index];
+                let value = doc.low + share(area, x) * (doc.high - doc.low);
+                app.set_parameter(*index, value);
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    fn wheel(&self, app: &mut App, by: isize) -> bool {
+        app.stage.column = match self {
+            StageTarget::Voice(_) => Column::Sounding,
+            StageTarget::Map => Column::Map,
+            _ => Column::Index,
+        };
+        if matches!(self, StageTarget::Map) {
+            app.act(if by > 0 { Do::ZoomOut } else { Do::ZoomIn });
+            return true;
+        }
+        false
+    }
+
+    fn part(&self) -> &'static str {
+        if matches!(self, StageTarget::Map) { "map" } else { "" }
+    }
+}
+
+/// How far along a place lies, 0 to 1.
+pub(crate) fn share(area: Rect, x: u16) -> f32 {
+    let share = f32::from(x.saturating_sub(area.x)) / f32::from(area.width.saturating_sub(1).max(1));
+    share.clamp(0.0, 1.0)
+}
+
+/// What is asked.
+#[derive(Debug)]
+pub(crate) enum StagePrompt {
+    /// The value of a parameter.
+    Parameter(String),
+    SoundLevel(String),
+    /// A field of a thing of the world.
+    Thing(ThingId),
+    /// A new thing of the world.
+    NewThing,
+}
+
+impl Ask for StagePrompt {
+    fn words(&self, _app: &App) -> String {
+        match self {
+            StagePrompt::Parameter(name) => format!("{name} is"),
+            StagePrompt::SoundLevel(name) => format!("level of {name}"),
+            StagePrompt::Thing(thing) => format!("{}: field and value, like at 12, 4", thing.name),
+            StagePrompt::NewThing => "add what and its name:".into(),
+        }
+    }
+
+    fn offers(&self, app: &App) -> Vec<String> {
+        let document = app.document();
+        let sounds = || document.sounds.iter().map(|s| s.name.as_str());
+        match self {
+            StagePrompt::NewThing => owned(TABLES.iter().map(|(_, word, _)| *word).chain(sounds()).chain(document.world.zones.iter().map(|z| z.name.as_str()))),
+            StagePrompt::Thing(_) => {
+                let fields = [
+                    "at",
+                    "outline",
+                    "line",
+                    "path",
+                    "radius",
+                    "height",
+                    "margin",
+                    "order",
+                    "sets",
+                    "snapshot",
+                    "ambience",
+                    "plays",
+                    "facing",
+                    "open",
+                    "reach",
+                    "kind",
+                    "inside.level",
+                    "inside.low-pass",
+                    "inside.time",
+                    "outside.level",
+                    "outside.low-pass",
+                    "outside.time",
+                    "closed.level",
+                    "note",
+                ];
+                owned(fields.into_iter().chain(sounds()).chain(document.parameters.iter().map(|p| p.name.as_str())))
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        match self {
+            StagePrompt::Parameter(name) => {
+                let index = app.document().parameters.iter().position(|p| p.name == *name).ok_or("it is gone")?;
+                let doc = &app.document().parameters[index];
+                let value = read_number(text, &doc.unit).map_err(|_| format!("\"{text}\" is not a number; write {} to {} {}", doc.low, doc.high, doc.unit))?;
+                if !(doc.low..=doc.high).contains(&(value as f32)) {
+                    return Err(format!("{name} goes from {} to {} {}", doc.low, doc.high, doc.unit));
+                }
+                app.rehearsal.parameter(NameKey::of(name), value as f32);
+            }
+            StagePrompt::SoundLevel(name) => {
+                let level = Decibels::read(text).map_err(|e| e.to_string())?;
+                if !(-120.0..=24.0).contains(&level.0) {
+                    return Err("a sound's level goes from -120 dB to 24 dB".into());
+                }
+                app.set_sound_level(name, level.0);
+            }
+            StagePrompt::Thing(thing) => app.set_thing_typed(thing, text)?,
+            StagePrompt::NewThing => app.begin_thing(text)?,
+        }
+        Ok(())
+    }
+}
+
+impl App {
+    /// Selects a line of what the game tells.
+    pub(crate) fn select(&mut self, item: Item) {
+        self.show(NAME);
+        self.stage.column = Column::Index;
+        self.stage.item = self.items().iter().position(|i| *i == item).unwrap_or(self.stage.item);
+    }
+}

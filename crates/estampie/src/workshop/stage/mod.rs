@@ -1,0 +1,136 @@
+//! The view *Stage*: the game is played without the game, on the list of what it tells, on the map, and on what sounds.
+
+mod actions;
+mod draw;
+mod inputs;
+pub(crate) mod map;
+
+pub(crate) use inputs::{StagePrompt, share};
+
+use super::app::App;
+use super::keys::{Binding, Do, PADS, key};
+use super::painter::Painter;
+use super::view::{Targets, View};
+use estampie_engine::ledger::TermKind;
+use estampie_engine::names::NameKey;
+use ratatui::layout::Rect;
+
+/// Its name.
+pub(crate) const NAME: &str = "Stage";
+
+/// A line of the list of what the game tells that can be selected.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Item {
+    Parameter(usize),
+    State(usize),
+    Event(usize),
+    Playthrough(usize),
+}
+
+/// A column of the view.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Column {
+    #[default]
+    Index,
+    /// The map.
+    Map,
+    Sounding,
+}
+
+/// What the view remembers, besides the map.
+#[derive(Debug, Default)]
+pub(crate) struct StageView {
+    pub(crate) column: Column,
+    /// The selected line of what the game tells.
+    pub(crate) item: usize,
+    /// The selected voice; the loudest if `None`.
+    pub(crate) voice: Option<u64>,
+}
+
+/// The view.
+pub(crate) struct Stage;
+
+impl View for Stage {
+    fn name(&self) -> &'static str {
+        NAME
+    }
+
+    fn key(&self) -> char {
+        '1'
+    }
+
+    fn says(&self) -> &'static str {
+        "play the game without the game"
+    }
+
+    fn keys(&self) -> &'static [Binding] {
+        KEYS
+    }
+
+    fn mouse(&self) -> &'static [&'static str] {
+        &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"]
+    }
+
+    fn widths(&self) -> (u16, u16) {
+        draw::WIDTHS
+    }
+
+    fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+        draw::draw(app, painter, area, targets);
+    }
+
+    fn act(&self, app: &mut App, does: Do) -> bool {
+        app.act_map(does) || app.act_stage(does)
+    }
+
+    fn go(&self, app: &mut App, by: isize) {
+        app.go_stage(by);
+    }
+
+    fn other_key(&self, app: &mut App, pad: char) -> bool {
+        let event = PADS.iter().position(|p| *p == pad).and_then(|at| app.document().events.get(at)).map(|e| e.name.clone());
+        event.inspect(|event| app.rehearsal.event(event)).is_some()
+    }
+
+    fn other_help(&self, app: &App) -> Vec<(String, String)> {
+        app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name))).collect()
+    }
+
+    fn last_line(&self, app: &App) -> Option<&'static [(&'static str, &'static str)]> {
+        (app.stage.column == Column::Map && app.map_shown()).then_some(&map::KEYS)
+    }
+
+    /// That of the selected voice, by its ledger.
+    fn bus(&self, app: &App) -> Option<NameKey> {
+        let voice = app.selected_voice()?;
+        let status = app.rehearsal.status.as_ref()?;
+        status.terms_of(&voice).iter().find(|t| t.kind == TermKind::Bus).map(|t| t.of)
+    }
+}
+
+/// Its keys.
+const KEYS: &[Binding] = &[
+    key(&["enter"], Do::Main, "enter", "send the event, replay the playthrough, hear the sound", Some("send")),
+    key(&["M"], Do::Map, "M", "the map, or the last twenty seconds", Some("map")),
+    key(&["shift-up"], Do::RunUp, "shift-↑", "on the map: run, or move the cross by ten", None),
+    key(&["shift-down"], Do::RunDown, "shift-↓", "on the map: run, or move the cross by ten", None),
+    key(&["<"], Do::TurnLeft, "<", "turn to the left", None),
+    key(&[">"], Do::TurnRight, ">", "turn to the right", None),
+    key(&["("], Do::Slower, "(", "walk slower", None),
+    key(&[")"], Do::Faster, ")", "walk faster", None),
+    key(&["+", "="], Do::ZoomIn, "+", "nearer to the map", None),
+    key(&["-"], Do::ZoomOut, "-", "farther from the map; 0 shows all of it", None),
+    key(&["'"], Do::FollowMe, "'", "the map goes with you, or stays", None),
+    key(&["p"], Do::Point, "p", "point at the map: the arrows move a cross instead of walking; again, or esc, walks", Some("point")),
+    key(&["P"], Do::PutHere, "P", "put yourself at the cross", None),
+    key(&["\""], Do::Ruler, "\"", "measure from here to the cross, or to yourself; again ends", None),
+    key(&[";"], Do::NextThing, ";", "choose the next thing of the map, by distance", Some("next thing")),
+    key(&[","], Do::PreviousThing, ",", "choose the thing before", None),
+    key(&["S"], Do::SoloThing, "S", "solo the chosen emitter (temporary)", None),
+    key(&["A"], Do::AddThing, "A", "add at the cross: emitter lamp, zone crypt, wall pier, doorway gate streets crypt", None),
+    key(&["E"], Do::Head, "E", "placed sounds as headphones give them, with a head between the ears, or as speakers (temporary)", None),
+    key(&["K"], Do::Carry, "K", "move the chosen thing with the arrows; enter sets it down", None),
+    key(&["C"], Do::CopyThing, "C", "a copy of the chosen thing at the cross", None),
+    key(&["Y"], Do::Curve, "Y", "edit the curve by which what sounds at the chosen thing falls off", None),
+    key(&["X"], Do::DeleteThing, "X", "delete the chosen thing", None),
+];

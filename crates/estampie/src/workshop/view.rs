@@ -1,0 +1,144 @@
+//! What a view is to the rest of the workshop: a line in [`VIEWS`], and what the three traits here ask of it.
+//!
+//! A view has a folder of its own with its state, its keys, its drawing, what clicks mean there, and what it asks on the last line. Nothing
+//! outside asks which view is shown, except by the name of one to go to.
+
+use super::app::App;
+use super::curve::Editor;
+use super::keys::{Binding, Do};
+use super::painter::Painter;
+use super::{mix, music, sounds, stage, wiring};
+use estampie_engine::names::NameKey;
+use ratatui::layout::Rect;
+use std::rc::Rc;
+
+/// All views, in the order of their keys.
+pub(crate) static VIEWS: [&dyn View; 5] = [&stage::Stage, &wiring::Wiring, &sounds::Sounds, &music::Music, &mix::Mix];
+
+/// A view of the workshop.
+pub(crate) trait View: Sync {
+    /// Its name on the title line.
+    fn name(&self) -> &'static str;
+
+    /// The key that opens it.
+    fn key(&self) -> char;
+
+    /// What it is for, after its name.
+    fn says(&self) -> &'static str;
+
+    /// The keys that mean something here alone.
+    fn keys(&self) -> &'static [Binding];
+
+    /// What can be done with the mouse, a line each.
+    fn mouse(&self) -> &'static [&'static str];
+
+    /// The widths of its left and its right column, where a curve lies over its middle.
+    fn widths(&self) -> (u16, u16);
+
+    /// Draws it, and says what clicks mean.
+    fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets);
+
+    /// Does what a key means here; false if it means nothing here.
+    fn act(&self, app: &mut App, does: Do) -> bool;
+
+    /// Goes so many lines down in the list that has the keys.
+    fn go(&self, app: &mut App, by: isize);
+
+    /// A key that no table has; false if it means nothing here either.
+    fn other_key(&self, _app: &mut App, _key: char) -> bool {
+        false
+    }
+
+    /// Lines of help for such keys.
+    fn other_help(&self, _app: &App) -> Vec<(String, String)> {
+        Vec::new()
+    }
+
+    /// Keys that the last line tells instead of the table's.
+    fn last_line(&self, _app: &App) -> Option<&'static [(&'static str, &'static str)]> {
+        None
+    }
+
+    /// The bus that solo and mute are for.
+    fn bus(&self, _app: &App) -> Option<NameKey> {
+        None
+    }
+
+    /// Whether its own drawing tells the output's loudness, so that the status line need not.
+    fn tells_loudness(&self) -> bool {
+        false
+    }
+}
+
+/// What a place on the screen means to the mouse.
+pub(crate) trait Clicks: std::fmt::Debug {
+    /// It is clicked, at a column and a row of the screen; it was drawn at `area`.
+    fn click(&self, app: &mut App, area: Rect, at: (u16, u16));
+
+    /// It is dragged there; false if it cannot be.
+    fn drag(&self, _app: &mut App, _area: Rect, _at: (u16, u16)) -> bool {
+        false
+    }
+
+    /// The wheel turns over it, down (1) or up (−1): chooses the list that is to move, or does it and gives true.
+    fn wheel(&self, _app: &mut App, _by: isize) -> bool {
+        false
+    }
+
+    /// Whether it takes clicks while something lies over the page.
+    fn over_all(&self) -> bool {
+        false
+    }
+
+    /// The name of a part of the page that others look for.
+    fn part(&self) -> &'static str {
+        ""
+    }
+}
+
+/// A place on the screen and what it means.
+pub(crate) type Targets = Vec<(Rect, Target)>;
+
+/// What a place means.
+pub(crate) type Target = Rc<dyn Clicks>;
+
+/// Something that is asked on the last line, and what is done with the answer.
+pub(crate) trait Ask: std::fmt::Debug {
+    /// What is asked.
+    fn words(&self, app: &App) -> String;
+
+    /// Words that can stand in the answer.
+    fn offers(&self, _app: &App) -> Vec<String> {
+        Vec::new()
+    }
+
+    /// Takes the answer.
+    ///
+    /// # Errors
+    /// With what is wrong with it; it stays to be changed.
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String>;
+
+    /// It has been typed on.
+    fn changed(&self, _app: &mut App, _text: &str) {}
+
+    /// It was given up.
+    fn given_up(&self, _app: &mut App) {}
+
+    /// The curve of which a point is typed.
+    fn curve(&self) -> Option<&Editor> {
+        None
+    }
+}
+
+/// What is asked.
+pub(crate) type Prompt = Rc<dyn Ask>;
+
+/// The place of a view in the table by its name.
+pub(crate) fn place_of(name: &str) -> usize {
+    VIEWS.iter().position(|v| v.name() == name).unwrap_or(0)
+}
+
+/// Owned words.
+pub(crate) fn owned<'a>(words: impl IntoIterator<Item = &'a str>) -> Vec<String> {
+    words.into_iter().map(str::to_owned).collect()
+}

@@ -1,0 +1,327 @@
+//! The views as values: keys and clicks go in, edits and the drawn page come out; no terminal, no device, no waiting.
+
+use super::app::App;
+use super::screen;
+use super::view::VIEWS;
+use super::{Options, keys};
+use ratatui::Terminal;
+use ratatui::backend::TestBackend;
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use std::path::PathBuf;
+
+/// A workshop on a small project of its own.
+pub(crate) struct Desk {
+    pub(crate) app: App,
+    folder: tempfile::TempDir,
+    size: (u16, u16),
+}
+
+const FILES: [(&str, &str); 7] = [
+    ("estampie.toml", "format = 1\nname = \"Slipway\"\n"),
+    (
+        "game.toml",
+        "[parameters.strain]\nrange = \"0..1\"\n[parameters.depth]\nrange = \"0..40\"\nunit = \"m\"\n[states.watch]\nvalues = [\"calm\", \"alarm\"]\n[events]\n\"hull.struck\" = \"the hull is struck\"\nstep = \"a foot\"\n",
+    ),
+    ("reactions.est", "# the hull\nWhen hull.struck and strain over 0.5\n  play hull/groan\n\nWhen step\n  play steps/deck\n"),
+    ("modulation.toml", "[[modulation]]\nfrom = \"strain\"\nmoves = \"hull/groan level\"\ncurve = [\"0: -12 dB\", \"1: 0 dB\"]\n"),
+    (
+        "sounds/all.toml",
+        "[\"hull/groan\"]\nbus = \"hull\"\nlevel = \"-6 dB\"\ntakes = [\"audio/a.wav\", \"audio/b.wav\"]\n[\"steps/deck\"]\nbus = \"steps\"\ntakes = [\"audio/b.wav\"]\n",
+    ),
+    (
+        "mix.toml",
+        "[buses.hull]\nlevel = \"-3 dB\"\nsend = { nave = \"-12 dB\" }\n[buses.steps]\n[buses.nave]\nreturn = true\n[buses.nave.effect.reverb]\nwet = \"100 %\"\n[snapshots.quiet]\n[snapshots.quiet.hold]\n\"bus steps level\" = \"by -9 dB\"\n",
+    ),
+    (
+        "music/deck.toml",
+        "[piece.deck]\ntempo = \"120\"\n[piece.deck.section.low]\nbars = 2\n[piece.deck.section.low.layer.drum]\nfile = \"audio/a.wav\"\n[piece.deck.section.high]\nbars = 2\n[piece.deck.section.high.layer.drum]\nfile = \"audio/b.wav\"\n[[piece.deck.transition]]\nfrom = \"low\"\nto = \"high\"\nleave = \"next bar\"\n",
+    ),
+];
+
+impl Desk {
+    pub(crate) fn new() -> Desk {
+        let folder = tempfile::tempdir().unwrap();
+        for (name, text) in FILES {
+            let path = folder.path().join(name);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, text).unwrap();
+        }
+        std::fs::create_dir_all(folder.path().join("audio")).unwrap();
+        for name in ["a", "b"] {
+            let spec = hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
+            let mut wave = hound::WavWriter::create(folder.path().join(format!("audio/{name}.wav")), spec).unwrap();
+            (0..4_800).for_each(|i| wave.write_sample(((f64::from(i) * 0.1).sin() * 9_000.0) as i16).unwrap());
+            wave.finalize().unwrap();
+        }
+        let options = Options { device: Some("none".into()), buffer_ms: 30, light: false, state: None };
+        let app = App::open(folder.path(), &options).unwrap();
+        assert!(app.faults.is_empty(), "{:?}", app.faults);
+        let mut desk = Desk { app, folder, size: (160, 47) };
+        desk.draw();
+        desk
+    }
+
+    /// Draws the page, so that clicks know what lies where; gives its rows.
+    fn draw(&mut self) -> Vec<String> {
+        self.app.fits = screen::fits(self.size.0, self.size.1);
+        let mut terminal = Terminal::new(TestBackend::new(self.size.0, self.size.1)).unwrap();
+        let mut targets = Vec::new();
+        terminal.draw(|frame| targets = screen::draw(&self.app, frame)).unwrap();
+        self.app.targets = targets;
+        let buffer = terminal.backend().buffer().clone();
+        (0..self.size.1).map(|y| (0..self.size.0).map(|x| buffer[(x, y)].symbol()).collect()).collect()
+    }
+
+    pub(crate) fn page(&mut self) -> String {
+        self.draw().join("\n")
+    }
+
+    /// Presses keys, by the names that the tables have, with spaces between.
+    pub(crate) fn keys(&mut self, names: &str) {
+        for name in names.split(' ') {
+            let (control, rest) = name.strip_prefix("ctrl-").map_or((false, name), |rest| (true, rest));
+            let (shift, rest) = rest.strip_prefix("shift-").map_or((false, rest), |rest| (true, rest));
+            let code = match rest {
+                "enter" => KeyCode::Enter,
+                "esc" => KeyCode::Esc,
+                "tab" => KeyCode::Tab,
+                "backtab" => KeyCode::BackTab,
+                "up" => KeyCode::Up,
+                "down" => KeyCode::Down,
+                "left" => KeyCode::Left,
+                "right" => KeyCode::Right,
+                "home" => KeyCode::Home,
+                "end" => KeyCode::End,
+                "page-up" => KeyCode::PageUp,
+                "page-down" => KeyCode::PageDown,
+                "space" => KeyCode::Char(' '),
+                "backspace" => KeyCode::Backspace,
+                one => KeyCode::Char(one.chars().next().unwrap()),
+            };
+            let mut modifiers = KeyModifiers::NONE;
+            modifiers.set(KeyModifiers::CONTROL, control);
+            modifiers.set(KeyModifiers::SHIFT, shift);
+            self.app.event(&Event::Key(KeyEvent::new(code, modifiers)));
+            self.draw();
+        }
+    }
+
+    pub(crate) fn type_text(&mut self, text: &str) {
+        for c in text.chars() {
+            self.app.event(&Event::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE)));
+        }
+        self.draw();
+    }
+
+    /// Clicks on the first place where some words stand.
+    pub(crate) fn click(&mut self, words: &str) {
+        let rows = self.draw();
+        let found = rows.iter().enumerate().find_map(|(y, row)| row.find(words).map(|at| (row[..at].chars().count() as u16, y as u16)));
+        let (column, row) = found.unwrap_or_else(|| panic!("{words} is not on the page:\n{}", rows.join("\n")));
+        for kind in [MouseEventKind::Down(MouseButton::Left), MouseEventKind::Up(MouseButton::Left)] {
+            self.app.event(&Event::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }));
+        }
+        self.draw();
+    }
+
+    /// A file of the project as it is edited, saved or not.
+    pub(crate) fn text(&self, file: &str) -> String {
+        self.app.workspace.sources().get(file).map_or_else(String::new, |t| t.to_string())
+    }
+
+    pub(crate) fn path(&self, file: &str) -> PathBuf {
+        self.folder.path().join(file)
+    }
+}
+
+#[test]
+fn each_view_is_opened_by_its_key_by_a_click_and_from_the_finder() {
+    let mut desk = Desk::new();
+    for view in VIEWS {
+        desk.keys(&view.key().to_string());
+        assert!(desk.app.shows(view.name()));
+        let page = desk.page();
+        assert!(page.contains('¶'), "{} draws something: {page}", view.name());
+        desk.keys("1");
+        desk.click(&format!("{} {}", view.key(), view.name()));
+        assert!(desk.app.shows(view.name()));
+        desk.keys("1 :");
+        desk.type_text(&format!("view {}", view.name()));
+        desk.keys("enter");
+        assert!(desk.app.shows(view.name()), "{}", view.name());
+    }
+}
+
+#[test]
+fn the_help_of_each_view_tells_all_its_keys() {
+    let mut desk = Desk::new();
+    desk.size = (250, 90);
+    for view in VIEWS {
+        desk.keys(&format!("{} ?", view.key()));
+        let page = desk.page();
+        for binding in view.keys() {
+            let first = binding.words.split(' ').take(3).collect::<Vec<_>>().join(" ");
+            assert!(page.contains(&first), "{}: {} in {page}", view.name(), binding.words);
+        }
+        desk.keys("esc");
+    }
+}
+
+#[test]
+fn no_key_of_any_view_panics_whatever_its_size() {
+    let mut desk = Desk::new();
+    for size in [(160, 47), (100, 30), (80, 24), (20, 5), (240, 70)] {
+        desk.size = size;
+        for view in VIEWS {
+            for binding in view.keys().iter().chain(keys::KEYS) {
+                if matches!(binding.does, keys::Do::Quit | keys::Do::Record) {
+                    continue;
+                }
+                desk.keys("esc esc");
+                desk.keys(&view.key().to_string());
+                desk.keys(binding.keys[0]);
+                assert!(!desk.page().is_empty());
+            }
+        }
+    }
+    assert!(!desk.app.quit);
+}
+
+#[test]
+fn on_the_stage_a_parameter_is_moved_typed_and_put_back() {
+    let mut desk = Desk::new();
+    assert!(desk.page().contains("strain"));
+    desk.keys("e");
+    assert!(desk.page().contains("strain is"));
+    desk.type_text("2");
+    desk.keys("enter");
+    assert!(desk.page().contains("strain goes from 0 to 1"), "what cannot be is told: {}", desk.page());
+    desk.keys("backspace");
+    desk.type_text("0.5");
+    desk.keys("enter");
+    assert!(!desk.page().contains("strain is"));
+    // Below it lie states and events.
+    desk.keys("down down");
+    assert!(matches!(desk.app.selected_item(), Some(super::stage::Item::State(0))));
+    desk.keys("end home");
+    assert!(matches!(desk.app.selected_item(), Some(super::stage::Item::Parameter(0))));
+    assert_eq!(desk.app.workspace.unsaved(), 0, "nothing here is an edit");
+}
+
+#[test]
+fn in_wiring_a_reaction_is_written_moved_switched_off_and_taken_out() {
+    let mut desk = Desk::new();
+    desk.keys("2 tab");
+    desk.keys("n");
+    desk.type_text("When step");
+    desk.keys("enter");
+    desk.type_text("set strain to 1");
+    desk.keys("enter esc");
+    assert!(desk.text("reactions.est").contains("When step\n  set strain to 1"), "{}", desk.text("reactions.est"));
+    desk.keys("O");
+    let off = desk.text("reactions.est");
+    desk.keys("O");
+    assert_ne!(off, desk.text("reactions.est"));
+    desk.keys("u");
+    assert_eq!(off, desk.text("reactions.est"), "each is an edit that is undone by itself");
+    for _ in 0..8 {
+        desk.keys("u");
+    }
+    assert_eq!(desk.app.workspace.unsaved(), 0);
+}
+
+#[test]
+fn in_sounds_fields_are_typed_for_all_that_are_marked_and_saved() {
+    let mut desk = Desk::new();
+    desk.keys("3");
+    desk.click("groan");
+    desk.keys("x down x");
+    desk.click("level");
+    desk.keys("e");
+    assert!(desk.page().contains("level of 2 sounds"), "{}", desk.page());
+    desk.type_text("-9 dB");
+    desk.keys("enter");
+    let text = desk.text("sounds/all.toml");
+    assert_eq!(text.matches("level = \"-9 dB\"").count(), 2, "{text}");
+    assert!(desk.page().contains("1 unsaved"));
+    desk.keys("ctrl-s");
+    assert!(desk.page().contains("● saved"));
+    assert_eq!(std::fs::read_to_string(desk.path("sounds/all.toml")).unwrap(), text);
+}
+
+#[test]
+fn in_sounds_the_filter_works_while_it_is_typed_and_esc_shows_all() {
+    let mut desk = Desk::new();
+    desk.keys("3 /");
+    desk.type_text("gro");
+    let page = desk.page();
+    assert!(page.contains("groan") && !page.contains("deck"), "{page}");
+    desk.keys("esc");
+    assert!(desk.page().contains("deck"));
+}
+
+#[test]
+fn in_sounds_a_sound_is_renamed_wherever_it_is_named() {
+    let mut desk = Desk::new();
+    desk.keys("3");
+    desk.click("groan");
+    desk.keys("r");
+    for _ in 0.."hull/groan".len() {
+        desk.keys("backspace");
+    }
+    desk.type_text("hull/moan");
+    desk.keys("enter");
+    assert!(desk.text("reactions.est").contains("play hull/moan") && desk.text("modulation.toml").contains("hull/moan level"));
+    desk.keys("u");
+    assert!(desk.text("reactions.est").contains("play hull/groan") && desk.text("modulation.toml").contains("hull/groan level"), "one undo takes all back");
+}
+
+#[test]
+fn in_music_a_field_of_a_transition_is_typed() {
+    let mut desk = Desk::new();
+    desk.keys("4 tab tab tab");
+    assert!(desk.page().contains("¶ low ⟶ high"), "{}", desk.page());
+    desk.click("fade-out");
+    desk.keys("e");
+    assert!(desk.page().contains("low ⟶ high, fade-out:"));
+    desk.type_text("1 beat");
+    desk.keys("enter");
+    assert!(desk.text("music/deck.toml").contains("fade-out = \"1 beat\""), "{}", desk.text("music/deck.toml"));
+}
+
+#[test]
+fn in_the_mix_levels_sends_effects_and_snapshots_are_edited() {
+    let mut desk = Desk::new();
+    desk.keys("5");
+    desk.click("hull");
+    desk.keys("left left");
+    assert!(desk.text("mix.toml").contains("level = \"-4 dB\""), "{}", desk.text("mix.toml"));
+    desk.keys("e");
+    desk.type_text("-7.5 dB");
+    desk.keys("enter");
+    assert!(desk.text("mix.toml").contains("level = \"-7.5 dB\""));
+    desk.keys("i");
+    assert!(desk.page().contains("new effect on hull:"));
+    desk.type_text("compr");
+    assert!(desk.page().contains("tab: compressor"), "{}", desk.page());
+    desk.keys("tab enter");
+    assert!(desk.text("mix.toml").contains("[buses.hull.effect.compressor]"), "{}", desk.text("mix.toml"));
+    desk.keys("S");
+    desk.type_text("loud");
+    desk.keys("enter");
+    assert!(desk.text("mix.toml").contains("[snapshots.loud]"));
+    desk.keys("s");
+    assert!(desk.page().contains("temporary:") || desk.page().contains("(temporary)"));
+    desk.keys("\\");
+    assert!(desk.page().contains("nothing is temporary any more"));
+}
+
+#[test]
+fn what_is_soloed_at_an_emitter_and_the_headphones_are_temporary_and_end_together() {
+    let mut desk = Desk::new();
+    desk.keys("E");
+    assert!(desk.page().contains("temporary:"), "the status line tells it: {}", desk.page());
+    desk.keys("\\");
+    assert!(!desk.page().contains("temporary:"), "{}", desk.page());
+    assert!(desk.app.rehearsal.only.head.is_none());
+}
