@@ -421,5 +421,73 @@ fn world(criterion: &mut Criterion) {
     );
 }
 
-criterion_group!(benches, voices, silent, wiring, music, mix, world, demo);
+/// The worst block: 1,024 voices, 5,000 emitters, and 4,096 inputs that all count in it.
+fn worst(_: &mut Criterion) {
+    let sound = |limit: &str| {
+        format!(
+            "[v]\nlevel = \"-60 dB\"\nlow-pass = \"4 kHz\"\nloop = true\ntakes = [\"audio/n.wav\"]\nvary = {{ level = \"-6..0 dB\", pitch = \"-7..7 st\" }}\nfalloff = {{ level = [\"0 m: 0 dB\", \"900 m: -12 dB\"] }}\n[once]\nlevel = \"-60 dB\"\ntakes = [\"audio/n.wav\"]\n{limit}\n"
+        )
+    };
+    let sources = Sources::from_texts([
+        ("estampie.toml", "format = 1\nvoices = 4096\nceiling = \"0 dB\""),
+        (
+            "game.toml",
+            "[parameters.p]\nrange = \"0..1\"\n[parameters.load]\nrange = \"0..1\"\nof = \"each emitter\"\n[parameters.near]\nmeasure = \"distance\"\nrange = \"0..900\"\n",
+        ),
+        ("mix.toml", "[buses.a]\n[[duck]]\nsidechain = \"sound once\"\nducks = \"a\"\n"),
+        ("sounds/a.toml", &sound("limit = { in-all = 3000 }")),
+    ]);
+    let key = |n: u64| NameKey(n + 77);
+    let place = |n: u64, far: f32| InputKind::Place { emitter: key(n), kind: NameKey::NONE, at: [(n % 70) as f32 * 9.0, far, 0.0], facing: None, frames: 0 };
+    let kinds: [(&str, fn(u64) -> InputKind, bool); 4] = [
+        ("parameters of all", |n| InputKind::Parameter { parameter: NameKey::of("p"), value: n as f32 / 4096.0, emitter: NameKey::NONE }, false),
+        ("parameters of emitters", |n| InputKind::Parameter { parameter: NameKey::of("load"), value: 0.5, emitter: NameKey(n + 77) }, false),
+        (
+            "places of emitters",
+            |n| InputKind::Place { emitter: NameKey(n + 77), kind: NameKey::NONE, at: [n as f32 * 0.1, 5.0, 0.0], facing: None, frames: 0 },
+            false,
+        ),
+        ("starts under a limit", |_| InputKind::Play { sound: NameKey::of("once"), emitter: NameKey::NONE }, true),
+    ];
+    let real = 64.0 / 48_000.0;
+    for (name, input, starts) in kinds {
+        let (mut engine, mut remote) = engine_of(&sources);
+        let mut out = vec![0.0; 2 * 64];
+        for n in 0..5_000 {
+            while remote.input(Input { frame: NOW, what: place(n, 40.0) }).is_err() {
+                engine.render(&mut out);
+            }
+        }
+        for n in 0..1_024 {
+            remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of("v"), emitter: key(n % 512) } }).unwrap();
+        }
+        let quiet = middle((0..40).map(|_| timed(|| engine.render(&mut out))).collect());
+        let blocks: Vec<f64> = (0..12)
+            .map(|_| {
+                if starts {
+                    remote.input(Input { frame: NOW, what: InputKind::Stop { sound: NameKey::of("once") } }).unwrap();
+                    (0..40).for_each(|_| engine.render(&mut out));
+                }
+                // Half of them when starts: the ring has room for 4,096 and each voice stays for a while.
+                for n in 0..if starts { 1_024 } else { 4_096 } {
+                    let _ = remote.input(Input { frame: NOW, what: input(n) });
+                }
+                let time = timed(|| engine.render(&mut out));
+                while remote.happening().is_some() {}
+                time
+            })
+            .collect();
+        let count = if starts { 1_024 } else { 4_096 };
+        let (least, typical) = (blocks.iter().copied().fold(f64::INFINITY, f64::min), middle(blocks));
+        println!(
+            "worst block: {count} {name}: {:.0} % of its time ({:.0} % at best), {:.0} % without them; {:.2} us each",
+            typical / real * 100.0,
+            least / real * 100.0,
+            quiet / real * 100.0,
+            (typical - quiet) * 1e6 / f64::from(count)
+        );
+    }
+}
+
+criterion_group!(benches, voices, silent, wiring, music, mix, world, worst, demo);
 criterion_main!(benches);

@@ -80,10 +80,11 @@ impl Directing<'_> {
         let plain = Shaping::plain(u64::from(program.rate) / 50);
         voice.envelope = Envelope::new(Shaping { attack: begin.rise.0, curve: begin.rise.1, ..plain });
         super::glide_sound(program, &mut *self.state, layer.sound as usize, self.frame / BLOCK as u64);
-        voice.level = sums(self.scene(), &voice).level;
+        voice.level = sums(self.scene(), &voice)[Property::Level];
         if voice.wait < BLOCK as u64 {
             self.tell_start(&mut voice);
         }
+        self.count_begun(&voice.route);
         self.mixer.voices.begin(slot, voice);
         Some(slot)
     }

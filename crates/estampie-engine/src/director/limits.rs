@@ -3,6 +3,7 @@
 use super::Directing;
 use super::{By, sums};
 use crate::ground::names::NameKey;
+use crate::ground::property::Property;
 use crate::ground::telemetry::{Cause, Reason};
 use crate::ground::vocabulary::WhenFull;
 use crate::mixer::voice::{Leaving, Route, Voice};
@@ -78,6 +79,29 @@ impl Directing<'_> {
         self.director.playings = playings;
     }
 
+    /// How many voices and repeats of a sound there are at most: counted once a block, and as they begin; what ends meanwhile is left in.
+    fn at_most(&mut self, sound: u32) -> u32 {
+        if self.director.counted != Some(self.frame) {
+            self.director.counted = Some(self.frame);
+            let counts = &mut self.state.counts;
+            counts.fill(0);
+            let voices = self.mixer.voices.all().filter(|v| v.frozen.is_none()).map(Voice::sounds);
+            for sound in voices.chain(self.director.repeaters.iter().filter(|r| !r.done).map(|r| r.route.sounds())).flatten() {
+                counts[*sound as usize] += 1;
+            }
+        }
+        self.state.counts[sound as usize]
+    }
+
+    /// Counts what begins.
+    pub(super) fn count_begun(&mut self, route: &Route) {
+        if self.director.counted == Some(self.frame) {
+            for sound in route.sounds() {
+                self.state.counts[*sound as usize] += 1;
+            }
+        }
+    }
+
     /// How many playings of a sound there are: of one emitter, and in all.
     pub(crate) fn sounding(&mut self, sound: u32, emitter: NameKey) -> (usize, usize) {
         self.collect(Limited::Sound(sound));
@@ -88,6 +112,12 @@ impl Directing<'_> {
     pub(crate) fn admit(&mut self, what: Limited, limit: Limit, route: &Route, offset: u64, by: By) -> Result<(), Reason> {
         let program = self.program;
         if !limit.any() {
+            return Ok(());
+        }
+        // Most are far from full: then nobody needs to be gone through.
+        if let Limited::Sound(sound) = what
+            && self.at_most(sound) < limit.each.min(limit.all)
+        {
             return Ok(());
         }
         self.collect(what);
@@ -125,7 +155,7 @@ impl Directing<'_> {
         let level = if when_full == WhenFull::Quietest {
             let mut voice = Voice::idle();
             (voice.route, voice.emitter, voice.place) = (*route, by.emitter, place);
-            sums(self.scene(), &voice).level
+            sums(self.scene(), &voice)[Property::Level]
         } else {
             0.0
         };

@@ -124,7 +124,8 @@ impl Directing<'_> {
             return;
         }
         for place in 0..self.world.emitters.len() {
-            for (index, spec) in program.parameters.iter().enumerate() {
+            for index in program.local_parameters.iter().map(|i| *i as usize) {
+                let spec = &program.parameters[index];
                 let Some(local) = spec.local else { continue };
                 let at = place * program.locals + usize::from(local);
                 if let ValueFrom::Measured(measured) = &spec.source {

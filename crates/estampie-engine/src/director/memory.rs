@@ -2,7 +2,7 @@
 
 use super::{By, LayerState, PieceState, Places, PlaylistState, StingerState};
 use crate::dsp::block_coefficient;
-use crate::ground::property::Property;
+use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
 use crate::ground::telemetry::Reason;
 use crate::ground::test::Test;
@@ -159,11 +159,7 @@ impl PickMemory {
 #[derive(Debug, Clone)]
 pub(crate) struct SoundState {
     /// What the sound is set to, gliding after edits.
-    pub(crate) level: f32,
-    pub(crate) pitch: f32,
-    pub(crate) low_pass: f32,
-    pub(crate) high_pass: f32,
-    pub(crate) pan: f32,
+    pub(crate) set: PerProperty<f32>,
     /// The block in which it last glided; a sound that did not sound meanwhile jumps.
     pub(crate) block: u64,
     pub(crate) picks: Vec<PickMemory>,
@@ -254,6 +250,8 @@ pub(crate) struct Memory {
     pub(crate) places: Places,
     /// Share of the way that levels go in a block after an edit.
     pub(crate) glide: f32,
+    /// How many voices each sound has at most, in the block that was counted.
+    pub(crate) counts: Vec<u32>,
     /// Of all random draws.
     pub(crate) seed: u64,
 }
@@ -322,11 +320,7 @@ impl Memory {
                 .sounds
                 .iter()
                 .map(|s| SoundState {
-                    level: s.level,
-                    pitch: s.pitch,
-                    low_pass: s.low_pass,
-                    high_pass: s.high_pass,
-                    pan: s.pan,
+                    set: s.set,
                     block: 0,
                     picks: s.groups.iter().map(PickMemory::new).collect(),
                     pick: Stream::new(seed, s.key, 1),
@@ -359,6 +353,7 @@ impl Memory {
             events: vec![None; program.events.len()],
             places: Places::new(program, seed),
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
+            counts: vec![0; program.sounds.len()],
             seed,
         }
     }
@@ -398,8 +393,7 @@ impl Memory {
         for (at, sound) in new_program.sounds.iter().enumerate() {
             let Some(before) = old_program.find_sound.get(sound.key) else { continue };
             let (kept, fresh) = (&mut old.sounds[before], &mut self.sounds[at]);
-            (fresh.level, fresh.pitch, fresh.low_pass, fresh.high_pass) = (kept.level, kept.pitch, kept.low_pass, kept.high_pass);
-            (fresh.pan, fresh.block) = (kept.pan, kept.block);
+            (fresh.set, fresh.block) = (kept.set, kept.block);
             (fresh.began, fresh.muted, fresh.soloed) = (kept.began, kept.muted, kept.soloed);
             std::mem::swap(&mut fresh.chance, &mut kept.chance);
             std::mem::swap(&mut fresh.pick, &mut kept.pick);

@@ -18,13 +18,13 @@ mod voices;
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
 use crate::ground::outlets::Outlets;
-use crate::ground::property::Property;
+use crate::ground::property::{PerProperty, Property, SOUND_PROPERTIES};
 use crate::ground::units::Decibels;
 use crate::mixer::Mixer;
 use crate::mixer::mixing::Sends;
 use crate::mixer::pan::{Placement, default_width};
 use crate::mixer::state::MixState;
-use crate::mixer::voice::{NOWHERE, SWEPT, Sums, Voice};
+use crate::mixer::voice::{NOWHERE, Voice};
 use crate::music::Happens;
 use crate::program::{Choice, Program};
 use crate::world::emitters::{World, length};
@@ -100,6 +100,8 @@ pub(crate) struct Director {
     /// The metronome's last beat: its frame, and whether it begins a bar.
     pub(crate) beat: Option<(u64, bool)>,
     next_instance: u64,
+    /// The block in which the voices of each sound were last counted.
+    counted: Option<u64>,
     /// Quarter notes in a second, for what goes with the music.
     tempo: f32,
 }
@@ -118,12 +120,14 @@ impl Director {
             rehearsed: Rehearsed::default(),
             beat: None,
             next_instance: 0,
+            counted: None,
             tempo: 0.0,
         }
     }
 
     /// Finds what is under way in a program that is about to take over.
     pub(crate) fn find_again(&mut self, new: &Program, old: &Program) {
+        self.counted = None;
         let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
         for repeater in &mut self.repeaters {
             match repeater.route.moved(find) {
@@ -178,6 +182,7 @@ impl Directing<'_> {
         self.look_at_gates();
         self.find_bands();
         self.settle_world();
+        self.place_voices();
         self.end_plays(old, &before.places);
         self.join_layers(old);
     }
@@ -212,14 +217,8 @@ fn glide_sound(program: &Program, state: &mut Memory, sound: usize, block: u64) 
     }
     let silent_before = now.block + 1 < block;
     now.block = block;
-    let pairs = [
-        (&mut now.level, spec.level),
-        (&mut now.pitch, spec.pitch),
-        (&mut now.low_pass, spec.low_pass),
-        (&mut now.high_pass, spec.high_pass),
-        (&mut now.pan, spec.pan),
-    ];
-    for (value, target) in pairs {
+    for (property, value) in now.set.iter_mut() {
+        let target = spec.set[property];
         if silent_before || (*value - target).abs() < 0.005 {
             *value = target;
         } else {
@@ -245,34 +244,22 @@ pub(crate) struct Scene<'a> {
 pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut(Term)) {
     let Scene { program, state, mix, world, frame } = scene;
     if let Some(frozen) = voice.frozen {
-        let values = [frozen.level, frozen.pitch, frozen.low_pass, frozen.high_pass, frozen.pan];
-        for (property, value) in SWEPT.into_iter().zip(values) {
-            sink(Term { property, kind: TermKind::Set, of: voice.sound, value });
+        for (property, value) in frozen.iter() {
+            sink(Term { property, kind: TermKind::Set, of: voice.sound, value: *value });
         }
         return;
     }
     for (depth, index) in voice.sounds().iter().enumerate() {
         let (spec, now) = (&program.sounds[*index as usize], &state.sounds[*index as usize]);
         let mut tell = |property, kind, of, value| sink(Term { property, kind, of, value });
-        tell(Property::Level, TermKind::Set, spec.key, now.level);
-        tell(Property::Pitch, TermKind::Set, spec.key, now.pitch);
-        tell(Property::LowPass, TermKind::Set, spec.key, now.low_pass);
-        if now.high_pass != 0.0 {
-            tell(Property::HighPass, TermKind::Set, spec.key, now.high_pass);
-        }
-        if now.pan != 0.0 {
-            tell(Property::Pan, TermKind::Set, spec.key, now.pan);
-        }
-        let (vary, drawn) = (&spec.vary, &voice.route.drawn[depth]);
-        for (draw, property, value) in [
-            (vary.level, Property::Level, drawn.level),
-            (vary.pitch, Property::Pitch, drawn.pitch),
-            (vary.low_pass, Property::LowPass, drawn.low_pass),
-            (vary.high_pass, Property::HighPass, drawn.high_pass),
-            (vary.pan, Property::Pan, drawn.pan),
-        ] {
-            if draw.ends != (0.0, 0.0) {
-                tell(property, TermKind::Varied, spec.key, value);
+        let drawn = &voice.route.drawn[depth];
+        for row in &SOUND_PROPERTIES {
+            let value = now.set[row.property];
+            if row.always_told || value != row.neutral {
+                tell(row.property, TermKind::Set, spec.key, value);
+            }
+            if spec.vary.of[row.property].ends != (0.0, 0.0) {
+                tell(row.property, TermKind::Varied, spec.key, drawn[row.property]);
             }
         }
         if let (group @ 1.., Choice::Across { parameter, points, equal_power }) = (voice.route.across[depth], &spec.choice)
@@ -351,9 +338,9 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
             sink(Term { property, kind: TermKind::Take, of: voice.take(), value });
         }
     }
-    if voice.swept.iter().any(Option::is_some) {
+    if voice.swept.iter().any(|(_, s)| s.is_some()) {
         let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s as usize, Property::Sweep, voice.place)).sum();
-        for (property, swept) in SWEPT.into_iter().zip(&voice.swept) {
+        for (property, swept) in voice.swept.iter() {
             if let Some(swept) = swept {
                 sink(Term { property, kind: TermKind::Swept, of: voice.sound, value: swept.at(frame) * (1.0 + asked).clamp(0.0, 2.0) });
             }
@@ -433,15 +420,12 @@ fn piece_terms(scene: Scene<'_>, piece: u16, sink: &mut impl FnMut(Term)) {
 }
 
 /// The sums of a voice's terms: level in dB, pitch in semitones, cutoffs in octaves.
-pub(crate) fn sums(scene: Scene<'_>, voice: &Voice) -> Sums {
-    let mut sums = Sums::default();
-    voice_terms(scene, voice, &mut |term| match term.property {
-        Property::Level => sums.level += term.value,
-        Property::Pitch => sums.pitch += term.value,
-        Property::LowPass => sums.low_pass += term.value,
-        Property::HighPass => sums.high_pass += term.value,
-        Property::Pan => sums.pan += term.value,
-        _ => {}
+pub(crate) fn sums(scene: Scene<'_>, voice: &Voice) -> PerProperty<f32> {
+    let mut sums = PerProperty::all(0.0);
+    voice_terms(scene, voice, &mut |term| {
+        if let Some(sum) = sums.get_mut(term.property) {
+            *sum += term.value;
+        }
     });
     sums
 }

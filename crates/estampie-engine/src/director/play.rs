@@ -4,18 +4,17 @@ use super::Directing;
 use super::limits::{Limited, steal_frames};
 use super::memory::{chosen_group, holds};
 use super::{By, Work, sums};
-use crate::dsp::{Envelope, Shaping, advance_of};
+use crate::dsp::{Envelope, Shaping};
 use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
-use crate::ground::property::Property;
+use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
 use crate::ground::telemetry::{Cause, Reason, What};
 use crate::ground::time::BLOCK;
-use crate::ground::units::Semitones;
 use crate::ground::vocabulary::Again;
 use crate::mixer::source::Source;
 use crate::mixer::spec::{MOST_NESTED, Recipe};
-use crate::mixer::voice::{Cue, Drawn, Leaving, NOWHERE, Route, Voice};
+use crate::mixer::voice::{Cue, Leaving, NOWHERE, Route, Voice};
 use crate::program::{Choice, Limit, Program, TakeOf};
 use crate::world::emitters::World;
 use std::sync::Arc;
@@ -189,13 +188,7 @@ impl Directing<'_> {
         let spec = &program.sounds[sound as usize];
         let place = self.place_of(body.by.emitter);
         let vary = &mut self.state.sounds[sound as usize].vary;
-        route.drawn[depth] = Drawn {
-            level: vary.draw(spec.vary.level),
-            pitch: vary.draw(spec.vary.pitch),
-            low_pass: vary.draw(spec.vary.low_pass),
-            high_pass: vary.draw(spec.vary.high_pass),
-            pan: vary.draw(spec.vary.pan),
-        };
+        route.drawn[depth] = PerProperty::from_fn(|property| vary.draw(spec.vary.of[property]));
         (route.drawn_after, route.drawn_from) = (vary.draw(spec.vary.after), vary.draw(spec.vary.from));
         route.delay += frames(route.drawn_after, program.rate);
         route.from += route.drawn_from;
@@ -281,13 +274,11 @@ impl Directing<'_> {
         self.world.forget_gone(voice.place);
         self.hear(voice.place);
         let totals = sums(self.scene(), &voice);
-        voice.level = totals.level;
-        voice.pitch = totals.pitch;
-        voice.advance = advance_of(Semitones(totals.pitch).ratio());
-        (voice.octaves, voice.octaves_up) = (totals.low_pass, totals.high_pass);
+        voice.take_sums(&totals);
         if voice.wait < BLOCK as u64 {
             self.tell_start(&mut voice);
         }
+        self.count_begun(&voice.route);
         self.mixer.voices.begin(slot, voice);
         Ok(())
     }
@@ -351,9 +342,7 @@ impl Directing<'_> {
 /// What is told when a voice starts.
 pub(crate) fn start_of(program: &Program, world: &World, voice: &Voice) -> What {
     let route = &voice.route;
-    let sum = |set: fn(&crate::program::Sound) -> f32, drawn: fn(&Drawn) -> f32| {
-        route.sounds().iter().zip(&route.drawn).map(|(s, d)| set(&program.sounds[*s as usize]) + drawn(d)).sum::<f32>()
-    };
+    let sum = |property| route.sounds().iter().zip(&route.drawn).map(|(s, d)| program.sounds[*s as usize].set[property] + d[property]).sum::<f32>();
     let leaf = route.depth.saturating_sub(1);
     let drawn = &route.drawn[leaf];
     What::VoiceStart {
@@ -363,17 +352,9 @@ pub(crate) fn start_of(program: &Program, world: &World, voice: &Voice) -> What 
         take: voice.take(),
         emitter: voice.emitter,
         at: world.emitters.get(usize::from(voice.place)).filter(|e| e.present || e.stays).map(|e| e.at),
-        level: sum(|s| s.level, |d| d.level) + route.take_level,
-        pitch: sum(|s| s.pitch, |d| d.pitch) + route.take_pitch,
-        drawn: crate::ground::telemetry::Draws {
-            level: drawn.level,
-            pitch: drawn.pitch,
-            low_pass: drawn.low_pass,
-            high_pass: drawn.high_pass,
-            pan: drawn.pan,
-            after: route.drawn_after,
-            from: route.drawn_from,
-        },
+        level: sum(Property::Level) + route.take_level,
+        pitch: sum(Property::Pitch) + route.take_pitch,
+        drawn: crate::ground::telemetry::Draws { of: *drawn, after: route.drawn_after, from: route.drawn_from },
         by: voice.by,
     }
 }

@@ -13,7 +13,7 @@ use crate::ground::test::Test;
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::LEAST_INTERVAL;
 use crate::mixer::spec::player_level;
-use crate::mixer::voice::{NOWHERE, Route, SWEPT, Swept, Voice};
+use crate::mixer::voice::{NOWHERE, Route, Swept, Voice};
 use crate::program::{Act, Action, At, Edge, Interval, Nth, Trigger, ValueFrom, Watch};
 use crate::world::emitters::LISTENER_NAME;
 
@@ -209,12 +209,20 @@ impl Directing<'_> {
     /// The place of an emitter in the world, made if need be; says so when there is no room.
     pub(super) fn make_place(&mut self, emitter: NameKey, frame: u64) -> Option<usize> {
         let voices = &self.mixer.voices;
-        let used = |at: usize| voices.all().any(|voice| usize::from(voice.place) == at);
-        let found = self.world.find_or_make(emitter, used);
-        if found.is_none() {
-            self.notice(frame, Notice::NoPlace(emitter));
+        let found = self.world.find_or_make(emitter, |used| voices.all().for_each(|voice| used.add(voice.place)));
+        match found {
+            Some((place, true)) => {
+                // What plays at it already is placed from now on. What begins later finds its place by itself.
+                self.mixer.voices.each(|voice| {
+                    if voice.emitter == emitter && !voice.stayed {
+                        voice.place = place as u16;
+                    }
+                });
+            }
+            Some(_) => {}
+            None => self.notice(frame, Notice::NoPlace(emitter)),
         }
-        found
+        found.map(|(place, _)| place)
     }
 
     fn place(&mut self, emitter: NameKey, kind: NameKey, (at, facing, frames): ([f32; 3], Option<f32>, u64), frame: u64) {
@@ -242,19 +250,8 @@ impl Directing<'_> {
             if !kind.is_none() {
                 self.world.emitters[place].kind = kind;
             }
-            // What plays at it already is placed from now on.
-            self.move_voices(emitter, place);
         }
         true
-    }
-
-    /// What plays at an emitter is at a place of the world from now on.
-    fn move_voices(&mut self, emitter: NameKey, place: usize) {
-        self.mixer.voices.each(|voice| {
-            if voice.emitter == emitter && !voice.stayed {
-                voice.place = place as u16;
-            }
-        });
     }
 
     /// Goes from where it is to a place, and looks where it goes.
@@ -558,12 +555,12 @@ impl Directing<'_> {
     }
 
     fn sweep(&mut self, sound: u32, whose: Option<NameKey>, sweep: SweepTo, frame: u64) -> u32 {
-        let Some(at) = SWEPT.iter().position(|p| *p == sweep.property) else { return 0 };
         let mut count = 0;
         self.each_voice_of(sound, whose, |voice: &mut Voice| {
-            let from = voice.swept[at].map_or(0.0, |s| s.at(frame));
+            let Some(swept) = voice.swept.get_mut(sweep.property) else { return };
+            let from = swept.map_or(0.0, |s| s.at(frame));
             let end = frame + sweep.frames;
-            voice.swept[at] = Some(Swept { from, to: sweep.to, begin: frame, end, curve: sweep.curve });
+            *swept = Some(Swept { from, to: sweep.to, begin: frame, end, curve: sweep.curve });
             if sweep.let_go {
                 voice.let_go_on = Some(end);
             }
@@ -606,7 +603,6 @@ impl Directing<'_> {
         }
         let Some(place) = self.make_place(emitter, frame) else { return };
         let Some(value) = self.in_range(index, value, frame) else { return };
-        self.move_voices(emitter, place);
         let now = &mut self.state.locals[place * program.locals + usize::from(local)];
         now.set(value);
         now.jump(&program.parameters[index], frame);

@@ -41,6 +41,7 @@ impl Directing<'_> {
         if self.director.repeaters.len() >= MOST_REPEATERS {
             return false;
         }
+        self.count_begun(&route);
         self.director.repeaters.push(Repeater { route, by, place, started, last: started, drawn: None, left, done: false });
         let last = self.director.repeaters.len() - 1;
         self.run_repeater(last);

@@ -1,10 +1,9 @@
 //! What the director hands down to voices in each block: what their terms come to, where they are heard, whether the rehearsal lets them.
 
 use super::{Directing, Scene, glide_sound, placement_of, start_of, sums};
-use crate::dsp::{Fade, advance_of};
+use crate::dsp::Fade;
 use crate::ground::telemetry::Cause;
 use crate::ground::time::BLOCK;
-use crate::ground::units::Semitones;
 use crate::mixer::voice::{NOWHERE, Voice};
 
 impl Directing<'_> {
@@ -60,6 +59,16 @@ impl Directing<'_> {
         }
     }
 
+    /// What plays at an emitter that the world did not know is placed once it does.
+    pub(super) fn place_voices(&mut self) {
+        let world = &self.world;
+        self.mixer.voices.each(|voice| {
+            if voice.place == NOWHERE {
+                voice.place = world.find(voice.emitter).map_or(NOWHERE, |at| at as u16);
+            }
+        });
+    }
+
     /// Works out how an emitter is heard in this block.
     pub(super) fn hear(&mut self, place: u16) {
         if place != NOWHERE {
@@ -88,14 +97,7 @@ impl Directing<'_> {
         voice.placement = placement.or(voice.placement.filter(|_| gone));
         voice.with_head = self.director.rehearsed.head.unwrap_or(self.program.world.head);
         voice.swell = voice.cue.and_then(|c| self.state.layers.get(c.layer as usize)).map(|l| (l.swell, self.frame));
-        voice.level = totals.level;
-        if totals.pitch != voice.pitch {
-            voice.pitch = totals.pitch;
-            voice.advance = advance_of(Semitones(totals.pitch).ratio());
-        }
-        voice.octaves = totals.low_pass;
-        voice.octaves_up = totals.high_pass;
-        voice.pan = totals.pan;
+        voice.take_sums(&totals);
         if let Some(on) = voice.let_go_on.filter(|on| *on < self.frame + BLOCK as u64) {
             let release = voice.envelope.release_frames();
             voice.leave(Cause::Stopped, on.saturating_sub(self.frame), release);

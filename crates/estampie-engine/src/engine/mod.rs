@@ -278,7 +278,7 @@ impl Engine {
                 break;
             }
             match self.inputs.messages.pop() {
-                Ok(Message::Input(input)) => dropped += u32::from(!self.inputs.keep(input)),
+                Ok(Message::Input(input)) => dropped += u32::from(!self.inputs.keep(input, self.frame)),
                 Ok(Message::Program(prepared)) => self.adopt(prepared),
                 Err(_) => break,
             }

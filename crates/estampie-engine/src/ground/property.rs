@@ -37,6 +37,143 @@ pub enum Property {
     Setting(Unit),
 }
 
+/// A property that every sound has: it is set, varied each time, swept, moved by parameters, and added up for each voice.
+#[derive(Debug, Clone, Copy)]
+pub struct SoundProperty {
+    /// Which one.
+    pub property: Property,
+    /// What it is set to where nothing is written; it adds nothing.
+    pub neutral: f32,
+    /// The least and the greatest that it can be set to, in the unit in which it adds up.
+    pub ends: (f32, f32),
+    /// Whether *why* tells what it is set to even where that is neutral.
+    pub always_told: bool,
+    /// What can be written, in words.
+    pub expected: &'static str,
+    /// Reads what it is set to, as a project's files write it.
+    pub read: fn(&str) -> Result<f32, String>,
+    /// Prints what it is set to, so that it is read again.
+    pub print: fn(f32) -> String,
+}
+
+/// How many properties every sound has.
+pub const OF_SOUNDS: usize = 5;
+
+/// The properties of sounds. One more is a row here, what it does to samples in `mixer::voice`, and its drawing in the document's `vary`.
+///
+/// New ones come last: what is drawn for them is drawn after all others, so that no project sounds otherwise.
+pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
+    SoundProperty {
+        property: Property::Level,
+        neutral: 0.0,
+        ends: (-120.0, 24.0),
+        always_told: true,
+        expected: "-120 dB to 24 dB",
+        read: |t| Decibels::read(t).map(|v| v.0).map_err(|e| e.to_string()),
+        print: |v| Decibels(v).to_string(),
+    },
+    SoundProperty {
+        property: Property::Pitch,
+        neutral: 0.0,
+        ends: (-48.0, 48.0),
+        always_told: true,
+        expected: "-48 st to 48 st",
+        read: |t| Semitones::read(t).map(|v| v.0).map_err(|e| e.to_string()),
+        print: |v| Semitones(v).to_string(),
+    },
+    SoundProperty {
+        property: Property::LowPass,
+        neutral: 0.0,
+        ends: (-9.965_784, 0.0),
+        always_told: true,
+        expected: "20 Hz to 20 kHz",
+        read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.below_open().0).map_err(|e| e.to_string()) },
+        print: |v| if v >= 0.0 { "off".into() } else { Octaves(v).from_open().to_string() },
+    },
+    SoundProperty {
+        property: Property::HighPass,
+        neutral: 0.0,
+        ends: (0.0, 9.965_784),
+        always_told: false,
+        expected: "20 Hz to 20 kHz",
+        read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.above_open().0).map_err(|e| e.to_string()) },
+        print: |v| if v <= 0.0 { "off".into() } else { Octaves(v).above_open().to_string() },
+    },
+    SoundProperty {
+        property: Property::Pan,
+        neutral: 0.0,
+        ends: (-1.0, 1.0),
+        always_told: false,
+        expected: "a place like 30 % left, 30 % right or centre",
+        read: |t| Pan::read(t).map(|v| v.0).map_err(|e| e.to_string()),
+        print: |v| Pan(v).to_string(),
+    },
+];
+
+/// Something for each property of sounds.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PerProperty<T>([T; OF_SOUNDS]);
+
+impl<T> PerProperty<T> {
+    /// The same for all.
+    #[must_use]
+    pub const fn all(value: T) -> Self
+    where
+        T: Copy,
+    {
+        PerProperty([value; OF_SOUNDS])
+    }
+
+    /// Made one by one, in the order of the table.
+    #[must_use]
+    pub fn from_fn(mut make: impl FnMut(Property) -> T) -> Self {
+        PerProperty(std::array::from_fn(|at| make(SOUND_PROPERTIES[at].property)))
+    }
+
+    /// Each with its property.
+    pub fn iter(&self) -> impl Iterator<Item = (Property, &T)> {
+        SOUND_PROPERTIES.iter().map(|p| p.property).zip(&self.0)
+    }
+
+    /// Each with its property, to be changed.
+    pub fn iter_mut(&mut self) -> impl Iterator<Item = (Property, &mut T)> {
+        SOUND_PROPERTIES.iter().map(|p| p.property).zip(&mut self.0)
+    }
+
+    /// That of a property, if every sound has it.
+    #[must_use]
+    pub fn get(&self, property: Property) -> Option<&T> {
+        property.place_of_sounds().map(|at| &self.0[at])
+    }
+
+    /// The same, to be changed.
+    pub fn get_mut(&mut self, property: Property) -> Option<&mut T> {
+        property.place_of_sounds().map(|at| &mut self.0[at])
+    }
+}
+
+impl<T: Default> Default for PerProperty<T> {
+    fn default() -> Self {
+        PerProperty::from_fn(|_| T::default())
+    }
+}
+
+impl<T> std::ops::Index<Property> for PerProperty<T> {
+    type Output = T;
+
+    /// # Panics
+    /// For a property that sounds do not have.
+    fn index(&self, property: Property) -> &T {
+        &self.0[property.place_of_sounds().expect("a property of sounds")]
+    }
+}
+
+impl<T> std::ops::IndexMut<Property> for PerProperty<T> {
+    fn index_mut(&mut self, property: Property) -> &mut T {
+        &mut self.0[property.place_of_sounds().expect("a property of sounds")]
+    }
+}
+
 impl Property {
     /// All, with the words they are written with.
     pub const ALL: [(Property, &'static str); 13] = [
@@ -58,7 +195,20 @@ impl Property {
     /// Whether it is worked out for every voice in every block, or only when something is asked for.
     #[must_use]
     pub fn of_voices(self) -> bool {
-        matches!(self, Property::Level | Property::Pitch | Property::LowPass | Property::HighPass | Property::Pan)
+        self.place_of_sounds().is_some()
+    }
+
+    /// Its place in [`SOUND_PROPERTIES`], if every sound has it.
+    #[must_use]
+    pub const fn place_of_sounds(self) -> Option<usize> {
+        match self {
+            Property::Level => Some(0),
+            Property::Pitch => Some(1),
+            Property::LowPass => Some(2),
+            Property::HighPass => Some(3),
+            Property::Pan => Some(4),
+            _ => None,
+        }
     }
 
     /// The word it is written with.
@@ -185,5 +335,23 @@ impl Unit {
             }
             Unit::Choice(words) => words.get(value.max(0.0) as usize).copied().unwrap_or_default().to_owned(),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_property_of_sounds_stands_at_its_place_and_reads_what_it_prints() {
+        for (at, row) in SOUND_PROPERTIES.iter().enumerate() {
+            assert_eq!(row.property.place_of_sounds(), Some(at));
+            for value in [row.neutral, row.ends.0, row.ends.1] {
+                let text = (row.print)(value);
+                let again = if text == "off" { row.neutral } else { (row.read)(&text).unwrap() };
+                assert!((again - value).abs() < 0.02, "{:?}: {text} is read as {again}", row.property);
+            }
+        }
+        assert_eq!(Property::Every.place_of_sounds(), None);
     }
 }

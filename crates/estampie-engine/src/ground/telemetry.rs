@@ -1,6 +1,7 @@
 //! What comes out of the engine besides sound: happenings in order, and now and then the status of everything.
 
 use crate::ground::names::NameKey;
+use crate::ground::property::PerProperty;
 use crate::ground::property::Property;
 use crate::ground::vocabulary::{Answer, Arrival};
 
@@ -275,16 +276,8 @@ pub enum What {
 /// What was drawn for a sound.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Draws {
-    /// dB.
-    pub level: f32,
-    /// Semitones.
-    pub pitch: f32,
-    /// Octaves from the open low-pass.
-    pub low_pass: f32,
-    /// Octaves from the open high-pass.
-    pub high_pass: f32,
-    /// Pan, −1 (left) to 1 (right).
-    pub pan: f32,
+    /// For each property, in the unit in which it adds up.
+    pub of: PerProperty<f32>,
     /// Seconds before the start.
     pub after: f32,
     /// Seconds into the audio.

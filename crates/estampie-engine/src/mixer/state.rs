@@ -37,8 +37,8 @@ pub(crate) struct Slot {
 
 impl Slot {
     fn new(spec: &BusEffect, rate: u32) -> Slot {
-        let effect = (KINDS[spec.kind].make)(&Making { rate, values: spec.values, impulse: spec.impulse.clone() });
-        let latency = effect.latency();
+        let making = Making { rate, values: spec.values, impulse: spec.impulse.clone() };
+        let (effect, latency) = ((KINDS[spec.kind].make)(&making), (KINDS[spec.kind].latency)(&making));
         Slot {
             key: spec.key,
             kind: spec.kind,
@@ -376,6 +376,8 @@ pub(crate) struct DuckState {
     pub(crate) stay: u64,
     pub(crate) down: bool,
     pub(crate) change: f32,
+    /// The loudest voice of the sound that it listens to, in this block.
+    pub(crate) loudest: f32,
 }
 
 impl DuckState {

@@ -1,7 +1,7 @@
 //! The values of the mix block by block: what is set, what snapshots make of it, what the game adds; ducks and player levels.
 
 use super::mixing::Mixing;
-use super::spec::{Cell, DuckKey, Mix, player_level_db};
+use super::spec::{Cell, Duck, DuckKey, Mix, player_level_db};
 use super::state::{CellState, MixState, SnapshotState};
 use crate::dsp::block_coefficient;
 use crate::ground::ledger::TermKind;
@@ -53,14 +53,21 @@ impl Mixing<'_> {
         for bus in buses.iter_mut() {
             bus.ducked = 0.0;
         }
+        // All voices are gone through once, however many ducks listen to sounds.
+        if self.mix.ducks.iter().any(|d| matches!(d.listens, DuckKey::Sound(_))) {
+            for voice in self.mixer.voices.sounding().filter(|v| v.frozen.is_none() && v.wait == 0) {
+                let ours = |d: &Duck| matches!(d.listens, DuckKey::Sound(sound) if voice.sounds().contains(&sound));
+                let loud = voice.power.sqrt() * Decibels(voice.level).gain();
+                for (_, duck) in self.mix.ducks.iter().zip(&mut *ducks).filter(|(spec, _)| ours(spec)) {
+                    duck.loudest = duck.loudest.max(loud);
+                }
+            }
+        }
         for (spec, duck) in self.mix.ducks.iter().zip(ducks) {
+            let loudest = std::mem::take(&mut duck.loudest);
             let heard = match spec.listens {
                 DuckKey::Bus(bus) => buses[bus as usize].amplitude > spec.over,
-                DuckKey::Sound(sound) => self
-                    .mixer
-                    .voices
-                    .sounding()
-                    .any(|v| v.frozen.is_none() && v.sounds().contains(&sound) && v.wait == 0 && v.power.sqrt() * Decibels(v.level).gain() > spec.over),
+                DuckKey::Sound(_) => loudest > spec.over,
             };
             duck.follow(spec, heard);
             buses[spec.bus as usize].ducked += duck.change;

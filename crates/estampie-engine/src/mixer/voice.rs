@@ -7,14 +7,16 @@ use super::fading_filter::FadingFilter;
 use super::head::Head;
 use super::pan::{Gains, Placement, panned, plain};
 use super::source::{Source, WINDOW, Window};
-use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped};
+use crate::dsp::{
+    Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped, advance_of,
+};
 use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
-use crate::ground::property::Property;
+use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
 use crate::ground::telemetry::Cause;
 use crate::ground::time::BLOCK;
-use crate::ground::units::Octaves;
+use crate::ground::units::{Octaves, Semitones};
 use crate::ground::vocabulary::Rounds;
 use crate::mixer::spec::{MOST_NESTED, Recipe};
 use crate::world::spec::MOST_ROOMS;
@@ -37,26 +39,6 @@ impl Default for Scratch {
 pub(crate) enum Leaving {
     No,
     For(Cause),
-}
-
-/// The sums of a voice's terms; also what it keeps of a sound that is no longer in the project.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Sums {
-    pub(crate) level: f32,
-    pub(crate) pitch: f32,
-    pub(crate) low_pass: f32,
-    pub(crate) high_pass: f32,
-    pub(crate) pan: f32,
-}
-
-/// What was drawn for one sound on the way.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Drawn {
-    pub(crate) level: f32,
-    pub(crate) pitch: f32,
-    pub(crate) low_pass: f32,
-    pub(crate) high_pass: f32,
-    pub(crate) pan: f32,
 }
 
 /// A property on its way somewhere.
@@ -82,9 +64,6 @@ impl Swept {
     }
 }
 
-/// The properties of voices, in the order in which their sweeps are kept.
-pub(crate) const SWEPT: [Property; 5] = [Property::Level, Property::Pitch, Property::LowPass, Property::HighPass, Property::Pan];
-
 /// The way from the sound that was asked for to a take.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Route {
@@ -92,7 +71,8 @@ pub(crate) struct Route {
     pub(crate) depth: usize,
     /// Which playing of each sound on the way it belongs to.
     pub(crate) instances: [u64; MOST_NESTED],
-    pub(crate) drawn: [Drawn; MOST_NESTED],
+    /// What was drawn for each sound on the way.
+    pub(crate) drawn: [PerProperty<f32>; MOST_NESTED],
     /// The group of each sound that is cross-faded, counted from 1; 0 if it is not.
     pub(crate) across: [u8; MOST_NESTED],
     pub(crate) take_level: f32,
@@ -112,7 +92,7 @@ impl Route {
         path: [0; MOST_NESTED],
         depth: 0,
         instances: [0; MOST_NESTED],
-        drawn: [Drawn { level: 0.0, pitch: 0.0, low_pass: 0.0, high_pass: 0.0, pan: 0.0 }; MOST_NESTED],
+        drawn: [PerProperty::all(0.0); MOST_NESTED],
         across: [0; MOST_NESTED],
         take_level: 0.0,
         take_pitch: 0.0,
@@ -199,7 +179,7 @@ pub(crate) struct Voice {
     pub(crate) envelope: Envelope,
     /// Rises when it wakes.
     pub(crate) gate: Fade,
-    pub(crate) swept: [Option<Swept>; 5],
+    pub(crate) swept: PerProperty<Option<Swept>>,
     /// Where it is heard, if it is placed; and the gains of the block before.
     pub(crate) placement: Option<Placement>,
     panned_by: Option<Gains>,
@@ -212,7 +192,7 @@ pub(crate) struct Voice {
     /// The same of what it sends to the returns of rooms.
     pub(crate) roomed: [f32; MOST_ROOMS],
     pub(crate) leaving: Leaving,
-    pub(crate) frozen: Option<Sums>,
+    pub(crate) frozen: Option<PerProperty<f32>>,
     /// Level of this block's terms in dB, and its gain; the gain of the block before.
     pub(crate) level: f32,
     pub(crate) gain: f32,
@@ -263,7 +243,7 @@ impl Voice {
             let_go_on: None,
             envelope: Envelope::new(Shaping::plain(0)),
             gate: Fade::at(1.0),
-            swept: [None; 5],
+            swept: PerProperty::all(None),
             placement: None,
             panned_by: None,
             head: Head::new(),
@@ -323,6 +303,18 @@ impl Voice {
         if self.leaving == Leaving::No {
             self.leaving = Leaving::For(cause);
         }
+    }
+
+    /// Takes the sums of its terms: what each property of sounds does to samples begins here.
+    pub(crate) fn take_sums(&mut self, sums: &PerProperty<f32>) {
+        self.level = sums[Property::Level];
+        if sums[Property::Pitch] != self.pitch {
+            self.pitch = sums[Property::Pitch];
+            self.advance = advance_of(Semitones(self.pitch).ratio());
+        }
+        self.octaves = sums[Property::LowPass];
+        self.octaves_up = sums[Property::HighPass];
+        self.pan = sums[Property::Pan];
     }
 
     fn prime(&mut self, scratch: &mut Scratch, rate: u32) {

@@ -13,7 +13,7 @@ use crate::dsp::Shaping;
 use crate::ground::curve::{Curve, Shape};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
-use crate::ground::property::Property;
+use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Draw;
 use crate::ground::test::Test;
 use crate::ground::vocabulary::{Again, Urgency, WhenFull, WhenGone};
@@ -228,16 +228,8 @@ pub enum Choice {
 /// What is drawn each time.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Vary {
-    /// Level in dB.
-    pub level: Draw,
-    /// Pitch in semitones.
-    pub pitch: Draw,
-    /// Octaves from the open low-pass.
-    pub low_pass: Draw,
-    /// Octaves from the open high-pass.
-    pub high_pass: Draw,
-    /// Pan, −1 to 1.
-    pub pan: Draw,
+    /// For each property, in the unit in which it adds up.
+    pub of: PerProperty<Draw>,
     /// Seconds before the start.
     pub after: Draw,
     /// Seconds into the audio.
@@ -314,16 +306,8 @@ pub struct Sound {
     pub sends: Vec<SoundSend>,
     /// The group it is limited with.
     pub group: Option<u32>,
-    /// Level in dB.
-    pub level: f32,
-    /// Pitch in semitones.
-    pub pitch: f32,
-    /// Cutoff in octaves from the open low-pass (0 or less).
-    pub low_pass: f32,
-    /// Cutoff in octaves from the open high-pass (0 or more).
-    pub high_pass: f32,
-    /// Where it stands between the speakers where it is not placed, −1 (left) to 1 (right).
-    pub pan: f32,
+    /// What it is set to, for each property in the unit in which it adds up.
+    pub set: PerProperty<f32>,
     /// What is drawn each time.
     pub vary: Vary,
     /// How it rises and falls; `None` leaves it to what plays it.
@@ -594,6 +578,8 @@ pub struct Program {
     pub derived: Vec<u32>,
     /// How many parameters every emitter has by itself.
     pub locals: usize,
+    /// Those parameters, in order.
+    pub local_parameters: Vec<u32>,
     /// How many counters the reactions need.
     pub counters: usize,
     /// How many rates the formulas remember.

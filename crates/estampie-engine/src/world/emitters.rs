@@ -12,6 +12,32 @@ pub const LISTENER_NAME: &str = "listener";
 /// An emitter of this name is the point from which directions are heard, while distances and zones are the listener's.
 pub const CAMERA_NAME: &str = "camera";
 
+/// Some of the world's places.
+pub(crate) struct PlaceSet([u64; MOST_EMITTERS / 64]);
+
+impl Default for PlaceSet {
+    fn default() -> Self {
+        PlaceSet([0; MOST_EMITTERS / 64])
+    }
+}
+
+impl PlaceSet {
+    /// Adds a place; one beyond the last is none.
+    pub(crate) fn add(&mut self, place: u16) {
+        if let Some(word) = self.0.get_mut(usize::from(place) / 64) {
+            *word |= 1 << (place % 64);
+        }
+    }
+
+    fn fill(&mut self) {
+        self.0.fill(u64::MAX);
+    }
+
+    fn has(&self, place: usize) -> bool {
+        self.0[place / 64] >> (place % 64) & 1 == 1
+    }
+}
+
 /// The most emitters at once. Further ones have no place; what plays at them is not placed.
 pub const MOST_EMITTERS: usize = 8192;
 
@@ -217,21 +243,25 @@ impl World {
     }
 
     /// Its place, made if need be; `None` if there is no room. One that is gone makes room.
-    pub(crate) fn find_or_make(&mut self, key: NameKey, used: impl Fn(usize) -> bool) -> Option<usize> {
+    ///
+    /// The second is whether it was made. `used` marks the places at which something sounds; it is only asked when the world is full.
+    pub(crate) fn find_or_make(&mut self, key: NameKey, used: impl FnOnce(&mut PlaceSet)) -> Option<(usize, bool)> {
         if key.is_none() {
             return None;
         }
         if let Some(at) = self.find(key) {
-            return Some(at);
+            return Some((at, false));
         }
         if self.keys.len() < MOST_EMITTERS {
             self.keys.push(key);
             self.emitters.push(Emitter::new(key));
             self.hearings.push(Hearing::default());
             self.note(self.keys.len() - 1);
-            return Some(self.keys.len() - 1);
+            return Some((self.keys.len() - 1, true));
         }
-        let free = (0..self.keys.len()).find(|at| !self.emitters[*at].present && !used(*at))?;
+        let mut taken = PlaceSet::default();
+        used(&mut taken);
+        let free = (0..self.keys.len()).find(|at| !self.emitters[*at].present && !taken.has(*at))?;
         self.keys[free] = key;
         self.emitters[free] = Emitter::new(key);
         self.hearings[free] = Hearing::default();
@@ -240,7 +270,7 @@ impl World {
         for at in 0..self.keys.len() {
             self.note(at);
         }
-        Some(free)
+        Some((free, true))
     }
 
     pub(crate) fn place(&mut self, at: Option<usize>, to: [f32; 3], facing: Option<f32>, (frame, frames): (u64, u64), rate: u32) {
@@ -291,7 +321,7 @@ impl World {
             (self.listener.at, self.listener.before) = (at, at);
         }
         for (index, source) in spec.sources.iter().enumerate() {
-            let Some(at) = self.find_or_make(source.key, |_| true) else {
+            let Some((at, _)) = self.find_or_make(source.key, PlaceSet::fill) else {
                 room = false;
                 continue;
             };
@@ -488,7 +518,7 @@ mod tests {
         let mut world = World::new();
         world.place(None, [10.0, 0.0, 0.0], Some(90.0), (0, 0), 48_000);
         for (name, at) in [("ahead", [13.0, 0.0, 4.0]), ("left", [10.0, 2.0, 0.0]), ("behind", [-90.0, 0.0, 0.0])] {
-            let place = world.find_or_make(NameKey::of(name), |_| true);
+            let place = world.find_or_make(NameKey::of(name), PlaceSet::fill).map(|(at, _)| at);
             world.place(place, at, None, (0, 0), 48_000);
             world.emitters[place.unwrap()].kind = NameKey::of("eel");
         }
@@ -536,7 +566,8 @@ mod tests {
     #[test]
     fn a_way_is_walked_at_an_even_speed() {
         let mut world = World::new();
-        let place = world.find_or_make(NameKey::of("bell"), |_| true).unwrap();
+        let (place, made) = world.find_or_make(NameKey::of("bell"), PlaceSet::fill).unwrap();
+        assert!(made && world.find_or_make(NameKey::of("bell"), PlaceSet::fill) == Some((place, false)));
         world.place(Some(place), [0.0; 3], None, (0, 0), 48_000);
         world.place(Some(place), [20.0, 0.0, 0.0], None, (0, 480_000), 48_000);
         for block in 1..=3750u64 {
@@ -551,12 +582,12 @@ mod tests {
     fn a_full_world_gives_only_the_places_of_those_who_are_gone() {
         let mut world = World::new();
         for n in 0..MOST_EMITTERS {
-            let place = world.find_or_make(NameKey(n as u64 + 1), |_| true);
+            let place = world.find_or_make(NameKey(n as u64 + 1), PlaceSet::fill).map(|(at, _)| at);
             world.place(place, [0.0; 3], None, (0, 0), 48_000);
         }
-        assert_eq!(world.find_or_make(NameKey(9_999), |_| false), None);
+        assert_eq!(world.find_or_make(NameKey(9_999), |_| ()), None);
         world.emitters[7].present = false;
-        assert_eq!(world.find_or_make(NameKey(9_999), |at| at == 7), None, "something still plays there");
-        assert_eq!(world.find_or_make(NameKey(9_999), |_| false), Some(7));
+        assert_eq!(world.find_or_make(NameKey(9_999), |used| used.add(7)), None, "something still plays there");
+        assert_eq!(world.find_or_make(NameKey(9_999), |used| used.add(8)), Some((7, true)));
     }
 }

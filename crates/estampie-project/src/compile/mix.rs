@@ -4,7 +4,7 @@ use super::{Compiler, frames_of};
 use crate::document::{EffectDoc, Going, Located, Place, did_you_mean, kind_of, read_octaves, read_setting};
 use estampie_engine::curve::Shape;
 use estampie_engine::dsp::effects;
-use estampie_engine::dsp::effects::{Impulse, KINDS, MOST_SETTINGS, Making, PRESETS};
+use estampie_engine::dsp::effects::{Impulse, KINDS, MOST_SETTINGS, Making};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::{Bus, BusEffect, Cell, Duck, DuckKey, PlayerLevel, Send, Snapshot, SnapshotHold, SoundSend};
 use estampie_engine::names::NameKey;
@@ -125,10 +125,16 @@ impl Compiler<'_> {
         };
         let mut values = effects::at_rest(kind);
         let preset = doc.preset.as_ref().or_else(|| shared.and_then(|s| s.preset.as_ref()));
-        if let Some(preset) = preset.filter(|_| kind.word == "reverb")
-            && let Some((.., ready)) = PRESETS.iter().find(|(name, ..)| *name == preset.value)
-        {
-            values[..ready.len()].copy_from_slice(ready);
+        if let Some(preset) = preset {
+            match kind.presets.iter().find(|(name, ..)| *name == preset.value) {
+                Some((.., ready)) => values[..ready.len()].copy_from_slice(ready),
+                None => {
+                    let known: Vec<&str> = kind.presets.iter().map(|(name, ..)| *name).collect();
+                    let what = format!("{} has no preset {}", kind.word, preset.value);
+                    let fix = if known.is_empty() { "take it out".to_owned() } else { format!("write one of {}", known.join(", ")) };
+                    self.fault(&preset.place, what, fix);
+                }
+            }
         }
         for doc in shared.into_iter().chain([doc]) {
             for (word, text) in &doc.set {
@@ -154,12 +160,18 @@ impl Compiler<'_> {
         let wet = doc.wet.or_else(|| shared.and_then(|s| s.wet)).map_or(1.0, |w| w.0);
         self.cell(&name("wet"), Property::Setting(Unit::Share), wet, (0.0, 1.0), false);
         let file = doc.file.as_ref().or_else(|| shared.and_then(|s| s.file.as_ref()));
-        let impulse = file.filter(|_| kind.word == "convolution").and_then(|file| self.impulse(file));
-        if kind.word == "convolution" && file.is_none() {
+        let key = doc.key.as_ref().or_else(|| shared.and_then(|s| s.key.as_ref()));
+        // What means nothing here is no part of it.
+        for (word, text, taken) in [("file", file, kind.takes.file), ("sidechain", key, kind.takes.sidechain)] {
+            if let Some(text) = text.filter(|_| !taken) {
+                self.fault(&text.place, format!("{} takes no {word}", kind.word), "take it out");
+            }
+        }
+        let impulse = file.filter(|_| kind.takes.file).and_then(|file| self.impulse(file));
+        if kind.takes.file && file.is_none() {
             self.fault(&doc.place, format!("{} has no impulse response", doc.name), "write file = and an audio file");
         }
-        let key = doc.key.as_ref().or_else(|| shared.and_then(|s| s.key.as_ref()));
-        let listens = key.and_then(|key| self.bus(key)).map(|b| b as u32);
+        let listens = key.filter(|_| kind.takes.sidechain).and_then(|key| self.bus(key)).map(|b| b as u32);
         if let Some(listens) = listens {
             self.program.mix.buses[listens as usize].listened = true;
         }
@@ -168,8 +180,8 @@ impl Compiler<'_> {
             fixed = fixed.with(u64::from(value.to_bits())).with(setting.word.len() as u64);
         }
         let making = Making { rate: self.program.rate, values, impulse: None };
-        let latency = (kind.make)(&making).latency() as u32;
-        self.program.mix.wants_tempo |= kind.word == "echo";
+        let latency = (kind.latency)(&making) as u32;
+        self.program.mix.wants_tempo |= kind.takes.tempo;
         let at = KINDS.iter().position(|k| k.word == kind.word).unwrap_or(0);
         Some(BusEffect {
             key: NameKey::of(&format!("{bus} {}", doc.name)),

@@ -13,7 +13,7 @@ use estampie_engine::music::exact::{Beats, nearest};
 use estampie_engine::music::spec::{ArriveAt, Follows, Hold, Layer, Long, Next, Piece, Playlist, Ramp, Rule, Section, Stinger, Switch, When};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Choice, Group, LayerPlace, Limit, PickOrder, Priority, Sound, Take, TakeOf, Vary};
-use estampie_engine::random::Draw;
+use estampie_engine::property::{PerProperty, Property};
 use estampie_engine::time::BLOCK;
 use estampie_engine::units::split_number;
 use std::sync::Arc;
@@ -543,18 +543,17 @@ fn rest(rate: u32) -> Section {
 
 /// The sound of a layer: its one take, at its level, without limits.
 fn layer_sound(key: NameKey, bus: Option<u32>, (level, pan): (f32, f32), takes: Vec<Take>, loading: bool, place: LayerPlace) -> Sound {
-    let nothing = Draw::default();
     Sound {
         key,
         bus,
         sends: Vec::new(),
         group: None,
-        level,
-        pitch: 0.0,
-        low_pass: 0.0,
-        high_pass: 0.0,
-        pan,
-        vary: Vary { level: nothing, pitch: nothing, low_pass: nothing, high_pass: nothing, pan: nothing, after: nothing, from: nothing },
+        set: PerProperty::from_fn(|property| match property {
+            Property::Level => level,
+            Property::Pan => pan,
+            _ => 0.0,
+        }),
+        vary: Vary::default(),
         shape: None,
         limit: Limit::NONE,
         priority: Priority { near: 100.0, far: 100.0, at: 0.0 },

@@ -7,9 +7,9 @@ use estampie_engine::dsp::Shaping;
 use estampie_engine::mixer::spec::{MOST_NESTED, Part, Recipe};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Choice, Falloff, Group, Limit, Lines, PickOrder, Priority, Repeat, Sound, SoundGroup, Take, TakeOf, Vary};
-use estampie_engine::property::Property;
+use estampie_engine::property::{PerProperty, Property};
 use estampie_engine::random::Draw;
-use estampie_engine::units::{Hertz, Octaves, Pan, Seconds, Spread, split_number};
+use estampie_engine::units::{Hertz, Pan, Seconds, Spread, split_number};
 use estampie_engine::vocabulary::Rounds;
 use std::sync::Arc;
 
@@ -88,11 +88,7 @@ impl Compiler<'_> {
             bus,
             sends: Vec::new(),
             group,
-            level: doc.level.0,
-            pitch: doc.pitch.0,
-            low_pass: doc.low_pass.below_open().0,
-            high_pass: doc.high_pass.above_open().0,
-            pan: doc.pan.0,
+            set: doc.set,
             vary: vary(&document.shared.whole(&doc.vary)),
             shape: shaping(&document.shared.whole(&doc.shape), rate),
             limit: limit(&document.shared.whole(&doc.limit)),
@@ -402,11 +398,14 @@ fn vary(doc: &crate::document::VaryDoc) -> Vary {
         spread.map_or_else(Draw::default, |s| Draw { ends: (value(s.ends.low), value(s.ends.high)), centred: s.centred })
     }
     Vary {
-        level: draw(doc.level, |v| v.0),
-        pitch: draw(doc.pitch, |v| v.0),
-        low_pass: draw(doc.low_pass, |v: Hertz| v.below_open().0.min(0.0)),
-        pan: draw(doc.pan, |v: Pan| v.0),
-        high_pass: draw(doc.high_pass, |v: Hertz| Octaves(v.above_open().0).0.max(0.0)),
+        of: PerProperty::from_fn(|property| match property {
+            Property::Level => draw(doc.level, |v| v.0),
+            Property::Pitch => draw(doc.pitch, |v| v.0),
+            Property::LowPass => draw(doc.low_pass, |v: Hertz| v.below_open().0.min(0.0)),
+            Property::HighPass => draw(doc.high_pass, |v: Hertz| v.above_open().0.max(0.0)),
+            Property::Pan => draw(doc.pan, |v: Pan| v.0),
+            _ => Draw::default(),
+        }),
         after: draw(doc.after, |v: Seconds| v.0 as f32),
         from: draw(doc.from, |v: Seconds| v.0 as f32),
     }

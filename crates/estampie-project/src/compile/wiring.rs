@@ -47,6 +47,9 @@ impl Compiler<'_> {
             let coefficient = |time: f64| block_coefficient(time, BLOCK, self.program.rate);
             let (rise, fall) = (coefficient(parameter.rise.0), coefficient(parameter.fall.0));
             let local = parameter.of_each.then_some(self.program.locals as u16);
+            if parameter.of_each {
+                self.program.local_parameters.push(self.program.parameters.len() as u32);
+            }
             self.program.locals += usize::from(parameter.of_each);
             self.program.parameters.push(Parameter {
                 key,

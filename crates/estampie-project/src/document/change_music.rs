@@ -1,19 +1,20 @@
-//! Edits of music: the ways between sections, layers.
+//! Edits of music: transitions between sections, layers.
 
-use super::{Document, SILENCE, Workspace};
+use super::{Document, SILENCE, Workspace, registry};
 use toml_edit::{ArrayOfTables, Item, Table, Value, value};
 
-/// The fields of a transition that can be edited, with what stands there if nothing is written.
-pub const TRANSITION_FIELDS: [(&str, &str); 8] = [
-    ("leave", "next bar"),
-    ("by-way-of", "nothing"),
-    ("arrive", "start"),
-    ("fade-out", "as it ends"),
-    ("fade-in", "at once"),
-    ("overlap", "at once"),
-    ("allowed", "yes"),
-    ("accepted", "nothing"),
-];
+/// The fields of a transition that can be edited, with what counts if nothing is written.
+pub const TRANSITION_FIELDS: [&str; 8] = ["leave", "by-way-of", "arrive", "fade-out", "fade-in", "overlap", "allowed", "accepted"];
+
+/// What counts where a field of a transition is not written, in words.
+#[must_use]
+pub fn unsaid_of_transition(field: &str) -> &'static str {
+    match registry::TRANSITION.field(field).map_or("", |f| f.unsaid) {
+        "" => "nothing",
+        "true" => "yes",
+        words => words,
+    }
+}
 
 impl Workspace {
     /// Sets a field of the way from a section to another, as one edit; an empty text takes the field out. A way that is

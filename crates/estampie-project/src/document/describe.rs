@@ -1,8 +1,10 @@
 //! All that a sound is set to, field by field: what is written, where it comes from, and what counts when nothing is.
 
+use super::registry::{self, Holds};
 use super::settings::{Setting, Shared};
 use super::{Document, PickDoc, SoundDoc, ValueOf};
-use estampie_engine::units::{OPEN_HIGH_PASS, OPEN_LOW_PASS};
+use estampie_engine::property::{Property, SOUND_PROPERTIES, SoundProperty};
+use estampie_engine::units::Pan;
 use estampie_engine::vocabulary::Again;
 
 /// Where a field's value comes from.
@@ -38,23 +40,23 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
     };
     let named = |name: &Option<super::Located<String>>, none: &str| name.as_ref().map_or_else(|| none.to_owned(), |n| n.value.clone());
     own("bus", named(&sound.bus, "what plays it, or main"));
-    own("level", sound.level.to_string());
-    own("pitch", sound.pitch.to_string());
-    own("low-pass", if sound.low_pass == OPEN_LOW_PASS { "off".into() } else { sound.low_pass.to_string() });
-    own("high-pass", if sound.high_pass == OPEN_HIGH_PASS { "off".into() } else { sound.high_pass.to_string() });
+    let set = |row: &SoundProperty| (row.property.word(), (row.print)(sound.set[row.property]));
+    for (word, text) in SOUND_PROPERTIES.iter().filter(|p| p.property != Property::Pan).map(set) {
+        own(word, text);
+    }
     if sound.chain.is_empty() {
         own("pick", pick_text(&sound.pick));
     }
     own("loop", yes(sound.looped));
-    shared(&document.shared, &sound.vary, &mut list, &VARY);
-    shared(&document.shared, &sound.shape, &mut list, &SHAPE);
-    shared(&document.shared, &sound.limit, &mut list, &LIMIT);
-    shared(&document.shared, &sound.falloff, &mut list, &FALLOFF);
+    shared(&document.shared, &sound.vary, &mut list, &registry::VARY);
+    shared(&document.shared, &sound.shape, &mut list, &registry::SHAPE);
+    shared(&document.shared, &sound.limit, &mut list, &registry::LIMIT);
+    shared(&document.shared, &sound.falloff, &mut list, &registry::FALLOFF);
     let mut own = |key: &'static str, value: String| {
         let top = key.split('.').next().unwrap_or(key);
         list.push(Field { key, value, origin: if said(top) { Origin::Own } else { Origin::Default } });
     };
-    own("pan", sound.pan.to_string());
+    own("pan", Pan(sound.set[Property::Pan]).to_string());
     own("group", named(&sound.group, "none"));
     own("priority", sound.priority.to_string());
     let always: Vec<String> = sound.always.iter().map(|c| format!("{} {}", c.subject, c.test)).collect();
@@ -74,7 +76,7 @@ pub fn describe(document: &Document, sound: &SoundDoc) -> Vec<Field> {
         own("repeat.length", repeat.length.map_or_else(|| "whole".into(), |l| l.to_string()));
     }
     if let Some(lines) = &sound.lines {
-        shared(&document.shared, lines, &mut list, &LINES);
+        shared(&document.shared, lines, &mut list, &registry::LINES);
     }
     list.push(Field { key: "note", value: sound.note.clone(), origin: if said("note") { Origin::Own } else { Origin::Default } });
     list
@@ -84,66 +86,33 @@ fn yes(yes: bool) -> String {
     if yes { "yes".into() } else { "no".into() }
 }
 
-/// Keys as the list has them, with the words for a default.
-type Keys = [(&'static str, &'static str)];
-const VARY: [(&str, &str); 7] = [
-    ("vary.level", "none"),
-    ("vary.pitch", "none"),
-    ("vary.low-pass", "none"),
-    ("vary.high-pass", "none"),
-    ("vary.pan", "none"),
-    ("vary.after", "none"),
-    ("vary.from", "none"),
-];
-const SHAPE: [(&str, &str); 7] = [
-    ("shape.delay", "0 s"),
-    ("shape.attack", "0 s"),
-    ("shape.hold", "0 s"),
-    ("shape.decay", "0 s"),
-    ("shape.sustain", "0 dB"),
-    ("shape.release", "20 ms"),
-    ("shape.curve", "linear"),
-];
-const LIMIT: [(&str, &str); 3] = [("limit.each", "no limit"), ("limit.in-all", "no limit"), ("limit.when-full", "oldest")];
-const FALLOFF: [(&str, &str); 9] = [
-    ("falloff.level", "none"),
-    ("falloff.low-pass", "none"),
-    ("falloff.high-pass", "none"),
-    ("falloff.width", "15 % at 3 m"),
-    ("falloff.send", "none"),
-    ("falloff.sends", "none"),
-    ("falloff.cone", "none"),
-    ("falloff.cone-low-pass", "none"),
-    ("falloff.doppler", "0 %"),
-];
+/// What counts where nothing is written, in words.
+fn unsaid(field: &registry::Field) -> &'static str {
+    match (field.unsaid, field.holds) {
+        ("", _) => "none",
+        ("false", Holds::YesNo) => "no",
+        ("true", Holds::YesNo) => "yes",
+        (words, _) => words,
+    }
+}
 
-const LINES: [(&str, &str); 6] = [
-    ("lines.character", "first part of its name"),
-    ("lines.gap", "0 s"),
-    ("lines.expires-after", "8 s"),
-    ("lines.stays", "no"),
-    ("lines.rank", "0"),
-    ("lines.cuts-in", "no"),
-];
-
-fn shared<T: Setting>(shared: &Shared, own: &T, list: &mut Vec<Field>, keys: &Keys)
+fn shared<T: Setting>(shared: &Shared, own: &T, list: &mut Vec<Field>, table: &'static registry::Table)
 where
     Shared: super::settings::Holds<T>,
 {
     let whole = shared.whole(own);
-    if let Some((first, _)) = keys.first() {
-        let like = ["vary.like", "shape.like", "limit.like", "falloff.like", "lines.like"].into_iter().find(|l| l.split('.').next() == first.split('.').next());
-        let origin = if own.like().is_some() { Origin::Own } else { Origin::Default };
-        let value = own.like().map_or_else(|| "nothing shared".to_owned(), |l| l.value.clone());
-        list.extend(like.map(|key| Field { key, value, origin }));
-    }
-    for ((key, default), ((_, value), (_, mine))) in keys.iter().zip(whole.said().into_iter().zip(own.said())) {
+    let origin = if own.like().is_some() { Origin::Own } else { Origin::Default };
+    let value = own.like().map_or_else(|| "nothing shared".to_owned(), |l| l.value.clone());
+    let key = |field: &str| registry::key_of(table.name, field);
+    list.extend(key("like").map(|key| Field { key, value, origin }));
+    for ((name, value), (_, mine)) in whole.said().into_iter().zip(own.said()) {
+        let Some((key, field)) = key(name).zip(table.field(name)) else { continue };
         let origin = match (&value, mine, own.like()) {
             (None, ..) => Origin::Default,
             (_, None, Some(like)) => Origin::Shared(like.value.clone()),
             _ => Origin::Own,
         };
-        list.push(Field { key, value: value.unwrap_or_else(|| (*default).to_owned()), origin });
+        list.push(Field { key, value: value.unwrap_or_else(|| unsaid(field).to_owned()), origin });
     }
 }
 

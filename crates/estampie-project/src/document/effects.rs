@@ -3,7 +3,7 @@
 use super::Place;
 use super::fields::{Fields, Located, Reading};
 use super::game::well_named;
-use estampie_engine::dsp::effects::{KINDS, PRESETS, Setting};
+use estampie_engine::dsp::effects::Setting;
 use estampie_engine::units::{Decibels, Octaves, Quantity as _, Share};
 
 /// An effect as written.
@@ -69,7 +69,7 @@ const RENAMED: [(&str, &str); 22] = [
 ];
 
 pub(super) fn read_effect(reading: &Reading<'_>, fields: Fields<'_>, name: String) -> EffectDoc {
-    let mut words: Vec<&'static str> = KINDS.iter().flat_map(|k| k.settings.iter().map(|s| s.word)).collect();
+    let mut words: Vec<&'static str> = super::registry::settings_of_effects().collect();
     words.sort_unstable();
     words.dedup();
     let written = fields.names();
@@ -91,12 +91,6 @@ pub(super) fn read_effect(reading: &Reading<'_>, fields: Fields<'_>, name: Strin
             reading.fault(&text.place, format!("{old} of {} is called {new}", fields.of()), format!("write {new}"));
         }
     }
-    if let Some(preset) = &effect.preset
-        && !PRESETS.iter().any(|(name, ..)| *name == preset.value)
-    {
-        let known: Vec<&str> = PRESETS.iter().map(|(name, ..)| *name).collect();
-        reading.fault(&preset.place, format!("there is no preset {}", preset.value), format!("write one of {}", known.join(", ")));
-    }
     fields.finish();
     effect
 }
@@ -106,7 +100,7 @@ pub(super) fn read_effects(reading: &Reading<'_>, fields: &Fields<'_>, field: &'
     let mut list = Vec::new();
     for (name, item, place) in fields.entries(field) {
         if well_named(reading, &name, &place)
-            && let Some(inner) = Fields::of_item(reading, item, format!("the effect {name}{of}"), place)
+            && let Some(inner) = fields.inside(field, item, format!("the effect {name}{of}"), place)
         {
             list.push(read_effect(reading, inner, name));
         }

@@ -1,5 +1,6 @@
 //! Reading TOML tables field by field: every value with its place, every mistake a fault, no field unseen.
 
+use super::registry::{Holds, Table};
 use crate::fault::{Fault, Place, did_you_mean};
 use estampie_engine::units::{Quantity, Span, Spread};
 use std::cell::RefCell;
@@ -83,18 +84,33 @@ pub(crate) struct Fields<'a> {
     /// What the table describes, for faults: "the sound step/grate".
     of: String,
     known: RefCell<Vec<&'static str>>,
+    /// What the registry says of such a table.
+    pub(crate) spec: &'static Table,
     pub(crate) place: Place,
 }
 
 impl<'a> Fields<'a> {
-    pub(crate) fn new(reading: &'a Reading<'a>, table: &'a dyn TableLike, of: impl Into<String>, place: Place) -> Self {
-        Fields { reading, table, of: of.into(), known: RefCell::new(Vec::new()), place }
+    pub(crate) fn new(reading: &'a Reading<'a>, spec: &'static Table, table: &'a dyn TableLike, of: impl Into<String>, place: Place) -> Self {
+        Fields { reading, table, of: of.into(), known: RefCell::new(Vec::new()), spec, place }
+    }
+
+    /// The kind of table that one of its fields holds.
+    pub(crate) fn kind_in(&self, field: &str) -> &'static Table {
+        match self.spec.field(field).map(|f| f.holds) {
+            Some(Holds::Table(inner, _) | Holds::Named(inner) | Holds::Tables(inner)) => inner,
+            _ => unreachable!("{field} of {} holds no table", self.spec.name),
+        }
+    }
+
+    /// Takes `item`, which stands in one of its fields, as a table, or says that it is none.
+    pub(crate) fn inside(&self, field: &str, item: &'a Item, of: String, place: Place) -> Option<Fields<'a>> {
+        Fields::of_item(self.reading, self.kind_in(field), item, of, place)
     }
 
     /// Takes `item` as a table, or says that it is none.
-    pub(crate) fn of_item(reading: &'a Reading<'a>, item: &'a Item, of: String, place: Place) -> Option<Self> {
+    pub(crate) fn of_item(reading: &'a Reading<'a>, spec: &'static Table, item: &'a Item, of: String, place: Place) -> Option<Self> {
         match item.as_table_like() {
-            Some(table) => Some(Fields::new(reading, table, of, place)),
+            Some(table) => Some(Fields::new(reading, spec, table, of, place)),
             None => {
                 reading.fault(&place, format!("{of} is not a table"), "write its fields in a table of their own");
                 None
@@ -103,6 +119,9 @@ impl<'a> Fields<'a> {
     }
 
     pub(crate) fn item(&self, field: &'static str) -> Option<(&'a Item, Place)> {
+        debug_assert!(self.spec.open || self.spec.field(field).is_some(), "{field} of {} is not in the registry", self.spec.name);
+        #[cfg(test)]
+        super::registry::TAKEN.with_borrow_mut(|taken| taken.insert((self.spec.name, field)));
         self.known.borrow_mut().push(field);
         let (key, item) = self.table.get_key_value(field)?;
         Some((item, self.reading.place(item.span().or_else(|| key.span()))))

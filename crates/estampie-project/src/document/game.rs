@@ -1,6 +1,7 @@
 //! `estampie.toml` and `game.toml`: the project itself, and what the game tells it.
 
 use super::fields::{Fields, Located, Reading, entries, parse_toml};
+use super::registry;
 use super::{Document, Place};
 use crate::language::lex::is_name;
 use crate::language::{Expression, Measure, formula, measure};
@@ -112,7 +113,7 @@ pub struct StateDoc {
 
 pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
-    let fields = Fields::new(reading, toml.as_table(), "the project", Place::whole(reading.file));
+    let fields = Fields::new(reading, &registry::PROJECT, toml.as_table(), "the project", Place::whole(reading.file));
     let mut manifest = Manifest::default();
     match fields.whole("format", 1, 1) {
         Some(_) => {}
@@ -153,7 +154,7 @@ pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
 
 pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
-    let fields = Fields::new(reading, toml.as_table(), "game.toml", Place::whole(reading.file));
+    let fields = Fields::new(reading, &registry::GAME, toml.as_table(), "game.toml", Place::whole(reading.file));
     for (name, item, place) in fields.entries("events") {
         document.events.extend(noted(reading, "event", name, item, place));
     }
@@ -162,7 +163,7 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
     }
     for (name, item, place) in fields.entries("parameters") {
         if well_named(reading, &name, &place)
-            && let Some(fields) = Fields::of_item(reading, item, format!("the parameter {name}"), place.clone())
+            && let Some(fields) = fields.inside("parameters", item, format!("the parameter {name}"), place.clone())
         {
             document.parameters.extend(parameter(reading, name, fields));
         }
@@ -179,7 +180,7 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
     }
     for (name, item, place) in fields.entries("states") {
         if well_named(reading, &name, &place)
-            && let Some(fields) = Fields::of_item(reading, item, format!("the state {name}"), place.clone())
+            && let Some(fields) = fields.inside("states", item, format!("the state {name}"), place.clone())
         {
             if let Some(parameter) = document.parameters.iter().find(|p| p.name == name) {
                 let what = format!("{name} is a parameter already, at {}", parameter.place);
@@ -309,7 +310,7 @@ fn formula(reading: &Reading<'_>, name: &str, item: &toml_edit::Item, place: &Pl
     let text = if let Some(text) = item.as_str() {
         Located { value: text.to_owned(), place: reading.place(item.span()) }
     } else {
-        let fields = Fields::of_item(reading, item, format!("the formula {name}"), place.clone())?;
+        let fields = Fields::of_item(reading, &registry::FORMULA, item, format!("the formula {name}"), place.clone())?;
         doc.unit = fields.text("unit").map_or_else(String::new, |u| u.value);
         if let Some(text) = fields.text("range") {
             match range(&text.value, &doc.unit) {
@@ -398,11 +399,11 @@ fn state(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<Stat
 }
 
 /// The top-level tables of a file, for files that are one list of named things.
-pub(super) fn named_tables(reading: &Reading<'_>, what: &str, mut take: impl FnMut(String, Fields<'_>)) {
+pub(super) fn named_tables(reading: &Reading<'_>, kind: &'static registry::Table, what: &str, mut take: impl FnMut(String, Fields<'_>)) {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
     for (name, item, place) in entries(reading, toml.as_table()) {
         if well_named(reading, &name, &place)
-            && let Some(fields) = Fields::of_item(reading, item, format!("the {what} {name}"), place)
+            && let Some(fields) = Fields::of_item(reading, kind, item, format!("the {what} {name}"), place)
         {
             take(name, fields);
         }

@@ -4,11 +4,12 @@ use super::curve::WrittenCurve;
 use super::effects::{EffectDoc, SendDoc, read_effects, read_sends};
 use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
+use super::registry;
 use super::snapshots::{read_ducks, read_player_levels, read_snapshots};
 use super::{Document, Place, did_you_mean};
 use estampie_engine::dsp::effects::Kind;
 use estampie_engine::property::{Property, Unit};
-use estampie_engine::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Seconds};
+use estampie_engine::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Quantity, Seconds};
 
 /// The bus that everything runs into. It is always there.
 pub const ROOT_BUS: &str = "main";
@@ -137,9 +138,18 @@ impl Moved {
     }
 }
 
+/// The cutoff of a bus; "off" is where its filter is open.
+fn cutoff(fields: &Fields<'_>, field: &'static str, open: Hertz) -> Option<Located<Hertz>> {
+    fields.read(
+        field,
+        "20 Hz to 20 kHz, or off",
+        |text| if text.trim() == "off" { Ok(open) } else { <Hertz as Quantity>::read(text).map_err(|e| e.to_string()) },
+    )
+}
+
 pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
-    let top = Fields::new(reading, toml.as_table(), "mix.toml", Place::whole(reading.file));
+    let top = Fields::new(reading, &registry::MIX, toml.as_table(), "mix.toml", Place::whole(reading.file));
     let mut buses = vec![BusDoc::root()];
     for (name, item, place) in top.entries("buses") {
         if !well_named(reading, &name, &place) {
@@ -149,7 +159,7 @@ pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
             // It would be a bus beside the last one, and what is set for it would count for nothing else.
             reading.fault(&place, "the last bus is called main", "write [buses.main], and main wherever all is named");
         }
-        let Some(fields) = Fields::of_item(reading, item, format!("the bus {name}"), place.clone()) else { continue };
+        let Some(fields) = top.inside("buses", item, format!("the bus {name}"), place.clone()) else { continue };
         let mut into = fields.text("into");
         let mut level = fields.quantity::<Decibels>("level").map_or(Decibels(0.0), |level| {
             if level.value.0 > 24.0 {
@@ -161,8 +171,8 @@ pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
             level = Decibels::SILENCE;
         }
         let returns = fields.yes("return").is_some_and(|r| r.value);
-        let low_pass = fields.quantity::<Hertz>("low-pass").map_or(OPEN_LOW_PASS, |hz| Hertz(hz.value.0.min(OPEN_LOW_PASS.0)));
-        let high_pass = fields.quantity::<Hertz>("high-pass").map_or(OPEN_HIGH_PASS, |hz| Hertz(hz.value.0.max(OPEN_HIGH_PASS.0)));
+        let low_pass = cutoff(&fields, "low-pass", OPEN_LOW_PASS).map_or(OPEN_LOW_PASS, |hz| Hertz(hz.value.0.min(OPEN_LOW_PASS.0)));
+        let high_pass = cutoff(&fields, "high-pass", OPEN_HIGH_PASS).map_or(OPEN_HIGH_PASS, |hz| Hertz(hz.value.0.max(OPEN_HIGH_PASS.0)));
         let pan = fields.quantity("pan").map_or(Pan(0.0), |p| p.value);
         let effects = read_effects(reading, &fields, "effect", &format!(" of {name}"));
         let sends = read_sends(reading, &fields);
@@ -188,7 +198,7 @@ pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {
 
 pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
-    let top = Fields::new(reading, toml.as_table(), "modulation.toml", Place::whole(reading.file));
+    let top = Fields::new(reading, &registry::MODULATIONS, toml.as_table(), "modulation.toml", Place::whole(reading.file));
     let mut list = Vec::new();
     let item = top.item("modulation");
     if let Some((item, place)) = &item {
@@ -196,7 +206,7 @@ pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
             Some(tables) => {
                 for (at, table) in tables.iter().enumerate() {
                     let place = reading.place(table.span());
-                    let fields = Fields::new(reading, table, format!("modulation {}", at + 1), place);
+                    let fields = Fields::new(reading, &registry::MODULATION, table, format!("modulation {}", at + 1), place);
                     list.extend(modulation(reading, fields, at));
                 }
             }

@@ -7,6 +7,7 @@ use super::curve::read_point;
 use super::effects::{EffectDoc, read_effects};
 use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
+use super::registry;
 use super::{Place, did_you_mean};
 use estampie_engine::curve::{Curve, Shape};
 use estampie_engine::property::{Property, Unit};
@@ -309,7 +310,7 @@ setting!(
                 && let Some(known) = read_falloff(&text.value).filter(|_| property == Property::Level && unit == "m")
             {
                 return known.unwrap_or_else(|what| {
-                    fields.reading().fault(&text.place, what, "write inverse, gentle or straight, from a near radius to a far one");
+                    fields.reading().fault(&text.place, what, "write inverse, gentle or linear, from a near radius to a far one");
                     Curve::default()
                 });
             }
@@ -430,7 +431,7 @@ impl Shared {
 
 pub(super) fn read_shared(reading: &Reading<'_>) -> Shared {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
-    let top = Fields::new(reading, toml.as_table(), "shared.toml", Place::whole(reading.file));
+    let top = Fields::new(reading, &registry::SHARED, toml.as_table(), "shared.toml", Place::whole(reading.file));
     let shared = Shared {
         vary: kind(reading, &top, "vary"),
         shape: kind(reading, &top, "shape"),
@@ -448,7 +449,7 @@ fn kind<T: ReadSetting>(reading: &Reading<'_>, top: &Fields<'_>, field: &'static
     let mut list = Vec::new();
     for (name, item, place) in top.entries(field) {
         if well_named(reading, &name, &place)
-            && let Some(fields) = Fields::of_item(reading, item, format!("the shared {field} {name}"), place.clone())
+            && let Some(fields) = top.inside(field, item, format!("the shared {field} {name}"), place.clone())
         {
             let setting = T::read(&fields);
             fields.finish();
@@ -459,14 +460,14 @@ fn kind<T: ReadSetting>(reading: &Reading<'_>, top: &Fields<'_>, field: &'static
 }
 
 /// Reads a sound's own setting: a table, or the name of a shared one, or a table that is `like` one.
-pub(super) fn own<T: ReadSetting>(reading: &Reading<'_>, fields: &Fields<'_>) -> T {
+pub(super) fn own<T: ReadSetting>(fields: &Fields<'_>) -> T {
     let Some((item, place)) = fields.item(T::KIND) else { return T::default() };
     if let Some(name) = item.as_str() {
         let mut setting = T::default();
         setting.set_like(Some(Located { value: name.to_owned(), place }));
         return setting;
     }
-    let Some(inner) = Fields::of_item(reading, item, format!("{} of {}", T::KIND, fields.of()), place) else { return T::default() };
+    let Some(inner) = fields.inside(T::KIND, item, format!("{} of {}", T::KIND, fields.of()), place) else { return T::default() };
     let like = inner.text("like");
     let mut setting = T::read(&inner);
     setting.set_like(like);

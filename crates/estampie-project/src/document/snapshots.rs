@@ -115,7 +115,7 @@ pub(super) fn read_snapshots(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<Sna
         if !well_named(reading, &name, &place) {
             continue;
         }
-        let Some(fields) = Fields::of_item(reading, item, format!("the snapshot {name}"), place.clone()) else { continue };
+        let Some(fields) = top.inside("snapshots", item, format!("the snapshot {name}"), place.clone()) else { continue };
         let going = |field, rest: f64| {
             let rest = Going { time: Seconds(rest), curve: Shape::Smooth };
             fields.read(field, "a time, like \"0.8 s\", perhaps with a curve, like \"0.8 s, linear\"", Going::read).map_or(rest, |g| g.value)
@@ -161,7 +161,7 @@ pub(super) fn read_ducks(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<HoldDow
     };
     for (at, table) in tables.iter().enumerate() {
         let place = reading.place(table.span());
-        let fields = Fields::new(reading, table, format!("duck {}", at + 1), place.clone());
+        let fields = Fields::new(reading, top.kind_in("duck"), table, format!("duck {}", at + 1), place.clone());
         let (key, ducks) = (fields.text("sidechain"), fields.text("ducks"));
         let going = |field, rest: f64| {
             let rest = Going { time: Seconds(rest), curve: Shape::Straight };

@@ -3,11 +3,13 @@
 use super::effects::{SendDoc, read_sends};
 use super::fields::{Fields, Located, Reading};
 use super::game::named_tables;
+use super::registry;
 use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc, own};
 use super::{Place, did_you_mean};
 use crate::language::Condition;
 use crate::language::reactions::read_conditions;
-use estampie_engine::units::{Decibels, Hertz, Metres, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Quantity as _, Seconds, Semitones, Share, Span, split_number};
+use estampie_engine::property::{PerProperty, SOUND_PROPERTIES, SoundProperty};
+use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Semitones, Share, Span, split_number};
 use estampie_engine::vocabulary::{Again, Rounds, WhenGone};
 use std::collections::BTreeSet;
 use std::fmt;
@@ -130,16 +132,8 @@ pub struct SoundDoc {
     pub pick: PickDoc,
     /// Whether the take goes round until let go.
     pub looped: bool,
-    /// Level.
-    pub level: Decibels,
-    /// Pitch.
-    pub pitch: Semitones,
-    /// Cutoff of the low-pass; open if it filters nothing.
-    pub low_pass: Hertz,
-    /// Cutoff of the high-pass; open if it filters nothing.
-    pub high_pass: Hertz,
-    /// Where it stands between the speakers where it is not placed.
-    pub pan: Pan,
+    /// What it is set to, for each property in the unit in which it adds up.
+    pub set: PerProperty<f32>,
     /// What is drawn each time.
     pub vary: VaryDoc,
     /// How it rises and falls; `fade-in` and `fade-out` are its attack and release.
@@ -187,7 +181,7 @@ impl SoundDoc {
 }
 
 pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sounds: &mut Vec<SoundDoc>) {
-    named_tables(reading, "sound", |name, fields| {
+    named_tables(reading, &registry::SOUND, "sound", |name, fields| {
         let place = fields.place.clone();
         let sound = sound(reading, audio, name, fields);
         if let Some(first) = sounds.iter().find(|s| s.name == sound.name) {
@@ -202,11 +196,24 @@ pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sound
     });
 }
 
+/// What a sound is set to of a property.
+fn set(fields: &Fields<'_>, row: &SoundProperty) -> f32 {
+    let word = row.property.word();
+    let Some(value) = fields.read(word, row.expected, row.read) else { return row.neutral };
+    let held = value.value.clamp(row.ends.0, row.ends.1);
+    if (held - value.value).abs() > 1e-4 {
+        let side = if held > value.value { "too little" } else { "too much" };
+        let written = fields.text(word).map_or_else(String::new, |t| t.value);
+        fields.reading().fault(&value.place, format!("{word} of {}: {} is {side}", fields.of(), written.trim()), format!("write {}", row.expected));
+    }
+    held
+}
+
 fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> SoundDoc {
     let pick = fields.text("pick");
     let groups = groups(reading, audio, &name, &fields);
     let time = |field, low| fields.limited(field, Seconds(low), Seconds(600.0));
-    let mut shape: ShapeDoc = own(reading, &fields);
+    let mut shape: ShapeDoc = own(&fields);
     shape.attack = shape.attack.or(time("fade-in", 0.0));
     shape.release = shape.release.or(time("fade-out", 0.002));
     let (chance, always) = chance(reading, &fields);
@@ -226,15 +233,11 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         chain: fields.texts("chain").unwrap_or_default().iter().filter_map(|text| part(reading, audio, text)).collect(),
         pick: PickDoc::Shuffle(1),
         looped: fields.yes("loop").is_some_and(|l| l.value),
-        level: fields.limited("level", Decibels(-120.0), Decibels(24.0)).unwrap_or(Decibels(0.0)),
-        pitch: fields.limited("pitch", Semitones(-48.0), Semitones(48.0)).unwrap_or(Semitones(0.0)),
-        low_pass: fields.limited("low-pass", Hertz(20.0), OPEN_LOW_PASS).unwrap_or(OPEN_LOW_PASS),
-        high_pass: fields.limited("high-pass", OPEN_HIGH_PASS, OPEN_LOW_PASS).unwrap_or(OPEN_HIGH_PASS),
-        pan: fields.quantity("pan").map_or(Pan(0.0), |p| p.value),
-        vary: own(reading, &fields),
+        set: PerProperty::from_fn(|property| set(&fields, &SOUND_PROPERTIES[property.place_of_sounds().unwrap_or(0)])),
+        vary: own(&fields),
         shape,
-        limit: own(reading, &fields),
-        falloff: own(reading, &fields),
+        limit: own(&fields),
+        falloff: own(&fields),
         chance,
         always,
         again_after: time("cooldown", 0.0).unwrap_or_default(),
@@ -242,7 +245,7 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         when_refused: fields.text("when-refused"),
         priority: priority(reading, &fields),
         repeat: repeat(reading, &fields),
-        lines: fields.item("lines").is_some().then(|| own(reading, &fields)),
+        lines: fields.item("lines").is_some().then(|| own(&fields)),
         stop_if_younger: time("stop-if-younger", 0.0),
         when_gone: when_gone.map(|w| w.value),
         note: fields.text("note").map_or_else(String::new, |n| n.value),
@@ -311,7 +314,7 @@ fn priority(reading: &Reading<'_>, fields: &Fields<'_>) -> PriorityDoc {
         wrong(&place);
         return PriorityDoc::default();
     }
-    let Some(inner) = Fields::of_item(reading, item, format!("priority of {}", fields.of()), place.clone()) else { return PriorityDoc::default() };
+    let Some(inner) = fields.inside("priority", item, format!("priority of {}", fields.of()), place.clone()) else { return PriorityDoc::default() };
     let near = inner.whole("near", 0, 100).map_or(50.0, |n| n.value as f32);
     let far = inner.whole("far", 0, 100).map_or(near, |n| n.value as f32);
     let at = inner.quantity::<Metres>("at").map_or(Metres(0.0), |a| a.value);
@@ -331,7 +334,7 @@ fn whole_span(text: &str) -> Option<(u32, u32)> {
 
 fn repeat(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<RepeatDoc> {
     let (item, place) = fields.item("repeat")?;
-    let inner = Fields::of_item(reading, item, format!("repeat of {}", fields.of()), place.clone())?;
+    let inner = fields.inside("repeat", item, format!("repeat of {}", fields.of()), place.clone())?;
     let every = inner.span::<Seconds>("every");
     let times = inner.read("times", "a whole number or a range like \"3..5\"", |text| whole_span(text).ok_or_else(|| format!("\"{text}\" is not a count")));
     let length = inner.limited("length", Seconds(0.005), Seconds(60.0));

@@ -4,6 +4,7 @@ use super::Place;
 use super::curve::read_point;
 use super::fields::{Fields, Located, Reading, parse_toml};
 use super::game::well_named;
+use super::registry;
 use crate::language::{Condition, reactions};
 use estampie_engine::curve::Curve;
 use estampie_engine::property::Property;
@@ -392,7 +393,7 @@ fn form(fields: &Fields<'_>) -> Option<Form> {
 
 fn muffle(fields: &Fields<'_>, field: &'static str) -> Option<MuffleDoc> {
     let (item, place) = fields.item(field)?;
-    let inner = Fields::of_item(fields.reading(), item, format!("{field} of {}", fields.of()), place)?;
+    let inner = fields.inside(field, item, format!("{field} of {}", fields.of()), place)?;
     let doc = muffle_of(&inner);
     inner.finish();
     Some(doc)
@@ -417,7 +418,7 @@ fn amount_in(fields: &Fields<'_>, field: &'static str, unsaid: f32, fixed: impl 
         let Some(text) = fields.text(field) else { return AmountDoc::Fixed(unsaid) };
         return fixed(&text.value).map_or_else(|| AmountDoc::Moved(text.clone(), None), AmountDoc::Fixed);
     }
-    let Some(inner) = Fields::of_item(fields.reading(), item, format!("{field} of {}", fields.of()), place) else { return AmountDoc::Fixed(unsaid) };
+    let Some(inner) = fields.inside(field, item, format!("{field} of {}", fields.of()), place) else { return AmountDoc::Fixed(unsaid) };
     let from = inner.text("from");
     let mut points = Vec::new();
     for text in inner.texts("curve").unwrap_or_default() {
@@ -448,7 +449,7 @@ fn note(fields: &Fields<'_>) -> String {
 
 pub(super) fn read_world(reading: &Reading<'_>) -> WorldDoc {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
-    let top = Fields::new(reading, toml.as_table(), "the world", Place::whole(reading.file));
+    let top = Fields::new(reading, &registry::WORLD, toml.as_table(), "the world", Place::whole(reading.file));
     let mut world = WorldDoc::default();
     if let Some(start) = top.read("start", PLACE, read_position) {
         world.start = start.value;
@@ -485,7 +486,7 @@ fn each<T>(top: &Fields<'_>, table: &'static str, word: &str, read: impl Fn(Stri
     let mut list = Vec::new();
     for (name, item, place) in top.entries(table) {
         if well_named(top.reading(), &name, &place)
-            && let Some(fields) = Fields::of_item(top.reading(), item, format!("the {word} {name}"), place.clone())
+            && let Some(fields) = top.inside(table, item, format!("the {word} {name}"), place.clone())
         {
             list.extend(read(name, &fields, place));
             fields.finish();
@@ -542,6 +543,7 @@ fn zone(name: String, fields: &Fields<'_>, place: Place, shelter: bool) -> Optio
 }
 
 fn doorway(name: String, fields: &Fields<'_>, place: Place) -> Option<DoorwayDoc> {
+    note(fields);
     let between = fields.texts("between").unwrap_or_default();
     let open = amount(fields, "open", 1.0);
     let closed = muffle(fields, "closed");
@@ -559,6 +561,7 @@ fn doorway(name: String, fields: &Fields<'_>, place: Place) -> Option<DoorwayDoc
 }
 
 fn wall(name: String, fields: &Fields<'_>, place: Place) -> Option<WallDoc> {
+    note(fields);
     let closed = fields.yes("closed").is_some_and(|c| c.value);
     let mut muffle = muffle_of(fields);
     if !fields.names().iter().any(|n| n == "level" || n == "low-pass") {
@@ -648,6 +651,7 @@ fn during(fields: &Fields<'_>) -> Vec<Condition> {
 }
 
 fn one_shots(name: String, fields: &Fields<'_>, place: Place) -> Option<OneShotsDoc> {
+    note(fields);
     let plays = fields.text("plays");
     let passing = fields.quantity::<Metres>("passing").map(|m| m.value);
     let speed = fields.read("speed", "a speed, like \"4 m/s\"", read_speed).map_or(4.0, |s| s.value);
@@ -675,6 +679,7 @@ fn nothing<T>(fields: &Fields<'_>) -> Option<T> {
 }
 
 fn flock(name: String, fields: &Fields<'_>, place: Place) -> Option<FlockDoc> {
+    note(fields);
     let plays = fields.text("plays");
     let (within, along) = (fields.text("within"), fields.text("along"));
     let points = if fields.names().iter().any(|n| n == "points") { positions(fields, "points", 1) } else { fields.texts("points").map(|_| Vec::new()) };

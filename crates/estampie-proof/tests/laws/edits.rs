@@ -104,7 +104,7 @@ fn what_cannot_be_read_is_refused_and_changes_nothing() {
     // A mistake right after an edit of the same name does not take that edit with it.
     workspace.set_sounds(&names(&["step/plank"]), "level", "-3 dB").unwrap();
     assert!(workspace.set_sounds(&names(&["step/plank"]), "level", "loud").is_err());
-    assert_eq!(workspace.document().sounds.iter().find(|s| s.name == "step/plank").unwrap().level.0, -3.0);
+    assert_eq!(workspace.document().sounds.iter().find(|s| s.name == "step/plank").unwrap().set[estampie_engine::property::Property::Level], -3.0);
 }
 
 #[test]

@@ -160,16 +160,19 @@ fn returns_say_when_they_let_dry_sound_through() {
 
 #[test]
 fn mistakes_in_effects_have_place_and_fix() {
-    let mix = "[buses.a.effect.squash]\nkind = \"compresor\"\n[buses.a.effect.comp]\nkind = \"compressor\"\nthreshold = \"6 dB\"\nsize = \"3\"\nratio = \"4:1\"\nsidechain = \"nowhere\"\n[buses.a.effect.room]\nkind = \"reverb\"\npreset = \"hall\"\nlike = \"none\"\n[buses.a.effect.convolution]\n";
+    let mix = "[buses.a.effect.squash]\nkind = \"compresor\"\n[buses.a.effect.comp]\nkind = \"compressor\"\nthreshold = \"6 dB\"\nsize = \"3\"\nratio = \"4:1\"\nsidechain = \"nowhere\"\n[buses.a.effect.room]\nkind = \"reverb\"\npreset = \"hall\"\nlike = \"none\"\n[buses.a.effect.convolution]\n[buses.b.effect.eq]\nfile = \"audio/one.wav\"\nsidechain = \"a\"\npreset = \"nave\"\n";
     let (program, faults) = compile_with(&[("mix.toml", mix)]);
     for part in [
         "compressor?",
         "6 dB of threshold is out of range",
         "compressor has no setting size",
         "there is no bus nowhere",
-        "there is no preset hall",
+        "reverb has no preset hall",
         "no shared effect none",
         "no impulse response",
+        "eq takes no file",
+        "eq takes no sidechain",
+        "eq has no preset nave; take it out",
     ] {
         assert!(faults.iter().any(|f| f.contains(part)), "{part}: {faults:?}");
     }

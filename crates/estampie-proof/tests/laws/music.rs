@@ -266,7 +266,8 @@ fn stingers_wait_for_their_moment_duck_the_piece_and_are_dropped_without_music()
 
 #[test]
 fn one_piece_holds_the_other_down() {
-    let second = "[piece.hall]\ntempo = \"120\"\nducks = { dance = { by = \"-18 dB\", attack = \"200 ms\", release = \"400 ms\" } }\n[piece.hall.section.s]\nbars = 1\n";
+    let second =
+        "[piece.hall]\ntempo = \"120\"\nducks = { dance = { by = \"-18 dB\", attack = \"200 ms\", release = \"400 ms\" } }\n[piece.hall.section.s]\nbars = 1\n";
     let program = music(&format!("{}{second}", TWO.replace("audio/long.wav", "audio/level.wav")), "");
     let mut bench = Bench::new(&program, 1);
     go(&mut bench, 0, "a");

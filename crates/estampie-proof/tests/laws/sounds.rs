@@ -4,6 +4,7 @@ use crate::support::{Bench, largest_step, level, program, program_with};
 use estampie_engine::engine::{InputKind, NOW};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
+use estampie_engine::property::Property;
 use estampie_engine::telemetry::{Happening, Reason, What};
 use proptest::prelude::*;
 use rand::{Rng as _, SeedableRng as _};
@@ -199,10 +200,13 @@ fn what_is_drawn_stays_in_its_range_and_gathers_in_the_middle_if_so_set() {
     for happening in &bench.happenings {
         if let What::VoiceStart { drawn: d, .. } = happening.what {
             assert!(
-                (-4.0..=2.0).contains(&d.level) && (-3.0..=3.0).contains(&d.pitch) && (0.0..=0.03).contains(&d.after) && (0.0..=0.2).contains(&d.from),
+                (-4.0..=2.0).contains(&d.of[Property::Level])
+                    && (-3.0..=3.0).contains(&d.of[Property::Pitch])
+                    && (0.0..=0.03).contains(&d.after)
+                    && (0.0..=0.2).contains(&d.from),
                 "{d:?}"
             );
-            assert!((-3.33..=-1.32).contains(&d.low_pass) && (0.99..=4.33).contains(&d.high_pass), "{d:?}");
+            assert!((-3.33..=-1.32).contains(&d.of[Property::LowPass]) && (0.99..=4.33).contains(&d.of[Property::HighPass]), "{d:?}");
             drawn.push(d);
         }
     }
@@ -211,7 +215,7 @@ fn what_is_drawn_stays_in_its_range_and_gathers_in_the_middle_if_so_set() {
         (values.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / values.len() as f32).sqrt()
     };
     assert!(drawn.len() > 100, "{} started", drawn.len());
-    let (level, pitch) = (spread(drawn.iter().map(|d| d.level).collect()), spread(drawn.iter().map(|d| d.pitch).collect()));
+    let (level, pitch) = (spread(drawn.iter().map(|d| d.of[Property::Level]).collect()), spread(drawn.iter().map(|d| d.of[Property::Pitch]).collect()));
     // Of a width of 6: an even draw has 1.73, the mean of three a third of the variance.
     assert!((level - 1.73).abs() < 0.2 && (pitch - 1.0).abs() < 0.15, "{level} {pitch}");
 }

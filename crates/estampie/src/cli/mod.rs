@@ -7,6 +7,7 @@ mod new;
 pub(crate) mod output;
 mod probe;
 mod render;
+mod schema;
 mod wave;
 
 pub(crate) use render::SOFT_START;
@@ -93,6 +94,8 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Writes down every field of a project's files, as JSON Schema for editors
+    Schema(schema::Arguments),
     /// Looks at the sound device, the terminal and the fonts
     Doctor,
 }
@@ -131,6 +134,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Draw(arguments)) => draw::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),
+        Some(Command::Schema(arguments)) => schema::run(&arguments),
         Some(Command::Doctor) => doctor::run(),
     };
     match done {

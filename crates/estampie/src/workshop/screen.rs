@@ -279,9 +279,10 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
             let x = x + 3;
             let alarm = app.message.as_ref().filter(|m| m.alarm);
             let next = app.completions(typed, text.word());
-            let hint = match (alarm, next.first()) {
-                (Some(message), _) => message.text.clone(),
-                (None, Some(name)) => format!("tab: {name}"),
+            let hint = match (alarm, next.first(), typed.hint(app)) {
+                (Some(message), ..) => message.text.clone(),
+                (None, Some(name), _) => format!("tab: {name}"),
+                (None, None, Some(hint)) => hint,
                 _ => "enter sets it, esc leaves it".to_owned(),
             };
             painter.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Accent } else { Role::Secondary });

@@ -9,6 +9,7 @@ use super::keys::{Binding, Do};
 use super::painter::Painter;
 use super::{mix, music, sounds, stage, wiring};
 use estampie_engine::names::NameKey;
+use estampie_project::document::registry;
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
@@ -112,6 +113,11 @@ pub(crate) trait Ask: std::fmt::Debug {
         Vec::new()
     }
 
+    /// What the answer does, with its unit, limits and default.
+    fn hint(&self, _app: &App) -> Option<String> {
+        None
+    }
+
     /// Takes the answer.
     ///
     /// # Errors
@@ -136,6 +142,16 @@ pub(crate) type Prompt = Rc<dyn Ask>;
 /// The place of a view in the table by its name.
 pub(crate) fn place_of(name: &str) -> usize {
     VIEWS.iter().position(|v| v.name() == name).unwrap_or(0)
+}
+
+/// What a field of a project's files holds and does, for the line in which it is typed.
+pub(crate) fn hint_of(field: Option<&registry::Field>) -> Option<String> {
+    let field = field?;
+    let unsaid = match field.unsaid {
+        "" | "!" => String::new(),
+        unsaid => format!("; {unsaid} if unsaid"),
+    };
+    Some(format!("{}: {}{unsaid}", field.says, field.holds.words()).replace(" -", " −"))
 }
 
 /// Owned words.

@@ -238,7 +238,8 @@ fn in_sounds_fields_are_typed_for_all_that_are_marked_and_saved() {
     desk.keys("x down x");
     desk.click("level");
     desk.keys("e");
-    assert!(desk.page().contains("level of 2 sounds"), "{}", desk.page());
+    let page = desk.page();
+    assert!(page.contains("level of 2 sounds") && page.contains("its level: −120 to 24 dB; 0 dB if unsaid"), "{page}");
     desk.type_text("-9 dB");
     desk.keys("enter");
     let text = desk.text("sounds/all.toml");
@@ -283,7 +284,8 @@ fn in_music_a_field_of_a_transition_is_typed() {
     assert!(desk.page().contains("¶ low ⟶ high"), "{}", desk.page());
     desk.click("fade-out");
     desk.keys("e");
-    assert!(desk.page().contains("low ⟶ high, fade-out:"));
+    let page = desk.page();
+    assert!(page.contains("low ⟶ high, fade-out:") && page.contains("how the old section goes"), "{page}");
     desk.type_text("1 beat");
     desk.keys("enter");
     assert!(desk.text("music/deck.toml").contains("fade-out = \"1 beat\""), "{}", desk.text("music/deck.toml"));

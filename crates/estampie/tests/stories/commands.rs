@@ -20,6 +20,21 @@ fn err(output: &Output) -> String {
 }
 
 #[test]
+fn fields_are_written_down_for_editors_and_for_people() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("sounds.json");
+    let done = run(&["schema", "sounds", "-o", file.to_str().unwrap()]);
+    assert!(done.status.success(), "{}", err(&done));
+    let schema: serde_json::Value = serde_json::from_slice(&std::fs::read(&file).unwrap()).unwrap();
+    assert_eq!(schema["$defs"]["sound"]["properties"]["loop"]["type"], "boolean");
+    let wrong = run(&["schema", "soundz"]);
+    assert!(wrong.status.code() == Some(2) && err(&wrong).contains("sounds"), "{}", err(&wrong));
+    let page = run(&["schema", "--markdown"]);
+    assert!(out(&page).contains("## sound") && out(&page).contains("| `re-trigger` |"));
+    assert!(!run(&["schema", "mix", "-o", folder.path().join("mix.txt").to_str().unwrap()]).status.success());
+}
+
+#[test]
 fn a_new_project_has_no_faults_and_sounds() {
     let folder = tempfile::tempdir().unwrap();
     let project = folder.path().join("harbour");

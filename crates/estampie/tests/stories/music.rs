@@ -127,7 +127,7 @@ fn every_transition_is_checked_and_the_problems_open() {
 fn a_small_window_and_one_without_colours_show_the_music_too() {
     let story = drifting("small");
     story.tmux(&["resize-window", "-x", "100", "-y", "30"]);
-    let screen = story.wait_until("it fits", |s| s.contains("¶ Ways") && s.contains("Next 8 bars") && s.contains("¶ Pieces"));
+    let screen = story.wait_until("it fits", |s| s.contains("¶ Transitions") && s.contains("Next 8 bars") && s.contains("¶ Pieces"));
     assert!(screen.lines().all(|l| l.chars().count() <= 100));
     story.tmux(&["resize-window", "-x", "20", "-y", "5"]);
     story.wait_for("too small");

@@ -69,12 +69,12 @@ fn the_first_project_is_made_as_the_readme_says() {
         // Up or down until the field is the one that is typed.
         for _ in 0..40 {
             story.keys(&["e"]);
-            let screen = story.wait_until("a field is typed", |s| line(s, &["of step", "enter sets it"]).is_some());
-            if line(&screen, &[field, "of step", "enter sets it"]).is_some() {
+            let screen = story.wait_until("a field is typed", |s| line(s, &["of step", ": "]).is_some());
+            if line(&screen, &[field, "of step", ": "]).is_some() {
                 break;
             }
             story.keys(&["Escape"]);
-            story.wait_until("it is left", |s| line(s, &["of step", "enter sets it"]).is_none());
+            story.wait_until("it is left", |s| line(s, &["of step", ": "]).is_none());
             story.keys(&[if field == "vary.pitch" { "Down" } else { "Up" }]);
         }
         story.type_text(typed);

@@ -5,7 +5,7 @@
 //! (overlap-save), each part when the block before it is complete.
 
 use super::delay::DelayLine;
-use super::{Around, Crossing, Effect, Kind, Making, Ramp, Setting, Unit, gain_of, share_left};
+use super::{Around, Crossing, Effect, Kind, Making, Ramp, Setting, Takes, Unit, gain_of, share_left};
 use realfft::num_complex::Complex;
 use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
 use std::fmt;
@@ -16,7 +16,9 @@ pub(super) const CONVOLUTION: Kind = Kind {
     says: "a room from an impulse response in a file",
     settings: &[Setting::new("level", Unit::Decibels, (-40.0, 12.0), 0.0), Setting::new("pre-delay", Unit::Seconds, (0.0, 0.250), 0.0)],
     wet_alone: true,
+    takes: Takes { file: true, ..Takes::NOTHING },
     make: |making: &Making| Box::new(Convolver::new(making)),
+    ..Kind::PLAIN
 };
 
 /// Frames of a partition, and of the part that is worked out sample by sample.

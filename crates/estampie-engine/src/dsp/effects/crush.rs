@@ -6,8 +6,8 @@ pub(super) const CRUSH: Kind = Kind {
     word: "crush",
     says: "fewer bits and a lower rate",
     settings: &[Setting::new("bits", Unit::Number, (1.0, 24.0), 24.0), Setting::new("rate", Unit::Hertz, (200.0, 48_000.0), 48_000.0)],
-    wet_alone: false,
     make: |making: &Making| Box::new(Crush { rate: making.rate as f32, bits: Ramp::NEW, share: Ramp::NEW, phase: 1.0, held: [0.0; 2] }),
+    ..Kind::PLAIN
 };
 
 /// Samples are held until the next of the lower rate, and rounded to steps of 2^(1−bits).

@@ -4,7 +4,7 @@
 //! J. Reiss, *Digital Dynamic Range Compressor Design*, J. Audio Eng. Soc. 60 (2012). Attack and release are the times in
 //! which 63 % of a change are done. Both channels are turned down alike.
 
-use super::{Around, Effect, Kind, Making, Ramp, Setting, Unit, db_of, gain_of};
+use super::{Around, Effect, Kind, Making, Ramp, Setting, Takes, Unit, db_of, gain_of};
 
 const DETECT: &[&str] = &["peak", "rms"];
 /// RMS is the root of the mean square followed with this time constant.
@@ -26,8 +26,9 @@ pub(super) const COMPRESSOR: Kind = Kind {
         Setting::new("make-up", Unit::Decibels, (0.0, 24.0), 0.0),
         Setting::choice("detect", DETECT),
     ],
-    wet_alone: false,
+    takes: Takes { sidechain: true, ..Takes::NOTHING },
     make: |making: &Making| Box::new(Dynamics::new(making, false)),
+    ..Kind::PLAIN
 };
 
 pub(super) const EXPANDER: Kind = Kind {
@@ -43,8 +44,9 @@ pub(super) const EXPANDER: Kind = Kind {
         Setting::choice("detect", DETECT),
         time("hold", (0.0, 2.0), 0.020),
     ],
-    wet_alone: false,
+    takes: Takes { sidechain: true, ..Takes::NOTHING },
     make: |making: &Making| Box::new(Dynamics::new(making, true)),
+    ..Kind::PLAIN
 };
 
 /// By how much a level over or under the threshold is changed, in dB (0 or less).

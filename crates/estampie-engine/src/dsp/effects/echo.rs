@@ -5,7 +5,7 @@
 
 use super::delay::DelayLine;
 use super::tone::{Mixture, Section};
-use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, Making, Ramp, Setting, Unit, settle, share_left};
+use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, Making, Ramp, Setting, Takes, Unit, settle, share_left};
 use std::f64::consts::FRAC_1_SQRT_2;
 
 pub(super) const ECHO: Kind = Kind {
@@ -20,7 +20,9 @@ pub(super) const ECHO: Kind = Kind {
         Setting::choice("mode", &["normal", "ping-pong"]),
     ],
     wet_alone: true,
+    takes: Takes { tempo: true, ..Takes::NOTHING },
     make: |making: &Making| Box::new(Echo::new(making)),
+    ..Kind::PLAIN
 };
 
 /// A new time is cross-faded to in this many seconds.

@@ -17,8 +17,9 @@ pub(super) const LIMITER: Kind = Kind {
         Setting::new("look-ahead", Unit::Seconds, (0.002, 0.010), 0.003).fixed(),
         Setting::new("drive", Unit::Decibels, (0.0, 24.0), 0.0),
     ],
-    wet_alone: false,
+    latency: ahead_of,
     make: |making: &Making| Box::new(LookAhead::new(making)),
+    ..Kind::PLAIN
 };
 
 /// Left between the ceiling and what is aimed at, in dB: what eight times the rate does not see, and what the moving gain adds.
@@ -27,6 +28,12 @@ const MARGIN: f32 = 0.6;
 const AROUND: usize = HALF;
 /// The gain goes down over so many frames at least.
 const SLOPE: usize = 48;
+
+/// Frames that it looks ahead, by its fixed setting; so late is what comes out, since a peak is found half a kernel late and the gain is there as
+/// much earlier.
+fn ahead_of(making: &Making) -> usize {
+    ((f64::from(making.values[2]) * f64::from(making.rate)) as usize).max(2 * AROUND + SLOPE)
+}
 
 #[derive(Debug)]
 struct LookAhead {
@@ -48,7 +55,7 @@ struct LookAhead {
 
 impl LookAhead {
     fn new(making: &Making) -> LookAhead {
-        let ahead = ((f64::from(making.values[2]) * f64::from(making.rate)) as usize).max(2 * AROUND + SLOPE);
+        let ahead = ahead_of(making);
         let mean = ahead - 2 * AROUND;
         LookAhead {
             rate: f64::from(making.rate),
@@ -122,14 +129,10 @@ impl Effect for LookAhead {
             self.lines[0].write(left[i]);
             self.lines[1].write(right[i]);
             // The peak seen now lies HALF frames back; the window holds it until it comes out.
-            let back = self.latency() + 1;
+            let back = self.ahead - AROUND + HALF + 1;
             left[i] = self.lines[0].at(back) * gain;
             right[i] = self.lines[1].at(back) * gain;
         }
-    }
-
-    fn latency(&self) -> usize {
-        self.ahead - AROUND + HALF
     }
 
     fn reduction(&self) -> Option<f32> {

@@ -21,7 +21,6 @@ mod tone;
 pub use convolve::Impulse;
 pub(crate) use delay::DelayLine;
 pub use oversample::{OVERSAMPLING, TruePeak};
-pub use reverb::PRESETS;
 pub use tone::response;
 
 pub use crate::ground::property::Unit;
@@ -97,10 +96,6 @@ pub struct Around<'a> {
 pub trait Effect: Send + Sync + fmt::Debug {
     /// Works on a block of two channels of equal length, at most [`MOST_FRAMES`], in place.
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]);
-    /// Frames by which what comes out is later than what goes in.
-    fn latency(&self) -> usize {
-        0
-    }
     /// The longest silence, in seconds, that can lie between what goes in and what comes out of it, or between two things that come
     /// out: a bus does not rest before that is over.
     fn longest_gap(&self) -> f32 {
@@ -124,8 +119,44 @@ pub struct Kind {
     pub settings: &'static [Setting],
     /// Whether what comes out of it holds nothing of the dry sound.
     pub wet_alone: bool,
+    /// What it takes besides its settings.
+    pub takes: Takes,
+    /// Settings to begin with: their names, what they are like, and the values, in the order of the settings.
+    pub presets: &'static [(&'static str, &'static str, &'static [f32])],
+    /// Frames by which what comes out is later than what goes in, by what it would be made from.
+    pub latency: fn(&Making) -> usize,
     /// Makes one.
     pub make: fn(&Making) -> Box<dyn Effect>,
+}
+
+/// What an effect takes besides its settings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Takes {
+    /// The tempo of the music.
+    pub tempo: bool,
+    /// An audio file, without which it is silent.
+    pub file: bool,
+    /// The level of another bus.
+    pub sidechain: bool,
+}
+
+impl Takes {
+    /// Nothing.
+    pub const NOTHING: Takes = Takes { tempo: false, file: false, sidechain: false };
+}
+
+impl Kind {
+    /// What a kind is unless it says otherwise: it leaves some of the dry sound, takes nothing, has no presets, and is not late.
+    const PLAIN: Kind = Kind {
+        word: "",
+        says: "",
+        settings: &[],
+        wet_alone: false,
+        takes: Takes::NOTHING,
+        presets: &[],
+        latency: |_| 0,
+        make: |_| unreachable!("every kind makes its own"),
+    };
 }
 
 impl fmt::Debug for Kind {

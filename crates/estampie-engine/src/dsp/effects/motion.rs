@@ -22,16 +22,16 @@ pub(super) const TREMOLO: Kind = Kind {
     word: "tremolo",
     says: "swings the level",
     settings: &[rate(4.0), share("depth", 0.0), Setting::choice("shape", SHAPES)],
-    wet_alone: false,
     make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), ramps: Ramps::NEW, pan: false }),
+    ..Kind::PLAIN
 };
 
 pub(super) const AUTO_PAN: Kind = Kind {
     word: "auto-pan",
     says: "swings from side to side at constant power",
     settings: &[rate(0.5), share("depth", 0.0), Setting::choice("shape", SHAPES)],
-    wet_alone: false,
     make: |making: &Making| Box::new(Swinging { swing: Swing::new(making, making.values[2]), ramps: Ramps::NEW, pan: true }),
+    ..Kind::PLAIN
 };
 
 pub(super) const CHORUS: Kind = Kind {
@@ -40,6 +40,7 @@ pub(super) const CHORUS: Kind = Kind {
     settings: &[rate(0.6), time("depth", (0.0, 0.010), 0.002), time("delay", (0.005, 0.040), 0.015), share("spread", 1.0)],
     wet_alone: true,
     make: |making: &Making| Box::new(Chorus::new(making)),
+    ..Kind::PLAIN
 };
 
 pub(super) const FLANGER: Kind = Kind {
@@ -52,8 +53,8 @@ pub(super) const FLANGER: Kind = Kind {
         Setting::new("feedback", Unit::Share, (-0.95, 0.95), 0.3),
         share("spread", 0.5),
     ],
-    wet_alone: false,
     make: |making: &Making| Box::new(Flanger::new(making)),
+    ..Kind::PLAIN
 };
 
 pub(super) const PHASER: Kind = Kind {
@@ -67,16 +68,16 @@ pub(super) const PHASER: Kind = Kind {
         share("spread", 0.5),
         Setting::choice("stages", &["6", "4", "8", "12"]),
     ],
-    wet_alone: false,
     make: |making: &Making| Box::new(Phaser::new(making)),
+    ..Kind::PLAIN
 };
 
 pub(super) const RING: Kind = Kind {
     word: "ring",
     says: "multiplies with a tone",
     settings: &[Setting::new("tone", Unit::Hertz, (1.0, 8_000.0), 120.0), share("depth", 0.0)],
-    wet_alone: false,
     make: |making: &Making| Box::new(Ring { swing: Swing::new(making, 0.0), ramps: Ramps::NEW }),
+    ..Kind::PLAIN
 };
 
 /// A slow oscillator between −1 and 1.

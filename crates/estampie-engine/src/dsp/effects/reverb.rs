@@ -26,15 +26,17 @@ pub(super) const REVERB: Kind = Kind {
         Setting::new("late", Unit::Decibels, (-60.0, 6.0), 0.0),
     ],
     wet_alone: true,
+    presets: PRESETS,
     make: |making: &Making| Box::new(Reverb::new(making.rate)),
+    ..Kind::PLAIN
 };
 
 /// Rooms ready made: their names, what they are, and the values of all settings.
-pub const PRESETS: [(&str, &str, [f32; 10]); 4] = [
-    ("nave", "a drowned church, high and slow", [4.2, 5.4, 1.6, 220.0, 3_200.0, 1.5, 0.032, 0.9, -9.0, 0.0]),
-    ("pipe", "a riveted pipe, narrow and ringing", [0.8, 0.5, 0.7, 400.0, 5_000.0, 0.7, 0.002, 0.45, -2.0, 0.0]),
-    ("street", "a street between walls under water", [0.9, 1.1, 0.35, 300.0, 2_500.0, 0.9, 0.018, 0.6, 0.0, -4.0]),
-    ("cabin", "the inside of the bell", [0.28, 0.4, 0.18, 250.0, 4_000.0, 0.62, 0.001, 0.8, -1.0, -2.0]),
+const PRESETS: &[(&str, &str, &[f32])] = &[
+    ("nave", "a drowned church, high and slow", &[4.2, 5.4, 1.6, 220.0, 3_200.0, 1.5, 0.032, 0.9, -9.0, 0.0]),
+    ("pipe", "a riveted pipe, narrow and ringing", &[0.8, 0.5, 0.7, 400.0, 5_000.0, 0.7, 0.002, 0.45, -2.0, 0.0]),
+    ("street", "a street between walls under water", &[0.9, 1.1, 0.35, 300.0, 2_500.0, 0.9, 0.018, 0.6, 0.0, -4.0]),
+    ("cabin", "the inside of the bell", &[0.28, 0.4, 0.18, 250.0, 4_000.0, 0.62, 0.001, 0.8, -1.0, -2.0]),
 ];
 
 /// Another size or pre-delay is cross-faded to in this many seconds.

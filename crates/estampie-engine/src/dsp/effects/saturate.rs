@@ -14,8 +14,9 @@ pub(super) const SATURATION: Kind = Kind {
         Setting::new("bias", Unit::Share, (0.0, 1.0), 0.0),
         Setting::new("level", Unit::Decibels, (-24.0, 12.0), 0.0),
     ],
-    wet_alone: false,
+    latency: |_| ROUND_TRIP,
     make: |_: &Making| Box::new(Saturation { bend: Bend::new() }),
+    ..Kind::PLAIN
 };
 
 pub(super) const RADIO: Kind = Kind {
@@ -27,8 +28,9 @@ pub(super) const RADIO: Kind = Kind {
         Setting::new("grit", Unit::Share, (0.0, 1.0), 0.0),
         Setting::new("level", Unit::Decibels, (-24.0, 12.0), 0.0),
     ],
-    wet_alone: false,
+    latency: |_| ROUND_TRIP,
     make: |making: &Making| Box::new(Radio { rate: making.rate, bend: Bend::new(), high: [Section::default(); 2], low: [Section::default(); 2] }),
+    ..Kind::PLAIN
 };
 
 /// The hyperbolic tangent, within 3·10⁻⁵: a continued fraction (J. Lambert 1770) of seven levels, held where it reaches 1.
@@ -87,10 +89,6 @@ impl Effect for Saturation {
         self.bend.process((around.to[0], around.to[1], around.to[2]), left, right);
     }
 
-    fn latency(&self) -> usize {
-        ROUND_TRIP
-    }
-
     fn clear(&mut self) {
         self.bend.over.iter_mut().for_each(Oversampler::clear);
     }
@@ -114,10 +112,6 @@ impl Effect for Radio {
         }
         // Grit from almost nothing to 24 dB of drive, a little off the middle; louder, so that the voice keeps its weight.
         self.bend.process((-12.0 + 36.0 * to[2], 0.4 * to[2], to[3] + 6.0 * to[2]), left, right);
-    }
-
-    fn latency(&self) -> usize {
-        ROUND_TRIP
     }
 
     fn clear(&mut self) {

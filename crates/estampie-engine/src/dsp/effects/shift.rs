@@ -16,6 +16,7 @@ pub(super) const SHIFT: Kind = Kind {
     settings: &[Setting::new("pitch", Unit::Semitones, (-12.0, 12.0), 0.0)],
     wet_alone: true,
     make: |making: &Making| Box::new(Shift::new(making.rate)),
+    ..Kind::PLAIN
 };
 
 /// The least distance of a reader.

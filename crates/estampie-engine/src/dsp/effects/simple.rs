@@ -6,16 +6,16 @@ pub(super) const GAIN: Kind = Kind {
     word: "gain",
     says: "makes louder or softer",
     settings: &[Setting::new("level", Unit::Decibels, (-96.0, 24.0), 0.0)],
-    wet_alone: false,
     make: |_: &Making| Box::new(Gain { level: Ramp::NEW }),
+    ..Kind::PLAIN
 };
 
 pub(super) const WIDTH: Kind = Kind {
     word: "width",
     says: "narrows or widens the stereo image",
     settings: &[Setting::new("width", Unit::Share, (0.0, 2.0), 1.0)],
-    wet_alone: false,
     make: |_: &Making| Box::new(Width { width: Ramp::NEW }),
+    ..Kind::PLAIN
 };
 
 #[derive(Debug)]

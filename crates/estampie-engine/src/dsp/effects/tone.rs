@@ -17,16 +17,16 @@ pub(super) const LOW_PASS: Kind = Kind {
     word: "low-pass",
     says: "takes away what is above a frequency",
     settings: &[Setting::new("cutoff", Unit::Hertz, (20.0, 20_000.0), 20_000.0), Setting::choice("slope", SLOPES)],
-    wet_alone: false,
     make: |making: &Making| Box::new(Slope::new(making, false)),
+    ..Kind::PLAIN
 };
 
 pub(super) const HIGH_PASS: Kind = Kind {
     word: "high-pass",
     says: "takes away what is below a frequency",
     settings: &[Setting::new("cutoff", Unit::Hertz, (20.0, 20_000.0), 20.0), Setting::choice("slope", SLOPES)],
-    wet_alone: false,
     make: |making: &Making| Box::new(Slope::new(making, true)),
+    ..Kind::PLAIN
 };
 
 const fn band(level: &'static str) -> Setting {
@@ -62,8 +62,8 @@ pub(super) const EQ: Kind = Kind {
         centre("high-freq", 9_000.0),
         band("high-gain"),
     ],
-    wet_alone: false,
     make: |making: &Making| Box::new(Eq { rate: making.rate, bands: [Section::default(); 6], last: [f32::NAN; MOST_SETTINGS] }),
+    ..Kind::PLAIN
 };
 
 /// What a section of second order does: its update and the mixture of its outputs.

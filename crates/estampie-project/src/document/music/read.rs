@@ -6,6 +6,7 @@ use super::{
 };
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
 use crate::document::game::well_named;
+use crate::document::registry;
 use crate::document::{Place, did_you_mean};
 use crate::language::reactions::read_conditions;
 use crate::language::{Moment, SILENCE};
@@ -18,13 +19,13 @@ use std::collections::BTreeSet;
 
 pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<String>, music: &mut MusicDoc) {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
-    let top = Fields::new(reading, toml.as_table(), reading.file.to_owned(), Place::whole(reading.file));
+    let top = Fields::new(reading, &registry::MUSIC, toml.as_table(), reading.file.to_owned(), Place::whole(reading.file));
     let each = |kind: &'static str, take: &mut dyn FnMut(String, Fields<'_>)| {
         for (name, item, place) in top.entries(kind) {
             if !well_named(reading, &name, &place) {
                 continue;
             }
-            if let Some(fields) = Fields::of_item(reading, item, format!("the {kind} {name}"), place) {
+            if let Some(fields) = top.inside(kind, item, format!("the {kind} {name}"), place) {
                 take(name, fields);
             }
         }
@@ -155,7 +156,7 @@ fn from_bars<T>(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str,
 fn tables(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, mut take: impl FnMut(String, Fields<'_>)) {
     for (name, item, place) in fields.entries(field) {
         let fine = well_named(reading, &name, &place);
-        if let Some(inner) = Fields::of_item(reading, item, format!("the {field} {name}"), place).filter(|_| fine) {
+        if let Some(inner) = fields.inside(field, item, format!("the {field} {name}"), place).filter(|_| fine) {
             take(name, inner);
         }
     }
@@ -178,7 +179,11 @@ fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
             Some(list) => {
                 for (at, table) in list.iter().enumerate() {
                     let place = reading.place(table.span());
-                    transitions.extend(transition(reading, Fields::new(reading, table, format!("transition {} of {name}", at + 1), place), at));
+                    transitions.extend(transition(
+                        reading,
+                        Fields::new(reading, fields.kind_in("transition"), table, format!("transition {} of {name}", at + 1), place),
+                        at,
+                    ));
                 }
             }
             None => reading.fault(&place, "transition is not a list of tables", format!("write each below a line [[piece.{name}.transition]]")),
@@ -186,7 +191,7 @@ fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
     }
     let mut holds = Vec::new();
     for (other, item, place) in fields.entries("ducks") {
-        let Some(inner) = Fields::of_item(reading, item, format!("what {name} ducks"), place.clone()) else { continue };
+        let Some(inner) = fields.inside("ducks", item, format!("what {name} ducks"), place.clone()) else { continue };
         let (by, attack, release) = held(&inner, Decibels(-12.0), Seconds(1.0), Seconds(2.0));
         inner.finish();
         holds.push(HoldDoc { piece: Located { value: other, place }, by, attack, release });
@@ -304,6 +309,7 @@ fn section(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields
 }
 
 fn layer(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> LayerDoc {
+    fields.text("note");
     let (file, sound, notes) = (fields.text("file"), fields.text("sound"), notes(reading, &fields));
     let of = match (file, sound, notes) {
         (Some(file), None, None) => {
@@ -388,6 +394,7 @@ fn chance_of(text: &str) -> Option<ChanceOf> {
 }
 
 fn transition(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<TransitionDoc> {
+    fields.text("note");
     let (from, to) = (fields.text("from"), fields.text("to"));
     if from.is_none() || to.is_none() {
         reading.fault(&fields.place, format!("{} does not say from where to where", fields.of()), "write from = \"drift\" and to = \"pursuit\"");
@@ -433,7 +440,7 @@ fn stinger(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> StingerDo
         }
     }
     let duck = fields.item("duck").and_then(|(item, place)| {
-        let inner = Fields::of_item(reading, item, format!("the duck of {name}"), place)?;
+        let inner = fields.inside("duck", item, format!("the duck of {name}"), place)?;
         let (by, attack, release) = held(&inner, Decibels(-6.0), Seconds(0.05), Seconds(0.4));
         inner.finish();
         Some(DuckDoc { by, attack, release })
@@ -464,6 +471,7 @@ fn stinger(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> StingerDo
 }
 
 fn playlist(name: String, fields: Fields<'_>) -> PlaylistDoc {
+    fields.text("note");
     let order = fields.read("order", "shuffle, perhaps with \", not the last 2\", or in order", |text| match text {
         "in order" => Ok(PlaylistOrder::InOrder),
         "shuffle" => Ok(PlaylistOrder::Shuffle(1)),

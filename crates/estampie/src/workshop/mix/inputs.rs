@@ -4,11 +4,11 @@ use super::{Focus, level_at};
 use crate::workshop::app::{App, Mode};
 use crate::workshop::stage::share;
 use crate::workshop::text_field::TextField;
-use crate::workshop::view::{Ask, Clicks, owned};
+use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::dsp::effects::KINDS;
 use estampie_engine::property::Unit;
 use estampie_engine::units::{Decibels, Pan, Quantity as _};
-use estampie_project::document::{NewValue, read_held, read_target};
+use estampie_project::document::{NewValue, read_held, read_target, registry};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
@@ -118,6 +118,25 @@ impl Ask for MixPrompt {
             }
             MixPrompt::Held { .. } => owned(["by", "to", "to silent", "to 30 % left"]),
             _ => Vec::new(),
+        }
+    }
+
+    fn hint(&self, app: &App) -> Option<String> {
+        match self {
+            MixPrompt::BusLevel(_) => hint_of(registry::BUS.field("level")),
+            MixPrompt::SnapshotField { field, .. } => hint_of(registry::SNAPSHOT.field(field)),
+            MixPrompt::LoudnessTarget => hint_of(registry::PROJECT.field("loudness")),
+            MixPrompt::Setting { word, .. } if word == "wet" => hint_of(registry::EFFECT.field("wet")),
+            MixPrompt::Setting { word, .. } => {
+                let (_, kind) = app.effect_doc()?;
+                let setting = kind.settings.iter().find(|s| s.word == *word)?;
+                let print = |value: f32| setting.unit.print(value);
+                match setting.unit {
+                    Unit::Choice(words) => Some(words.join(", ")),
+                    _ => Some(format!("{} to {}; {} if unsaid", print(setting.low), print(setting.high), print(setting.rest)).replace('-', "−")),
+                }
+            }
+            _ => None,
         }
     }
 

@@ -50,7 +50,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let y = above.bottom().saturating_sub(3);
     let output = &now.output;
     let room = |from: u16| (area.x + area.width).saturating_sub(from);
-    let text = format!("momentary {}   short {}   range {:.1} LU", show(output.momentary), show(output.short_term), output.range);
+    let text = format!("momentary {}   short-term {}   range {:.1} LU", show(output.momentary), show(output.short_term), output.range);
     painter.text(area.x, y, area.width, &text, Role::Text);
     let apart = target.filter(|_| output.integrated.is_finite()).map(|t| output.integrated - f64::from(t));
     let there = apart.is_none_or(|a| a.abs() <= f64::from(TARGET_WITHIN));
@@ -60,7 +60,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
         Some(apart) => painter.text(end, y + 1, room(end), &format!(", {:.1} {}", apart.abs(), if apart > 0.0 { "over" } else { "under" }), Role::Accent),
         None => end,
     };
-    painter.text(end + 3, y + 1, room(end + 3), &format!("true peak {} dBTP", show(output.true_peak)), Role::Secondary);
+    painter.text(end + 2, y + 1, room(end + 2), &format!("peak {} dBTP", show(output.true_peak)), Role::Secondary);
     match (bus, below) {
         (Some(bus), BUS) => on_bus(painter, Rect { y: above.bottom(), height: below, ..area }, &bus, &now.bus),
         (Some(bus), _) => {
@@ -68,7 +68,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
                 area.x,
                 y + 2,
                 area.width,
-                &format!("on {bus}: short {} LUFS, true peak {}", show(now.bus.short_term), show(now.bus.true_peak)),
+                &format!("on {bus}: short-term {} LUFS, true peak {}", show(now.bus.short_term), show(now.bus.true_peak)),
                 Role::Secondary,
             );
         }

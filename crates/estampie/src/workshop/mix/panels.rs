@@ -50,8 +50,8 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
         if here {
             painter.select(x, y, width);
         }
-        painter.text(x + 1, y, 11, word, if here { Role::Active } else { Role::Secondary });
-        let end = painter.text(x + 12, y, width.saturating_sub(12), &unit.print(set).replace('-', "−"), Role::Text);
+        painter.text(x + 1, y, 14, word, if here { Role::Active } else { Role::Secondary });
+        let end = painter.text(x + 16, y, width.saturating_sub(16), &unit.print(set).replace('-', "−"), Role::Text);
         if let Some(now) = app.mix_now(&name).filter(|now| (now - set).abs() > 1e-3 * set.abs().max(0.1)) {
             painter.text(
                 end + 1,
@@ -68,7 +68,7 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     if let Some(turned) = turned.filter(|t| *t < -0.05)
         && lines < rows
     {
-        painter.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now        {} dB", print(turned)), Role::Active);
+        painter.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now            {} dB", print(turned)), Role::Active);
     }
 }
 
@@ -160,8 +160,8 @@ fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targe
             let key = doc.key.value.split(' ').next_back().unwrap_or_default();
             let bus = NameKey::of(&doc.ducks.value);
             let now = status.and_then(|s| s.buses.get(program.mix.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked);
-            let end = painter.text(area.x + 1, here, 10, &cut(key, 9), Role::Text).max(area.x + 9);
-            let end = painter.text(end + 1, here, 12, &format!("⟶ {}", cut(&doc.ducks.value, 8)), Role::Text).max(end + 10);
+            let end = painter.text(area.x + 1, here, 11, &cut(key, 10), Role::Text).max(area.x + 9);
+            let end = painter.text(end + 1, here, 14, &format!("⟶ {}", cut(&doc.ducks.value, 11)), Role::Text).max(end + 12);
             let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);
             let end = painter.text(end + 1, here, (area.x + area.width).saturating_sub(end + 1), &text, Role::Secondary);
             if now < -0.05 {

@@ -340,7 +340,7 @@ fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, two
     let ends = app.way_ends();
     let label = 12;
     let wide = (area.width.saturating_sub(label) / ends.len().max(1) as u16).max(8);
-    painter.heading(area.x, area.y, area.width, "Ways", "row leaves, column arrives");
+    painter.heading(area.x, area.y, area.width, "Transitions", "row leaves, column arrives");
     for (column, name) in ends.iter().enumerate() {
         let x = area.x + label + column as u16 * wide;
         painter.text(x, area.y + 1, wide - 1, name, if app.music.cell.1 == column && app.music.column == Column::Ways { Role::Active } else { Role::Text });

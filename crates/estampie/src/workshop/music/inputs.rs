@@ -3,8 +3,9 @@
 use super::Column;
 use crate::workshop::app::App;
 use crate::workshop::keys::Do;
-use crate::workshop::view::{Ask, Clicks, owned};
+use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::units::{Decibels, Pan, Quantity as _};
+use estampie_project::document::registry;
 use ratatui::layout::Rect;
 
 /// What can be clicked.
@@ -85,6 +86,13 @@ impl Ask for MusicPrompt {
             "arrive" => owned(["start", "same bar", "same beat", "where it left off", "marker"]),
             "allowed" => owned(["yes", "no"]),
             _ => Vec::new(),
+        }
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        match self {
+            MusicPrompt::Transition { field, .. } => hint_of(registry::TRANSITION.field(field)),
+            MusicPrompt::LayerLevel { .. } => hint_of(registry::LAYER.field("level")),
         }
     }
 

@@ -411,7 +411,7 @@ impl App {
                 if from == to {
                     return self.say("a section loops by itself; its field \"then\" says what follows it");
                 }
-                let field = TRANSITION_FIELDS[self.music.field.min(TRANSITION_FIELDS.len() - 1)].0;
+                let field = TRANSITION_FIELDS[self.music.field.min(TRANSITION_FIELDS.len() - 1)];
                 let now = side_panel::field_text(self.written_way(&from, &to), field);
                 self.mode = Mode::typing(MusicPrompt::Transition { piece, from, to, field }, TextField::offer(&now.unwrap_or_default()));
             }
@@ -432,7 +432,7 @@ impl App {
         match self.music.column {
             Column::Fields | Column::Ways => {
                 if let (Some((from, to)), Some(piece)) = (self.selected_way(), self.piece_doc().map(|d| d.name.clone())) {
-                    let field = TRANSITION_FIELDS[self.music.field].0;
+                    let field = TRANSITION_FIELDS[self.music.field];
                     let done = self.workspace.set_transition(&piece, &from, &to, field, "");
                     self.edited(done);
                 }

@@ -8,7 +8,7 @@ use super::super::view::Targets;
 use super::inputs::MusicTarget;
 use super::{Column, Stave};
 use estampie_engine::music::wait;
-use estampie_project::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc};
+use estampie_project::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc, unsaid_of_transition};
 use estampie_proof::check::{ProblemKind, Seam};
 
 use estampie_engine::music::spec::When;
@@ -43,7 +43,7 @@ pub(super) fn when_short(program: &Program, when: When) -> String {
 /// A field of a transition as it is written; `None` if it is not.
 pub(super) fn field_text(way: Option<&TransitionDoc>, field: &str) -> Option<String> {
     let way = way?;
-    let usual = TRANSITION_FIELDS.iter().find(|(f, _)| *f == field).map_or("", |(_, u)| *u);
+    let usual = unsaid_of_transition(field);
     let text = match field {
         "leave" => way.leave.as_ref()?.to_string(),
         "by-way-of" => way.way.to_string(),
@@ -59,7 +59,7 @@ pub(super) fn field_text(way: Option<&TransitionDoc>, field: &str) -> Option<Str
 
 /// The field of a transition as a person would name it.
 pub(crate) fn label(field: &str) -> &'static str {
-    TRANSITION_FIELDS.iter().zip(LABELS).find(|((f, _), _)| *f == field).map_or("", |(_, label)| label)
+    TRANSITION_FIELDS.iter().zip(LABELS).find(|(f, _)| **f == field).map_or("", |(_, label)| label)
 }
 
 /// The fields of a transition as a person would name them.
@@ -93,7 +93,8 @@ fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targ
     }
     let way = app.written_way(&from, &to);
     let rule = app.wanted_seam().and_then(|(_, _, f, t)| Some(*app.piece_spec()?.1.rule(Some(f), t)));
-    for (at, ((field, usual), label)) in TRANSITION_FIELDS.iter().zip(LABELS).enumerate() {
+    for (at, (field, label)) in TRANSITION_FIELDS.iter().zip(LABELS).enumerate() {
+        let usual = unsaid_of_transition(field);
         let chosen = app.music.column == Column::Fields && app.music.field == at;
         if chosen {
             painter.select(area.x, y, area.width);
@@ -103,7 +104,7 @@ fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targ
         // What a row or column of "any" says is shown as such.
         let inherited = rule.filter(|r| r.written.is_some() && way.is_none() && *field == "leave").map(|r| when_text(app.program(), r.leave));
         let role = if text.is_some() { Role::Text } else { Role::Secondary };
-        pair(painter, area, y, label, &text.or(inherited).unwrap_or_else(|| (*usual).to_owned()), role);
+        pair(painter, area, y, label, &text.or(inherited).unwrap_or_else(|| usual.to_owned()), role);
         y += 1;
     }
     if way.is_none() && rule.is_some_and(|r| r.written.is_some()) {
@@ -127,7 +128,7 @@ fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targ
             let rate = f64::from(app.program().rate);
             let most = (long.longest / rate).max(1.0);
             painter.heading(area.x, y + 1, area.width, "The wait", "whenever it is asked for");
-            for (row, (label, frames, role)) in [("longest", long.longest, Role::Accent), ("median", long.median, Role::Text)].into_iter().enumerate() {
+            for (row, (label, frames, role)) in [("longest", long.longest, Role::Text), ("median", long.median, Role::Secondary)].into_iter().enumerate() {
                 let row = y + 2 + row as u16;
                 let seconds = frames / rate;
                 painter.text(area.x + 1, row, 8, label, Role::Secondary);

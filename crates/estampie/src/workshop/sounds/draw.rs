@@ -9,6 +9,7 @@ use super::inputs::SoundsTarget;
 use super::{Column, Listed, Row, takes_of};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
+use estampie_engine::property::Property;
 use estampie_engine::units::{Quantity, Spread};
 use estampie_project::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
@@ -264,11 +265,11 @@ fn varies(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) ->
         Some((name, spread.ends.low.to_string(), spread.ends.high.to_string(), heard.iter().map(|h| share(drawn(h))).collect(), spread.centred))
     }
     let rows: Vec<Row<'_>> = [
-        row("level", vary.level, &heard, |v| v.0, |h| h.drawn.level),
-        row("pitch", vary.pitch, &heard, |v| v.0, |h| h.drawn.pitch),
-        row("low-pass", vary.low_pass, &heard, |v| v.below_open().0, |h| h.drawn.low_pass),
-        row("high-pass", vary.high_pass, &heard, |v| v.above_open().0, |h| h.drawn.high_pass),
-        row("pan", vary.pan, &heard, |v| v.0, |h| h.drawn.pan),
+        row("level", vary.level, &heard, |v| v.0, |h| h.drawn.of[Property::Level]),
+        row("pitch", vary.pitch, &heard, |v| v.0, |h| h.drawn.of[Property::Pitch]),
+        row("low-pass", vary.low_pass, &heard, |v| v.below_open().0, |h| h.drawn.of[Property::LowPass]),
+        row("high-pass", vary.high_pass, &heard, |v| v.above_open().0, |h| h.drawn.of[Property::HighPass]),
+        row("pan", vary.pan, &heard, |v| v.0, |h| h.drawn.of[Property::Pan]),
         row("wait", vary.after, &heard, |v| v.0 as f32, |h| h.drawn.after),
         row("from", vary.from, &heard, |v| v.0 as f32, |h| h.drawn.from),
     ]

@@ -3,7 +3,8 @@
 use super::Column;
 use crate::workshop::app::App;
 use crate::workshop::keys::Do;
-use crate::workshop::view::{Ask, Clicks, owned};
+use crate::workshop::view::{Ask, Clicks, hint_of, owned};
+use estampie_project::document::registry::{Holds, field_of_sound};
 use estampie_project::document::sharers;
 use ratatui::layout::Rect;
 
@@ -97,18 +98,29 @@ impl Ask for SoundsPrompt {
         let document = app.document();
         let sounds = || document.sounds.iter().map(|s| s.name.as_str());
         match self {
-            SoundsPrompt::Field(_, "bus") => owned(document.buses.iter().map(|b| b.name.as_str())),
             SoundsPrompt::Field(_, key) if key.ends_with(".like") => owned(document.shared.names(key.split('.').next().unwrap_or_default())),
-            SoundsPrompt::Field(_, "group") => owned(document.shared.names("group")),
             SoundsPrompt::Field(_, "pick") => {
                 let values = document.parameters.iter().map(|p| p.name.as_str()).chain(document.states.iter().map(|s| s.name.as_str()));
                 owned(["shuffle", "weighted", "cycle", "together", "by", "across"].into_iter().chain(values))
             }
-            SoundsPrompt::Field(_, "re-trigger") => owned(["overlap", "restart", "ignore"]),
-            SoundsPrompt::Field(_, "limit.when-full") => owned(["oldest", "quietest", "farthest", "least important", "refuse"]),
-            SoundsPrompt::Field(_, "when-refused") | SoundsPrompt::Wire(_) => owned(document.events.iter().map(|e| e.name.as_str())),
+            SoundsPrompt::Wire(_) => owned(document.events.iter().map(|e| e.name.as_str())),
             SoundsPrompt::Field(_, "takes" | "chain") | SoundsPrompt::Takes(..) => owned(app.workspace.audio().iter().map(String::as_str).chain(sounds())),
+            SoundsPrompt::Field(_, key) => match field_of_sound(key).map(|f| f.holds) {
+                Some(Holds::Word(words)) => owned(words.iter().copied()),
+                Some(Holds::Name("bus")) => owned(document.buses.iter().map(|b| b.name.as_str())),
+                Some(Holds::Name("event")) => owned(document.events.iter().map(|e| e.name.as_str())),
+                Some(Holds::Name("group")) => owned(document.shared.names("group")),
+                _ => Vec::new(),
+            },
             _ => Vec::new(),
+        }
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        match self {
+            SoundsPrompt::Field(_, key) => hint_of(field_of_sound(key)),
+            SoundsPrompt::Shared { kind, key, .. } if kind != "effect" => hint_of(field_of_sound(&format!("{kind}.{key}"))),
+            _ => None,
         }
     }
 

@@ -7,6 +7,7 @@ use crate::workshop::rehearsal::{SoloStep, is_member};
 use crate::workshop::text_field::TextField;
 use estampie_engine::engine::{InputKind, VoiceStatus};
 use estampie_engine::names::NameKey;
+use estampie_engine::property::Property;
 use estampie_engine::units::Decibels;
 
 /// Half a decibel, or a tenth for a fine step.
@@ -138,7 +139,7 @@ impl App {
     pub(crate) fn nudge_sound(&mut self, by: f32) {
         let Some(voice) = self.selected_voice() else { return };
         let name = self.rehearsal.names.get(voice.sound).to_owned();
-        let Some(level) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.level.0) else { return };
+        let Some(level) = self.document().sounds.iter().find(|s| s.name == name).map(|s| s.set[Property::Level]) else { return };
         self.stage.voice = Some(voice.voice);
         self.set_sound_level(&name, level + level_step(by));
     }
