@@ -12,7 +12,7 @@ use crate::workshop::view::Targets;
 use estampie_engine::engine::VoiceStatus;
 use estampie_engine::ledger::Term;
 use estampie_engine::names::NameKey;
-use estampie_engine::property::Property;
+use estampie_engine::property::{Property, SOUND_PROPERTIES};
 use estampie_proof::trace;
 use estampie_proof::trace::Label;
 use ratatui::layout::Rect;
@@ -457,16 +457,16 @@ fn why(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus) ->
         let (text, label) = trace::label(term, names, value_of);
         painter.text(area.x + 1, y, area.width.saturating_sub(9), &text, role(label));
         let value = match term.property {
-            Property::Pan => Property::Pan.print(term.value),
+            Property::Level | Property::Pitch => trace::print_value(term.value),
             Property::LowPass | Property::HighPass => format!("{} oct", trace::print_value(term.value)),
-            _ => trace::print_value(term.value),
+            other => other.print(term.value),
         };
         painter.right(area.right(), y, &value, role(label));
     };
     // Contributions of nothing are left out when there is little room.
     let level: Vec<&Term> = terms.iter().filter(|t| t.property == Property::Level).collect();
-    let others: Vec<&Term> =
-        terms.iter().filter(|t| t.property != Property::Level && t.value.abs() >= if t.property == Property::Pan { 0.005 } else { 0.05 }).collect();
+    let least = |property| SOUND_PROPERTIES.iter().find(|p| p.property == property).map_or(0.05, |p| if p.ends.1 - p.ends.0 > 2.0 { 0.05 } else { 0.005 });
+    let others: Vec<&Term> = terms.iter().filter(|t| t.property != Property::Level && t.value.abs() >= least(t.property)).collect();
     let roomy = level.len() + others.len() + 5 < usize::from(area.height);
     for term in level.iter().filter(|t| roomy || t.value.abs() >= 0.05) {
         if y + 2 >= area.bottom() {
@@ -480,19 +480,15 @@ fn why(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus) ->
     painter.put(area.x + 1, y + 1, area.width - 10, "heard", gold);
     painter.right(area.right(), y + 1, &heard, Role::Active);
     y += 2;
-    for (property, unit) in [(Property::Pitch, "st"), (Property::LowPass, "oct"), (Property::HighPass, "oct"), (Property::Pan, "")] {
-        let of_it: Vec<&&Term> = others.iter().filter(|t| t.property == property).collect();
+    for row in SOUND_PROPERTIES.iter().filter(|p| p.property != Property::Level) {
+        let of_it: Vec<&&Term> = others.iter().filter(|t| t.property == row.property).collect();
         if of_it.is_empty() || y + 1 + of_it.len() as u16 > area.bottom() {
             continue;
         }
-        let sum = trace::total(terms, property);
-        let (words, total) = match property {
-            Property::Pan => ("its pan", Property::Pan.print(sum.clamp(-1.0, 1.0))),
-            Property::LowPass => ("its low-pass", estampie_engine::units::Octaves(sum.min(0.0)).from_open().to_string()),
-            Property::HighPass => ("its high-pass", estampie_engine::units::Octaves(sum.max(0.0)).above_open().to_string()),
-            _ => ("its pitch", format!("{} {unit}", trace::print_value(sum))),
-        };
-        painter.text(area.x + 1, y, area.width - 14, words, Role::Active);
+        let sum = trace::total(terms, row.property);
+        let words = format!("its {}", row.property.word());
+        let total = if row.property == Property::Pitch { format!("{} st", trace::print_value(sum)) } else { (row.print)(sum.clamp(row.ends.0, row.ends.1)) };
+        painter.text(area.x + 1, y, area.width - 14, &words, Role::Active);
         painter.right(area.right(), y, &total, Role::Active);
         y += 1;
         for term in of_it {
