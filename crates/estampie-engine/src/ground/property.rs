@@ -15,6 +15,8 @@ pub enum Property {
     HighPass,
     /// The place between the speakers, from −1 (left) to 1 (right).
     Pan,
+    /// How far its two channels lie apart, added to what is recorded: −1 is mono, 1 twice as wide.
+    Width,
     /// The interval of a repeat, in seconds.
     Every,
     /// The chance of a sound, as a share of 1.
@@ -57,7 +59,7 @@ pub struct SoundProperty {
 }
 
 /// How many properties every sound has.
-pub const OF_SOUNDS: usize = 5;
+pub const OF_SOUNDS: usize = 6;
 
 /// The properties of sounds. One more is a row here, what it does to samples in `mixer::voice`, and its drawing in the document's `vary`.
 ///
@@ -107,6 +109,15 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         expected: "a place like 30 % left, 30 % right or centre",
         read: |t| Pan::read(t).map(|v| v.0).map_err(|e| e.to_string()),
         print: |v| Pan(v).to_string(),
+    },
+    SoundProperty {
+        property: Property::Width,
+        neutral: 0.0,
+        ends: (-1.0, 1.0),
+        always_told: false,
+        expected: "0 % to 200 %",
+        read: |t| Share::read(t).map(|v| v.0 - 1.0).map_err(|e| e.to_string()),
+        print: |v| Share(v + 1.0).to_string(),
     },
 ];
 
@@ -176,12 +187,13 @@ impl<T> std::ops::IndexMut<Property> for PerProperty<T> {
 
 impl Property {
     /// All, with the words they are written with.
-    pub const ALL: [(Property, &'static str); 13] = [
+    pub const ALL: [(Property, &'static str); 14] = [
         (Property::Level, "level"),
         (Property::Pitch, "pitch"),
         (Property::LowPass, "low-pass"),
         (Property::HighPass, "high-pass"),
         (Property::Pan, "pan"),
+        (Property::Width, "width"),
         (Property::Every, "every"),
         (Property::Chance, "chance"),
         (Property::Each, "each"),
@@ -207,6 +219,7 @@ impl Property {
             Property::LowPass => Some(2),
             Property::HighPass => Some(3),
             Property::Pan => Some(4),
+            Property::Width => Some(5),
             _ => None,
         }
     }
@@ -238,7 +251,7 @@ impl Property {
                 .map(|v| v.0)
                 .ok_or_else(|| not_a_cutoff(text)),
             Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32).map_err(|e| e.to_string())),
-            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => {
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount | Property::Width => {
                 Share::read(text).map(|v| v.0).map_err(|e| e.to_string())
             }
             Property::Pan => Pan::read(text).map(|v| v.0).map_err(|e| e.to_string()),
@@ -258,7 +271,7 @@ impl Property {
             Property::LowPass | Property::HighPass => Octaves(value).to_string(),
             Property::Every if value < 0.0 => format!("-{}", Seconds(f64::from(-value))),
             Property::Every => Seconds(f64::from(value)).to_string(),
-            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount => Share(value).to_string(),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount | Property::Width => Share(value).to_string(),
             Property::Pan => Pan(value).to_string(),
             Property::Setting(unit) => unit.print(value),
             Property::Each | Property::All => format!("{value:.0}"),

@@ -202,6 +202,9 @@ pub(crate) struct Voice {
     pub(crate) octaves_up: f32,
     /// Where it stands between the speakers, if it is not placed.
     pub(crate) pan: f32,
+    /// How far its two channels lie apart, if it is not placed, 0 to 2; and at the end of the block before.
+    width: f32,
+    widened: f32,
     low: FadingFilter<LowPass>,
     high: FadingFilter<HighPass>,
     history: [[f32; TAPS]; 2],
@@ -259,6 +262,8 @@ impl Voice {
             octaves: 0.0,
             octaves_up: 0.0,
             pan: 0.0,
+            width: 1.0,
+            widened: f32::NAN,
             low: FadingFilter::new(),
             high: FadingFilter::new(),
             history: [[0.0; TAPS]; 2],
@@ -315,6 +320,7 @@ impl Voice {
         self.octaves = sums[Property::LowPass];
         self.octaves_up = sums[Property::HighPass];
         self.pan = sums[Property::Pan];
+        self.width = 1.0 + sums[Property::Width].clamp(-1.0, 1.0);
     }
 
     fn prime(&mut self, scratch: &mut Scratch, rate: u32) {
@@ -456,10 +462,30 @@ impl Voice {
         let high = self.high.apply(self.octaves_up, |o| high_pass(o, rate), sides);
         let filtered = if low || high { mean_power(scratch, channels, count) } else { power };
         self.filtered += (filtered - self.filtered) * follow(self.filtered);
+        if channels == 2 {
+            self.widen(scratch, count);
+        }
         let channels = self.turn_head(scratch, channels, offset, rate);
         self.add(scratch, channels - 1, offset, target, left, right);
         self.wait = 0;
         low || high
+    }
+
+    /// Scales the difference of both channels, unless it is placed: then its bearing and distance say how wide it is.
+    fn widen(&mut self, scratch: &mut Scratch, count: usize) {
+        let to = if self.placement.is_some() { 1.0 } else { self.width };
+        let from = if self.widened.is_nan() { to } else { self.widened };
+        self.widened = to;
+        if from == 1.0 && to == 1.0 {
+            return;
+        }
+        let step = (to - from) / count.max(1) as f32;
+        let [first, second] = &mut scratch.out;
+        for (i, (l, r)) in first[..count].iter_mut().zip(&mut second[..count]).enumerate() {
+            let width = from + step * (i + 1) as f32;
+            let (middle, side) = (0.5 * (*l + *r), 0.5 * (*l - *r) * width);
+            (*l, *r) = (middle + side, middle - side);
+        }
     }
 
     /// Lets both ears hear what is in `scratch`, if it is placed and heard with a head; gives how many channels there are then.

@@ -404,6 +404,7 @@ fn vary(doc: &crate::document::VaryDoc) -> Vary {
             Property::LowPass => draw(doc.low_pass, |v: Hertz| v.below_open().0.min(0.0)),
             Property::HighPass => draw(doc.high_pass, |v: Hertz| v.above_open().0.max(0.0)),
             Property::Pan => draw(doc.pan, |v: Pan| v.0),
+            Property::Width => draw(doc.width, |v: estampie_engine::units::Share| v.0),
             _ => Draw::default(),
         }),
         after: draw(doc.after, |v: Seconds| v.0 as f32),

@@ -85,6 +85,8 @@ setting!(
         high_pass: Spread<Hertz> = "high-pass",
         /// Of the pan.
         pan: Spread<Pan> = "pan",
+        /// Of the width.
+        width: Spread<Share> = "width",
         /// Of the wait before the start.
         after: Spread<Seconds> = "after",
         /// Of the place in the audio where it starts.
@@ -97,6 +99,7 @@ setting!(
         low_pass: fields.spread("low-pass"),
         high_pass: fields.spread("high-pass"),
         pan: fields.spread("pan"),
+        width: fields.spread("width"),
         after: fields.spread("after"),
         from: fields.spread("from"),
     }

@@ -147,7 +147,7 @@ fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
     let word = line.peek().to_owned();
     let Some((property, _)) = Property::ALL.iter().find(|(p, w)| *w == word && p.of_voices()) else {
         let known = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| *w);
-        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, "write level, pitch, low-pass, high-pass or pan")));
+        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, "write level, pitch, low-pass, high-pass, pan or width")));
     };
     line.take(&[&word]);
     line.expect("to")?;
@@ -158,9 +158,13 @@ fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
         line.take(&[&word]);
         to = if to.is_empty() { word } else { format!("{to} {word}") };
     }
-    property
-        .read(&to)
-        .map_err(|what| Fault::new(&place, what, format!("write a value such as {}", property.print(if *property == Property::Pan { -0.3 } else { -3.0 }))))?;
+    property.read(&to).map_err(|what| {
+        Fault::new(
+            &place,
+            what,
+            format!("write a value such as {}", property.print(if matches!(property, Property::Pan | Property::Width) { -0.3 } else { -3.0 })),
+        )
+    })?;
     line.expect("over")?;
     let over = line.time()?;
     let mut curve = Shape::Straight;

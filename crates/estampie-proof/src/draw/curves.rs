@@ -47,7 +47,7 @@ fn unit_of(property: Property) -> &'static str {
         Property::Every => "s",
         Property::Chance | Property::Sweep | Property::Tempo | Property::Density => "share of 1",
         Property::Each | Property::All => "playings",
-        Property::Amount => "share of 1",
+        Property::Amount | Property::Width => "share of 1",
         Property::Setting(unit) => match unit {
             Unit::Decibels => "dB",
             Unit::Hertz => "Hz",

@@ -95,6 +95,41 @@ fn a_pan_that_is_drawn_stays_and_what_is_placed_is_heard_by_its_bearing() {
 }
 
 #[test]
+fn widths_add_up_move_and_leave_one_channel_and_placed_sounds_alone() {
+    // Of the left channel alone, a width of w leaves (1 + w) / 2 on the left and (1 - w) / 2 on the right.
+    let sounds = |own: &str, inner: &str| {
+        format!(
+            "[one]\nbus = \"a\"\nloop = true\n{own}\ntakes = [\"two\"]\n[two]\nloop = true\n{inner}\ntakes = [\"audio/stereo.wav\"]\n[mono]\nbus = \"a\"\nloop = true\nwidth = \"0 %\"\ntakes = [\"audio/dc.wav\"]\n"
+        )
+    };
+    let modulation = "[[modulation]]\nfrom = \"strain\"\nmoves = \"one width\"\ncurve = [\"0: 0 %\", \"1: -100 %\"]\n";
+    let reactions = "When hit\n  play one\nWhen loop\n  sweep one width to 100 % over 0.1 s\nWhen tick\n  play mono\n";
+    let shares = |bench: &mut Bench| {
+        let (left, right) = bench.render(24_000);
+        // By the correlation with the tone, so that a side that is turned round is seen as such.
+        let tone = |samples: &[f32]| samples[12_000..].iter().zip(&left[12_000..]).map(|(s, l)| f64::from(*s) * f64::from(*l)).sum::<f64>();
+        assert!(largest_step(&left[2_400..]) < 0.06 && largest_step(&right[2_400..]) < 0.06, "nothing clicks");
+        tone(&right) / tone(&left)
+    };
+    let wide = |w: f64| (1.0 - w) / (1.0 + w);
+    for (own, inner, width) in [("", "", 1.0), ("width = \"0 %\"", "", 0.0), ("width = \"200 %\"", "", 2.0), ("width = \"150 %\"", "width = \"50 %\"", 1.0)] {
+        let mut bench = run(&program(&sounds(own, inner), "[buses.a]\n", modulation, reactions));
+        assert!((shares(&mut bench) - wide(width)).abs() < 1e-3, "{own} {inner}");
+        bench.parameter("strain", 0.5);
+        bench.render(4_800);
+        let moved: f64 = (width - 0.5f64).clamp(0.0, 2.0);
+        assert!((shares(&mut bench) - wide(moved)).abs() < 1e-3, "{own} {inner}, moved");
+        bench.event(NOW, "loop");
+        bench.render(9_600);
+        assert!((shares(&mut bench) - wide((width + 0.5f64).clamp(0.0, 2.0))).abs() < 1e-3, "{own} {inner}, swept");
+    }
+    let mut bench = Bench::new(&program(&sounds("", ""), "[buses.a]\n", "", reactions), 1);
+    bench.event(NOW, "tick");
+    let (left, right) = bench.render(4_800);
+    assert_eq!((left[4_000], right[4_000]), (0.5, 0.5));
+}
+
+#[test]
 fn an_echo_that_comes_late_comes_however_long_its_bus_was_silent() {
     for rate in ["48 kHz", "96 kHz", "192 kHz"] {
         let frames: usize = rate.trim_end_matches(" kHz").parse::<usize>().unwrap() * 1000;

@@ -473,7 +473,7 @@ fn step_of(property: Property) -> f32 {
         Property::LowPass | Property::HighPass => 0.1,
         Property::Every | Property::Chance | Property::Sweep | Property::Tempo | Property::Density => 0.05,
         Property::Each | Property::All => 1.0,
-        Property::Amount | Property::Pan => 0.05,
+        Property::Amount | Property::Pan | Property::Width => 0.05,
         Property::Setting(unit) => match unit {
             Unit::Decibels | Unit::Semitones => 0.5,
             Unit::Hertz => 50.0,

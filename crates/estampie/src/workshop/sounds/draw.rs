@@ -270,6 +270,7 @@ fn varies(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) ->
         row("low-pass", vary.low_pass, &heard, |v| v.below_open().0, |h| h.drawn.of[Property::LowPass]),
         row("high-pass", vary.high_pass, &heard, |v| v.above_open().0, |h| h.drawn.of[Property::HighPass]),
         row("pan", vary.pan, &heard, |v| v.0, |h| h.drawn.of[Property::Pan]),
+        row("width", vary.width, &heard, |v| v.0, |h| h.drawn.of[Property::Width]),
         row("wait", vary.after, &heard, |v| v.0 as f32, |h| h.drawn.after),
         row("from", vary.from, &heard, |v| v.0 as f32, |h| h.drawn.from),
     ]
