@@ -50,8 +50,10 @@ pub struct SoundProperty {
     pub ends: (f32, f32),
     /// Whether *why* tells what it is set to even where that is neutral.
     pub always_told: bool,
-    /// What can be written, in words.
+    /// What can be written, from the least to the greatest.
     pub expected: &'static str,
+    /// What one looks like.
+    pub example: &'static str,
     /// Reads what it is set to, as a project's files write it.
     pub read: fn(&str) -> Result<f32, String>,
     /// Prints what it is set to, so that it is read again.
@@ -71,6 +73,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         ends: (-120.0, 24.0),
         always_told: true,
         expected: "-120 dB to 24 dB",
+        example: Decibels::EXPECTED,
         read: |t| Decibels::read(t).map(|v| v.0).map_err(|e| e.to_string()),
         print: |v| Decibels(v).to_string(),
     },
@@ -80,6 +83,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         ends: (-48.0, 48.0),
         always_told: true,
         expected: "-48 st to 48 st",
+        example: Semitones::EXPECTED,
         read: |t| Semitones::read(t).map(|v| v.0).map_err(|e| e.to_string()),
         print: |v| Semitones(v).to_string(),
     },
@@ -89,6 +93,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         ends: (-9.965_784, 0.0),
         always_told: true,
         expected: "20 Hz to 20 kHz",
+        example: Hertz::EXPECTED,
         read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.below_open().0).map_err(|e| e.to_string()) },
         print: |v| if v >= 0.0 { "off".into() } else { Octaves(v).from_open().to_string() },
     },
@@ -98,6 +103,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         ends: (0.0, 9.965_784),
         always_told: false,
         expected: "20 Hz to 20 kHz",
+        example: Hertz::EXPECTED,
         read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.above_open().0).map_err(|e| e.to_string()) },
         print: |v| if v <= 0.0 { "off".into() } else { Octaves(v).above_open().to_string() },
     },
@@ -107,6 +113,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         ends: (-1.0, 1.0),
         always_told: false,
         expected: "a place like 30 % left, 30 % right or centre",
+        example: Pan::EXPECTED,
         read: |t| Pan::read(t).map(|v| v.0).map_err(|e| e.to_string()),
         print: |v| Pan(v).to_string(),
     },
@@ -116,6 +123,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         ends: (-1.0, 1.0),
         always_told: false,
         expected: "0 % to 200 %",
+        example: Share::EXPECTED,
         read: |t| Share::read(t).map(|v| v.0 - 1.0).map_err(|e| e.to_string()),
         print: |v| Share(v + 1.0).to_string(),
     },

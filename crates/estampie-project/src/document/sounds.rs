@@ -199,7 +199,7 @@ pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sound
 /// What a sound is set to of a property.
 fn set(fields: &Fields<'_>, row: &SoundProperty) -> f32 {
     let word = row.property.word();
-    let Some(value) = fields.read(word, row.expected, row.read) else { return row.neutral };
+    let Some(value) = fields.read(word, row.example, row.read) else { return row.neutral };
     let held = value.value.clamp(row.ends.0, row.ends.1);
     if (held - value.value).abs() > 1e-4 {
         let side = if held > value.value { "too little" } else { "too much" };

@@ -294,6 +294,18 @@ const SMALL: &[Small] = &[
     effect!("reverb", "wet = \"50 %\"\n"),
     effect!("pitch-shift", "pitch = \"5 st\"\n"),
     effect!("radio", "grit = \"40 %\"\n"),
+    effect!("transient", "attack = \"9 dB\"\nring = \"-6 dB\"\n"),
+    effect!("convolution", "wet = \"50 %\"\nfile = \"audio/flam.wav\"\n"),
+    (
+        "sound width",
+        &[
+            (
+                SOUNDS,
+                "[x]\nloop = true\nwidth = \"40 %\"\nvary = { width = \"-30..30 %\" }\ntakes = [\"audio/stereo.wav\"]\n[y]\nwidth = \"180 %\"\ntakes = [\"audio/stereo.wav\"]\n",
+            ),
+            (ON, PLAY),
+        ],
+    ),
 ];
 
 const PLAY_X: &str = "When hit\n  play x\nWhen loop\n  stop x\n";

@@ -13,6 +13,7 @@ use super::stage::StageView;
 use super::stage::map::MapView;
 use super::text_field::TextField;
 use super::theme::{Colours, Theme};
+use super::trace::TraceView;
 use super::view::{Ask, Prompt, Target, Targets, VIEWS, View, place_of};
 use super::wiring::{Sentence, WiringView};
 use crate::cli::Failure;
@@ -115,6 +116,7 @@ pub(crate) struct App {
     pub(crate) music: MusicView,
     pub(crate) mix: MixView,
     pub(crate) map: MapView,
+    pub(crate) trace: TraceView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
     /// What was typed and has been told to be at fault; entered again it is kept.
@@ -164,6 +166,7 @@ impl App {
             music: MusicView::default(),
             mix: MixView::default(),
             map: MapView::default(),
+            trace: TraceView::default(),
             survey: Default::default(),
             unconfirmed: None,
             facts: HashMap::new(),

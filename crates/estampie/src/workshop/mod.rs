@@ -16,6 +16,7 @@ mod sounds;
 mod stage;
 mod text_field;
 pub(crate) mod theme;
+mod trace;
 mod typing;
 mod view;
 #[cfg(test)]

@@ -540,6 +540,15 @@ impl Rehearsal {
         self.history.ended.iter().find(|e| e.voice.voice == voice)
     }
 
+    /// Lines as if they had happened, a tenth of a second apart.
+    #[cfg(test)]
+    pub(crate) fn note_for_tests(&mut self, lines: &[&str]) {
+        for (at, line) in lines.iter().enumerate() {
+            let label = if line.contains("refused") { Label::Attention } else { Label::Plain };
+            self.add_line(at as u64 * 4_800, (*line).to_owned(), label);
+        }
+    }
+
     fn add_line(&mut self, frame: u64, text: String, label: Label) {
         self.log.push_front(LogLine { frame, text, label, crowd: None });
         self.log.truncate(500);

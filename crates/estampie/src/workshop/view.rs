@@ -7,14 +7,14 @@ use super::app::App;
 use super::curve::Editor;
 use super::keys::{Binding, Do};
 use super::painter::Painter;
-use super::{mix, music, sounds, stage, wiring};
+use super::{mix, music, sounds, stage, trace, wiring};
 use estampie_engine::names::NameKey;
 use estampie_project::document::registry;
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
 /// All views, in the order of their keys.
-pub(crate) static VIEWS: [&dyn View; 5] = [&stage::Stage, &wiring::Wiring, &sounds::Sounds, &music::Music, &mix::Mix];
+pub(crate) static VIEWS: [&dyn View; 6] = [&stage::Stage, &wiring::Wiring, &sounds::Sounds, &music::Music, &mix::Mix, &trace::Trace];
 
 /// A view of the workshop.
 pub(crate) trait View: Sync {

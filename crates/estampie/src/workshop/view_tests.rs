@@ -327,3 +327,25 @@ fn what_is_soloed_at_an_emitter_and_the_headphones_are_temporary_and_end_togethe
     assert!(!desk.page().contains("temporary:"), "{}", desk.page());
     assert!(desk.app.rehearsal.only.head.is_none());
 }
+
+#[test]
+fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
+    let mut desk = Desk::new();
+    desk.keys("6");
+    assert!(desk.page().contains("¶ What happened 0 lines"), "{}", desk.page());
+    desk.app.rehearsal.note_for_tests(&["plays hull/groan", "plays steps/deck", "steps/deck refused: 1 is the limit"]);
+    let page = desk.page();
+    assert!(page.contains("¶ What happened 3 lines, newest first") && page.contains("plays steps/deck"), "{page}");
+    desk.keys("x");
+    assert!(desk.page().contains("1 of 3 refused or in need of attention") && !desk.page().contains("plays hull/groan"), "{}", desk.page());
+    desk.keys("x /");
+    desk.type_text("groan");
+    assert!(desk.page().contains("1 of 3 with \"groan\""));
+    desk.keys("enter enter");
+    assert!(desk.app.shows("Sounds") && desk.app.sounds.selected == "hull/groan");
+    desk.keys("6 esc home end");
+    assert!(desk.page().contains("3 lines"));
+    desk.click("plays hull/groan");
+    desk.click("plays hull/groan");
+    assert!(desk.app.shows("Sounds"));
+}

@@ -17,6 +17,7 @@ mod saturate;
 mod shift;
 mod simple;
 mod tone;
+mod transient;
 
 pub use convolve::Impulse;
 pub(crate) use delay::DelayLine;
@@ -173,6 +174,7 @@ pub const KINDS: &[Kind] = &[
     dynamics::COMPRESSOR,
     dynamics::EXPANDER,
     limit::LIMITER,
+    transient::TRANSIENT,
     saturate::SATURATION,
     simple::GAIN,
     simple::WIDTH,
@@ -230,7 +232,7 @@ struct Ramps<const N: usize>([Ramp; N]);
 impl<const N: usize> Ramps<N> {
     const NEW: Ramps<N> = Ramps([Ramp::NEW; N]);
 
-    /// The values of each frame of a block, one call of [`Line::next`] after another.
+    /// The values of each frame of a block, one call of [`Ramping::next`] after another.
     fn line(&mut self, to: [f32; N], frames: usize) -> Ramping<N> {
         let mut line = Ramping { now: to, step: [0.0; N] };
         for ((ramp, to), (now, step)) in self.0.iter_mut().zip(to).zip(line.now.iter_mut().zip(&mut line.step)) {

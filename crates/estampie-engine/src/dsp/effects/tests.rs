@@ -613,6 +613,36 @@ fn a_radio_lets_only_its_band_through() {
 }
 
 #[test]
+fn beginnings_and_ringing_are_shaped_whatever_their_level() {
+    // A stroke: it begins at once and rings for half a second.
+    let stroke = |level: f32| -> Vec<f32> {
+        let ringing = |i: usize| if i < 4_800 { 0.0 } else { (-(i as f32 - 4_800.0) / 9_600.0).exp() * level };
+        tone(900.0, 1.0, 48_000).iter().enumerate().map(|(i, s)| s * ringing(i)).collect()
+    };
+    let change = |set: &[(&str, f32)], level: f32| {
+        let before = stroke(level);
+        let after = Bench::new("transient", set).mono(&before);
+        let of = |from: usize, to: usize| 10.0 * (power(&after[from..to]) / power(&before[from..to])).log10();
+        (of(4_800, 5_100), of(14_400, 24_000))
+    };
+    for level in [0.9, 0.05] {
+        let (beginning, ringing) = change(&[("attack", 9.0)], level);
+        assert!((4.0..9.1).contains(&beginning) && ringing.abs() < 0.5, "{level}: {beginning} {ringing}");
+        let (beginning, ringing) = change(&[("attack", -12.0)], level);
+        assert!(beginning < -5.0 && ringing.abs() < 0.5, "{level}: {beginning} {ringing}");
+        let (beginning, ringing) = change(&[("ring", -12.0)], level);
+        assert!(beginning.abs() < 1.5 && ringing < -5.0, "{level}: {beginning} {ringing}");
+        let (beginning, ringing) = change(&[("ring", 9.0)], level);
+        assert!(beginning.abs() < 1.5 && ringing > 4.0, "{level}: {beginning} {ringing}");
+    }
+    // A steady tone is neither, and at rest nothing is touched.
+    let steady = tone(300.0, 0.5, 48_000);
+    let out = Bench::new("transient", &[("attack", 24.0), ("ring", -24.0)]).mono(&steady);
+    assert!((10.0 * (power(&out[24_000..]) / power(&steady[24_000..])).log10()).abs() < 1.0);
+    assert_eq!(Bench::new("transient", &[]).mono(&stroke(0.7)), stroke(0.7));
+}
+
+#[test]
 fn every_kind_at_rest_starts_where_it_does_no_harm() {
     for kind in KINDS {
         let mut bench = Bench::with(kind.word, &[], Some(Arc::new(Impulse::new(&noise(3, 2000), &noise(4, 2000), RATE))));

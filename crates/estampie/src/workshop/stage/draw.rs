@@ -499,7 +499,7 @@ fn why(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus) ->
     y
 }
 
-fn role(label: Label) -> Role {
+pub(crate) fn role(label: Label) -> Role {
     match label {
         Label::Plain => Role::Text,
         Label::Game => Role::FromGame,

@@ -5,6 +5,7 @@ mod draw;
 mod inputs;
 pub(crate) mod map;
 
+pub(crate) use draw::role;
 pub(crate) use inputs::{StagePrompt, share};
 
 use super::app::App;

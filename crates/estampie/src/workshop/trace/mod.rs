@@ -1,0 +1,189 @@
+//! The view *Trace*: what has happened in this rehearsal, newest first; all of it, what has certain letters, or only what was refused and needs
+//! attention.
+
+use super::app::{App, Mode};
+use super::keys::{Binding, Do, key};
+use super::painter::{Painter, rows_of};
+use super::rehearsal::LogLine;
+use super::text_field::TextField;
+use super::theme::Role;
+use super::view::{Ask, Clicks, Targets, View};
+use estampie_proof::trace::Label;
+use ratatui::layout::Rect;
+use std::rc::Rc;
+
+/// Its name.
+pub(crate) const NAME: &str = "Trace";
+
+/// The view.
+pub(crate) struct Trace;
+
+/// What the view remembers.
+#[derive(Debug, Default)]
+pub(crate) struct TraceView {
+    /// The chosen line, counted from the newest that is shown.
+    row: usize,
+    /// Only lines with these letters.
+    filter: String,
+    /// Only what needs attention.
+    attention: bool,
+}
+
+/// Its keys.
+const KEYS: &[Binding] = &[
+    key(&["enter"], Do::Main, "enter", "go to the sound that the line names", Some("go")),
+    key(&["/"], Do::Filter, "/", "show only lines with these letters; esc shows all", Some("filter")),
+    key(&["x"], Do::Mark, "x", "only what was refused or needs attention; again, all", Some("refused")),
+];
+
+impl View for Trace {
+    fn name(&self) -> &'static str {
+        NAME
+    }
+
+    fn key(&self) -> char {
+        '6'
+    }
+
+    fn says(&self) -> &'static str {
+        "what has happened, and what was refused"
+    }
+
+    fn keys(&self) -> &'static [Binding] {
+        KEYS
+    }
+
+    fn mouse(&self) -> &'static [&'static str] {
+        &["click a line to choose it, again to go to its sound"]
+    }
+
+    fn widths(&self) -> (u16, u16) {
+        (30, 40)
+    }
+
+    fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+        let lines = app.trace_lines();
+        let all = app.rehearsal.log.len();
+        let which = match (app.trace.attention, app.trace.filter.as_str()) {
+            (false, "") => format!("{all} lines, newest first"),
+            (attention, filter) => {
+                let only = if attention { " refused or in need of attention" } else { "" };
+                let with = if filter.is_empty() { String::new() } else { format!(" with \"{filter}\"") };
+                format!("{} of {all}{only}{with}, newest first", lines.len())
+            }
+        };
+        painter.heading(1, area.y, area.width - 2, "What happened", &which);
+        if lines.is_empty() {
+            let text = if all == 0 { "nothing yet: send an event on the Stage" } else { "nothing of what happened is like that" };
+            painter.text(2, area.y + 2, area.width - 3, text, Role::Secondary);
+            return;
+        }
+        let chosen = app.trace.row.min(lines.len() - 1);
+        let rate = f64::from(app.program().rate);
+        let rows = usize::from(area.height - 2);
+        // Long lines go on below; the chosen one is always in sight.
+        let tall = |line: &LogLine| rows_of(&line.text, usize::from(area.width - 14), "  ").len();
+        let mut first = chosen;
+        let mut height = tall(lines[chosen]);
+        while first > 0 && height + tall(lines[first - 1]) < rows * 2 / 3 {
+            first -= 1;
+            height += tall(lines[first]);
+        }
+        let mut y = area.y + 1;
+        for (at, line) in lines.iter().enumerate().skip(first) {
+            let parts = rows_of(&line.text, usize::from(area.width - 14), "  ");
+            if usize::from(y) + parts.len() > usize::from(area.bottom()) {
+                break;
+            }
+            if at == chosen {
+                for row in 0..parts.len() as u16 {
+                    painter.select(1, y + row, area.width - 2);
+                }
+            }
+            targets.push((Rect { x: 0, y, width: area.width, height: parts.len() as u16 }, Rc::new(Line(at))));
+            painter.right(11, y, &format!("{:.3} s", line.frame as f64 / rate), Role::Secondary);
+            for part in parts {
+                painter.text(13, y, area.width - 14, &part, super::stage::role(line.label));
+                y += 1;
+            }
+        }
+    }
+
+    fn act(&self, app: &mut App, does: Do) -> bool {
+        match does {
+            Do::Main => app.go_to_traced(),
+            Do::Filter => app.mode = Mode::typing(FilterPrompt, TextField::new(&app.trace.filter)),
+            Do::Mark => {
+                app.trace.attention = !app.trace.attention;
+                app.trace.row = 0;
+            }
+            Do::Back if !app.trace.filter.is_empty() => app.trace.filter.clear(),
+            Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::NextColumn | Do::PreviousColumn | Do::Edit | Do::Rest => {}
+            _ => return false,
+        }
+        true
+    }
+
+    fn go(&self, app: &mut App, by: isize) {
+        let last = app.trace_lines().len().saturating_sub(1);
+        app.trace.row = app.trace.row.min(last).saturating_add_signed(by).min(last);
+    }
+}
+
+/// A line, counted from the newest that is shown.
+#[derive(Debug)]
+struct Line(usize);
+
+impl Clicks for Line {
+    fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
+        if std::mem::replace(&mut app.trace.row, self.0) == self.0 {
+            app.act(Do::Main);
+        }
+    }
+}
+
+/// The letters of the filter.
+#[derive(Debug)]
+struct FilterPrompt;
+
+impl Ask for FilterPrompt {
+    fn words(&self, _app: &App) -> String {
+        "lines with".into()
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        self.changed(app, text);
+        Ok(())
+    }
+
+    fn changed(&self, app: &mut App, text: &str) {
+        (app.trace.filter, app.trace.row) = (text.trim().to_lowercase(), 0);
+    }
+
+    fn given_up(&self, app: &mut App) {
+        app.trace.filter.clear();
+    }
+}
+
+impl App {
+    /// The lines that are shown, newest first.
+    fn trace_lines(&self) -> Vec<&LogLine> {
+        let TraceView { filter, attention, .. } = &self.trace;
+        let shown = |line: &&LogLine| (!attention || line.label == Label::Attention) && (filter.is_empty() || line.text.to_lowercase().contains(filter));
+        self.rehearsal.log.iter().filter(shown).collect()
+    }
+
+    /// Goes to the sound that the chosen line names.
+    fn go_to_traced(&mut self) {
+        let Some(text) = self.trace_lines().get(self.trace.row).map(|l| l.text.clone()) else { return };
+        // The longest name counts: hull/groan-deep, not hull/groan.
+        let names = self.document().sounds.iter().map(|s| s.name.as_str()).filter(|name| text.split_whitespace().any(|w| w.trim_end_matches(',') == *name));
+        match names.max_by_key(|name| name.len()).map(str::to_owned) {
+            Some(name) => {
+                self.show(super::sounds::NAME);
+                self.sounds.selected = name;
+            }
+            None => self.say("this line names no sound"),
+        }
+    }
+}
