@@ -439,7 +439,8 @@ fn worst(_: &mut Criterion) {
     ]);
     let key = |n: u64| NameKey(n + 77);
     let place = |n: u64, far: f32| InputKind::Place { emitter: key(n), kind: NameKey::NONE, at: [(n % 70) as f32 * 9.0, far, 0.0], facing: None, frames: 0 };
-    let kinds: [(&str, fn(u64) -> InputKind, bool); 4] = [
+    type Nth = fn(u64) -> InputKind;
+    let kinds: [(&str, Nth, bool); 4] = [
         ("parameters of all", |n| InputKind::Parameter { parameter: NameKey::of("p"), value: n as f32 / 4096.0, emitter: NameKey::NONE }, false),
         ("parameters of emitters", |n| InputKind::Parameter { parameter: NameKey::of("load"), value: 0.5, emitter: NameKey(n + 77) }, false),
         (

@@ -246,10 +246,10 @@ impl Directing<'_> {
             }
         };
         self.world.place(place, at, facing, (frame, frames), self.program.rate);
-        if let Some(place) = place {
-            if !kind.is_none() {
-                self.world.emitters[place].kind = kind;
-            }
+        if let Some(place) = place
+            && !kind.is_none()
+        {
+            self.world.emitters[place].kind = kind;
         }
         true
     }

@@ -564,7 +564,7 @@ impl App {
 
     /// Whether a view is shown.
     pub(crate) fn shows(&self, name: &str) -> bool {
-        self.view().name() == name
+        self.view().face().name == name
     }
 
     pub(super) fn nudge_parameter(&mut self, index: usize, by: f32) {

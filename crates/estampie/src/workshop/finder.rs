@@ -77,10 +77,10 @@ fn all(app: &App) -> Vec<Entry> {
         add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));
     }
     for (place, view) in VIEWS.iter().enumerate() {
-        add(format!("the view {}: {}", view.name(), view.says()), "do", Found::Do(Do::View(place)));
+        add(format!("the view {}: {}", view.face().name, view.face().says), "do", Found::Do(Do::View(place)));
     }
     let moves = [Do::Up, Do::Down, Do::Left, Do::Right, Do::FineLeft, Do::FineRight, Do::Find, Do::Back];
-    for binding in app.view().keys().iter().chain(KEYS).filter(|b| !moves.contains(&b.does)) {
+    for binding in app.view().face().keys.iter().chain(KEYS).filter(|b| !moves.contains(&b.does)) {
         add(binding.words.to_owned(), "do", Found::Do(binding.does));
     }
     add("restart the rehearsal from silence".into(), "do", Found::Do(Do::Restart));

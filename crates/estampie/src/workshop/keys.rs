@@ -193,14 +193,14 @@ pub(crate) fn name(event: KeyEvent) -> String {
 /// What a key does in a view: what the view says, a view to go to, or what it does everywhere.
 pub(crate) fn meaning(name: &str, view: &dyn View) -> Option<Do> {
     let in_table = |table: &[Binding]| table.iter().find(|b| b.keys.contains(&name)).map(|b| b.does);
-    let to_view = || VIEWS.iter().position(|v| name.chars().eq([v.key()])).map(Do::View);
-    in_table(view.keys()).or_else(to_view).or_else(|| in_table(KEYS))
+    let to_view = || VIEWS.iter().position(|v| name.chars().eq([v.face().key])).map(Do::View);
+    in_table(view.face().keys).or_else(to_view).or_else(|| in_table(KEYS))
 }
 
 /// All that keys do in a view, as shown and in words.
 pub(crate) fn told(view: &dyn View) -> Vec<(String, String)> {
-    let views = VIEWS.iter().map(|v| (v.key().to_string(), format!("the view {}: {}", v.name(), v.says())));
-    views.chain(view.keys().iter().chain(KEYS).map(|b| (b.shown.to_owned(), b.words.to_owned()))).collect()
+    let views = VIEWS.iter().map(|v| (v.face().key.to_string(), format!("the view {}: {}", v.face().name, v.face().says)));
+    views.chain(view.face().keys.iter().chain(KEYS).map(|b| (b.shown.to_owned(), b.words.to_owned()))).collect()
 }
 
 #[cfg(test)]
@@ -210,13 +210,13 @@ mod tests {
     #[test]
     fn no_key_means_two_things_and_no_pad_is_taken() {
         for view in VIEWS {
-            let mut seen: Vec<String> = VIEWS.iter().map(|v| v.key().to_string()).collect();
-            for key in view.keys().iter().chain(KEYS).flat_map(|b| b.keys) {
-                assert!(!seen.contains(&(*key).to_owned()), "{key} is bound twice in {}", view.name());
+            let mut seen: Vec<String> = VIEWS.iter().map(|v| v.face().key.to_string()).collect();
+            for key in view.face().keys.iter().chain(KEYS).flat_map(|b| b.keys) {
+                assert!(!seen.contains(&(*key).to_owned()), "{key} is bound twice in {}", view.face().name);
                 seen.push((*key).to_owned());
             }
             for (at, pad) in PADS.iter().enumerate() {
-                assert!(view.name() != "Stage" || !seen.contains(&pad.to_string()), "{pad} is a key already");
+                assert!(view.face().name != "Stage" || !seen.contains(&pad.to_string()), "{pad} is a key already");
                 assert!(!PADS[..at].contains(pad), "{pad} is a pad twice");
             }
         }

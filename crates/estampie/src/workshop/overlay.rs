@@ -18,10 +18,10 @@ fn clear(app: &App, painter: &mut Painter<'_>, area: Rect) {
 pub(crate) fn help(app: &App, painter: &mut Painter<'_>, area: Rect) {
     clear(app, painter, area);
     let view = app.view();
-    painter.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {}", view.name()));
+    painter.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {}", view.face().name));
     let mut lines = super::keys::told(view);
     lines.extend(view.other_help(app));
-    if view.keys().iter().any(|b| b.does == Do::Curve) {
+    if view.face().keys.iter().any(|b| b.does == Do::Curve) {
         let curve = [
             ("tab", "in a curve: the next point"),
             ("arrows", "move the point, with shift finely"),
@@ -30,7 +30,7 @@ pub(crate) fn help(app: &App, painter: &mut Painter<'_>, area: Rect) {
         ];
         lines.extend(curve.map(|(key, words)| (key.to_owned(), words.to_owned())));
     }
-    lines.extend(view.mouse().iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
+    lines.extend(view.face().mouse.iter().map(|words| ("mouse".to_owned(), (*words).to_owned())));
     // As many columns as there is room for, each line as long as it needs to be.
     let columns = (area.width / 76).max(1);
     let wide = area.width / columns;

@@ -64,7 +64,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Targets {
 
 /// The centre, for what lies over it while index and side stay in sight.
 fn over(app: &App, body: Rect) -> Rect {
-    let (index, side) = app.view().widths();
+    let (index, side) = app.view().face().widths;
     let left = index.min(body.width * 3 / 10) + 1;
     Rect { x: body.x + left, width: body.width.saturating_sub(left + side.min(body.width * 34 / 100) + 1), ..body }
 }
@@ -83,12 +83,12 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     painter.text(end + 2, 0, 28, &app.document().manifest.name, Role::Secondary);
     let mut x = 44.min(width / 3);
     for (place, view) in VIEWS.iter().enumerate() {
-        let chosen = app.shows(view.name());
+        let chosen = app.shows(view.face().name);
         let style = painter.theme.key();
         let from = x;
-        x = painter.put(x, 0, 2, &view.key().to_string(), style) + 1;
+        x = painter.put(x, 0, 2, &view.face().key.to_string(), style) + 1;
         let style = if chosen { painter.style(Role::Active).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { painter.style(Role::Text) };
-        x = painter.put(x, 0, 10, view.name(), style);
+        x = painter.put(x, 0, 10, view.face().name, style);
         targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));
         // In a narrow window they stand closer, so that what is unsaved and the clock have room.
         x += if width < 120 { 2 } else { 3 };
@@ -363,7 +363,7 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
 /// The keys of the view, before or among those that all share, as the line tells them.
 fn in_order(app: &App) -> Vec<&'static super::keys::Binding> {
     let (first, rest) = KEYS.split_at(KEYS.iter().position(|b| b.keys.contains(&"home")).unwrap_or(0));
-    first.iter().chain(app.view().keys()).chain(rest).collect()
+    first.iter().chain(app.view().face().keys).chain(rest).collect()
 }
 
 /// A view's name on the title line.
@@ -372,7 +372,7 @@ struct ToView(usize);
 
 impl Clicks for ToView {
     fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
-        app.show(VIEWS[self.0].name());
+        app.show(VIEWS[self.0].face().name);
     }
 
     fn over_all(&self) -> bool {

@@ -16,25 +16,26 @@ use std::rc::Rc;
 /// All views, in the order of their keys.
 pub(crate) static VIEWS: [&dyn View; 6] = [&stage::Stage, &wiring::Wiring, &sounds::Sounds, &music::Music, &mix::Mix, &trace::Trace];
 
+/// What stands of a view in the table.
+pub(crate) struct Face {
+    /// Its name on the title line.
+    pub(crate) name: &'static str,
+    /// The key that opens it.
+    pub(crate) key: char,
+    /// What it is for, after its name.
+    pub(crate) says: &'static str,
+    /// The keys that mean something here alone.
+    pub(crate) keys: &'static [Binding],
+    /// What can be done with the mouse, a line each.
+    pub(crate) mouse: &'static [&'static str],
+    /// The widths of its left and its right column, where a curve lies over its middle.
+    pub(crate) widths: (u16, u16),
+}
+
 /// A view of the workshop.
 pub(crate) trait View: Sync {
-    /// Its name on the title line.
-    fn name(&self) -> &'static str;
-
-    /// The key that opens it.
-    fn key(&self) -> char;
-
-    /// What it is for, after its name.
-    fn says(&self) -> &'static str;
-
-    /// The keys that mean something here alone.
-    fn keys(&self) -> &'static [Binding];
-
-    /// What can be done with the mouse, a line each.
-    fn mouse(&self) -> &'static [&'static str];
-
-    /// The widths of its left and its right column, where a curve lies over its middle.
-    fn widths(&self) -> (u16, u16);
+    /// What stands of it in the table.
+    fn face(&self) -> &'static Face;
 
     /// Draws it, and says what clicks mean.
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets);
@@ -141,7 +142,7 @@ pub(crate) type Prompt = Rc<dyn Ask>;
 
 /// The place of a view in the table by its name.
 pub(crate) fn place_of(name: &str) -> usize {
-    VIEWS.iter().position(|v| v.name() == name).unwrap_or(0)
+    VIEWS.iter().position(|v| v.face().name == name).unwrap_or(0)
 }
 
 /// What a field of a project's files holds and does, for the line in which it is typed.

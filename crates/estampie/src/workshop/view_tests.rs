@@ -126,7 +126,7 @@ impl Desk {
 
     /// A file of the project as it is edited, saved or not.
     pub(crate) fn text(&self, file: &str) -> String {
-        self.app.workspace.sources().get(file).map_or_else(String::new, |t| t.to_string())
+        self.app.workspace.sources().get(file).map_or_else(String::new, std::string::ToString::to_string)
     }
 
     pub(crate) fn path(&self, file: &str) -> PathBuf {
@@ -138,17 +138,17 @@ impl Desk {
 fn each_view_is_opened_by_its_key_by_a_click_and_from_the_finder() {
     let mut desk = Desk::new();
     for view in VIEWS {
-        desk.keys(&view.key().to_string());
-        assert!(desk.app.shows(view.name()));
+        desk.keys(&view.face().key.to_string());
+        assert!(desk.app.shows(view.face().name));
         let page = desk.page();
-        assert!(page.contains('¶'), "{} draws something: {page}", view.name());
+        assert!(page.contains('¶'), "{} draws something: {page}", view.face().name);
         desk.keys("1");
-        desk.click(&format!("{} {}", view.key(), view.name()));
-        assert!(desk.app.shows(view.name()));
+        desk.click(&format!("{} {}", view.face().key, view.face().name));
+        assert!(desk.app.shows(view.face().name));
         desk.keys("1 :");
-        desk.type_text(&format!("view {}", view.name()));
+        desk.type_text(&format!("view {}", view.face().name));
         desk.keys("enter");
-        assert!(desk.app.shows(view.name()), "{}", view.name());
+        assert!(desk.app.shows(view.face().name), "{}", view.face().name);
     }
 }
 
@@ -157,11 +157,11 @@ fn the_help_of_each_view_tells_all_its_keys() {
     let mut desk = Desk::new();
     desk.size = (250, 90);
     for view in VIEWS {
-        desk.keys(&format!("{} ?", view.key()));
+        desk.keys(&format!("{} ?", view.face().key));
         let page = desk.page();
-        for binding in view.keys() {
+        for binding in view.face().keys {
             let first = binding.words.split(' ').take(3).collect::<Vec<_>>().join(" ");
-            assert!(page.contains(&first), "{}: {} in {page}", view.name(), binding.words);
+            assert!(page.contains(&first), "{}: {} in {page}", view.face().name, binding.words);
         }
         desk.keys("esc");
     }
@@ -173,12 +173,12 @@ fn no_key_of_any_view_panics_whatever_its_size() {
     for size in [(160, 47), (100, 30), (80, 24), (20, 5), (240, 70)] {
         desk.size = size;
         for view in VIEWS {
-            for binding in view.keys().iter().chain(keys::KEYS) {
+            for binding in view.face().keys.iter().chain(keys::KEYS) {
                 if matches!(binding.does, keys::Do::Quit | keys::Do::Record) {
                     continue;
                 }
                 desk.keys("esc esc");
-                desk.keys(&view.key().to_string());
+                desk.keys(&view.face().key.to_string());
                 desk.keys(binding.keys[0]);
                 assert!(!desk.page().is_empty());
             }
@@ -345,7 +345,8 @@ fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
     assert!(desk.app.shows("Sounds") && desk.app.sounds.selected == "hull/groan");
     desk.keys("6 esc home end");
     assert!(desk.page().contains("3 lines"));
-    desk.click("plays hull/groan");
-    desk.click("plays hull/groan");
-    assert!(desk.app.shows("Sounds"));
+    desk.click("plays steps/deck");
+    assert!(desk.app.shows("Trace"), "the first click only chooses");
+    desk.click("plays steps/deck");
+    assert!(desk.app.shows("Sounds") && desk.app.sounds.selected == "steps/deck");
 }

@@ -17,7 +17,7 @@ use super::keys::{Binding, Do, key};
 use super::painter::Painter;
 use super::rehearsal::Only;
 use super::text_field::TextField;
-use super::view::{Targets, View};
+use super::view::{Face, Targets, View};
 use estampie_engine::dsp::effects::{Kind, Setting};
 use estampie_engine::engine::InputKind;
 use estampie_engine::mixer::spec::player_level;
@@ -34,29 +34,18 @@ pub(crate) const NAME: &str = "Mix";
 /// The view.
 pub(crate) struct Mix;
 
+static FACE: Face = Face {
+    name: NAME,
+    key: '5',
+    says: "buses, effects, sends, snapshots",
+    keys: KEYS,
+    mouse: &["click a bus, a send, what a snapshot holds, a setting", "drag a level"],
+    widths: (31, 46),
+};
+
 impl View for Mix {
-    fn name(&self) -> &'static str {
-        NAME
-    }
-
-    fn key(&self) -> char {
-        '5'
-    }
-
-    fn says(&self) -> &'static str {
-        "buses, effects, sends, snapshots"
-    }
-
-    fn keys(&self) -> &'static [Binding] {
-        KEYS
-    }
-
-    fn mouse(&self) -> &'static [&'static str] {
-        &["click a bus, a send, what a snapshot holds, a setting", "drag a level"]
-    }
-
-    fn widths(&self) -> (u16, u16) {
-        (31, 46)
+    fn face(&self) -> &'static Face {
+        &FACE
     }
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {

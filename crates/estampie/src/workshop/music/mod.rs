@@ -17,7 +17,7 @@ use super::app::{App, Mode};
 use super::keys::{Binding, Do, key};
 use super::painter::Painter;
 use super::text_field::TextField;
-use super::view::{Targets, View};
+use super::view::{Face, Targets, View};
 use estampie_engine::engine::{InputKind, PieceStatus};
 use estampie_engine::music::spec::Piece;
 use estampie_engine::names::NameKey;
@@ -37,29 +37,18 @@ pub(crate) const NAME: &str = "Music";
 /// The view.
 pub(crate) struct Music;
 
+static FACE: Face = Face {
+    name: NAME,
+    key: '4',
+    says: "sections, layers, and the transitions between them",
+    keys: KEYS,
+    mouse: &["click a section, layer or transition to choose it, again to go there"],
+    widths: WIDTHS,
+};
+
 impl View for Music {
-    fn name(&self) -> &'static str {
-        NAME
-    }
-
-    fn key(&self) -> char {
-        '4'
-    }
-
-    fn says(&self) -> &'static str {
-        "sections, layers, and the transitions between them"
-    }
-
-    fn keys(&self) -> &'static [Binding] {
-        KEYS
-    }
-
-    fn mouse(&self) -> &'static [&'static str] {
-        &["click a section, layer or transition to choose it, again to go there"]
-    }
-
-    fn widths(&self) -> (u16, u16) {
-        WIDTHS
+    fn face(&self) -> &'static Face {
+        &FACE
     }
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {

@@ -13,7 +13,7 @@ use super::app::{App, Mode};
 use super::keys::{Binding, Do, key};
 use super::painter::Painter;
 use super::text_field::TextField;
-use super::view::{Targets, View};
+use super::view::{Face, Targets, View};
 use super::wiring::WiringPrompt;
 use estampie_engine::clip::Clip;
 use estampie_engine::engine::InputKind;
@@ -29,29 +29,18 @@ pub(crate) const NAME: &str = "Sounds";
 /// The view.
 pub(crate) struct Sounds;
 
+static FACE: Face = Face {
+    name: NAME,
+    key: '3',
+    says: "the recipes",
+    keys: KEYS,
+    mouse: &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"],
+    widths: WIDTHS,
+};
+
 impl View for Sounds {
-    fn name(&self) -> &'static str {
-        NAME
-    }
-
-    fn key(&self) -> char {
-        '3'
-    }
-
-    fn says(&self) -> &'static str {
-        "the recipes"
-    }
-
-    fn keys(&self) -> &'static [Binding] {
-        KEYS
-    }
-
-    fn mouse(&self) -> &'static [&'static str] {
-        &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"]
-    }
-
-    fn widths(&self) -> (u16, u16) {
-        WIDTHS
+    fn face(&self) -> &'static Face {
+        &FACE
     }
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {

@@ -11,7 +11,7 @@ pub(crate) use inputs::{StagePrompt, share};
 use super::app::App;
 use super::keys::{Binding, Do, PADS, key};
 use super::painter::Painter;
-use super::view::{Targets, View};
+use super::view::{Face, Targets, View};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
 use ratatui::layout::Rect;
@@ -51,29 +51,18 @@ pub(crate) struct StageView {
 /// The view.
 pub(crate) struct Stage;
 
+static FACE: Face = Face {
+    name: NAME,
+    key: '1',
+    says: "play the game without the game",
+    keys: KEYS,
+    mouse: &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"],
+    widths: draw::WIDTHS,
+};
+
 impl View for Stage {
-    fn name(&self) -> &'static str {
-        NAME
-    }
-
-    fn key(&self) -> char {
-        '1'
-    }
-
-    fn says(&self) -> &'static str {
-        "play the game without the game"
-    }
-
-    fn keys(&self) -> &'static [Binding] {
-        KEYS
-    }
-
-    fn mouse(&self) -> &'static [&'static str] {
-        &["click an event to send it, a value to take it", "drag a parameter's bar", "click a voice to see why it sounds as it does"]
-    }
-
-    fn widths(&self) -> (u16, u16) {
-        draw::WIDTHS
+    fn face(&self) -> &'static Face {
+        &FACE
     }
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {

@@ -7,7 +7,7 @@ use super::painter::{Painter, rows_of};
 use super::rehearsal::LogLine;
 use super::text_field::TextField;
 use super::theme::Role;
-use super::view::{Ask, Clicks, Targets, View};
+use super::view::{Ask, Clicks, Face, Targets, View};
 use estampie_proof::trace::Label;
 use ratatui::layout::Rect;
 use std::rc::Rc;
@@ -36,29 +36,18 @@ const KEYS: &[Binding] = &[
     key(&["x"], Do::Mark, "x", "only what was refused or needs attention; again, all", Some("refused")),
 ];
 
+static FACE: Face = Face {
+    name: NAME,
+    key: '6',
+    says: "what has happened, and what was refused",
+    keys: KEYS,
+    mouse: &["click a line to choose it, again to go to its sound"],
+    widths: (30, 40),
+};
+
 impl View for Trace {
-    fn name(&self) -> &'static str {
-        NAME
-    }
-
-    fn key(&self) -> char {
-        '6'
-    }
-
-    fn says(&self) -> &'static str {
-        "what has happened, and what was refused"
-    }
-
-    fn keys(&self) -> &'static [Binding] {
-        KEYS
-    }
-
-    fn mouse(&self) -> &'static [&'static str] {
-        &["click a line to choose it, again to go to its sound"]
-    }
-
-    fn widths(&self) -> (u16, u16) {
-        (30, 40)
+    fn face(&self) -> &'static Face {
+        &FACE
     }
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {

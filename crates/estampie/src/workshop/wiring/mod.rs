@@ -15,7 +15,7 @@ use super::keys::{Binding, Do, key};
 use super::painter::Painter;
 use super::stage::StagePrompt;
 use super::text_field::TextField;
-use super::view::{Targets, View};
+use super::view::{Face, Targets, View};
 use estampie_engine::names::NameKey;
 use estampie_project::complete::{Block, blocks};
 use estampie_project::document::{ValueOf, did_you_mean};
@@ -27,29 +27,18 @@ pub(crate) const NAME: &str = "Wiring";
 /// The view.
 pub(crate) struct Wiring;
 
+static FACE: Face = Face {
+    name: NAME,
+    key: '2',
+    says: "what follows from what the game tells",
+    keys: KEYS,
+    mouse: &["click a line to choose it, again to edit or send it"],
+    widths: WIDTHS,
+};
+
 impl View for Wiring {
-    fn name(&self) -> &'static str {
-        NAME
-    }
-
-    fn key(&self) -> char {
-        '2'
-    }
-
-    fn says(&self) -> &'static str {
-        "what follows from what the game tells"
-    }
-
-    fn keys(&self) -> &'static [Binding] {
-        KEYS
-    }
-
-    fn mouse(&self) -> &'static [&'static str] {
-        &["click a line to choose it, again to edit or send it"]
-    }
-
-    fn widths(&self) -> (u16, u16) {
-        WIDTHS
+    fn face(&self) -> &'static Face {
+        &FACE
     }
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
