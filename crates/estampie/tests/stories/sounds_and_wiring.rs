@@ -37,8 +37,8 @@ fn a_footstep_from_five_files_is_wired_and_varied_in_under_forty_keys() {
     keys(&["a", "Enter"]);
     story.wait_for("foot/iron has 5 takes");
     keys(&["Tab", "Tab"]);
-    // To vary.pitch: the ninth field and on.
-    keys(&["Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "e"]);
+    // To vary.pitch: the tenth field and on.
+    keys(&["Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "e"]);
     story.wait_for("vary.pitch of foot/iron");
     keys(&["-", "2", ".", ".", "2", "Enter"]);
     story.wait_until("it varies", |s| line(s, &["pitch", "−2 st", "2 st"]).is_some());
