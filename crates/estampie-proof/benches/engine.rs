@@ -488,6 +488,19 @@ fn worst(_: &mut Criterion) {
             (typical - quiet) * 1e6 / f64::from(count)
         );
     }
+    // A response of ten seconds: its dearest block of the eight of a partition, each the middle of many.
+    let impulse = Arc::new(Impulse::new(&noise(480_000), &noise(480_000), 48_000));
+    let convolution = effects::kind("convolution").unwrap();
+    let values = effects::at_rest(convolution);
+    let mut effect = (convolution.make)(&Making { rate: 48_000, values, impulse: Some(impulse) });
+    let (mut left, mut right) = (noise(64), noise(64));
+    let mut times = vec![Vec::new(); 8];
+    for block in 0..800 {
+        times[block % 8].push(timed(|| effect.process(&Around { to: &values, key: None, tempo: 0.0 }, &mut left, &mut right)));
+    }
+    let blocks: Vec<f64> = times.into_iter().map(middle).collect();
+    let (mean, most) = (blocks.iter().sum::<f64>() / 8.0, blocks.iter().copied().fold(0.0, f64::max));
+    println!("worst block: convolution with ten seconds: {:.0} % of its time, {:.0} % on the mean", most / real * 100.0, mean / real * 100.0);
 }
 
 criterion_group!(benches, voices, silent, wiring, music, mix, world, worst, demo);

@@ -12,10 +12,11 @@ pub use facts::{Facts, facts};
 use crate::door;
 use crate::midi::Score;
 use estampie_engine::clip::Clip;
+use estampie_engine::dsp::effects::Impulse;
 use std::collections::HashMap;
 use std::path::Path;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Decodes a file of the project at `root` and converts it to `rate`.
 ///
@@ -116,6 +117,8 @@ const LONGEST_SCORE: u64 = 8 << 20;
 pub struct Assets {
     clips: HashMap<String, Result<Arc<Clip>, String>>,
     scores: HashMap<String, Result<Arc<Score>, String>>,
+    /// Impulse responses made ready, each with the clip it is of, for all copies: an edit does not make them again.
+    impulses: Arc<Mutex<HashMap<(String, u32), (Arc<Clip>, Arc<Impulse>)>>>,
 }
 
 impl Assets {
@@ -129,6 +132,25 @@ impl Assets {
     #[must_use]
     pub fn score(&self, name: &str) -> Option<&Result<Arc<Score>, String>> {
         self.scores.get(name)
+    }
+
+    /// A clip as an impulse response, at the project's rate in Hz; one of one channel is that of both.
+    ///
+    /// It is worked out once for each clip.
+    #[must_use]
+    pub fn impulse(&self, clip: &Arc<Clip>, rate: u32) -> Arc<Impulse> {
+        // Nothing panics while it is held; what is in it would be whole even then.
+        let mut impulses = self.impulses.lock().unwrap_or_else(PoisonError::into_inner);
+        let name = (clip.name.clone(), rate);
+        if let Some((of, impulse)) = impulses.get(&name)
+            && Arc::ptr_eq(of, clip)
+        {
+            return Arc::clone(impulse);
+        }
+        let left = clip.channels.first().map_or(&[][..], |c| c);
+        let impulse = Arc::new(Impulse::new(left, clip.channels.get(1).map_or(left, |c| c), rate));
+        impulses.insert(name, (Arc::clone(clip), Arc::clone(&impulse)));
+        impulse
     }
 
     /// Puts a file's content in, or the reason why there is none.
@@ -198,4 +220,21 @@ pub fn load_all(root: &Path, names: &[(String, Goes)], rate: u32) -> Assets {
         }
     });
     assets.into_inner().unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_impulse_response_is_worked_out_once_for_a_clip() {
+        let clip = |last: f32| Arc::new(Clip::new("audio/hall.wav", vec![vec![1.0, 0.5, last]], None));
+        let (assets, hall) = (Assets::default(), clip(0.25));
+        let first = assets.impulse(&hall, 48_000);
+        assert!(Arc::ptr_eq(&first, &assets.clone().impulse(&hall, 48_000)), "a copy knows it too");
+        assert!(!Arc::ptr_eq(&first, &assets.impulse(&hall, 44_100)), "not at another rate");
+        // Loaded anew: made anew, and the same only if the samples are.
+        let (same, other) = (assets.impulse(&clip(0.25), 48_000), assets.impulse(&clip(0.75), 48_000));
+        assert!(!Arc::ptr_eq(&first, &same) && first.key == same.key && first.key != other.key);
+    }
 }

@@ -175,7 +175,8 @@ impl Compiler<'_> {
         if let Some(listens) = listens {
             self.program.mix.buses[listens as usize].listened = true;
         }
-        let mut fixed = NameKey::of(kind.word).with(file.map_or(0, |f| NameKey::of(&f.value).0));
+        // Another response, even of the same file, is another effect: it fades in.
+        let mut fixed = NameKey::of(kind.word).with(impulse.as_ref().map_or(0, |i| i.key.0));
         for (setting, value) in kind.settings.iter().zip(values).filter(|(s, _)| s.fixed) {
             fixed = fixed.with(u64::from(value.to_bits())).with(setting.word.len() as u64);
         }
@@ -188,7 +189,7 @@ impl Compiler<'_> {
             kind: at,
             first,
             values,
-            fixed: fixed.with(u64::from(impulse.is_some())).0,
+            fixed: fixed.0,
             impulse,
             listens,
             off: doc.off.or_else(|| shared.and_then(|s| s.off)).unwrap_or(false),
@@ -200,9 +201,7 @@ impl Compiler<'_> {
     fn impulse(&mut self, file: &Located<String>) -> Option<Arc<Impulse>> {
         let mut loading = false;
         let clip = self.clip(&file.value, &file.place, &mut loading)?;
-        let left = clip.channels.first()?;
-        let right = clip.channels.get(1).unwrap_or(left);
-        Some(Arc::new(Impulse::new(left, right, self.program.rate)))
+        Some(self.assets.impulse(&clip, self.program.rate))
     }
 
     /// Sends, in an order without loops; the order of work; and what is held back so that all routes agree.

@@ -2,4 +2,4 @@
 
 mod transitions;
 
-pub use transitions::{Problem, ProblemKind, Seam, seam, transitions};
+pub use transitions::{Listening, Problem, ProblemKind, Seam, seam, transitions};

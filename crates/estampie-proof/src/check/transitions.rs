@@ -20,7 +20,9 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::{Program, TakeOf};
 use estampie_engine::telemetry::What;
 use estampie_engine::time::BLOCK;
+use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 /// A way as it sounds.
 #[derive(Debug, Clone)]
@@ -116,38 +118,58 @@ const AROUND: f64 = 1.5;
 /// The longest that is waited for a way.
 const LONGEST: f64 = 60.0;
 
+/// A program as transitions are listened to: made once, for all of them.
+#[derive(Debug)]
+pub struct Listening {
+    program: Arc<Program>,
+    /// Nothing but the transitions: what pieces follow is not asked, nothing plays by itself, nothing reacts.
+    usual: Arc<Program>,
+    /// The same with all layers in, whatever the game would say: what no one hears cannot be checked.
+    bare: Arc<Program>,
+}
+
+impl Listening {
+    /// Of a program.
+    #[must_use]
+    pub fn new(program: &Arc<Program>) -> Listening {
+        let mut usual = (**program).clone();
+        for piece in &mut usual.music.pieces {
+            piece.follows = None;
+        }
+        usual.world = estampie_engine::world::spec::World::default();
+        for reaction in &mut usual.reactions {
+            reaction.off = true;
+        }
+        let mut bare = usual.clone();
+        for layer in &mut bare.music.layers {
+            layer.when.clear();
+        }
+        for switch in &mut bare.music.switches {
+            switch.on = true;
+        }
+        Listening { program: Arc::clone(program), usual: Arc::new(usual), bare: Arc::new(bare) }
+    }
+
+    /// What is left of a way if nothing comes: the old one alone.
+    fn alone(&self, piece: usize, from: u16, to: Option<u16>) -> Arc<Program> {
+        let mut alone = (*self.bare).clone();
+        let sections = &mut alone.music.pieces[piece].sections;
+        for comes in [self.program.music.pieces[piece].rule(Some(from), to).way, to].into_iter().flatten() {
+            sections[usize::from(comes)].layers.clear();
+        }
+        Arc::new(alone)
+    }
+}
+
 /// Renders a way: the piece is in a bar of a section, and asked to go on after a quarter of a beat.
 /// `None` if there is no such piece or section.
 #[must_use]
-pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, bar: u32) -> Option<Seam> {
+pub fn seam(listening: &Listening, piece: usize, from: u16, to: Option<u16>, bar: u32) -> Option<Seam> {
+    let Listening { program, usual, bare } = listening;
     let spec = program.music.pieces.get(piece)?;
     let section = spec.sections.get(usize::from(from))?;
     let rate = program.rate;
-    // Nothing but the way itself: what the piece follows is not asked.
-    let mut bare = (**program).clone();
-    for other in &mut bare.music.pieces {
-        other.follows = None;
-    }
-    // What plays by itself in the world is no part of it.
-    bare.world = estampie_engine::world::spec::World::default();
-    for reaction in &mut bare.reactions {
-        reaction.off = true;
-    }
-    let usual = Arc::new(bare.clone());
-    // All layers are in, whatever the game would say: what no one hears cannot be checked.
-    for layer in &mut bare.music.layers {
-        layer.when.clear();
-    }
-    for switch in &mut bare.music.switches {
-        switch.on = true;
-    }
-    // The same without what comes: what is left is the old one alone.
-    let mut alone = bare.clone();
     let rule = spec.rule(Some(from), to);
-    for comes in [rule.way, to].into_iter().flatten() {
-        alone.music.pieces[piece].sections[usize::from(comes)].layers.clear();
-    }
-    let bare = Arc::new(bare);
     let key = |s: Option<u16>| spec.key_of(s);
     let start = BLOCK as u64 * 16;
     let beat = section.map.metre(bar).beat();
@@ -158,7 +180,7 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
         Input { frame: asked, what: InputKind::Go { piece: spec.key, section: key(to), on: None } },
     ]);
     let options = Options { schedule: Arc::clone(&schedule), status_every: u32::MAX, ..Options::default() };
-    let (mut engine, mut remote) = Engine::new(Prepared::new(bare, 1), Options { schedule, status_every: u32::MAX, ..Options::default() });
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(bare), 1), Options { schedule, status_every: u32::MAX, ..Options::default() });
     let mut samples = [Vec::new(), Vec::new()];
     let (mut leaves, mut arrives): (Option<u64>, Option<u64>) = (None, None);
     let mut out = vec![0.0f32; BLOCK * 2 * 16];
@@ -197,7 +219,7 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
     let [mut left_channel, mut right_channel] = samples;
     left_channel.truncate(last);
     right_channel.truncate(last);
-    let (mut other, _kept) = Engine::new(Prepared::new(Arc::new(alone), 1), options);
+    let (mut other, _kept) = Engine::new(Prepared::new(listening.alone(piece, from, to), 1), options);
     let mut old = vec![0.0f32; last * 2];
     other.render(&mut old);
     let mut seam = Seam {
@@ -218,7 +240,7 @@ pub fn seam(program: &Arc<Program>, piece: usize, from: u16, to: Option<u16>, ba
     };
     listen(&mut seam, rate, never);
     if !never {
-        let usual = as_the_game_would(program, &usual, piece, (from, to), (start, bar, asked), last);
+        let usual = as_the_game_would(program, usual, piece, (from, to), (start, bar, asked), last);
         seam.loudness = (loudness(&usual, first, left as usize, rate), loudness(&usual, arrived as usize, last, rate));
         let jump = seam.loudness.1 - seam.loudness.0;
         if to.is_some() && jump.is_finite() && jump.abs() > 3.0 {
@@ -432,11 +454,12 @@ fn doubled(seam: &Seam, rate: u32) -> Option<f64> {
     pairs.filter(|(old, new)| (old.1 - new.1).abs() < 6.0).map(|(old, new)| apart(old.0, new.0)).filter(|s| (0.015..0.09).contains(s)).min_by(f64::total_cmp)
 }
 
-/// Renders and listens to every allowed way of every piece, from the first bar, the middle, and the bar with the longest
-/// wait. `each` is called for every seam as it is done, and may end it by giving false.
-pub fn transitions(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) -> Vec<Problem> {
-    let mut problems = Vec::new();
-    let name = |key: NameKey| program.names.get(key).to_owned();
+/// One rendering of a transition: its piece, from, to, and the bar in which it is asked for.
+type Way = (usize, u16, Option<u16>, u32);
+
+/// Every allowed way of every piece that somebody wrote or asks for, from the first bar, the middle, and the bar with the longest wait.
+fn ways(program: &Program) -> Vec<Way> {
+    let mut ways = Vec::new();
     for (index, piece) in program.music.pieces.iter().enumerate() {
         let count = piece.sections.len() as u16;
         for from in 0..count {
@@ -451,19 +474,69 @@ pub fn transitions(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) 
                 let mut positions = vec![0, bars / 2, bars - 1];
                 positions.sort_unstable();
                 positions.dedup();
-                for bar in positions {
-                    let Some(seam) = seam(program, index, from, to, bar) else { continue };
-                    for kind in &seam.problems {
-                        let to = if to.is_none() { estampie_project::document::SILENCE.to_owned() } else { name(piece.key_of(to)) };
-                        let accepted = (!rule.accepted.is_none()).then(|| name(rule.accepted));
-                        problems.push(Problem { piece: name(piece.key), from: name(piece.key_of(Some(from))), to, bar: bar + 1, kind: *kind, accepted });
-                    }
-                    if !each(&seam) {
-                        return problems;
-                    }
-                }
+                ways.extend(positions.into_iter().map(|bar| (index, from, to, bar)));
             }
         }
     }
-    problems
+    ways
+}
+
+/// Renders and listens to every allowed way of every piece, from the first bar, the middle, and the bar with the longest
+/// wait, on all cores. `each` is called for every seam, in their order and on this thread, and may end it by giving false.
+pub fn transitions(program: &Arc<Program>, mut each: impl FnMut(&Seam) -> bool) -> Vec<Problem> {
+    let ways = ways(program);
+    let listening = Listening::new(program);
+    let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(ways.len());
+    let (next, stop) = (AtomicUsize::new(0), AtomicBool::new(false));
+    // Bounded: who is far ahead of the slowest waits.
+    let (sender, receiver) = std::sync::mpsc::sync_channel(workers);
+    std::thread::scope(|scope| {
+        for _ in 0..workers {
+            let sender = sender.clone();
+            scope.spawn(|| {
+                let sender = sender;
+                while !stop.load(Ordering::Relaxed) {
+                    let at = next.fetch_add(1, Ordering::Relaxed);
+                    let Some((piece, from, to, bar)) = ways.get(at).copied() else { break };
+                    if sender.send((at, seam(&listening, piece, from, to, bar))).is_err() {
+                        break;
+                    }
+                }
+            });
+        }
+        drop(sender);
+        let mut problems = Vec::new();
+        let mut ahead = BTreeMap::new();
+        let mut due = 0;
+        while let Ok((at, seam)) = receiver.recv() {
+            ahead.insert(at, seam);
+            while let Some(seam) = ahead.remove(&due) {
+                due += 1;
+                let Some(seam) = seam else { continue };
+                problems.extend(problems_of(program, &seam));
+                if !each(&seam) {
+                    stop.store(true, Ordering::Relaxed);
+                    // Whoever has one to give is told that nobody takes it.
+                    drop(receiver);
+                    return problems;
+                }
+            }
+        }
+        problems
+    })
+}
+
+fn problems_of(program: &Program, seam: &Seam) -> impl Iterator<Item = Problem> {
+    let piece = &program.music.pieces[seam.piece];
+    let name = |key: NameKey| program.names.get(key).to_owned();
+    let rule = piece.rule(Some(seam.from), seam.to);
+    let to = if seam.to.is_none() { estampie_project::document::SILENCE.to_owned() } else { name(piece.key_of(seam.to)) };
+    seam.problems.iter().map(move |kind| Problem {
+        piece: name(piece.key),
+        from: name(piece.key_of(Some(seam.from))),
+        to: to.clone(),
+        bar: seam.asked_in + 1,
+        kind: *kind,
+        accepted: (!rule.accepted.is_none()).then(|| name(rule.accepted)),
+    })
 }

@@ -1,6 +1,7 @@
 //! The mix: sends and returns, effects, snapshots, ducks and player levels.
 
-use crate::support::{Bench, compile_with, largest_step, level, program, program_with};
+use crate::support::{Bench, compile_and_load, compile_with, largest_step, level, program, program_with};
+use estampie_engine::clip::Clip;
 use estampie_engine::engine::{InputKind, NOW, Options, Prepared};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::mixer::spec::player_level_db;
@@ -308,6 +309,25 @@ fn a_send_is_left_out_and_stays_so_over_an_edit() {
     assert!((last(&mut bench, 4800) - 0.5).abs() < 1e-4);
     bench.send(NOW, InputKind::Bypass { effect: NameKey::of("bus a send r"), on: false });
     assert!((last(&mut bench, 4800) - 0.5 * (1.0 + gain(-1.0))).abs() < 1e-3);
+}
+
+#[test]
+fn a_response_that_was_recorded_anew_is_taken_over_and_one_that_is_the_same_goes_on() {
+    let with = |samples: Vec<f32>, level: &str| {
+        let mix = format!("[buses.a]\n[buses.a.effect.convolution]\nfile = \"audio/flam.wav\"\nlevel = \"{level}\"\n");
+        let clip = Arc::new(Clip::new("audio/flam.wav", vec![samples], None));
+        compile_and_load(&[("sounds/all.toml", DC), ("mix.toml", &mix), ("reactions.est", HIT)], vec![("audio/flam.wav", clip.into())])
+    };
+    let late = |at: usize| (0..=at).map(|n| f32::from(n == at)).collect::<Vec<f32>>();
+    let mut bench = run(&with(late(4_000), "0 dB"));
+    assert!(last(&mut bench, 3_200).abs() < 1e-5 && (last(&mut bench, 3_200) - 0.5).abs() < 1e-3, "4,000 frames late");
+    // The same samples and another level: it goes on, and nothing is late once more.
+    bench.remote.program(Box::new(Prepared::new(with(late(4_000), "-6 dB"), 1))).unwrap();
+    let (left, _) = bench.render(3_200);
+    assert!(left.iter().all(|s| *s > 0.5 * gain(-6.0) - 1e-3), "{}", left.iter().copied().fold(1.0, f32::min));
+    // The file was recorded anew, the other way up.
+    bench.remote.program(Box::new(Prepared::new(with(vec![-1.0], "0 dB"), 1))).unwrap();
+    assert!((last(&mut bench, 9_600) + 0.5).abs() < 1e-3);
 }
 
 #[test]

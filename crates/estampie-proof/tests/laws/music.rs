@@ -10,7 +10,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Reason, What};
 use estampie_engine::vocabulary::Answer;
-use estampie_proof::check::{ProblemKind, transitions};
+use estampie_proof::check::{Listening, ProblemKind, seam, transitions};
 use std::sync::Arc;
 
 fn key(name: &str) -> NameKey {
@@ -615,6 +615,35 @@ fn what_is_wrong_with_a_way_is_heard() {
     assert!(!problems(&file("one"), &file("stroke"), "").iter().any(|f| matches!(f, ProblemKind::Doubled(_))), "one stroke is one");
     let jumps = problems(&file("low"), &format!("{}\nlevel = \"-9 dB\"", file("low")), "fade-out = \"10 ms\"");
     assert!(jumps.iter().any(|f| matches!(f, ProblemKind::Jump(lu) if (-9.6..-8.4).contains(lu))), "{jumps:?}");
+}
+
+#[test]
+fn transitions_are_told_in_their_order_and_end_when_nobody_listens() {
+    let mut text = String::from("[piece.dance]\ntempo = \"120\"\n");
+    for (section, bars) in [("a", 4), ("b", 1), ("c", 2)] {
+        text += &format!("[piece.dance.section.{section}]\nbars = {bars}\n[piece.dance.section.{section}.layer.x]\nfile = \"audio/low.wav\"\n");
+    }
+    for (from, to) in [("a", "b"), ("b", "c"), ("c", "a")] {
+        text += &format!("[[piece.dance.transition]]\nfrom = \"{from}\"\nto = \"{to}\"\n");
+    }
+    let program = music(&text, "");
+    let mut told = Vec::new();
+    let all = transitions(&program, |seam| {
+        told.push((seam.from, seam.to, seam.asked_in));
+        true
+    });
+    assert_eq!(told, [(0, Some(1), 0), (0, Some(1), 2), (0, Some(1), 3), (1, Some(2), 0), (2, Some(0), 0), (2, Some(0), 1)]);
+    // What is found does not depend on which core was first; nor does what one alone sounds like.
+    let (mut once, mut samples) = (0, Vec::new());
+    let again = transitions(&program, |seam| {
+        once += 1;
+        samples.clone_from(&seam.samples[0]);
+        once < 4
+    });
+    assert_eq!(once, 4, "it was ended");
+    assert_eq!(again[..], all[..again.len()]);
+    assert_eq!(seam(&Listening::new(&program), 0, 1, Some(2), 0).unwrap().samples[0], samples);
+    assert!(seam(&Listening::new(&program), 0, 7, Some(2), 0).is_none() && seam(&Listening::new(&program), 3, 0, None, 0).is_none());
 }
 
 #[test]

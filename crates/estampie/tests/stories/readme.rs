@@ -89,7 +89,7 @@ fn the_first_project_is_made_as_the_readme_says() {
     story.wait_for("step plays step from now on");
     // Or in a file; what W has written is there.
     story.keys(&["C-s"]);
-    story.wait_for("saved");
+    story.wait_for("● saved");
     let reactions = std::fs::read_to_string(project.join("reactions.est")).unwrap();
     assert!(reactions.contains("When step\n  play step"), "{reactions}");
     let game = std::fs::read_to_string(project.join("game.toml")).unwrap();

@@ -47,7 +47,7 @@ fn a_footstep_from_five_files_is_wired_and_varied_in_under_forty_keys() {
     keys(&["s", "t", "e", "p", "Enter"]);
     story.wait_for("step plays foot/iron from now on");
     keys(&["C-s"]);
-    story.wait_for("saved");
+    story.wait_for("● saved");
     assert!(pressed < 40, "{pressed} keys");
     assert!(saved(&project, "sounds/foot.toml").contains("audio/foot/iron_*.flac"));
     assert!(saved(&project, "sounds/foot.toml").contains("pitch = \"-2..2\""));

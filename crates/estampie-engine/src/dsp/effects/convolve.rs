@@ -3,9 +3,14 @@
 //! Uniformly partitioned, without latency (W. Gardner, *Efficient Convolution without Input-Output Delay*, J. Audio Eng.
 //! Soc. 43 (1995)): the first part of the response is worked out sample by sample, the rest in the frequency domain
 //! (overlap-save), each part when the block before it is complete.
+//!
+//! Of a new partition only its product with the first part of the response has to wait until it is complete. The products
+//! of those before it are worked out little by little while it fills, so that a response of ten seconds costs each block
+//! about the same and never one of them nearly all of its time.
 
 use super::delay::DelayLine;
 use super::{Around, Crossing, Effect, Kind, Making, Ramp, Setting, Takes, Unit, gain_of, share_left};
+use crate::names::NameKey;
 use realfft::num_complex::Complex;
 use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
 use std::fmt;
@@ -33,6 +38,8 @@ pub struct Impulse {
     spectra: [Vec<Vec<Complex<f32>>>; 2],
     /// Frames in all.
     pub frames: usize,
+    /// The same for the same samples at the same rate, whatever file they come from.
+    pub key: NameKey,
 }
 
 impl fmt::Debug for Impulse {
@@ -49,6 +56,7 @@ impl Impulse {
         let energy: f64 = left[..frames].iter().chain(&right[..frames]).map(|s| f64::from(*s).powi(2)).sum::<f64>() / 2.0;
         let scale = if energy > 0.0 { (1.0 / energy.sqrt()) as f32 } else { 0.0 };
         let scaled = [left, right].map(|channel| channel[..frames].iter().map(|s| s * scale).collect::<Vec<f32>>());
+        let key = scaled.iter().flatten().fold(NameKey(frames as u64).with(u64::from(rate)), |key, s| key.with(u64::from(s.to_bits())));
         let forward = RealFftPlanner::<f32>::new().plan_fft_forward(2 * PART);
         let spectra = [&scaled[0], &scaled[1]].map(|channel| {
             channel
@@ -70,7 +78,7 @@ impl Impulse {
             channel.reverse();
             channel
         });
-        Impulse { head, spectra, frames }
+        Impulse { head, spectra, frames, key }
     }
 }
 
@@ -90,8 +98,11 @@ struct Convolver {
     back: Arc<dyn ComplexToReal<f32>>,
     scratch: Vec<Complex<f32>>,
     channels: [Channel; 2],
+    /// How much of the partition is filled.
     used: usize,
     newest: usize,
+    /// The partitions of the response whose products are in the sum for the next one; the first comes last.
+    summed: usize,
     pre: [DelayLine; 2],
     pre_delay: Crossing<usize>,
     level: Ramp,
@@ -125,6 +136,7 @@ impl Convolver {
             back,
             used: 0,
             newest: 0,
+            summed: 1,
             pre: [DelayLine::new(room), DelayLine::new(room)],
             pre_delay: Crossing::new(0.040, making.rate),
             level: Ramp::NEW,
@@ -132,21 +144,28 @@ impl Convolver {
         }
     }
 
+    /// Brings what earlier partitions give into the sum, up to a partition of the response.
+    fn sum_up_to(&mut self, impulse: &Impulse, to: usize) {
+        let parts = impulse.spectra[0].len();
+        for part in self.summed..to.min(parts) {
+            let block = (self.newest + parts - part) % parts;
+            for (channel, spectra) in self.channels.iter_mut().zip(&impulse.spectra) {
+                add_product(&mut channel.sum, &channel.blocks[block], &spectra[part]);
+            }
+        }
+        self.summed = self.summed.max(to);
+    }
+
     /// A partition is complete: works out what the rest of the response gives during the next.
     fn turn(&mut self, impulse: &Impulse) {
         let parts = impulse.spectra[0].len();
+        self.sum_up_to(impulse, parts);
         for (channel, spectra) in self.channels.iter_mut().zip(&impulse.spectra) {
             if parts > 0 {
                 channel.time.copy_from_slice(&channel.past);
                 let into = &mut channel.blocks[self.newest];
                 let _ = self.forward.process_with_scratch(&mut channel.time, into, &mut self.scratch);
-                channel.sum.fill(Complex::default());
-                for (part, response) in spectra.iter().enumerate() {
-                    let block = &channel.blocks[(self.newest + parts - part) % parts];
-                    for ((sum, a), b) in channel.sum.iter_mut().zip(block).zip(response) {
-                        *sum += a * b;
-                    }
-                }
+                add_product(&mut channel.sum, into, &spectra[0]);
                 // The inverse wants these real; rounding may not leave them so.
                 channel.sum[0].im = 0.0;
                 channel.sum[PART].im = 0.0;
@@ -154,11 +173,18 @@ impl Convolver {
                 for (tail, sample) in channel.tail.iter_mut().zip(&channel.time[PART..]) {
                     *tail = sample / (2 * PART) as f32;
                 }
+                channel.sum.fill(Complex::default());
             }
             channel.past.copy_within(PART.., 0);
         }
         self.newest = if parts > 0 { (self.newest + 1) % parts } else { 0 };
-        self.used = 0;
+        (self.used, self.summed) = (0, 1);
+    }
+}
+
+fn add_product(sum: &mut [Complex<f32>], a: &[Complex<f32>], b: &[Complex<f32>]) {
+    for ((sum, a), b) in sum.iter_mut().zip(a).zip(b) {
+        *sum += a * b;
     }
 }
 
@@ -194,6 +220,9 @@ impl Effect for Convolver {
                 self.turn(&impulse);
             }
         }
+        // As much of the response as of the partition.
+        let parts = impulse.spectra[0].len();
+        self.sum_up_to(&impulse, 1 + parts.saturating_sub(1) * self.used / PART);
     }
 
     fn longest_gap(&self) -> f32 {
@@ -205,8 +234,46 @@ impl Effect for Convolver {
         for channel in &mut self.channels {
             channel.past.fill(0.0);
             channel.tail.fill(0.0);
+            channel.sum.fill(Complex::default());
             channel.blocks.iter_mut().for_each(|b| b.fill(Complex::default()));
         }
         self.pre.iter_mut().for_each(DelayLine::clear);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_long_response_costs_each_block_about_the_same() {
+        let response: Vec<f32> = (0..48_000u32).map(|n| f32::from((n * 7919 % 101) as u8) / 50.0 - 1.0).collect();
+        let impulse = Arc::new(Impulse::new(&response, &response, 48_000));
+        let parts = impulse.spectra[0].len();
+        let mut values = [0.0; super::super::MOST_SETTINGS];
+        values[0] = 0.0;
+        let mut effect = Convolver::new(&Making { rate: 48_000, values, impulse: Some(impulse) });
+        let mut most = 0;
+        for block in 0..40 {
+            let before = effect.summed;
+            let mut side = [0.5; 64];
+            effect.process(&Around { to: &values, key: None, tempo: 2.0 }, &mut side, &mut [0.5; 64]);
+            // At the end of a partition the last of the eight shares is done, and the sum begins anew.
+            let done = if (block + 1) % 8 == 0 { parts - before } else { effect.summed - before };
+            assert!(done > 0, "block {block} did nothing");
+            most = most.max(done);
+        }
+        assert!(most <= parts.div_ceil(8) + 1, "{most} of {parts} in one block");
+    }
+
+    #[test]
+    fn a_key_is_that_of_the_samples() {
+        let noise: Vec<f32> = (0..2_000u32).map(|n| f32::from((n * 7919 % 101) as u8)).collect();
+        let mut other = noise.clone();
+        other[1_000] += 1.0;
+        let key = |left: &[f32], right: &[f32]| Impulse::new(left, right, 48_000).key;
+        assert_eq!(key(&noise, &noise), key(&noise, &noise.clone()));
+        assert!(key(&noise, &noise) != key(&noise, &other) && key(&noise, &other) != key(&other, &noise));
+        assert!(key(&noise, &noise) != key(&noise[..1_999], &noise));
     }
 }

@@ -602,7 +602,7 @@ impl App {
             if let Some((index, _)) = self.piece_spec() {
                 std::thread::spawn(move || {
                     // Nobody may wait for it any more.
-                    let _ = sender.send(check::seam(&program, index, from, to, 0));
+                    let _ = sender.send(check::seam(&check::Listening::new(&program), index, from, to, 0));
                 });
                 self.music.making = Some((key, receiver));
             }
