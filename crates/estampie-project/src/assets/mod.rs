@@ -118,8 +118,11 @@ pub struct Assets {
     clips: HashMap<String, Result<Arc<Clip>, String>>,
     scores: HashMap<String, Result<Arc<Score>, String>>,
     /// Impulse responses made ready, each with the clip it is of, for all copies: an edit does not make them again.
-    impulses: Arc<Mutex<HashMap<(String, u32), (Arc<Clip>, Arc<Impulse>)>>>,
+    impulses: Arc<Mutex<Impulses>>,
 }
+
+/// By name and rate in Hz.
+type Impulses = HashMap<(String, u32), (Arc<Clip>, Arc<Impulse>)>;
 
 impl Assets {
     /// The clip of a path; `None` if it was not loaded (yet).

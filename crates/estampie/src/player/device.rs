@@ -1,6 +1,6 @@
 //! The sound device, on a thread of its own: opened, watched, opened again when it comes back.
 
-use super::{Output, Shared};
+use super::{BY_CHOICE, Output, Shared};
 use std::sync::Arc;
 #[cfg(feature = "device")]
 use std::sync::atomic::Ordering;
@@ -69,7 +69,7 @@ pub(super) fn run(shared: &Arc<Shared>, rate: u32, buffer: usize) {
         }
         let wanted = shared.wanted.lock().ok().and_then(|w| w.clone());
         if wanted.as_deref() == Some("none") {
-            shared.set_output(Output::Silent("by choice".into()));
+            shared.set_output(Output::Silent(BY_CHOICE.into()));
         } else if stream.is_none() && tried.is_none_or(|at| at.elapsed() > AGAIN) {
             tried = Some(Instant::now());
             match open(shared, wanted.as_deref(), rate, buffer) {

@@ -46,6 +46,9 @@ pub(crate) struct Shared {
     failed: AtomicBool,
 }
 
+/// Why the silent clock plays when nothing is wrong.
+pub(crate) const BY_CHOICE: &str = "by choice";
+
 /// What the sound goes to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Output {

@@ -6,7 +6,7 @@ use super::painter::{Painter, rows_of};
 use super::theme::Role;
 use super::view::{Clicks, Targets, VIEWS};
 use super::{curve, overlay, sounds};
-use crate::player::Output;
+use crate::player::{BY_CHOICE, Output};
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
@@ -96,7 +96,10 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     let clock = clock(app.rehearsal.frame(), app.program().rate);
     let (dot, words, role) = match app.rehearsal.player.output() {
         Output::Device(name) => ("●", name, Role::Good),
-        Output::Silent(why) => ("○", format!("silent clock: {why}"), Role::Accent),
+        Output::Silent(why) => {
+            let role = if why == BY_CHOICE { Role::Text } else { Role::Accent };
+            ("○", format!("silent clock: {why}"), role)
+        }
     };
     let contested = app.workspace.contested().count();
     let saved = match app.workspace.unsaved() {

@@ -87,8 +87,8 @@ fn heard_of(reading: &Reading) -> String {
 fn on_bus(painter: &mut Painter<'_>, area: Rect, bus: &str, reading: &Reading) {
     painter.heading(area.x, area.y, area.width, &format!("On {bus}"), "since it was chosen");
     let lines = [
-        format!("momentary {}   short-term {}   integrated {} LUFS", show(reading.momentary), show(reading.short_term), show(reading.integrated)),
-        format!("range {:.1} LU   true peak {} dBTP", reading.range, show(reading.true_peak)),
+        format!("momentary {}   short-term {}   range {:.1} LU", show(reading.momentary), show(reading.short_term), reading.range),
+        format!("integrated {} LUFS   true peak {} dBTP", show(reading.integrated), show(reading.true_peak)),
         heard_of(reading),
     ];
     for (row, line) in lines.iter().enumerate() {
