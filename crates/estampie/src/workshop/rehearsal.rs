@@ -31,6 +31,8 @@ pub(crate) const LANES: f64 = 20.0;
 
 /// A line of the log.
 pub(crate) struct LogLine {
+    /// Its place among all lines that were ever written, from 1: it stays the same while others come.
+    pub(crate) number: u64,
     pub(crate) frame: u64,
     pub(crate) text: String,
     pub(crate) label: Label,
@@ -124,6 +126,7 @@ pub(crate) struct Rehearsal {
     pub(crate) status: Option<Box<Status>>,
     pub(crate) history: History,
     pub(crate) log: VecDeque<LogLine>,
+    lines_written: u64,
     pub(crate) meters: HashMap<NameKey, HeldKey>,
     pub(crate) muted: BTreeSet<NameKey>,
     pub(crate) soloed: BTreeSet<NameKey>,
@@ -219,6 +222,7 @@ impl Rehearsal {
             status: None,
             history: History::default(),
             log: VecDeque::new(),
+            lines_written: 0,
             meters: HashMap::new(),
             muted: BTreeSet::new(),
             soloed: BTreeSet::new(),
@@ -550,7 +554,8 @@ impl Rehearsal {
     }
 
     fn add_line(&mut self, frame: u64, text: String, label: Label) {
-        self.log.push_front(LogLine { frame, text, label, crowd: None });
+        self.lines_written += 1;
+        self.log.push_front(LogLine { number: self.lines_written, frame, text, label, crowd: None });
         self.log.truncate(500);
     }
 

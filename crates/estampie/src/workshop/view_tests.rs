@@ -4,6 +4,7 @@ use super::app::App;
 use super::screen;
 use super::view::VIEWS;
 use super::{Options, keys};
+use estampie_engine::names::NameKey;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
@@ -347,6 +348,14 @@ fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
     assert!(desk.page().contains("3 lines"));
     desk.click("plays steps/deck");
     assert!(desk.app.shows("Trace"), "the first click only chooses");
+    // What comes afterwards does not move the choice, and solo and mute are for its sound.
+    desk.app.rehearsal.note_for_tests(&["plays hull/groan", "plays hull/groan"]);
+    desk.keys("m");
+    assert!(desk.app.rehearsal.only.muted_sounds.contains(&NameKey::of("steps/deck")), "{}", desk.page());
+    desk.keys("m home s");
+    let only = &desk.app.rehearsal.only;
+    assert!(only.muted_sounds.is_empty() && only.soloed_sounds.contains(&NameKey::of("hull/groan")), "{}", desk.page());
+    desk.keys("s down down down");
     desk.click("plays steps/deck");
     assert!(desk.app.shows("Sounds") && desk.app.sounds.selected == "steps/deck");
 }

@@ -340,28 +340,30 @@ impl App {
             Do::Force => self.force_take(&name),
             Do::Copy => self.copy_fields(),
             Do::Paste => self.paste_fields(),
-            Do::Solo | Do::Mute => {
-                let key = NameKey::of(&name);
-                let solo = does == Do::Solo;
-                let mut on = false;
-                self.rehearsal.change_only(|only| {
-                    let list = if solo { &mut only.soloed_sounds } else { &mut only.muted_sounds };
-                    on = !list.remove(&key);
-                    if on {
-                        list.insert(key);
-                    }
-                });
-                let word = match (solo, on) {
-                    (true, true) => "is soloed",
-                    (true, false) => "is no longer soloed",
-                    (false, true) => "is silent",
-                    (false, false) => "is heard again",
-                };
-                self.say(format!("{name} {word} (temporary)"));
-            }
+            Do::Solo | Do::Mute => self.gate_sound(&name, does == Do::Solo),
             _ => return false,
         }
         true
+    }
+
+    /// Solo or mute for a sound, or an end to it.
+    pub(crate) fn gate_sound(&mut self, name: &str, solo: bool) {
+        let key = NameKey::of(name);
+        let mut on = false;
+        self.rehearsal.change_only(|only| {
+            let list = if solo { &mut only.soloed_sounds } else { &mut only.muted_sounds };
+            on = !list.remove(&key);
+            if on {
+                list.insert(key);
+            }
+        });
+        let word = match (solo, on) {
+            (true, true) => "is soloed",
+            (true, false) => "is no longer soloed",
+            (false, true) => "is silent",
+            (false, false) => "is heard again",
+        };
+        self.say(format!("{name} {word} (temporary)"));
     }
 
     pub(crate) fn current_field(&self) -> Option<Field> {

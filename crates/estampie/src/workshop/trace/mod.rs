@@ -21,8 +21,8 @@ pub(crate) struct Trace;
 /// What the view remembers.
 #[derive(Debug, Default)]
 pub(crate) struct TraceView {
-    /// The chosen line, counted from the newest that is shown.
-    row: usize,
+    /// The number of the chosen line, which stays chosen while others come; none is the newest, whichever that is.
+    chosen: Option<u64>,
     /// Only lines with these letters.
     filter: String,
     /// Only what needs attention.
@@ -67,7 +67,7 @@ impl View for Trace {
             painter.text(2, area.y + 2, area.width - 3, text, Role::Secondary);
             return;
         }
-        let chosen = app.trace.row.min(lines.len() - 1);
+        let chosen = app.trace.place_in(&lines);
         let rate = f64::from(app.program().rate);
         let rows = usize::from(area.height - 2);
         // Long lines go on below; the chosen one is always in sight.
@@ -89,7 +89,7 @@ impl View for Trace {
                     painter.select(1, y + row, area.width - 2);
                 }
             }
-            targets.push((Rect { x: 0, y, width: area.width, height: parts.len() as u16 }, Rc::new(Line(at))));
+            targets.push((Rect { x: 0, y, width: area.width, height: parts.len() as u16 }, Rc::new(Line(line.number))));
             painter.right(11, y, &format!("{:.3} s", line.frame as f64 / rate), Role::Secondary);
             for part in parts {
                 painter.text(13, y, area.width - 14, &part, super::stage::role(line.label));
@@ -104,7 +104,12 @@ impl View for Trace {
             Do::Filter => app.mode = Mode::typing(FilterPrompt, TextField::new(&app.trace.filter)),
             Do::Mark => {
                 app.trace.attention = !app.trace.attention;
-                app.trace.row = 0;
+                app.trace.chosen = None;
+            }
+            Do::Solo | Do::Mute => {
+                if let Some(name) = app.traced_sound() {
+                    app.gate_sound(&name, does == Do::Solo);
+                }
             }
             Do::Back if !app.trace.filter.is_empty() => app.trace.filter.clear(),
             Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::NextColumn | Do::PreviousColumn | Do::Edit | Do::Rest => {}
@@ -114,18 +119,46 @@ impl View for Trace {
     }
 
     fn go(&self, app: &mut App, by: isize) {
-        let last = app.trace_lines().len().saturating_sub(1);
-        app.trace.row = app.trace.row.min(last).saturating_add_signed(by).min(last);
+        let lines = app.trace_lines();
+        let to = app.trace.place_in(&lines).saturating_add_signed(by).min(lines.len().saturating_sub(1));
+        app.trace.chosen = lines.get(to).filter(|_| to > 0).map(|line| line.number);
+    }
+
+    fn last_line(&self, _app: &App) -> Option<&'static [(&'static str, &'static str)]> {
+        const LINE: &[(&str, &str)] = &[
+            ("enter", "go to the sound"),
+            ("/", "filter"),
+            ("x", "only what was refused"),
+            ("home", "follow the newest"),
+            ("s", "solo"),
+            ("m", "mute"),
+            ("w", "why"),
+            ("space", "freeze"),
+            (":", "find"),
+            ("?", "help"),
+        ];
+        Some(LINE)
     }
 }
 
-/// A line, counted from the newest that is shown.
+impl TraceView {
+    /// Where the chosen line stands among some, the newest first; one that is not among them gives its place to the next older one, and
+    /// one that is older than all to the newest.
+    fn place_in(&self, lines: &[&LogLine]) -> usize {
+        self.chosen.and_then(|number| lines.iter().position(|line| line.number <= number)).unwrap_or(0)
+    }
+}
+
+/// A line, by its number.
 #[derive(Debug)]
-struct Line(usize);
+struct Line(u64);
 
 impl Clicks for Line {
     fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
-        if std::mem::replace(&mut app.trace.row, self.0) == self.0 {
+        let lines = app.trace_lines();
+        let again = lines.get(app.trace.place_in(&lines)).is_some_and(|line| line.number == self.0);
+        app.trace.chosen = Some(self.0);
+        if again {
             app.act(Do::Main);
         }
     }
@@ -146,7 +179,7 @@ impl Ask for FilterPrompt {
     }
 
     fn changed(&self, app: &mut App, text: &str) {
-        (app.trace.filter, app.trace.row) = (text.trim().to_lowercase(), 0);
+        (app.trace.filter, app.trace.chosen) = (text.trim().to_lowercase(), None);
     }
 
     fn given_up(&self, app: &mut App) {
@@ -162,17 +195,24 @@ impl App {
         self.rehearsal.log.iter().filter(shown).collect()
     }
 
-    /// Goes to the sound that the chosen line names.
-    fn go_to_traced(&mut self) {
-        let Some(text) = self.trace_lines().get(self.trace.row).map(|l| l.text.clone()) else { return };
+    /// The sound that the chosen line names; if it names none, that is said.
+    fn traced_sound(&mut self) -> Option<String> {
+        let lines = self.trace_lines();
+        let text = lines.get(self.trace.place_in(&lines))?.text.clone();
         // The longest name counts: hull/groan-deep, not hull/groan.
         let names = self.document().sounds.iter().map(|s| s.name.as_str()).filter(|name| text.split_whitespace().any(|w| w.trim_end_matches(',') == *name));
-        match names.max_by_key(|name| name.len()).map(str::to_owned) {
-            Some(name) => {
-                self.show(super::sounds::NAME);
-                self.sounds.selected = name;
-            }
-            None => self.say("this line names no sound"),
+        let found = names.max_by_key(|name| name.len()).map(str::to_owned);
+        if found.is_none() {
+            self.say("this line names no sound");
+        }
+        found
+    }
+
+    /// Goes to the sound that the chosen line names.
+    fn go_to_traced(&mut self) {
+        if let Some(name) = self.traced_sound() {
+            self.show(super::sounds::NAME);
+            self.sounds.selected = name;
         }
     }
 }
