@@ -12,6 +12,10 @@ use estampie_engine::names::NameKey;
 
 impl App {
     pub(super) fn key_typing(&mut self, name: &str, typed: Prompt, mut text: TextField) {
+        // What was wrong with the text stays in sight while it is mended, and no longer.
+        if matches!(name, "esc" | "ctrl-c" | "enter") {
+            self.message.take_if(|m| m.alarm);
+        }
         match name {
             "esc" | "ctrl-c" => {
                 typed.given_up(self);

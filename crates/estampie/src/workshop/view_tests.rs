@@ -330,6 +330,27 @@ fn what_is_soloed_at_an_emitter_and_the_headphones_are_temporary_and_end_togethe
 }
 
 #[test]
+fn what_is_wrong_with_a_typed_value_is_told_until_it_is_right_or_given_up() {
+    let mut desk = Desk::new();
+    desk.keys("3 tab tab");
+    for end in ["enter", "esc"] {
+        // From the first field to the one that is a share.
+        desk.keys("home down down down down down e");
+        assert!(desk.page().contains("width of hull/groan"), "{}", desk.page());
+        desk.keys("ctrl-u");
+        desk.type_text("300");
+        desk.keys("enter");
+        assert!(desk.page().contains("300 is too much; write 0 % to 200 %"), "{}", desk.page());
+        desk.keys("backspace backspace backspace");
+        desk.type_text("50");
+        assert!(desk.page().contains("300 is too much"), "it can be read while it is mended");
+        desk.keys(end);
+        assert!(!desk.page().contains("too much"), "{}", desk.page());
+    }
+    assert!(desk.text("sounds/all.toml").contains("width = \"50"));
+}
+
+#[test]
 fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
     let mut desk = Desk::new();
     desk.keys("6");
