@@ -181,6 +181,10 @@ impl Directing<'_> {
     /// Makes room for one more voice among all: the least important yields, of equal ones the oldest.
     pub(crate) fn admit_voice(&mut self, route: &Route, offset: u64, by: By) -> Result<(), Reason> {
         let program = self.program;
+        // Mostly there is room even with those that are leaving: then nobody needs to be counted.
+        if self.mixer.voices.active().len() < program.voices {
+            return Ok(());
+        }
         let sounding = self.mixer.voices.sounding().filter(|v| v.leaving == Leaving::No).count();
         if sounding < program.voices {
             return Ok(());

@@ -294,7 +294,7 @@ const SMALL: &[Small] = &[
     effect!("reverb", "wet = \"50 %\"\n"),
     effect!("pitch-shift", "pitch = \"5 st\"\n"),
     effect!("radio", "grit = \"40 %\"\n"),
-    effect!("transient", "attack = \"9 dB\"\nring = \"-6 dB\"\n"),
+    effect!("transient", "attack = \"9 dB\"\nsustain = \"-6 dB\"\n"),
     effect!("convolution", "wet = \"50 %\"\nfile = \"audio/flam.wav\"\n"),
     (
         "sound width",

@@ -9,7 +9,7 @@ use super::view::{Ask, Clicks, Targets};
 use estampie_engine::curve::{Curve, Point, Shape};
 use estampie_engine::names::NameKey;
 use estampie_engine::property::{Property, Unit};
-use estampie_project::document::{DistanceCurve, FalloffDoc, NewValue, ParameterDoc, print_point, read_point};
+use estampie_project::document::{DistanceCurve, FalloffDoc, ModulationDoc, NewValue, ParameterDoc, print_point, read_point};
 use estampie_proof::listen_elsewhere as here;
 use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
@@ -218,6 +218,17 @@ impl Ask for PointPrompt {
     }
 }
 
+/// The points of a modulation as written; `unit` is that of its parameter.
+fn points_of(doc: &ModulationDoc, unit: &str) -> Vec<Point> {
+    doc.curve.iter().filter_map(|(text, _)| read_point(text, unit, doc.property).ok()).collect()
+}
+
+/// The curve of a modulation as written, and its parameter by index.
+pub(crate) fn curve_of(app: &App, doc: &ModulationDoc) -> Option<(Curve, usize)> {
+    let parameter = app.document().parameters.iter().position(|p| p.name == doc.from.value)?;
+    Some((Curve::new(points_of(doc, &app.document().parameters[parameter].unit)), parameter))
+}
+
 impl App {
     /// Opens the editor on a modulation.
     pub(super) fn begin_curve(&mut self, written: usize) {
@@ -225,7 +236,7 @@ impl App {
         let Some(parameter) = self.document().parameters.iter().find(|p| p.name == doc.from.value) else {
             return self.alarm(format!("there is no parameter {}", doc.from.value));
         };
-        let points: Vec<Point> = doc.curve.iter().filter_map(|(text, _)| read_point(text, &parameter.unit, doc.property).ok()).collect();
+        let points = points_of(doc, &parameter.unit);
         let curve = Curve::new(points.iter().copied());
         let title = format!("{} ⟶ {}", doc.from.value, doc.written_whole());
         let mut editor = Editor {
@@ -396,7 +407,7 @@ impl App {
         match &editor.of {
             Of::Modulation(written) => {
                 let doc = self.document().modulations.iter().find(|m| m.written == *written)?;
-                Some(doc.curve.iter().filter_map(|(text, _)| read_point(text, &editor.unit, doc.property).ok()).collect())
+                Some(points_of(doc, &editor.unit))
             }
             Of::Falloff { sound, field, shared } => {
                 let document = self.document();

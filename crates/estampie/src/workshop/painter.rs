@@ -8,6 +8,17 @@ use ratatui::symbols::Marker;
 use ratatui::widgets::Widget as _;
 use ratatui::widgets::canvas::{Canvas, Points};
 
+/// A level with a decimal, and silence as what it is.
+pub(crate) fn print_level(level: impl Into<f64>) -> String {
+    let level = level.into();
+    if level > -119.9 { format!("{level:.1}").replace('-', "−") } else { "−∞".into() }
+}
+
+/// A name in a width, with a mark where it is cut.
+pub(crate) fn cut(name: &str, width: u16) -> String {
+    if name.chars().count() <= usize::from(width) { name.to_owned() } else { name.chars().take(usize::from(width) - 1).chain(['…']).collect() }
+}
+
 /// A text in rows of a width, cut between words; rows after the first begin with `indent`. Spaces before the first word stay.
 pub(crate) fn rows_of(text: &str, width: usize, indent: &str) -> Vec<String> {
     let mut rows: Vec<String> = vec![String::new()];

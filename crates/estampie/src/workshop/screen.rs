@@ -2,7 +2,7 @@
 
 use super::app::{App, Mode};
 use super::keys::KEYS;
-use super::painter::{Painter, rows_of};
+use super::painter::{Painter, print_level, rows_of};
 use super::theme::Role;
 use super::view::{Clicks, Targets, VIEWS};
 use super::{curve, overlay, sounds};
@@ -126,7 +126,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
 }
 
 fn level(value: f64, unit: &str) -> String {
-    if value.is_finite() && value > -100.0 { format!("{} {unit}", format!("{value:.1}").replace('-', "−")) } else { format!("−∞ {unit}") }
+    format!("{} {unit}", print_level(value))
 }
 
 fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {

@@ -630,14 +630,14 @@ fn beginnings_and_ringing_are_shaped_whatever_their_level() {
         assert!((4.0..9.1).contains(&beginning) && ringing.abs() < 0.5, "{level}: {beginning} {ringing}");
         let (beginning, ringing) = change(&[("attack", -12.0)], level);
         assert!(beginning < -5.0 && ringing.abs() < 0.5, "{level}: {beginning} {ringing}");
-        let (beginning, ringing) = change(&[("ring", -12.0)], level);
+        let (beginning, ringing) = change(&[("sustain", -12.0)], level);
         assert!(beginning.abs() < 1.5 && ringing < -5.0, "{level}: {beginning} {ringing}");
-        let (beginning, ringing) = change(&[("ring", 9.0)], level);
+        let (beginning, ringing) = change(&[("sustain", 9.0)], level);
         assert!(beginning.abs() < 1.5 && ringing > 4.0, "{level}: {beginning} {ringing}");
     }
     // A steady tone is neither, and at rest nothing is touched.
     let steady = tone(300.0, 0.5, 48_000);
-    let out = Bench::new("transient", &[("attack", 24.0), ("ring", -24.0)]).mono(&steady);
+    let out = Bench::new("transient", &[("attack", 24.0), ("sustain", -24.0)]).mono(&steady);
     assert!((10.0 * (power(&out[24_000..]) / power(&steady[24_000..])).log10()).abs() < 1.0);
     assert_eq!(Bench::new("transient", &[]).mono(&stroke(0.7)), stroke(0.7));
 }

@@ -8,7 +8,7 @@ use super::{Around, Effect, Kind, Making, Ramp, Setting, Unit, gain_of};
 pub(super) const TRANSIENT: Kind = Kind {
     word: "transient",
     says: "the beginnings of sounds, and what rings after them, louder or softer",
-    settings: &[Setting::new("attack", Unit::Decibels, (-24.0, 24.0), 0.0), Setting::new("ring", Unit::Decibels, (-24.0, 24.0), 0.0)],
+    settings: &[Setting::new("attack", Unit::Decibels, (-24.0, 24.0), 0.0), Setting::new("sustain", Unit::Decibels, (-24.0, 24.0), 0.0)],
     make: |making: &Making| Box::new(Transient::new(making.rate)),
     ..Kind::PLAIN
 };

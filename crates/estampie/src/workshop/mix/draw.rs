@@ -1,7 +1,7 @@
 //! The table of buses: levels and meters, effects, sends, and what snapshots hold.
 
 use super::super::app::App;
-use super::super::painter::Painter;
+use super::super::painter::{Painter, cut, print_level};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::MixTarget;
@@ -25,10 +25,6 @@ pub(crate) fn level_at(share: f32) -> f32 {
 
 fn share_of(level: f32) -> f32 {
     ((level - LOW) / (HIGH - LOW)).clamp(0.0, 1.0)
-}
-
-pub(super) fn print(level: f32) -> String {
-    if level <= -119.9 { "−∞".into() } else { format!("{level:.1}").replace('-', "−") }
 }
 
 /// Where the columns stand.
@@ -162,11 +158,6 @@ fn two_rows(name: &str) -> (&str, Option<&str>) {
     name.match_indices('-').map(|(at, _)| at).rfind(fits).map_or((name, None), |at| (&name[..=at], Some(&name[at + 1..])))
 }
 
-/// A name in so many columns.
-pub(super) fn cut(name: &str, width: u16) -> String {
-    if name.chars().count() <= usize::from(width) { name.to_owned() } else { name.chars().take(usize::from(width) - 1).chain(['…']).collect() }
-}
-
 fn now_of(app: &App, index: usize) -> Option<BusStatus> {
     app.rehearsal.status.as_ref().filter(|s| s.program == app.program().id).and_then(|s| s.buses.get(index)).copied()
 }
@@ -201,7 +192,7 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
         painter.right(20.max(end + 1 + word.len() as u16).min(columns.level - 6), y, word, role);
     }
     let level = doc.level.0;
-    painter.right(columns.level, y, &print(level), Role::Text);
+    painter.right(columns.level, y, &print_level(level), Role::Text);
     level_line(painter, Rect { y, ..columns.line }, level, now_of(app, index), chosen);
     targets.push((Rect { y, ..columns.line }, std::rc::Rc::new(MixTarget::Level(index))));
     meter(app, painter, columns, y, bus.key);
@@ -235,7 +226,7 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
         let send = doc.sends.iter().find(|s| s.to.value == *to);
         let left_out = only.only.bypassed.contains(&NameKey::of(&format!("bus {name} send {to}")));
         let mark = if left_out { "×" } else { "" };
-        let text = send.map_or("·".into(), |s| format!("{mark}{}{}", print(s.level.0), if s.before { "^" } else { "" }));
+        let text = send.map_or("·".into(), |s| format!("{mark}{}{}", print_level(s.level.0), if s.before { "^" } else { "" }));
         painter.right(
             x + SEND - 1,
             y,
@@ -328,7 +319,7 @@ fn meter(app: &App, painter: &mut Painter<'_>, columns: &Columns, y: u16, bus: N
         Some(held) => {
             let x = meter.x + (share(held.held) * f32::from(meter.width - 1)).round() as u16;
             painter.text(x, y, 1, "▎", if held.held > -0.5 { Role::Accent } else { Role::Active });
-            painter.right(columns.peak, y, &print(held.held), Role::Text);
+            painter.right(columns.peak, y, &print_level(held.held), Role::Text);
         }
         None => painter.right(columns.peak, y, "−∞", Role::Secondary),
     }
@@ -384,7 +375,7 @@ mod tests {
         }
         assert_eq!(level_at(0.0), f32::NEG_INFINITY, "the left end is silence");
         assert_eq!((share_of(f32::NEG_INFINITY), share_of(99.0)), (0.0, 1.0));
-        assert_eq!((print(f32::NEG_INFINITY).as_str(), print(-6.04).as_str()), ("−∞", "−6.0"));
+        assert_eq!((print_level(f32::NEG_INFINITY).as_str(), print_level(-6.04).as_str()), ("−∞", "−6.0"));
         assert_eq!(two_rows("under-the-vault"), ("under-", Some("the-vault")));
         assert_eq!(
             (two_rows("radio"), two_rows("a-verylongname"), two_rows("verylongname")),

@@ -1,7 +1,7 @@
 //! Loudness: the output with its target, and the chosen bus with its spectrum.
 
 use super::super::app::App;
-use super::super::painter::Painter;
+use super::super::painter::{Painter, print_level};
 use super::super::theme::Role;
 use crate::player::HISTORY;
 use estampie_project::document::TARGET_WITHIN;
@@ -17,10 +17,6 @@ const FLOOR: f32 = -90.0;
 const SPECTRUM: u16 = 4;
 const BUS: u16 = 5 + SPECTRUM;
 
-fn show(value: f64) -> String {
-    if value.is_finite() && value > -120.0 { format!("{value:.1}").replace('-', "−") } else { "−∞".into() }
-}
-
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let now = app.rehearsal.player.loudness();
     let bus = app.bus_name(app.bus).filter(|_| app.bus > 0);
@@ -29,7 +25,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let above = Rect { height: area.height - below, ..area };
     let target = app.document().manifest.target;
     let aside = match target {
-        Some(target) => format!("30 s, target {} ± {TARGET_WITHIN} LUFS", show(f64::from(target))),
+        Some(target) => format!("30 s, target {} ± {TARGET_WITHIN} LUFS", print_level(f64::from(target))),
         None => "short-term of 30 s; T sets a target".to_owned(),
     };
     painter.heading(area.x, area.y, area.width, "Loudness", &aside);
@@ -50,17 +46,18 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let y = above.bottom().saturating_sub(3);
     let output = &now.output;
     let room = |from: u16| (area.x + area.width).saturating_sub(from);
-    let text = format!("momentary {}   short-term {}   range {:.1} LU", show(output.momentary), show(output.short_term), output.range);
+    let text = format!("momentary {}   short-term {}   range {:.1} LU", print_level(output.momentary), print_level(output.short_term), output.range);
     painter.text(area.x, y, area.width, &text, Role::Text);
     let apart = target.filter(|_| output.integrated.is_finite()).map(|t| output.integrated - f64::from(t));
     let there = apart.is_none_or(|a| a.abs() <= f64::from(TARGET_WITHIN));
-    let end = painter.text(area.x, y + 1, area.width, &format!("integrated {} LUFS", show(output.integrated)), if there { Role::Text } else { Role::Accent });
+    let end =
+        painter.text(area.x, y + 1, area.width, &format!("integrated {} LUFS", print_level(output.integrated)), if there { Role::Text } else { Role::Accent });
     let end = match apart {
         Some(_) if there => painter.text(end, y + 1, room(end), ", on target", Role::Good),
         Some(apart) => painter.text(end, y + 1, room(end), &format!(", {:.1} {}", apart.abs(), if apart > 0.0 { "over" } else { "under" }), Role::Accent),
         None => end,
     };
-    painter.text(end + 2, y + 1, room(end + 2), &format!("peak {} dBTP", show(output.true_peak)), Role::Secondary);
+    painter.text(end + 2, y + 1, room(end + 2), &format!("peak {} dBTP", print_level(output.true_peak)), Role::Secondary);
     match (bus, below) {
         (Some(bus), BUS) => on_bus(painter, Rect { y: above.bottom(), height: below, ..area }, &bus, &now.bus),
         (Some(bus), _) => {
@@ -68,7 +65,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
                 area.x,
                 y + 2,
                 area.width,
-                &format!("on {bus}: short-term {} LUFS, true peak {}", show(now.bus.short_term), show(now.bus.true_peak)),
+                &format!("on {bus}: short-term {} LUFS, true peak {}", print_level(now.bus.short_term), print_level(now.bus.true_peak)),
                 Role::Secondary,
             );
         }
@@ -80,15 +77,15 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
 
 fn heard_of(reading: &Reading) -> String {
     let alike = reading.correlation.map_or("none".to_owned(), |c| format!("{c:+.2}").replace('-', "−"));
-    format!("peak {} dB   RMS {} dB   correlation {alike}", show(reading.sample_peak), show(reading.rms))
+    format!("peak {} dB   RMS {} dB   correlation {alike}", print_level(reading.sample_peak), print_level(reading.rms))
 }
 
 /// What one bus is like since it was chosen.
 fn on_bus(painter: &mut Painter<'_>, area: Rect, bus: &str, reading: &Reading) {
     painter.heading(area.x, area.y, area.width, &format!("On {bus}"), "since it was chosen");
     let lines = [
-        format!("momentary {}   short-term {}   range {:.1} LU", show(reading.momentary), show(reading.short_term), reading.range),
-        format!("integrated {} LUFS   true peak {} dBTP", show(reading.integrated), show(reading.true_peak)),
+        format!("momentary {}   short-term {}   range {:.1} LU", print_level(reading.momentary), print_level(reading.short_term), reading.range),
+        format!("integrated {} LUFS   true peak {} dBTP", print_level(reading.integrated), print_level(reading.true_peak)),
         heard_of(reading),
     ];
     for (row, line) in lines.iter().enumerate() {

@@ -1,11 +1,10 @@
 //! Below the table: the chosen effect with its settings and its picture, ducks and player levels, and loudness.
 
 use super::super::app::App;
-use super::super::painter::Painter;
+use super::super::painter::{Painter, cut, print_level};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::Focus;
-use super::draw::{cut, print};
 use super::inputs::MixTarget;
 use estampie_engine::dsp::effects::response;
 use estampie_engine::ledger::TermKind;
@@ -68,7 +67,7 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     if let Some(turned) = turned.filter(|t| *t < -0.05)
         && lines < rows
     {
-        painter.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now            {} dB", print(turned)), Role::Active);
+        painter.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now            {} dB", print_level(turned)), Role::Active);
     }
 }
 
@@ -115,7 +114,7 @@ fn on_bus(app: &App, painter: &mut Painter<'_>, area: Rect) {
     }
     for (row, voice) in voices.iter().take(usize::from(area.height.saturating_sub(1))).enumerate() {
         let y = area.y + 1 + row as u16;
-        painter.right(area.x + 7, y, &print(voice.heard), Role::Text);
+        painter.right(area.x + 7, y, &print_level(voice.heard), Role::Text);
         painter.bar(area.x + 9, y, 10, (voice.heard + 60.0) / 60.0, Role::Active);
         painter.text(area.x + 21, y, area.width.saturating_sub(22), app.rehearsal.names.get(voice.sound), Role::Text);
     }
@@ -165,7 +164,7 @@ fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targe
             let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);
             let end = painter.text(end + 1, here, (area.x + area.width).saturating_sub(end + 1), &text, Role::Secondary);
             if now < -0.05 {
-                painter.text(end + 2, here, (area.x + area.width).saturating_sub(end + 2), &print(now), Role::Active);
+                painter.text(end + 2, here, (area.x + area.width).saturating_sub(end + 2), &print_level(now), Role::Active);
             }
         }
         room(1);
@@ -186,7 +185,13 @@ fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targe
             let end = painter.text(area.x + 15, here, 10, &"●".repeat(full), Role::Good);
             painter.text(end, here, 10, &"○".repeat(10 - full.min(10)), Role::Rule);
             let db = estampie_engine::mixer::spec::player_level_db(level);
-            painter.text(area.x + 27, here, area.width.saturating_sub(28), &format!("{level:.1}   {} dB on {}", print(db), doc.bus.value), Role::Secondary);
+            painter.text(
+                area.x + 27,
+                here,
+                area.width.saturating_sub(28),
+                &format!("{level:.1}   {} dB on {}", print_level(db), doc.bus.value),
+                Role::Secondary,
+            );
             targets.push((Rect { x: area.x, y: here, width: area.width, height: 1 }, std::rc::Rc::new(MixTarget::PlayerLevel(at))));
         }
     }

@@ -1,17 +1,16 @@
 //! Drawing the view *Wiring*: the index and the centre.
 
 use super::super::app::{App, Mode};
-use super::super::curve::{Frame, number};
+use super::super::curve::{Frame, curve_of, number};
 use super::super::painter::Painter;
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::WiringTarget;
 use super::sentence::{Pick, Sentence, word_at};
 use super::{Column, FILE, Row, Told};
-use estampie_engine::curve::Curve;
 use estampie_engine::names::NameKey;
 use estampie_project::complete::blocks;
-use estampie_project::document::{Fault, ModulationDoc, ValueOf, did_you_mean, read_point, source_text};
+use estampie_project::document::{Fault, ValueOf, did_you_mean, source_text};
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
@@ -386,14 +385,6 @@ fn columns(painter: &mut Painter<'_>, area: Rect, y: u16) {
         painter.text(x, y, 12, text, Role::Secondary);
     }
     painter.right(now, y, "now", Role::Secondary);
-}
-
-/// The curve of a modulation as written.
-pub(super) fn curve_of(app: &App, doc: &ModulationDoc) -> Option<(Curve, usize)> {
-    let parameter = app.document().parameters.iter().position(|p| p.name == doc.from.value)?;
-    let unit = &app.document().parameters[parameter].unit;
-    let points: Vec<_> = doc.curve.iter().filter_map(|(text, _)| read_point(text, unit, doc.property).ok()).collect();
-    Some((Curve::new(points), parameter))
 }
 
 fn modulation(app: &App, painter: &mut Painter<'_>, area: Rect, written: usize, chosen: bool) {

@@ -1,7 +1,7 @@
 //! Drawing the notes of the view *Wiring*: what is known of the selected line, and what would happen now.
 
 use super::super::app::App;
-use super::super::curve::{Frame, number};
+use super::super::curve::{Frame, curve_of, number};
 use super::super::painter::{Painter, rows_of};
 use super::super::theme::Role;
 use super::{Column, Row};
@@ -205,7 +205,7 @@ fn modulation(app: &App, painter: &mut Painter<'_>, area: Rect, written: usize) 
     let others = app.document().modulations.iter().filter(|m| m.kind == doc.kind && m.target.value == doc.target.value && m.property == doc.property).count();
     let aside = if others > 1 { format!("{others} add up") } else { "the only one on it".to_owned() };
     painter.heading(area.x, area.y, area.width, &doc.whole(), &aside);
-    let Some((curve, parameter)) = super::draw::curve_of(app, doc) else { return area.y + 1 };
+    let Some((curve, parameter)) = curve_of(app, doc) else { return area.y + 1 };
     let frame = Frame::of(&curve, &app.document().parameters[parameter]);
     let plot = Rect { y: area.y + 1, height: 6.min(area.height.saturating_sub(2)), ..area };
     frame.draw(painter, plot, &curve);
