@@ -1,8 +1,7 @@
 //! Completion: what can come next in a line of `reactions.est`, and the blocks that its lines form.
 
-use crate::document::Document;
-use crate::language::actions::{ACTIONS, MOMENTS};
-use estampie_engine::property::Property;
+use crate::document::{Document, ValueOf};
+use crate::language::actions::{Holds, Said, offers};
 
 /// A reaction's lines, counted from 0: comments before it, its head, its actions.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,7 +43,7 @@ pub fn blocks(text: &str) -> Vec<Block> {
 #[must_use]
 pub fn complete(document: &Document, head: bool, before: &str, word: &str) -> Vec<String> {
     let words: Vec<&str> = before.split_whitespace().flat_map(|w| w.strip_suffix(',').map_or(vec![w], |w| vec![w, ","])).collect();
-    let all = if head { after_head(document, &words) } else { after_action(document, &words) };
+    let all = if head { after_head(document, &words) } else { offers(before, &|holds, said| names(document, holds, said)) };
     let mut list: Vec<String> = Vec::new();
     for candidate in all {
         if candidate.starts_with(word) && candidate != word && !list.contains(&candidate) {
@@ -101,50 +100,38 @@ fn after_head(document: &Document, words: &[&str]) -> Vec<String> {
     }
 }
 
-fn after_action(document: &Document, words: &[&str]) -> Vec<String> {
-    let sounds = || document.sounds.iter().map(|s| s.name.clone()).collect::<Vec<_>>();
-    let options = some(&["at the emitter", "at the listener", ", chance 70 %", ", after 0.5 s"]);
-    match words {
-        [] => some(&ACTIONS),
-        ["say"] => document.sounds.iter().filter(|s| s.lines.is_some()).map(|s| s.name.clone()).collect(),
-        ["play" | "stop" | "finish" | "sweep"] => sounds(),
-        ["go"] => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.lists.iter().map(|p| p.name.clone())).collect(),
-        ["go", _] => some(&["to"]),
-        ["go", piece, "to"] => {
-            let sections: Vec<String> = document.music.piece(piece).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect());
-            sections.into_iter().chain(some(&[crate::document::SILENCE])).collect()
+/// The names of a kind that a project has, after what was said before in an action.
+fn names(document: &Document, holds: Holds, before: &[Said]) -> Vec<String> {
+    let said = || before.iter().rev().find_map(|s| if let Said::Word(word) = s { Some(word.text.as_str()) } else { None }).unwrap_or_default();
+    match holds {
+        Holds::Sound => document.sounds.iter().map(|s| s.name.clone()).collect(),
+        Holds::Spoken => document.sounds.iter().filter(|s| s.lines.is_some()).map(|s| s.name.clone()).collect(),
+        Holds::Where => document.emitters.iter().map(|e| e.name.clone()).chain(document.world.emitters.iter().map(|e| e.name.clone())).collect(),
+        Holds::Subject => told(document).chain(document.states.iter().map(|s| s.name.clone())).collect(),
+        Holds::SubjectValue => values(document, said()),
+        Holds::Parameter => told(document).collect(),
+        Holds::Event => document.events.iter().map(|e| e.name.clone()).collect(),
+        Holds::Piece => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.lists.iter().map(|p| p.name.clone())).collect(),
+        Holds::Section => {
+            let sections = document.music.piece(said()).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect());
+            sections.into_iter().chain([crate::document::SILENCE.to_owned()]).collect()
         }
-        ["go", _, "to", _] | ["sting", _] => MOMENTS.iter().map(|(_, w)| (*w).to_owned()).chain(some(&[", after 0.5 s", ", chance 70 %"])).collect(),
-        ["sting"] => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
-        ["fade"] => some(&["in", "out"]),
-        ["fade", "in" | "out"] => {
+        Holds::Stinger => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
+        Holds::Layers => {
             let mut layers = Vec::new();
             for piece in &document.music.pieces {
                 layers.extend(piece.sections.iter().flat_map(|s| s.layers.iter().map(|l| format!("{}/{}", piece.name, l.name))));
             }
             layers
         }
-        ["set"] => subjects(document),
-        ["set", _] => some(&["to"]),
-        ["set", subject, "to"] => values(document, subject),
-        ["add", _] => some(&["to"]),
-        ["add", _, "to"] => document.parameters.iter().map(|p| p.name.clone()).collect(),
-        ["send"] => document.events.iter().map(|e| e.name.clone()).collect(),
-        ["sweep", _] => {
-            let moved = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| (*w).to_owned());
-            moved.chain(some(&["at the emitter"])).collect()
-        }
-        ["sweep", .., "pan"] => some(&["to 50 % left over 1 s"]),
-        ["sweep", .., "pitch"] => some(&["to -12 st over 1 s"]),
-        ["sweep", .., "level"] => some(&["to -12 dB over 1 s"]),
-        ["sweep", .., "low-pass" | "high-pass"] => some(&["to 400 Hz over 1 s"]),
-        ["sweep", .., "s" | "ms"] => some(&["then let go", ", smooth"]),
-        ["say", _] => some(&[", first", ", cutting in"]).into_iter().chain(options).collect(),
-        ["stop", _] => some(&["over 1 s"]).into_iter().chain(options).collect(),
-        [.., "at"] => some(&["the emitter", "the listener"]),
-        [.., ","] => some(&["chance 70 %", "after 0.5 s"]),
-        _ => options,
+        Holds::Snapshot => document.snapshots.iter().map(|s| s.name.clone()).collect(),
+        _ => Vec::new(),
     }
+}
+
+/// The parameters that the game tells: what is worked out cannot be set.
+fn told(document: &Document) -> impl Iterator<Item = String> {
+    document.parameters.iter().filter(|p| p.source == ValueOf::Game).map(|p| p.name.clone())
 }
 
 #[cfg(test)]
@@ -174,5 +161,16 @@ mod tests {
         assert_eq!(next(false, "play", "hu"), ["hull/knock"]);
         assert_eq!(next(false, "set deck to", ""), ["plank", "grate"]);
         assert!(next(false, "play hull/knock at", "").contains(&"the emitter".to_owned()));
+        assert_eq!(next(false, "play hull/knock at the", ""), ["emitter", "listener"]);
+        assert_eq!(next(false, "fade", ""), ["in", "out"]);
+        assert_eq!(next(false, "stop hull/knock", "o"), ["over 1 s"]);
+        assert_eq!(next(false, "stop hull/knock over", ""), ["1 s"]);
+        assert_eq!(next(false, "reset", "s"), ["strain"]);
+        assert_eq!(next(false, "sweep hull/knock pitch", ""), ["to -3 st over 1 s"]);
+        assert_eq!(next(false, "sweep hull/knock pitch to -3 st over 1 s", "t"), ["then let go"]);
+        // What was said is not offered again, and what comes before it cannot come any more.
+        assert_eq!(next(false, "stop hull/knock at the emitter over 1 s", ""), [", chance 70 %", ", after 0.5 s"]);
+        assert_eq!(next(false, "play hull/knock,", ""), ["chance 70 %", "after 0.5 s"]);
+        assert_eq!(next(false, "nothing of this", ""), Vec::<String>::new());
     }
 }

@@ -1,7 +1,8 @@
 //! What is wired and what is not: events, parameters and states that nothing listens to, sounds that nothing plays.
 
-use crate::document::{BusDoc, Document, Place, TakeDoc, ValueOf, sound_of};
-use crate::language::{Action, Expression, Interval, Measure, StepAction, Trigger};
+use crate::document::{BusDoc, Document, Place, TakeDoc, ValueOf};
+use crate::language::actions::Holds;
+use crate::language::{Expression, Interval, Measure, StepAction, Trigger};
 use std::collections::BTreeSet;
 use std::fmt;
 
@@ -23,9 +24,9 @@ pub fn never_sent(document: &Document) -> Vec<String> {
         }
     }
     for act in document.reactions.iter().flat_map(|r| &r.actions) {
-        if let Action::Send { event: word, .. } | Action::Set { subject: word, .. } | Action::Add { subject: word, .. } = &act.action {
-            said.insert(&word.text);
-        }
+        said.extend(
+            act.action.names().filter(|(holds, _)| matches!(holds, Holds::Event | Holds::Subject | Holds::Parameter)).map(|(_, word)| word.text.as_str()),
+        );
     }
     said.extend(document.sounds.iter().filter_map(|s| s.when_refused.as_ref()).map(|event| event.value.as_str()));
     let events = document.events.iter().map(|e| &e.name);
@@ -152,11 +153,7 @@ pub fn survey(document: &Document) -> Survey {
     }
     // What a project sends itself is heard of by whoever listens; sending alone is no use.
     for act in document.reactions.iter().flat_map(|r| &r.actions) {
-        if let Some(sound) = sound_of(&act.action)
-            && matches!(act.action, Action::Play { .. } | Action::Say { .. })
-        {
-            played.insert(&sound.text);
-        }
+        played.extend(act.action.sound().filter(|_| act.action.kind.begins).map(|sound| sound.text.as_str()));
     }
     used.extend(document.music.subjects());
     used.extend(document.snapshots.iter().flat_map(|s| &s.during).map(|c| c.subject.text.as_str()));

@@ -1,5 +1,6 @@
 //! What plays, and how loud: parameters, states, reactions, picks, limits and modulation, block by block.
 
+pub mod actions;
 mod bands;
 pub mod input;
 mod limits;

@@ -1,20 +1,18 @@
 //! Inputs and what they call: events, changes of parameters and states, reactions and their actions.
 
 use super::Directing;
+use super::actions::ACTIONS;
 use super::input::{Input, InputKind};
 use super::memory::holds;
-use super::music::Wanted;
 use super::play::Body;
-use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
-use crate::ground::property::Property;
 use crate::ground::telemetry::{Cause, Notice, Reason, What};
 use crate::ground::test::Test;
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::LEAST_INTERVAL;
 use crate::mixer::spec::player_level;
-use crate::mixer::voice::{NOWHERE, Route, Swept, Voice};
-use crate::program::{Act, Action, At, Edge, Interval, Nth, Trigger, ValueFrom, Watch};
+use crate::mixer::voice::{NOWHERE, Route};
+use crate::program::{Act, Edge, Filled, Interval, Nth, Trigger, ValueFrom, Watch};
 use crate::world::emitters::LISTENER_NAME;
 
 /// Who asks: a reaction or, if none, the game; with the emitter of the event at the root of it.
@@ -50,16 +48,6 @@ pub(crate) const MOST_DEFERRED: usize = 1024;
 
 /// The most happenings that one input may call by way of reactions.
 const MOST_WORK: usize = 64;
-
-/// What a sweep does.
-#[derive(Clone, Copy)]
-struct SweepTo {
-    property: Property,
-    to: f32,
-    frames: u64,
-    curve: Shape,
-    let_go: bool,
-}
 
 impl Directing<'_> {
     /// Answers one input, `offset` frames into the present block.
@@ -294,7 +282,7 @@ impl Directing<'_> {
             let offset = deferred.due.saturating_sub(self.frame) as usize;
             self.director.work.clear();
             if let Some(act) = program.reactions[deferred.reaction as usize].actions.get(usize::from(deferred.action)) {
-                self.act(act.action, offset, deferred.by);
+                self.act(&act.action, offset, deferred.by);
             }
             self.work_off(offset);
         }
@@ -482,8 +470,9 @@ impl Directing<'_> {
     fn take_act(&mut self, (reaction, at): (usize, usize), act: Act, offset: usize, by: By) {
         let program = self.program;
         let frame = self.frame + offset as u64;
-        let sound = match act.action {
-            Action::Play { sound, .. } | Action::Say { sound, .. } => program.sounds[sound as usize].key,
+        let begins = ACTIONS.get(usize::from(act.action.kind)).is_some_and(|kind| kind.begins);
+        let sound = match act.action.slots[0] {
+            Filled::Sound(sound) if begins => program.sounds[sound as usize].key,
             _ => NameKey::NONE,
         };
         if act.chance < 1.0 {
@@ -496,7 +485,7 @@ impl Directing<'_> {
             self.outlets.tell(frame, What::Chance { sound, drawn, needed: act.chance });
         }
         if act.after == 0 {
-            self.act(act.action, offset, by);
+            self.act(&act.action, offset, by);
         } else if self.director.deferred.len() < MOST_DEFERRED {
             let due = frame + (act.after as f64 * f64::from(self.director.rehearsed.waits)) as u64;
             self.director.deferred.push(Deferred { reaction: reaction as u32, action: at as u16, due, by });
@@ -505,68 +494,9 @@ impl Directing<'_> {
         }
     }
 
-    fn act(&mut self, action: Action, offset: usize, by: By) {
-        let program = self.program;
-        let frame = self.frame + offset as u64;
-        let whose = |at| match at {
-            At::Any => None,
-            At::Sender => Some(by.emitter),
-            At::Named(name) => Some(name),
-        };
-        let at_emitter = |at| By { emitter: whose(at).unwrap_or_default(), ..by };
-        match action {
-            Action::Play { sound, at } => self.play(sound, offset, at_emitter(at)),
-            Action::Say { sound, at, urgency } => self.say(sound, urgency, offset as u64, at_emitter(at)),
-            Action::Stop { sound, at, frames } => {
-                let count = self.stop(sound, whose(at), frames, offset as u64);
-                self.tell_let_go(sound, count, false, frame, by);
-            }
-            Action::Finish { sound, at } => {
-                let count = self.finish(sound, whose(at));
-                self.tell_let_go(sound, count, true, frame, by);
-            }
-            Action::Sweep { sound, at, property, to, frames, curve, let_go } => {
-                let count = self.sweep(sound, whose(at), SweepTo { property, to, frames, curve, let_go }, frame);
-                self.outlets.tell(frame, What::Sweep { sound: program.sounds[sound as usize].key, property, to, frames, count, by: by.reaction });
-            }
-            Action::SetParameter(index, value) => self.set_parameter(index, value, frame, by),
-            Action::AddParameter(index, value) => {
-                let now = self.state.parameters[index].at(frame);
-                self.set_parameter(index, now + value, frame, by);
-            }
-            Action::SetState(index, value) => self.set_state(index, value, frame, by),
-            Action::Send(event, at) => self.send_event(event, at_emitter(at), frame),
-            Action::Go(piece, to, on) => self.want(frame, Wanted::Go(piece, to, on, None), by),
-            Action::Begin(piece) => {
-                let to = self.begins_with(piece);
-                self.want(frame, Wanted::Go(piece, Some(to), None, None), by);
-            }
-            Action::List(list, on) => self.want(frame, Wanted::List(list, on), by),
-            Action::Sting(stinger, on) => self.want(frame, Wanted::Sting(stinger, on), by),
-            Action::Raise(snapshot, frames) => self.raise(snapshot as usize, Some(frames), frame, by.reaction),
-            Action::Lower(snapshot) => self.raise(snapshot as usize, None, frame, by.reaction),
-            Action::Switch(switch, on) => self.want(frame, Wanted::Switch(switch, on), by),
-        }
-    }
-
-    fn tell_let_go(&mut self, sound: u32, count: u32, finish: bool, frame: u64, by: By) {
+    pub(super) fn tell_let_go(&mut self, sound: u32, count: u32, finish: bool, frame: u64, by: By) {
         let program = self.program;
         self.outlets.tell(frame, What::LetGo { sound: program.sounds[sound as usize].key, count, finish, by: by.reaction });
-    }
-
-    fn sweep(&mut self, sound: u32, whose: Option<NameKey>, sweep: SweepTo, frame: u64) -> u32 {
-        let mut count = 0;
-        self.each_voice_of(sound, whose, |voice: &mut Voice| {
-            let Some(swept) = voice.swept.get_mut(sweep.property) else { return };
-            let from = swept.map_or(0.0, |s| s.at(frame));
-            let end = frame + sweep.frames;
-            *swept = Some(Swept { from, to: sweep.to, begin: frame, end, curve: sweep.curve });
-            if sweep.let_go {
-                voice.let_go_on = Some(end);
-            }
-            count += 1;
-        });
-        count
     }
 
     pub(crate) fn add_work(&mut self, work: Work, frame: u64) {
@@ -611,7 +541,7 @@ impl Directing<'_> {
         self.add_work(Work::Parameter(index, before, value, By { emitter, ..By::default() }), frame);
     }
 
-    fn set_parameter(&mut self, index: usize, asked: f32, frame: u64, by: By) {
+    pub(super) fn set_parameter(&mut self, index: usize, asked: f32, frame: u64, by: By) {
         let program = self.program;
         let Some(value) = self.in_range(index, asked, frame) else { return };
         let now = &mut self.state.parameters[index];

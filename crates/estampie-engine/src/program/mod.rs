@@ -3,22 +3,24 @@
 //! It gathers what the rooms below describe ([`crate::music::spec`], [`crate::world::spec`], [`crate::mixer::spec`]) and adds what
 //! plays by them: sounds, parameters, states, events, modulations and reactions. The engine only reads it; an edit makes a new one.
 
+mod action;
 mod distance;
 mod formula;
 
+pub use action::{Act, Action, At, Filled, MOST_SLOTS};
 pub use distance::{Falloff, Priority};
 pub use formula::{Formula, Op};
 
 use crate::dsp::Shaping;
-use crate::ground::curve::{Curve, Shape};
+use crate::ground::curve::Curve;
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Draw;
 use crate::ground::test::Test;
-use crate::ground::vocabulary::{Again, Urgency, WhenFull, WhenGone};
+use crate::ground::vocabulary::{Again, WhenFull, WhenGone};
 use crate::mixer::spec::{Mix, Recipe, SoundSend};
-use crate::music::spec::{Music, When};
+use crate::music::spec::Music;
 use crate::world::spec::World;
 use std::sync::Arc;
 
@@ -415,104 +417,6 @@ pub enum Interval {
     Between(f32, f32),
     /// A parameter by index, and the seconds that its unit is.
     Of(usize, f32),
-}
-
-/// At which emitter.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum At {
-    /// Whichever: for `stop` and `finish`, all.
-    Any,
-    /// The one that the event came from.
-    Sender,
-    /// A named one (the listener's name is `listener`).
-    Named(NameKey),
-}
-
-/// What a reaction does.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Action {
-    /// Plays a sound.
-    Play {
-        /// The sound's index.
-        sound: u32,
-        /// Where.
-        at: At,
-    },
-    /// Has a line said.
-    Say {
-        /// The sound's index.
-        sound: u32,
-        /// Where.
-        at: At,
-        /// How soon.
-        urgency: Urgency,
-    },
-    /// Takes what a running sound does somewhere.
-    Sweep {
-        /// The sound's index.
-        sound: u32,
-        /// Whose.
-        at: At,
-        /// What is moved.
-        property: Property,
-        /// Where to, in the property's unit.
-        to: f32,
-        /// Frames it takes.
-        frames: u64,
-        /// The curve of the way.
-        curve: Shape,
-        /// Whether it is let go at the end.
-        let_go: bool,
-    },
-    /// Fades voices of a sound out.
-    Stop {
-        /// The sound's index.
-        sound: u32,
-        /// Whose.
-        at: At,
-        /// Frames of the fade; as the sound says if `None`.
-        frames: Option<u64>,
-    },
-    /// Lets loops complete their round.
-    Finish {
-        /// The sound's index.
-        sound: u32,
-        /// Whose.
-        at: At,
-    },
-    /// Sets a parameter.
-    SetParameter(usize, f32),
-    /// Adds to a parameter.
-    AddParameter(usize, f32),
-    /// Sets a state.
-    SetState(usize, u16),
-    /// Sends an event.
-    Send(u32, At),
-    /// Lets a piece go to a section, or to silence if `None`, perhaps on a moment of its own.
-    Go(u16, Option<u16>, Option<When>),
-    /// Lets a piece begin, with the section that what it follows asks for, or its first.
-    Begin(u16),
-    /// Lets a playlist begin or end.
-    List(u16, bool),
-    /// Sounds a stinger, perhaps on a moment of its own.
-    Sting(u16, Option<When>),
-    /// Brings layers in or takes them out, by their switch.
-    Switch(u32, bool),
-    /// Raises a snapshot, for so many frames or until it is lowered.
-    Raise(u32, Option<u64>),
-    /// Takes back what has raised a snapshot.
-    Lower(u32),
-}
-
-/// An action with what is said of it besides.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Act {
-    /// What is done.
-    pub action: Action,
-    /// From 0 to 1, drawn each time; 1 is always.
-    pub chance: f32,
-    /// Frames it waits.
-    pub after: u64,
 }
 
 /// Which of several calls counts.

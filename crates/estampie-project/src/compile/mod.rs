@@ -1,5 +1,6 @@
 //! From a document and its audio to a program. Whatever names nothing is a fault and is left out.
 
+mod actions;
 mod mix;
 mod music;
 mod notes;

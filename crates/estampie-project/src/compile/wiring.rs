@@ -1,20 +1,20 @@
 //! Compiling what the game tells and what follows from it: parameters, formulas, modulations, reactions.
 
 use super::{Compiler, frames_of};
-use crate::document::{Document, ModulationDoc, Moved, Place, SILENCE, ValueOf, did_you_mean, read_point};
+use crate::document::{Document, ModulationDoc, Moved, Place, ValueOf, did_you_mean, read_point};
 use crate::language;
-use crate::language::{Expression, Measure, StepAction, Where, Word};
+use crate::language::{Expression, Measure, StepAction, Word};
 use estampie_engine::curve::{Curve, Point};
 use estampie_engine::dsp::block_coefficient;
 use estampie_engine::lookup::Lookup;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{
-    Act, Action, At, Edge, Event, Formula, Interval, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Trigger, ValueFrom, Watch, Who,
+    Edge, Event, Formula, Interval, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Trigger, ValueFrom, Watch, Who,
 };
 use estampie_engine::property::{Property, Unit};
 use estampie_engine::test::Test;
 use estampie_engine::time::BLOCK;
-use estampie_engine::units::{Quantity as _, Seconds, read_number, split_number};
+use estampie_engine::units::{Quantity as _, Seconds, read_number};
 use estampie_engine::vocabulary::Comparison;
 use estampie_engine::world::emitters::LISTENER_NAME;
 use std::collections::BTreeSet;
@@ -101,7 +101,7 @@ impl Compiler<'_> {
     }
 
     /// Says when an emitter is named that neither the world nor a playthrough has, and that is not declared.
-    fn look_for_emitter(&mut self, name: &Word) {
+    pub(super) fn look_for_emitter(&mut self, name: &Word) {
         let known = emitter_names(self.document);
         if !known.contains(name.text.as_str()) {
             let otherwise = format!("declare it in game.toml, below [emitters]: {} = \"what it is\"; or give it a place in world.toml", name.text);
@@ -325,7 +325,7 @@ impl Compiler<'_> {
     }
 
     /// The switch of the layers of a name such as `tidewalk/reed`.
-    fn switch_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+    pub(super) fn switch_named(&mut self, name: &str, place: &Place) -> Option<u32> {
         let found = self.program.music.find_switch.get(NameKey::of(name));
         if found.is_none() {
             let known: Vec<String> = self.program.music.switches.iter().map(|s| self.program.names.get(s.key).to_owned()).collect();
@@ -393,7 +393,7 @@ impl Compiler<'_> {
         found.map(|s| s as u32)
     }
 
-    fn event(&mut self, word: &Word) -> Option<u32> {
+    pub(super) fn event(&mut self, word: &Word) -> Option<u32> {
         self.event_named(&word.text, &word.place)
     }
 
@@ -506,7 +506,7 @@ impl Compiler<'_> {
             let trigger = self.trigger(&doc.trigger);
             let conditions: Vec<Option<Test>> = doc.conditions.iter().map(|c| self.test(&c.subject, &c.test)).collect();
             let until = doc.until.as_ref().map(|c| self.test(&c.subject, &c.test));
-            let actions: Vec<Act> = doc.actions.iter().filter_map(|act| self.act(act)).collect();
+            let actions = doc.actions.iter().filter_map(|act| self.act(act)).collect();
             // A reaction with a condition that means nothing would act when it should not.
             let (Some(trigger), Some(conditions)) = (trigger, conditions.into_iter().collect::<Option<Vec<_>>>()) else { continue };
             let Some(until) = until.map_or(Some(None), |test| test.map(Some)) else { continue };
@@ -587,114 +587,6 @@ impl Compiler<'_> {
                 }
             }
         }
-    }
-
-    fn at(&mut self, at: &Where, unsaid: At) -> At {
-        match at {
-            Where::Unsaid => unsaid,
-            Where::Sender => At::Sender,
-            Where::Listener => At::Named(NameKey::of(LISTENER_NAME)),
-            Where::Named(name) => {
-                self.look_for_emitter(name);
-                At::Named(self.program.names.add(&name.text))
-            }
-        }
-    }
-
-    fn act(&mut self, act: &language::Act) -> Option<Act> {
-        let action = self.action(&act.action)?;
-        let chance = act.chance.map_or(1.0, |percent| (percent / 100.0) as f32);
-        Some(Act { action, chance, after: act.after.map_or(0, |t| frames_of(t, self.program.rate)) })
-    }
-
-    /// A parameter that the game tells, to be set or added to.
-    fn settable(&mut self, name: &Word) -> Option<usize> {
-        let parameter = self.parameter(&name.text, &name.place)?;
-        if self.document.parameters[parameter].source != ValueOf::Game {
-            self.fault(&name.place, format!("{} is worked out and cannot be set", name.text), "set what it is worked out from");
-            return None;
-        }
-        self.one_for_all(parameter, &name.place).map(|()| parameter)
-    }
-
-    fn action(&mut self, action: &language::Action) -> Option<Action> {
-        Some(match action {
-            language::Action::Play { sound, at } => Action::Play { sound: self.sound_named(&sound.text, &sound.place)?, at: self.at(at, At::Sender) },
-            language::Action::Say { sound, at, urgency } => {
-                let index = self.sound_named(&sound.text, &sound.place)?;
-                if self.program.sounds[index as usize].lines.is_none() {
-                    self.fault(&sound.place, format!("{} has no lines to say", sound.text), "write \"play\", or give the sound lines = { gap = \"1..2 s\" }");
-                    return None;
-                }
-                Action::Say { sound: index, at: self.at(at, At::Sender), urgency: *urgency }
-            }
-            language::Action::Sweep { sound, at, property, to, over, curve, let_go } => {
-                let index = self.sound_named(&sound.text, &sound.place)?;
-                let to = property.read(to).unwrap_or_default();
-                let frames = frames_of(*over, self.program.rate);
-                Action::Sweep { sound: index, at: self.at(at, At::Any), property: *property, to, frames, curve: *curve, let_go: *let_go }
-            }
-            language::Action::Add { subject, by } => Action::AddParameter(self.settable(subject)?, *by as f32),
-            language::Action::Stop { sound, at, over } => {
-                let index = self.sound_named(&sound.text, &sound.place)?;
-                let shortest = u64::from(self.program.rate) / 500;
-                Action::Stop { sound: index, at: self.at(at, At::Any), frames: over.map(|t| t.frames(self.program.rate).max(shortest)) }
-            }
-            language::Action::Finish { sound, at } => Action::Finish { sound: self.sound_named(&sound.text, &sound.place)?, at: self.at(at, At::Any) },
-            language::Action::Go { piece, to, on } => return self.go(piece, to.as_ref(), on.as_ref()),
-            language::Action::Sting { stinger, on } => {
-                let found = self.program.music.find_stinger.get(NameKey::of(&stinger.text));
-                if found.is_none() {
-                    let known = self.document.music.stingers.iter().map(|s| s.name.as_str());
-                    let fix = did_you_mean(&stinger.text, known, "add it to a file in music/, or name another");
-                    self.fault(&stinger.place, format!("there is no stinger {}", stinger.text), fix);
-                }
-                Action::Sting(found? as u16, on.as_ref().map(super::music::when))
-            }
-            language::Action::Raise { snapshot, over } => {
-                Action::Raise(self.snapshot_named(&snapshot.text, &snapshot.place)?, over.map(|s| frames_of(s, self.program.rate)))
-            }
-            language::Action::Lower { snapshot } => Action::Lower(self.snapshot_named(&snapshot.text, &snapshot.place)?),
-            language::Action::Switch { layer, on } => Action::Switch(self.switch_named(&layer.text, &layer.place)?, *on),
-            language::Action::Send { event, at } => Action::Send(self.event(event)?, self.at(at, At::Sender)),
-            language::Action::Set { subject, to } => {
-                if let Some(state) = self.document.states.iter().position(|s| s.name == subject.text) {
-                    return self.state_value(state, to).map(|v| Action::SetState(state, v));
-                }
-                let parameter = self.settable(subject)?;
-                let doc = &self.document.parameters[parameter];
-                let number = split_number(&to.text).filter(|(_, unit)| unit.is_empty() || *unit == doc.unit).map(|(n, _)| n as f32);
-                match number.filter(|n| (doc.low..=doc.high).contains(n)) {
-                    Some(number) => Action::SetParameter(parameter, number),
-                    None => {
-                        let fix = format!("write a number from {} to {}", doc.low, doc.high);
-                        self.fault(&to.place, format!("{} cannot be set to {}", subject.text, to.text), fix);
-                        return None;
-                    }
-                }
-            }
-        })
-    }
-
-    /// A piece goes to a section, or a playlist begins or ends.
-    fn go(&mut self, piece: &Word, to: Option<&Word>, on: Option<&crate::document::Moment>) -> Option<Action> {
-        let document = self.document;
-        let silence = to.is_some_and(|t| t.text == SILENCE);
-        if let Some(list) = self.program.music.find_playlist.get(NameKey::of(&piece.text)) {
-            if let Some(to) = to.filter(|_| !silence) {
-                self.fault(&to.place, format!("{} is a playlist and has no sections", piece.text), "write \"go PLAYLIST\" or \"go PLAYLIST to silence\"");
-                return None;
-            }
-            return Some(Action::List(list as u16, !silence));
-        }
-        let index = self.piece_named(&piece.text, &piece.place)?;
-        let doc = document.music.piece(&piece.text)?;
-        let section = match to {
-            None if on.is_none() => return Some(Action::Begin(index)),
-            None => Some(self.program.music.pieces[usize::from(index)].first),
-            Some(to) => self.section_of(doc, &crate::document::Located { value: to.text.clone(), place: to.place.clone() })?,
-        };
-        Some(Action::Go(index, section, on.map(super::music::when)))
     }
 
     /// Names in playthroughs that nothing in the project has.

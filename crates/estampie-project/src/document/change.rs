@@ -2,8 +2,9 @@
 
 use super::edit::NewValue;
 use super::{Document, Located, Place, SoundDoc, TakeDoc, Workspace};
+use crate::language::Trigger;
+use crate::language::actions::Holds;
 use crate::language::lex::is_name;
-use crate::language::{Action, Trigger};
 use std::collections::BTreeMap;
 
 /// Fields of sounds that are whole numbers, and those that are true or false.
@@ -145,7 +146,7 @@ impl Workspace {
         places.extend(others.filter(|(s, _)| s.value == old).map(|(s, _)| s.place.clone()));
         places.extend(named_in_mix(&document, old).into_iter().map(|(_, place)| place));
         for reaction in &document.reactions {
-            places.extend(reaction.actions.iter().filter_map(|a| sound_of(&a.action)).filter(|w| w.text == old).map(|w| w.place.clone()));
+            places.extend(reaction.actions.iter().filter_map(|a| a.action.sound()).filter(|w| w.text == old).map(|w| w.place.clone()));
         }
         self.replace_names(&format!("{old} renamed to {new}"), &places, old, new)
     }
@@ -167,11 +168,7 @@ impl Workspace {
                 places.push(word.place.clone());
             }
             for act in &reaction.actions {
-                if let Action::Send { event, .. } = &act.action
-                    && event.text == old
-                {
-                    places.push(event.place.clone());
-                }
+                places.extend(act.action.name(Holds::Event).filter(|event| event.text == old).map(|event| event.place.clone()));
             }
         }
         for (_, playthrough) in &document.playthroughs {
@@ -322,24 +319,6 @@ impl Workspace {
     }
 }
 
-/// The sound that an action names.
-#[must_use]
-pub(crate) fn sound_of(action: &Action) -> Option<&crate::language::Word> {
-    match action {
-        Action::Play { sound, .. } | Action::Say { sound, .. } | Action::Stop { sound, .. } | Action::Finish { sound, .. } | Action::Sweep { sound, .. } => {
-            Some(sound)
-        }
-        Action::Set { .. }
-        | Action::Add { .. }
-        | Action::Send { .. }
-        | Action::Go { .. }
-        | Action::Sting { .. }
-        | Action::Switch { .. }
-        | Action::Raise { .. }
-        | Action::Lower { .. } => None,
-    }
-}
-
 /// A key as TOML has it: in quotes if need be.
 fn quoted(name: &str) -> String {
     if name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_')) { name.to_owned() } else { format!("\"{name}\"") }
@@ -392,7 +371,7 @@ pub fn uses_of(document: &Document, sound: &str) -> Vec<(String, Place)> {
     let mut list = Vec::new();
     for reaction in &document.reactions {
         for act in &reaction.actions {
-            if sound_of(&act.action).is_some_and(|w| w.text == sound) {
+            if act.action.sound().is_some_and(|w| w.text == sound) {
                 list.push((reaction.head(), reaction.place.0.clone()));
             }
         }

@@ -28,7 +28,6 @@ mod world;
 
 pub use crate::fault::{Fault, Place, did_you_mean, nearest};
 pub use crate::language::{Moment, SILENCE};
-pub(crate) use change::sound_of;
 pub use change::{sharers, uses_of};
 pub use change_music::{TRANSITION_FIELDS, ends, unsaid_of_transition};
 pub use change_world::{TABLES, Thing, ThingId};

@@ -1,27 +1,161 @@
-//! The actions of reactions, one to a line: how they are read.
+//! The actions of reactions, one to a line: how they are read, printed and completed, by the slots of
+//! [`ACTIONS`](estampie_engine::director::actions::ACTIONS).
 
-use super::Moment;
-use super::lex::{Cursor, Parsed};
-use super::reactions::{Act, Action, PlaceOf, Where, value};
+use super::lex::{Cursor, Parsed, print_number, print_time, value};
+use super::{Moment, PlaceOf, Word};
 use crate::fault::{Fault, did_you_mean};
 use estampie_engine::curve::Shape;
+pub use estampie_engine::director::actions::{ACTIONS, ActionKind, Holds, Slot};
 use estampie_engine::property::Property;
+use estampie_engine::units::Seconds;
 use estampie_engine::vocabulary::Urgency;
+use std::fmt;
 
-/// The words that actions begin with.
-pub(crate) const ACTIONS: [&str; 14] = ["play", "say", "stop", "finish", "sweep", "set", "add", "send", "go", "sting", "fade in", "fade out", "raise", "lower"];
+/// At which emitter an action happens.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Where {
+    /// `at the emitter`: the one that the event came from.
+    Sender,
+    /// `at the listener`.
+    Listener,
+    /// `at NAME`: a named one.
+    Named(Word),
+}
 
-fn whereabouts(line: &mut Cursor<'_>) -> Parsed<Where> {
-    if line.take(&["at", "the", "emitter"]) {
-        return Ok(Where::Sender);
+/// What is written in one slot of an action.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub enum Said {
+    /// Nothing.
+    #[default]
+    Nothing,
+    /// A name, or the value of a state or parameter.
+    Word(Word),
+    /// An emitter.
+    Where(Where),
+    /// How soon.
+    Urgency(Urgency),
+    /// A time.
+    Time(Seconds),
+    /// A property.
+    Property(Property),
+    /// A value of the property, as written.
+    Written(String),
+    /// The curve of a way.
+    Shape(Shape),
+    /// `then let go`.
+    LetGo,
+    /// A number.
+    Number(f64),
+    /// A musical moment.
+    Moment(Moment),
+}
+
+/// What is done.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Action {
+    /// Which of the [`ACTIONS`].
+    pub kind: &'static ActionKind,
+    /// What is written in each of its slots.
+    pub said: Vec<Said>,
+}
+
+/// An action with what is said of it besides.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Act {
+    /// What is done.
+    pub action: Action,
+    /// The chance in percent, drawn each time; `None` is always.
+    pub chance: Option<f64>,
+    /// How long it waits.
+    pub after: Option<Seconds>,
+    /// Where it stands.
+    pub place: PlaceOf,
+}
+
+impl Action {
+    /// The slots with what is written in them.
+    pub fn slots(&self) -> impl Iterator<Item = (&'static Slot, &Said)> {
+        self.kind.slots.iter().zip(&self.said)
     }
-    if line.take(&["at", "the", "listener"]) {
-        return Ok(Where::Listener);
+
+    /// The names that it uses, with what each is a name of: [`Holds::Where`] for emitters.
+    pub fn names(&self) -> impl Iterator<Item = (Holds, &Word)> {
+        self.slots().filter_map(|(slot, said)| match said {
+            Said::Word(word) if slot.holds != Holds::SubjectValue => Some((slot.holds, word)),
+            Said::Where(Where::Named(word)) => Some((Holds::Where, word)),
+            _ => None,
+        })
     }
-    if line.take(&["at"]) {
-        return Ok(Where::Named(line.name("the name of an emitter, \"the emitter\" or \"the listener\"")?));
+
+    /// The name that it uses of something of this kind.
+    #[must_use]
+    pub fn name(&self, of: Holds) -> Option<&Word> {
+        self.names().find(|(holds, _)| *holds == of).map(|(_, word)| word)
     }
-    Ok(Where::Unsaid)
+
+    /// The sound that it names.
+    #[must_use]
+    pub fn sound(&self) -> Option<&Word> {
+        self.name(Holds::Sound).or_else(|| self.name(Holds::Spoken))
+    }
+}
+
+/// What a name is called when it is missing.
+fn wanted(holds: Holds) -> &'static str {
+    match holds {
+        Holds::Sound => "a sound",
+        Holds::Spoken => "a sound with lines",
+        Holds::Subject => "a state or a parameter",
+        Holds::Parameter => "a parameter",
+        Holds::Event => "an event",
+        Holds::Piece => "a piece or a playlist",
+        Holds::Section => "the name of a section or silence",
+        Holds::Stinger => "a stinger",
+        Holds::Layers => "a piece and its layer, like tidewalk/reed",
+        Holds::Snapshot => "a snapshot",
+        Holds::Where | Holds::Whose => "the name of an emitter, \"the emitter\" or \"the listener\"",
+        Holds::Number => "a number",
+        Holds::SubjectValue => "a value",
+        Holds::Time => "a time",
+        Holds::Property => "a property",
+        Holds::PropertyValue => "a value of the property",
+        Holds::Urgency => "how soon",
+        Holds::Shape => "a curve",
+        Holds::LetGo => "\"then let go\"",
+        Holds::Moment => "a musical moment",
+    }
+}
+
+/// How a slot is written, for documents: capitals stand for what one puts in.
+fn written(slot: &Slot) -> String {
+    let inner = match slot.holds {
+        Holds::Sound | Holds::Spoken => "SOUND",
+        Holds::Subject => "STATE or PARAMETER",
+        Holds::SubjectValue | Holds::PropertyValue => "VALUE",
+        Holds::Parameter => "PARAMETER",
+        Holds::Number => "NUMBER",
+        Holds::Event => "EVENT",
+        Holds::Piece => "PIECE or PLAYLIST",
+        Holds::Section => "SECTION or silence",
+        Holds::Stinger => "STINGER",
+        Holds::Layers => "PIECE/LAYER",
+        Holds::Snapshot => "SNAPSHOT",
+        Holds::Where | Holds::Whose => "at EMITTER",
+        Holds::Time => "TIME",
+        Holds::Property => "PROPERTY",
+        Holds::Urgency => ", first or , cutting in",
+        Holds::Shape => ", smooth or , power NUMBER",
+        Holds::LetGo => "then let go",
+        Holds::Moment => "MOMENT",
+    };
+    let text = if slot.lead.is_empty() { inner.to_owned() } else { format!("{} {inner}", slot.lead) };
+    if slot.optional { format!("[{text}]") } else { text }
+}
+
+/// How an action is written, for documents: capitals stand for what one puts in, brackets for what can be left out.
+#[must_use]
+pub fn form(kind: &ActionKind) -> String {
+    std::iter::once(kind.verb.to_owned()).chain(kind.slots.iter().map(written)).collect::<Vec<_>>().join(" ")
 }
 
 pub(super) fn act(line: &mut Cursor<'_>) -> Parsed<Act> {
@@ -47,69 +181,81 @@ pub(super) fn act(line: &mut Cursor<'_>) -> Parsed<Act> {
     Ok(Act { action, chance, after, place })
 }
 
+/// Takes the words that an action begins with.
+fn verb(line: &mut Cursor<'_>) -> Option<&'static ActionKind> {
+    ACTIONS.into_iter().find(|kind| {
+        let words: Vec<&str> = kind.verb.split(' ').collect();
+        line.take(&words)
+    })
+}
+
 fn action(line: &mut Cursor<'_>) -> Parsed<Action> {
-    let verb = line.peek().to_owned();
-    Ok(if line.take(&["play"]) {
-        Action::Play { sound: line.name("a sound")?, at: whereabouts(line)? }
-    } else if line.take(&["say"]) {
-        let sound = line.name("a sound with lines")?;
-        let at = whereabouts(line)?;
-        let urgency = if line.take(&[",", "first"]) {
-            Urgency::First
-        } else if line.take(&[",", "cutting", "in"]) {
-            Urgency::CutIn
-        } else {
-            Urgency::InTurn
-        };
-        Action::Say { sound, at, urgency }
-    } else if line.take(&["stop"]) {
-        let sound = line.name("a sound")?;
-        let at = whereabouts(line)?;
-        let over = if line.take(&["over"]) { Some(line.time()?) } else { None };
-        Action::Stop { sound, at, over }
-    } else if line.take(&["finish"]) {
-        Action::Finish { sound: line.name("a sound")?, at: whereabouts(line)? }
-    } else if line.take(&["sweep"]) {
-        sweep(line)?
-    } else if line.take(&["set"]) {
-        let subject = line.name("a state or a parameter")?;
-        line.expect("to")?;
-        let to = value(line, "a value")?;
-        Action::Set { subject, to }
-    } else if line.take(&["add"]) {
-        let (by, _) = line.number("a number")?;
-        line.expect("to")?;
-        Action::Add { subject: line.name("a parameter")?, by }
-    } else if line.take(&["send"]) {
-        Action::Send { event: line.name("an event")?, at: whereabouts(line)? }
-    } else if line.take(&["go"]) {
-        let piece = line.name("a piece or a playlist")?;
-        let to = if line.take(&["to"]) { Some(line.name("a section or silence")?) } else { None };
-        Action::Go { piece, to, on: moment(line)? }
-    } else if line.take(&["sting"]) {
-        Action::Sting { stinger: line.name("a stinger")?, on: moment(line)? }
-    } else if line.take(&["fade", "in"]) {
-        Action::Switch { layer: line.name("a piece and its layer, like tidewalk/reed")?, on: true }
-    } else if line.take(&["fade", "out"]) {
-        Action::Switch { layer: line.name("a piece and its layer, like tidewalk/reed")?, on: false }
-    } else if line.take(&["raise"]) {
-        line.take(&["snapshot"]);
-        let snapshot = line.name("a snapshot")?;
-        let over = if line.take(&["for"]) { Some(line.time()?) } else { None };
-        Action::Raise { snapshot, over }
-    } else if line.take(&["lower"]) {
-        line.take(&["snapshot"]);
-        Action::Lower { snapshot: line.name("a snapshot")? }
-    } else {
-        let usual = "an action begins with play, say, stop, finish, sweep, set, add, send, go, sting, fade in, fade out, raise or lower";
-        let fix = match verb.as_str() {
+    let first = line.peek().to_owned();
+    let Some(kind) = verb(line) else {
+        let known: Vec<&str> = ACTIONS.iter().map(|k| k.verb).collect();
+        let usual = format!("an action begins with {} or {}", known[..known.len() - 1].join(", "), known[known.len() - 1]);
+        let fix = match first.as_str() {
             "bring" | "take" => {
-                format!("{} is called fade {}", if verb == "bring" { "bring in" } else { "take out" }, if verb == "bring" { "in" } else { "out" })
+                format!("{} is called fade {}", if first == "bring" { "bring in" } else { "take out" }, if first == "bring" { "in" } else { "out" })
             }
             "When" | "when" => "begin it at the left edge: only actions are set in".to_owned(),
-            _ => did_you_mean(&verb, ACTIONS, usual),
+            _ => did_you_mean(&first, known, &usual),
         };
-        return Err(line.fault(format!("\"{verb}\" is not an action"), fix));
+        return Err(line.fault(format!("\"{first}\" is not an action"), fix));
+    };
+    let mut said = Vec::with_capacity(kind.slots.len());
+    for slot in kind.slots {
+        let read = read(line, slot, &said)?;
+        said.push(read);
+    }
+    Ok(Action { kind, said })
+}
+
+/// Reads what stands in a slot, after what was said before it.
+fn read(line: &mut Cursor<'_>, slot: &Slot, before: &[Said]) -> Parsed<Said> {
+    if !slot.lead.is_empty() && !line.take(&[slot.lead]) {
+        if slot.optional {
+            return Ok(Said::Nothing);
+        }
+        line.expect(slot.lead)?;
+    }
+    Ok(match slot.holds {
+        Holds::Sound | Holds::Spoken | Holds::Subject | Holds::Parameter | Holds::Event | Holds::Piece | Holds::Section | Holds::Stinger | Holds::Layers => {
+            Said::Word(line.name(wanted(slot.holds))?)
+        }
+        Holds::Snapshot => {
+            line.take(&["snapshot"]);
+            Said::Word(line.name(wanted(slot.holds))?)
+        }
+        Holds::SubjectValue => Said::Word(value(line, wanted(slot.holds))?),
+        Holds::Number => Said::Number(line.number(wanted(slot.holds))?.0),
+        Holds::Time => Said::Time(line.time()?),
+        Holds::Where | Holds::Whose => whereabouts(line)?.map_or(Said::Nothing, Said::Where),
+        Holds::Urgency if line.take(&[",", "first"]) => Said::Urgency(Urgency::First),
+        Holds::Urgency if line.take(&[",", "cutting", "in"]) => Said::Urgency(Urgency::CutIn),
+        Holds::Urgency => Said::Nothing,
+        Holds::Moment => moment(line)?.map_or(Said::Nothing, Said::Moment),
+        Holds::Property => Said::Property(property(line)?),
+        Holds::PropertyValue => property_value(line, before)?,
+        Holds::Shape => shape(line)?,
+        Holds::LetGo => let_go(line)?,
+    })
+}
+
+fn whereabouts(line: &mut Cursor<'_>) -> Parsed<Option<Where>> {
+    Ok(if line.take(&["at", "the", "emitter"]) {
+        Some(Where::Sender)
+    } else if line.take(&["at", "the", "listener"]) {
+        Some(Where::Listener)
+    } else if line.take(&["at"]) {
+        if line.peek() == "the" {
+            return Err(
+                line.fault("\"the\" stands before \"emitter\" and \"listener\" alone", "write \"at the emitter\", \"at the listener\", or at and a name")
+            );
+        }
+        Some(Where::Named(line.name(wanted(Holds::Where))?))
+    } else {
+        None
     })
 }
 
@@ -141,16 +287,25 @@ fn moment(line: &mut Cursor<'_>) -> Parsed<Option<Moment>> {
     Ok(None)
 }
 
-fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
-    let sound = line.name("a sound")?;
-    let at = whereabouts(line)?;
+/// The words of the properties that can be moved while a sound is heard.
+fn movable() -> impl Iterator<Item = &'static str> {
+    Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, word)| *word)
+}
+
+fn property(line: &mut Cursor<'_>) -> Parsed<Property> {
     let word = line.peek().to_owned();
     let Some((property, _)) = Property::ALL.iter().find(|(p, w)| *w == word && p.of_voices()) else {
-        let known = Property::ALL.iter().filter(|(p, _)| p.of_voices()).map(|(_, w)| *w);
-        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, "write level, pitch, low-pass, high-pass, pan or width")));
+        let known: Vec<&str> = movable().collect();
+        let usual = format!("write {} or {}", known[..known.len() - 1].join(", "), known[known.len() - 1]);
+        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, &usual)));
     };
     line.take(&[&word]);
-    line.expect("to")?;
+    Ok(*property)
+}
+
+/// A value of the property that was said, as it is written, up to the word `over`.
+fn property_value(line: &mut Cursor<'_>, before: &[Said]) -> Parsed<Said> {
+    let property = before.iter().find_map(|s| if let Said::Property(property) = s { Some(*property) } else { None }).unwrap_or(Property::Level);
     let place = line.place();
     let mut to = String::new();
     while !matches!(line.peek(), "over" | "") {
@@ -158,30 +313,187 @@ fn sweep(line: &mut Cursor<'_>) -> Parsed<Action> {
         line.take(&[&word]);
         to = if to.is_empty() { word } else { format!("{to} {word}") };
     }
-    property.read(&to).map_err(|what| {
-        Fault::new(
-            &place,
-            what,
-            format!("write a value such as {}", property.print(if matches!(property, Property::Pan | Property::Width) { -0.3 } else { -3.0 })),
-        )
-    })?;
-    line.expect("over")?;
-    let over = line.time()?;
-    let mut curve = Shape::Straight;
+    property.read(&to).map_err(|what| Fault::new(&place, what, format!("write a value such as {}", example(property))))?;
+    Ok(Said::Written(to))
+}
+
+/// A value of a property, as an example.
+fn example(property: Property) -> String {
+    property.print(match property {
+        Property::Pan | Property::Width => -0.3,
+        _ => -3.0,
+    })
+}
+
+fn shape(line: &mut Cursor<'_>) -> Parsed<Said> {
     if line.take(&[",", "smooth"]) {
-        curve = Shape::Smooth;
-    } else if line.take(&[",", "power"]) {
+        return Ok(Said::Shape(Shape::Smooth));
+    }
+    if line.take(&[",", "power"]) {
         let place = line.place();
         let (n, _) = line.number("a power, like 2")?;
         let wrong = || Fault::new(&place, format!("{n} is not a power"), "write 0.05 to 20");
-        curve = Some(Shape::Power(n as f32)).filter(|_| (0.05..=20.0).contains(&n)).ok_or_else(wrong)?;
+        return Some(Said::Shape(Shape::Power(n as f32))).filter(|_| (0.05..=20.0).contains(&n)).ok_or_else(wrong);
     }
+    Ok(Said::Nothing)
+}
+
+fn let_go(line: &mut Cursor<'_>) -> Parsed<Said> {
     let then = matches!(line.peek(), "then") || line.peek() == ",";
     let before = line.place();
-    let let_go = line.take(&["then", "let", "go"]) || line.take(&[",", "then", "let", "go"]);
-    if !let_go && !line.take(&["then", "stay"]) && !line.take(&[",", "then", "stay"]) && then && (line.take(&["then"]) || line.take(&[",", "then"])) {
+    if line.take(&["then", "let", "go"]) || line.take(&[",", "then", "let", "go"]) {
+        return Ok(Said::LetGo);
+    }
+    if !line.take(&["then", "stay"]) && !line.take(&[",", "then", "stay"]) && then && (line.take(&["then"]) || line.take(&[",", "then"])) {
         let what = format!("\"then {}\" is not understood at the end of a sweep", line.peek());
         return Err(Fault::new(&before, what, "write \"then let go\", or \"then stay\""));
     }
-    Ok(Action::Sweep { sound, at, property: *property, to, over, curve, let_go })
+    Ok(Said::Nothing)
+}
+
+/// What completion asks a project for: the names there are of a kind, after what was said before in the action.
+pub(crate) type NamesOf<'a> = &'a dyn Fn(Holds, &[Said]) -> Vec<String>;
+
+/// The words that can come next in an action whose line is `before` so far.
+pub(crate) fn offers(before: &str, names: NamesOf<'_>) -> Vec<String> {
+    let mut line = Cursor::new("", 1, before);
+    let Some(kind) = verb(&mut line) else {
+        return rest_of(&line.rest(), ACTIONS.iter().map(|k| k.verb.to_owned()));
+    };
+    let mut said: Vec<Said> = Vec::new();
+    let mut open: Vec<String> = Vec::new();
+    for slot in kind.slots {
+        let rest = line.rest();
+        let start = line.mark();
+        let here = || phrases(slot, &said, names);
+        match read(&mut line, slot, &said) {
+            // The line ends within the slot, or nobody knows what this is.
+            Err(_) => {
+                open.extend(rest_of(&rest, here()));
+                line.back_to(start);
+                if !slot.optional {
+                    return open;
+                }
+                said.push(Said::Nothing);
+            }
+            Ok(read) => {
+                // What is said closes what could have been said before it; it may be the beginning of something longer.
+                if read != Said::Nothing {
+                    open.clear();
+                }
+                if read == Said::Nothing || line.done() {
+                    open.extend(rest_of(&rest, here()));
+                }
+                said.push(read);
+            }
+        }
+    }
+    let options = [", chance 70 %", ", after 0.5 s"].map(str::to_owned);
+    open.extend(if line.done() { options.to_vec() } else { rest_of(&line.rest(), options) });
+    open
+}
+
+/// What is left of those phrases that begin with the words of `taken`.
+fn rest_of(taken: &[String], phrases: impl IntoIterator<Item = String>) -> Vec<String> {
+    let left = |phrase: String| {
+        let words = super::lex::tokens(&phrase);
+        if words.len() <= taken.len() || !words.iter().zip(taken).all(|(word, taken)| word.text == *taken) {
+            return None;
+        }
+        Some(if taken.is_empty() { phrase } else { words[taken.len()..].iter().map(|t| t.text.as_str()).collect::<Vec<_>>().join(" ") })
+    };
+    phrases.into_iter().filter_map(left).collect()
+}
+
+/// What can be written in a slot, with its lead.
+fn phrases(slot: &Slot, before: &[Said], names: NamesOf<'_>) -> Vec<String> {
+    let some = |words: &[&str]| words.iter().map(|w| (*w).to_owned()).collect::<Vec<_>>();
+    let list = match slot.holds {
+        Holds::Where | Holds::Whose => {
+            let named = names(Holds::Where, before).into_iter().map(|name| format!("at {name}"));
+            some(&["at the emitter", "at the listener"]).into_iter().chain(named).collect()
+        }
+        Holds::Urgency => some(&[", first", ", cutting in"]),
+        Holds::Time => some(&["1 s"]),
+        Holds::Property => movable().map(str::to_owned).collect(),
+        Holds::PropertyValue => {
+            let property = before.iter().find_map(|s| if let Said::Property(property) = s { Some(*property) } else { None });
+            property.map(|p| format!("{} over 1 s", example(p))).into_iter().collect()
+        }
+        Holds::Shape => some(&[", smooth"]),
+        Holds::LetGo => some(&["then let go"]),
+        Holds::Moment => MOMENTS.iter().map(|(_, words)| (*words).to_owned()).collect(),
+        Holds::Number => some(&["1"]),
+        holds => names(holds, before),
+    };
+    if slot.lead.is_empty() {
+        return list;
+    }
+    if list.is_empty() {
+        return vec![slot.lead.to_owned()];
+    }
+    list.iter().map(|words| format!("{} {words}", slot.lead)).collect()
+}
+
+impl fmt::Display for Where {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Where::Sender => f.write_str(" at the emitter"),
+            Where::Listener => f.write_str(" at the listener"),
+            Where::Named(name) => write!(f, " at {name}"),
+        }
+    }
+}
+
+impl fmt::Display for Action {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.kind.verb)?;
+        for (slot, said) in self.slots() {
+            if *said != Said::Nothing && !slot.lead.is_empty() {
+                write!(f, " {}", slot.lead)?;
+            }
+            match said {
+                Said::Nothing | Said::Urgency(Urgency::InTurn) | Said::Shape(Shape::Straight) => {}
+                Said::Word(word) => write!(f, " {word}")?,
+                Said::Where(at) => write!(f, "{at}")?,
+                Said::Urgency(Urgency::First) => f.write_str(", first")?,
+                Said::Urgency(Urgency::CutIn) => f.write_str(", cutting in")?,
+                Said::Time(time) => write!(f, " {} s", print_time(*time))?,
+                Said::Property(property) => write!(f, " {}", property.word())?,
+                Said::Written(text) => write!(f, " {text}")?,
+                Said::Shape(shape) => write!(f, ", {shape}")?,
+                Said::LetGo => f.write_str(" then let go")?,
+                Said::Number(number) => write!(f, " {}", print_number(*number))?,
+                Said::Moment(Moment::Marker(name)) => write!(f, " at marker {name}")?,
+                Said::Moment(moment) => write!(f, " {}", MOMENTS.iter().find(|(m, _)| m == moment).map_or("", |(_, w)| w))?,
+            }
+        }
+        Ok(())
+    }
+}
+
+impl fmt::Display for Act {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}", self.action)?;
+        if let Some(percent) = self.chance {
+            write!(f, ", chance {} %", print_number(percent))?;
+        }
+        if let Some(time) = self.after {
+            write!(f, ", after {} s", print_time(time))?;
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_manual_lists_every_action_as_it_is_written_with_what_it_does() {
+        let manual = include_str!("../../../../docs/language.md");
+        let rows: Vec<&str> = manual.lines().skip_while(|l| !l.starts_with("| action |")).skip(2).take_while(|l| l.starts_with('|')).collect();
+        let wanted: Vec<String> = ACTIONS.iter().map(|kind| format!("| `{}` | {} |", form(kind), kind.does)).collect();
+        assert_eq!(rows, wanted, "the table in docs/language.md should be:\n{}", wanted.join("\n"));
+    }
 }

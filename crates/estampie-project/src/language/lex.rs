@@ -89,6 +89,23 @@ impl<'a> Cursor<'a> {
         same
     }
 
+    /// The texts of the tokens that are left.
+    #[must_use]
+    pub fn rest(&self) -> Vec<String> {
+        self.tokens[self.at.min(self.tokens.len())..].iter().map(|t| t.text.clone()).collect()
+    }
+
+    /// Where the cursor stands, to come back to.
+    #[must_use]
+    pub fn mark(&self) -> usize {
+        self.at
+    }
+
+    /// Stands again where [`mark`](Cursor::mark) was asked.
+    pub fn back_to(&mut self, mark: usize) {
+        self.at = mark;
+    }
+
     /// A fault at the next token.
     #[must_use]
     pub fn fault(&self, what: impl Into<String>, fix: impl Into<String>) -> Fault {
@@ -159,6 +176,15 @@ impl<'a> Cursor<'a> {
     pub fn end(&self, wanted: &str) -> Parsed<()> {
         if self.done() { Ok(()) } else { Err(self.fault(format!("\"{}\" is not understood here", self.peek()), wanted.to_owned())) }
     }
+}
+
+/// A state's value or a number, as a word.
+pub(super) fn value(line: &mut Cursor<'_>, wanted: &str) -> Parsed<super::Word> {
+    let place = line.place();
+    if let Ok((number, unit)) = line.number(wanted) {
+        return Ok(super::Word { text: format!("{}{unit}", print_number(number)), place });
+    }
+    line.name(wanted)
 }
 
 /// A number as sentences have it: shortest digits that read back the same.

@@ -3,7 +3,7 @@
 //! Every parser goes on after a mistake and gives all faults with line, column and fix; every tree prints itself so
 //! that parsing the print gives the same tree.
 
-pub(crate) mod actions;
+pub mod actions;
 pub mod formula;
 pub mod lex;
 pub mod measure;
@@ -12,11 +12,12 @@ pub mod playthrough;
 pub mod print;
 pub mod reactions;
 
+pub use actions::{Act, Action, Where};
 pub use formula::Expression;
 pub use measure::Measure;
 pub use moment::{Moment, SILENCE};
 pub use playthrough::{Playthrough, Step, StepAction};
-pub use reactions::{Act, Action, Condition, Interval, Reaction, Test, Trigger, Where};
+pub use reactions::{Condition, Interval, Reaction, Test, Trigger};
 
 use crate::fault::Place;
 use std::fmt;
@@ -47,5 +48,15 @@ impl PartialEq for Word {
 impl fmt::Display for Word {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.text)
+    }
+}
+
+/// A place that does not count in comparisons.
+#[derive(Debug, Clone, Default)]
+pub struct PlaceOf(pub Place);
+
+impl PartialEq for PlaceOf {
+    fn eq(&self, _: &Self) -> bool {
+        true
     }
 }

@@ -91,7 +91,7 @@ pub enum PlaythroughLine {
     /// The seed of all random draws.
     Seed(u64),
     /// A timed step, with its place.
-    Step(Step, super::reactions::PlaceOf),
+    Step(Step, super::PlaceOf),
 }
 
 /// A playthrough as written: its lines in order.
@@ -206,7 +206,7 @@ fn line(cursor: &mut Cursor<'_>) -> Parsed<PlaythroughLine> {
     }
     let action = action(cursor)?;
     cursor.end("this step ends here; the next one begins a line of its own")?;
-    Ok(PlaythroughLine::Step(Step { at: Seconds(at), action }, super::reactions::PlaceOf(place)))
+    Ok(PlaythroughLine::Step(Step { at: Seconds(at), action }, super::PlaceOf(place)))
 }
 
 fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {

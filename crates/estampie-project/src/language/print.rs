@@ -1,11 +1,7 @@
 //! Reactions as text again, so that parsing the print gives the same tree.
 
-use super::Moment;
-use super::actions::MOMENTS;
 use super::lex::{print_number, print_time};
-use super::reactions::{Act, Action, Interval, Reaction, Test, Trigger, Where};
-use estampie_engine::curve::Shape;
-use estampie_engine::vocabulary::Urgency;
+use super::reactions::{Interval, Reaction, Test, Trigger};
 use std::fmt;
 
 impl fmt::Display for Test {
@@ -20,77 +16,6 @@ impl fmt::Display for Test {
                 write!(f, "between {} and {}{space}{unit}", print_number(*low), print_number(*high))
             }
         }
-    }
-}
-
-impl fmt::Display for Where {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Where::Unsaid => Ok(()),
-            Where::Sender => f.write_str(" at the emitter"),
-            Where::Listener => f.write_str(" at the listener"),
-            Where::Named(name) => write!(f, " at {name}"),
-        }
-    }
-}
-
-impl fmt::Display for Action {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Action::Play { sound, at } => write!(f, "play {sound}{at}"),
-            Action::Say { sound, at, urgency: Urgency::InTurn } => write!(f, "say {sound}{at}"),
-            Action::Say { sound, at, urgency: Urgency::First } => write!(f, "say {sound}{at}, first"),
-            Action::Say { sound, at, urgency: Urgency::CutIn } => write!(f, "say {sound}{at}, cutting in"),
-            Action::Sweep { sound, at, property, to, over, curve, let_go } => {
-                write!(f, "sweep {sound}{at} {} to {to} over {} s", property.word(), print_time(*over))?;
-                if *curve != Shape::Straight {
-                    write!(f, ", {curve}")?;
-                }
-                f.write_str(if *let_go { " then let go" } else { "" })
-            }
-            Action::Add { subject, by } => write!(f, "add {} to {subject}", print_number(*by)),
-            Action::Stop { sound, at, over: None } => write!(f, "stop {sound}{at}"),
-            Action::Stop { sound, at, over: Some(time) } => write!(f, "stop {sound}{at} over {} s", print_time(*time)),
-            Action::Finish { sound, at } => write!(f, "finish {sound}{at}"),
-            Action::Set { subject, to } => write!(f, "set {subject} to {to}"),
-            Action::Send { event, at } => write!(f, "send {event}{at}"),
-            Action::Go { piece, to, on } => {
-                write!(f, "go {piece}")?;
-                if let Some(to) = to {
-                    write!(f, " to {to}")?;
-                }
-                print_moment(on.as_ref(), f)
-            }
-            Action::Sting { stinger, on } => {
-                write!(f, "sting {stinger}")?;
-                print_moment(on.as_ref(), f)
-            }
-            Action::Raise { snapshot, over: None } => write!(f, "raise {snapshot}"),
-            Action::Raise { snapshot, over: Some(over) } => write!(f, "raise {snapshot} for {} s", print_time(*over)),
-            Action::Lower { snapshot } => write!(f, "lower {snapshot}"),
-            Action::Switch { layer, on } => write!(f, "{} {layer}", if *on { "fade in" } else { "fade out" }),
-        }
-    }
-}
-
-fn print_moment(on: Option<&Moment>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-    match on {
-        None => Ok(()),
-        Some(Moment::Marker(name)) => write!(f, " at marker {name}"),
-        Some(moment) => write!(f, " {}", MOMENTS.iter().find(|(m, _)| m == moment).map_or("", |(_, w)| w)),
-    }
-}
-
-impl fmt::Display for Act {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}", self.action)?;
-        if let Some(percent) = self.chance {
-            write!(f, ", chance {} %", print_number(percent))?;
-        }
-        if let Some(time) = self.after {
-            write!(f, ", after {} s", print_time(time))?;
-        }
-        Ok(())
     }
 }
 

@@ -8,17 +8,14 @@
 //!   play hull/struck at the emitter
 //! ```
 
-use super::Moment;
-use super::Word;
-use super::actions::act;
-use super::lex::{Cursor, Parsed, is_name, print_number};
+use super::actions::{Act, act};
+use super::lex::{Cursor, Parsed, is_name, value};
 #[cfg(test)]
 use super::print::print;
+use super::{PlaceOf, Word};
 use crate::fault::{Fault, Place};
-use estampie_engine::curve::Shape;
-use estampie_engine::property::Property;
 use estampie_engine::units::{Quantity as _, Seconds, Span};
-use estampie_engine::vocabulary::{Comparison, LEAST_INTERVAL, MOST_NTH, Urgency};
+use estampie_engine::vocabulary::{Comparison, LEAST_INTERVAL, MOST_NTH};
 
 /// What a state or parameter is tested for.
 #[derive(Debug, Clone, PartialEq)]
@@ -75,143 +72,6 @@ pub struct Condition {
     pub test: Test,
 }
 
-/// At which emitter an action happens.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub enum Where {
-    /// Not said: the emitter that the event came from, if any.
-    #[default]
-    Unsaid,
-    /// `at the emitter`: the same, said.
-    Sender,
-    /// `at the listener`.
-    Listener,
-    /// `at NAME`: a named one.
-    Named(Word),
-}
-
-/// What is done.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Action {
-    /// Plays a sound.
-    Play {
-        /// The sound.
-        sound: Word,
-        /// Where.
-        at: Where,
-    },
-    /// Has a line said.
-    Say {
-        /// The sound with the lines.
-        sound: Word,
-        /// Where.
-        at: Where,
-        /// How soon.
-        urgency: Urgency,
-    },
-    /// Takes a running sound's level, pitch or filter somewhere.
-    Sweep {
-        /// The sound.
-        sound: Word,
-        /// Whose; all if unsaid.
-        at: Where,
-        /// What is moved.
-        property: Property,
-        /// Where to, as written, in the property's unit.
-        to: String,
-        /// How long it takes.
-        over: Seconds,
-        /// The curve of the way.
-        curve: Shape,
-        /// Whether it is let go at the end.
-        let_go: bool,
-    },
-    /// Fades out all voices of a sound (of one emitter if said), over a time or as the sound says.
-    Stop {
-        /// The sound.
-        sound: Word,
-        /// Whose voices; all if unsaid.
-        at: Where,
-        /// The fade.
-        over: Option<Seconds>,
-    },
-    /// Lets the loop of a sound complete its round; what comes after it in its chain plays, then it ends.
-    Finish {
-        /// The sound.
-        sound: Word,
-        /// Whose voices; all if unsaid.
-        at: Where,
-    },
-    /// Sets a state or parameter.
-    Set {
-        /// The state or parameter.
-        subject: Word,
-        /// The value: a state's value or a number as text.
-        to: Word,
-    },
-    /// Adds to a parameter, as counters need it.
-    Add {
-        /// The parameter.
-        subject: Word,
-        /// How much; less than 0 takes away.
-        by: f64,
-    },
-    /// Sends an event.
-    Send {
-        /// The event.
-        event: Word,
-        /// From which emitter.
-        at: Where,
-    },
-    /// Lets a piece go to a section, or to silence; lets a playlist begin or end.
-    Go {
-        /// The piece or playlist.
-        piece: Word,
-        /// The section or `silence`; its first section if unsaid.
-        to: Option<Word>,
-        /// When, if not as its transition says.
-        on: Option<Moment>,
-    },
-    /// Sounds a stinger.
-    Sting {
-        /// The stinger.
-        stinger: Word,
-        /// When, if not as the stinger says.
-        on: Option<Moment>,
-    },
-    /// Brings layers in or takes them out.
-    Switch {
-        /// Piece and layer, as `tidewalk/reed`.
-        layer: Word,
-        /// In or out.
-        on: bool,
-    },
-    /// Raises a snapshot, for a time or until it is lowered.
-    Raise {
-        /// The snapshot.
-        snapshot: Word,
-        /// For so long.
-        over: Option<Seconds>,
-    },
-    /// Takes back what has raised a snapshot.
-    Lower {
-        /// The snapshot.
-        snapshot: Word,
-    },
-}
-
-/// An action with what is said of it besides.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Act {
-    /// What is done.
-    pub action: Action,
-    /// The chance in percent, drawn each time; `None` is always.
-    pub chance: Option<f64>,
-    /// How long it waits.
-    pub after: Option<Seconds>,
-    /// Where it stands.
-    pub place: PlaceOf,
-}
-
 /// One reaction.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Reaction {
@@ -235,16 +95,6 @@ pub struct Reaction {
     pub actions: Vec<Act>,
     /// Where its `When` stands.
     pub place: PlaceOf,
-}
-
-/// A place that does not count in comparisons.
-#[derive(Debug, Clone, Default)]
-pub struct PlaceOf(pub Place);
-
-impl PartialEq for PlaceOf {
-    fn eq(&self, _: &Self) -> bool {
-        true
-    }
 }
 
 /// Parses a file of reactions. What is wrong is left out and given as a fault.
@@ -519,18 +369,15 @@ fn number_with_unit(line: &mut Cursor<'_>) -> Parsed<(f64, String)> {
     Ok((number, unit))
 }
 
-/// A state's value or a number, as a word.
-pub(super) fn value(line: &mut Cursor<'_>, wanted: &str) -> Parsed<Word> {
-    let place = line.place();
-    if let Ok((number, unit)) = line.number(wanted) {
-        return Ok(Word { text: format!("{}{unit}", print_number(number)), place });
-    }
-    line.name(wanted)
-}
-
 #[cfg(test)]
 mod tests {
+    use super::super::Moment;
+    use super::super::actions::{ACTIONS, Action, Holds, Said, Slot, Where};
+    use super::super::lex::print_number;
     use super::*;
+    use estampie_engine::curve::Shape;
+    use estampie_engine::property::Property;
+    use estampie_engine::vocabulary::Urgency;
     use proptest::prelude::*;
 
     fn word() -> impl Strategy<Value = Word> {
@@ -551,47 +398,48 @@ mod tests {
         let between = (number(), number(), prop_oneof![Just(String::new()), Just("m".into())]).prop_map(|(a, b, u)| Test::Between(a.min(b), a.max(b), u));
         prop_oneof![compare(), value().prop_map(Test::Is), value().prop_map(Test::IsNot), between]
     }
-    fn place() -> impl Strategy<Value = Where> {
-        prop_oneof![Just(Where::Unsaid), Just(Where::Sender), Just(Where::Listener), word().prop_map(Where::Named)]
-    }
     fn time() -> impl Strategy<Value = Seconds> {
         (0u64..100_000_000).prop_map(|us| Seconds(us as f64 / 1e6))
     }
-    fn moment() -> impl Strategy<Value = Option<Moment>> {
+    fn moment() -> impl Strategy<Value = Moment> {
         let known = prop::sample::select(super::super::actions::MOMENTS.map(|(m, _)| m).to_vec());
-        prop::option::of(prop_oneof![known, word().prop_map(|w| Moment::Marker(w.text))])
+        prop_oneof![known, word().prop_map(|w| Moment::Marker(w.text))]
+    }
+    /// Anything that can be written in a slot.
+    fn said(slot: &Slot) -> BoxedStrategy<Said> {
+        let some = match slot.holds {
+            Holds::Where | Holds::Whose => prop_oneof![Just(Where::Sender), Just(Where::Listener), word().prop_map(Where::Named)].prop_map(Said::Where).boxed(),
+            Holds::Urgency => prop_oneof![Just(Urgency::First), Just(Urgency::CutIn)].prop_map(Said::Urgency).boxed(),
+            Holds::Time => time().prop_map(Said::Time).boxed(),
+            Holds::Property => prop_oneof![Just(Property::Pitch), Just(Property::Level), Just(Property::LowPass)].prop_map(Said::Property).boxed(),
+            // Read with the unit that belongs to the property: see below.
+            Holds::PropertyValue => (20i32..48).prop_map(|n| Said::Written(n.to_string())).boxed(),
+            Holds::Shape => prop_oneof![Just(Shape::Smooth), (1u8..9).prop_map(|n| Shape::Power(f32::from(n) / 2.0))].prop_map(Said::Shape).boxed(),
+            Holds::LetGo => Just(Said::LetGo).boxed(),
+            Holds::SubjectValue => value().prop_map(Said::Word).boxed(),
+            Holds::Number => number().prop_map(Said::Number).boxed(),
+            Holds::Moment => moment().prop_map(Said::Moment).boxed(),
+            _ => word().prop_map(Said::Word).boxed(),
+        };
+        if slot.optional { prop_oneof![Just(Said::Nothing), some].boxed() } else { some }
     }
     fn any_action() -> impl Strategy<Value = Action> {
-        let urgency = prop_oneof![Just(Urgency::InTurn), Just(Urgency::First), Just(Urgency::CutIn)];
-        let swept = prop_oneof![
-            (-48i32..48).prop_map(|n| (Property::Pitch, format!("{n} st"))),
-            (-60i32..12).prop_map(|n| (Property::Level, format!("{n} dB"))),
-            (20u32..20_000).prop_map(|n| (Property::LowPass, format!("{n} Hz"))),
-        ];
-        let curve = prop_oneof![Just(Shape::Straight), Just(Shape::Smooth), (1u8..9).prop_map(|n| Shape::Power(f32::from(n) / 2.0))];
-        prop_oneof![
-            (word(), place()).prop_map(|(sound, at)| Action::Play { sound, at }),
-            (word(), place(), urgency).prop_map(|(sound, at, urgency)| Action::Say { sound, at, urgency }),
-            (word(), place(), prop::option::of(time())).prop_map(|(sound, at, over)| Action::Stop { sound, at, over }),
-            (word(), place()).prop_map(|(sound, at)| Action::Finish { sound, at }),
-            (word(), place(), swept, time(), curve, any::<bool>()).prop_map(|(sound, at, (property, to), over, curve, let_go)| Action::Sweep {
-                sound,
-                at,
-                property,
-                to,
-                over,
-                curve,
-                let_go
-            }),
-            (word(), value()).prop_map(|(subject, to)| Action::Set { subject, to }),
-            (word(), number()).prop_map(|(subject, by)| Action::Add { subject, by }),
-            (word(), place()).prop_map(|(event, at)| Action::Send { event, at }),
-            (word(), prop::option::of(word()), moment()).prop_map(|(piece, to, on)| Action::Go { piece, to, on }),
-            (word(), moment()).prop_map(|(stinger, on)| Action::Sting { stinger, on }),
-            (word(), any::<bool>()).prop_map(|(layer, on)| Action::Switch { layer, on }),
-            (word(), prop::option::of(time())).prop_map(|(snapshot, over)| Action::Raise { snapshot, over }),
-            word().prop_map(|snapshot| Action::Lower { snapshot }),
-        ]
+        (0..ACTIONS.len()).prop_flat_map(|at| {
+            let kind = ACTIONS[at];
+            kind.slots.iter().map(said).collect::<Vec<_>>().prop_map(move |mut said| {
+                let unit = said.iter().find_map(|s| if let Said::Property(property) = s { Some(*property) } else { None });
+                for said in &mut said {
+                    if let Said::Written(text) = said {
+                        text.push_str(match unit {
+                            Some(Property::Pitch) => " st",
+                            Some(Property::LowPass) => " Hz",
+                            _ => " dB",
+                        });
+                    }
+                }
+                Action { kind, said }
+            })
+        })
     }
     fn act() -> impl Strategy<Value = Act> {
         let chance = prop::option::of((0u32..=1000).prop_map(|p| f64::from(p) / 10.0));
@@ -646,7 +494,8 @@ mod tests {
         assert_eq!(list[0].comments, vec!["the hull"]);
         assert!(list[1].otherwise);
         assert_eq!(list[2].actions.len(), 2);
-        assert_eq!(list[2].actions[1].action, Action::Stop { sound: Word::new("step"), at: Where::Unsaid, over: Some(Seconds(0.3)) });
+        let stop = &list[2].actions[1].action;
+        assert_eq!((stop.kind.verb, &stop.said), ("stop", &vec![Said::Word(Word::new("step")), Said::Nothing, Said::Time(Seconds(0.3))]));
     }
 
     #[test]

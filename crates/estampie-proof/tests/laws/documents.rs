@@ -152,7 +152,7 @@ fn the_demo_has_no_faults_and_is_as_rich_as_it_should_be() {
     has("shared settings", any(|s| s.vary.like.is_some()) && any(|s| s.falloff.like.is_some()) && any(|s| s.group.is_some()));
     let lines = document.sounds.iter().find(|s| s.name == "dispatcher/report").unwrap();
     assert_eq!((lines.groups.len(), lines.groups.iter().map(|(_, t)| t.len()).sum::<usize>()), (5, 20));
-    let sweeps = document.reactions.iter().flat_map(|r| &r.actions).filter(|a| matches!(a.action, estampie_project::language::Action::Sweep { .. })).count();
+    let sweeps = document.reactions.iter().flat_map(|r| &r.actions).filter(|a| a.action.kind.verb == "sweep").count();
     has("sweep", sweeps > 0);
     let of = |wanted: fn(&ValueOf) -> bool| document.parameters.iter().filter(|p| wanted(&p.source)).count();
     assert!(of(|s| matches!(s, ValueOf::Formula(_))) >= 2 && of(|s| matches!(s, ValueOf::Measure(_))) >= 3);

@@ -371,6 +371,23 @@ fn calls_are_counted_and_once_is_once() {
 }
 
 #[test]
+fn what_is_reset_is_as_at_the_beginning() {
+    let program = program(A, "", "", "When hit\n  add 0.4 to strain\n  set deck to silt\nWhen tick\n  reset strain\n  reset deck\n");
+    let (strain, deck) = (program.find_parameter.get(key("strain")).unwrap(), program.find_state.get(key("deck")).unwrap());
+    let mut bench = Bench::new(&program, 1);
+    let mut now = |event: &str| {
+        bench.event(NOW, event);
+        bench.render(64);
+        let status = bench.status.as_ref().unwrap();
+        (status.parameters[strain].value, status.states[deck])
+    };
+    let rest = (program.parameters[strain].rest, program.states[deck].start);
+    assert_eq!(now("loop"), rest);
+    assert_ne!(now("hit"), rest);
+    assert_eq!(now("tick"), rest);
+}
+
+#[test]
 fn actions_wait_and_draw_and_are_switched_off() {
     let reactions = "When hit\n  play a at the listener, after 0.25 s\n  send tick, after 0.5 s\nOff: When hit\n  play a\nWhen tick\n  stop a\nWhen loop\n  play a, chance 50 %\n";
     let program = program(A, "", "", reactions);

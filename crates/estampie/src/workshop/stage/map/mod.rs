@@ -14,7 +14,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::world::emitters::LISTENER_NAME;
 use estampie_engine::world::geometry::{Form, Ground, apart, bounds, nearest_on};
 use estampie_project::document::{Thing, ThingId, WorldDoc};
-use estampie_project::language::{Action, Where};
+use estampie_project::language::actions::Holds;
 use estampie_proof::listen_elsewhere as here;
 use ratatui::layout::Rect;
 use std::collections::VecDeque;
@@ -457,10 +457,8 @@ impl App {
         let plays = || program.world.plays.iter().find(|p| p.at == key).map(|p| program.sounds[p.sound as usize].key);
         // What reactions play there.
         let named = || {
-            let actions = self.document().reactions.iter().flat_map(|r| &r.actions);
-            actions
-                .filter_map(|a| if let Action::Play { sound, at: Where::Named(at) } = &a.action { (at.text == thing.id.name).then_some(sound) } else { None })
-                .next()
+            let mut actions = self.document().reactions.iter().flat_map(|r| &r.actions).map(|a| &a.action).filter(|a| a.kind.begins);
+            actions.find(|a| a.name(Holds::Where).is_some_and(|at| at.text == thing.id.name)).and_then(|a| a.sound())
         };
         now.or_else(plays).or_else(|| named().map(|sound| NameKey::of(&sound.text)))
     }

@@ -1,0 +1,15 @@
+//! `send`: an event happens.
+
+use super::{ActionKind, Holds, Slot};
+use crate::program::Filled;
+
+pub(super) static SEND: ActionKind = ActionKind {
+    verb: "send",
+    does: "sends an event; reactions to it follow at once, on the same frame",
+    slots: &[Slot::needed(Holds::Event), Slot::optional(Holds::Where)],
+    begins: false,
+    act: |directing, action, call| {
+        let [Filled::Event(event), Filled::At(at), ..] = action.slots else { return };
+        directing.send_event(event, call.at(at), call.frame);
+    },
+};
