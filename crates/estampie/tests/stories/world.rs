@@ -20,7 +20,7 @@ fn one_walks_from_the_quay_into_the_nave_and_everything_follows() {
     story.keys(&[")", ")", ")", ")"]);
     story.wait_for("you walk at 12 m/s");
     story.keys(&["Up"]);
-    story.wait_for("entered streets");
+    // What lasts is waited for: on a busy machine the log may have gone past the entering itself.
     story.wait_for("sealed-cabin");
     // Each press is a stride; the next one begins where it ends, however slow the machine is.
     let stride = |key: &str| {
@@ -29,15 +29,17 @@ fn one_walks_from_the_quay_into_the_nave_and_everything_follows() {
     };
     stride("Right");
     stride("Right");
-    story.wait_until("entered nave", |s| {
-        if !s.contains("entered nave") {
+    story.wait_until("the nave's snapshot", |s| {
+        if !s.contains("under-the-vault") {
             stride("Up");
         }
-        s.contains("entered nave")
+        s.contains("under-the-vault")
     });
-    story.wait_for("under-the-vault");
-    story.wait_for("tidewalk/tabor goes out");
     story.wait_until("the bed is the nave's", |s| line(s, &["water/bed", "nave"]).is_some());
+    story.keys(&["6", "/"]);
+    story.type_text("tabor goes out");
+    story.keys(&["Enter"]);
+    story.wait_until("a layer that is not for churches went out", |s| line(s, &["tidewalk/tabor goes out"]).is_some());
 }
 
 #[test]
@@ -61,7 +63,7 @@ fn the_hatch_opens_by_its_parameter_and_the_boiler_comes_through() {
     story.keys(&["Tab", "p"]);
     story.wait_for("the arrows move the cross");
     story.keys(&["S-Right", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "Up", "P", "Escape", "i"]);
-    story.wait_for("entered streets");
+    story.wait_for("sealed-cabin");
     let closed = story.wait_until("the boiler is heard through its wall", |s| heard(s, &["boiler/loop", "boiler"]).is_some_and(|v| v > -75.0));
     assert!(closed.contains("hatch-way 0 %"), "{closed}");
     std::thread::sleep(std::time::Duration::from_secs(2));
@@ -98,7 +100,6 @@ fn a_zone_is_drawn_named_heard_and_taken_back() {
     story.wait_until("its field is shown", |s| line(s, &["ambience", "cable/hum"]).is_some());
     // Into its middle, and it is heard.
     story.keys(&["Right", "Right", "Down", "Down", "P"]);
-    story.wait_for("entered crypt");
     story.wait_until("its ambience plays", |s| line(s, &["cable/hum", "crypt"]).is_some());
     story.keys(&["u", "u"]);
     story.wait_for("undid zone crypt");
