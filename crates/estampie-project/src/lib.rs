@@ -13,3 +13,4 @@ pub mod fault;
 pub mod language;
 pub mod midi;
 pub mod survey;
+pub mod things;

@@ -307,7 +307,7 @@ impl Workspace {
     }
 
     /// The file with most of the sounds whose names begin like `name`, or one of its own.
-    fn file_for(&self, name: &str) -> String {
+    pub(crate) fn file_for(&self, name: &str) -> String {
         let head = name.split('/').next().unwrap_or(name);
         let mut files: BTreeMap<&str, usize> = BTreeMap::new();
         for sound in &self.document().sounds {

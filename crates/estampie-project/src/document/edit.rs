@@ -307,17 +307,11 @@ impl Workspace {
                 None => return Vec::new(),
             }
         }
-        let text = |item: &Item| match item.as_value() {
-            Some(Value::String(text)) => text.value().clone(),
-            Some(Value::Array(list)) => list.iter().map(|v| v.as_str().map_or_else(|| v.to_string(), str::to_owned)).collect::<Vec<_>>().join("; "),
-            Some(value) => value.clone().decorated("", "").to_string(),
-            None => String::new(),
-        };
         let mut list = Vec::new();
         for (name, item) in item.as_table_like().into_iter().flat_map(toml_edit::TableLike::iter) {
             match item.as_table_like() {
-                Some(table) => list.extend(table.iter().map(|(field, item)| (format!("{name}.{field}"), text(item)))),
-                None => list.push((name.to_owned(), text(item))),
+                Some(table) => list.extend(table.iter().map(|(field, item)| (format!("{name}.{field}"), text_of(item)))),
+                None => list.push((name.to_owned(), text_of(item))),
             }
         }
         list
@@ -418,7 +412,7 @@ impl Workspace {
     ///
     /// # Errors
     /// With what is wrong, and its fix.
-    pub(super) fn change_if_read(&mut self, name: &str, files: Vec<(String, Option<String>)>) -> Result<(), String> {
+    pub(crate) fn change_if_read(&mut self, name: &str, files: Vec<(String, Option<String>)>) -> Result<(), String> {
         let mut then = self.now.clone();
         for (file, text) in &files {
             then.set(file, text.as_deref().unwrap_or_default());
@@ -447,7 +441,7 @@ impl Workspace {
     }
 
     /// A file as TOML that can be edited.
-    pub(super) fn toml(&self, file: &str) -> Result<DocumentMut, String> {
+    pub(crate) fn toml(&self, file: &str) -> Result<DocumentMut, String> {
         let text = self.now.get(file).map_or("", |t| t);
         text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is fixed: {}", e.message()))
     }
@@ -673,6 +667,16 @@ fn merge(base: Option<&str>, one: Option<&str>, other: Option<&str>) -> Option<O
 
 fn modified(path: &Path) -> Option<SystemTime> {
     std::fs::metadata(path).and_then(|m| m.modified()).ok()
+}
+
+/// What is written in a field, without quotes; lists are joined by `; `.
+pub(crate) fn text_of(item: &Item) -> String {
+    match item.as_value() {
+        Some(Value::String(text)) => text.value().clone(),
+        Some(Value::Array(list)) => list.iter().map(|v| v.as_str().map_or_else(|| v.to_string(), str::to_owned)).collect::<Vec<_>>().join("; "),
+        Some(value) => value.clone().decorated("", "").to_string(),
+        None => String::new(),
+    }
 }
 
 /// Sets the value at `path`, making tables on the way; what stood around the old value stays.

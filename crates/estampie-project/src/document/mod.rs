@@ -11,7 +11,7 @@ mod copy_mix;
 mod curve;
 mod describe;
 mod difference;
-mod edit;
+pub(crate) mod edit;
 mod effects;
 mod fields;
 mod game;

@@ -20,7 +20,7 @@ const ENGINE: [(&str, &[&str]); 8] = [
 ];
 
 /// The rooms of a project, likewise.
-const PROJECT: [(&str, &[&str]); 9] = [
+const PROJECT: [(&str, &[&str]); 10] = [
     ("fault", &[]),
     ("door", &[]),
     ("midi", &[]),
@@ -30,6 +30,7 @@ const PROJECT: [(&str, &[&str]); 9] = [
     ("assets", &["door", "midi"]),
     ("compile", &["fault", "midi", "language", "document", "assets"]),
     ("survey", &["fault", "language", "document"]),
+    ("things", &["fault", "language", "document", "assets", "compile"]),
 ];
 
 fn crates() -> PathBuf {

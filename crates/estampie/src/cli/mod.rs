@@ -56,6 +56,9 @@ pub(crate) struct Sound {
     /// The light theme
     #[arg(long)]
     light: bool,
+    /// Messages stay until the next key instead of for some seconds: for who reads slowly, or by machine
+    #[arg(long)]
+    patient: bool,
 }
 
 #[derive(Subcommand)]
@@ -151,7 +154,13 @@ pub(crate) fn run() -> ExitCode {
 }
 
 fn options(sound: &Sound) -> workshop::Options {
-    workshop::Options { device: sound.device.clone(), buffer_ms: sound.buffer, light: sound.light, state: workshop::keeping::state_folder() }
+    workshop::Options {
+        device: sound.device.clone(),
+        buffer_ms: sound.buffer,
+        light: sound.light,
+        patient: sound.patient,
+        state: workshop::keeping::state_folder(),
+    }
 }
 
 fn check(folder: &Path) -> Result<(), Failure> {

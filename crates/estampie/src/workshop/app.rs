@@ -111,6 +111,8 @@ pub(crate) struct App {
     /// Whether the window is large enough for the page.
     pub(crate) fits: bool,
     pub(crate) message: Option<Message>,
+    /// Messages stay until the next key.
+    patient: bool,
     pub(crate) sounds: SoundsView,
     pub(crate) wiring: WiringView,
     pub(crate) music: MusicView,
@@ -161,6 +163,7 @@ impl App {
             quit: false,
             fits: true,
             message: None,
+            patient: options.patient,
             sounds: SoundsView::default(),
             wiring: WiringView::default(),
             music: MusicView::default(),
@@ -301,7 +304,7 @@ impl App {
             }
         }
         self.keep_journal(false);
-        if self.message.as_ref().is_some_and(|m| m.until < Instant::now()) {
+        if !self.patient && self.message.as_ref().is_some_and(|m| m.until < Instant::now()) {
             self.message = None;
             news = true;
         }
@@ -410,6 +413,9 @@ impl App {
 
     fn key(&mut self, event: KeyEvent) {
         let name = keys::name(event);
+        if self.patient {
+            self.message.take_if(|m| m.until < Instant::now());
+        }
         // What cannot be seen is not edited.
         if !self.fits && !matches!(name.as_str(), "ctrl-s" | "ctrl-z" | "q" | "ctrl-c" | "esc" | "space" | ".") {
             return;

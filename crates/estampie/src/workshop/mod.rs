@@ -38,6 +38,8 @@ pub(crate) struct Options {
     pub(crate) device: Option<String>,
     pub(crate) buffer_ms: u32,
     pub(crate) light: bool,
+    /// Whether messages stay until the next key.
+    pub(crate) patient: bool,
     /// The folder for what is remembered between two starts, if there is one.
     pub(crate) state: Option<std::path::PathBuf>,
 }

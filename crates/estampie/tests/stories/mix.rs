@@ -225,12 +225,13 @@ fn a_held_key_hears_without_the_snapshot_for_as_long_as_it_is_held() {
     let story = mixing("held");
     story.keys(&["o"]);
     story.wait_for("You are editing the snapshot sealed-cabin");
-    // A terminal tells of a held key by repeating it.
-    for _ in 0..20 {
-        story.keys(&["a"]);
-        std::thread::sleep(std::time::Duration::from_millis(25));
-    }
-    assert!(story.screen().contains("you hear the mix without it"), "{}", story.screen());
+    // A terminal tells of a held key by repeating it; on a busy machine it is held until somebody has looked.
+    story.wait_until("it is not heard while the key is held", |s| {
+        if !s.contains("you hear the mix without it") {
+            story.keys(&["a"; 10]);
+        }
+        s.contains("you hear the mix without it")
+    });
     story.wait_until("it is heard again once the key is let go", |s| s.contains("You are editing") && !s.contains("you hear the mix without it"));
     story.keys(&["Escape"]);
     story.wait_until("it has fallen", |s| line(s, &["0%", "0%", "0%", "0%"]).is_some());

@@ -33,7 +33,7 @@ impl Story {
         let home = self.home.path().display();
         let demo = Self::demo();
         let command = format!(
-            "env XDG_DATA_HOME='{home}' XDG_STATE_HOME='{home}' ESTAMPIE_DEMO='{}' COLORTERM=truecolor '{}' {arguments}; printf '\\r\\nleft with %s\\n' $?; sleep 60",
+            "env XDG_DATA_HOME='{home}' XDG_STATE_HOME='{home}' ESTAMPIE_DEMO='{}' COLORTERM=truecolor '{}' {arguments} --patient; printf '\\r\\nleft with %s\\n' $?; sleep 60",
             demo.display(),
             env!("CARGO_BIN_EXE_estampie")
         );

@@ -1,0 +1,609 @@
+//! What can be done with any thing: make it, set its fields, rename it with all that names it, duplicate it, delete it. Each is one edit.
+//!
+//! Who names a thing is asked of the compiler: it is given the project as if the thing had a name that nobody uses, and every name that
+//! means nothing then is one of its uses. So no kind of thing needs a list of the places that can name it.
+
+use super::{Files, Form, Kind, Row, Step, Thing, Written, kind_of};
+use crate::assets::Assets;
+use crate::compile::compile;
+use crate::document::registry::Holds;
+use crate::document::{Document, Fault, NewValue, Place, Sources, Workspace, did_you_mean};
+use crate::language::lex::is_name;
+use estampie_engine::dsp::effects::KINDS as EFFECTS;
+use toml_edit::{DocumentMut, InlineTable, Item, Key, Table, TableLike, Value};
+
+/// Where a thing is named.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Use {
+    /// The place of the name.
+    pub place: Place,
+    /// The line it stands in.
+    pub line: String,
+}
+
+/// The name that a thing gets to see who misses it. Nobody writes such a one: it is too long to type by chance.
+const NOBODY: &str = "nobody-uses-this-name-for-anything";
+
+/// Rounds of looking for names that mean nothing: one can hide behind another.
+const ROUNDS: usize = 6;
+
+impl Workspace {
+    /// Sets a field of a thing to what was typed, as one edit; an empty text takes the field out. Where names with a text are held
+    /// (`hold`, `send`, `from-game`), `NAME: TEXT` adds one.
+    ///
+    /// # Errors
+    /// When the text is no such value, or names something that there is not, unless `anyway`; then nothing is changed.
+    pub fn set_row(&mut self, thing: &Thing, row: &Row, typed: &str, anyway: bool) -> Result<(), String> {
+        let typed = typed.trim().replace('−', "-");
+        let (path, value) = match row.written {
+            _ if typed.is_empty() => (row.path.clone(), NewValue::Nothing),
+            Written::Pair => {
+                let (name, text) = typed.split_once(": ").ok_or_else(|| format!("\"{typed}\" is no name with {}; write NAME: TEXT", row.holds))?;
+                // What a piece follows has values with sections in it: two names.
+                let names: Vec<&str> = if row.key == "follows" { name.split_whitespace().collect() } else { vec![name.trim()] };
+                (row.path.iter().cloned().chain(names.into_iter().map(str::to_owned)).collect(), NewValue::Text(text.trim().to_owned()))
+            }
+            _ => (row.path.clone(), value_of(row.written, &typed)?),
+        };
+        let mut toml = self.toml(&thing.file)?;
+        let name = match thing.kind.form {
+            Form::Pair(_) => format!("{} {}", thing.kind.word, thing.name()),
+            _ => format!("{} of {}", path.join("."), self.called(thing)),
+        };
+        let table = table_mut(&mut toml, around(thing)).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
+        put(table, &path, &value);
+        self.change_if_named(&name, vec![(thing.file.clone(), Some(toml.to_string()))], anyway)
+    }
+
+    /// Makes a thing, as one edit. Things of a kind without names ask for none.
+    ///
+    /// # Errors
+    /// When the name is none or is taken, there is nothing that it could begin with, or the file cannot be edited.
+    pub fn make(&mut self, kind: &'static Kind, owner: Option<&Thing>, name: &str) -> Result<Thing, String> {
+        let name = name.trim();
+        if kind.named() {
+            self.look_at_name(kind, owner, name)?;
+        }
+        let file = match (kind.files, owner) {
+            (_, Some(owner)) => owner.file.clone(),
+            (Files::One(file), _) => file.to_owned(),
+            (Files::In("sounds"), _) => self.file_for(name),
+            (Files::In(folder), _) if kind.word == "piece" => format!("{folder}/{}.toml", name.replace('/', "-")),
+            (Files::In(folder), _) => self.files_of(kind.files).into_iter().next().unwrap_or_else(|| format!("{folder}/{folder}.toml")),
+        };
+        if kind.owner().is_some() && owner.is_none() {
+            return Err(format!("a {} belongs to a {}: choose one first", kind.word, kind.owner().map_or("", |k| k.word)));
+        }
+        let mut begins = Vec::new();
+        for (field, text) in kind.begins {
+            begins.push((*field, self.begin(text)?));
+        }
+        let mut toml = self.toml(&file)?;
+        let mut path = owner.map_or_else(Vec::new, |owner| owner.path.clone());
+        let inside = kind.path.iter().rposition(|step| *step == "*").map_or(0, |at| at + 1);
+        path.extend(kind.path[inside..].iter().map(|step| Step::Name((*step).to_owned())));
+        let way: Vec<&str> = path.iter().filter_map(|step| if let Step::Name(name) = step { Some(name.as_str()) } else { None }).collect();
+        let mut table = Table::new();
+        for (field, text) in &begins {
+            let holds = kind.table().and_then(|t| t.field(field)).map(|f| f.holds);
+            let value = match holds {
+                Some(Holds::List(_)) => value_of(Written::List, text)?,
+                Some(Holds::Whole(..)) => value_of(Written::Whole, text)?,
+                _ => value_of(Written::WholeOrText, text)?,
+            };
+            put(&mut table, &field.split('.').map(str::to_owned).collect::<Vec<_>>(), &value);
+        }
+        let here = toml.as_table_mut();
+        match kind.form {
+            Form::Whole(_) => return Err(format!("there is only one {}", kind.word)),
+            Form::Pair(_) => {
+                let text = if kind.word == "player level" { "main" } else { "" };
+                let table = made(here, &way).ok_or_else(|| format!("{} is no table in {file}", way.join(".")))?;
+                table.insert(name, Item::Value(Value::from(text)));
+                path.push(Step::Name(name.to_owned()));
+            }
+            Form::Named(_) => {
+                let table_of_them = made(here, &way).ok_or_else(|| format!("{} is no table in {file}", way.join(".")))?;
+                table.decor_mut().set_prefix("\n");
+                table_of_them.insert(name, Item::Table(table));
+                path.push(Step::Name(name.to_owned()));
+            }
+            Form::Numbered(_) => {
+                let (last, above) = way.split_last().ok_or("it belongs nowhere")?;
+                let around = made(here, above).ok_or_else(|| format!("{} is no table in {file}", above.join(".")))?;
+                let list = around.entry(last).or_insert_with(|| Item::ArrayOfTables(toml_edit::ArrayOfTables::new()));
+                let list = list.as_array_of_tables_mut().ok_or_else(|| format!("{last} is no list of tables in {file}"))?;
+                table.decor_mut().set_prefix("\n");
+                path.push(Step::At(list.len()));
+                list.push(table);
+            }
+        }
+        let thing = Thing { kind, file: file.clone(), path };
+        self.begin_anew();
+        self.change_if_read(&format!("new {}", self.called(&thing)), vec![(file, Some(toml.to_string()))])?;
+        Ok(thing)
+    }
+
+    /// Where a thing is named.
+    #[must_use]
+    pub fn uses(&self, thing: &Thing) -> Vec<Use> {
+        if thing.kind.names.is_some() {
+            return Vec::new();
+        }
+        let Some((then, new)) = self.with_name(thing, NOBODY) else { return Vec::new() };
+        let line = |place: &Place| {
+            let text = self.sources().get(&place.file).map_or("", |t| t);
+            text.lines().nth(place.line as usize - 1).unwrap_or_default().trim().to_owned()
+        };
+        let (_, places) = match self.followed(then, &thing.name(), &new) {
+            Ok(followed) => followed,
+            Err(_) => return Vec::new(),
+        };
+        let mut found: Vec<Use> = places.into_iter().map(|place| Use { line: line(&place), place }).collect();
+        found.sort_by(|a, b| (&a.place.file, a.place.line, a.place.column).cmp(&(&b.place.file, b.place.line, b.place.column)));
+        found.dedup();
+        found
+    }
+
+    /// Renames a thing wherever it is named, in all files, as one edit; gives it under its new name and how many names were changed.
+    ///
+    /// # Errors
+    /// When the name is none or is taken, or something that names it cannot be changed; then nothing is.
+    pub fn rename(&mut self, thing: &Thing, new: &str) -> Result<(Thing, usize), String> {
+        let (new, old) = (new.trim(), thing.name());
+        if !thing.kind.named() {
+            return Err(format!("a {} has no name", thing.kind.word));
+        }
+        let owner = self.owner_of(thing);
+        self.look_at_name(thing.kind, owner.as_ref(), new)?;
+        let whose = thing.kind.names.is_some();
+        let (then, _) = self.with_name(thing, new).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
+        // What bears the name of something else is not what that is named by.
+        let (sources, places) = if whose { (then, Vec::new()) } else { self.followed(then, &old, new)? };
+        let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
+        let files: Vec<(String, Option<String>)> = changed.map(|(file, text)| (file.to_owned(), Some(text.to_owned()))).collect();
+        let name = format!("{} renamed to {new}", self.called(thing));
+        self.begin_anew();
+        self.change(&name, files);
+        let mut renamed = thing.clone();
+        renamed.path.pop();
+        renamed.path.push(Step::Name(new.to_owned()));
+        Ok((renamed, places.len()))
+    }
+
+    /// Makes a copy of a thing under another name (or beside it in its list), as one edit.
+    ///
+    /// # Errors
+    /// When there is only one of its kind, or the file cannot be edited.
+    pub fn duplicate(&mut self, thing: &Thing) -> Result<Thing, String> {
+        if let Some(word) = thing.kind.names {
+            return Err(format!("there is one {} for each {word}: n makes one for another", thing.kind.word));
+        }
+        let mut toml = self.toml(&thing.file)?;
+        let (last, way) = thing.path.split_last().ok_or_else(|| format!("there is only one {}", thing.kind.word))?;
+        let gone = || format!("{} is gone", self.called(thing));
+        let mut path = way.to_vec();
+        match last {
+            Step::Name(name) => {
+                let new = (2..).map(|n| format!("{name}-{n}")).find(|new| !self.is_taken(thing.kind, self.owner_of(thing).as_ref(), new)).unwrap_or_default();
+                let table = table_mut(&mut toml, way).ok_or_else(gone)?;
+                let mut copy = table.get(name).cloned().ok_or_else(gone)?;
+                loosen(&mut copy);
+                if let Some(table) = copy.as_table_mut() {
+                    table.decor_mut().set_prefix("\n");
+                }
+                table.insert(&new, copy);
+                path.push(Step::Name(new));
+            }
+            Step::At(at) => {
+                let list = list_mut(&mut toml, way).ok_or_else(gone)?;
+                let mut copy = Item::Table(list.get(*at).cloned().ok_or_else(gone)?);
+                loosen(&mut copy);
+                if let Item::Table(mut copy) = copy {
+                    copy.decor_mut().set_prefix("\n");
+                    path.push(Step::At(list.len()));
+                    list.push(copy);
+                }
+            }
+        }
+        let copy = Thing { path, ..thing.clone() };
+        self.begin_anew();
+        self.change_if_read(&format!("copy of {}", self.called(thing)), vec![(thing.file.clone(), Some(toml.to_string()))])?;
+        Ok(copy)
+    }
+
+    /// Deletes a thing, as one edit. What names it stays, and is a fault until it is fixed: see [`Workspace::uses`].
+    ///
+    /// # Errors
+    /// When there is only one of its kind, or the file cannot be edited.
+    pub fn delete(&mut self, thing: &Thing) -> Result<(), String> {
+        let mut toml = self.toml(&thing.file)?;
+        let (last, way) = thing.path.split_last().ok_or_else(|| format!("there is only one {}", thing.kind.word))?;
+        let gone = format!("{} is gone", self.called(thing));
+        match last {
+            Step::Name(name) => {
+                let removed = table_mut(&mut toml, way).and_then(|table| table.remove(name));
+                removed.ok_or(gone)?;
+            }
+            Step::At(at) => {
+                let list = list_mut(&mut toml, way).filter(|list| *at < list.len()).ok_or(gone)?;
+                list.remove(*at);
+            }
+        }
+        self.begin_anew();
+        self.change(&format!("deletion of {}", self.called(thing)), vec![(thing.file.clone(), Some(toml.to_string()))]);
+        Ok(())
+    }
+
+    /// Moves a thing that has no name one earlier or later in its list, as one edit; nothing happens at the ends.
+    ///
+    /// # Errors
+    /// When its order means nothing, or the file cannot be edited.
+    pub fn shift(&mut self, thing: &Thing, by: isize) -> Result<Thing, String> {
+        let Some((Step::At(at), way)) = thing.path.split_last() else { return Err(format!("the order of {} means nothing", thing.kind.many)) };
+        let mut toml = self.toml(&thing.file)?;
+        let list = list_mut(&mut toml, way).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
+        let Some(to) = at.checked_add_signed(by).filter(|to| *to < list.len()) else { return Ok(thing.clone()) };
+        let (mut one, mut other) = match (list.get(*at).cloned(), list.get(to).cloned()) {
+            (Some(one), Some(other)) => (one, other),
+            _ => return Ok(thing.clone()),
+        };
+        // What stands in the file first stays there; the tables go to each other's places.
+        let (here, there) = (one.position(), other.position());
+        one.set_position(there);
+        other.set_position(here);
+        list.replace(*at, other);
+        list.replace(to, one);
+        self.change(&format!("order of {}", thing.kind.many), vec![(thing.file.clone(), Some(toml.to_string()))]);
+        Ok(Thing { path: way.iter().cloned().chain([Step::At(to)]).collect(), ..thing.clone() })
+    }
+
+    /// What a thing is called in messages: `bus music`, `duck 2`.
+    #[must_use]
+    pub fn called(&self, thing: &Thing) -> String {
+        if thing.kind.several() { format!("{} {}", thing.kind.word, thing.whole_name()) } else { thing.kind.many.to_owned() }
+    }
+
+    /// What a thing belongs to, if to something.
+    #[must_use]
+    pub fn owner_of(&self, thing: &Thing) -> Option<Thing> {
+        let kind = thing.kind.owner()?;
+        let at = thing.kind.path.iter().rposition(|step| *step == "*")?;
+        Some(Thing { kind, file: thing.file.clone(), path: thing.path[..=at].to_vec() })
+    }
+
+    /// Whether a name is one and is free.
+    fn look_at_name(&self, kind: &'static Kind, owner: Option<&Thing>, name: &str) -> Result<(), String> {
+        if !is_name(name) {
+            return Err(format!("\"{name}\" is no name: write letters, digits, -, . and /, a letter first"));
+        }
+        if self.is_taken(kind, owner, name) {
+            return Err(format!("there is a {} {name} already", kind.word));
+        }
+        if let Some(word) = kind.names
+            && let known = self.names(word)
+            && !known.iter().any(|known| known == name)
+        {
+            return Err(format!("there is no {word} {name}; {}", did_you_mean(name, known.iter().map(String::as_str), "its name is that of one")));
+        }
+        Ok(())
+    }
+
+    fn is_taken(&self, kind: &'static Kind, owner: Option<&Thing>, name: &str) -> bool {
+        // A formula is a parameter too.
+        let alike: &[&str] = match kind.word {
+            "parameter" | "formula" => &["parameter", "formula"],
+            "zone" | "shelter" => &["zone", "shelter"],
+            _ => &[kind.word],
+        };
+        let mut all = alike.iter().filter_map(|word| kind_of(word)).flat_map(|kind| self.things(kind));
+        all.any(|thing| thing.name() == name && (owner.is_none() || self.owner_of(&thing).as_ref() == owner))
+    }
+
+    /// What a field of a new thing begins with: `@KIND` is the first name of a kind.
+    fn begin(&self, text: &str) -> Result<String, String> {
+        let Some(at) = text.find('@') else { return Ok(text.to_owned()) };
+        let end = text[at + 1..].find([' ', ';']).map_or(text.len(), |end| at + 1 + end);
+        let word = &text[at + 1..end];
+        let first = match word {
+            "file" => self.audio().iter().next().cloned(),
+            word => self.names(word).into_iter().next(),
+        };
+        let first = first.ok_or_else(|| if word == "file" { "put audio files into audio/ first".to_owned() } else { format!("make a {word} first") })?;
+        Ok(format!("{}{first}{}", &text[..at], &text[end..]))
+    }
+
+    /// The texts if a thing had another name, and that name as it is written.
+    fn with_name(&self, thing: &Thing, new: &str) -> Option<(Sources, String)> {
+        let mut toml = self.toml(&thing.file).ok()?;
+        let (Step::Name(old), way) = thing.path.split_last()? else { return None };
+        if !thing.kind.named() {
+            return None;
+        }
+        let table = table_mut(&mut toml, way)?;
+        rename_key(table, old, new)?;
+        // What its name has said until now is said in the field that its name stood for.
+        let said =
+            thing.kind.table().into_iter().flat_map(|t| t.fields).filter(|field| field.unsaid == "its name" && EFFECTS.iter().any(|kind| kind.word == old));
+        for field in said {
+            if let Some(inner) = table.get_mut(new).and_then(Item::as_table_like_mut).filter(|inner| !inner.contains_key(field.name)) {
+                put(inner, &[field.name.to_owned()], &NewValue::Text(old.clone()));
+            }
+        }
+        let mut sources = self.sources().clone();
+        sources.set(&thing.file, &toml.to_string());
+        Some((sources, new.to_owned()))
+    }
+
+    /// All that is wrong with texts, names included; audio counts as still loading.
+    fn all_faults(&self, sources: &Sources) -> Vec<Fault> {
+        let (document, mut faults) = Document::read(sources, self.audio());
+        faults.extend(compile(&document, &Assets::default()).1);
+        faults
+    }
+
+    /// The texts with all that names `old` naming `new` instead, as its definition does already; and where.
+    ///
+    /// # Errors
+    /// When something names it that cannot be changed from here.
+    fn followed(&self, then: Sources, old: &str, new: &str) -> Result<(Sources, Vec<Place>), String> {
+        let before = self.all_faults(self.sources());
+        let (mut sources, mut places) = (then, Vec::new());
+        let mut missed = self.missing(&sources, &before, old);
+        for _ in 0..ROUNDS {
+            if missed.is_empty() {
+                return Ok((sources, places));
+            }
+            let mut all = sources.clone();
+            for (file, text) in replaced(&sources, &missed, old, new)? {
+                all.set(&file, &text);
+            }
+            let left = self.missing(&all, &before, new);
+            let further = self.missing(&all, &before, old);
+            if left.is_empty() {
+                places.append(&mut missed);
+                (sources, missed) = (all, further);
+                continue;
+            }
+            // Some of these only miss what another one of them misses too: one by one, those that mend something are taken.
+            let mut faults = self.new_faults(&sources, &before).len();
+            let mut mended = false;
+            for place in missed {
+                let mut one = sources.clone();
+                for (file, text) in replaced(&sources, std::slice::from_ref(&place), old, new)? {
+                    one.set(&file, &text);
+                }
+                let then = self.new_faults(&one, &before).len();
+                if then < faults {
+                    (sources, faults, mended) = (one, then, true);
+                    places.push(place);
+                }
+            }
+            missed = self.missing(&sources, &before, old);
+            if !mended {
+                break;
+            }
+        }
+        match missed.first() {
+            Some(place) => Err(format!("{place} names {old} in a way that cannot be changed from here")),
+            None => Ok((sources, places)),
+        }
+    }
+
+    fn new_faults(&self, sources: &Sources, before: &[Fault]) -> Vec<Fault> {
+        self.all_faults(sources).into_iter().filter(|fault| !before.contains(fault)).collect()
+    }
+
+    /// Where a name means nothing that meant something before.
+    fn missing(&self, sources: &Sources, before: &[Fault], name: &str) -> Vec<Place> {
+        let new = self.new_faults(sources, before);
+        let mut places: Vec<Place> = new.into_iter().map(|fault| fault.place).filter(|place| position_of(sources, place, name).is_some()).collect();
+        places.dedup();
+        places
+    }
+
+    /// Changes texts unless that makes a new fault in them, or lets a name mean nothing (unless `anyway`).
+    fn change_if_named(&mut self, name: &str, files: Vec<(String, Option<String>)>, anyway: bool) -> Result<(), String> {
+        if !anyway {
+            let mut then = self.sources().clone();
+            for (file, text) in &files {
+                then.set(file, text.as_deref().unwrap_or_default());
+            }
+            let before = self.all_faults(self.sources());
+            // Places move with the text: what is said counts.
+            let new = self.all_faults(&then).into_iter().find(|fault| !before.iter().any(|b| b.what == fault.what));
+            if let Some(fault) = new {
+                return Err(format!("{}; {}", fault.what, fault.fix));
+            }
+        }
+        self.change_if_read(name, files)
+    }
+}
+
+/// Where a thing's own fields stand: in its table, or, for a name with a text, around it.
+fn around(thing: &Thing) -> &[Step] {
+    match thing.kind.form {
+        Form::Pair(_) => &thing.path[..thing.path.len().saturating_sub(1)],
+        _ => &thing.path,
+    }
+}
+
+/// What was typed, as it is written in a file.
+fn value_of(written: Written, typed: &str) -> Result<NewValue, String> {
+    Ok(match written {
+        Written::Whole => NewValue::Whole(typed.parse().map_err(|_| format!("\"{typed}\" is not a whole number"))?),
+        Written::WholeOrText => typed.parse().map_or_else(|_| NewValue::Text(typed.to_owned()), NewValue::Whole),
+        Written::YesNo => match typed {
+            "yes" | "true" => NewValue::Yes(true),
+            "no" | "false" => NewValue::Yes(false),
+            _ => return Err(format!("\"{typed}\" is neither true nor false")),
+        },
+        Written::List => NewValue::List(typed.split(';').map(|part| part.trim().to_owned()).filter(|part| !part.is_empty()).collect()),
+        Written::Text | Written::Pair => NewValue::Text(typed.to_owned()),
+    })
+}
+
+/// Sets a field, making the table within if there is none; what stood around the old value stays, and a table that is empty then goes.
+fn put(table: &mut dyn TableLike, key: &[String], value: &NewValue) {
+    let (first, rest) = match key {
+        [] => return,
+        [first, rest @ ..] => (first, rest),
+    };
+    if rest.is_empty() {
+        let new = match value {
+            NewValue::Text(text) => Value::from(text.as_str()),
+            NewValue::Whole(number) => Value::from(*number),
+            NewValue::Yes(yes) => Value::from(*yes),
+            NewValue::List(list) => Value::Array(list.iter().map(String::as_str).collect()),
+            NewValue::Nothing => {
+                table.remove(first);
+                return;
+            }
+        };
+        match table.get_mut(first).and_then(Item::as_value_mut) {
+            Some(old) => {
+                let decor = old.decor().clone();
+                *old = new;
+                *old.decor_mut() = decor;
+            }
+            None => {
+                table.insert(first, Item::Value(new));
+            }
+        }
+        return;
+    }
+    let is_table = table.get(first).is_some_and(Item::is_table_like);
+    if !is_table {
+        if *value == NewValue::Nothing {
+            return;
+        }
+        // A shared setting by name becomes a table that is like it, so that one field can be its own.
+        let like = table.get(first).and_then(Item::as_str).map(str::to_owned);
+        let deep = rest.len() > 1;
+        let mut made = if deep { Item::Table(Table::new()) } else { Item::Value(Value::InlineTable(InlineTable::new())) };
+        if let (Some(like), Some(table)) = (like, made.as_table_like_mut()) {
+            table.insert("like", Item::Value(Value::from(like)));
+        }
+        if let Some(table) = made.as_table_mut() {
+            table.set_implicit(true);
+        }
+        table.insert(first, made);
+    }
+    if let Some(inner) = table.get_mut(first).and_then(Item::as_table_like_mut) {
+        put(inner, rest, value);
+        if inner.is_empty() {
+            table.remove(first);
+        }
+    }
+}
+
+/// The table at the end of a way of names, made on the way.
+fn made<'a>(table: &'a mut dyn TableLike, way: &[&str]) -> Option<&'a mut dyn TableLike> {
+    let mut here = table;
+    for name in way {
+        if here.get(name).is_none() {
+            let mut table = Table::new();
+            table.set_implicit(true);
+            here.insert(name, Item::Table(table));
+        }
+        here = here.get_mut(name)?.as_table_like_mut()?;
+    }
+    Some(here)
+}
+
+fn item_mut<'a>(toml: &'a mut DocumentMut, way: &[Step]) -> Option<&'a mut Item> {
+    let mut item = toml.as_item_mut();
+    for (at, step) in way.iter().enumerate() {
+        match step {
+            Step::Name(name) => item = item.as_table_like_mut()?.get_mut(name)?,
+            // The table of a list is no item: who wants it asks for the list.
+            Step::At(_) if at + 1 == way.len() => return Some(item),
+            Step::At(_) => return None,
+        }
+    }
+    Some(item)
+}
+
+fn table_mut<'a>(toml: &'a mut DocumentMut, way: &[Step]) -> Option<&'a mut dyn TableLike> {
+    match way.last() {
+        Some(Step::At(at)) => Some(item_mut(toml, way)?.as_array_of_tables_mut()?.get_mut(*at)?),
+        _ => item_mut(toml, way)?.as_table_like_mut(),
+    }
+}
+
+fn list_mut<'a>(toml: &'a mut DocumentMut, way: &[Step]) -> Option<&'a mut toml_edit::ArrayOfTables> {
+    item_mut(toml, way)?.as_array_of_tables_mut()
+}
+
+/// Gives a key another name, in its place.
+fn rename_key(table: &mut dyn TableLike, old: &str, new: &str) -> Option<()> {
+    let names: Vec<String> = table.iter().map(|(name, _)| name.to_owned()).collect();
+    table.get(old)?;
+    let mut entries: Vec<(Key, Item)> = Vec::new();
+    for name in names {
+        let key = table.key(&name)?.clone();
+        let item = table.remove(&name)?;
+        let key = if name == old { Key::new(new).with_leaf_decor(key.leaf_decor().clone()).with_dotted_decor(key.dotted_decor().clone()) } else { key };
+        entries.push((key, item));
+    }
+    for (key, item) in entries {
+        table.entry_format(&key).or_insert(item);
+    }
+    Some(())
+}
+
+/// Takes the place in the file out of a copy and of all tables in it, so that it is written after what it stands by.
+fn loosen(item: &mut Item) {
+    if let Some(table) = item.as_table_mut() {
+        table.set_position(None);
+        table.iter_mut().for_each(|(_, item)| loosen(item));
+    }
+    if let Some(list) = item.as_array_of_tables_mut() {
+        for table in list.iter_mut() {
+            table.set_position(None);
+            table.iter_mut().for_each(|(_, item)| loosen(item));
+        }
+    }
+}
+
+/// Where a name stands from a place on in its line, as bytes of the line: whole, not as a part of another name.
+fn position_of(sources: &Sources, place: &Place, name: &str) -> Option<usize> {
+    let text = sources.get(&place.file)?;
+    let line = text.split('\n').nth((place.line as usize).checked_sub(1)?)?;
+    let from: usize = line.chars().take((place.column as usize).checked_sub(1)?).map(char::len_utf8).sum();
+    let of_name = |c: char| c.is_alphanumeric() || matches!(c, '-' | '.' | '_' | '/');
+    let whole = |at: usize, part_of_layer: bool| {
+        let before = line[..at].chars().next_back().is_some_and(of_name);
+        let after = line[at + name.len()..].chars().next();
+        !before && !after.is_some_and(|c| of_name(c) && !(part_of_layer && c == '/'))
+    };
+    let found = |part_of_layer: bool| line[from.min(line.len())..].match_indices(name).map(|(at, _)| at + from).find(|at| whole(*at, part_of_layer));
+    found(false).or_else(|| found(true))
+}
+
+/// The texts of files with a name replaced at places.
+fn replaced(sources: &Sources, places: &[Place], old: &str, new: &str) -> Result<Vec<(String, String)>, String> {
+    let mut sorted: Vec<&Place> = places.iter().collect();
+    // From the back, so that columns before stay what they were.
+    sorted.sort_by_key(|place| (place.file.clone(), std::cmp::Reverse((place.line, place.column))));
+    let mut then = sources.clone();
+    let mut files: Vec<String> = Vec::new();
+    for place in sorted {
+        let at = position_of(&then, place, old).ok_or_else(|| format!("{old} does not stand at {place} any more"))?;
+        let text = then.get(&place.file).map_or(String::new(), ToString::to_string);
+        let mut lines: Vec<String> = text.split('\n').map(str::to_owned).collect();
+        let line = &mut lines[place.line as usize - 1];
+        // A key without quotes gets them if its new name needs them.
+        let head = line[..at].trim_end();
+        let bare =
+            place.file.ends_with(".toml") && (head.is_empty() || head.ends_with(['[', '{', ',']) && line[at + old.len()..].trim_start().starts_with('='));
+        let plain = new.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_'));
+        let put = if bare && !plain { format!("\"{new}\"") } else { new.to_owned() };
+        line.replace_range(at..at + old.len(), &put);
+        then.set(&place.file, &lines.join("\n"));
+        if !files.contains(&place.file) {
+            files.push(place.file.clone());
+        }
+    }
+    Ok(files.into_iter().map(|file| (then.get(&file).map_or(String::new(), ToString::to_string), file)).map(|(text, file)| (file, text)).collect())
+}
