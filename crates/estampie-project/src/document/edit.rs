@@ -2,9 +2,11 @@
 
 use super::sources::on_disk;
 use super::{Document, Fault, Sources, list_audio};
+use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 use std::sync::Arc;
 use std::time::{Duration, SystemTime};
 use toml_edit::{DocumentMut, Item, Table, Value};
@@ -63,6 +65,8 @@ pub struct Workspace {
     shown: Option<Arc<Document>>,
     /// An edit was refused because of that.
     refused: bool,
+    /// Files as TOML, as long as their texts stay as they are.
+    parsed: RefCell<BTreeMap<String, (Arc<str>, Rc<DocumentMut>)>>,
 }
 
 /// What becomes of a file that was changed here and by somebody else.
@@ -115,6 +119,7 @@ impl Workspace {
             only_read: None,
             shown: None,
             refused: false,
+            parsed: RefCell::default(),
         };
         workspace.stamp();
         workspace.read_again();
@@ -444,6 +449,20 @@ impl Workspace {
     pub(crate) fn toml(&self, file: &str) -> Result<DocumentMut, String> {
         let text = self.now.get(file).map_or("", |t| t);
         text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is fixed: {}", e.message()))
+    }
+
+    /// A file as TOML, to look at; an empty one if it cannot be read.
+    pub(crate) fn parsed(&self, file: &str) -> Rc<DocumentMut> {
+        let Some(text) = self.now.get(file) else { return Rc::default() };
+        let mut parsed = self.parsed.borrow_mut();
+        match parsed.get(file) {
+            Some((of, toml)) if Arc::ptr_eq(of, text) => Rc::clone(toml),
+            _ => {
+                let toml: Rc<DocumentMut> = Rc::new(text.parse().unwrap_or_default());
+                parsed.insert(file.to_owned(), (Arc::clone(text), Rc::clone(&toml)));
+                toml
+            }
+        }
     }
 
     /// Undoes the last edit and gives its name. What somebody else has changed in the same files since stays.

@@ -10,6 +10,7 @@ use crate::document::registry::Holds;
 use crate::document::{Document, Fault, NewValue, Place, Sources, Workspace, did_you_mean};
 use crate::language::lex::is_name;
 use estampie_engine::dsp::effects::KINDS as EFFECTS;
+use std::collections::BTreeSet;
 use toml_edit::{DocumentMut, InlineTable, Item, Key, Table, TableLike, Value};
 
 /// Where a thing is named.
@@ -127,22 +128,18 @@ impl Workspace {
     /// Where a thing is named.
     #[must_use]
     pub fn uses(&self, thing: &Thing) -> Vec<Use> {
-        if thing.kind.names.is_some() {
-            return Vec::new();
-        }
-        let Some((then, new)) = self.with_name(thing, NOBODY) else { return Vec::new() };
-        let line = |place: &Place| {
-            let text = self.sources().get(&place.file).map_or("", |t| t);
-            text.lines().nth(place.line as usize - 1).unwrap_or_default().trim().to_owned()
-        };
-        let (_, places) = match self.followed(then, &thing.name(), &new) {
-            Ok(followed) => followed,
-            Err(_) => return Vec::new(),
-        };
-        let mut found: Vec<Use> = places.into_iter().map(|place| Use { line: line(&place), place }).collect();
-        found.sort_by(|a, b| (&a.place.file, a.place.line, a.place.column).cmp(&(&b.place.file, b.place.line, b.place.column)));
-        found.dedup();
-        found
+        self.seek_uses(thing).seek()
+    }
+
+    /// What is needed to find out where a thing is named, so that it can be done aside.
+    #[must_use]
+    pub fn seek_uses(&self, thing: &Thing) -> Seek {
+        let then = if thing.kind.names.is_some() { None } else { self.with_name(thing, NOBODY).map(|(then, _)| then) };
+        Seek { texts: self.texts(), then, name: thing.name() }
+    }
+
+    fn texts(&self) -> Texts {
+        Texts { now: self.sources().clone(), audio: self.audio().clone() }
     }
 
     /// Renames a thing wherever it is named, in all files, as one edit; gives it under its new name and how many names were changed.
@@ -159,7 +156,7 @@ impl Workspace {
         let whose = thing.kind.names.is_some();
         let (then, _) = self.with_name(thing, new).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
         // What bears the name of something else is not what that is named by.
-        let (sources, places) = if whose { (then, Vec::new()) } else { self.followed(then, &old, new)? };
+        let (sources, places) = if whose { (then, Vec::new()) } else { self.texts().followed(then, &old, new)? };
         let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
         let files: Vec<(String, Option<String>)> = changed.map(|(file, text)| (file.to_owned(), Some(text.to_owned()))).collect();
         let name = format!("{} renamed to {new}", self.called(thing));
@@ -335,9 +332,62 @@ impl Workspace {
         Some((sources, new.to_owned()))
     }
 
+    /// Changes texts unless that makes a new fault in them, or lets a name mean nothing (unless `anyway`).
+    fn change_if_named(&mut self, name: &str, files: Vec<(String, Option<String>)>, anyway: bool) -> Result<(), String> {
+        if !anyway {
+            let mut then = self.sources().clone();
+            for (file, text) in &files {
+                then.set(file, text.as_deref().unwrap_or_default());
+            }
+            let texts = self.texts();
+            let before = texts.all_faults(&texts.now);
+            // Places move with the text: what is said counts.
+            let new = texts.all_faults(&then).into_iter().find(|fault| !before.iter().any(|b| b.what == fault.what));
+            if let Some(fault) = new {
+                return Err(format!("{}; {}", fault.what, fault.fix));
+            }
+        }
+        self.change_if_read(name, files)
+    }
+}
+
+/// What is needed to find out where a thing is named.
+#[derive(Debug)]
+pub struct Seek {
+    texts: Texts,
+    /// The texts if it had a name that nobody uses; `None` if it has no name of its own.
+    then: Option<Sources>,
+    name: String,
+}
+
+impl Seek {
+    /// Finds out where it is named; takes as long as some readings of the whole project.
+    #[must_use]
+    pub fn seek(self) -> Vec<Use> {
+        let Seek { texts, then: Some(then), name } = self else { return Vec::new() };
+        let line = |place: &Place| {
+            let text = texts.now.get(&place.file).map_or("", |t| t);
+            text.lines().nth(place.line as usize - 1).unwrap_or_default().trim().to_owned()
+        };
+        let Ok((_, places)) = texts.followed(then, &name, NOBODY) else { return Vec::new() };
+        let mut found: Vec<Use> = places.into_iter().map(|place| Use { line: line(&place), place }).collect();
+        found.sort_by(|a, b| (&a.place.file, a.place.line, a.place.column).cmp(&(&b.place.file, b.place.line, b.place.column)));
+        found.dedup();
+        found
+    }
+}
+
+/// The texts of a project, to be tried out.
+#[derive(Debug)]
+struct Texts {
+    now: Sources,
+    audio: BTreeSet<String>,
+}
+
+impl Texts {
     /// All that is wrong with texts, names included; audio counts as still loading.
     fn all_faults(&self, sources: &Sources) -> Vec<Fault> {
-        let (document, mut faults) = Document::read(sources, self.audio());
+        let (document, mut faults) = Document::read(sources, &self.audio);
         faults.extend(compile(&document, &Assets::default()).1);
         faults
     }
@@ -347,7 +397,7 @@ impl Workspace {
     /// # Errors
     /// When something names it that cannot be changed from here.
     fn followed(&self, then: Sources, old: &str, new: &str) -> Result<(Sources, Vec<Place>), String> {
-        let before = self.all_faults(self.sources());
+        let before = self.all_faults(&self.now);
         let (mut sources, mut places) = (then, Vec::new());
         let mut missed = self.missing(&sources, &before, old);
         for _ in 0..ROUNDS {
@@ -400,23 +450,6 @@ impl Workspace {
         let mut places: Vec<Place> = new.into_iter().map(|fault| fault.place).filter(|place| position_of(sources, place, name).is_some()).collect();
         places.dedup();
         places
-    }
-
-    /// Changes texts unless that makes a new fault in them, or lets a name mean nothing (unless `anyway`).
-    fn change_if_named(&mut self, name: &str, files: Vec<(String, Option<String>)>, anyway: bool) -> Result<(), String> {
-        if !anyway {
-            let mut then = self.sources().clone();
-            for (file, text) in &files {
-                then.set(file, text.as_deref().unwrap_or_default());
-            }
-            let before = self.all_faults(self.sources());
-            // Places move with the text: what is said counts.
-            let new = self.all_faults(&then).into_iter().find(|fault| !before.iter().any(|b| b.what == fault.what));
-            if let Some(fault) = new {
-                return Err(format!("{}; {}", fault.what, fault.fix));
-            }
-        }
-        self.change_if_read(name, files)
     }
 }
 

@@ -8,12 +8,12 @@ mod kinds;
 #[cfg(test)]
 mod tests;
 
-pub use change::Use;
+pub use change::{Seek, Use};
 pub use kinds::{Files, Form, KINDS, Kind, kind_of};
 
-use crate::document::Workspace;
 use crate::document::edit::text_of;
 use crate::document::registry::{Field, Holds, Table};
+use crate::document::{ROOT_BUS, Workspace};
 use estampie_engine::dsp::effects::KINDS as EFFECTS;
 use estampie_engine::property::Unit;
 use std::collections::BTreeMap;
@@ -109,9 +109,7 @@ impl Workspace {
     pub fn things(&self, kind: &'static Kind) -> Vec<Thing> {
         let mut found = Vec::new();
         for file in self.files_of(kind.files) {
-            if let Ok(toml) = self.toml(&file) {
-                collect(kind, &file, toml.as_table(), kind.path, Vec::new(), &mut found);
-            }
+            collect(kind, &file, self.parsed(&file).as_table(), kind.path, Vec::new(), &mut found);
         }
         if let (Form::Whole(_), Files::One(file), true) = (kind.form, kind.files, found.is_empty()) {
             found.push(Thing { kind, file: file.to_owned(), path: Vec::new() });
@@ -139,7 +137,7 @@ impl Workspace {
     /// The fields of a thing: those that are set first, in their order, then the others.
     #[must_use]
     pub fn rows(&self, thing: &Thing) -> Vec<Row> {
-        let Ok(toml) = self.toml(&thing.file) else { return Vec::new() };
+        let toml = self.parsed(&thing.file);
         if let Form::Pair(what) = thing.kind.form {
             let (Some(Step::Name(name)), Some(way)) = (thing.path.last(), thing.path.len().checked_sub(1)) else { return Vec::new() };
             let now = table_at(&toml, &thing.path[..way]).and_then(|table| table.get(name)).map(text_of);
@@ -193,6 +191,13 @@ impl Workspace {
                 Some(table) => self.names(&format!("shared {table}")),
                 None => Vec::new(),
             },
+            "bus" => {
+                let mut names = self.names("bus");
+                if !names.iter().any(|name| name == ROOT_BUS) {
+                    names.push(ROOT_BUS.to_owned());
+                }
+                names
+            }
             word => self.names(word),
         };
         match field.holds {

@@ -185,3 +185,21 @@ fn what_has_no_name_can_be_moved_in_its_list() {
     assert_eq!((&after[0], &after[1], &after[2..]), (&before[1], &before[0], &before[2..]));
     assert_eq!(workspace.shift(&first, -1).unwrap(), first, "nothing is before the first");
 }
+
+#[test]
+fn every_field_of_the_registry_is_a_line_of_some_thing() {
+    let mut workspace = demo();
+    for kind in &KINDS {
+        let owner = kind.owner().and_then(|kind| workspace.things(kind).into_iter().next());
+        let thing = match workspace.things(kind).into_iter().next() {
+            Some(thing) => thing,
+            None => workspace.make(kind, owner.as_ref(), "zz-new").unwrap(),
+        };
+        let rows = workspace.rows(&thing);
+        for field in kind.table().into_iter().flat_map(|table| table.fields) {
+            let own = !matches!(field.holds, Holds::Named(_) | Holds::Tables(_));
+            let there = rows.iter().any(|row| row.path.first().is_some_and(|first| first == field.name));
+            assert_eq!(there, own, "{} of {}", field.name, kind.word);
+        }
+    }
+}

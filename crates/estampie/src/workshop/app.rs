@@ -7,6 +7,7 @@ use super::keeping::Keeping;
 use super::keys::{self, Do};
 use super::mix::MixView;
 use super::music::MusicView;
+use super::project::ProjectView;
 use super::rehearsal::Rehearsal;
 use super::sounds::{Picker, SoundsView, TakeFacts};
 use super::stage::StageView;
@@ -119,6 +120,7 @@ pub(crate) struct App {
     pub(crate) mix: MixView,
     pub(crate) map: MapView,
     pub(crate) trace: TraceView,
+    pub(crate) project: ProjectView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
     /// What was typed and has been told to be at fault; entered again it is kept.
@@ -170,6 +172,7 @@ impl App {
             mix: MixView::default(),
             map: MapView::default(),
             trace: TraceView::default(),
+            project: ProjectView::default(),
             survey: Default::default(),
             unconfirmed: None,
             facts: HashMap::new(),
@@ -338,6 +341,11 @@ impl App {
         self.survey = (survey::survey(self.document()), survey::never_sent(self.document()));
     }
 
+    /// Loads what an edit has named for the first time.
+    pub(super) fn load_wanted(&mut self) {
+        self.load_missing();
+    }
+
     /// Loads audio that is wanted and not there, aside.
     fn load_missing(&mut self) {
         let wanted = compile::wanted_audio(self.workspace.document());
@@ -499,6 +507,7 @@ impl App {
                 self.show(super::stage::NAME);
                 self.stage.column = super::stage::Column::Sounding;
             }
+            Do::Fields => self.fields_of_selected(),
             Do::Find => self.mode = Mode::Finder { query: String::new(), at: 0 },
             Do::Undo => self.undo(),
             Do::Redo => self.redo(),
@@ -627,7 +636,7 @@ impl App {
         self.gone_back(done, "undo", "undid");
     }
 
-    fn redo(&mut self) {
+    pub(super) fn redo(&mut self) {
         let done = self.workspace.redo();
         self.gone_back(done, "redo", "redid");
     }

@@ -6,11 +6,12 @@ use super::stage::Item;
 use super::view::VIEWS;
 use crate::player::device;
 use estampie_project::document::ThingId;
+use estampie_project::things::{KINDS, Thing};
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 
 /// What a line of the finder leads to.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Found {
     Do(Do),
     Item(Item),
@@ -27,6 +28,10 @@ pub(crate) enum Found {
     Thing(ThingId),
     /// A place where the listener can be put.
     Stand(ThingId),
+    /// A thing of the project, to be shown with its fields.
+    Fields(Thing),
+    /// A new thing of a kind, by its place in the table of kinds.
+    New(usize),
     Device(String),
     Devices,
 }
@@ -75,6 +80,14 @@ fn all(app: &App) -> Vec<Entry> {
     }
     for (index, (name, _)) in document.playthroughs.iter().enumerate() {
         add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));
+    }
+    for (place, kind) in KINDS.iter().enumerate().filter(|(_, kind)| kind.several()) {
+        add(format!("new {}", kind.word), "project", Found::New(place));
+    }
+    for kind in &KINDS {
+        for thing in app.workspace.things(kind) {
+            add(format!("fields of {}", app.workspace.called(&thing)), "project", Found::Fields(thing));
+        }
     }
     for (place, view) in VIEWS.iter().enumerate() {
         add(format!("the view {}: {}", view.face().name, view.face().says), "do", Found::Do(Do::View(place)));

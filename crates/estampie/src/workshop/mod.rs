@@ -10,6 +10,7 @@ mod mouse;
 mod music;
 mod overlay;
 mod painter;
+mod project;
 mod rehearsal;
 mod screen;
 mod sounds;

@@ -49,7 +49,7 @@ impl App {
         self.workspace.begin_anew();
         typed.answer(self, text)?;
         let new = self.faults.iter().find(|f| !known.contains(&f.what)).map(|f| format!("{}; {}", f.what, f.fix));
-        let Some(fault) = new.filter(|_| !again && self.workspace.edits() > edits) else { return Ok(()) };
+        let Some(fault) = new.filter(|_| !again && !typed.said_before() && self.workspace.edits() > edits) else { return Ok(()) };
         self.workspace.take_back();
         self.compile();
         self.unconfirmed = Some(text.to_owned());
@@ -118,6 +118,8 @@ impl App {
             }
             Found::Thing(thing) => self.go_to_thing(thing, false),
             Found::Stand(thing) => self.go_to_thing(thing, true),
+            Found::Fields(thing) => self.go_to_fields(thing),
+            Found::New(kind) => self.begin_new_thing(kind),
             Found::Device(name) => {
                 self.rehearsal.player.choose_device(&name);
                 self.say(format!("going over to {name}"));

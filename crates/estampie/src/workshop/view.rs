@@ -7,14 +7,14 @@ use super::app::App;
 use super::curve::Editor;
 use super::keys::{Binding, Do};
 use super::painter::Painter;
-use super::{mix, music, sounds, stage, trace, wiring};
+use super::{mix, music, project, sounds, stage, trace, wiring};
 use estampie_engine::names::NameKey;
 use estampie_project::document::registry;
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
 /// All views, in the order of their keys.
-pub(crate) static VIEWS: [&dyn View; 6] = [&stage::Stage, &wiring::Wiring, &sounds::Sounds, &music::Music, &mix::Mix, &trace::Trace];
+pub(crate) static VIEWS: [&dyn View; 7] = [&stage::Stage, &wiring::Wiring, &sounds::Sounds, &music::Music, &mix::Mix, &trace::Trace, &project::Project];
 
 /// What stands of a view in the table.
 pub(crate) struct Face {
@@ -63,6 +63,11 @@ pub(crate) trait View: Sync {
 
     /// The bus that solo and mute are for.
     fn bus(&self, _app: &App) -> Option<NameKey> {
+        None
+    }
+
+    /// What is selected: its kind, as [`KINDS`](estampie_project::things::KINDS) calls it, and its name.
+    fn selected(&self, _app: &App) -> Option<(&'static str, String)> {
         None
     }
 
@@ -124,6 +129,11 @@ pub(crate) trait Ask: std::fmt::Debug {
     /// # Errors
     /// With what is wrong with it; it stays to be changed.
     fn answer(&self, app: &mut App, text: &str) -> Result<(), String>;
+
+    /// Whether what the answer breaks was said before it was asked, so that one need not insist.
+    fn said_before(&self) -> bool {
+        false
+    }
 
     /// It has been typed on.
     fn changed(&self, _app: &mut App, _text: &str) {}

@@ -52,6 +52,15 @@ impl View for Mix {
         draw(app, painter, area, targets);
     }
 
+    fn selected(&self, app: &App) -> Option<(&'static str, String)> {
+        match app.mix.focus {
+            Focus::Snapshots => Some(("snapshot", app.snapshot_doc()?.name.clone())),
+            Focus::Effect => Some(("effect", format!("{}/{}", app.bus_doc()?.name, app.effect_doc()?.0.name))),
+            Focus::Player => Some(("player level", app.document().player_levels.get(app.mix.player)?.name.clone())),
+            Focus::Levels | Focus::Sends => Some(("bus", app.bus_doc()?.name.clone())),
+        }
+    }
+
     fn act(&self, app: &mut App, does: Do) -> bool {
         app.act_mix(does)
     }

@@ -55,6 +55,26 @@ impl View for Music {
         draw(app, painter, area, targets);
     }
 
+    fn selected(&self, app: &App) -> Option<(&'static str, String)> {
+        let music = app.music_doc();
+        let items = app.music_items();
+        match (app.music.column, items.get(app.music.item)?) {
+            (Column::Index, Item::Playlist(at)) => Some(("playlist", music.lists.get(*at)?.name.clone())),
+            (Column::Index, Item::Stinger(at)) => Some(("stinger", music.stingers.get(*at)?.name.clone())),
+            (Column::Index, Item::Piece(at)) => Some(("piece", music.pieces.get(*at)?.name.clone())),
+            _ => {
+                let piece = app.piece_doc()?;
+                Some(match app.selected_stave()? {
+                    Stave::Section(section) => ("section", format!("{}/{}", piece.name, piece.sections.get(section)?.name)),
+                    Stave::Layer(section, layer) => {
+                        let section = piece.sections.get(section)?;
+                        ("layer", format!("{}/{}/{}", piece.name, section.name, section.layers.get(layer)?.name))
+                    }
+                })
+            }
+        }
+    }
+
     fn act(&self, app: &mut App, does: Do) -> bool {
         app.act_music(does)
     }

@@ -47,6 +47,10 @@ impl View for Sounds {
         draw(app, painter, area, targets);
     }
 
+    fn selected(&self, app: &App) -> Option<(&'static str, String)> {
+        Some(("sound", app.sounds.selected.clone()))
+    }
+
     fn act(&self, app: &mut App, does: Do) -> bool {
         app.act_sounds(does)
     }

@@ -14,6 +14,8 @@ use super::painter::Painter;
 use super::view::{Face, Targets, View};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
+use estampie_project::document::ValueOf;
+use estampie_project::things::KINDS;
 use ratatui::layout::Rect;
 
 /// Its name.
@@ -67,6 +69,25 @@ impl View for Stage {
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
         draw::draw(app, painter, area, targets);
+    }
+
+    fn selected(&self, app: &App) -> Option<(&'static str, String)> {
+        if app.stage.column == Column::Map {
+            let thing = app.chosen_thing()?;
+            let kind = KINDS.iter().find(|kind| kind.area == "world" && kind.path == [thing.id.table])?;
+            return Some((kind.word, thing.id.name));
+        }
+        let document = app.document();
+        match *app.items().get(app.stage.item)? {
+            Item::Event(at) => Some(("event", document.events.get(at)?.name.clone())),
+            Item::State(at) => Some(("state", document.states.get(at)?.name.clone())),
+            Item::Parameter(at) => {
+                let parameter = document.parameters.get(at)?;
+                let formula = matches!(parameter.source, ValueOf::Formula(_));
+                Some((if formula { "formula" } else { "parameter" }, parameter.name.clone()))
+            }
+            Item::Playthrough(_) => None,
+        }
     }
 
     fn act(&self, app: &mut App, does: Do) -> bool {

@@ -45,6 +45,12 @@ impl View for Wiring {
         draw(app, painter, area, targets);
     }
 
+    fn selected(&self, app: &App) -> Option<(&'static str, String)> {
+        let name = app.wiring_subject()?;
+        let kind = ["event", "parameter", "formula", "state"].into_iter().find(|kind| app.workspace.names(kind).contains(&name))?;
+        Some((kind, name))
+    }
+
     fn act(&self, app: &mut App, does: Do) -> bool {
         app.act_wiring(does)
     }

@@ -1,0 +1,263 @@
+//! Drawing the view *Project*: the kinds with how many there are, the things of one, the fields of one of them.
+
+use super::{ClickField, ClickKind, ClickThing, Column, FieldLine, parts_of};
+use crate::workshop::app::App;
+use crate::workshop::painter::{Painter, cut, rows_of};
+use crate::workshop::theme::Role;
+use crate::workshop::view::Targets;
+use estampie_project::things::{Form, KINDS, Row, Use};
+use ratatui::layout::Rect;
+use std::rc::Rc;
+
+/// The widths of the left and of the right column.
+pub(super) const WIDTHS: (u16, u16) = (28, 68);
+
+pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    if area.width < 96 {
+        // One column at a time, and the one before it as far as there is room.
+        let (index, rest) = (area.width * 3 / 10, area.width - area.width * 3 / 10);
+        let left = Rect { width: index, ..area };
+        let right = Rect { x: index + 1, width: rest - 1, ..area };
+        painter.upright(index, area.y, area.height);
+        let inside = Rect { x: right.x + 1, width: right.width - 2, ..right };
+        if app.project.column == Column::Kinds || app.project.column == Column::Things {
+            kinds(app, painter, left, targets);
+            things(app, painter, inside, targets);
+        } else {
+            things(app, painter, left, targets);
+            fields(app, painter, inside, targets);
+        }
+        return;
+    }
+    if !app.kind_chosen().several() {
+        // There is nothing to choose from: its fields have all the room.
+        let index = WIDTHS.0.min(area.width * 3 / 10);
+        painter.upright(index, area.y, area.height);
+        kinds(app, painter, Rect { width: index, ..area }, targets);
+        fields(app, painter, Rect { x: index + 2, width: area.width - index - 3, ..area }, targets);
+        return;
+    }
+    let (left, centre, right) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1);
+    kinds(app, painter, left, targets);
+    let rows = things(app, painter, centre, targets);
+    let y = area.y + rows + 1;
+    if area.bottom() > y + 3 {
+        named_at(app, painter, Rect { y, height: area.bottom() - y, ..centre });
+    }
+    fields(app, painter, right, targets);
+}
+
+/// The part of a list that is shown so that one line is in sight: from which on.
+fn from(chosen: usize, count: usize, rows: usize) -> usize {
+    chosen.saturating_sub(rows * 2 / 3).min(count.saturating_sub(rows))
+}
+
+/// Marks a chosen line: with its whole width where the keys are, with a sign alone elsewhere.
+fn mark(painter: &mut Painter<'_>, area: Rect, y: u16, here: bool) {
+    if here {
+        painter.select(area.x, y, area.width);
+    } else {
+        painter.text(area.x, y, 1, "▪", Role::Active);
+    }
+}
+
+fn kinds(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    let counts = app.of_project(|read| read.counts.clone());
+    // A heading for each part of the project, where it begins.
+    let mut lines: Vec<Result<usize, &str>> = Vec::new();
+    for (at, kind) in KINDS.iter().enumerate() {
+        if at == 0 || KINDS[at - 1].area != kind.area {
+            lines.push(Err(kind.area));
+        }
+        lines.push(Ok(at));
+    }
+    let chosen = lines.iter().position(|line| *line == Ok(app.project.kind)).unwrap_or(0);
+    let rows = usize::from(area.height);
+    let first = from(chosen, lines.len(), rows);
+    let inner = Rect { x: area.x + 1, width: area.width.saturating_sub(1), ..area };
+    for (at, line) in lines.iter().skip(first).take(rows).enumerate() {
+        let y = area.y + at as u16;
+        match line {
+            Err(part) => {
+                let mut title = (*part).to_owned();
+                title[..1].make_ascii_uppercase();
+                painter.heading(inner.x, y, inner.width, &title, "");
+            }
+            Ok(kind) => {
+                if *kind == app.project.kind {
+                    mark(painter, inner, y, app.project.column == Column::Kinds);
+                }
+                let kind_of = &KINDS[*kind];
+                let count = counts.get(kind_of.word).copied().unwrap_or_default();
+                let role = if *kind == app.project.kind { Role::Active } else { Role::Text };
+                painter.text(inner.x + 1, y, inner.width.saturating_sub(6), kind_of.many, role);
+                if kind_of.several() {
+                    painter.right(inner.right(), y, &if count == 0 { "·".to_owned() } else { count.to_string() }, Role::Secondary);
+                }
+                targets.push((Rect { y, height: 1, ..area }, Rc::new(ClickKind(*kind))));
+            }
+        }
+    }
+    painter.more(area, first, lines.len().saturating_sub(first + rows));
+}
+
+/// Draws the things of the chosen kind; gives how many rows they took.
+fn things(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) -> u16 {
+    let kind = app.kind_chosen();
+    let things = app.things_shown();
+    let all = app.of_project(|read| read.things.len());
+    let aside = match (app.project.filter.as_str(), app.project.column) {
+        ("", _) | (_, Column::Fields) => String::new(),
+        (filter, _) => format!("{} of {all} with \"{filter}\"", things.len()),
+    };
+    let mut title = kind.many.to_owned();
+    title[..1].make_ascii_uppercase();
+    painter.heading(area.x, area.y, area.width, &title, &aside);
+    if things.is_empty() {
+        let text = match (all, kind.owner()) {
+            (0, Some(of)) => format!("none yet: n makes one in a {}", of.word),
+            (0, None) => "none yet: n makes one".to_owned(),
+            _ => "none is like that: esc shows all".to_owned(),
+        };
+        painter.text(area.x + 1, area.y + 2, area.width.saturating_sub(1), &text, Role::Secondary);
+        return 3;
+    }
+    let list = Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area };
+    let rows = usize::from(list.height);
+    let chosen = app.place_of_thing(&things);
+    let first = from(chosen, things.len(), rows);
+    let longest = things.iter().map(|thing| thing.whole_name().chars().count()).max().unwrap_or(0);
+    let width = (longest as u16 + 2).clamp(8, (area.width / 2).max(12));
+    for (at, thing) in things.iter().enumerate().skip(first).take(rows) {
+        let y = list.y + (at - first) as u16;
+        if at == chosen {
+            mark(painter, list, y, app.project.column == Column::Things);
+        }
+        let name = if thing.kind.several() { thing.whole_name() } else { thing.file.clone() };
+        painter.text(list.x + 1, y, width, &cut(&name, width), if at == chosen { Role::Active } else { Role::Text });
+        let left = list.width.saturating_sub(width + 2);
+        if left > 6 {
+            let summary = app.workspace.summary(thing).replace(" -", " −");
+            painter.text(list.x + 1 + width, y, left, &cut(&summary, left), Role::Secondary);
+        }
+        targets.push((Rect { y, height: 1, ..list }, Rc::new(ClickThing(thing.clone()))));
+    }
+    painter.more(list, first, things.len().saturating_sub(first + rows));
+    1 + things.len().min(rows) as u16
+}
+
+/// Where the chosen thing is named.
+fn named_at(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    let Some(thing) = app.thing_chosen().filter(|thing| thing.kind.named() && thing.kind.names.is_none()) else { return };
+    let called = app.workspace.called(&thing);
+    let Some(uses) = app.uses_of_chosen() else {
+        painter.heading(area.x, area.y, area.width, "Named at", "looking …");
+        return;
+    };
+    if uses.is_empty() {
+        painter.heading(area.x, area.y, area.width, "Named at", &format!("nothing names {called}"));
+        return;
+    }
+    let places = if uses.len() == 1 { "1 place names".to_owned() } else { format!("{} places name", uses.len()) };
+    painter.heading(area.x, area.y, area.width, "Named at", &format!("{places} {called}"));
+    list_uses(painter, Rect { y: area.y + 1, height: area.height - 1, ..area }, &uses);
+}
+
+/// Places with the lines that stand there.
+fn list_uses(painter: &mut Painter<'_>, area: Rect, uses: &[Use]) {
+    let place = |found: &Use| format!("{}:{}", found.place.file, found.place.line);
+    let width = uses.iter().map(|found| place(found).chars().count()).max().unwrap_or(0).min(usize::from(area.width) / 2) as u16 + 2;
+    let rows = usize::from(area.height);
+    let shown = if uses.len() > rows { rows - 1 } else { rows };
+    for (at, found) in uses.iter().take(shown).enumerate() {
+        let y = area.y + at as u16;
+        painter.text(area.x + 1, y, width, &cut(&place(found), width), Role::Secondary);
+        let left = area.width.saturating_sub(width + 1);
+        painter.text(area.x + 1 + width, y, left, &cut(&found.line, left), Role::Text);
+    }
+    if uses.len() > shown {
+        painter.text(area.x + 1, area.bottom() - 1, area.width - 1, &format!("and {} more", uses.len() - shown), Role::Secondary);
+    }
+}
+
+fn fields(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    let Some(thing) = app.thing_chosen() else { return };
+    if let Some(uses) = &app.project.uses {
+        painter.heading(area.x, area.y, area.width, &app.workspace.called(&thing), &format!("is named at {} places", uses.len()));
+        list_uses(painter, Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area }, uses);
+        return;
+    }
+    let lines = app.field_lines();
+    let set = lines.iter().filter(|(line, row)| matches!(line, FieldLine::Field(_)) && row.now.is_some()).count();
+    let count = lines.iter().filter(|(line, _)| matches!(line, FieldLine::Field(_))).count();
+    let aside = match (app.project.filter.as_str(), app.project.column) {
+        ("", _) | (_, Column::Kinds | Column::Things) => format!("{set} of {count} fields set"),
+        (filter, _) => format!("fields with \"{filter}\""),
+    };
+    painter.heading(area.x, area.y, area.width, &app.workspace.called(&thing), &aside);
+    let chosen = app.project.line.min(lines.len().saturating_sub(1));
+    // What the chosen field does stands below, where it can be found.
+    let told = lines.get(chosen).map_or(Vec::new(), |(_, row)| explanation(row, usize::from(area.width)));
+    let below = told.len() as u16 + 1;
+    let list = Rect { y: area.y + 1, height: area.height.saturating_sub(1 + below), ..area };
+    let rows = usize::from(list.height);
+    let first = from(chosen, lines.len(), rows);
+    let longest = lines.iter().map(|(_, row)| row.key.chars().count()).max().unwrap_or(0);
+    let width = (longest as u16 + 2).clamp(8, (area.width / 2).max(10));
+    let own = matches!(thing.kind.form, Form::Pair(_));
+    for (at, (line, row)) in lines.iter().enumerate().skip(first).take(rows) {
+        let y = list.y + (at - first) as u16;
+        if at == chosen {
+            mark(painter, list, y, app.project.column == Column::Fields);
+        }
+        let left = list.width.saturating_sub(width + 1);
+        match line {
+            FieldLine::Part(_, part) => {
+                let text = parts_of(row).into_iter().nth(*part).unwrap_or_default();
+                painter.right(list.x + 1 + width - 1, y, &format!("{}", part + 1), Role::Secondary);
+                painter.text(list.x + 1 + width, y, left, &cut(&text.replace('-', "−"), left), Role::Text);
+            }
+            FieldLine::Field(_) => {
+                let role = if row.now.is_some() { Role::Text } else { Role::Secondary };
+                let name = if own { "text" } else { row.key.as_str() };
+                painter.text(list.x + 1, y, width, &cut(name, width), role);
+                let (text, role) = value(row);
+                painter.text(list.x + 1 + width, y, left, &cut(&text, left), role);
+            }
+        }
+        targets.push((Rect { y, height: 1, ..list }, Rc::new(ClickField(at))));
+    }
+    painter.more(list, first, lines.len().saturating_sub(first + rows));
+    let y = area.bottom().saturating_sub(below);
+    painter.rule(area.x, y, area.width);
+    for (at, row) in told.iter().enumerate() {
+        painter.text(area.x + 1, y + 1 + at as u16, area.width - 1, row, if at == 0 { Role::Text } else { Role::Secondary });
+    }
+}
+
+/// What stands in a field: what is written, or what counts instead.
+fn value(row: &Row) -> (String, Role) {
+    match &row.now {
+        Some(now) => {
+            let parts = parts_of(row);
+            let text = if parts.len() > 1 { format!("{} in a list", parts.len()) } else { now.clone() };
+            // A minus is one on the screen; a hyphen within a name stays.
+            (if text.starts_with('-') { text.replacen('-', "−", 1) } else { text.replace(" -", " −").replace("..-", "..−") }, Role::Active)
+        }
+        None if row.unsaid.is_empty() => ("none".to_owned(), Role::Secondary),
+        None => (row.unsaid.replace(" -", " −").replacen('-', if row.unsaid.starts_with('-') { "−" } else { "-" }, 1), Role::Secondary),
+    }
+}
+
+/// What a field does, what it holds, and what counts without it.
+fn explanation(row: &Row, width: usize) -> Vec<String> {
+    let unsaid = match row.unsaid.as_str() {
+        "" => String::new(),
+        "must be there" => "; it must be there".to_owned(),
+        unsaid => format!("; {unsaid} if unsaid"),
+    };
+    let mut told = rows_of(&row.says, width.saturating_sub(2), "");
+    told.extend(rows_of(&format!("{}{unsaid}", row.holds).replace(" -", " −"), width.saturating_sub(2), ""));
+    told.truncate(5);
+    told
+}

@@ -1,0 +1,189 @@
+//! What the view *Project* asks on the last line.
+
+use super::{Column, parts_of};
+use crate::workshop::app::App;
+use crate::workshop::view::Ask;
+use estampie_project::things::{Kind, Row, Thing, Written};
+
+/// The name of a new thing.
+#[derive(Debug)]
+pub(super) struct NewPrompt {
+    pub(super) kind: &'static Kind,
+    pub(super) owner: Option<Thing>,
+}
+
+impl Ask for NewPrompt {
+    fn words(&self, _app: &App) -> String {
+        let of = self.owner.as_ref().map_or(String::new(), |owner| format!(" of {}", owner.whole_name()));
+        format!("new {}{of}: its name", self.kind.word)
+    }
+
+    fn offers(&self, app: &App) -> Vec<String> {
+        self.kind.names.map_or(Vec::new(), |word| app.workspace.names(word))
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        let begins: Vec<String> = self.kind.begins.iter().map(|(field, text)| format!("{field} {}", text.replace('@', "the first "))).collect();
+        Some(if begins.is_empty() { "letters, digits, -, . and /".into() } else { format!("it begins with {}", begins.join(", ")) })
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        app.make_thing(self.kind, self.owner.as_ref(), text)
+    }
+}
+
+/// A new name of a thing.
+#[derive(Debug)]
+pub(super) struct RenamePrompt {
+    pub(super) thing: Thing,
+}
+
+impl Ask for RenamePrompt {
+    fn words(&self, app: &App) -> String {
+        format!("{} is called", app.workspace.called(&self.thing))
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        Some("all that names it follows, in every file".into())
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        if text.trim() == self.thing.name() {
+            return Ok(());
+        }
+        let (renamed, count) = app.workspace.rename(&self.thing, text)?;
+        app.compile();
+        let places = if count == 1 { "1 place that names it".to_owned() } else { format!("{count} places that name it") };
+        app.say(format!("it is called {} now, and so it is at {places}", renamed.name()));
+        let column = app.project.column;
+        app.choose_thing(Some(renamed));
+        app.project.column = column;
+        Ok(())
+    }
+}
+
+/// A field, or one part of its list, or one more of them.
+#[derive(Debug)]
+pub(super) struct FieldPrompt {
+    pub(super) thing: Thing,
+    pub(super) row: Row,
+    pub(super) part: Option<usize>,
+    pub(super) new: bool,
+}
+
+impl Ask for FieldPrompt {
+    fn words(&self, app: &App) -> String {
+        let of = app.workspace.called(&self.thing);
+        match (self.part, self.new) {
+            (_, true) => format!("one more in {} of {of}", self.row.key),
+            (Some(part), _) => format!("{} {} of {of}", self.row.key, part + 1),
+            _ => format!("{} of {of}", self.row.key),
+        }
+    }
+
+    fn offers(&self, app: &App) -> Vec<String> {
+        app.workspace.words_of(&self.row)
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        let unsaid = match self.row.unsaid.as_str() {
+            "" => String::new(),
+            "must be there" => "; it must be there".to_owned(),
+            unsaid => format!("; {unsaid} if unsaid"),
+        };
+        Some(format!("{}: {}{unsaid}", self.row.says, self.row.holds).replace(" -", " −"))
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        let text = match self.part {
+            Some(part) => {
+                let mut parts = parts_of(&self.row);
+                match (parts.get_mut(part), text.trim()) {
+                    (Some(_), "") => {
+                        parts.remove(part);
+                    }
+                    (Some(old), text) => text.clone_into(old),
+                    (None, "") => {}
+                    (None, text) => parts.push(text.to_owned()),
+                }
+                parts.join("; ")
+            }
+            None => text.to_owned(),
+        };
+        // What names nothing is told by the line itself, which takes it if it is entered again.
+        app.workspace.set_row(&self.thing, &self.row, &text, true)?;
+        app.compile();
+        app.load_wanted();
+        let lines = app.field_lines();
+        let key =
+            if self.row.written == Written::Pair { format!("{}.{}", self.row.key, text.split(": ").next().unwrap_or_default()) } else { self.row.key.clone() };
+        // Set fields come first: the line goes where its field has gone.
+        if let Some(at) = lines.iter().position(|(_, row)| row.key == key) {
+            app.project.line = at + self.part.filter(|_| lines.len() > at + 1 && lines[at + 1].1.key == key).map_or(0, |part| part + 1);
+        }
+        Ok(())
+    }
+}
+
+/// Whether something that is named is to be deleted all the same.
+#[derive(Debug)]
+pub(super) struct DeletePrompt {
+    pub(super) thing: Thing,
+    pub(super) uses: usize,
+}
+
+impl Ask for DeletePrompt {
+    fn words(&self, app: &App) -> String {
+        let places = if self.uses == 1 { "1 place names it".to_owned() } else { format!("{} places name it", self.uses) };
+        format!("{places}, to the right; delete {} all the same? y or n", app.workspace.called(&self.thing))
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        match text.trim() {
+            "y" | "yes" => {
+                app.delete_thing_now(&self.thing);
+                Ok(())
+            }
+            "n" | "no" | "" => {
+                app.project.uses = None;
+                Ok(())
+            }
+            other => Err(format!("\"{other}\" is neither y nor n")),
+        }
+    }
+
+    fn said_before(&self) -> bool {
+        true
+    }
+
+    fn given_up(&self, app: &mut App) {
+        app.project.uses = None;
+    }
+}
+
+/// The letters of the filter.
+#[derive(Debug)]
+pub(super) struct FilterPrompt;
+
+impl Ask for FilterPrompt {
+    fn words(&self, app: &App) -> String {
+        if app.project.column == Column::Fields { "fields with".into() } else { "things with".into() }
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+        self.changed(app, text);
+        Ok(())
+    }
+
+    fn changed(&self, app: &mut App, text: &str) {
+        if app.project.column == Column::Kinds {
+            app.project.column = Column::Things;
+        }
+        app.project.filter = text.trim().to_lowercase();
+        app.project.line = 0;
+    }
+
+    fn given_up(&self, app: &mut App) {
+        app.project.filter.clear();
+    }
+}
