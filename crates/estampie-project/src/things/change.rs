@@ -121,7 +121,9 @@ impl Workspace {
         }
         let thing = Thing { kind, file: file.clone(), path };
         self.begin_anew();
-        self.change_if_read(&format!("new {}", self.called(&thing)), vec![(file, Some(toml.to_string()))])?;
+        let text = toml.to_string();
+        let text = if self.sources().get(&file).is_none_or(|text| text.is_empty()) { text.trim_start() } else { &text };
+        self.change_if_read(&format!("new {}", self.called(&thing)), vec![(file, Some(text.to_owned()))])?;
         Ok(thing)
     }
 
@@ -365,15 +367,26 @@ impl Seek {
     #[must_use]
     pub fn seek(self) -> Vec<Use> {
         let Seek { texts, then: Some(then), name } = self else { return Vec::new() };
-        let line = |place: &Place| {
-            let text = texts.now.get(&place.file).map_or("", |t| t);
-            text.lines().nth(place.line as usize - 1).unwrap_or_default().trim().to_owned()
-        };
+        let line = |place: &Place| line_at(texts.now.get(&place.file).map_or("", |t| t), place.line as usize);
         let Ok((_, places)) = texts.followed(then, &name, NOBODY) else { return Vec::new() };
         let mut found: Vec<Use> = places.into_iter().map(|place| Use { line: line(&place), place }).collect();
         found.sort_by(|a, b| (&a.place.file, a.place.line, a.place.column).cmp(&(&b.place.file, b.place.line, b.place.column)));
         found.dedup();
         found
+    }
+}
+
+/// A line of a text, from 1; of what has no name in its file all its lines, since one says too little.
+fn line_at(text: &str, line: usize) -> String {
+    let lines: Vec<&str> = text.lines().map(str::trim).collect();
+    let Some(at) = line.checked_sub(1).filter(|at| *at < lines.len()) else { return String::new() };
+    let tidy = |line: &str| line.split_whitespace().collect::<Vec<_>>().join(" ");
+    match lines[..at].iter().rposition(|line| line.starts_with('[')).filter(|head| lines[*head].starts_with("[[")) {
+        Some(head) => {
+            let block = lines[head + 1..].iter().take_while(|line| !line.starts_with('[')).filter(|line| !line.is_empty() && !line.starts_with('#'));
+            block.map(|line| tidy(line)).collect::<Vec<_>>().join(" · ")
+        }
+        None => tidy(lines[at]),
     }
 }
 
@@ -604,14 +617,16 @@ fn position_of(sources: &Sources, place: &Place, name: &str) -> Option<usize> {
     let text = sources.get(&place.file)?;
     let line = text.split('\n').nth((place.line as usize).checked_sub(1)?)?;
     let from: usize = line.chars().take((place.column as usize).checked_sub(1)?).map(char::len_utf8).sum();
-    let of_name = |c: char| c.is_alphanumeric() || matches!(c, '-' | '.' | '_' | '/');
-    let whole = |at: usize, part_of_layer: bool| {
-        let before = line[..at].chars().next_back().is_some_and(of_name);
-        let after = line[at + name.len()..].chars().next();
-        !before && !after.is_some_and(|c| of_name(c) && !(part_of_layer && c == '/'))
+    // In the head of a table points stand between names.
+    let head = place.file.ends_with(".toml") && line.trim_start().starts_with('[');
+    let whole = |at: usize, between: &str| {
+        let of_name = |c: char| (c.is_alphanumeric() || matches!(c, '-' | '.' | '_' | '/')) && !between.contains(c);
+        let before = line[..at].chars().next_back().is_some_and(|c| of_name(c) || c == '/');
+        !before && !line[at + name.len()..].chars().next().is_some_and(of_name)
     };
-    let found = |part_of_layer: bool| line[from.min(line.len())..].match_indices(name).map(|(at, _)| at + from).find(|at| whole(*at, part_of_layer));
-    found(false).or_else(|| found(true))
+    let found = |between: &str| line[from.min(line.len())..].match_indices(name).map(|(at, _)| at + from).find(|at| whole(*at, between));
+    // Of a piece the name stands before a layer's, too.
+    found("").or_else(|| found("/")).or_else(|| found(".").filter(|_| head))
 }
 
 /// The texts of files with a name replaced at places.

@@ -203,3 +203,16 @@ fn every_field_of_the_registry_is_a_line_of_some_thing() {
         }
     }
 }
+
+#[test]
+fn a_piece_is_renamed_in_the_heads_of_tables_too() {
+    let mut workspace = demo();
+    let piece = |workspace: &Workspace, name: &str| workspace.thing_named(kind_of("piece").unwrap(), name).unwrap();
+    let lullaby = piece(&workspace, "lullaby");
+    workspace.make(kind_of("piece turned down").unwrap(), Some(&lullaby), "tidewalk").unwrap();
+    assert!(workspace.sources().get(&lullaby.file).unwrap().contains("[piece.lullaby.ducks.tidewalk]"));
+    let (_, count) = workspace.rename(&piece(&workspace, "tidewalk"), "ebb").unwrap();
+    assert!(count > 3, "{count}");
+    assert_eq!(faults(&workspace), []);
+    assert!(workspace.sources().get(&lullaby.file).unwrap().contains("[piece.lullaby.ducks.ebb]"));
+}

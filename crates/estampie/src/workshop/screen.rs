@@ -80,18 +80,22 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     painter.text(1, 0, 2, "❧", Role::Accent);
     let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
     let end = painter.put(3, 0, 10, "Estampie", bold);
-    painter.text(end + 2, 0, 28, &app.document().manifest.name, Role::Secondary);
-    let mut x = 44.min(width / 3);
+    // In a narrow window the views come first, with short names but for the one that is shown.
+    let narrow = width < 120;
+    if !narrow {
+        painter.text(end + 2, 0, 28, &app.document().manifest.name, Role::Secondary);
+    }
+    let mut x = if narrow { end + 2 } else { 44.min(width / 3) };
     for (place, view) in VIEWS.iter().enumerate() {
         let chosen = app.shows(view.face().name);
         let style = painter.theme.key();
         let from = x;
         x = painter.put(x, 0, 2, &view.face().key.to_string(), style) + 1;
         let style = if chosen { painter.style(Role::Active).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { painter.style(Role::Text) };
-        x = painter.put(x, 0, 10, view.face().name, style);
+        x = painter.put(x, 0, if width < 100 && !chosen { 3 } else { 10 }, view.face().name, style);
         targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));
         // In a narrow window they stand closer, so that what is unsaved and the clock have room.
-        x += if width < 120 { 2 } else { 3 };
+        x += if narrow { 2 } else { 3 };
     }
     let clock = clock(app.rehearsal.frame(), app.program().rate);
     let (dot, words, role) = match app.rehearsal.player.output() {

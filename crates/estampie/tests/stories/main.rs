@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, missing_docs)]
 
 mod commands;
+mod everything;
 mod keeping;
 mod mix;
 mod music;

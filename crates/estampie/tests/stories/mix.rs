@@ -142,13 +142,11 @@ fn two_states_are_compared_as_loud_as_each_other_and_one_is_kept() {
     // The limiter on the whole is before its level: 6 dB are 6 dB.
     assert!((down - 6.0).abs() <= 0.3, "{down}");
     story.keys(&["a"]);
-    let screen = story.wait_until("B is heard", |s| s.contains("You hear B, as it was kept."));
-    assert!(line(&screen, &["main", "0.0"]).is_some(), "what is shown is B: {screen}");
+    story.wait_until("B is heard and shown", |s| s.contains("You hear B, as it was kept.") && line(s, &["main", "0.0"]).is_some());
     story.keys(&["Right"]);
     story.wait_for("you hear B, which stays as it was kept");
     story.keys(&["A"]);
-    let screen = story.wait_until("what differs is listed", |s| s.contains("1 difference between A"));
-    assert!(line(&screen, &["mix.toml", "buses main level", "−6 dB"]).is_some(), "{screen}");
+    story.wait_until("what differs is listed", |s| s.contains("1 difference between A") && line(s, &["mix.toml", "buses main level", "−6 dB"]).is_some());
     for (columns, rows, shown) in [("100", "30", "1 difference"), ("20", "5", "too"), ("160", "47", "buses main level")] {
         story.tmux(&["resize-window", "-x", columns, "-y", rows]);
         story.wait_for(shown);
@@ -179,7 +177,7 @@ fn effects_and_snapshots_are_copied_and_what_is_unsaved_becomes_one() {
     story.keys(&["p", ">", "K"]);
     story.wait_until("the second is first", |s| line(s, &["world", "tone-2 tone"]).is_some());
     story.keys(&["u", "u", "u"]);
-    story.wait_until("undone", |s| line(s, &["world", "tone"]).is_none());
+    story.wait_until("undone", |s| line(s, &["└ world", "tone"]).is_none());
     // Some of a snapshot by hand, and a copy of its column.
     story.keys(&["Tab", "Tab", ")", ")", ")"]);
     story.wait_until("30 % by hand", |s| s.contains("sealed-cabin is at 30 % by hand") && s.contains("30% hand"));

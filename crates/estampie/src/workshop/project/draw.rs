@@ -34,7 +34,13 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         let index = WIDTHS.0.min(area.width * 3 / 10);
         painter.upright(index, area.y, area.height);
         kinds(app, painter, Rect { width: index, ..area }, targets);
-        fields(app, painter, Rect { x: index + 2, width: area.width - index - 3, ..area }, targets);
+        let right = Rect { x: index + 2, width: area.width - index - 3, ..area };
+        let half = if app.kind_chosen().word == "project" { right.width / 2 } else { right.width };
+        fields(app, painter, Rect { width: half, ..right }, targets);
+        if half < right.width {
+            painter.upright(right.x + half + 1, area.y, area.height);
+            left_over(app, painter, Rect { x: right.x + half + 3, width: right.width - half - 3, ..right });
+        }
         return;
     }
     let (left, centre, right) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1);
@@ -144,6 +150,39 @@ fn things(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     }
     painter.more(list, first, things.len().saturating_sub(first + rows));
     1 + things.len().min(rows) as u16
+}
+
+/// What of the project nothing uses, and what is never said.
+fn left_over(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    let (survey, unsent) = &app.survey;
+    let faults: Vec<String> = app.faults.iter().map(|fault| format!("{}: {}", fault.place, fault.what)).collect();
+    let lists: [(&str, &str, &[String]); 6] = [
+        ("Faults", "! shows each with its fix", &faults),
+        ("Sounds that nothing plays", "", &survey.sounds),
+        ("Events that nothing waits for", "", &survey.events),
+        ("Parameters that nothing follows", "", &survey.parameters),
+        ("States that nothing asks for", "", &survey.states),
+        ("No playthrough says", "", unsent),
+    ];
+    let mut y = area.y;
+    for (title, aside, list) in lists.iter().filter(|(.., list)| !list.is_empty()) {
+        if y + 1 >= area.bottom() {
+            return;
+        }
+        painter.heading(area.x, y, area.width, title, aside);
+        let rows = rows_of(&list.join(", "), usize::from(area.width.saturating_sub(2)), "");
+        for row in rows {
+            y += 1;
+            if y >= area.bottom() {
+                return;
+            }
+            painter.text(area.x + 1, y, area.width - 1, &row, Role::Text);
+        }
+        y += 2;
+    }
+    if y == area.y {
+        painter.heading(area.x, y, area.width, "Nothing left over", "everything is used, and every event is in a playthrough");
+    }
 }
 
 /// Where the chosen thing is named.

@@ -125,7 +125,7 @@ impl View for Project {
             Do::MoveUp => app.shift_in_project(-1),
             Do::MoveDown => app.shift_in_project(1),
             Do::Rest => app.clear_field(),
-            Do::Filter => app.mode = Mode::typing(FilterPrompt, TextField::new(&app.project.filter)),
+            Do::Filter => app.mode = Mode::typing(FilterPrompt, TextField::offer(&app.project.filter)),
             Do::NextColumn | Do::PreviousColumn => app.go_to_column(does == Do::NextColumn),
             Do::Left => app.go_to_column(false),
             Do::Right => app.go_to_column(true),
@@ -308,7 +308,13 @@ impl App {
     /// The fields of the chosen thing.
     fn rows_chosen(&self) -> Vec<Row> {
         let filter = if self.project.column == Column::Fields { self.project.filter.as_str() } else { "" };
-        self.of_project(|read| read.rows.iter().filter(|row| row.key.contains(filter) || row.says.contains(filter)).cloned().collect())
+        let mut rows: Vec<Row> =
+            self.of_project(|read| read.rows.iter().filter(|row| row.key.contains(filter) || row.says.contains(filter)).cloned().collect());
+        if !filter.is_empty() {
+            // What is called so comes before what has it in its name, and that before what is only explained by it.
+            rows.sort_by_key(|row| (row.key != filter, !row.key.contains(filter)));
+        }
+        rows
     }
 
     /// The lines of the fields: each field, and under a list its parts.
@@ -364,10 +370,17 @@ impl App {
 
     /// Asks for a new thing of a kind.
     pub(super) fn begin_new_thing(&mut self, kind: usize) {
+        // What was chosen may be what the new one is to belong to.
+        let before = self.thing_chosen();
         self.show(NAME);
         self.choose_kind(kind);
         self.project.column = Column::Things;
-        self.new_in_project();
+        let of = KINDS[kind].owner();
+        let owner = before.and_then(|thing| {
+            let above = self.workspace.owner_of(&thing);
+            [Some(thing), above].into_iter().flatten().find(|thing| Some(thing.kind) == of)
+        });
+        self.new_thing_of(owner);
     }
 
     fn go_to_column(&mut self, on: bool) {
@@ -405,14 +418,19 @@ impl App {
             self.mode = Mode::typing(FieldPrompt { thing, row, part, new: true }, TextField::default());
             return;
         }
+        self.new_thing_of(None);
+    }
+
+    /// Asks for a new thing of the chosen kind, that belongs to another, if its kind belongs to something.
+    fn new_thing_of(&mut self, owner: Option<Thing>) {
         let kind = self.kind_chosen();
         if !kind.several() {
             return self.say(format!("there is only one {}", kind.word));
         }
-        // What belongs to something belongs to what the chosen one does, or to the first there is.
+        // If it is not said to what it belongs: to what the chosen one does, or to the first there is.
         let owner = kind.owner().and_then(|of| {
             let chosen = self.thing_chosen().and_then(|thing| self.workspace.owner_of(&thing));
-            chosen.or_else(|| self.workspace.things(of).into_iter().next())
+            owner.or(chosen).or_else(|| self.workspace.things(of).into_iter().next())
         });
         if let (Some(of), None) = (kind.owner(), &owner) {
             return self.alarm(format!("a {} belongs to a {}: make one first", kind.word, of.word));
@@ -444,7 +462,7 @@ impl App {
             Some(part) => parts_of(&row).into_iter().nth(part).unwrap_or_default(),
             None => row.now.clone().unwrap_or_default(),
         };
-        self.mode = Mode::typing(FieldPrompt { thing, row, part, new: false }, TextField::new(&text));
+        self.mode = Mode::typing(FieldPrompt { thing, row, part, new: false }, TextField::offer(&text));
     }
 
     /// Takes a field out, or one part of its list.
