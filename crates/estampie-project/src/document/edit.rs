@@ -42,6 +42,9 @@ pub enum NewValue {
     Nothing,
 }
 
+/// A text and what it is as TOML.
+type Parsed = (Arc<str>, Rc<DocumentMut>);
+
 /// A project being worked on: what is on disk, what has been edited since, and the way back.
 pub struct Workspace {
     root: PathBuf,
@@ -66,7 +69,7 @@ pub struct Workspace {
     /// An edit was refused because of that.
     refused: bool,
     /// Files as TOML, as long as their texts stay as they are.
-    parsed: RefCell<BTreeMap<String, (Arc<str>, Rc<DocumentMut>)>>,
+    parsed: RefCell<BTreeMap<String, Parsed>>,
 }
 
 /// What becomes of a file that was changed here and by somebody else.

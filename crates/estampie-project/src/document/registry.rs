@@ -127,7 +127,7 @@ pub static PARAMETER: Table = table(
     "[parameters.NAME]",
     &[
         f("measure", Text("what is measured, like distance to eel"), "", "worked out by the engine instead of told by the game"),
-        f("unit", Note, "", "any word"),
+        f("unit", Note, "", "what it counts, shown beside its value: m, rpm, any word"),
         f("of", Word(&["each emitter"]), "", "every emitter has a value of its own"),
         f("range", Text("a range, like 0..300"), "!", "what is out of it is clamped, and said; of what is measured it may be left out"),
         f("from-game", Text("a range, like 0..255"), "", "the game's numbers, mapped onto the range"),
@@ -144,7 +144,7 @@ pub static FORMULA: Table = table(
     "[formulas.NAME]",
     &[
         f("is", Text("a formula"), "!", "the formula"),
-        f("unit", Note, "", "any word"),
+        f("unit", Note, "", "what it counts, shown beside its value: m, rpm, any word"),
         f("range", Text("a range, like 0..1"), "", "what it is clamped to"),
         f("rise", Quantity("s", 0.0, 86_400.0), "at once", "upwards, 90 % of a jump are followed in this time"),
         f("fall", Quantity("s", 0.0, 86_400.0), "at once", "downwards, 90 % of a jump are followed in this time"),

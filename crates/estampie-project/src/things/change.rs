@@ -243,10 +243,7 @@ impl Workspace {
         let mut toml = self.toml(&thing.file)?;
         let list = list_mut(&mut toml, way).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
         let Some(to) = at.checked_add_signed(by).filter(|to| *to < list.len()) else { return Ok(thing.clone()) };
-        let (mut one, mut other) = match (list.get(*at).cloned(), list.get(to).cloned()) {
-            (Some(one), Some(other)) => (one, other),
-            _ => return Ok(thing.clone()),
-        };
+        let (Some(mut one), Some(mut other)) = (list.get(*at).cloned(), list.get(to).cloned()) else { return Ok(thing.clone()) };
         // What stands in the file first stays there; the tables go to each other's places.
         let (here, there) = (one.position(), other.position());
         one.set_position(there);

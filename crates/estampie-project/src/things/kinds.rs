@@ -28,7 +28,7 @@ pub enum Form {
 }
 
 /// A kind of thing.
-#[derive(Debug, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Kind {
     /// What one of them is called.
     pub word: &'static str,

@@ -80,7 +80,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     painter.text(1, 0, 2, "❧", Role::Accent);
     let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
     let end = painter.put(3, 0, 10, "Estampie", bold);
-    // In a narrow window the views come first, with short names but for the one that is shown.
+    // In a narrow window the views come first; the project's name stands in the view Project.
     let narrow = width < 120;
     if !narrow {
         painter.text(end + 2, 0, 28, &app.document().manifest.name, Role::Secondary);
@@ -92,7 +92,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         let from = x;
         x = painter.put(x, 0, 2, &view.face().key.to_string(), style) + 1;
         let style = if chosen { painter.style(Role::Active).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { painter.style(Role::Text) };
-        x = painter.put(x, 0, if width < 100 && !chosen { 3 } else { 10 }, view.face().name, style);
+        x = painter.put(x, 0, 10, view.face().name, style);
         targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));
         // In a narrow window they stand closer, so that what is unsaved and the clock have room.
         x += if narrow { 2 } else { 3 };

@@ -5,8 +5,11 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
+/// A kind, a name, and fields with what is typed into them.
+type Made = (&'static str, &'static str, &'static [(&'static str, &'static str)]);
+
 /// What is made, in this order: the kind, its name (none for what has none), and the fields that are typed. `=` says that it is there.
-const THINGS: &[(&str, &str, &[(&str, &str)])] = &[
+const THINGS: &[Made] = &[
     ("event", "hull.struck", &[("hull.struck", "something hits the hull")]),
     ("parameter", "strain", &[("range", "0..1"), ("rise", "80 ms")]),
     ("formula", "danger", &[("is", "strain * 2"), ("range", "0..1")]),

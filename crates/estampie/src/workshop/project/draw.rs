@@ -13,22 +13,6 @@ use std::rc::Rc;
 pub(super) const WIDTHS: (u16, u16) = (28, 68);
 
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    if area.width < 96 {
-        // One column at a time, and the one before it as far as there is room.
-        let (index, rest) = (area.width * 3 / 10, area.width - area.width * 3 / 10);
-        let left = Rect { width: index, ..area };
-        let right = Rect { x: index + 1, width: rest - 1, ..area };
-        painter.upright(index, area.y, area.height);
-        let inside = Rect { x: right.x + 1, width: right.width - 2, ..right };
-        if app.project.column == Column::Kinds || app.project.column == Column::Things {
-            kinds(app, painter, left, targets);
-            things(app, painter, inside, targets);
-        } else {
-            things(app, painter, left, targets);
-            fields(app, painter, inside, targets);
-        }
-        return;
-    }
     if !app.kind_chosen().several() {
         // There is nothing to choose from: its fields have all the room.
         let index = WIDTHS.0.min(area.width * 3 / 10);
@@ -210,7 +194,7 @@ fn list_uses(painter: &mut Painter<'_>, area: Rect, uses: &[Use]) {
     let shown = if uses.len() > rows { rows - 1 } else { rows };
     for (at, found) in uses.iter().take(shown).enumerate() {
         let y = area.y + at as u16;
-        painter.text(area.x + 1, y, width, &cut(&place(found), width), Role::Secondary);
+        painter.text(area.x + 1, y, width - 1, &cut(&place(found), width - 1), Role::Secondary);
         let left = area.width.saturating_sub(width + 1);
         painter.text(area.x + 1 + width, y, left, &cut(&found.line, left), Role::Text);
     }

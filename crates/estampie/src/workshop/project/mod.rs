@@ -583,9 +583,9 @@ impl App {
         let things = |app: &App| KINDS.iter().flat_map(|kind| app.workspace.things(kind)).collect::<Vec<_>>();
         let before = things(self);
         if does == Do::Undo {
-            self.undo()
+            self.undo();
         } else {
-            self.redo()
+            self.redo();
         }
         if let Some(back) = things(self).into_iter().find(|thing| !before.contains(thing)) {
             let column = self.project.column;
