@@ -196,11 +196,11 @@ fn effects_and_snapshots_are_copied_and_what_is_unsaved_becomes_one() {
     assert!(mix_file(&story).contains("[snapshots.calm]") && mix_file(&story).contains("\"bus world level\" = \"by -1 dB\""));
     // Heard alone: with the returns, without, no longer.
     story.keys(&["s"]);
-    story.wait_until("alone", |s| s.contains("in its returns as well") && line(s, &["world", "solo"]).is_some());
+    story.wait_until("alone", |s| s.contains("in its returns as well") && line(s, &["└ world", "solo"]).is_some());
     story.keys(&["s"]);
-    story.wait_until("without returns", |s| line(s, &["world", "dry"]).is_some());
+    story.wait_until("without returns", |s| line(s, &["└ world", "dry"]).is_some());
     story.keys(&["s"]);
-    story.wait_until("no longer", |s| line(s, &["world", "dry"]).is_none() && line(s, &["world", "solo"]).is_none());
+    story.wait_until("no longer", |s| line(s, &["└ world", "dry"]).is_none() && line(s, &["└ world", "solo"]).is_none());
     // A send is left out, and heard again.
     story.keys(&["Down", "BTab", "b"]);
     story.wait_until("it is left out", |s| s.contains("bus water send nave is left out") && line(s, &["water", "×−18.0"]).is_some());
