@@ -1,7 +1,7 @@
 //! Completion: what can come next in a line of `reactions.est`, and the blocks that its lines form.
 
 use crate::document::{Document, ValueOf};
-use crate::language::actions::{Holds, Said, offers};
+use crate::language::actions::{Said, SlotKind, offers};
 
 /// A reaction's lines, counted from 0: comments before it, its head, its actions.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -101,30 +101,30 @@ fn after_head(document: &Document, words: &[&str]) -> Vec<String> {
 }
 
 /// The names of a kind that a project has, after what was said before in an action.
-fn names(document: &Document, holds: Holds, before: &[Said]) -> Vec<String> {
+fn names(document: &Document, holds: SlotKind, before: &[Said]) -> Vec<String> {
     let said = || before.iter().rev().find_map(|s| if let Said::Word(word) = s { Some(word.text.as_str()) } else { None }).unwrap_or_default();
     match holds {
-        Holds::Sound => document.sounds.iter().map(|s| s.name.clone()).collect(),
-        Holds::Spoken => document.sounds.iter().filter(|s| s.lines.is_some()).map(|s| s.name.clone()).collect(),
-        Holds::Where => document.emitters.iter().map(|e| e.name.clone()).chain(document.world.emitters.iter().map(|e| e.name.clone())).collect(),
-        Holds::Subject => told(document).chain(document.states.iter().map(|s| s.name.clone())).collect(),
-        Holds::SubjectValue => values(document, said()),
-        Holds::Parameter => told(document).collect(),
-        Holds::Event => document.events.iter().map(|e| e.name.clone()).collect(),
-        Holds::Piece => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.lists.iter().map(|p| p.name.clone())).collect(),
-        Holds::Section => {
+        SlotKind::Sound => document.sounds.iter().map(|s| s.name.clone()).collect(),
+        SlotKind::Spoken => document.sounds.iter().filter(|s| s.lines.is_some()).map(|s| s.name.clone()).collect(),
+        SlotKind::Where => document.emitters.iter().map(|e| e.name.clone()).chain(document.world.emitters.iter().map(|e| e.name.clone())).collect(),
+        SlotKind::Subject => told(document).chain(document.states.iter().map(|s| s.name.clone())).collect(),
+        SlotKind::SubjectValue => values(document, said()),
+        SlotKind::Parameter => told(document).collect(),
+        SlotKind::Event => document.events.iter().map(|e| e.name.clone()).collect(),
+        SlotKind::Piece => document.music.pieces.iter().map(|p| p.name.clone()).chain(document.music.lists.iter().map(|p| p.name.clone())).collect(),
+        SlotKind::Section => {
             let sections = document.music.piece(said()).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect());
             sections.into_iter().chain([crate::document::SILENCE.to_owned()]).collect()
         }
-        Holds::Stinger => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
-        Holds::Layers => {
+        SlotKind::Stinger => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
+        SlotKind::Layers => {
             let mut layers = Vec::new();
             for piece in &document.music.pieces {
                 layers.extend(piece.sections.iter().flat_map(|s| s.layers.iter().map(|l| format!("{}/{}", piece.name, l.name))));
             }
             layers
         }
-        Holds::Snapshot => document.snapshots.iter().map(|s| s.name.clone()).collect(),
+        SlotKind::Snapshot => document.snapshots.iter().map(|s| s.name.clone()).collect(),
         _ => Vec::new(),
     }
 }

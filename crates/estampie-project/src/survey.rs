@@ -1,7 +1,7 @@
 //! What is wired and what is not: events, parameters and states that nothing listens to, sounds that nothing plays.
 
 use crate::document::{BusDoc, Document, Place, TakeDoc, ValueOf};
-use crate::language::actions::Holds;
+use crate::language::actions::SlotKind;
 use crate::language::{Expression, Interval, Measure, StepAction, Trigger};
 use std::collections::BTreeSet;
 use std::fmt;
@@ -25,7 +25,10 @@ pub fn never_sent(document: &Document) -> Vec<String> {
     }
     for act in document.reactions.iter().flat_map(|r| &r.actions) {
         said.extend(
-            act.action.names().filter(|(holds, _)| matches!(holds, Holds::Event | Holds::Subject | Holds::Parameter)).map(|(_, word)| word.text.as_str()),
+            act.action
+                .names()
+                .filter(|(holds, _)| matches!(holds, SlotKind::Event | SlotKind::Subject | SlotKind::Parameter))
+                .map(|(_, word)| word.text.as_str()),
         );
     }
     said.extend(document.sounds.iter().filter_map(|s| s.when_refused.as_ref()).map(|event| event.value.as_str()));

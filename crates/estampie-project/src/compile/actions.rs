@@ -3,7 +3,7 @@
 use super::Compiler;
 use crate::document::{Located, SILENCE, ValueOf, did_you_mean};
 use crate::language::Word;
-use crate::language::actions::{ACTIONS, Act, Action, Holds, Said, Where};
+use crate::language::actions::{ACTIONS, Act, Action, Said, SlotKind, Where};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{self, At, Filled, MOST_SLOTS};
 use estampie_engine::units::split_number;
@@ -26,10 +26,10 @@ impl Compiler<'_> {
     }
 
     /// What one slot comes to, after those before it.
-    fn filled(&mut self, holds: Holds, said: &Said, (action, before): (&Action, &[Filled])) -> Option<Filled> {
+    fn filled(&mut self, holds: SlotKind, said: &Said, (action, before): (&Action, &[Filled])) -> Option<Filled> {
         Some(match (holds, said) {
-            (Holds::Where, Said::Nothing) => Filled::At(At::Sender),
-            (Holds::Whose, Said::Nothing) => Filled::At(At::Any),
+            (SlotKind::Where, Said::Nothing) => Filled::At(At::Sender),
+            (SlotKind::Whose, Said::Nothing) => Filled::At(At::Any),
             (_, Said::Nothing) => Filled::Nothing,
             (_, Said::Where(at)) => Filled::At(self.at(at)),
             (_, Said::Urgency(urgency)) => Filled::Urgency(*urgency),
@@ -48,10 +48,10 @@ impl Compiler<'_> {
     }
 
     /// What a name or a value comes to.
-    fn named(&mut self, holds: Holds, word: &Word, (action, before): (&Action, &[Filled])) -> Option<Filled> {
+    fn named(&mut self, holds: SlotKind, word: &Word, (action, before): (&Action, &[Filled])) -> Option<Filled> {
         Some(match holds {
-            Holds::Sound => Filled::Sound(self.sound_named(&word.text, &word.place)?),
-            Holds::Spoken => {
+            SlotKind::Sound => Filled::Sound(self.sound_named(&word.text, &word.place)?),
+            SlotKind::Spoken => {
                 let index = self.sound_named(&word.text, &word.place)?;
                 if self.program.sounds[index as usize].lines.is_none() {
                     self.fault(&word.place, format!("{word} has no lines to say"), "write \"play\", or give the sound lines = { gap = \"1..2 s\" }");
@@ -59,36 +59,36 @@ impl Compiler<'_> {
                 }
                 Filled::Sound(index)
             }
-            Holds::Event => Filled::Event(self.event(word)?),
-            Holds::Parameter => Filled::Parameter(self.settable(word)?),
-            Holds::Subject => match self.document.states.iter().position(|s| s.name == word.text) {
+            SlotKind::Event => Filled::Event(self.event(word)?),
+            SlotKind::Parameter => Filled::Parameter(self.settable(word)?),
+            SlotKind::Subject => match self.document.states.iter().position(|s| s.name == word.text) {
                 Some(state) => Filled::State(state),
                 None => Filled::Parameter(self.settable(word)?),
             },
-            Holds::SubjectValue => match before.last() {
+            SlotKind::SubjectValue => match before.last() {
                 Some(Filled::State(state)) => Filled::StateValue(self.state_value(*state, word)?),
                 Some(Filled::Parameter(parameter)) => Filled::Value(self.parameter_value(*parameter, word)?),
                 _ => return None,
             },
-            Holds::Piece => match self.program.music.find_playlist.get(NameKey::of(&word.text)) {
+            SlotKind::Piece => match self.program.music.find_playlist.get(NameKey::of(&word.text)) {
                 Some(list) => Filled::Playlist(list as u16),
                 None => Filled::Piece(self.piece_named(&word.text, &word.place)?),
             },
-            Holds::Section => self.section_wanted(word, (action, before))?,
-            Holds::Stinger => Filled::Stinger(self.stinger(word)?),
-            Holds::Layers => Filled::Layers(self.switch_named(&word.text, &word.place)?),
-            Holds::Snapshot => Filled::Snapshot(self.snapshot_named(&word.text, &word.place)?),
+            SlotKind::Section => self.section_wanted(word, (action, before))?,
+            SlotKind::Stinger => Filled::Stinger(self.stinger(word)?),
+            SlotKind::Layers => Filled::Layers(self.switch_named(&word.text, &word.place)?),
+            SlotKind::Snapshot => Filled::Snapshot(self.snapshot_named(&word.text, &word.place)?),
             // The other slots hold no names.
-            Holds::Where
-            | Holds::Whose
-            | Holds::Urgency
-            | Holds::Time
-            | Holds::Property
-            | Holds::PropertyValue
-            | Holds::Shape
-            | Holds::LetGo
-            | Holds::Number
-            | Holds::Moment => Filled::Nothing,
+            SlotKind::Where
+            | SlotKind::Whose
+            | SlotKind::Urgency
+            | SlotKind::Time
+            | SlotKind::Property
+            | SlotKind::PropertyValue
+            | SlotKind::Shape
+            | SlotKind::LetGo
+            | SlotKind::Number
+            | SlotKind::Moment => Filled::Nothing,
         })
     }
 
@@ -127,7 +127,7 @@ impl Compiler<'_> {
 
     /// A section of the piece that the action names, or silence; a playlist can only be told to fall silent.
     fn section_wanted(&mut self, to: &Word, (action, before): (&Action, &[Filled])) -> Option<Filled> {
-        let of = action.name(Holds::Piece)?;
+        let of = action.name(SlotKind::Piece)?;
         match before.last() {
             Some(Filled::Playlist(_)) if to.text == SILENCE => Some(Filled::Section(None)),
             Some(Filled::Playlist(_)) => {

@@ -3,7 +3,7 @@
 use super::edit::NewValue;
 use super::{Document, Located, Place, SoundDoc, TakeDoc, Workspace};
 use crate::language::Trigger;
-use crate::language::actions::Holds;
+use crate::language::actions::SlotKind;
 use crate::language::lex::is_name;
 use std::collections::BTreeMap;
 
@@ -119,38 +119,6 @@ impl Workspace {
         self.set_values(&name, &values)
     }
 
-    /// Gives a sound another name wherever it is named: in its file, in takes, modulations, reactions, music, the mix and
-    /// the world, as one edit.
-    ///
-    /// # Errors
-    /// When the new name is none, is taken, or a file cannot be edited.
-    pub fn rename_sound(&mut self, old: &str, new: &str) -> Result<(), String> {
-        if !is_name(new) || new != new.to_lowercase() {
-            return Err(format!("\"{new}\" cannot be a name: lower case, with - between words and a letter first"));
-        }
-        let document = self.document().clone();
-        if document.sounds.iter().any(|s| s.name == new) {
-            return Err(format!("there is a sound {new} already"));
-        }
-        let mut places: Vec<Place> = Vec::new();
-        for sound in &document.sounds {
-            if sound.name == old {
-                places.push(sound.place.clone());
-            }
-            for (_, takes) in &sound.groups {
-                places.extend(takes.iter().filter(|t| matches!(&t.value.take, TakeDoc::Sound(s) if s == old)).map(|t| t.place.clone()));
-            }
-        }
-        places.extend(document.modulations.iter().filter(|m| m.kind == super::Moved::Sound && m.target.value == old).map(|m| m.target.place.clone()));
-        let others = document.music.sounds().into_iter().chain(document.world.sounds());
-        places.extend(others.filter(|(s, _)| s.value == old).map(|(s, _)| s.place.clone()));
-        places.extend(named_in_mix(&document, old).into_iter().map(|(_, place)| place));
-        for reaction in &document.reactions {
-            places.extend(reaction.actions.iter().filter_map(|a| a.action.sound()).filter(|w| w.text == old).map(|w| w.place.clone()));
-        }
-        self.replace_names(&format!("{old} renamed to {new}"), &places, old, new)
-    }
-
     /// Gives an event another name wherever reactions and playthroughs name it (and its declaration, if `declared`), as one edit.
     ///
     /// # Errors
@@ -168,7 +136,7 @@ impl Workspace {
                 places.push(word.place.clone());
             }
             for act in &reaction.actions {
-                places.extend(act.action.name(Holds::Event).filter(|event| event.text == old).map(|event| event.place.clone()));
+                places.extend(act.action.name(SlotKind::Event).filter(|event| event.text == old).map(|event| event.place.clone()));
             }
         }
         for (_, playthrough) in &document.playthroughs {

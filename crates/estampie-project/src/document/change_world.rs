@@ -18,7 +18,7 @@ pub struct ThingId {
 
 /// A thing of the world with where it lies on the map.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Thing {
+pub struct MapThing {
     /// Which.
     pub id: ThingId,
     /// Its corners, points or middle; none if it is wherever the listener is.
@@ -51,8 +51,8 @@ fn flat(points: &[Position]) -> Vec<Ground> {
 impl WorldDoc {
     /// Everything there is in the world, in the order of the tables.
     #[must_use]
-    pub fn things(&self) -> Vec<Thing> {
-        let thing = |table: &'static str, name: &str, points: Vec<Ground>, closed, radius| Thing {
+    pub fn things(&self) -> Vec<MapThing> {
+        let thing = |table: &'static str, name: &str, points: Vec<Ground>, closed, radius| MapThing {
             id: ThingId { table, name: name.to_owned() },
             points,
             closed,
@@ -62,7 +62,7 @@ impl WorldDoc {
             Form::Outline(points) => thing(table, name, points.clone(), true, None),
             Form::Circle(at, radius) => thing(table, name, vec![*at], false, Some(*radius)),
         };
-        let mut list: Vec<Thing> = self.zones.iter().map(|z| of_form(if z.shelter { "shelters" } else { "zones" }, &z.name, &z.form)).collect();
+        let mut list: Vec<MapThing> = self.zones.iter().map(|z| of_form(if z.shelter { "shelters" } else { "zones" }, &z.name, &z.form)).collect();
         list.extend(self.doorways.iter().map(|d| thing("doorways", &d.name, d.line.to_vec(), false, None)));
         list.extend(self.walls.iter().map(|w| thing("walls", &w.name, w.line.clone(), w.closed, None)));
         list.extend(self.emitters.iter().map(|e| match &e.stand {
@@ -83,7 +83,7 @@ impl WorldDoc {
 
     /// The thing of a name.
     #[must_use]
-    pub fn thing(&self, name: &str) -> Option<Thing> {
+    pub fn thing(&self, name: &str) -> Option<MapThing> {
         self.things().into_iter().find(|t| t.id.name == name)
     }
 }

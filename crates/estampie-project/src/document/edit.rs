@@ -722,31 +722,33 @@ fn set_in(table: &mut Table, path: &[&str], value: &NewValue) -> Option<()> {
         }
         here = here.get_mut(key)?.as_table_like_mut()?;
     }
-    let new = match value {
+    write_value(here, last, value);
+    Some(())
+}
+
+/// Writes a value under a key, or takes it out; what stood around the old value stays, and a table of its own is replaced as a whole.
+pub(crate) fn write_value(table: &mut dyn toml_edit::TableLike, key: &str, value: &NewValue) {
+    let mut new = match value {
         NewValue::Text(text) => Value::from(text.as_str()),
         NewValue::Whole(number) => Value::from(*number),
         NewValue::Yes(yes) => Value::from(*yes),
         NewValue::List(list) => Value::Array(list.iter().map(String::as_str).collect()),
         NewValue::Nothing => {
-            here.remove(last);
-            return Some(());
+            table.remove(key);
+            return;
         }
     };
-    match here.get_mut(last) {
-        Some(item) => match item.as_value_mut() {
-            Some(old) => {
-                let mut new = new;
+    match table.get_mut(key) {
+        Some(item) => {
+            if let Some(old) = item.as_value() {
                 *new.decor_mut() = old.decor().clone();
-                *old = new;
             }
-            // A table of its own is replaced as a whole.
-            None => *item = Item::Value(new),
-        },
+            *item = Item::Value(new);
+        }
         None => {
-            here.insert(last, Item::Value(new));
+            table.insert(key, Item::Value(new));
         }
     }
-    Some(())
 }
 
 /// Whether the table at `depth` of the way is one of the small ones that sounds have (vary, shape, limit …).

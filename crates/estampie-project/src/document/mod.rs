@@ -30,7 +30,7 @@ pub use crate::fault::{Fault, Place, did_you_mean, nearest};
 pub use crate::language::{Moment, SILENCE};
 pub use change::{sharers, uses_of};
 pub use change_music::{TRANSITION_FIELDS, ends, unsaid_of_transition};
-pub use change_world::{TABLES, Thing, ThingId};
+pub use change_world::{MapThing, TABLES, ThingId};
 pub use copy_mix::{Clipping, ClippingKind};
 pub use curve::{WrittenCurve, print_point, read_point};
 pub use describe::{Field, Origin, describe, pick_text, source_text};

@@ -83,9 +83,9 @@ use Holds::{List, Name, Named, Note, Pairs, Quantity, Range, Text, Whole, Word, 
 const NOTE: Field = f("note", Note, "", "for people");
 const LIKE: Field = f("like", Name("shared setting"), "", "a shared setting that counts where nothing is written here");
 const CURVE_OVER: &str = "points X: Y, with a shape after a comma";
-const CONDITIONS: &str = "conditions joined by \"and\"";
+pub(crate) const CONDITIONS: &str = "conditions joined by \"and\"";
 const LENGTH: &str = "beats, bars or seconds, perhaps with a curve";
-const MOMENT: &str = "at once, next beat, next bar, every N bars, phrase end, section end, open ending, marker NAME";
+pub(crate) const MOMENT: &str = "at once, next beat, next bar, every N bars, phrase end, section end, open ending, marker NAME";
 const FAR: f64 = 1e6;
 
 /// A field that holds a table of its own.

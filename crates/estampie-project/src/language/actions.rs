@@ -5,7 +5,7 @@ use super::lex::{Cursor, Parsed, print_number, print_time, value};
 use super::{Moment, PlaceOf, Word};
 use crate::fault::{Fault, did_you_mean};
 use estampie_engine::curve::Shape;
-pub use estampie_engine::director::actions::{ACTIONS, ActionKind, Holds, Slot};
+pub use estampie_engine::director::actions::{ACTIONS, ActionKind, Slot, SlotKind};
 use estampie_engine::property::Property;
 use estampie_engine::units::Seconds;
 use estampie_engine::vocabulary::Urgency;
@@ -78,75 +78,75 @@ impl Action {
         self.kind.slots.iter().zip(&self.said)
     }
 
-    /// The names that it uses, with what each is a name of: [`Holds::Where`] for emitters.
-    pub fn names(&self) -> impl Iterator<Item = (Holds, &Word)> {
+    /// The names that it uses, with what each is a name of: [`SlotKind::Where`] for emitters.
+    pub fn names(&self) -> impl Iterator<Item = (SlotKind, &Word)> {
         self.slots().filter_map(|(slot, said)| match said {
-            Said::Word(word) if slot.holds != Holds::SubjectValue => Some((slot.holds, word)),
-            Said::Where(Where::Named(word)) => Some((Holds::Where, word)),
+            Said::Word(word) if slot.holds != SlotKind::SubjectValue => Some((slot.holds, word)),
+            Said::Where(Where::Named(word)) => Some((SlotKind::Where, word)),
             _ => None,
         })
     }
 
     /// The name that it uses of something of this kind.
     #[must_use]
-    pub fn name(&self, of: Holds) -> Option<&Word> {
+    pub fn name(&self, of: SlotKind) -> Option<&Word> {
         self.names().find(|(holds, _)| *holds == of).map(|(_, word)| word)
     }
 
     /// The sound that it names.
     #[must_use]
     pub fn sound(&self) -> Option<&Word> {
-        self.name(Holds::Sound).or_else(|| self.name(Holds::Spoken))
+        self.name(SlotKind::Sound).or_else(|| self.name(SlotKind::Spoken))
     }
 }
 
 /// What a name is called when it is missing.
-fn wanted(holds: Holds) -> &'static str {
+fn wanted(holds: SlotKind) -> &'static str {
     match holds {
-        Holds::Sound => "a sound",
-        Holds::Spoken => "a sound with lines",
-        Holds::Subject => "a state or a parameter",
-        Holds::Parameter => "a parameter",
-        Holds::Event => "an event",
-        Holds::Piece => "a piece or a playlist",
-        Holds::Section => "the name of a section or silence",
-        Holds::Stinger => "a stinger",
-        Holds::Layers => "a piece and its layer, like tidewalk/reed",
-        Holds::Snapshot => "a snapshot",
-        Holds::Where | Holds::Whose => "the name of an emitter, \"the emitter\" or \"the listener\"",
-        Holds::Number => "a number",
-        Holds::SubjectValue => "a value",
-        Holds::Time => "a time",
-        Holds::Property => "a property",
-        Holds::PropertyValue => "a value of the property",
-        Holds::Urgency => "how soon",
-        Holds::Shape => "a curve",
-        Holds::LetGo => "\"then let go\"",
-        Holds::Moment => "a musical moment",
+        SlotKind::Sound => "a sound",
+        SlotKind::Spoken => "a sound with lines",
+        SlotKind::Subject => "a state or a parameter",
+        SlotKind::Parameter => "a parameter",
+        SlotKind::Event => "an event",
+        SlotKind::Piece => "a piece or a playlist",
+        SlotKind::Section => "the name of a section or silence",
+        SlotKind::Stinger => "a stinger",
+        SlotKind::Layers => "a piece and its layer, like tidewalk/reed",
+        SlotKind::Snapshot => "a snapshot",
+        SlotKind::Where | SlotKind::Whose => "the name of an emitter, \"the emitter\" or \"the listener\"",
+        SlotKind::Number => "a number",
+        SlotKind::SubjectValue => "a value",
+        SlotKind::Time => "a time",
+        SlotKind::Property => "a property",
+        SlotKind::PropertyValue => "a value of the property",
+        SlotKind::Urgency => "how soon",
+        SlotKind::Shape => "a curve",
+        SlotKind::LetGo => "\"then let go\"",
+        SlotKind::Moment => "a musical moment",
     }
 }
 
 /// How a slot is written, for documents: capitals stand for what one puts in.
 fn written(slot: &Slot) -> String {
     let inner = match slot.holds {
-        Holds::Sound | Holds::Spoken => "SOUND",
-        Holds::Subject => "STATE or PARAMETER",
-        Holds::SubjectValue | Holds::PropertyValue => "VALUE",
-        Holds::Parameter => "PARAMETER",
-        Holds::Number => "NUMBER",
-        Holds::Event => "EVENT",
-        Holds::Piece => "PIECE or PLAYLIST",
-        Holds::Section => "SECTION or silence",
-        Holds::Stinger => "STINGER",
-        Holds::Layers => "PIECE/LAYER",
-        Holds::Snapshot => "SNAPSHOT",
-        Holds::Where | Holds::Whose => "at EMITTER",
-        Holds::Time => "TIME",
-        Holds::Property => "PROPERTY",
-        Holds::Urgency => ", first or , cutting in",
-        Holds::Shape => ", smooth or , power NUMBER",
-        Holds::LetGo => "then let go",
-        Holds::Moment => "MOMENT",
+        SlotKind::Sound | SlotKind::Spoken => "SOUND",
+        SlotKind::Subject => "STATE or PARAMETER",
+        SlotKind::SubjectValue | SlotKind::PropertyValue => "VALUE",
+        SlotKind::Parameter => "PARAMETER",
+        SlotKind::Number => "NUMBER",
+        SlotKind::Event => "EVENT",
+        SlotKind::Piece => "PIECE or PLAYLIST",
+        SlotKind::Section => "SECTION or silence",
+        SlotKind::Stinger => "STINGER",
+        SlotKind::Layers => "PIECE/LAYER",
+        SlotKind::Snapshot => "SNAPSHOT",
+        SlotKind::Where | SlotKind::Whose => "at EMITTER",
+        SlotKind::Time => "TIME",
+        SlotKind::Property => "PROPERTY",
+        SlotKind::Urgency => ", first or , cutting in",
+        SlotKind::Shape => ", smooth or , power NUMBER",
+        SlotKind::LetGo => "then let go",
+        SlotKind::Moment => "MOMENT",
     };
     let text = if slot.lead.is_empty() { inner.to_owned() } else { format!("{} {inner}", slot.lead) };
     if slot.optional { format!("[{text}]") } else { text }
@@ -220,25 +220,31 @@ fn read(line: &mut Cursor<'_>, slot: &Slot, before: &[Said]) -> Parsed<Said> {
         line.expect(slot.lead)?;
     }
     Ok(match slot.holds {
-        Holds::Sound | Holds::Spoken | Holds::Subject | Holds::Parameter | Holds::Event | Holds::Piece | Holds::Section | Holds::Stinger | Holds::Layers => {
-            Said::Word(line.name(wanted(slot.holds))?)
-        }
-        Holds::Snapshot => {
+        SlotKind::Sound
+        | SlotKind::Spoken
+        | SlotKind::Subject
+        | SlotKind::Parameter
+        | SlotKind::Event
+        | SlotKind::Piece
+        | SlotKind::Section
+        | SlotKind::Stinger
+        | SlotKind::Layers => Said::Word(line.name(wanted(slot.holds))?),
+        SlotKind::Snapshot => {
             line.take(&["snapshot"]);
             Said::Word(line.name(wanted(slot.holds))?)
         }
-        Holds::SubjectValue => Said::Word(value(line, wanted(slot.holds))?),
-        Holds::Number => Said::Number(line.number(wanted(slot.holds))?.0),
-        Holds::Time => Said::Time(line.time()?),
-        Holds::Where | Holds::Whose => whereabouts(line)?.map_or(Said::Nothing, Said::Where),
-        Holds::Urgency if line.take(&[",", "first"]) => Said::Urgency(Urgency::First),
-        Holds::Urgency if line.take(&[",", "cutting", "in"]) => Said::Urgency(Urgency::CutIn),
-        Holds::Urgency => Said::Nothing,
-        Holds::Moment => moment(line)?.map_or(Said::Nothing, Said::Moment),
-        Holds::Property => Said::Property(property(line)?),
-        Holds::PropertyValue => property_value(line, before)?,
-        Holds::Shape => shape(line)?,
-        Holds::LetGo => let_go(line)?,
+        SlotKind::SubjectValue => Said::Word(value(line, wanted(slot.holds))?),
+        SlotKind::Number => Said::Number(line.number(wanted(slot.holds))?.0),
+        SlotKind::Time => Said::Time(line.time()?),
+        SlotKind::Where | SlotKind::Whose => whereabouts(line)?.map_or(Said::Nothing, Said::Where),
+        SlotKind::Urgency if line.take(&[",", "first"]) => Said::Urgency(Urgency::First),
+        SlotKind::Urgency if line.take(&[",", "cutting", "in"]) => Said::Urgency(Urgency::CutIn),
+        SlotKind::Urgency => Said::Nothing,
+        SlotKind::Moment => moment(line)?.map_or(Said::Nothing, Said::Moment),
+        SlotKind::Property => Said::Property(property(line)?),
+        SlotKind::PropertyValue => property_value(line, before)?,
+        SlotKind::Shape => shape(line)?,
+        SlotKind::LetGo => let_go(line)?,
     })
 }
 
@@ -253,7 +259,7 @@ fn whereabouts(line: &mut Cursor<'_>) -> Parsed<Option<Where>> {
                 line.fault("\"the\" stands before \"emitter\" and \"listener\" alone", "write \"at the emitter\", \"at the listener\", or at and a name")
             );
         }
-        Some(Where::Named(line.name(wanted(Holds::Where))?))
+        Some(Where::Named(line.name(wanted(SlotKind::Where))?))
     } else {
         None
     })
@@ -352,7 +358,7 @@ fn let_go(line: &mut Cursor<'_>) -> Parsed<Said> {
 }
 
 /// What completion asks a project for: the names there are of a kind, after what was said before in the action.
-pub(crate) type NamesOf<'a> = &'a dyn Fn(Holds, &[Said]) -> Vec<String>;
+pub(crate) type NamesOf<'a> = &'a dyn Fn(SlotKind, &[Said]) -> Vec<String>;
 
 /// The words that can come next in an action whose line is `before` so far.
 pub(crate) fn offers(before: &str, names: NamesOf<'_>) -> Vec<String> {
@@ -409,21 +415,21 @@ fn rest_of(taken: &[String], phrases: impl IntoIterator<Item = String>) -> Vec<S
 fn phrases(slot: &Slot, before: &[Said], names: NamesOf<'_>) -> Vec<String> {
     let some = |words: &[&str]| words.iter().map(|w| (*w).to_owned()).collect::<Vec<_>>();
     let list = match slot.holds {
-        Holds::Where | Holds::Whose => {
-            let named = names(Holds::Where, before).into_iter().map(|name| format!("at {name}"));
+        SlotKind::Where | SlotKind::Whose => {
+            let named = names(SlotKind::Where, before).into_iter().map(|name| format!("at {name}"));
             some(&["at the emitter", "at the listener"]).into_iter().chain(named).collect()
         }
-        Holds::Urgency => some(&[", first", ", cutting in"]),
-        Holds::Time => some(&["1 s"]),
-        Holds::Property => movable().map(str::to_owned).collect(),
-        Holds::PropertyValue => {
+        SlotKind::Urgency => some(&[", first", ", cutting in"]),
+        SlotKind::Time => some(&["1 s"]),
+        SlotKind::Property => movable().map(str::to_owned).collect(),
+        SlotKind::PropertyValue => {
             let property = before.iter().find_map(|s| if let Said::Property(property) = s { Some(*property) } else { None });
             property.map(|p| format!("{} over 1 s", example(p))).into_iter().collect()
         }
-        Holds::Shape => some(&[", smooth"]),
-        Holds::LetGo => some(&["then let go"]),
-        Holds::Moment => MOMENTS.iter().map(|(_, words)| (*words).to_owned()).collect(),
-        Holds::Number => some(&["1"]),
+        SlotKind::Shape => some(&[", smooth"]),
+        SlotKind::LetGo => some(&["then let go"]),
+        SlotKind::Moment => MOMENTS.iter().map(|(_, words)| (*words).to_owned()).collect(),
+        SlotKind::Number => some(&["1"]),
         holds => names(holds, before),
     };
     if slot.lead.is_empty() {

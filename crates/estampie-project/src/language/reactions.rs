@@ -372,7 +372,7 @@ fn number_with_unit(line: &mut Cursor<'_>) -> Parsed<(f64, String)> {
 #[cfg(test)]
 mod tests {
     use super::super::Moment;
-    use super::super::actions::{ACTIONS, Action, Holds, Said, Slot, Where};
+    use super::super::actions::{ACTIONS, Action, Said, Slot, SlotKind, Where};
     use super::super::lex::print_number;
     use super::*;
     use estampie_engine::curve::Shape;
@@ -408,17 +408,19 @@ mod tests {
     /// Anything that can be written in a slot.
     fn said(slot: &Slot) -> BoxedStrategy<Said> {
         let some = match slot.holds {
-            Holds::Where | Holds::Whose => prop_oneof![Just(Where::Sender), Just(Where::Listener), word().prop_map(Where::Named)].prop_map(Said::Where).boxed(),
-            Holds::Urgency => prop_oneof![Just(Urgency::First), Just(Urgency::CutIn)].prop_map(Said::Urgency).boxed(),
-            Holds::Time => time().prop_map(Said::Time).boxed(),
-            Holds::Property => prop_oneof![Just(Property::Pitch), Just(Property::Level), Just(Property::LowPass)].prop_map(Said::Property).boxed(),
+            SlotKind::Where | SlotKind::Whose => {
+                prop_oneof![Just(Where::Sender), Just(Where::Listener), word().prop_map(Where::Named)].prop_map(Said::Where).boxed()
+            }
+            SlotKind::Urgency => prop_oneof![Just(Urgency::First), Just(Urgency::CutIn)].prop_map(Said::Urgency).boxed(),
+            SlotKind::Time => time().prop_map(Said::Time).boxed(),
+            SlotKind::Property => prop_oneof![Just(Property::Pitch), Just(Property::Level), Just(Property::LowPass)].prop_map(Said::Property).boxed(),
             // Read with the unit that belongs to the property: see below.
-            Holds::PropertyValue => (20i32..48).prop_map(|n| Said::Written(n.to_string())).boxed(),
-            Holds::Shape => prop_oneof![Just(Shape::Smooth), (1u8..9).prop_map(|n| Shape::Power(f32::from(n) / 2.0))].prop_map(Said::Shape).boxed(),
-            Holds::LetGo => Just(Said::LetGo).boxed(),
-            Holds::SubjectValue => value().prop_map(Said::Word).boxed(),
-            Holds::Number => number().prop_map(Said::Number).boxed(),
-            Holds::Moment => moment().prop_map(Said::Moment).boxed(),
+            SlotKind::PropertyValue => (20i32..48).prop_map(|n| Said::Written(n.to_string())).boxed(),
+            SlotKind::Shape => prop_oneof![Just(Shape::Smooth), (1u8..9).prop_map(|n| Shape::Power(f32::from(n) / 2.0))].prop_map(Said::Shape).boxed(),
+            SlotKind::LetGo => Just(Said::LetGo).boxed(),
+            SlotKind::SubjectValue => value().prop_map(Said::Word).boxed(),
+            SlotKind::Number => number().prop_map(Said::Number).boxed(),
+            SlotKind::Moment => moment().prop_map(Said::Moment).boxed(),
             _ => word().prop_map(Said::Word).boxed(),
         };
         if slot.optional { prop_oneof![Just(Said::Nothing), some].boxed() } else { some }

@@ -3,9 +3,10 @@
 //! Who names a thing is asked of the compiler: it is given the project as if the thing had a name that nobody uses, and every name that
 //! means nothing then is one of its uses. So no kind of thing needs a list of the places that can name it.
 
-use super::{Files, Form, Kind, Row, Step, Thing, Written, kind_of};
+use super::{Files, Form, Row, Step, Thing, ThingKind, Written, kind_of};
 use crate::assets::Assets;
 use crate::compile::compile;
+use crate::document::edit::write_value;
 use crate::document::registry::Holds;
 use crate::document::{Document, Fault, NewValue, Place, Sources, Workspace, did_you_mean};
 use crate::language::lex::is_name;
@@ -60,7 +61,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the name is none or is taken, there is nothing that it could begin with, or the file cannot be edited.
-    pub fn make(&mut self, kind: &'static Kind, owner: Option<&Thing>, name: &str) -> Result<Thing, String> {
+    pub fn make(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<Thing, String> {
         let name = name.trim();
         if kind.named() {
             self.look_at_name(kind, owner, name)?;
@@ -161,13 +162,25 @@ impl Workspace {
         let (sources, places) = if whose { (then, Vec::new()) } else { self.texts().followed(then, &old, new)? };
         let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
         let files: Vec<(String, Option<String>)> = changed.map(|(file, text)| (file.to_owned(), Some(text.to_owned()))).collect();
-        let name = format!("{} renamed to {new}", self.called(thing));
+        let name = format!("{} renamed to {new}", thing.whole_name());
         self.begin_anew();
         self.change(&name, files);
         let mut renamed = thing.clone();
         renamed.path.pop();
         renamed.path.push(Step::Name(new.to_owned()));
         Ok((renamed, places.len()))
+    }
+
+    /// Renames a sound as [`Workspace::rename`] does; names of sounds are in lower case.
+    ///
+    /// # Errors
+    /// As [`Workspace::rename`], and when there is no such sound.
+    pub fn rename_sound(&mut self, old: &str, new: &str) -> Result<(), String> {
+        if new != new.to_lowercase() {
+            return Err(format!("\"{new}\" cannot be a name: lower case, with - between words and a letter first"));
+        }
+        let sound = kind_of("sound").and_then(|kind| self.thing_named(kind, old)).ok_or_else(|| format!("there is no sound {old}"))?;
+        self.rename(&sound, new).map(|_| ())
     }
 
     /// Makes a copy of a thing under another name (or beside it in its list), as one edit.
@@ -269,7 +282,7 @@ impl Workspace {
     }
 
     /// Whether a name is one and is free.
-    fn look_at_name(&self, kind: &'static Kind, owner: Option<&Thing>, name: &str) -> Result<(), String> {
+    fn look_at_name(&self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<(), String> {
         if !is_name(name) {
             return Err(format!("\"{name}\" is no name: write letters, digits, -, . and /, a letter first"));
         }
@@ -285,7 +298,7 @@ impl Workspace {
         Ok(())
     }
 
-    fn is_taken(&self, kind: &'static Kind, owner: Option<&Thing>, name: &str) -> bool {
+    fn is_taken(&self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> bool {
         // A formula is a parameter too.
         let alike: &[&str] = match kind.word {
             "parameter" | "formula" => &["parameter", "formula"],
@@ -493,26 +506,7 @@ fn put(table: &mut dyn TableLike, key: &[String], value: &NewValue) {
         [first, rest @ ..] => (first, rest),
     };
     if rest.is_empty() {
-        let new = match value {
-            NewValue::Text(text) => Value::from(text.as_str()),
-            NewValue::Whole(number) => Value::from(*number),
-            NewValue::Yes(yes) => Value::from(*yes),
-            NewValue::List(list) => Value::Array(list.iter().map(String::as_str).collect()),
-            NewValue::Nothing => {
-                table.remove(first);
-                return;
-            }
-        };
-        match table.get_mut(first).and_then(Item::as_value_mut) {
-            Some(old) => {
-                let decor = old.decor().clone();
-                *old = new;
-                *old.decor_mut() = decor;
-            }
-            None => {
-                table.insert(first, Item::Value(new));
-            }
-        }
+        write_value(table, first, value);
         return;
     }
     let is_table = table.get(first).is_some_and(Item::is_table_like);

@@ -29,7 +29,7 @@ pub enum Form {
 
 /// A kind of thing.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Kind {
+pub struct ThingKind {
     /// What one of them is called.
     pub word: &'static str,
     /// What several are called.
@@ -48,7 +48,7 @@ pub struct Kind {
     pub names: Option<&'static str>,
 }
 
-impl Kind {
+impl ThingKind {
     /// The table of its fields; `None` if it has none.
     #[must_use]
     pub fn table(&self) -> Option<&'static Table> {
@@ -72,18 +72,18 @@ impl Kind {
 
     /// The kind of thing that these belong to; `None` if they stand by themselves.
     #[must_use]
-    pub fn owner(&self) -> Option<&'static Kind> {
+    pub fn owner(&self) -> Option<&'static ThingKind> {
         let at = self.path.iter().rposition(|step| *step == "*")?;
         KINDS.iter().find(|kind| kind.files == self.files && kind.path == &self.path[..at] && kind.named())
     }
 }
 
-const fn kind(area: &'static str, (word, many): (&'static str, &'static str), files: Files, path: &'static [&'static str], form: Form) -> Kind {
-    Kind { word, many, area, files, path, form, begins: &[], names: None }
+const fn kind(area: &'static str, (word, many): (&'static str, &'static str), files: Files, path: &'static [&'static str], form: Form) -> ThingKind {
+    ThingKind { word, many, area, files, path, form, begins: &[], names: None }
 }
 
-const fn begins(kind: Kind, begins: &'static [(&'static str, &'static str)]) -> Kind {
-    Kind { begins, ..kind }
+const fn begins(kind: ThingKind, begins: &'static [(&'static str, &'static str)]) -> ThingKind {
+    ThingKind { begins, ..kind }
 }
 
 const GAME: Files = Files::One("game.toml");
@@ -93,7 +93,7 @@ const SHARED: Files = Files::One("shared.toml");
 const MUSIC: Files = Files::In("music");
 
 /// All kinds, by the parts of a project.
-pub static KINDS: [Kind; 39] = [
+pub static KINDS: [ThingKind; 39] = [
     kind("project", ("project", "the project"), Files::One("estampie.toml"), &[], Form::Whole(&PROJECT)),
     kind("game", ("event", "events"), GAME, &["events"], Form::Pair("what happens")),
     begins(kind("game", ("parameter", "parameters"), GAME, &["parameters"], Form::Named(&PARAMETER)), &[("range", "0..1")]),
@@ -115,7 +115,7 @@ pub static KINDS: [Kind; 39] = [
     begins(kind("music", ("section", "sections"), MUSIC, &["piece", "*", "section"], Form::Named(&SECTION)), &[("bars", "8")]),
     begins(kind("music", ("layer", "layers"), MUSIC, &["piece", "*", "section", "*", "layer"], Form::Named(&LAYER)), &[("sound", "@sound")]),
     begins(kind("music", ("transition", "transitions"), MUSIC, &["piece", "*", "transition"], Form::Numbered(&TRANSITION)), &[("from", "any"), ("to", "any")]),
-    Kind { names: Some("piece"), ..kind("music", ("piece turned down", "pieces turned down"), MUSIC, &["piece", "*", "ducks"], Form::Named(&PIECE_DUCK)) },
+    ThingKind { names: Some("piece"), ..kind("music", ("piece turned down", "pieces turned down"), MUSIC, &["piece", "*", "ducks"], Form::Named(&PIECE_DUCK)) },
     begins(kind("music", ("stinger", "stingers"), MUSIC, &["stinger"], Form::Named(&STINGER)), &[("sound", "@sound")]),
     begins(kind("music", ("playlist", "playlists"), MUSIC, &["playlist"], Form::Named(&PLAYLIST)), &[("pieces", "@piece")]),
     begins(kind("music", ("instrument", "instruments"), MUSIC, &["instrument"], Form::Named(&INSTRUMENT)), &[("kind", "plucked string")]),
@@ -140,7 +140,7 @@ pub static KINDS: [Kind; 39] = [
 
 /// The kind of a word.
 #[must_use]
-pub fn kind_of(word: &str) -> Option<&'static Kind> {
+pub fn kind_of(word: &str) -> Option<&'static ThingKind> {
     KINDS.iter().find(|kind| kind.word == word)
 }
 

@@ -9,13 +9,13 @@ mod kinds;
 mod tests;
 
 pub use change::{Seek, Use};
-pub use kinds::{Files, Form, KINDS, Kind, kind_of};
+pub use kinds::{Files, Form, KINDS, ThingKind, kind_of};
 
 use crate::document::edit::text_of;
-use crate::document::registry::{Field, Holds, Table};
-use crate::document::{ROOT_BUS, Workspace};
+use crate::document::registry::{CONDITIONS, Field, Holds, MOMENT, Table};
+use crate::document::{ROOT_BUS, Workspace, kind_of as effect_kind};
 use estampie_engine::dsp::effects::KINDS as EFFECTS;
-use estampie_engine::property::Unit;
+use estampie_engine::property::{Property, Unit};
 use std::collections::BTreeMap;
 use toml_edit::{DocumentMut, Item, TableLike};
 
@@ -32,7 +32,7 @@ pub enum Step {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Thing {
     /// What it is.
-    pub kind: &'static Kind,
+    pub kind: &'static ThingKind,
     /// The file in which it stands.
     pub file: String,
     /// The way to it in the file; its name, or its place in a list, comes last.
@@ -106,7 +106,7 @@ pub struct Row {
 impl Workspace {
     /// The things of a kind, in the order of the files.
     #[must_use]
-    pub fn things(&self, kind: &'static Kind) -> Vec<Thing> {
+    pub fn things(&self, kind: &'static ThingKind) -> Vec<Thing> {
         let mut found = Vec::new();
         for file in self.files_of(kind.files) {
             collect(kind, &file, self.parsed(&file).as_table(), kind.path, Vec::new(), &mut found);
@@ -119,7 +119,7 @@ impl Workspace {
 
     /// The thing of a kind and a name; the first if several have it.
     #[must_use]
-    pub fn thing_named(&self, kind: &'static Kind, name: &str) -> Option<Thing> {
+    pub fn thing_named(&self, kind: &'static ThingKind, name: &str) -> Option<Thing> {
         self.things(kind).into_iter().find(|thing| thing.name() == name || thing.whole_name() == name)
     }
 
@@ -208,12 +208,42 @@ impl Workspace {
             Holds::List("pieces") => self.names("piece"),
             Holds::List("files or sounds, with options after commas") => self.audio().iter().cloned().chain(self.names("sound")).collect(),
             Holds::Text("an audio file") => self.audio().iter().cloned().collect(),
+            Holds::Text(form) | Holds::List(form) if form == CONDITIONS => self.words_of_conditions(),
+            Holds::Text(form) if form == MOMENT => {
+                MOMENT.split(", ").filter(|words| words.chars().all(|c| c.is_lowercase() || c == ' ')).map(str::to_owned).collect()
+            }
+            Holds::Text("SOUND PROPERTY, or a name of the mix or of music") | Holds::Pairs("by a difference or to a value") => self.words_of_moved(),
             Holds::Text("bus NAME or sound NAME") => {
                 let with = |word: &'static str| self.names(word).into_iter().map(move |name| format!("{word} {name}"));
                 with("bus").chain(with("sound")).collect()
             }
             _ => Vec::new(),
         }
+    }
+
+    /// The words of which conditions are made.
+    fn words_of_conditions(&self) -> Vec<String> {
+        let values = self.document().states.iter().flat_map(|state| state.values.iter().map(|value| value.value.clone()));
+        let subjects = ["state", "parameter", "formula"].into_iter().flat_map(|word| self.names(word));
+        subjects.chain(values).chain(["is", "is not", "over", "under", "at least", "at most", "between", "and"].map(str::to_owned)).collect()
+    }
+
+    /// The words of which the names of what can be moved and held are made.
+    #[must_use]
+    pub fn words_of_moved(&self) -> Vec<String> {
+        let document = self.document();
+        let mut names: Vec<String> = document.sounds.iter().map(|s| s.name.clone()).collect();
+        names.extend(["bus", "snapshot", "send", "amount", "piece", "layer", "group"].map(str::to_owned));
+        names.extend(document.buses.iter().map(|b| b.name.clone()));
+        names.extend(document.snapshots.iter().map(|s| s.name.clone()));
+        names.extend(document.music.pieces.iter().map(|p| p.name.clone()));
+        for effect in document.buses.iter().flat_map(|b| &b.effects) {
+            names.push(effect.name.clone());
+            let kind = effect_kind(&document.shared.effect, effect);
+            names.extend(kind.into_iter().flat_map(|k| k.settings.iter().map(|s| s.word.to_owned())));
+        }
+        names.extend(Property::ALL.map(|(_, word)| word.to_owned()));
+        names
     }
 
     /// The names of all things of a kind.
@@ -224,7 +254,7 @@ impl Workspace {
 }
 
 /// Goes down a table along a path of names and `*`.
-fn collect(kind: &'static Kind, file: &str, table: &dyn TableLike, path: &[&str], way: Vec<Step>, found: &mut Vec<Thing>) {
+fn collect(kind: &'static ThingKind, file: &str, table: &dyn TableLike, path: &[&str], way: Vec<Step>, found: &mut Vec<Thing>) {
     let further = |step: Step| way.iter().cloned().chain([step]).collect::<Vec<_>>();
     match path {
         [] => match kind.form {

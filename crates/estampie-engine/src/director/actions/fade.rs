@@ -1,11 +1,11 @@
 //! `fade in` and `fade out`: layers of music come and go.
 
-use super::{ActionKind, Call, Holds, Slot};
+use super::{ActionKind, Call, Slot, SlotKind};
 use crate::director::Directing;
 use crate::director::music::Wanted;
 use crate::program::{Action, Filled};
 
-const SLOTS: &[Slot] = &[Slot::needed(Holds::Layers)];
+const SLOTS: &[Slot] = &[Slot::needed(SlotKind::Layers)];
 
 pub(super) static FADE_IN: ActionKind = ActionKind {
     verb: "fade in",

@@ -1,12 +1,12 @@
 //! `finish`: loops of a sound complete their round.
 
-use super::{ActionKind, Holds, Slot};
+use super::{ActionKind, Slot, SlotKind};
 use crate::program::Filled;
 
 pub(super) static FINISH: ActionKind = ActionKind {
     verb: "finish",
     does: "lets its loops complete their round; what follows in the file or the chain plays, then it ends, and a repeat begins nothing new",
-    slots: &[Slot::needed(Holds::Sound), Slot::optional(Holds::Whose)],
+    slots: &[Slot::needed(SlotKind::Sound), Slot::optional(SlotKind::Whose)],
     begins: false,
     act: |directing, action, call| {
         let [Filled::Sound(sound), Filled::At(at), ..] = action.slots else { return };

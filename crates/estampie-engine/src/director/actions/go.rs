@@ -1,13 +1,13 @@
 //! `go`: a piece goes to a section, or a playlist begins or ends.
 
-use super::{ActionKind, Holds, Slot};
+use super::{ActionKind, Slot, SlotKind};
 use crate::director::music::Wanted;
 use crate::program::Filled;
 
 pub(super) static GO: ActionKind = ActionKind {
     verb: "go",
     does: "asks a piece to go to a section, by its transition or on a moment; without one it begins; a playlist begins, or ends in silence",
-    slots: &[Slot::needed(Holds::Piece), Slot::optional(Holds::Section).after("to"), Slot::optional(Holds::Moment)],
+    slots: &[Slot::needed(SlotKind::Piece), Slot::optional(SlotKind::Section).after("to"), Slot::optional(SlotKind::Moment)],
     begins: false,
     act: |directing, action, call| {
         let wanted = match action.slots {

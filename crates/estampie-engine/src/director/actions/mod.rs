@@ -43,7 +43,7 @@ pub static ACTIONS: [&ActionKind; 15] = [
 
 /// What a slot of an action holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Holds {
+pub enum SlotKind {
     /// A sound.
     Sound,
     /// A sound that has lines.
@@ -94,17 +94,17 @@ pub struct Slot {
     /// The word before it; empty if there is none.
     pub lead: &'static str,
     /// What it holds.
-    pub holds: Holds,
+    pub holds: SlotKind,
     /// Whether it can be left out.
     pub optional: bool,
 }
 
 impl Slot {
-    const fn needed(holds: Holds) -> Slot {
+    const fn needed(holds: SlotKind) -> Slot {
         Slot { lead: "", holds, optional: false }
     }
 
-    const fn optional(holds: Holds) -> Slot {
+    const fn optional(holds: SlotKind) -> Slot {
         Slot { lead: "", holds, optional: true }
     }
 
@@ -183,7 +183,7 @@ mod tests {
         for (at, kind) in ACTIONS.iter().enumerate() {
             assert!(kind.slots.len() <= MOST_SLOTS, "{}", kind.verb);
             assert!(!kind.does.is_empty() && kind.does.len() <= 140, "{}", kind.verb);
-            assert!(!kind.begins || matches!(kind.slots[0].holds, Holds::Sound | Holds::Spoken), "{}", kind.verb);
+            assert!(!kind.begins || matches!(kind.slots[0].holds, SlotKind::Sound | SlotKind::Spoken), "{}", kind.verb);
             for other in &ACTIONS[at + 1..] {
                 let words = |kind: &ActionKind| kind.verb.split(' ').map(str::to_owned).collect::<Vec<_>>();
                 assert!(!words(other).starts_with(&words(kind)) && !words(kind).starts_with(&words(other)), "{} and {}", kind.verb, other.verb);

@@ -1,12 +1,12 @@
 //! `reset`: a state or a parameter is again as at the beginning.
 
-use super::{ActionKind, Holds, Slot};
+use super::{ActionKind, Slot, SlotKind};
 use crate::program::Filled;
 
 pub(super) static RESET: ActionKind = ActionKind {
     verb: "reset",
     does: "sets a parameter to its rest again, or a state to the value that it starts with",
-    slots: &[Slot::needed(Holds::Subject)],
+    slots: &[Slot::needed(SlotKind::Subject)],
     begins: false,
     act: |directing, action, call| {
         let program = directing.program;

@@ -1,13 +1,13 @@
 //! `sting`: a stinger sounds.
 
-use super::{ActionKind, Holds, Slot};
+use super::{ActionKind, Slot, SlotKind};
 use crate::director::music::Wanted;
 use crate::program::Filled;
 
 pub(super) static STING: ActionKind = ActionKind {
     verb: "sting",
     does: "sounds a stinger, on its own moment or on this one",
-    slots: &[Slot::needed(Holds::Stinger), Slot::optional(Holds::Moment)],
+    slots: &[Slot::needed(SlotKind::Stinger), Slot::optional(SlotKind::Moment)],
     begins: false,
     act: |directing, action, call| {
         let [Filled::Stinger(stinger), on, ..] = action.slots else { return };

@@ -1,12 +1,12 @@
 //! `stop`: what is heard of a sound fades out.
 
-use super::{ActionKind, Holds, Slot};
+use super::{ActionKind, Slot, SlotKind};
 use crate::program::Filled;
 
 pub(super) static STOP: ActionKind = ActionKind {
     verb: "stop",
     does: "fades out what is heard of the sound, over the time or as its shape's release says",
-    slots: &[Slot::needed(Holds::Sound), Slot::optional(Holds::Whose), Slot::optional(Holds::Time).after("over")],
+    slots: &[Slot::needed(SlotKind::Sound), Slot::optional(SlotKind::Whose), Slot::optional(SlotKind::Time).after("over")],
     begins: false,
     act: |directing, action, call| {
         let [Filled::Sound(sound), Filled::At(at), over, ..] = action.slots else { return };

@@ -1,6 +1,6 @@
 //! `sweep`: a property of what is heard of a sound goes somewhere.
 
-use super::{ActionKind, Holds, Slot};
+use super::{ActionKind, Slot, SlotKind};
 use crate::ground::curve::Shape;
 use crate::ground::telemetry::What;
 use crate::mixer::voice::{Swept, Voice};
@@ -10,13 +10,13 @@ pub(super) static SWEEP: ActionKind = ActionKind {
     verb: "sweep",
     does: "takes the level, pitch, low-pass, high-pass, pan or width of what is heard so much further; then it stays, or is let go",
     slots: &[
-        Slot::needed(Holds::Sound),
-        Slot::optional(Holds::Whose),
-        Slot::needed(Holds::Property),
-        Slot::needed(Holds::PropertyValue).after("to"),
-        Slot::needed(Holds::Time).after("over"),
-        Slot::optional(Holds::Shape),
-        Slot::optional(Holds::LetGo),
+        Slot::needed(SlotKind::Sound),
+        Slot::optional(SlotKind::Whose),
+        Slot::needed(SlotKind::Property),
+        Slot::needed(SlotKind::PropertyValue).after("to"),
+        Slot::needed(SlotKind::Time).after("over"),
+        Slot::optional(SlotKind::Shape),
+        Slot::optional(SlotKind::LetGo),
     ],
     begins: false,
     act: |directing, action, call| {

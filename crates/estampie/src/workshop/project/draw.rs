@@ -127,7 +127,7 @@ fn things(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
         painter.text(list.x + 1, y, width, &cut(&name, width), if at == chosen { Role::Active } else { Role::Text });
         let left = list.width.saturating_sub(width + 2);
         if left > 6 {
-            let summary = app.workspace.summary(thing).replace(" -", " −");
+            let summary = app.summary_of(thing).replace(" -", " −");
             painter.text(list.x + 1 + width, y, left, &cut(&summary, left), Role::Secondary);
         }
         targets.push((Rect { y, height: 1, ..list }, Rc::new(ClickThing(thing.clone()))));
@@ -174,15 +174,15 @@ fn named_at(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let Some(thing) = app.thing_chosen().filter(|thing| thing.kind.named() && thing.kind.names.is_none()) else { return };
     let called = app.workspace.called(&thing);
     let Some(uses) = app.uses_of_chosen() else {
-        painter.heading(area.x, area.y, area.width, "Named at", "looking …");
+        painter.heading(area.x, area.y, area.width, "Uses", "looking …");
         return;
     };
     if uses.is_empty() {
-        painter.heading(area.x, area.y, area.width, "Named at", &format!("nothing names {called}"));
+        painter.heading(area.x, area.y, area.width, "Uses", &format!("nothing names {called}"));
         return;
     }
-    let places = if uses.len() == 1 { "1 place names".to_owned() } else { format!("{} places name", uses.len()) };
-    painter.heading(area.x, area.y, area.width, "Named at", &format!("{places} {called}"));
+    let names = if uses.len() == 1 { "line names".to_owned() } else { "lines name".to_owned() };
+    painter.heading(area.x, area.y, area.width, "Uses", &format!("{} {names} {called}", uses.len()));
     list_uses(painter, Rect { y: area.y + 1, height: area.height - 1, ..area }, &uses);
 }
 

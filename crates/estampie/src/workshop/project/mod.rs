@@ -12,7 +12,7 @@ use super::painter::Painter;
 use super::text_field::TextField;
 use super::view::{Clicks, Face, Targets, View};
 use estampie_project::document::Document;
-use estampie_project::things::{KINDS, Kind, Row, Thing, Use, Written, counts, kind_of};
+use estampie_project::things::{KINDS, Row, Thing, ThingKind, Use, Written, counts, kind_of};
 use prompts::{DeletePrompt, FieldPrompt, FilterPrompt, NewPrompt, RenamePrompt};
 use ratatui::layout::Rect;
 use std::cell::RefCell;
@@ -73,6 +73,8 @@ struct Read {
     things: Vec<Thing>,
     thing: Option<Thing>,
     rows: Vec<Row>,
+    /// What is set of things that have been drawn, by their whole names.
+    summaries: BTreeMap<String, String>,
 }
 
 /// A line of the fields: a field, or one part of its list.
@@ -243,11 +245,13 @@ impl App {
                 things: self.workspace.things(&KINDS[kind]),
                 thing: None,
                 rows: Vec::new(),
+                summaries: BTreeMap::new(),
             });
         }
         let Some(read) = read.as_mut() else { return };
         if read.kind != kind {
             (read.kind, read.things) = (kind, self.workspace.things(&KINDS[kind]));
+            read.summaries.clear();
         }
         let chosen = self.project.thing.as_ref().filter(|thing| read.things.contains(thing)).or(read.things.first()).cloned();
         if chosen != read.thing || read.rows.is_empty() {
@@ -281,12 +285,25 @@ impl App {
         None
     }
 
+    /// Where the chosen thing is named: as it was found out aside, or now if that is not done.
+    fn uses_of(&self, thing: &Thing) -> Vec<Use> {
+        self.uses_of_chosen().unwrap_or_else(|| self.workspace.uses(thing))
+    }
+
     fn of_project<T: Default>(&self, take: impl FnOnce(&Read) -> T) -> T {
         self.read_project();
         self.project.read.borrow().as_ref().map(take).unwrap_or_default()
     }
 
-    fn kind_chosen(&self) -> &'static Kind {
+    /// What is set of a thing, in a line; worked out once for as long as the project stays as it is.
+    fn summary_of(&self, thing: &Thing) -> String {
+        self.read_project();
+        let mut read = self.project.read.borrow_mut();
+        let Some(read) = read.as_mut() else { return String::new() };
+        read.summaries.entry(thing.whole_name()).or_insert_with(|| self.workspace.summary(thing)).clone()
+    }
+
+    fn kind_chosen(&self) -> &'static ThingKind {
         &KINDS[self.project.kind]
     }
 
@@ -443,7 +460,7 @@ impl App {
     }
 
     /// Makes a thing and shows its fields.
-    fn make_thing(&mut self, kind: &'static Kind, owner: Option<&Thing>, name: &str) -> Result<(), String> {
+    fn make_thing(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<(), String> {
         let thing = self.workspace.make(kind, owner, name)?;
         self.compile();
         self.say(format!("new {}", self.workspace.called(&thing)));
@@ -518,7 +535,7 @@ impl App {
         if !thing.kind.several() {
             return self.say(format!("{} cannot be deleted", thing.kind.many));
         }
-        let uses = self.workspace.uses(&thing);
+        let uses = self.uses_of(&thing);
         if uses.is_empty() {
             return self.delete_thing_now(&thing);
         }
@@ -550,7 +567,7 @@ impl App {
         if !thing.kind.named() {
             return self.say(format!("a {} has no name", thing.kind.word));
         }
-        let uses = self.workspace.uses(&thing);
+        let uses = self.uses_of(&thing);
         if uses.is_empty() {
             self.say(format!("nothing names {}", self.workspace.called(&thing)));
         } else {

@@ -3,12 +3,12 @@
 use super::{Column, parts_of};
 use crate::workshop::app::App;
 use crate::workshop::view::Ask;
-use estampie_project::things::{Kind, Row, Thing, Written};
+use estampie_project::things::{Row, Thing, ThingKind, Written};
 
 /// The name of a new thing.
 #[derive(Debug)]
 pub(super) struct NewPrompt {
-    pub(super) kind: &'static Kind,
+    pub(super) kind: &'static ThingKind,
     pub(super) owner: Option<Thing>,
 }
 
@@ -136,6 +136,10 @@ impl Ask for DeletePrompt {
     fn words(&self, app: &App) -> String {
         let places = if self.uses == 1 { "1 place names it".to_owned() } else { format!("{} places name it", self.uses) };
         format!("{places}, to the right; delete {} all the same? y or n", app.workspace.called(&self.thing))
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        Some("y and enter delete it, u would bring it back; esc leaves it".into())
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {

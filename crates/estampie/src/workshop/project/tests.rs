@@ -175,8 +175,29 @@ fn the_page_says_where_the_chosen_thing_is_named() {
     find(&mut desk, "fields of event step");
     let found = (0..400).find_map(|_| {
         std::thread::sleep(std::time::Duration::from_millis(5));
-        Some(desk.page()).filter(|page| page.contains("1 place names event step"))
+        Some(desk.page()).filter(|page| page.contains("1 line names event step"))
     });
     let page = found.unwrap_or_else(|| panic!("{}", desk.page()));
     assert!(page.contains("reactions.est:5") && page.contains("When step"), "{page}");
+}
+
+#[test]
+fn what_can_be_moved_and_asked_is_completed_where_it_is_typed() {
+    let mut desk = Desk::new();
+    find(&mut desk, "new modulation");
+    field(&mut desk, "moves");
+    desk.keys("e");
+    desk.type_text("steps/d");
+    desk.keys("tab");
+    desk.type_text(" lev");
+    desk.keys("tab enter");
+    assert!(desk.text("modulation.toml").contains("moves = \"steps/deck level\""), "{}", desk.page());
+    find(&mut desk, "fields of snapshot quiet");
+    field(&mut desk, "while");
+    desk.keys("e");
+    desk.type_text("wat");
+    desk.keys("tab");
+    desk.type_text(" is al");
+    desk.keys("tab enter");
+    assert!(desk.text("mix.toml").contains("while = [\"watch is alarm\"]"), "{}", desk.text("mix.toml"));
 }

@@ -4,10 +4,8 @@ use super::Column;
 use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, owned};
-use estampie_engine::property::Property;
 use estampie_engine::units::{Quantity as _, Seconds};
 use estampie_engine::vocabulary::Function;
-use estampie_project::document::kind_of;
 use ratatui::layout::Rect;
 
 /// What can be clicked.
@@ -66,19 +64,9 @@ impl Ask for WiringPrompt {
         let parameters = document.parameters.iter().map(|p| p.name.as_str());
         match self {
             WiringPrompt::NewModulation => {
-                let mut names: Vec<&str> = parameters.collect();
-                names.extend(document.sounds.iter().map(|s| s.name.as_str()));
-                names.extend(["moves", "bus", "snapshot", "send", "amount", "piece", "layer", "group"]);
-                names.extend(document.buses.iter().map(|b| b.name.as_str()));
-                names.extend(document.snapshots.iter().map(|s| s.name.as_str()));
-                names.extend(document.music.pieces.iter().map(|p| p.name.as_str()));
-                names.extend(document.buses.iter().flat_map(|b| b.effects.iter().map(|e| e.name.as_str())));
-                for effect in document.buses.iter().flat_map(|b| &b.effects) {
-                    let kind = kind_of(&document.shared.effect, effect);
-                    names.extend(kind.into_iter().flat_map(|k| k.settings.iter().map(|s| s.word)));
-                }
-                names.extend(Property::ALL.map(|(_, w)| w));
-                owned(names)
+                let mut names = owned(parameters.chain(["moves"]));
+                names.extend(app.workspace.words_of_moved());
+                names
             }
             WiringPrompt::Formula(_) => {
                 let states = document.states.iter().map(|s| s.name.as_str());

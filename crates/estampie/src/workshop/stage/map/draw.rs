@@ -12,7 +12,7 @@ use estampie_engine::curve::Curve;
 use estampie_engine::engine::EmitterStatus;
 use estampie_engine::names::NameKey;
 use estampie_engine::world::geometry::{Form, Ground, apart, between, sides};
-use estampie_project::document::{Candidates, StandDoc, Thing, WorldDoc};
+use estampie_project::document::{Candidates, MapThing, StandDoc, WorldDoc};
 use estampie_proof::listen_elsewhere as here;
 use estampie_proof::trace::print_value;
 use ratatui::layout::Rect;
@@ -312,14 +312,14 @@ fn zone_names(app: &App, painter: &mut Painter<'_>, projection: &Projection, lab
 }
 
 /// Where a chosen thing sounds from just now, or where it is.
-fn heard_at(app: &App, thing: &Thing) -> Option<Ground> {
+fn heard_at(app: &App, thing: &MapThing) -> Option<Ground> {
     let key = NameKey::of(&thing.id.name);
     let now = app.rehearsal.status.as_ref().and_then(|s| s.emitters.iter().find(|e| e.emitter == key)).map(|e| [e.at[0], e.at[1]]);
     now.or_else(|| thing.points.first().copied())
 }
 
 /// The level over distance of what sounds at a thing, or of what it would play.
-fn level_curve(app: &App, thing: &Thing) -> Option<Curve> {
+fn level_curve(app: &App, thing: &MapThing) -> Option<Curve> {
     here::falloff(app.program(), app.falls_off_by(thing)?)?.level.clone()
 }
 
@@ -355,7 +355,7 @@ fn chosen(app: &App, painter: &mut Painter<'_>, area: Rect) {
     }
 }
 
-fn facts(app: &App, painter: &mut Painter<'_>, area: Rect, thing: &Thing) {
+fn facts(app: &App, painter: &mut Painter<'_>, area: Rect, thing: &MapThing) {
     let word = thing.id.table.trim_end_matches('s');
     let from = if app.map.cross.is_some() { "from ×" } else { "from you" };
     let aside = if encloses(thing, app.here()) {
@@ -420,7 +420,7 @@ fn would_hear(app: &App, painter: &mut Painter<'_>, area: Rect, at: Ground) {
 }
 
 /// The level of what is chosen over distance, with how far it is now.
-fn falloff(app: &App, painter: &mut Painter<'_>, area: Rect, thing: Option<&Thing>, curve: &Curve) {
+fn falloff(app: &App, painter: &mut Painter<'_>, area: Rect, thing: Option<&MapThing>, curve: &Curve) {
     let Some(far) = curve.points().last().map(|p| p.x.max(GRID)) else { return };
     let key = thing.map(|t| NameKey::of(&t.id.name)).unwrap_or_default();
     // By the way that it takes, if it sounds.

@@ -13,8 +13,8 @@ use estampie_engine::engine::{EmitterStatus, InputKind};
 use estampie_engine::names::NameKey;
 use estampie_engine::world::emitters::LISTENER_NAME;
 use estampie_engine::world::geometry::{Form, Ground, apart, bounds, nearest_on};
-use estampie_project::document::{Thing, ThingId, WorldDoc};
-use estampie_project::language::actions::Holds;
+use estampie_project::document::{MapThing, ThingId, WorldDoc};
+use estampie_project::language::actions::SlotKind;
 use estampie_proof::listen_elsewhere as here;
 use ratatui::layout::Rect;
 use std::collections::VecDeque;
@@ -159,7 +159,7 @@ pub(super) fn snapped(at: Ground) -> Ground {
 }
 
 /// Whether a thing with an area has a place in it.
-pub(super) fn encloses(thing: &Thing, at: Ground) -> bool {
+pub(super) fn encloses(thing: &MapThing, at: Ground) -> bool {
     match (thing.points.as_slice(), thing.radius) {
         ([middle], Some(radius)) => apart(*middle, at) <= radius,
         (points, _) if thing.closed && points.len() > 2 => Form::Outline(points.to_vec()).contains(at),
@@ -168,7 +168,7 @@ pub(super) fn encloses(thing: &Thing, at: Ground) -> bool {
 }
 
 /// How far a place is from a thing: 0 within a circle's radius of its edge, otherwise to its nearest side.
-pub(super) fn away(thing: &Thing, at: Ground) -> f32 {
+pub(super) fn away(thing: &MapThing, at: Ground) -> f32 {
     match (thing.points.as_slice(), thing.radius) {
         ([], _) => f32::INFINITY,
         ([middle], Some(radius)) => (apart(*middle, at) - radius).abs(),
@@ -216,7 +216,7 @@ impl App {
     }
 
     /// The emitters of the engine that have names of the project's, sounding or not.
-    pub(super) fn chosen_thing(&self) -> Option<Thing> {
+    pub(super) fn chosen_thing(&self) -> Option<MapThing> {
         let id = self.map.chosen.as_ref()?;
         self.document().world.things().into_iter().find(|t| t.id == *id)
     }
@@ -397,7 +397,7 @@ impl App {
 
     fn choose_next(&mut self, by: isize) {
         let here = self.here();
-        let mut things: Vec<Thing> = self.document().world.things().into_iter().filter(|t| !t.points.is_empty()).collect();
+        let mut things: Vec<MapThing> = self.document().world.things().into_iter().filter(|t| !t.points.is_empty()).collect();
         // Things before the zones that hold them: one chooses those more often.
         things.sort_by(|a, b| (a.id.table == "zones").cmp(&(b.id.table == "zones")).then(away(a, here).total_cmp(&away(b, here))));
         let at = things.iter().position(|t| Some(&t.id) == self.map.chosen.as_ref());
@@ -450,7 +450,7 @@ impl App {
     }
 
     /// The sound whose falloff counts for what sounds at a thing, or would.
-    pub(super) fn falls_off_by(&self, thing: &Thing) -> Option<NameKey> {
+    pub(super) fn falls_off_by(&self, thing: &MapThing) -> Option<NameKey> {
         let key = NameKey::of(&thing.id.name);
         let program = self.program();
         let now = self.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)).map(|v| v.sound);
@@ -458,7 +458,7 @@ impl App {
         // What reactions play there.
         let named = || {
             let mut actions = self.document().reactions.iter().flat_map(|r| &r.actions).map(|a| &a.action).filter(|a| a.kind.begins);
-            actions.find(|a| a.name(Holds::Where).is_some_and(|at| at.text == thing.id.name)).and_then(|a| a.sound())
+            actions.find(|a| a.name(SlotKind::Where).is_some_and(|at| at.text == thing.id.name)).and_then(|a| a.sound())
         };
         now.or_else(plays).or_else(|| named().map(|sound| NameKey::of(&sound.text)))
     }
@@ -518,7 +518,7 @@ mod tests {
 
     #[test]
     fn how_far_a_thing_is_depends_on_what_it_is() {
-        let thing = |table, points: &[Ground], closed, radius| Thing { id: ThingId { table, name: "x".into() }, points: points.to_vec(), closed, radius };
+        let thing = |table, points: &[Ground], closed, radius| MapThing { id: ThingId { table, name: "x".into() }, points: points.to_vec(), closed, radius };
         assert_eq!(away(&thing("zones", &[[0.0, 0.0]], false, Some(5.0)), [0.0, 2.0]), 3.0);
         assert_eq!(away(&thing("emitters", &[[0.0, 0.0]], false, None), [3.0, 4.0]), 5.0);
         assert_eq!(away(&thing("walls", &[[0.0, 0.0], [10.0, 0.0]], false, None), [5.0, 2.0]), 2.0);
