@@ -41,22 +41,60 @@ pub struct Facts {
 
 const SILENCE: f32 = 0.001;
 
+/// What a list of takes tells of a file: no more than is quickly measured.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Glance {
+    /// Greatest sample in dB below full scale.
+    pub peak: f64,
+    /// Integrated loudness in LUFS (EBU R 128); minus infinity for silence and for what is shorter than 0.4 s.
+    pub loudness: f64,
+    /// Frames below −60 dB at the start.
+    pub silence_head: usize,
+    /// Frames below −60 dB at the end.
+    pub silence_tail: usize,
+    /// The step from the last frame of the loop (or of all) to its first, as a share of full scale, where it is greatest.
+    pub seam_step: f64,
+}
+
+/// Measures channels of one length at a rate in Hz, with their loop points: first frame of the loop and the one after its last.
+#[must_use]
+pub fn glance(channels: &[&[f32]], loop_points: Option<(usize, usize)>, rate: u32) -> Glance {
+    let loudness = || -> Result<f64, ebur128::Error> {
+        let mut meter = EbuR128::new(channels.len() as u32, rate, Mode::I)?;
+        meter.add_frames_planar_f32(channels)?;
+        meter.loudness_global()
+    };
+    Glance { loudness: loudness().unwrap_or(f64::NEG_INFINITY), ..without_loudness(channels, loop_points) }
+}
+
+fn without_loudness(channels: &[&[f32]], loop_points: Option<(usize, usize)>) -> Glance {
+    let frames = channels.first().map_or(0, |c| c.len());
+    let first_loud = |c: &&[f32]| c.iter().position(|s| s.abs() >= SILENCE).unwrap_or(frames);
+    let last_loud = |c: &&[f32]| c.iter().rev().position(|s| s.abs() >= SILENCE).unwrap_or(frames);
+    let least = |of: &dyn Fn(&&[f32]) -> usize| channels.iter().map(of).min().unwrap_or(frames);
+    let peak = channels.iter().flat_map(|c| c.iter()).fold(0.0f32, |p, s| p.max(s.abs()));
+    let (start, end) = loop_points.unwrap_or((0, frames));
+    let seam = |c: &&[f32]| f64::from((c[start] - c[end - 1]).abs());
+    Glance {
+        peak: 20.0 * f64::from(peak).log10(),
+        loudness: f64::NEG_INFINITY,
+        silence_head: least(&first_loud),
+        silence_tail: least(&last_loud),
+        seam_step: if start < end { channels.iter().map(seam).fold(0.0, f64::max) } else { 0.0 },
+    }
+}
+
 /// Measures a decoded file.
 #[must_use]
 pub fn facts(decoded: &Decoded) -> Facts {
     let frames = decoded.channels.first().map_or(0, Vec::len);
+    let channels: Vec<&[f32]> = decoded.channels.iter().map(Vec::as_slice).collect();
     let level = |gain: f64| 20.0 * gain.log10();
-    let loud = |i: &usize| decoded.channels.iter().any(|c| c[*i].abs() >= SILENCE);
-    let head = (0..frames).find(loud).unwrap_or(frames);
-    let tail = (0..frames).rev().find(loud).map_or(frames, |last| frames - 1 - last);
-    let sample_peak = decoded.channels.iter().flatten().fold(0.0f32, |p, s| p.max(s.abs()));
     let mean = |c: &Vec<f32>| c.iter().map(|s| f64::from(*s)).sum::<f64>() / frames.max(1) as f64;
     let dc = decoded.channels.iter().map(mean).max_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap_or(0.0);
-    let (start, end) = decoded.loop_points.unwrap_or((0, frames));
-    let seam = |c: &Vec<f32>| f64::from((c[start] - c[end - 1]).abs());
-    let seam_step = if start < end { decoded.channels.iter().map(seam).fold(0.0, f64::max) } else { 0.0 };
+    let Glance { peak, silence_head, silence_tail, seam_step, .. } = without_loudness(&channels, decoded.loop_points);
     let Measured { loudness, range, short_term, true_peak } =
-        measured(decoded).unwrap_or(Measured { loudness: f64::NEG_INFINITY, range: 0.0, short_term: f64::NEG_INFINITY, true_peak: f64::from(sample_peak) });
+        measured(decoded).unwrap_or(Measured { loudness: f64::NEG_INFINITY, range: 0.0, short_term: f64::NEG_INFINITY, true_peak: 0.0 });
     Facts {
         kind: decoded.kind,
         bits: decoded.bits,
@@ -64,13 +102,13 @@ pub fn facts(decoded: &Decoded) -> Facts {
         rate: decoded.rate,
         frames,
         loop_points: decoded.loop_points,
-        sample_peak: level(f64::from(sample_peak)),
-        true_peak: level(true_peak.max(f64::from(sample_peak))),
+        sample_peak: peak,
+        true_peak: level(true_peak).max(peak),
         loudness,
         loudness_range: range,
         greatest_short_term: short_term,
-        silence_head: head as f64 / f64::from(decoded.rate),
-        silence_tail: tail as f64 / f64::from(decoded.rate),
+        silence_head: silence_head as f64 / f64::from(decoded.rate),
+        silence_tail: silence_tail as f64 / f64::from(decoded.rate),
         dc,
         seam_step,
     }
@@ -152,6 +190,20 @@ mod tests {
         assert!((facts.greatest_short_term + 23.0).abs() < 0.1 && facts.loudness_range < 0.2, "{facts:?}");
         assert!((facts.silence_head - 0.2).abs() < 0.001 && (facts.silence_tail - 0.2).abs() < 0.001, "{facts:?}");
         assert!(facts.dc.abs() < 1e-4 && facts.seam_step == 0.0, "{facts:?}");
+    }
+
+    #[test]
+    fn a_glance_says_what_measuring_at_length_says() {
+        let mut decoded = tone(0.1, 0.05);
+        decoded.channels[1].iter_mut().for_each(|s| *s *= 0.5);
+        decoded.loop_points = Some((9_600, 9_612));
+        let channels: Vec<&[f32]> = decoded.channels.iter().map(Vec::as_slice).collect();
+        let (glance, facts) = (glance(&channels, decoded.loop_points, decoded.rate), facts(&decoded));
+        assert!((glance.loudness - facts.loudness).abs() < 0.01 && glance.peak == facts.sample_peak && glance.seam_step == facts.seam_step);
+        assert_eq!(
+            (glance.silence_head, glance.silence_tail),
+            ((facts.silence_head * 48_000.0).round() as usize, (facts.silence_tail * 48_000.0).round() as usize)
+        );
     }
 
     #[test]

@@ -7,7 +7,7 @@ mod headers;
 mod riff;
 
 pub use decode::{AudioError, Decoded, decode, guarded};
-pub use facts::{Facts, facts};
+pub use facts::{Facts, Glance, facts, glance};
 
 use crate::door;
 use crate::midi::Score;

@@ -1,6 +1,7 @@
 //! From a document and its audio to a program. Whatever names nothing is a fault and is left out.
 
 mod actions;
+mod audio;
 mod mix;
 mod music;
 mod notes;
@@ -8,64 +9,20 @@ mod sounds;
 mod wiring;
 mod world;
 
-use crate::assets::{Assets, Goes};
-use crate::document::{Document, Fault, LayerOf, Place, TakeDoc};
+pub use audio::{audio_of, wanted_audio};
+
+use crate::assets::Assets;
+use crate::document::{Document, Fault, Place};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::Recipe;
 use estampie_engine::names::{NameKey, Names};
 use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
-use estampie_engine::vocabulary::Rounds;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 static NEXT_ID: AtomicU64 = AtomicU64::new(1);
-
-/// The audio files that a document needs, each once, and how they are played.
-#[must_use]
-pub fn wanted_audio(document: &Document) -> BTreeMap<String, Goes> {
-    let mut wanted: BTreeMap<String, Goes> = BTreeMap::new();
-    let mut want = |file: &str, goes: Goes| {
-        let goes = match wanted.remove(file) {
-            Some(before) => before.and(goes),
-            None => goes,
-        };
-        wanted.insert(file.to_owned(), goes);
-    };
-    let looped = |yes: bool| if yes { Goes::Round } else { Goes::Once };
-    for sound in &document.sounds {
-        for take in sound.groups.iter().flat_map(|(_, t)| t) {
-            if let TakeDoc::File(file) = &take.value.take {
-                want(file, looped(sound.looped));
-            }
-        }
-        for part in &sound.chain {
-            for file in &part.files {
-                want(&file.value, looped(part.rounds != Rounds::Times(1, 1)));
-            }
-        }
-    }
-    for piece in &document.music.pieces {
-        for section in &piece.sections {
-            let map = music::map_of(piece, section, document.manifest.rate);
-            let seconds = estampie_engine::music::exact::number(map.time(map.length())) / f64::from(document.manifest.rate);
-            for layer in &section.layers {
-                match &layer.of {
-                    LayerOf::File(file) => want(&file.value, Goes::RoundIf(vec![seconds])),
-                    LayerOf::Notes(notes) => want(&notes.file.value, Goes::Once),
-                    LayerOf::Sound(_) | LayerOf::Nothing => {}
-                }
-            }
-        }
-    }
-    let effects = document.buses.iter().flat_map(|b| &b.effects).chain(&document.shared.effect);
-    effects.filter_map(|e| e.file.as_ref()).for_each(|file| want(&file.value, Goes::Once));
-    for (file, ..) in document.music.instruments.iter().flat_map(|i| &i.takes) {
-        want(&file.value, Goes::Once);
-    }
-    wanted
-}
 
 /// Compiles. Audio that is not in `assets` counts as still loading and is no fault.
 #[must_use]

@@ -213,7 +213,7 @@ impl Compiler<'_> {
         let rate = self.program.rate;
         let own = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
         let section_name = self.program.names.get(section.key).to_owned();
-        let label = format!("{}/{section_name} {}", piece.name, doc.name);
+        let label = label_of(&piece.name, &section_name, &doc.name);
         let key = self.program.names.add(&label);
         let mut loading = false;
         let mut round = false;
@@ -542,6 +542,11 @@ fn rest(rate: u32) -> Section {
 }
 
 /// The sound of a layer: its one take, at its level, without limits.
+/// What a layer is called where sounds are told.
+pub(super) fn label_of(piece: &str, section: &str, layer: &str) -> String {
+    format!("{piece}/{section} {layer}")
+}
+
 fn layer_sound(key: NameKey, bus: Option<u32>, (level, pan): (f32, f32), takes: Vec<Take>, loading: bool, place: LayerPlace) -> Sound {
     Sound {
         key,

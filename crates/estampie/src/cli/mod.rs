@@ -160,6 +160,7 @@ fn options(sound: &Sound) -> workshop::Options {
         light: sound.light,
         patient: sound.patient,
         state: workshop::keeping::state_folder(),
+        cache: workshop::keeping::cache_folder(),
     }
 }
 

@@ -5,6 +5,7 @@ use super::Options;
 use super::curve::Editor;
 use super::keeping::Keeping;
 use super::keys::{self, Do};
+use super::loading::Loading;
 use super::mix::MixView;
 use super::music::MusicView;
 use super::project::ProjectView;
@@ -25,13 +26,12 @@ use estampie_engine::program::Program;
 use estampie_project::assets::Assets;
 use estampie_project::document::{Document, Fault, Workspace};
 use estampie_project::survey::Survey;
-use estampie_project::{assets, compile, survey};
+use estampie_project::{compile, survey};
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use ratatui::layout::Rect;
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::{Duration, Instant};
 
 /// What lies over the page, or what keys go to.
@@ -77,23 +77,6 @@ pub(crate) struct Message {
     until: Instant,
 }
 
-/// What the thread that loads gives.
-enum Loaded {
-    File(String, Result<assets::Loaded, String>),
-    Facts(String, TakeFacts),
-}
-
-/// Audio that is being loaded aside.
-struct Loading {
-    results: Receiver<Loaded>,
-    sender: Sender<Loaded>,
-    /// When each file that was asked for had last been written, and how it is played.
-    asked: std::collections::BTreeMap<String, (Option<std::time::SystemTime>, assets::Goes)>,
-    left: usize,
-    total: usize,
-    compiled: Instant,
-}
-
 /// The workshop.
 pub(crate) struct App {
     pub(crate) workspace: Workspace,
@@ -130,8 +113,8 @@ pub(crate) struct App {
     pub(super) keeping: Keeping,
     /// The terminal is wanted back by the shell for a while.
     pub(crate) suspend: bool,
-    assets: Assets,
-    loading: Loading,
+    pub(super) assets: Assets,
+    pub(super) loading: Loading,
     looked_outside: Instant,
     /// What is being dragged, and where it lies.
     pub(super) dragging: Option<(Target, Rect)>,
@@ -149,7 +132,6 @@ impl App {
         let faults = all_faults(&workspace, found);
         let (levels, notice) = crate::levels::read(workspace.root());
         let rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
-        let (sender, results) = channel();
         let now = Instant::now();
         let mut app = App {
             mode: if faults.is_empty() { Mode::Page } else { Mode::Faults },
@@ -179,16 +161,13 @@ impl App {
             keeping,
             suspend: false,
             assets,
-            loading: Loading { results, sender, asked: Default::default(), left: 0, total: 0, compiled: now },
+            loading: Loading::new(options.cache.as_deref()),
             looked_outside: now,
             dragging: None,
             sent: None,
         };
         app.look_through();
-        app.load_missing();
-        if app.loading.left == 0 {
-            app.rehearsal.begin_loaded();
-        }
+        app.load_first();
         if let Some(notice) = busy.or(notice) {
             app.alarm(notice);
         }
@@ -208,12 +187,6 @@ impl App {
     pub(crate) fn not_taken(&self, file: &str) -> Option<String> {
         let score = self.assets.score(file)?.as_ref().ok()?;
         Some(score.not_taken()).filter(|text| !text.is_empty())
-    }
-
-    /// Files that are loaded, and all that were asked for, until the engine has them all.
-    pub(crate) fn loading(&self) -> Option<(usize, usize)> {
-        let adopted = || !self.rehearsal.player.held() && self.rehearsal.status_program().is_some_and(|p| p.sounds.iter().all(|s| !s.loading));
-        (self.loading.left > 0 || (self.loading.total > 0 && !adopted())).then_some((self.loading.total - self.loading.left, self.loading.total))
     }
 
     pub(crate) fn say(&mut self, text: impl Into<String>) {
@@ -270,28 +243,8 @@ impl App {
         news |= self.poll_held_key();
         news |= self.poll_map();
         self.measure_bus();
-        let mut arrived = false;
-        while let Ok(loaded) = self.loading.results.try_recv() {
-            match loaded {
-                Loaded::File(name, file) => {
-                    self.assets.insert(&name, file);
-                    self.loading.left = self.loading.left.saturating_sub(1);
-                    arrived = true;
-                }
-                Loaded::Facts(name, facts) => {
-                    self.facts.insert(name, facts);
-                    news = true;
-                }
-            }
-        }
+        news |= self.poll_loading();
         news |= self.poll_twenty();
-        if arrived && (self.loading.left == 0 || self.loading.compiled.elapsed() > Duration::from_millis(300)) {
-            self.compile();
-            if self.loading.left == 0 {
-                self.rehearsal.begin_loaded();
-            }
-            news = true;
-        }
         if self.looked_outside.elapsed() > Duration::from_secs(1) {
             self.looked_outside = Instant::now();
             let (taken, contested) = self.workspace.look_outside();
@@ -327,7 +280,7 @@ impl App {
         self.rehearsal.take_over(Arc::new(program));
         self.look_through();
         self.compare_anew();
-        self.loading.compiled = Instant::now();
+        self.loading.compiled();
         let last = |n: usize| n.saturating_sub(1);
         self.stage.item = self.stage.item.min(last(self.items().len()));
         self.bus = self.bus.min(last(self.program().mix.buses.len()));
@@ -339,50 +292,6 @@ impl App {
 
     fn look_through(&mut self) {
         self.survey = (survey::survey(self.document()), survey::never_sent(self.document()));
-    }
-
-    /// Loads what an edit has named for the first time.
-    pub(super) fn load_wanted(&mut self) {
-        self.load_missing();
-    }
-
-    /// Loads audio that is wanted and not there, aside.
-    fn load_missing(&mut self) {
-        let wanted = compile::wanted_audio(self.workspace.document());
-        let root = self.workspace.root().to_owned();
-        let written = |name: &str| std::fs::metadata(root.join(name)).and_then(|m| m.modified()).ok();
-        // New ones, and those that were written again since: a file that is exported anew is heard anew.
-        let asked = &mut self.loading.asked;
-        let names: Vec<(String, assets::Goes)> = wanted
-            .into_iter()
-            .filter(|(name, goes)| {
-                let now = (written(name), goes.clone());
-                asked.insert(name.clone(), now.clone()) != Some(now)
-            })
-            .collect();
-        if names.is_empty() {
-            return;
-        }
-        if self.loading.left == 0 {
-            self.loading.total = 0;
-        }
-        self.loading.left += names.len();
-        self.loading.total += names.len();
-        let (sender, rate) = (self.loading.sender.clone(), self.document().manifest.rate);
-        std::thread::spawn(move || {
-            let clips = std::sync::Mutex::new(Vec::new());
-            assets::load_each(&root, &names, rate, |name, file| {
-                if let (Ok(assets::Loaded::Clip(clip)), Ok(mut clips)) = (&file, clips.lock()) {
-                    clips.push((name.to_owned(), Arc::clone(clip)));
-                }
-                let _ = sender.send(Loaded::File(name.to_owned(), file));
-            });
-            // Measuring takes longer than loading: all can be heard before it begins.
-            for (name, clip) in clips.into_inner().unwrap_or_default() {
-                let facts = TakeFacts::of(&clip, rate);
-                let _ = sender.send(Loaded::Facts(name, facts));
-            }
-        });
     }
 
     /// Takes a key or a movement of the mouse; true if there is something new to show.

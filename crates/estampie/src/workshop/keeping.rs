@@ -23,6 +23,11 @@ pub(crate) fn state_folder() -> Option<PathBuf> {
     Some(folders.state_dir().unwrap_or_else(|| folders.data_local_dir()).to_owned())
 }
 
+/// The folder for what need not be worked out again; all in it may be deleted at any time.
+pub(crate) fn cache_folder() -> Option<PathBuf> {
+    Some(directories::ProjectDirs::from("", "", "estampie")?.cache_dir().to_owned())
+}
+
 /// The lock and the journal of the project that is open.
 #[derive(Default)]
 pub(crate) struct Keeping {

@@ -5,6 +5,7 @@ mod curve;
 mod finder;
 pub(crate) mod keeping;
 mod keys;
+mod loading;
 mod mix;
 mod mouse;
 mod music;
@@ -43,10 +44,14 @@ pub(crate) struct Options {
     pub(crate) patient: bool,
     /// The folder for what is remembered between two starts, if there is one.
     pub(crate) state: Option<std::path::PathBuf>,
+    /// The folder for what need not be worked out again, if there is one.
+    pub(crate) cache: Option<std::path::PathBuf>,
 }
 
 /// The screen is drawn at most so often.
 const FRAME: Duration = Duration::from_millis(33);
+/// While audio is loaded before the first frame it is looked so often whether it is there.
+const SOON: Duration = Duration::from_millis(4);
 
 /// Opens the workshop on the project in `folder` and stays until it is left.
 pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
@@ -88,6 +93,8 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         // In silence only the clock moves: a third of the pictures are enough.
         let pace = if touched || app.lively() { FRAME } else { FRAME * 3 };
         let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
+        // The clock begins as soon as it can.
+        let wait = if app.rehearsal.player.held() { wait.min(SOON) } else { wait };
         if event::poll(wait)? {
             app.fits = terminal.size().is_ok_and(|size| screen::fits(size.width, size.height));
             // All that has come, so that a drag is not drawn step by step.

@@ -108,6 +108,9 @@ pub(crate) struct HeldKey {
 
 const HOLD: Duration = Duration::from_millis(1500);
 
+/// What is pressed waits for the rest of the audio no longer than this.
+const GATHERING: Duration = Duration::from_secs(1);
+
 /// A playthrough being replayed.
 pub(crate) struct Replay {
     pub(crate) name: String,
@@ -141,8 +144,10 @@ pub(crate) struct Rehearsal {
     past_most: usize,
     /// The bus that is measured, or none.
     measured: NameKey,
-    /// What was said before the clock went.
+    /// What was said before the audio was there.
     early: Vec<InputKind>,
+    /// Until when it is gathered although the clock goes: what sounds by itself was loaded first, what the keys ask for is not there yet.
+    gathers: Option<Instant>,
     /// A program that the engine had no room for yet (it is frozen, say).
     waiting: Option<Box<Prepared>>,
 }
@@ -231,6 +236,7 @@ impl Rehearsal {
             replay: None,
             recorder: None,
             early: Vec::new(),
+            gathers: None,
             waiting: None,
         }
     }
@@ -242,8 +248,8 @@ impl Rehearsal {
 
     /// Sends something for now. False if the engine takes nothing more.
     pub(crate) fn say(&mut self, what: InputKind) -> bool {
-        if self.player.held() {
-            // What is pressed while the audio is loaded comes on the first frame.
+        if self.player.held() || self.gathers.is_some_and(|until| Instant::now() < until) {
+            // What is pressed while the audio is loaded comes when it is there.
             self.early.push(what);
             return true;
         }
@@ -405,7 +411,17 @@ impl Rehearsal {
         any
     }
 
-    /// Begins from the first frame with the program that is there now, as soon as its audio is: until then the clock stands still.
+    /// Begins from the first frame with the program that is there now, as soon as what sounds by itself is loaded: until then the clock
+    /// stands still. Where a replay or a recording was asked for meanwhile, everything has to be there first.
+    pub(crate) fn begin_with_the_first(&mut self) {
+        if self.player.held() && self.replay.is_none() && self.recorder.is_none() {
+            self.player.hold(false);
+            self.begin(1, Vec::new());
+            self.gathers = Some(Instant::now() + GATHERING);
+        }
+    }
+
+    /// All audio is there: begins if nothing has begun yet, and says what was pressed meanwhile.
     pub(crate) fn begin_loaded(&mut self) {
         if self.player.held() {
             self.player.hold(false);
@@ -413,9 +429,14 @@ impl Rehearsal {
             if self.replay.is_none() && self.recorder.is_none() {
                 self.begin(1, Vec::new());
             }
-            for what in std::mem::take(&mut self.early) {
-                self.say(what);
-            }
+        }
+        self.gathers = None;
+        self.say_early();
+    }
+
+    fn say_early(&mut self) {
+        for what in std::mem::take(&mut self.early) {
+            self.say(what);
         }
     }
 
@@ -505,6 +526,9 @@ impl Rehearsal {
         self.player.drop_done();
         self.hand_over();
         let mut news = false;
+        if self.gathers.take_if(|until| Instant::now() >= *until).is_some() {
+            self.say_early();
+        }
         while let Some(happening) = self.remote.happening() {
             self.note(&happening, document);
             news = true;

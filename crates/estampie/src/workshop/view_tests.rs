@@ -54,7 +54,7 @@ impl Desk {
             (0..4_800).for_each(|i| wave.write_sample(((f64::from(i) * 0.1).sin() * 9_000.0) as i16).unwrap());
             wave.finalize().unwrap();
         }
-        let options = Options { device: Some("none".into()), buffer_ms: 30, light: false, patient: false, state: None };
+        let options = Options { device: Some("none".into()), buffer_ms: 30, light: false, patient: false, state: None, cache: None };
         let app = App::open(folder.path(), &options).unwrap();
         assert!(app.faults.is_empty(), "{:?}", app.faults);
         let mut desk = Desk { app, folder, size: (160, 47) };

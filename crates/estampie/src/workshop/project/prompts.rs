@@ -113,7 +113,7 @@ impl Ask for FieldPrompt {
         // What names nothing is told by the line itself, which takes it if it is entered again.
         app.workspace.set_row(&self.thing, &self.row, &text, true)?;
         app.compile();
-        app.load_wanted();
+        app.load_missing();
         let lines = app.field_lines();
         let key =
             if self.row.written == Written::Pair { format!("{}.{}", self.row.key, text.split(": ").next().unwrap_or_default()) } else { self.row.key.clone() };

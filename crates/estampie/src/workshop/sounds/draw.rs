@@ -235,7 +235,9 @@ fn wave(painter: &mut Painter<'_>, area: Rect, wave: &[(f32, f32)], role: Role) 
     let greatest = wave.iter().fold(0.05f32, |g, (low, high)| g.max(-low).max(*high));
     let mut points = Vec::new();
     for dot in 0..dots {
-        let (low, high) = wave[dot * wave.len() / dots];
+        let from = dot * wave.len() / dots;
+        let within = &wave[from..((dot + 1) * wave.len() / dots).max(from + 1)];
+        let (low, high) = within.iter().fold((0.0f32, 0.0f32), |(least, most), (low, high)| (least.min(*low), most.max(*high)));
         let (low, high) = (f64::from(low / greatest), f64::from(high / greatest));
         let steps = (((high - low) / 2.0 * tall).ceil() as usize).max(1);
         for step in 0..=steps {

@@ -3,11 +3,14 @@
 mod draw;
 mod files;
 mod inputs;
+mod take_facts;
 
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use files::{Picker, draw as draw_files};
 
 pub(crate) use inputs::SoundsPrompt;
+
+pub(crate) use take_facts::{Remembered, TakeFacts};
 
 use super::app::{App, Mode};
 use super::keys::{Binding, Do, key};
@@ -15,10 +18,8 @@ use super::painter::Painter;
 use super::text_field::TextField;
 use super::view::{Face, Targets, View};
 use super::wiring::WiringPrompt;
-use estampie_engine::clip::Clip;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
-use estampie_project::assets::{Decoded, facts};
 use estampie_project::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
 use std::collections::BTreeSet;
@@ -105,51 +106,6 @@ pub(crate) struct SoundsView {
     copied: Vec<(String, String)>,
     /// How many of twenty in a row are still to be played, and when the next is.
     pub(crate) twenty: Option<(u32, std::time::Instant)>,
-}
-
-/// What is known of an audio file once it is loaded.
-#[derive(Debug, Clone)]
-pub(crate) struct TakeFacts {
-    pub(crate) seconds: f64,
-    /// LUFS; `None` for files too short for it.
-    pub(crate) loudness: Option<f64>,
-    /// RMS in dB.
-    pub(crate) level: f32,
-    pub(crate) peak: f64,
-    pub(crate) silence_head: f64,
-    pub(crate) seam_step: f64,
-    pub(crate) channels: usize,
-    /// Least and greatest sample of equal stretches.
-    pub(crate) wave: Vec<(f32, f32)>,
-}
-
-/// How many stretches a waveform has.
-const WAVE: usize = 96;
-
-impl TakeFacts {
-    /// Measures a clip; takes a while for long ones.
-    pub(crate) fn of(clip: &Clip, rate: u32) -> TakeFacts {
-        let channels: Vec<Vec<f32>> = clip.channels.iter().map(|c| c.to_vec()).collect();
-        let measured = facts(&Decoded { rate, channels, loop_points: clip.loop_points, kind: "", bits: None });
-        let frames = clip.frames();
-        let wave = (0..WAVE)
-            .map(|at| {
-                let (from, to) = (frames * at / WAVE, (frames * (at + 1) / WAVE).min(frames));
-                let samples = clip.channels.iter().flat_map(|c| &c[from..to]);
-                samples.fold((0.0f32, 0.0f32), |(low, high), s| (low.min(*s), high.max(*s)))
-            })
-            .collect();
-        TakeFacts {
-            seconds: frames as f64 / f64::from(rate),
-            loudness: Some(measured.loudness).filter(|l| l.is_finite() && *l > -70.0),
-            level: clip.level,
-            peak: measured.sample_peak,
-            silence_head: measured.silence_head,
-            seam_step: measured.seam_step,
-            channels: clip.channels.len(),
-            wave,
-        }
-    }
 }
 
 /// One take (or part of a chain) of a sound, as the view lists it.

@@ -1,6 +1,6 @@
 //! The engine's cost: many voices against a loop that only interpolates and adds, and the demo offline.
 //!
-//! `cargo bench -p estampie-proof` prints the ratios that docs/performance.md gives.
+//! `cargo bench -p estampie-bench` prints the ratios that docs/performance.md gives.
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};

@@ -1,0 +1,1 @@
+//! What the engine costs is measured by this crate's benches: `cargo bench -p estampie-bench`.

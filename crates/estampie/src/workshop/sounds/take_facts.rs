@@ -1,0 +1,211 @@
+//! What lists of takes tell of an audio file: length, loudness, waveform. Measuring takes longer than loading, so what was measured is
+//! remembered outside the project by what the samples are: it holds for every project and every process, and may be deleted at any time.
+
+use estampie_engine::clip::Clip;
+use estampie_project::assets::glance;
+use serde_json::{Value, json};
+use std::io::Write as _;
+use std::path::{Path, PathBuf};
+use xxhash_rust::xxh3::Xxh3;
+
+/// What is known of an audio file once it is loaded.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct TakeFacts {
+    pub(crate) seconds: f64,
+    /// LUFS; `None` for files too short for it.
+    pub(crate) loudness: Option<f64>,
+    /// RMS in dB.
+    pub(crate) level: f32,
+    pub(crate) peak: f64,
+    /// In seconds.
+    pub(crate) silence_head: f64,
+    pub(crate) seam_step: f64,
+    pub(crate) channels: usize,
+    /// Least and greatest sample of equal stretches, to 1/127 of full scale.
+    pub(crate) wave: Vec<(f32, f32)>,
+}
+
+/// How many stretches a waveform has: as many as a wide page has dots for it.
+const WAVE: usize = 384;
+
+impl TakeFacts {
+    /// Measures a clip at a rate in Hz; takes a while for long ones.
+    pub(crate) fn of(clip: &Clip, rate: u32) -> TakeFacts {
+        let channels: Vec<&[f32]> = clip.channels.iter().map(|c| &**c).collect();
+        let measured = glance(&channels, clip.loop_points, rate);
+        let frames = clip.frames();
+        let wave = (0..WAVE)
+            .map(|at| {
+                let (from, to) = (frames * at / WAVE, (frames * (at + 1) / WAVE).min(frames));
+                let samples = clip.channels.iter().flat_map(|c| &c[from..to]);
+                let (low, high) = samples.fold((0.0f32, 0.0f32), |(low, high), s| (low.min(*s), high.max(*s)));
+                // Away from the middle: what sounds at all is seen.
+                ((low * 127.0).floor() / 127.0, (high * 127.0).ceil() / 127.0)
+            })
+            .collect();
+        TakeFacts {
+            seconds: frames as f64 / f64::from(rate),
+            loudness: Some(measured.loudness).filter(|l| l.is_finite() && *l > -70.0),
+            level: clip.level,
+            peak: measured.peak,
+            silence_head: measured.silence_head as f64 / f64::from(rate),
+            seam_step: measured.seam_step,
+            channels: channels.len(),
+            wave,
+        }
+    }
+
+    /// As it is remembered; what is minus infinity is `null`.
+    fn json(&self) -> Value {
+        let steps = |of: fn(&(f32, f32)) -> f32| self.wave.iter().map(|w| (of(w) * 127.0).round() as i64).collect::<Vec<_>>();
+        json!({
+            "seconds": self.seconds, "loudness": self.loudness, "level": self.level, "peak": self.peak,
+            "silence_head": self.silence_head, "seam_step": self.seam_step, "channels": self.channels, "low": steps(|w| w.0), "high": steps(|w| w.1),
+        })
+    }
+
+    fn from_json(value: &Value) -> Option<TakeFacts> {
+        let number = |name: &str| value[name].as_f64();
+        let level = |name: &str| if value[name].is_null() { Some(f64::NEG_INFINITY) } else { number(name) };
+        let steps = |name: &str| value[name].as_array()?.iter().map(|s| Some(s.as_i64()? as f32 / 127.0)).collect::<Option<Vec<f32>>>();
+        let wave: Vec<(f32, f32)> = steps("low")?.into_iter().zip(steps("high")?).collect();
+        let whole = value.get("level").is_some() && value.get("peak").is_some() && wave.len() == WAVE;
+        whole.then_some(TakeFacts {
+            seconds: number("seconds")?,
+            loudness: number("loudness"),
+            level: level("level")? as f32,
+            peak: level("peak")?,
+            silence_head: number("silence_head")?,
+            seam_step: number("seam_step")?,
+            channels: value["channels"].as_u64()? as usize,
+            wave,
+        })
+    }
+}
+
+/// The facts that were measured before, one small file each, named by what was measured.
+#[derive(Debug, Clone)]
+pub(crate) struct Remembered(Option<PathBuf>);
+
+/// So many files are remembered; beyond that those that were written longest ago are forgotten.
+const MOST: usize = 20_000;
+/// What is measured, and how it is written: with another one all is measured anew.
+const FORM: u8 = 1;
+
+impl Remembered {
+    /// What is remembered in a folder; without one everything is measured each time.
+    pub(crate) fn within(cache: Option<&Path>) -> Remembered {
+        Remembered(cache.map(|c| c.join("takes")))
+    }
+
+    /// The facts of a clip, from before if there are such. Nothing that goes wrong with the folder is more than measuring again.
+    pub(crate) fn facts(&self, clip: &Clip, rate: u32) -> TakeFacts {
+        let file = self.0.as_ref().map(|folder| folder.join(format!("{:032x}.json", key(clip, rate))));
+        let before = file.as_ref().and_then(|f| std::fs::read(f).ok()).and_then(|bytes| TakeFacts::from_json(&serde_json::from_slice(&bytes).ok()?));
+        before.unwrap_or_else(|| {
+            let facts = TakeFacts::of(clip, rate);
+            if let Some(file) = file {
+                let _ = write(&file, &facts);
+            }
+            facts
+        })
+    }
+
+    /// Forgets the oldest where there are too many.
+    pub(crate) fn forget_beyond(&self, most: usize) {
+        let Some(Ok(folder)) = self.0.as_ref().map(std::fs::read_dir) else { return };
+        let mut files: Vec<PathBuf> = folder.flatten().map(|entry| entry.path()).collect();
+        if files.len() > most {
+            files.sort_by_cached_key(|file| std::fs::metadata(file).and_then(|m| m.modified()).ok());
+            files[..files.len() - most].iter().for_each(|file| drop(std::fs::remove_file(file)));
+        }
+    }
+
+    /// Forgets what is more than is kept.
+    pub(crate) fn tidy(&self) {
+        self.forget_beyond(MOST);
+    }
+}
+
+/// Whole or not at all: another process may read it at the same time.
+fn write(file: &Path, facts: &TakeFacts) -> std::io::Result<()> {
+    let folder = file.parent().ok_or(std::io::ErrorKind::NotFound)?;
+    std::fs::create_dir_all(folder)?;
+    let mut aside = tempfile::NamedTempFile::new_in(folder)?;
+    aside.write_all(facts.json().to_string().as_bytes())?;
+    aside.persist(file).map_err(|e| e.error)?;
+    Ok(())
+}
+
+/// What tells one content from another: samples, rate, loop.
+fn key(clip: &Clip, rate: u32) -> u128 {
+    let mut hash = Xxh3::new();
+    hash.update(&[FORM, clip.channels.len() as u8]);
+    hash.update(&rate.to_le_bytes());
+    let (start, end) = clip.loop_points.unwrap_or((usize::MAX, usize::MAX));
+    hash.update(&[start.to_le_bytes(), end.to_le_bytes()].concat());
+    const AT_ONCE: usize = 1024;
+    let mut bytes = [0u8; 4 * AT_ONCE];
+    for samples in clip.channels.iter().flat_map(|c| c.chunks(AT_ONCE)) {
+        for (four, sample) in bytes.chunks_exact_mut(4).zip(samples) {
+            four.copy_from_slice(&sample.to_le_bytes());
+        }
+        hash.update(&bytes[..samples.len() * 4]);
+    }
+    hash.digest128()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn clip(last: f32) -> Clip {
+        let samples = |gain: f32| (0..48_000).map(|i| if i == 47_999 { last } else { gain * (i as f32 * 0.05).sin() }).collect();
+        Clip::new("audio/bell.wav", vec![samples(0.5), samples(0.2)], None)
+    }
+
+    #[test]
+    fn what_was_measured_is_known_again_by_what_it_is() {
+        let folder = tempfile::tempdir().unwrap();
+        let remembered = Remembered::within(Some(folder.path()));
+        let files = || std::fs::read_dir(folder.path().join("takes")).unwrap().map(|e| e.unwrap().path()).collect::<Vec<_>>();
+        let first = remembered.facts(&clip(0.0), 48_000);
+        assert_eq!(first, TakeFacts::of(&clip(0.0), 48_000));
+        assert_eq!(files().len(), 1);
+        // It is read, not measured again: what stands there is what is given.
+        let text = std::fs::read_to_string(&files()[0]).unwrap();
+        std::fs::write(&files()[0], text.replace("\"seconds\":1.0", "\"seconds\":7.0")).unwrap();
+        assert_eq!(remembered.facts(&clip(0.0), 48_000), TakeFacts { seconds: 7.0, ..first.clone() });
+        // One other sample, another rate or other loop points are something else.
+        assert_eq!(remembered.facts(&clip(0.25), 48_000).seam_step, 0.25);
+        assert_eq!(remembered.facts(&clip(0.0), 44_100).seconds, 48_000.0 / 44_100.0);
+        let looped = Clip { loop_points: Some((10, 20)), ..clip(0.0) };
+        assert_ne!(remembered.facts(&looped, 48_000).seam_step, first.seam_step);
+        assert_eq!(files().len(), 4);
+    }
+
+    #[test]
+    fn silence_damage_and_too_much_do_no_harm() {
+        let folder = tempfile::tempdir().unwrap();
+        let remembered = Remembered::within(Some(folder.path()));
+        let silence = Clip::new("audio/rest.wav", vec![vec![0.0; 100]], None);
+        let facts = TakeFacts::of(&silence, 48_000);
+        assert!(facts.level == f32::NEG_INFINITY && facts.loudness.is_none());
+        for _ in 0..2 {
+            assert_eq!(remembered.facts(&silence, 48_000), facts);
+        }
+        let file = folder.path().join(format!("takes/{:032x}.json", key(&silence, 48_000)));
+        for damage in ["", "{}", "[1]", "{\"seconds\": 1}", "\u{0}\u{1}"] {
+            std::fs::write(&file, damage).unwrap();
+            assert_eq!(remembered.facts(&silence, 48_000), facts, "after {damage:?}");
+        }
+        for length in 1..=9 {
+            remembered.facts(&Clip::new("audio/n.wav", vec![vec![0.5; length]], None), 48_000);
+        }
+        remembered.forget_beyond(4);
+        assert_eq!(std::fs::read_dir(folder.path().join("takes")).unwrap().count(), 4);
+        // A folder that cannot be is none.
+        std::fs::write(folder.path().join("file"), "").unwrap();
+        assert_eq!(Remembered::within(Some(&folder.path().join("file"))).facts(&silence, 48_000), facts);
+    }
+}
