@@ -60,6 +60,23 @@ const CONTROLLERS: [(u8, &str); 9] = [
     (93, "chorus send"),
 ];
 
+/// Why a file's notes cannot be read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ScoreError {
+    /// It is something else, or broken.
+    #[error("this is not a Standard MIDI file: {0}")]
+    Unknown(String),
+    /// Its times have nothing to do with beats.
+    #[error("its times are in frames of film, not in beats; export it with a metrical division")]
+    Frames,
+    /// A file of patterns that follow each other.
+    #[error("it is of format 2 (patterns of their own); export it as format 0 or 1")]
+    Sequential,
+    /// There is no note in it.
+    #[error("it has no notes")]
+    NoNotes,
+}
+
 /// A file.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Score {
@@ -79,14 +96,14 @@ impl Score {
     /// Reads a file's bytes.
     ///
     /// # Errors
-    /// With what is wrong, as a sentence.
-    pub fn read(bytes: &[u8]) -> Result<Score, String> {
-        let smf = Smf::parse(bytes).map_err(|e| format!("this is not a Standard MIDI file: {e}"))?;
+    /// With what is wrong.
+    pub fn read(bytes: &[u8]) -> Result<Score, ScoreError> {
+        let smf = Smf::parse(bytes).map_err(|e| ScoreError::Unknown(e.to_string()))?;
         let Timing::Metrical(division) = smf.header.timing else {
-            return Err("its times are in frames of film, not in beats; export it with a metrical division".into());
+            return Err(ScoreError::Frames);
         };
         if smf.header.format == Format::Sequential {
-            return Err("it is of format 2 (patterns of their own); export it as format 0 or 1".into());
+            return Err(ScoreError::Sequential);
         }
         let division = i64::from(division.as_int().max(1));
         let mut score = Score::default();
@@ -97,7 +114,7 @@ impl Score {
         score.metres.sort_by_key(|(at, _)| *at);
         score.tracks.retain(|t| !t.notes.is_empty());
         if score.tracks.is_empty() {
-            return Err("it has no notes".into());
+            return Err(ScoreError::NoNotes);
         }
         Ok(score)
     }
@@ -270,11 +287,11 @@ mod tests {
 
     #[test]
     fn what_is_no_midi_is_said() {
-        assert!(Score::read(b"hello").unwrap_err().contains("not a Standard MIDI file"));
+        assert!(matches!(Score::read(b"hello"), Err(ScoreError::Unknown(_))));
         assert!(Score::read(b"").is_err());
         let film = b"MThd\0\0\0\x06\0\0\0\x01\xe7\x28MTrk\0\0\0\x04\0\xff\x2f\0";
-        assert!(Score::read(film).unwrap_err().contains("frames of film"));
+        assert!(matches!(Score::read(film), Err(ScoreError::Frames)));
         let empty = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x04\0\xff\x2f\0";
-        assert_eq!(Score::read(empty).unwrap_err(), "it has no notes");
+        assert_eq!(Score::read(empty), Err(ScoreError::NoNotes));
     }
 }

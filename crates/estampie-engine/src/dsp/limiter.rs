@@ -86,6 +86,20 @@ mod tests {
     }
 
     #[test]
+    fn the_gain_falls_in_a_straight_line_towards_a_peak() {
+        let mut limiter = Limiter::new(0.5, 48_000);
+        let (mut left, mut right) = ([0.1f32; 64], [0.0f32; 64]);
+        left[40] = 1.0;
+        limiter.process(&mut left, &mut right);
+        assert!((left[40] - 0.5).abs() < 1e-6);
+        for (at, sample) in left[..40].iter().enumerate() {
+            // A whole gain in 1 ms, which are 48 frames: it begins 24 frames before a peak that needs a half.
+            let gain = (0.5 + (40 - at) as f32 / 48.0).min(1.0);
+            assert!((sample - 0.1 * gain).abs() < 1e-6, "{at}: {sample} for {}", 0.1 * gain);
+        }
+    }
+
+    #[test]
     fn it_recovers_after_a_peak() {
         let mut limiter = Limiter::new(0.5, 48_000);
         let mut block = [0.1f32; 64];

@@ -1,6 +1,6 @@
 //! What can be set, drawn, moved and held, with the unit its contributions add up in.
 
-use super::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Pan, Quantity as _, Seconds, Semitones, Share, split_number};
+use super::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Pan, Quantity as _, Seconds, Semitones, Share, ValueError, split_number};
 
 /// What a modulation can move, with the unit its contributions add up in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -55,7 +55,7 @@ pub struct SoundProperty {
     /// What one looks like.
     pub example: &'static str,
     /// Reads what it is set to, as a project's files write it.
-    pub read: fn(&str) -> Result<f32, String>,
+    pub read: fn(&str) -> Result<f32, ValueError>,
     /// Prints what it is set to, so that it is read again.
     pub print: fn(f32) -> String,
 }
@@ -74,7 +74,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         always_told: true,
         expected: "-120 dB to 24 dB",
         example: Decibels::EXPECTED,
-        read: |t| Decibels::read(t).map(|v| v.0).map_err(|e| e.to_string()),
+        read: |t| Decibels::read(t).map(|v| v.0),
         print: |v| Decibels(v).to_string(),
     },
     SoundProperty {
@@ -84,7 +84,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         always_told: true,
         expected: "-48 st to 48 st",
         example: Semitones::EXPECTED,
-        read: |t| Semitones::read(t).map(|v| v.0).map_err(|e| e.to_string()),
+        read: |t| Semitones::read(t).map(|v| v.0),
         print: |v| Semitones(v).to_string(),
     },
     SoundProperty {
@@ -94,7 +94,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         always_told: true,
         expected: "20 Hz to 20 kHz",
         example: Hertz::EXPECTED,
-        read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.below_open().0).map_err(|e| e.to_string()) },
+        read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.below_open().0) },
         print: |v| if v >= 0.0 { "off".into() } else { Octaves(v).from_open().to_string() },
     },
     SoundProperty {
@@ -104,7 +104,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         always_told: false,
         expected: "20 Hz to 20 kHz",
         example: Hertz::EXPECTED,
-        read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.above_open().0).map_err(|e| e.to_string()) },
+        read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.above_open().0) },
         print: |v| if v <= 0.0 { "off".into() } else { Octaves(v).above_open().to_string() },
     },
     SoundProperty {
@@ -114,7 +114,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         always_told: false,
         expected: "a place like 30 % left, 30 % right or centre",
         example: Pan::EXPECTED,
-        read: |t| Pan::read(t).map(|v| v.0).map_err(|e| e.to_string()),
+        read: |t| Pan::read(t).map(|v| v.0),
         print: |v| Pan(v).to_string(),
     },
     SoundProperty {
@@ -124,7 +124,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         always_told: false,
         expected: "0 % to 200 %",
         example: Share::EXPECTED,
-        read: |t| Share::read(t).map(|v| v.0 - 1.0).map_err(|e| e.to_string()),
+        read: |t| Share::read(t).map(|v| v.0 - 1.0),
         print: |v| Share(v + 1.0).to_string(),
     },
 ];
@@ -242,10 +242,10 @@ impl Property {
     ///
     /// # Errors
     /// When the text is no such quantity; the error says what one looks like.
-    pub fn read(self, text: &str) -> Result<f32, String> {
+    pub fn read(self, text: &str) -> Result<f32, ValueError> {
         match self {
-            Property::Level => Decibels::read(text).map(|v| v.0.max(-120.0)).map_err(|e| e.to_string()),
-            Property::Pitch | Property::Transposition => Semitones::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::Level => Decibels::read(text).map(|v| v.0.max(-120.0)),
+            Property::Pitch | Property::Transposition => Semitones::read(text).map(|v| v.0),
             Property::LowPass => Octaves::read(text)
                 .ok()
                 .filter(|_| text.contains("oct"))
@@ -258,14 +258,12 @@ impl Property {
                 .or_else(|| Hertz::read(text).ok().map(|hz| Hertz(hz.0.max(OPEN_HIGH_PASS.0)).above_open()))
                 .map(|v| v.0)
                 .ok_or_else(|| not_a_cutoff(text)),
-            Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32).map_err(|e| e.to_string())),
-            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount | Property::Width => {
-                Share::read(text).map(|v| v.0).map_err(|e| e.to_string())
-            }
-            Property::Pan => Pan::read(text).map(|v| v.0).map_err(|e| e.to_string()),
+            Property::Every => signed(text, |t| Seconds::read(t).map(|v| v.0 as f32)),
+            Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount | Property::Width => Share::read(text).map(|v| v.0),
+            Property::Pan => Pan::read(text).map(|v| v.0),
             Property::Setting(unit) => unit.read(text),
             Property::Each | Property::All => {
-                split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not a count, like 3"))
+                split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| ValueError::not(text, "a count, like 3"))
             }
         }
     }
@@ -287,12 +285,12 @@ impl Property {
     }
 }
 
-fn not_a_cutoff(text: &str) -> String {
-    format!("\"{text}\" is not a cutoff, like 2 kHz, or a difference, like -1 oct")
+fn not_a_cutoff(text: &str) -> ValueError {
+    ValueError::not(text, "a cutoff, like 2 kHz, or a difference, like -1 oct")
 }
 
 /// Reads a quantity that is never negative by itself with a sign before it.
-fn signed(text: &str, read: impl Fn(&str) -> Result<f32, String>) -> Result<f32, String> {
+fn signed(text: &str, read: impl Fn(&str) -> Result<f32, ValueError>) -> Result<f32, ValueError> {
     match text.trim().strip_prefix(['-', '−']) {
         Some(rest) => read(rest).map(|v| -v),
         None => read(text),
@@ -323,20 +321,19 @@ impl Unit {
     ///
     /// # Errors
     /// When the text is none; the error says what one looks like.
-    pub fn read(self, text: &str) -> Result<f32, String> {
-        let fail = |e: super::units::QuantityError| e.to_string();
+    pub fn read(self, text: &str) -> Result<f32, ValueError> {
         match self {
-            Unit::Decibels => Decibels::read(text).map(|v| v.0.max(-120.0)).map_err(fail),
-            Unit::Hertz => Hertz::read(text).map(|v| v.0).map_err(fail),
-            Unit::Seconds => Seconds::read(text).map(|v| v.0 as f32).map_err(fail),
-            Unit::Share => Share::read(text).map(|v| v.0).map_err(fail),
-            Unit::Semitones => Semitones::read(text).map(|v| v.0).map_err(fail),
+            Unit::Decibels => Decibels::read(text).map(|v| v.0.max(-120.0)),
+            Unit::Hertz => Hertz::read(text).map(|v| v.0),
+            Unit::Seconds => Seconds::read(text).map(|v| v.0 as f32),
+            Unit::Share => Share::read(text).map(|v| v.0),
+            Unit::Semitones => Semitones::read(text).map(|v| v.0),
             Unit::Number => split_number(text.trim_end_matches(": 1").trim_end_matches(":1"))
                 .filter(|(_, unit)| unit.is_empty())
                 .map(|(n, _)| n as f32)
-                .ok_or_else(|| format!("\"{text}\" is not a number, like 3")),
+                .ok_or_else(|| ValueError::not(text, "a number, like 3")),
             Unit::Choice(words) => {
-                words.iter().position(|w| *w == text.trim()).map(|at| at as f32).ok_or_else(|| format!("\"{text}\" is none of {}", words.join(", ")))
+                words.iter().position(|w| *w == text.trim()).map(|at| at as f32).ok_or_else(|| ValueError::NoneOf { text: text.to_owned(), words })
             }
         }
     }

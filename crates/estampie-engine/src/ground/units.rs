@@ -3,14 +3,48 @@
 use std::fmt;
 use std::str::FromStr;
 
-/// Why a text is not a quantity: what was expected, with an example.
+/// Why a text is not the value that is wanted.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("\"{text}\" is not {expected}")]
-pub struct QuantityError {
-    /// The text as written.
-    pub text: String,
-    /// What was expected, as in "a level, like -6 dB".
-    pub expected: &'static str,
+pub enum ValueError {
+    /// It is something else.
+    #[error("\"{text}\" is not {expected}")]
+    Not {
+        /// The text as written.
+        text: String,
+        /// What was expected, as in "a level, like -6 dB".
+        expected: &'static str,
+    },
+    /// It is none of the words that can stand there.
+    #[error("\"{text}\" is none of {}", words.join(", "))]
+    NoneOf {
+        /// The text as written.
+        text: String,
+        /// The words.
+        words: &'static [&'static str],
+    },
+    /// It is such a value, but cannot be that one; in words.
+    #[error("{0}")]
+    Refused(String),
+}
+
+impl ValueError {
+    /// What a text is not, as in "a level, like -6 dB".
+    #[must_use]
+    pub fn not(text: &str, expected: &'static str) -> ValueError {
+        ValueError::Not { text: text.to_owned(), expected }
+    }
+}
+
+impl From<ValueError> for String {
+    fn from(error: ValueError) -> String {
+        error.to_string()
+    }
+}
+
+impl From<String> for ValueError {
+    fn from(words: String) -> ValueError {
+        ValueError::Refused(words)
+    }
 }
 
 /// A number followed by an optional unit word, as people write it; the minus may be `-` or `−`.
@@ -64,8 +98,8 @@ pub trait Quantity: Sized + Copy + PartialOrd + fmt::Display {
     ///
     /// # Errors
     /// When there is no number or the unit is not one of this quantity.
-    fn read(text: &str) -> Result<Self, QuantityError> {
-        let fail = || QuantityError { text: text.to_owned(), expected: Self::EXPECTED };
+    fn read(text: &str) -> Result<Self, ValueError> {
+        let fail = || ValueError::not(text, Self::EXPECTED);
         if let Some(value) = Self::from_word(text.trim()) {
             return Ok(value);
         }
@@ -80,8 +114,8 @@ macro_rules! quantity {
         #[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default)]
         pub struct $name(pub $inner);
         impl FromStr for $name {
-            type Err = QuantityError;
-            fn from_str(text: &str) -> Result<Self, QuantityError> { Self::read(text) }
+            type Err = ValueError;
+            fn from_str(text: &str) -> Result<Self, ValueError> { Self::read(text) }
         }
     };
 }
@@ -365,8 +399,8 @@ impl<T: Quantity> Span<T> {
     ///
     /// # Errors
     /// When an end is no such quantity, or the ends are the wrong way round.
-    pub fn read(text: &str) -> Result<Self, QuantityError> {
-        let fail = || QuantityError { text: text.to_owned(), expected: T::EXPECTED };
+    pub fn read(text: &str) -> Result<Self, ValueError> {
+        let fail = || ValueError::not(text, T::EXPECTED);
         let Some((low, high)) = text.split_once("..") else {
             let value = T::read(text)?;
             return Ok(Span { low: value, high: value });
@@ -377,7 +411,7 @@ impl<T: Quantity> Span<T> {
         let low = T::from_parts(low_value, own).ok_or_else(fail)?;
         let high = T::from_parts(high_value, unit).ok_or_else(fail)?;
         if low > high {
-            return Err(QuantityError { text: text.to_owned(), expected: "a range from the lower to the higher end, like -2..2" });
+            return Err(ValueError::not(text, "a range from the lower to the higher end, like -2..2"));
         }
         Ok(Span { low, high })
     }
@@ -397,12 +431,12 @@ impl<T: Quantity> Spread<T> {
     ///
     /// # Errors
     /// When the range is none, or another word follows it.
-    pub fn read(text: &str) -> Result<Self, QuantityError> {
+    pub fn read(text: &str) -> Result<Self, ValueError> {
         let (range, how) = text.split_once(',').unwrap_or((text, ""));
         let centred = match how.trim() {
             "" | "even" => false,
             "centred" => true,
-            _ => return Err(QuantityError { text: text.to_owned(), expected: "a range, perhaps with \", centred\"" }),
+            _ => return Err(ValueError::not(text, "a range, perhaps with \", centred\"")),
         };
         Ok(Spread { ends: Span::read(range)?, centred })
     }
@@ -427,10 +461,10 @@ impl<T: Quantity> fmt::Display for Spread<T> {
 ///
 /// # Errors
 /// When there is no number, or its unit is neither absent nor `unit`.
-pub fn read_number(text: &str, unit: &str) -> Result<f64, QuantityError> {
+pub fn read_number(text: &str, unit: &str) -> Result<f64, ValueError> {
     match split_number(text) {
         Some((value, own)) if own.is_empty() || own == unit => Ok(value),
-        _ => Err(QuantityError { text: text.to_owned(), expected: "a number in the parameter's own unit" }),
+        _ => Err(ValueError::not(text, "a number in the parameter's own unit")),
     }
 }
 

@@ -139,12 +139,12 @@ fn decode_unguarded(path: &Path) -> Result<Decoded, AudioError> {
         // Their heads are looked at first: what they ask for has no measure but what they say.
         "FLAC" => {
             let mut bytes = std::fs::read(path)?;
-            headers::bare_flac(&mut bytes).map_err(AudioError::Broken)?;
+            headers::bare_flac(&mut bytes)?;
             Box::new(Cursor::new(bytes))
         }
         "Ogg" => {
             let bytes = std::fs::read(path)?;
-            whole = headers::sound_ogg(&bytes).map_err(AudioError::Broken)?;
+            whole = headers::sound_ogg(&bytes)?;
             Box::new(Cursor::new(bytes))
         }
         _ => Box::new(File::open(path)?),

@@ -1,5 +1,11 @@
 //! What a file says of itself, looked at before a decoder believes it: a damaged header may ask for gigabytes.
 
+use super::AudioError;
+
+fn broken(what: &str) -> AudioError {
+    AudioError::Broken(what.to_owned())
+}
+
 /// The most numbers that one codebook of an Ogg Vorbis file may unfold to; usual ones have less than a hundredth.
 const MOST_VALUES: u64 = 1 << 22;
 
@@ -9,14 +15,14 @@ fn little(bytes: &[u8], at: usize) -> Option<u32> {
 
 /// Lets a FLAC file's descriptions (pictures, comments, tables) count as padding: they are not needed, and their inner lengths may
 /// be false. A description that is longer than the file ends it.
-pub(super) fn bare_flac(bytes: &mut [u8]) -> Result<(), String> {
+pub(super) fn bare_flac(bytes: &mut [u8]) -> Result<(), AudioError> {
     let mut at = 4usize;
     loop {
-        let Some(head) = bytes.get(at..at + 4) else { return Err("its descriptions do not end".into()) };
+        let Some(head) = bytes.get(at..at + 4) else { return Err(broken("its descriptions do not end")) };
         let (last, kind) = (head[0] & 0x80, head[0] & 0x7f);
         let length = usize::from(head[1]) << 16 | usize::from(head[2]) << 8 | usize::from(head[3]);
         let Some(next) = (at + 4).checked_add(length).filter(|n| *n <= bytes.len()) else {
-            return Err(format!("a description says that it has {length} bytes, which are not there"));
+            return Err(broken(&format!("a description says that it has {length} bytes, which are not there")));
         };
         if kind != 0 {
             bytes[at] = last | 1;
@@ -146,28 +152,28 @@ fn codebooks(setup: &[u8]) -> Option<u64> {
 }
 
 /// Whether an Ogg Vorbis file's head asks for no more than it can hold; gives how many frames there are in all, if it says so.
-pub(super) fn sound_ogg(bytes: &[u8]) -> Result<Option<u64>, String> {
+pub(super) fn sound_ogg(bytes: &[u8]) -> Result<Option<u64>, AudioError> {
     let ogg = pages(bytes);
     if let Some(comments) = ogg.packets.get(1) {
         let long = |at: usize| little(comments, at).map(|l| l as usize);
         let mut at = 7usize;
-        let vendor = long(at).ok_or("its comments are cut off")?;
+        let vendor = long(at).ok_or_else(|| broken("its comments are cut off"))?;
         at = at.saturating_add(4).saturating_add(vendor);
-        let count = long(at).ok_or("its comments are longer than the file")?;
+        let count = long(at).ok_or_else(|| broken("its comments are longer than the file"))?;
         at += 4;
         for _ in 0..count {
-            let length = long(at).ok_or("its comments are longer than the file")?;
+            let length = long(at).ok_or_else(|| broken("its comments are longer than the file"))?;
             at = at.saturating_add(4).saturating_add(length);
         }
         if at > comments.len() {
-            return Err("its comments are longer than the file".into());
+            return Err(broken("its comments are longer than the file"));
         }
     }
     if let Some(setup) = ogg.packets.get(2) {
         match codebooks(setup) {
-            Some(values) if values > MOST_VALUES => return Err(format!("a codebook asks for {values} numbers")),
+            Some(values) if values > MOST_VALUES => return Err(broken(&format!("a codebook asks for {values} numbers"))),
             Some(_) => {}
-            None => return Err("its codebooks cannot be read".into()),
+            None => return Err(broken("its codebooks cannot be read")),
         }
     }
     Ok(ogg.frames)
@@ -196,6 +202,6 @@ mod tests {
         bare_flac(&mut bytes).unwrap();
         assert_eq!((bytes[4], bytes[10], bytes[17]), (0, 1, 0x81));
         let mut false_length = b"fLaC\x00\x00\x00\x02ab\x86\xff\xff\xffx".to_vec();
-        assert!(bare_flac(&mut false_length).unwrap_err().contains("not there"));
+        assert!(bare_flac(&mut false_length).unwrap_err().to_string().contains("not there"));
     }
 }

@@ -10,7 +10,7 @@ pub use decode::{AudioError, Decoded, decode, guarded};
 pub use facts::{Facts, Glance, facts, glance};
 
 use crate::door;
-use crate::midi::Score;
+use crate::midi::{Score, ScoreError};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::Impulse;
 use std::collections::HashMap;
@@ -95,18 +95,41 @@ pub fn is_score(name: &str) -> bool {
     ending == "mid" || ending == "midi"
 }
 
+/// Why a file of a project cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum LoadError {
+    /// Its audio cannot be played.
+    #[error(transparent)]
+    Audio(#[from] AudioError),
+    /// Its notes cannot be read.
+    #[error(transparent)]
+    Score(#[from] ScoreError),
+    /// The file cannot be opened or read.
+    #[error(transparent)]
+    Io(#[from] std::io::Error),
+    /// Longer than any file of notes.
+    #[error("it is too long for a MIDI file")]
+    TooLong,
+}
+
 /// Reads a MIDI file of the project at `root`.
 ///
 /// # Errors
 /// With the reason why it cannot be read.
-pub fn load_score(root: &Path, name: &str) -> Result<Score, String> {
-    let path = door::readable(root, name).map_err(|e| e.to_string())?;
-    match std::fs::metadata(&path) {
-        Err(error) => return Err(error.to_string()),
-        Ok(facts) if facts.len() > LONGEST_SCORE => return Err("it is too long for a MIDI file".into()),
-        Ok(_) => {}
+pub fn load_score(root: &Path, name: &str) -> Result<Score, LoadError> {
+    read_score(&door::readable(root, name)?)
+}
+
+/// Reads a MIDI file.
+///
+/// # Errors
+/// With the reason why it cannot be read.
+pub fn read_score(path: &Path) -> Result<Score, LoadError> {
+    door::regular(path)?;
+    if std::fs::metadata(path)?.len() > LONGEST_SCORE {
+        return Err(LoadError::TooLong);
     }
-    Score::read(&std::fs::read(&path).map_err(|e| e.to_string())?)
+    Ok(Score::read(&std::fs::read(path)?)?)
 }
 
 /// No MIDI file of a piece is longer than this, in bytes.
@@ -115,8 +138,8 @@ const LONGEST_SCORE: u64 = 8 << 20;
 /// All audio and notes of a project by path, each ready or with the reason why not.
 #[derive(Debug, Default, Clone)]
 pub struct Assets {
-    clips: HashMap<String, Result<Arc<Clip>, String>>,
-    scores: HashMap<String, Result<Arc<Score>, String>>,
+    clips: HashMap<String, Result<Arc<Clip>, Arc<LoadError>>>,
+    scores: HashMap<String, Result<Arc<Score>, Arc<LoadError>>>,
     /// Impulse responses made ready, each with the clip it is of, for all copies: an edit does not make them again.
     impulses: Arc<Mutex<Impulses>>,
 }
@@ -127,13 +150,13 @@ type Impulses = HashMap<(String, u32), (Arc<Clip>, Arc<Impulse>)>;
 impl Assets {
     /// The clip of a path; `None` if it was not loaded (yet).
     #[must_use]
-    pub fn get(&self, name: &str) -> Option<&Result<Arc<Clip>, String>> {
+    pub fn get(&self, name: &str) -> Option<&Result<Arc<Clip>, Arc<LoadError>>> {
         self.clips.get(name)
     }
 
     /// The notes of a path; `None` if they were not loaded (yet).
     #[must_use]
-    pub fn score(&self, name: &str) -> Option<&Result<Arc<Score>, String>> {
+    pub fn score(&self, name: &str) -> Option<&Result<Arc<Score>, Arc<LoadError>>> {
         self.scores.get(name)
     }
 
@@ -157,7 +180,7 @@ impl Assets {
     }
 
     /// Puts a file's content in, or the reason why there is none.
-    pub fn insert(&mut self, name: &str, loaded: Result<impl Into<Loaded>, String>) {
+    pub fn insert(&mut self, name: &str, loaded: Result<impl Into<Loaded>, LoadError>) {
         match loaded.map(Into::into) {
             Ok(Loaded::Clip(clip)) => {
                 self.clips.insert(name.to_owned(), Ok(clip));
@@ -166,10 +189,10 @@ impl Assets {
                 self.scores.insert(name.to_owned(), Ok(score));
             }
             Err(why) if is_score(name) => {
-                self.scores.insert(name.to_owned(), Err(why));
+                self.scores.insert(name.to_owned(), Err(Arc::new(why)));
             }
             Err(why) => {
-                self.clips.insert(name.to_owned(), Err(why));
+                self.clips.insert(name.to_owned(), Err(Arc::new(why)));
             }
         }
     }
@@ -194,7 +217,7 @@ impl Assets {
 }
 
 /// Loads files on all cores; `each` is called for every file as it is ready, from several threads.
-pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn(&str, Result<Loaded, String>) + Sync) {
+pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn(&str, Result<Loaded, LoadError>) + Sync) {
     let next = AtomicUsize::new(0);
     let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(names.len());
     std::thread::scope(|scope| {
@@ -204,7 +227,7 @@ pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn
                     let loaded = if is_score(name) {
                         load_score(root, name).map(|s| Loaded::Score(Arc::new(s)))
                     } else {
-                        load(root, name, rate, goes).map(|c| Loaded::Clip(Arc::new(c))).map_err(|e| e.to_string())
+                        load(root, name, rate, goes).map(|c| Loaded::Clip(Arc::new(c))).map_err(LoadError::from)
                     };
                     each(name, loaded);
                 }

@@ -9,6 +9,7 @@ use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::{Bus, BusEffect, Cell, Duck, DuckKey, PlayerLevel, Send, Snapshot, SnapshotHold, SoundSend};
 use estampie_engine::names::NameKey;
 use estampie_engine::property::{Property, Unit};
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Quantity as _};
 use petgraph::algo::{astar, toposort};
 use petgraph::graph::{DiGraph, NodeIndex};
@@ -405,11 +406,11 @@ impl Compiler<'_> {
         let (property, by_octaves, ends) = (spec.property, spec.by_octaves, spec.ends);
         let fixed = matches!(property, Property::Setting(Unit::Choice(_)));
         let read = if fixed {
-            Err("it is fixed and cannot be held".to_owned())
+            Err(ValueError::Refused("it is fixed and cannot be held".to_owned()))
         } else if by && (by_octaves || matches!(property, Property::LowPass | Property::HighPass)) {
-            read_octaves(&text.value).ok_or_else(|| format!("\"{}\" is not a difference in octaves, like -1 oct", text.value))
+            read_octaves(&text.value).ok_or_else(|| ValueError::not(&text.value, "a difference in octaves, like -1 oct"))
         } else if !by && property == Property::Level {
-            Decibels::read(&text.value).map(|v| v.0).map_err(|e| e.to_string())
+            Decibels::read(&text.value).map(|v| v.0)
         } else {
             property.read(&text.value).map(|v| if by_octaves { v.max(1e-6).log2() } else { v })
         };

@@ -1,5 +1,6 @@
 //! Changes that know what they touch: fields of sounds, one or many at once; new sounds from files; renaming everywhere.
 
+use super::Refusal;
 use super::edit::NewValue;
 use super::{Document, Located, Place, SoundDoc, TakeDoc, Workspace};
 use crate::language::Trigger;
@@ -16,7 +17,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the text is no such value, or a file cannot be edited; then nothing is changed.
-    pub fn set_sounds(&mut self, sounds: &[String], field: &str, text: &str) -> Result<(), String> {
+    pub fn set_sounds(&mut self, sounds: &[String], field: &str, text: &str) -> Result<(), Refusal> {
         let document = self.document().clone();
         let text = text.trim();
         let value = match text {
@@ -24,7 +25,7 @@ impl Workspace {
             _ if WHOLE.contains(&field) => NewValue::Whole(text.parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
             "yes" | "true" if YES.contains(&field) => NewValue::Yes(true),
             "no" | "false" if YES.contains(&field) => NewValue::Yes(false),
-            _ if YES.contains(&field) => return Err(format!("\"{text}\" is neither yes nor no")),
+            _ if YES.contains(&field) => return Err(format!("\"{text}\" is neither yes nor no").into()),
             _ if field.starts_with("falloff.") || field == "takes" || field == "chain" => {
                 NewValue::List(text.split(';').map(|p| p.trim().to_owned()).filter(|p| !p.is_empty()).collect())
             }
@@ -33,7 +34,7 @@ impl Workspace {
         let (top, inner) = field.split_once('.').map_or((field, None), |(top, inner)| (top, Some(inner)));
         let mut values = Vec::new();
         for name in sounds {
-            let doc = document.sounds.iter().find(|s| s.name == *name).ok_or_else(|| format!("there is no sound {name}"))?;
+            let doc = document.sounds.iter().find(|s| s.name == *name).ok_or_else(|| Refusal::missing("sound", name))?;
             let file = doc.place.file.as_str();
             if let Some(inner) = inner {
                 // A shared setting by name becomes a table that is like it, so that one field can be its own.
@@ -60,9 +61,9 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::set_sounds`].
-    pub fn set_takes(&mut self, sound: &str, value: &str, takes: &[String]) -> Result<(), String> {
+    pub fn set_takes(&mut self, sound: &str, value: &str, takes: &[String]) -> Result<(), Refusal> {
         let document = self.document().clone();
-        let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| format!("there is no sound {sound}"))?;
+        let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| Refusal::missing("sound", sound))?;
         let file = doc.place.file.as_str();
         let list = NewValue::List(takes.to_vec());
         self.set_if_read(&format!("takes of {sound} for {value}"), &[(file, vec![sound, "takes", value], list)])
@@ -73,7 +74,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When no files are given, or the file cannot be edited.
-    pub fn new_sound(&mut self, files: &[String]) -> Result<String, String> {
+    pub fn new_sound(&mut self, files: &[String]) -> Result<String, Refusal> {
         if files.is_empty() {
             return Err("choose audio files first".into());
         }
@@ -91,9 +92,9 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such sound, or its file cannot be edited.
-    pub fn duplicate_sound(&mut self, sound: &str) -> Result<String, String> {
+    pub fn duplicate_sound(&mut self, sound: &str) -> Result<String, Refusal> {
         let document = self.document().clone();
-        let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| format!("there is no sound {sound}"))?;
+        let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| Refusal::missing("sound", sound))?;
         let toml = self.toml(&doc.place.file)?;
         let item = toml.get(sound).ok_or_else(|| format!("{sound} is not a table in {}", doc.place.file))?;
         let name = self.free_name(sound);
@@ -111,7 +112,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When a file cannot be edited.
-    pub fn delete_sounds(&mut self, sounds: &[String]) -> Result<(), String> {
+    pub fn delete_sounds(&mut self, sounds: &[String]) -> Result<(), Refusal> {
         let document = self.document().clone();
         let docs = document.sounds.iter().filter(|s| sounds.contains(&s.name));
         let values: Vec<_> = docs.map(|s| (s.place.file.as_str(), vec![s.name.as_str()], NewValue::Nothing)).collect();
@@ -123,9 +124,9 @@ impl Workspace {
     ///
     /// # Errors
     /// When the new name is none.
-    pub fn rename_event(&mut self, old: &str, new: &str, declared: bool) -> Result<(), String> {
+    pub fn rename_event(&mut self, old: &str, new: &str, declared: bool) -> Result<(), Refusal> {
         if !is_name(new) {
-            return Err(format!("\"{new}\" cannot be a name"));
+            return Err(Refusal::BadName(new.to_owned()));
         }
         let document = self.document().clone();
         let mut places: Vec<Place> = Vec::new();
@@ -158,7 +159,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be edited or there is no such modulation.
-    pub fn set_curve(&mut self, name: &str, written: usize, points: &[String]) -> Result<(), String> {
+    pub fn set_curve(&mut self, name: &str, written: usize, points: &[String]) -> Result<(), Refusal> {
         self.edit_modulation(name, written, |table| {
             table.insert("curve", toml_edit::value(points.iter().map(String::as_str).collect::<toml_edit::Array>()));
         })
@@ -168,7 +169,7 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::set_curve`].
-    pub fn set_smooth(&mut self, name: &str, written: usize, text: &str) -> Result<(), String> {
+    pub fn set_smooth(&mut self, name: &str, written: usize, text: &str) -> Result<(), Refusal> {
         self.edit_modulation(name, written, |table| {
             if text.is_empty() {
                 table.remove("smooth");
@@ -178,10 +179,10 @@ impl Workspace {
         })
     }
 
-    fn edit_modulation(&mut self, name: &str, written: usize, edit: impl FnOnce(&mut toml_edit::Table)) -> Result<(), String> {
+    fn edit_modulation(&mut self, name: &str, written: usize, edit: impl FnOnce(&mut toml_edit::Table)) -> Result<(), Refusal> {
         let mut toml = self.toml("modulation.toml")?;
         let table = toml.get_mut("modulation").and_then(toml_edit::Item::as_array_of_tables_mut).and_then(|list| list.get_mut(written));
-        edit(table.ok_or("the modulation is gone")?);
+        edit(table.ok_or_else(|| Refusal::Gone("the modulation".to_owned()))?);
         self.replace(name, "modulation.toml", &toml.to_string());
         Ok(())
     }
@@ -190,7 +191,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be edited.
-    pub fn add_modulation(&mut self, from: &str, moves: &str, points: &[String]) -> Result<(), String> {
+    pub fn add_modulation(&mut self, from: &str, moves: &str, points: &[String]) -> Result<(), Refusal> {
         self.toml("modulation.toml")?;
         let points: Vec<String> = points.iter().map(|p| format!("\"{p}\"")).collect();
         let text = format!("[[modulation]]\nfrom   = \"{from}\"\nmoves  = \"{moves}\"\ncurve  = [{}]\n", points.join(", "));
@@ -202,7 +203,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be edited.
-    pub fn delete_modulation(&mut self, name: &str, written: usize) -> Result<(), String> {
+    pub fn delete_modulation(&mut self, name: &str, written: usize) -> Result<(), Refusal> {
         let mut toml = self.toml("modulation.toml")?;
         if let Some(list) = toml.get_mut("modulation").and_then(toml_edit::Item::as_array_of_tables_mut)
             && written < list.len()
@@ -222,19 +223,19 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be edited.
-    pub fn declare_event(&mut self, event: &str) -> Result<(), String> {
+    pub fn declare_event(&mut self, event: &str) -> Result<(), Refusal> {
         self.set_values(&format!("declaration of {event}"), &[("game.toml", vec!["events", event], NewValue::Text("sent by the game".into()))])
     }
 
     /// Puts `new` where `old` stands at places, in all files at once.
-    fn replace_names(&mut self, name: &str, places: &[Place], old: &str, new: &str) -> Result<(), String> {
+    fn replace_names(&mut self, name: &str, places: &[Place], old: &str, new: &str) -> Result<(), Refusal> {
         let mut by_file: BTreeMap<&str, Vec<&Place>> = BTreeMap::new();
         for place in places {
             by_file.entry(&place.file).or_default().push(place);
         }
         let mut files = Vec::new();
         for (file, mut places) in by_file {
-            let text = self.sources().get(file).ok_or_else(|| format!("{file} is gone"))?.clone();
+            let text = self.sources().get(file).ok_or_else(|| Refusal::Gone((*file).to_owned()))?.clone();
             let mut lines: Vec<String> = text.split('\n').map(str::to_owned).collect();
             // From the back, so that columns before stay what they were.
             places.sort_by_key(|p| std::cmp::Reverse((p.line, p.column)));

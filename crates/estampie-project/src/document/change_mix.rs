@@ -1,5 +1,6 @@
 //! Changes of the mix: sends, effects and their settings, snapshots and what they hold.
 
+use super::Refusal;
 use super::edit::NewValue;
 use super::{EffectDoc, Workspace, kind_of, property_of, read_held, read_send, read_setting};
 use crate::language::lex::is_name;
@@ -11,7 +12,7 @@ use estampie_engine::units::{Decibels, Pan, Quantity as _};
 const FILE: &str = "mix.toml";
 
 impl Workspace {
-    fn set_mix(&mut self, name: &str, path: Vec<&str>, text: &str) -> Result<(), String> {
+    fn set_mix(&mut self, name: &str, path: Vec<&str>, text: &str) -> Result<(), Refusal> {
         let value = if text.trim().is_empty() { NewValue::Nothing } else { NewValue::Text(text.trim().replace('−', "-")) };
         self.set_if_read(name, &[(FILE, path, value)])
     }
@@ -20,7 +21,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the text is no pan, or the file cannot be edited; then nothing is changed.
-    pub fn set_bus_pan(&mut self, bus: &str, text: &str) -> Result<(), String> {
+    pub fn set_bus_pan(&mut self, bus: &str, text: &str) -> Result<(), Refusal> {
         if !text.trim().is_empty() {
             Pan::read(&text.replace('−', "-")).map_err(|e| e.to_string())?;
         }
@@ -32,11 +33,11 @@ impl Workspace {
     ///
     /// # Errors
     /// When the text is no level, the route would feed back, or the file cannot be edited; then nothing is changed.
-    pub fn set_send(&mut self, bus: &str, to: &str, text: &str) -> Result<(), String> {
+    pub fn set_send(&mut self, bus: &str, to: &str, text: &str) -> Result<(), Refusal> {
         if !text.trim().is_empty() {
             read_send(&text.replace('−', "-"))?;
             if let Some(way) = self.would_feed_back(bus, to) {
-                return Err(format!("this send would feed back: {way}; send to a return that does not come back"));
+                return Err(format!("this send would feed back: {way}; send to a return that does not come back").into());
             }
         }
         self.set_mix(&format!("send of {bus} to {to}"), vec!["buses", bus, "send", to], text)
@@ -65,17 +66,17 @@ impl Workspace {
         None
     }
 
-    fn effect_of(&self, bus: &str, effect: &str) -> Result<EffectDoc, String> {
+    fn effect_of(&self, bus: &str, effect: &str) -> Result<EffectDoc, Refusal> {
         let document = self.document();
         let found = document.buses.iter().find(|b| b.name == bus).and_then(|b| b.effects.iter().find(|i| i.name == effect));
-        found.cloned().ok_or_else(|| format!("{bus} has no effect {effect}"))
+        found.cloned().ok_or_else(|| format!("{bus} has no effect {effect}").into())
     }
 
     /// Sets a setting of an effect (or `wet`), as one edit; an empty text takes it back to its rest value.
     ///
     /// # Errors
     /// When there is no such effect or setting, or the text is no such value; then nothing is changed.
-    pub fn set_effect(&mut self, bus: &str, effect: &str, word: &str, text: &str) -> Result<(), String> {
+    pub fn set_effect(&mut self, bus: &str, effect: &str, word: &str, text: &str) -> Result<(), Refusal> {
         let doc = self.effect_of(bus, effect)?;
         let kind = kind_of(&self.document().shared.effect, &doc).ok_or_else(|| format!("{effect} is no known effect"))?;
         if let Some(setting) = kind.settings.iter().find(|s| s.word == word) {
@@ -83,7 +84,7 @@ impl Workspace {
                 read_setting(setting, &text.replace('−', "-"))?;
             }
         } else if !["wet", "preset", "file", "sidechain", "like"].contains(&word) {
-            return Err(format!("{} has no setting {word}", kind.word));
+            return Err(format!("{} has no setting {word}", kind.word).into());
         }
         self.set_mix(&format!("{word} of {effect} on {bus}"), vec!["buses", bus, "effect", effect, word], text)
     }
@@ -92,7 +93,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such effect, or the file cannot be edited.
-    pub fn set_effect_off(&mut self, bus: &str, effect: &str, off: bool) -> Result<(), String> {
+    pub fn set_effect_off(&mut self, bus: &str, effect: &str, off: bool) -> Result<(), Refusal> {
         self.effect_of(bus, effect)?;
         let value = if off { NewValue::Yes(true) } else { NewValue::Nothing };
         let name = format!("{effect} on {bus} {}", if off { "left out" } else { "in again" });
@@ -103,13 +104,13 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such kind or bus, or the file cannot be edited.
-    pub fn add_effect(&mut self, bus: &str, word: &str) -> Result<String, String> {
+    pub fn add_effect(&mut self, bus: &str, word: &str) -> Result<String, Refusal> {
         let document = self.document().clone();
-        let doc = document.buses.iter().find(|b| b.name == bus).ok_or_else(|| format!("there is no bus {bus}"))?;
+        let doc = document.buses.iter().find(|b| b.name == bus).ok_or_else(|| Refusal::missing("bus", bus))?;
         let shared = document.shared.effect.iter().find(|e| e.name == word);
         if effects::kind(word).is_none() && shared.is_none() {
             let known: Vec<&str> = KINDS.iter().map(|k| k.word).collect();
-            return Err(format!("there is no effect {word}; there are {}", known.join(", ")));
+            return Err(format!("there is no effect {word}; there are {}", known.join(", ")).into());
         }
         let taken = |name: &str| doc.effects.iter().any(|i| i.name == name);
         let name = if taken(word) { (2..).map(|n| format!("{word}-{n}")).find(|n| !taken(n)).unwrap_or_default() } else { word.to_owned() };
@@ -130,7 +131,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such effect, or the file cannot be edited.
-    pub fn delete_effect(&mut self, bus: &str, effect: &str) -> Result<(), String> {
+    pub fn delete_effect(&mut self, bus: &str, effect: &str) -> Result<(), Refusal> {
         self.effect_of(bus, effect)?;
         self.set_mix(&format!("{effect} taken off {bus}"), vec!["buses", bus, "effect", effect], "")
     }
@@ -139,12 +140,12 @@ impl Workspace {
     ///
     /// # Errors
     /// When the name is none or is taken.
-    pub fn add_snapshot(&mut self, name: &str) -> Result<(), String> {
+    pub fn add_snapshot(&mut self, name: &str) -> Result<(), Refusal> {
         if !is_name(name) || name != name.to_lowercase() {
-            return Err(format!("\"{name}\" cannot be a name: lower case, with - between words and a letter first"));
+            return Err(Refusal::BadName(name.to_owned()));
         }
         if self.document().snapshots.iter().any(|s| s.name == name) {
-            return Err(format!("there is a snapshot {name} already"));
+            return Err(Refusal::taken("snapshot", name));
         }
         self.set_mix(&format!("new snapshot {name}"), vec!["snapshots", name, "rise"], "0.5 s")
     }
@@ -153,7 +154,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be edited.
-    pub fn delete_snapshot(&mut self, name: &str) -> Result<(), String> {
+    pub fn delete_snapshot(&mut self, name: &str) -> Result<(), Refusal> {
         self.set_mix(&format!("deletion of snapshot {name}"), vec!["snapshots", name], "")
     }
 
@@ -161,7 +162,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the text is no such value, or the file cannot be edited; then nothing is changed.
-    pub fn set_snapshot(&mut self, snapshot: &str, field: &str, text: &str) -> Result<(), String> {
+    pub fn set_snapshot(&mut self, snapshot: &str, field: &str, text: &str) -> Result<(), Refusal> {
         let name = format!("{field} of snapshot {snapshot}");
         if field == "order" {
             let order = text.trim().parse().map_err(|_| format!("\"{text}\" is not a whole number"))?;
@@ -175,7 +176,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the text is no such value, or the file cannot be edited; then nothing is changed.
-    pub fn set_held(&mut self, snapshot: &str, what: &str, text: &str) -> Result<(), String> {
+    pub fn set_held(&mut self, snapshot: &str, what: &str, text: &str) -> Result<(), Refusal> {
         let text = text.trim().replace('−', "-");
         let text = if text.is_empty() || read_held(&text).is_ok() { text } else { format!("to {text}") };
         if !text.is_empty() {

@@ -1,5 +1,6 @@
 //! Edits of music: transitions between sections, layers.
 
+use super::Refusal;
 use super::{Document, SILENCE, Workspace, registry};
 use toml_edit::{ArrayOfTables, Item, Table, Value, value};
 
@@ -22,25 +23,26 @@ impl Workspace {
     ///
     /// # Errors
     /// When the piece is gone, or the text cannot be read; then nothing is changed.
-    pub fn set_transition(&mut self, piece: &str, from: &str, to: &str, field: &str, text: &str) -> Result<(), String> {
-        let doc = self.document().music.piece(piece).ok_or_else(|| format!("there is no piece {piece}"))?;
+    pub fn set_transition(&mut self, piece: &str, from: &str, to: &str, field: &str, text: &str) -> Result<(), Refusal> {
+        let doc = self.document().music.piece(piece).ok_or_else(|| Refusal::missing("piece", piece))?;
         let file = doc.file.clone();
         let written = doc.transitions.iter().find(|t| t.from.value == from && t.to.value == to).map(|t| t.written);
         let mut toml = self.toml(&file)?;
-        let table = toml.get_mut("piece").and_then(|p| p.get_mut(piece)).and_then(Item::as_table_like_mut).ok_or("the piece is gone")?;
+        let table =
+            toml.get_mut("piece").and_then(|p| p.get_mut(piece)).and_then(Item::as_table_like_mut).ok_or_else(|| Refusal::Gone("the piece".to_owned()))?;
         if table.get("transition").is_none() {
             table.insert("transition", Item::ArrayOfTables(ArrayOfTables::new()));
         }
         let list = table.get_mut("transition").and_then(Item::as_array_of_tables_mut).ok_or("transition is not a list of tables")?;
         let way = match written {
-            Some(at) => list.get_mut(at).ok_or("the transition is gone")?,
+            Some(at) => list.get_mut(at).ok_or_else(|| Refusal::Gone("the transition".to_owned()))?,
             None => {
                 let mut way = Table::new();
                 way.insert("from", value(from));
                 way.insert("to", value(to));
                 list.push(way);
                 let last = list.len() - 1;
-                list.get_mut(last).ok_or("the transition is gone")?
+                list.get_mut(last).ok_or_else(|| Refusal::Gone("the transition".to_owned()))?
             }
         };
         match text.trim() {
@@ -63,7 +65,7 @@ impl Workspace {
         let (_, faults) = Document::read(&sources, self.audio());
         let before: Vec<String> = self.faults().iter().map(ToString::to_string).collect();
         if let Some(fault) = faults.iter().find(|f| f.place.file == file && !before.contains(&f.to_string()) && f.what.contains(field)) {
-            return Err(format!("{}: {}", fault.what, fault.fix));
+            return Err(fault.clone().into());
         }
         self.replace(&format!("{field} of {from} ⟶ {to}"), &file, &new);
         Ok(())
@@ -73,8 +75,8 @@ impl Workspace {
     ///
     /// # Errors
     /// When the piece is gone or the file cannot be edited.
-    pub fn set_layer(&mut self, piece: &str, section: &str, layer: &str, field: &str, text: &str) -> Result<(), String> {
-        let doc = self.document().music.piece(piece).ok_or_else(|| format!("there is no piece {piece}"))?;
+    pub fn set_layer(&mut self, piece: &str, section: &str, layer: &str, field: &str, text: &str) -> Result<(), Refusal> {
+        let doc = self.document().music.piece(piece).ok_or_else(|| Refusal::missing("piece", piece))?;
         let file = doc.file.clone();
         self.set_value(&format!("{field} of {piece}/{layer}"), &file, &["piece", piece, "section", section, "layer", layer, field], text)
     }

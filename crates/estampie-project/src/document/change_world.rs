@@ -1,5 +1,6 @@
 //! Changes of the world: things are added, moved, copied, renamed, deleted, and their fields set, each as one edit.
 
+use super::Refusal;
 use super::world::{Candidates, Position, StandDoc, WorldDoc, print_position};
 use super::{NewValue, Workspace};
 use crate::language::lex::is_name;
@@ -93,17 +94,17 @@ fn coordinates(points: &[Ground]) -> Vec<String> {
 }
 
 impl Workspace {
-    fn set_world(&mut self, name: &str, values: Vec<(Vec<&str>, NewValue)>) -> Result<(), String> {
+    fn set_world(&mut self, name: &str, values: Vec<(Vec<&str>, NewValue)>) -> Result<(), Refusal> {
         let values: Vec<_> = values.into_iter().map(|(path, value)| (FILE, path, value)).collect();
         self.set_if_read(name, &values)
     }
 
-    fn unused_in_world(&self, name: &str) -> Result<(), String> {
+    fn unused_in_world(&self, name: &str) -> Result<(), Refusal> {
         if !is_name(name) || name != name.to_lowercase() {
-            return Err(format!("\"{name}\" is no name: write lower case letters, digits and hyphens"));
+            return Err(format!("\"{name}\" is no name: write lower case letters, digits and hyphens").into());
         }
         if self.document().world.thing(name).is_some() {
-            return Err(format!("there is another {name} in the world"));
+            return Err(format!("there is another {name} in the world").into());
         }
         Ok(())
     }
@@ -112,9 +113,9 @@ impl Workspace {
     ///
     /// # Errors
     /// When the name is none or is taken, there are too few points, or a text is not understood; then nothing is changed.
-    pub fn add_thing(&mut self, table: &'static str, name: &str, points: &[Ground], further: &[(&str, &str)]) -> Result<(), String> {
+    pub fn add_thing(&mut self, table: &'static str, name: &str, points: &[Ground], further: &[(&str, &str)]) -> Result<(), Refusal> {
         self.unused_in_world(name)?;
-        let (_, word, field) = TABLES.iter().find(|(t, ..)| *t == table).ok_or_else(|| format!("there is no table {table}"))?;
+        let (_, word, field) = TABLES.iter().find(|(t, ..)| *t == table).ok_or_else(|| Refusal::missing("table", table))?;
         let mut values = Vec::new();
         let texts = coordinates(points);
         if *field == "at" {
@@ -127,7 +128,7 @@ impl Workspace {
             values.push((std::iter::once(table).chain([name]).chain(key.split('.')).collect(), written(key, text)));
         }
         if values.is_empty() {
-            return Err(format!("nothing is said of the {word} {name}"));
+            return Err(format!("nothing is said of the {word} {name}").into());
         }
         self.set_world(&format!("{word} {name}"), values)
     }
@@ -136,7 +137,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such thing or field, or the text is not understood; then nothing is changed.
-    pub fn set_thing(&mut self, thing: &ThingId, field: &str, text: &str) -> Result<(), String> {
+    pub fn set_thing(&mut self, thing: &ThingId, field: &str, text: &str) -> Result<(), Refusal> {
         let value = if text.trim().is_empty() { NewValue::Nothing } else { written(field, text) };
         let path: Vec<&str> = [thing.table, thing.name.as_str()].into_iter().chain(field.split('.')).collect();
         self.set_world(&format!("{field} of {}", thing.name), vec![(path, value)])
@@ -146,14 +147,14 @@ impl Workspace {
     ///
     /// # Errors
     /// When it has none, or the file cannot be edited.
-    pub fn move_thing(&mut self, thing: &ThingId, by: Ground) -> Result<(), String> {
+    pub fn move_thing(&mut self, thing: &ThingId, by: Ground) -> Result<(), Refusal> {
         let values = self.moved(thing, by)?;
         let values = values.iter().map(|(field, value)| (vec![thing.table, thing.name.as_str(), field.as_str()], value.clone())).collect();
         self.set_world(&format!("place of {}", thing.name), values)
     }
 
     /// The fields that hold a thing's places, moved.
-    fn moved(&self, thing: &ThingId, by: Ground) -> Result<Vec<(String, NewValue)>, String> {
+    fn moved(&self, thing: &ThingId, by: Ground) -> Result<Vec<(String, NewValue)>, Refusal> {
         let mut values = Vec::new();
         for field in PLACES {
             let Some(list) = self.list_in(FILE, &[thing.table, thing.name.as_str(), field]) else { continue };
@@ -162,14 +163,14 @@ impl Workspace {
             let value = if field == "at" { NewValue::Text(texts.into_iter().next().unwrap_or_default()) } else { NewValue::List(texts) };
             values.push((field.to_owned(), value));
         }
-        if values.is_empty() { Err(format!("{} is nowhere that could be moved", thing.name)) } else { Ok(values) }
+        if values.is_empty() { Err(format!("{} is nowhere that could be moved", thing.name).into()) } else { Ok(values) }
     }
 
     /// Sets the corners of a thing, as one edit.
     ///
     /// # Errors
     /// When they are too few, or the file cannot be edited.
-    pub fn set_points(&mut self, thing: &ThingId, points: &[Ground]) -> Result<(), String> {
+    pub fn set_points(&mut self, thing: &ThingId, points: &[Ground]) -> Result<(), Refusal> {
         let field = PLACES[1..].iter().find(|f| self.list_in(FILE, &[thing.table, thing.name.as_str(), f]).is_some());
         let field = field.ok_or_else(|| format!("{} has no corners", thing.name))?;
         self.set_world(&format!("corners of {}", thing.name), vec![(vec![thing.table, &thing.name, field], NewValue::List(coordinates(points)))])
@@ -179,7 +180,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the name is none or is taken, or the file cannot be edited.
-    pub fn copy_thing(&mut self, thing: &ThingId, new: &str, by: Ground) -> Result<(), String> {
+    pub fn copy_thing(&mut self, thing: &ThingId, new: &str, by: Ground) -> Result<(), Refusal> {
         self.unused_in_world(new)?;
         let moved = self.moved(thing, by)?;
         let mut toml = self.toml(FILE)?;
@@ -208,7 +209,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When something else needs it, or the file cannot be edited.
-    pub fn delete_thing(&mut self, thing: &ThingId) -> Result<(), String> {
+    pub fn delete_thing(&mut self, thing: &ThingId) -> Result<(), Refusal> {
         self.set_world(&format!("{} deleted", thing.name), vec![(vec![thing.table, &thing.name], NewValue::Nothing)])
     }
 }
@@ -296,7 +297,7 @@ mod tests {
             (workspace.move_thing(&id("one-shots", "creaks"), [1.0, 0.0]), "nowhere"),
         ] {
             let why = done.unwrap_err();
-            assert!(why.contains(wanted), "{why}");
+            assert!(why.to_string().contains(wanted), "{why}");
         }
         assert_eq!(text(&workspace), WORLD);
         assert_eq!(workspace.unsaved(), 0);

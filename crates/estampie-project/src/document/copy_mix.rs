@@ -1,6 +1,7 @@
 //! Copies within the mix: effects, buses and snapshots put down elsewhere, effects in another order, and what is unsaved of
 //! the mix taken into a snapshot.
 
+use super::Refusal;
 use super::{Sources, Workspace};
 use crate::language::lex::is_name;
 use toml_edit::{DocumentMut, Item, Table, TableLike};
@@ -55,7 +56,7 @@ fn bare_table(table: &dyn TableLike) -> Table {
 }
 
 impl Workspace {
-    fn clip(&self, kind: ClippingKind, name: &str, path: &[&str]) -> Result<Clipping, String> {
+    fn clip(&self, kind: ClippingKind, name: &str, path: &[&str]) -> Result<Clipping, Refusal> {
         let toml = self.toml(FILE)?;
         let fields = table_at(&toml, path).map(bare_table).ok_or_else(|| format!("{name} is not written in {FILE}"))?;
         Ok(Clipping { kind, name: name.to_owned(), fields })
@@ -65,7 +66,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When it is not written in the file, or the file cannot be read.
-    pub fn clip_bus(&self, bus: &str) -> Result<Clipping, String> {
+    pub fn clip_bus(&self, bus: &str) -> Result<Clipping, Refusal> {
         let mut clipping = self.clip(ClippingKind::Bus, bus, &["buses", bus])?;
         for of_its_own in ["into", "return", "note"] {
             clipping.fields.remove(of_its_own);
@@ -77,7 +78,7 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::clip_bus`].
-    pub fn clip_effect(&self, bus: &str, effect: &str) -> Result<Clipping, String> {
+    pub fn clip_effect(&self, bus: &str, effect: &str) -> Result<Clipping, Refusal> {
         let mut clipping = self.clip(ClippingKind::Effect, effect, &["buses", bus, "effect", effect])?;
         if !clipping.fields.contains_key("kind") && !clipping.fields.contains_key("like") {
             // Its name says what it is; elsewhere it may be called otherwise.
@@ -90,7 +91,7 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::clip_bus`].
-    pub fn clip_snapshot(&self, snapshot: &str) -> Result<Clipping, String> {
+    pub fn clip_snapshot(&self, snapshot: &str) -> Result<Clipping, Refusal> {
         self.clip(ClippingKind::Snapshot, snapshot, &["snapshots", snapshot])
     }
 
@@ -98,10 +99,10 @@ impl Workspace {
     ///
     /// # Errors
     /// When a send of the copy would feed back from there (its loop is named), or the file cannot be edited; then nothing is changed.
-    pub fn paste_bus(&mut self, bus: &str, clipping: &Clipping) -> Result<(), String> {
+    pub fn paste_bus(&mut self, bus: &str, clipping: &Clipping) -> Result<(), Refusal> {
         for to in clipping.fields.get("send").and_then(Item::as_table_like).into_iter().flat_map(|sends| sends.iter().map(|(to, _)| to)) {
             if let Some(way) = self.would_feed_back(bus, to) {
-                return Err(format!("a send of {} would feed back from {bus}: {way}", clipping.name));
+                return Err(format!("a send of {} would feed back from {bus}: {way}", clipping.name).into());
             }
         }
         self.edit_mix(&format!("settings of {} on {bus}", clipping.name), |toml| {
@@ -122,9 +123,9 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be edited, or the effect does not fit; then nothing is changed.
-    pub fn paste_effect(&mut self, bus: &str, clipping: &Clipping, over: Option<&str>) -> Result<String, String> {
+    pub fn paste_effect(&mut self, bus: &str, clipping: &Clipping, over: Option<&str>) -> Result<String, Refusal> {
         let document = self.document().clone();
-        let doc = document.buses.iter().find(|b| b.name == bus).ok_or_else(|| format!("there is no bus {bus}"))?;
+        let doc = document.buses.iter().find(|b| b.name == bus).ok_or_else(|| Refusal::missing("bus", bus))?;
         let taken = |name: &str| doc.effects.iter().any(|i| i.name == name);
         let name = match over {
             Some(name) => name.to_owned(),
@@ -132,9 +133,9 @@ impl Workspace {
             None => (2..).map(|n| format!("{}-{n}", clipping.name)).find(|n| !taken(n)).unwrap_or_default(),
         };
         self.edit_mix(&format!("{} on {bus} as copied", name), |toml| {
-            let buses = toml.entry("buses").or_insert_with(implicit).as_table_like_mut().ok_or("buses is not a table")?;
-            let table = buses.entry(bus).or_insert_with(implicit).as_table_like_mut().ok_or("a bus is not a table")?;
-            let effects = table.entry("effect").or_insert_with(implicit).as_table_like_mut().ok_or("effect is not a table")?;
+            let buses = toml.entry("buses").or_insert_with(implicit).as_table_like_mut().ok_or_else(|| Refusal::NoTable("buses".to_owned()))?;
+            let table = buses.entry(bus).or_insert_with(implicit).as_table_like_mut().ok_or_else(|| Refusal::NoTable("a bus".to_owned()))?;
+            let effects = table.entry("effect").or_insert_with(implicit).as_table_like_mut().ok_or_else(|| Refusal::NoTable("effect".to_owned()))?;
             match effects.get_mut(&name).and_then(Item::as_table_like_mut) {
                 Some(old) => {
                     let keys: Vec<String> = old.iter().map(|(key, _)| key.to_owned()).collect();
@@ -158,9 +159,9 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be edited.
-    pub fn paste_snapshot(&mut self, snapshot: &str, clipping: &Clipping) -> Result<(), String> {
+    pub fn paste_snapshot(&mut self, snapshot: &str, clipping: &Clipping) -> Result<(), Refusal> {
         self.edit_mix(&format!("what {} holds in {snapshot}", clipping.name), |toml| {
-            let table = table_at_mut(toml, &["snapshots", snapshot]).ok_or_else(|| format!("there is no snapshot {snapshot}"))?;
+            let table = table_at_mut(toml, &["snapshots", snapshot]).ok_or_else(|| Refusal::missing("snapshot", snapshot))?;
             table.remove("hold");
             if let Some(hold) = clipping.fields.get("hold") {
                 table.insert("hold", hold.clone());
@@ -173,13 +174,13 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such snapshot, or the file cannot be edited.
-    pub fn duplicate_snapshot(&mut self, snapshot: &str) -> Result<String, String> {
+    pub fn duplicate_snapshot(&mut self, snapshot: &str) -> Result<String, Refusal> {
         let mut clipping = self.clip_snapshot(snapshot)?;
         clipping.fields.remove("while");
         let document = self.document().clone();
         let name = (2..).map(|n| format!("{snapshot}-{n}")).find(|n| !document.snapshots.iter().any(|s| s.name == *n)).unwrap_or_default();
         self.edit_mix(&format!("copy of snapshot {snapshot}"), |toml| {
-            let snapshots = toml.get_mut("snapshots").and_then(Item::as_table_like_mut).ok_or("snapshots is not a table")?;
+            let snapshots = toml.get_mut("snapshots").and_then(Item::as_table_like_mut).ok_or_else(|| Refusal::NoTable("snapshots".to_owned()))?;
             snapshots.insert(&name, Item::Table(clipping.fields.clone()));
             Ok(())
         })?;
@@ -190,13 +191,13 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is no such effect, or the file cannot be edited.
-    pub fn move_effect(&mut self, bus: &str, effect: &str, by: isize) -> Result<(), String> {
+    pub fn move_effect(&mut self, bus: &str, effect: &str, by: isize) -> Result<(), Refusal> {
         let document = self.document().clone();
         let names: Vec<&str> = document.buses.iter().find(|b| b.name == bus).map(|b| b.effects.iter().map(|i| i.name.as_str()).collect()).unwrap_or_default();
         let at = names.iter().position(|n| *n == effect).ok_or_else(|| format!("{bus} has no effect {effect}"))?;
         let Some(other) = at.checked_add_signed(by).and_then(|to| names.get(to).copied()) else { return Ok(()) };
         self.edit_mix(&format!("order of {effect} on {bus}"), |toml| {
-            let effects = table_at_mut(toml, &["buses", bus, "effect"]).ok_or("effect is not a table")?;
+            let effects = table_at_mut(toml, &["buses", bus, "effect"]).ok_or_else(|| Refusal::NoTable("effect".to_owned()))?;
             let keys: Vec<String> = effects.iter().map(|(key, _)| key.to_owned()).collect();
             let mut items: Vec<(String, Item)> = keys.into_iter().filter_map(|key| Some((key.clone(), effects.remove(&key)?))).collect();
             let place = |items: &[(String, Item)], name: &str| items.iter().position(|(key, _)| key == name);
@@ -223,12 +224,12 @@ impl Workspace {
     ///
     /// # Errors
     /// When the name is none or is taken, nothing differs, or a file cannot be edited; then nothing is changed.
-    pub fn take_into_snapshot(&mut self, name: &str, saved: &Sources, moved: &[(String, String)]) -> Result<usize, String> {
+    pub fn take_into_snapshot(&mut self, name: &str, saved: &Sources, moved: &[(String, String)]) -> Result<usize, Refusal> {
         if !is_name(name) || name != name.to_lowercase() {
-            return Err(format!("\"{name}\" cannot be a name: lower case, with - between words and a letter first"));
+            return Err(Refusal::BadName(name.to_owned()));
         }
         if self.document().snapshots.iter().any(|s| s.name == name) {
-            return Err(format!("there is a snapshot {name} already"));
+            return Err(Refusal::taken("snapshot", name));
         }
         let saved: DocumentMut = saved.get(FILE).map_or("", |t| t).parse().map_err(|_| format!("{FILE} on disk cannot be read"))?;
         let mut held = Table::new();
@@ -270,7 +271,11 @@ impl Workspace {
         let mut made = Table::new();
         made.insert("rise", toml_edit::value("0.5 s"));
         made.insert("hold", Item::Table(held));
-        toml.entry("snapshots").or_insert_with(implicit).as_table_like_mut().ok_or("snapshots is not a table")?.insert(name, Item::Table(made));
+        toml.entry("snapshots")
+            .or_insert_with(implicit)
+            .as_table_like_mut()
+            .ok_or_else(|| Refusal::NoTable("snapshots".to_owned()))?
+            .insert(name, Item::Table(made));
         self.change_if_read(&format!("what was unsaved in snapshot {name}"), vec![(FILE.to_owned(), Some(toml.to_string()))])?;
         Ok(count)
     }
@@ -282,7 +287,7 @@ impl Workspace {
         self.change(name, files);
     }
 
-    fn edit_mix(&mut self, name: &str, edit: impl FnOnce(&mut DocumentMut) -> Result<(), String>) -> Result<(), String> {
+    fn edit_mix(&mut self, name: &str, edit: impl FnOnce(&mut DocumentMut) -> Result<(), Refusal>) -> Result<(), Refusal> {
         let mut toml = self.toml(FILE)?;
         edit(&mut toml)?;
         self.change_if_read(name, vec![(FILE.to_owned(), Some(toml.to_string()))])

@@ -3,6 +3,7 @@
 use crate::fault::Place;
 use estampie_engine::curve::{Point, Shape};
 use estampie_engine::property::Property;
+use estampie_engine::units::ValueError;
 use estampie_engine::units::split_number;
 
 /// Writes a point so that [`read_point`] reads it again; `unit` is the parameter's.
@@ -20,16 +21,16 @@ pub fn print_point(point: &Point, unit: &str, property: Property) -> String {
 ///
 /// # Errors
 /// With what is wrong, as a sentence.
-pub fn read_point(text: &str, unit: &str, property: Property) -> Result<Point, String> {
-    let (x, rest) = text.split_once(':').ok_or_else(|| format!("\"{text}\" is not a point, like \"0.5: -6 dB\""))?;
-    let (x, own) = split_number(x).ok_or_else(|| format!("\"{}\" is not a number", x.trim()))?;
+pub fn read_point(text: &str, unit: &str, property: Property) -> Result<Point, ValueError> {
+    let (x, rest) = text.split_once(':').ok_or_else(|| ValueError::not(text, "a point, like \"0.5: -6 dB\""))?;
+    let (x, own) = split_number(x).ok_or_else(|| ValueError::not(x.trim(), "a number"))?;
     if !own.is_empty() && own != unit {
-        return Err(format!("\"{own}\" is not the unit of the parameter, which is {}", if unit.is_empty() { "none" } else { unit }));
+        return Err(format!("\"{own}\" is not the unit of the parameter, which is {}", if unit.is_empty() { "none" } else { unit }).into());
     }
     let (y, shape) = match rest.split_once(',') {
         Some((y, shape)) => {
             let shape = shape.trim();
-            (y, Shape::read(shape).ok_or_else(|| format!("\"{shape}\" is not a shape: linear, smooth, stepped, or power with a number"))?)
+            (y, Shape::read(shape).ok_or_else(|| ValueError::not(shape, "a shape: linear, smooth, stepped, or power with a number"))?)
         }
         None => (rest, Shape::Straight),
     };
@@ -86,8 +87,8 @@ mod tests {
         assert_eq!(point, Ok(Point { x: 40.0, y: -3.0, shape: Shape::Smooth }));
         let point = read_point("0: 10 kHz, power 0.5", "m", Property::LowPass);
         assert_eq!(point, Ok(Point { x: 0.0, y: -1.0, shape: Shape::Power(0.5) }));
-        assert!(read_point("40 km: -3 dB", "m", Property::Level).unwrap_err().contains("unit"));
-        assert!(read_point("40: -3 dB, curly", "m", Property::Level).unwrap_err().contains("shape"));
+        assert!(read_point("40 km: -3 dB", "m", Property::Level).unwrap_err().to_string().contains("unit"));
+        assert!(read_point("40: -3 dB, curly", "m", Property::Level).unwrap_err().to_string().contains("shape"));
         assert!(read_point("40", "m", Property::Level).is_err());
     }
 }

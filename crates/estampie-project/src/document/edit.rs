@@ -1,5 +1,6 @@
 //! Edits of a project's texts: named, undone and redone, saved without touching what the designer wrote around them.
 
+use super::Refusal;
 use super::sources::on_disk;
 use super::{Document, Fault, Sources, list_audio};
 use std::cell::RefCell;
@@ -393,7 +394,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the file cannot be read as TOML as it stands, or `path` runs through something that is no table.
-    pub fn set_value(&mut self, name: &str, file: &str, path: &[&str], value: &str) -> Result<(), String> {
+    pub fn set_value(&mut self, name: &str, file: &str, path: &[&str], value: &str) -> Result<(), Refusal> {
         self.set_values(name, &[(file, path.to_vec(), NewValue::Text(value.to_owned()))])
     }
 
@@ -401,7 +402,7 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::set_value`]; then nothing is changed.
-    pub fn set_values(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), String> {
+    pub fn set_values(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), Refusal> {
         let files = self.with_values(values)?;
         self.change(name, files);
         Ok(())
@@ -411,7 +412,7 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::set_values`]; or what is wrong, with its fix.
-    pub(super) fn set_if_read(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), String> {
+    pub(super) fn set_if_read(&mut self, name: &str, values: &[(&str, Vec<&str>, NewValue)]) -> Result<(), Refusal> {
         let files = self.with_values(values)?;
         self.change_if_read(name, files)
     }
@@ -420,7 +421,7 @@ impl Workspace {
     ///
     /// # Errors
     /// With what is wrong, and its fix.
-    pub(crate) fn change_if_read(&mut self, name: &str, files: Vec<(String, Option<String>)>) -> Result<(), String> {
+    pub(crate) fn change_if_read(&mut self, name: &str, files: Vec<(String, Option<String>)>) -> Result<(), Refusal> {
         let mut then = self.now.clone();
         for (file, text) in &files {
             then.set(file, text.as_deref().unwrap_or_default());
@@ -428,30 +429,30 @@ impl Workspace {
         let (_, faults) = Document::read(&then, &self.audio);
         if faults.len() + self.disk_faults.len() > self.faults.len() {
             let new = faults.iter().find(|f| !self.faults.contains(f) && files.iter().any(|(file, _)| *file == f.place.file));
-            return Err(new.map_or_else(|| "that is not understood here".to_owned(), |f| format!("{}; {}", f.what, f.fix)));
+            return Err(new.map_or_else(|| "that is not understood here".into(), |f| f.clone().into()));
         }
         self.change(name, files);
         Ok(())
     }
 
     /// The texts of files with values set in them.
-    fn with_values(&self, values: &[(&str, Vec<&str>, NewValue)]) -> Result<Vec<(String, Option<String>)>, String> {
+    fn with_values(&self, values: &[(&str, Vec<&str>, NewValue)]) -> Result<Vec<(String, Option<String>)>, Refusal> {
         let mut files: BTreeMap<&str, DocumentMut> = BTreeMap::new();
         for (file, path, value) in values {
             if !files.contains_key(file) {
                 files.insert(file, self.toml(file)?);
             }
             if let Some(toml) = files.get_mut(file) {
-                set_in(toml.as_table_mut(), path, value).ok_or_else(|| format!("{} in {file} is not a table", path.join(".")))?;
+                set_in(toml.as_table_mut(), path, value).ok_or_else(|| Refusal::NoTable(format!("{} in {file}", path.join("."))))?;
             }
         }
         Ok(files.into_iter().map(|(file, toml)| (file.to_owned(), Some(toml.to_string()))).collect())
     }
 
     /// A file as TOML that can be edited.
-    pub(crate) fn toml(&self, file: &str) -> Result<DocumentMut, String> {
+    pub(crate) fn toml(&self, file: &str) -> Result<DocumentMut, Refusal> {
         let text = self.now.get(file).map_or("", |t| t);
-        text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is fixed: {}", e.message()))
+        text.parse().map_err(|e: toml_edit::TomlError| format!("{file} cannot be edited until it is fixed: {}", e.message()).into())
     }
 
     /// A file as TOML, to look at; an empty one if it cannot be read.
@@ -472,7 +473,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When somebody else has changed what it would change back; then nothing is.
-    pub fn undo(&mut self) -> Result<Option<String>, String> {
+    pub fn undo(&mut self) -> Result<Option<String>, Refusal> {
         let Some(edit) = self.undo.last().filter(|_| self.shown.is_none() && self.only_read.is_none()).cloned() else {
             self.refuses();
             return Ok(None);
@@ -506,7 +507,7 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::undo`].
-    pub fn redo(&mut self) -> Result<Option<String>, String> {
+    pub fn redo(&mut self) -> Result<Option<String>, Refusal> {
         let Some(edit) = self.redo.last().filter(|_| self.shown.is_none() && self.only_read.is_none()).cloned() else {
             self.refuses();
             return Ok(None);
@@ -524,7 +525,7 @@ impl Workspace {
         mut edit: Edit,
         sides: impl Fn(&Changed) -> (&Option<Arc<str>>, &Option<Arc<str>>),
         set: impl Fn(&mut Changed, Option<Arc<str>>, Option<Arc<str>>),
-    ) -> Result<Edit, String> {
+    ) -> Result<Edit, Refusal> {
         let mut texts = Vec::new();
         for change in &edit.files {
             let now = self.now.get(&change.file).cloned();
@@ -864,7 +865,7 @@ mod tests {
         filetime_forward(&path);
         workspace.look_outside();
         let refused = workspace.undo().unwrap_err();
-        assert!(refused.contains("somebody else has changed mix.toml"), "{refused}");
+        assert!(refused.to_string().contains("somebody else has changed mix.toml"), "{refused}");
         assert!(workspace.sources().get("mix.toml").unwrap().contains("-5 dB"));
     }
 
@@ -932,7 +933,7 @@ mod tests {
         assert_eq!(workspace.sources().get("mix.toml").map(|t| &**t), Some("buses = { music = { level = \"-5 dB\" } }\n"));
         workspace.replace("damage", "mix.toml", "[buses.music\n");
         let refused = workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-6 dB").unwrap_err();
-        assert!(refused.contains("until it is fixed"), "{refused}");
+        assert!(refused.to_string().contains("until it is fixed"), "{refused}");
         workspace.replace("other damage", "mix.toml", "buses = 3\n");
         assert!(workspace.set_value("level", "mix.toml", &["buses", "music", "level"], "-6 dB").is_err());
     }

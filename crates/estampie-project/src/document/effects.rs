@@ -4,6 +4,7 @@ use super::Place;
 use super::fields::{Fields, Located, Reading};
 use super::game::well_named;
 use estampie_engine::dsp::effects::Setting;
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Octaves, Quantity as _, Share};
 
 /// An effect as written.
@@ -128,15 +129,15 @@ pub(super) fn read_sends(reading: &Reading<'_>, fields: &Fields<'_>) -> Vec<Send
 ///
 /// # Errors
 /// With what is wrong, as a sentence.
-pub fn read_send(text: &str) -> Result<(Decibels, bool), String> {
+pub fn read_send(text: &str) -> Result<(Decibels, bool), ValueError> {
     let (level, before) = match text.split_once(',') {
         None => (text, false),
         Some((level, rest)) if rest.trim() == "pre-fader" => (level, true),
-        Some((_, rest)) => return Err(format!("\"{}\" is not known of a send", rest.trim())),
+        Some((_, rest)) => return Err(ValueError::not(rest.trim(), "a known of a send")),
     };
-    let level = Decibels::read(level).map_err(|e| e.to_string())?;
+    let level = Decibels::read(level)?;
     if level.0 > 24.0 {
-        return Err(format!("a send of {level} is too much: at most 24 dB"));
+        return Err(format!("a send of {level} is too much: at most 24 dB").into());
     }
     Ok((if level.0 < -120.0 { Decibels::SILENCE } else { level }, before))
 }
@@ -145,7 +146,7 @@ pub fn read_send(text: &str) -> Result<(Decibels, bool), String> {
 ///
 /// # Errors
 /// With what is wrong, as a sentence.
-pub fn read_setting(setting: &Setting, text: &str) -> Result<f32, String> {
+pub fn read_setting(setting: &Setting, text: &str) -> Result<f32, ValueError> {
     let value = setting.unit.read(text)?;
     if value < setting.low || value > setting.high {
         return Err(format!(
@@ -154,7 +155,8 @@ pub fn read_setting(setting: &Setting, text: &str) -> Result<f32, String> {
             setting.word,
             setting.unit.print(setting.low),
             setting.unit.print(setting.high)
-        ));
+        )
+        .into());
     }
     Ok(value)
 }

@@ -2,6 +2,7 @@
 
 use super::registry::{Holds, Table};
 use crate::fault::{Fault, Place, did_you_mean};
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Quantity, Span, Spread};
 use std::cell::RefCell;
 use toml_edit::{Document, Item, TableLike, Value};
@@ -173,7 +174,7 @@ impl<'a> Fields<'a> {
     }
 
     /// A text read by `read`, whose error says what is wrong; `expected` is the fix.
-    pub(crate) fn read<T>(&self, field: &'static str, expected: &str, read: impl Fn(&str) -> Result<T, String>) -> Option<Located<T>> {
+    pub(crate) fn read<T>(&self, field: &'static str, expected: &str, read: impl Fn(&str) -> Result<T, ValueError>) -> Option<Located<T>> {
         let text = self.text(field)?;
         match read(&text.value) {
             Ok(value) => Some(Located { value, place: text.place }),
@@ -200,8 +201,7 @@ impl<'a> Fields<'a> {
     }
 
     pub(crate) fn spread<T: Quantity>(&self, field: &'static str) -> Option<Spread<T>> {
-        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", centred\"", |t| Spread::read(t).map_err(|e| e.to_string()))
-            .map(|s| s.value)
+        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", centred\"", |t| Spread::read(t)).map(|s| s.value)
     }
 
     pub(crate) fn reading(&self) -> &'a Reading<'a> {

@@ -5,6 +5,7 @@ use super::registry;
 use super::{Document, Place};
 use crate::language::lex::is_name;
 use crate::language::{Expression, Measure, formula, measure};
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Hertz, Seconds, split_number};
 
 /// `estampie.toml`.
@@ -37,10 +38,10 @@ pub const TARGET_WITHIN: f32 = 2.0;
 ///
 /// # Errors
 /// With what is wrong, as a sentence.
-pub fn read_target(text: &str) -> Result<f32, String> {
+pub fn read_target(text: &str) -> Result<f32, ValueError> {
     let number = text.trim().strip_suffix("LUFS").map(str::trim).and_then(|n| n.replace('−', "-").parse::<f32>().ok());
-    let value = number.ok_or_else(|| format!("\"{}\" is not a loudness, like \"-18 LUFS\"", text.trim()))?;
-    if (-60.0..=0.0).contains(&value) { Ok(value) } else { Err(format!("a loudness of {value} LUFS is out of range")) }
+    let value = number.ok_or_else(|| ValueError::not(text.trim(), "a loudness, like \"-18 LUFS\""))?;
+    if (-60.0..=0.0).contains(&value) { Ok(value) } else { Err(format!("a loudness of {value} LUFS is out of range").into()) }
 }
 
 /// A moment that the game tells of.
@@ -238,7 +239,9 @@ fn parameter(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<
     let unit = fields.text("unit").map_or_else(|| usual.map_or_else(String::new, |u| u.2.to_owned()), |u| u.value);
     let of_each = match &source {
         ValueOf::Measure(measure) => measure.value.of_each(),
-        _ => fields.read("of", "\"each emitter\"", |text| if text == "each emitter" { Ok(()) } else { Err(format!("\"{text}\" is not understood")) }).is_some(),
+        _ => fields
+            .read("of", "\"each emitter\"", |text| if text == "each emitter" { Ok(()) } else { Err(ValueError::not(text, "what a parameter can be of")) })
+            .is_some(),
     };
     let written = fields.text("range");
     let from_game = fields.text("from-game").and_then(|text| {

@@ -140,11 +140,7 @@ impl Moved {
 
 /// The cutoff of a bus; "off" is where its filter is open.
 fn cutoff(fields: &Fields<'_>, field: &'static str, open: Hertz) -> Option<Located<Hertz>> {
-    fields.read(
-        field,
-        "20 Hz to 20 kHz, or off",
-        |text| if text.trim() == "off" { Ok(open) } else { <Hertz as Quantity>::read(text).map_err(|e| e.to_string()) },
-    )
+    fields.read(field, "20 Hz to 20 kHz, or off", |text| if text.trim() == "off" { Ok(open) } else { <Hertz as Quantity>::read(text) })
 }
 
 pub(super) fn read_mix(reading: &Reading<'_>, document: &mut Document) {

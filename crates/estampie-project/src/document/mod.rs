@@ -17,6 +17,7 @@ mod fields;
 mod game;
 mod mix;
 mod music;
+mod refusal;
 pub mod registry;
 mod saving;
 pub mod schema;
@@ -45,6 +46,7 @@ pub use music::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
     PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
+pub use refusal::Refusal;
 pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFullDoc, YesNo};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
 pub use sounds::{PartDoc, PickDoc, PriorityDoc, RepeatDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine};

@@ -11,6 +11,7 @@ use super::registry;
 use super::{Place, did_you_mean};
 use estampie_engine::curve::{Curve, Shape};
 use estampie_engine::property::{Property, Unit};
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Hertz, Metres, Pan, Quantity as _, Seconds, Semitones, Share, Span, Spread};
 use estampie_engine::vocabulary::WhenFull;
 use std::fmt::Display;
@@ -125,7 +126,7 @@ setting!(
     },
     |fields: &Fields<'_>| {
         let time = |field| fields.limited(field, Seconds(0.0), Seconds(600.0));
-        let shape = |text: &str| Shape::read(text).ok_or_else(|| format!("\"{text}\" is not a shape"));
+        let shape = |text: &str| Shape::read(text).ok_or_else(|| ValueError::not(text, "a shape"));
         ShapeDoc {
             like: None,
             delay: time("delay"),
@@ -164,7 +165,7 @@ setting!(
             let found = WhenFull::ALL.iter().find(|(_, word)| *word == text);
             found.map(|(w, _)| WhenFullDoc(*w)).ok_or_else(|| {
                 let fix = did_you_mean(text, WhenFull::ALL.map(|(_, word)| word), "");
-                format!("\"{text}\" is nothing that could be stolen{}{fix}", if fix.is_empty() { "" } else { "; " })
+                ValueError::Refused(format!("\"{text}\" is nothing that could be stolen{}{fix}", if fix.is_empty() { "" } else { "; " }))
             })
         };
         LimitDoc {
@@ -257,16 +258,16 @@ const FALLOFFS: [&str; 3] = ["inverse", "gentle", "linear"];
 ///
 /// # Errors
 /// With what is wrong, as a sentence.
-pub(crate) fn read_falloff(text: &str) -> Option<Result<Curve, String>> {
+pub(crate) fn read_falloff(text: &str) -> Option<Result<Curve, ValueError>> {
     let (kind, rest) = text.trim().split_once(' ')?;
     let kind = FALLOFFS.iter().position(|k| *k == kind)?;
     let read = || {
-        let wrong = || format!("\"{text}\" is no falloff, like \"gentle from 2 m to 40 m\"");
+        let wrong = || ValueError::not(text, "a falloff, like \"gentle from 2 m to 40 m\"");
         let (near, far) = rest.trim().strip_prefix("from ").and_then(|r| r.split_once(" to ")).ok_or_else(wrong)?;
         let metres = |t: &str| Metres::read(t).map(|m| m.0).map_err(|_| wrong());
         let (near, far) = (metres(near)?, metres(far)?);
         if near < 0.01 || far < near * 1.05 {
-            return Err(format!("a falloff from {near} m to {far} m leaves no way between"));
+            return Err(format!("a falloff from {near} m to {far} m leaves no way between").into());
         }
         let steps = if kind == 2 { 1 } else { 12 };
         let point = |n: usize| {

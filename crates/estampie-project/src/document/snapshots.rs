@@ -5,6 +5,7 @@ use super::fields::{Fields, Located, Reading};
 use super::game::well_named;
 use crate::language::{Condition, reactions};
 use estampie_engine::curve::Shape;
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Seconds, Share};
 
 /// A time with the curve of its way.
@@ -21,11 +22,10 @@ impl Going {
     ///
     /// # Errors
     /// With what is wrong, as a sentence.
-    pub fn read(text: &str) -> Result<Going, String> {
+    pub fn read(text: &str) -> Result<Going, ValueError> {
         let (time, curve) = text.split_once(',').unwrap_or((text, "smooth"));
-        let time: Seconds =
-            if time.trim() == "at once" { Seconds(0.0) } else { time.parse().map_err(|e: estampie_engine::units::QuantityError| e.to_string())? };
-        let curve = Shape::read(curve.trim()).ok_or_else(|| format!("\"{}\" is not a curve: straight, smooth, held, or power with a number", curve.trim()))?;
+        let time: Seconds = if time.trim() == "at once" { Seconds(0.0) } else { time.parse()? };
+        let curve = Shape::read(curve.trim()).ok_or_else(|| ValueError::not(curve.trim(), "a curve: straight, smooth, held, or power with a number"))?;
         Ok(Going { time, curve })
     }
 }
@@ -98,14 +98,14 @@ pub struct PlayerLevelDoc {
 ///
 /// # Errors
 /// With what is wrong, as a sentence.
-pub fn read_held(text: &str) -> Result<(bool, &str), String> {
+pub fn read_held(text: &str) -> Result<(bool, &str), ValueError> {
     let text = text.trim();
     if let Some(value) = text.strip_prefix("by ") {
         Ok((true, value.trim()))
     } else if let Some(value) = text.strip_prefix("to ") {
         Ok((false, value.trim()))
     } else {
-        Err(format!("\"{text}\" says neither \"by\" nor \"to\""))
+        Err(format!("\"{text}\" says neither \"by\" nor \"to\"").into())
     }
 }
 

@@ -9,6 +9,7 @@ use super::{Place, did_you_mean};
 use crate::language::Condition;
 use crate::language::reactions::read_conditions;
 use estampie_engine::property::{PerProperty, SOUND_PROPERTIES, SoundProperty};
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Semitones, Share, Span, split_number};
 use estampie_engine::vocabulary::{Again, Rounds, WhenGone};
 use std::collections::BTreeSet;
@@ -219,11 +220,11 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
     let (chance, always) = chance(reading, &fields);
     let again = fields.read("re-trigger", "overlap, restart or ignore", |text| {
         let found = Again::ALL.iter().find(|(_, word)| *word == text);
-        found.map(|(a, _)| *a).ok_or_else(|| format!("\"{text}\" is not a rule"))
+        found.map(|(a, _)| *a).ok_or_else(|| ValueError::not(text, "a rule"))
     });
     let when_gone = fields.read("when-emitter-goes", "stays, follows or fades", |text| {
         let found = WhenGone::ALL.iter().find(|(_, word)| *word == text);
-        found.map(|(a, _)| *a).ok_or_else(|| format!("\"{text}\" is nothing that it could do"))
+        found.map(|(a, _)| *a).ok_or_else(|| ValueError::not(text, "something that it could do"))
     });
     let mut sound = SoundDoc {
         bus: fields.text("bus"),
@@ -336,7 +337,7 @@ fn repeat(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<RepeatDoc> {
     let (item, place) = fields.item("repeat")?;
     let inner = fields.inside("repeat", item, format!("repeat of {}", fields.of()), place.clone())?;
     let every = inner.span::<Seconds>("every");
-    let times = inner.read("times", "a whole number or a range like \"3..5\"", |text| whole_span(text).ok_or_else(|| format!("\"{text}\" is not a count")));
+    let times = inner.read("times", "a whole number or a range like \"3..5\"", |text| whole_span(text).ok_or_else(|| ValueError::not(text, "a count")));
     let length = inner.limited("length", Seconds(0.005), Seconds(60.0));
     inner.finish();
     let Some(every) = every else {

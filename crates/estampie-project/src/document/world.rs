@@ -8,6 +8,7 @@ use super::registry;
 use crate::language::{Condition, reactions};
 use estampie_engine::curve::Curve;
 use estampie_engine::property::Property;
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Metres, Seconds, Share, Span, split_number};
 use estampie_engine::world::geometry::{Form, Ground};
 
@@ -306,8 +307,8 @@ impl Default for WorldDoc {
 ///
 /// # Errors
 /// With what is wrong, as a sentence.
-pub fn read_position(text: &str) -> Result<Position, String> {
-    let wrong = || format!("\"{text}\" is not a place, like \"12, 4\" (east, north) or \"12, 4, 2\" (and up)");
+pub fn read_position(text: &str) -> Result<Position, ValueError> {
+    let wrong = || ValueError::not(text, "a place, like \"12, 4\" (east, north) or \"12, 4, 2\" (and up)");
     let number = |part: &str| split_number(part).filter(|(n, unit)| matches!(*unit, "" | "m") && n.abs() <= 100_000.0).map(|(n, _)| n as f32);
     let parts: Vec<f32> = text.split(',').map(number).collect::<Option<_>>().ok_or_else(wrong)?;
     match parts[..] {
@@ -329,20 +330,20 @@ pub fn print_position(at: Position) -> String {
 }
 
 /// Reads degrees, `90`, `90 deg` or `90°`.
-fn read_degrees(text: &str) -> Result<f32, String> {
+fn read_degrees(text: &str) -> Result<f32, ValueError> {
     let found = split_number(text).filter(|(n, unit)| matches!(*unit, "" | "deg" | "°") && n.abs() <= 360.0);
-    found.map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not an angle in degrees, like \"90 deg\""))
+    found.map(|(n, _)| n as f32).ok_or_else(|| ValueError::not(text, "an angle in degrees, like \"90 deg\""))
 }
 
 /// Reads `1.4 m/s`.
-fn read_speed(text: &str) -> Result<f32, String> {
+fn read_speed(text: &str) -> Result<f32, ValueError> {
     let found = split_number(text).filter(|(n, unit)| matches!(*unit, "" | "m/s") && (0.0..=10_000.0).contains(n));
-    found.map(|(n, _)| n as f32).ok_or_else(|| format!("\"{text}\" is not a speed, like \"1.4 m/s\""))
+    found.map(|(n, _)| n as f32).ok_or_else(|| ValueError::not(text, "a speed, like \"1.4 m/s\""))
 }
 
 /// Reads two numbers with a unit, `-60..60 deg`, the lower first.
-fn read_range(text: &str, units: &[&str]) -> Result<(f32, f32), String> {
-    let wrong = || format!("\"{text}\" is not a range, like \"-20..6\", the lower end first");
+fn read_range(text: &str, units: &[&str]) -> Result<(f32, f32), ValueError> {
+    let wrong = || ValueError::not(text, "a range, like \"-20..6\", the lower end first");
     let number = |part: &str| split_number(part).filter(|(_, unit)| unit.is_empty() || units.contains(unit)).map(|(n, _)| n as f32).ok_or_else(wrong);
     let (low, high) = match text.split_once("..") {
         Some((low, high)) => (number(low)?, number(high)?),
@@ -424,7 +425,7 @@ fn amount_in(fields: &Fields<'_>, field: &'static str, unsaid: f32, fixed: impl 
     for text in inner.texts("curve").unwrap_or_default() {
         // The unit of the parameter is not known here: what follows the number is not kept.
         let bare = text.value.split_once(':').and_then(|(x, y)| split_number(x).map(|(n, _)| format!("{n}:{y}")));
-        match bare.as_deref().ok_or_else(|| format!("\"{}\" is not a point", text.value)).and_then(|t| read_point(t, "", Property::Chance)) {
+        match bare.as_deref().ok_or_else(|| ValueError::not(&text.value, "a point")).and_then(|t| read_point(t, "", Property::Chance)) {
             Ok(point) => points.push(point),
             Err(what) => inner.reading().fault(&text.place, what, "write points like \"2: 80 %\""),
         }
@@ -464,7 +465,7 @@ pub(super) fn read_world(reading: &Reading<'_>) -> WorldDoc {
         .read("heard-by", "speakers or headphones", |text| match text.trim() {
             "speakers" => Ok(false),
             "headphones" => Ok(true),
-            other => Err(format!("\"{other}\" is nothing one hears by")),
+            other => Err(format!("\"{other}\" is nothing one hears by").into()),
         })
         .is_some_and(|h| h.value);
     world.zones = each(&top, "zones", "zone", |name, fields, place| zone(name, fields, place, false));
@@ -604,7 +605,7 @@ fn emitter(name: String, fields: &Fields<'_>, place: Place) -> Option<EmitterDoc
     let speed = fields.read("speed", "a speed, like \"1.4 m/s\"", read_speed).map_or(1.4, |s| s.value);
     let words = PassDoc::ALL.map(|(_, word)| word).join(", ");
     let pass = fields.read("pass", &words, |t| {
-        PassDoc::ALL.iter().find(|(_, word)| *word == t.trim()).map(|(p, _)| *p).ok_or_else(|| format!("\"{t}\" is no way to go along a path"))
+        PassDoc::ALL.iter().find(|(_, word)| *word == t.trim()).map(|(p, _)| *p).ok_or_else(|| ValueError::not(t, "a way to go along a path"))
     });
     let up = up(fields);
     let stand = match (path, &at) {

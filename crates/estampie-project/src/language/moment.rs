@@ -1,5 +1,6 @@
 //! Musical moments, as they are written.
 
+use estampie_engine::units::ValueError;
 use std::fmt;
 
 /// The word for no section at all.
@@ -32,7 +33,7 @@ impl Moment {
     ///
     /// # Errors
     /// With what is wrong, as a sentence.
-    pub fn read(text: &str) -> Result<Moment, String> {
+    pub fn read(text: &str) -> Result<Moment, ValueError> {
         Ok(match text.trim() {
             "at once" => Moment::AtOnce,
             "next beat" | "beat" => Moment::Beat,
@@ -45,7 +46,7 @@ impl Moment {
                 match (bars, other.strip_prefix("marker ")) {
                     (Some(n @ 1..=64), _) => Moment::Bars(n),
                     (_, Some(name)) if !name.trim().is_empty() => Moment::Marker(name.trim().to_owned()),
-                    _ => return Err(format!("\"{other}\" is not a musical moment")),
+                    _ => return Err(ValueError::not(other, "a musical moment")),
                 }
             }
         })

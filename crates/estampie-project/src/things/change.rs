@@ -6,6 +6,7 @@
 use super::{Files, Form, Row, Step, Thing, ThingKind, Written, kind_of};
 use crate::assets::Assets;
 use crate::compile::compile;
+use crate::document::Refusal;
 use crate::document::edit::write_value;
 use crate::document::registry::Holds;
 use crate::document::{Document, Fault, NewValue, Place, Sources, Workspace, did_you_mean};
@@ -35,7 +36,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the text is no such value, or names something that there is not, unless `anyway`; then nothing is changed.
-    pub fn set_row(&mut self, thing: &Thing, row: &Row, typed: &str, anyway: bool) -> Result<(), String> {
+    pub fn set_row(&mut self, thing: &Thing, row: &Row, typed: &str, anyway: bool) -> Result<(), Refusal> {
         let typed = typed.trim().replace('−', "-");
         let (path, value) = match row.written {
             _ if typed.is_empty() => (row.path.clone(), NewValue::Nothing),
@@ -52,7 +53,7 @@ impl Workspace {
             Form::Pair(_) => format!("{} {}", thing.kind.word, thing.name()),
             _ => format!("{} of {}", path.join("."), self.called(thing)),
         };
-        let table = table_mut(&mut toml, around(thing)).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
+        let table = table_mut(&mut toml, around(thing)).ok_or_else(|| Refusal::Gone(self.called(thing)))?;
         put(table, &path, &value);
         self.change_if_named(&name, vec![(thing.file.clone(), Some(toml.to_string()))], anyway)
     }
@@ -61,7 +62,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When the name is none or is taken, there is nothing that it could begin with, or the file cannot be edited.
-    pub fn make(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<Thing, String> {
+    pub fn make(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<Thing, Refusal> {
         let name = name.trim();
         if kind.named() {
             self.look_at_name(kind, owner, name)?;
@@ -74,7 +75,7 @@ impl Workspace {
             (Files::In(folder), _) => self.files_of(kind.files).into_iter().next().unwrap_or_else(|| format!("{folder}/{folder}.toml")),
         };
         if kind.owner().is_some() && owner.is_none() {
-            return Err(format!("a {} belongs to a {}: choose one first", kind.word, kind.owner().map_or("", |k| k.word)));
+            return Err(format!("a {} belongs to a {}: choose one first", kind.word, kind.owner().map_or("", |k| k.word)).into());
         }
         let mut begins = Vec::new();
         for (field, text) in kind.begins {
@@ -97,22 +98,22 @@ impl Workspace {
         }
         let here = toml.as_table_mut();
         match kind.form {
-            Form::Whole(_) => return Err(format!("there is only one {}", kind.word)),
+            Form::Whole(_) => return Err(format!("there is only one {}", kind.word).into()),
             Form::Pair(_) => {
                 let text = if kind.word == "player level" { "main" } else { "" };
-                let table = made(here, &way).ok_or_else(|| format!("{} is no table in {file}", way.join(".")))?;
+                let table = made(here, &way).ok_or_else(|| Refusal::NoTable(way.join(".")))?;
                 table.insert(name, Item::Value(Value::from(text)));
                 path.push(Step::Name(name.to_owned()));
             }
             Form::Named(_) => {
-                let table_of_them = made(here, &way).ok_or_else(|| format!("{} is no table in {file}", way.join(".")))?;
+                let table_of_them = made(here, &way).ok_or_else(|| Refusal::NoTable(way.join(".")))?;
                 table.decor_mut().set_prefix("\n");
                 table_of_them.insert(name, Item::Table(table));
                 path.push(Step::Name(name.to_owned()));
             }
             Form::Numbered(_) => {
                 let (last, above) = way.split_last().ok_or("it belongs nowhere")?;
-                let around = made(here, above).ok_or_else(|| format!("{} is no table in {file}", above.join(".")))?;
+                let around = made(here, above).ok_or_else(|| Refusal::NoTable(above.join(".")))?;
                 let list = around.entry(last).or_insert_with(|| Item::ArrayOfTables(toml_edit::ArrayOfTables::new()));
                 let list = list.as_array_of_tables_mut().ok_or_else(|| format!("{last} is no list of tables in {file}"))?;
                 table.decor_mut().set_prefix("\n");
@@ -149,15 +150,15 @@ impl Workspace {
     ///
     /// # Errors
     /// When the name is none or is taken, or something that names it cannot be changed; then nothing is.
-    pub fn rename(&mut self, thing: &Thing, new: &str) -> Result<(Thing, usize), String> {
+    pub fn rename(&mut self, thing: &Thing, new: &str) -> Result<(Thing, usize), Refusal> {
         let (new, old) = (new.trim(), thing.name());
         if !thing.kind.named() {
-            return Err(format!("a {} has no name", thing.kind.word));
+            return Err(format!("a {} has no name", thing.kind.word).into());
         }
         let owner = self.owner_of(thing);
         self.look_at_name(thing.kind, owner.as_ref(), new)?;
         let whose = thing.kind.names.is_some();
-        let (then, _) = self.with_name(thing, new).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
+        let (then, _) = self.with_name(thing, new).ok_or_else(|| Refusal::Gone(self.called(thing)))?;
         // What bears the name of something else is not what that is named by.
         let (sources, places) = if whose { (then, Vec::new()) } else { self.texts().followed(then, &old, new)? };
         let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
@@ -175,11 +176,11 @@ impl Workspace {
     ///
     /// # Errors
     /// As [`Workspace::rename`], and when there is no such sound.
-    pub fn rename_sound(&mut self, old: &str, new: &str) -> Result<(), String> {
+    pub fn rename_sound(&mut self, old: &str, new: &str) -> Result<(), Refusal> {
         if new != new.to_lowercase() {
-            return Err(format!("\"{new}\" cannot be a name: lower case, with - between words and a letter first"));
+            return Err(Refusal::BadName(new.to_owned()));
         }
-        let sound = kind_of("sound").and_then(|kind| self.thing_named(kind, old)).ok_or_else(|| format!("there is no sound {old}"))?;
+        let sound = kind_of("sound").and_then(|kind| self.thing_named(kind, old)).ok_or_else(|| Refusal::missing("sound", old))?;
         self.rename(&sound, new).map(|_| ())
     }
 
@@ -187,13 +188,13 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is only one of its kind, or the file cannot be edited.
-    pub fn duplicate(&mut self, thing: &Thing) -> Result<Thing, String> {
+    pub fn duplicate(&mut self, thing: &Thing) -> Result<Thing, Refusal> {
         if let Some(word) = thing.kind.names {
-            return Err(format!("there is one {} for each {word}: n makes one for another", thing.kind.word));
+            return Err(format!("there is one {} for each {word}: n makes one for another", thing.kind.word).into());
         }
         let mut toml = self.toml(&thing.file)?;
         let (last, way) = thing.path.split_last().ok_or_else(|| format!("there is only one {}", thing.kind.word))?;
-        let gone = || format!("{} is gone", self.called(thing));
+        let gone = || Refusal::Gone(self.called(thing));
         let mut path = way.to_vec();
         match last {
             Step::Name(name) => {
@@ -228,7 +229,7 @@ impl Workspace {
     ///
     /// # Errors
     /// When there is only one of its kind, or the file cannot be edited.
-    pub fn delete(&mut self, thing: &Thing) -> Result<(), String> {
+    pub fn delete(&mut self, thing: &Thing) -> Result<(), Refusal> {
         let mut toml = self.toml(&thing.file)?;
         let (last, way) = thing.path.split_last().ok_or_else(|| format!("there is only one {}", thing.kind.word))?;
         let gone = format!("{} is gone", self.called(thing));
@@ -251,10 +252,10 @@ impl Workspace {
     ///
     /// # Errors
     /// When its order means nothing, or the file cannot be edited.
-    pub fn shift(&mut self, thing: &Thing, by: isize) -> Result<Thing, String> {
-        let Some((Step::At(at), way)) = thing.path.split_last() else { return Err(format!("the order of {} means nothing", thing.kind.many)) };
+    pub fn shift(&mut self, thing: &Thing, by: isize) -> Result<Thing, Refusal> {
+        let Some((Step::At(at), way)) = thing.path.split_last() else { return Err(format!("the order of {} means nothing", thing.kind.many).into()) };
         let mut toml = self.toml(&thing.file)?;
-        let list = list_mut(&mut toml, way).ok_or_else(|| format!("{} is gone", self.called(thing)))?;
+        let list = list_mut(&mut toml, way).ok_or_else(|| Refusal::Gone(self.called(thing)))?;
         let Some(to) = at.checked_add_signed(by).filter(|to| *to < list.len()) else { return Ok(thing.clone()) };
         let (Some(mut one), Some(mut other)) = (list.get(*at).cloned(), list.get(to).cloned()) else { return Ok(thing.clone()) };
         // What stands in the file first stays there; the tables go to each other's places.
@@ -282,18 +283,18 @@ impl Workspace {
     }
 
     /// Whether a name is one and is free.
-    fn look_at_name(&self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<(), String> {
+    fn look_at_name(&self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<(), Refusal> {
         if !is_name(name) {
-            return Err(format!("\"{name}\" is no name: write letters, digits, -, . and /, a letter first"));
+            return Err(format!("\"{name}\" is no name: write letters, digits, -, . and /, a letter first").into());
         }
         if self.is_taken(kind, owner, name) {
-            return Err(format!("there is a {} {name} already", kind.word));
+            return Err(Refusal::taken(kind.word, name));
         }
         if let Some(word) = kind.names
             && let known = self.names(word)
             && !known.iter().any(|known| known == name)
         {
-            return Err(format!("there is no {word} {name}; {}", did_you_mean(name, known.iter().map(String::as_str), "its name is that of one")));
+            return Err(format!("there is no {word} {name}; {}", did_you_mean(name, known.iter().map(String::as_str), "its name is that of one")).into());
         }
         Ok(())
     }
@@ -310,7 +311,7 @@ impl Workspace {
     }
 
     /// What a field of a new thing begins with: `@KIND` is the first name of a kind.
-    fn begin(&self, text: &str) -> Result<String, String> {
+    fn begin(&self, text: &str) -> Result<String, Refusal> {
         let Some(at) = text.find('@') else { return Ok(text.to_owned()) };
         let end = text[at + 1..].find([' ', ';']).map_or(text.len(), |end| at + 1 + end);
         let word = &text[at + 1..end];
@@ -345,7 +346,7 @@ impl Workspace {
     }
 
     /// Changes texts unless that makes a new fault in them, or lets a name mean nothing (unless `anyway`).
-    fn change_if_named(&mut self, name: &str, files: Vec<(String, Option<String>)>, anyway: bool) -> Result<(), String> {
+    fn change_if_named(&mut self, name: &str, files: Vec<(String, Option<String>)>, anyway: bool) -> Result<(), Refusal> {
         if !anyway {
             let mut then = self.sources().clone();
             for (file, text) in &files {
@@ -356,7 +357,7 @@ impl Workspace {
             // Places move with the text: what is said counts.
             let new = texts.all_faults(&then).into_iter().find(|fault| !before.iter().any(|b| b.what == fault.what));
             if let Some(fault) = new {
-                return Err(format!("{}; {}", fault.what, fault.fix));
+                return Err(fault.into());
             }
         }
         self.change_if_read(name, files)
@@ -419,7 +420,7 @@ impl Texts {
     ///
     /// # Errors
     /// When something names it that cannot be changed from here.
-    fn followed(&self, then: Sources, old: &str, new: &str) -> Result<(Sources, Vec<Place>), String> {
+    fn followed(&self, then: Sources, old: &str, new: &str) -> Result<(Sources, Vec<Place>), Refusal> {
         let before = self.all_faults(&self.now);
         let (mut sources, mut places) = (then, Vec::new());
         let mut missed = self.missing(&sources, &before, old);
@@ -458,7 +459,7 @@ impl Texts {
             }
         }
         match missed.first() {
-            Some(place) => Err(format!("{place} names {old} in a way that cannot be changed from here")),
+            Some(place) => Err(format!("{place} names {old} in a way that cannot be changed from here").into()),
             None => Ok((sources, places)),
         }
     }
@@ -485,14 +486,14 @@ fn around(thing: &Thing) -> &[Step] {
 }
 
 /// What was typed, as it is written in a file.
-fn value_of(written: Written, typed: &str) -> Result<NewValue, String> {
+fn value_of(written: Written, typed: &str) -> Result<NewValue, Refusal> {
     Ok(match written {
         Written::Whole => NewValue::Whole(typed.parse().map_err(|_| format!("\"{typed}\" is not a whole number"))?),
         Written::WholeOrText => typed.parse().map_or_else(|_| NewValue::Text(typed.to_owned()), NewValue::Whole),
         Written::YesNo => match typed {
             "yes" | "true" => NewValue::Yes(true),
             "no" | "false" => NewValue::Yes(false),
-            _ => return Err(format!("\"{typed}\" is neither true nor false")),
+            _ => return Err(format!("\"{typed}\" is neither true nor false").into()),
         },
         Written::List => NewValue::List(typed.split(';').map(|part| part.trim().to_owned()).filter(|part| !part.is_empty()).collect()),
         Written::Text | Written::Pair => NewValue::Text(typed.to_owned()),
@@ -621,7 +622,7 @@ fn position_of(sources: &Sources, place: &Place, name: &str) -> Option<usize> {
 }
 
 /// The texts of files with a name replaced at places.
-fn replaced(sources: &Sources, places: &[Place], old: &str, new: &str) -> Result<Vec<(String, String)>, String> {
+fn replaced(sources: &Sources, places: &[Place], old: &str, new: &str) -> Result<Vec<(String, String)>, Refusal> {
     let mut sorted: Vec<&Place> = places.iter().collect();
     // From the back, so that columns before stay what they were.
     sorted.sort_by_key(|place| (place.file.clone(), std::cmp::Reverse((place.line, place.column))));

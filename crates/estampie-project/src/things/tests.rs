@@ -144,7 +144,7 @@ fn a_name_that_means_nothing_is_taken_only_if_one_insists() {
     let sound = workspace.things(kind_of("sound").unwrap()).remove(0);
     let row = workspace.rows(&sound).into_iter().find(|row| row.key == "bus").unwrap();
     let wrong = workspace.set_row(&sound, &row, "watr", false).unwrap_err();
-    assert!(wrong.contains("there is no bus watr") && wrong.contains("water?"), "{wrong}");
+    assert!(wrong.to_string().contains("there is no bus watr") && wrong.to_string().contains("water?"), "{wrong}");
     assert_eq!(workspace.edits(), 0);
     workspace.set_row(&sound, &row, "watr", true).unwrap();
     assert_eq!(workspace.edits(), 1);

@@ -10,6 +10,7 @@ mod documents;
 mod edits;
 mod engine;
 mod golden;
+mod guards;
 mod house;
 mod measure;
 mod mix;

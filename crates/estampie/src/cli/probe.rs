@@ -3,7 +3,7 @@
 use super::Failure;
 use super::output::{out, tell};
 use estampie_engine::music::exact::Beats;
-use estampie_project::assets::{Facts, decode, facts};
+use estampie_project::assets::{Facts, decode, facts, read_score};
 use estampie_project::midi::Score;
 use std::path::PathBuf;
 
@@ -36,14 +36,6 @@ pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {
         }
     }
     if failed == 0 { Ok(()) } else { Err(Failure::Fault(format!("{failed} of {} files cannot be played", files.len()))) }
-}
-
-fn read_score(file: &std::path::Path) -> Result<Score, String> {
-    let about = std::fs::metadata(file).map_err(|e| e.to_string())?;
-    if !about.is_file() {
-        return Err("this is no file that can be read to its end".into());
-    }
-    Score::read(&std::fs::read(file).map_err(|e| e.to_string())?)
 }
 
 fn print_score(name: &str, score: &Score, json: bool) {

@@ -14,13 +14,31 @@ pub(crate) const BUILT_IN: bool = cfg!(feature = "device");
 #[cfg(feature = "device")]
 const AGAIN: Duration = Duration::from_secs(2);
 
+/// Why nothing can be played through a device.
+#[cfg_attr(not(feature = "device"), allow(dead_code))]
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum DeviceError {
+    /// The machine has none.
+    #[error("no sound device")]
+    None,
+    /// None of that name.
+    #[error("no device is named {0}")]
+    Unknown(String),
+    /// The sound system does not say what there is.
+    #[error("{0}")]
+    System(String),
+    /// It is there, and cannot be used.
+    #[error("{name} does not {what}: {why}")]
+    Unusable { name: String, what: &'static str, why: String },
+}
+
 /// The output devices by name, and whether each is the one used unless another is named.
 #[cfg(feature = "device")]
-pub(crate) fn list() -> Result<Vec<(String, bool)>, String> {
+pub(crate) fn list() -> Result<Vec<(String, bool)>, DeviceError> {
     use cpal::traits::HostTrait as _;
     let host = cpal::default_host();
     let default = host.default_output_device().map(|d| name_of(&d));
-    let devices = host.output_devices().map_err(|e| e.to_string())?;
+    let devices = host.output_devices().map_err(|e| DeviceError::System(e.to_string()))?;
     let mut names: Vec<String> = devices.map(|d| name_of(&d)).collect();
     names.dedup();
     Ok(names
@@ -33,7 +51,7 @@ pub(crate) fn list() -> Result<Vec<(String, bool)>, String> {
 }
 
 #[cfg(not(feature = "device"))]
-pub(crate) fn list() -> Result<Vec<(String, bool)>, String> {
+pub(crate) fn list() -> Result<Vec<(String, bool)>, DeviceError> {
     Ok(Vec::new())
 }
 
@@ -77,7 +95,7 @@ pub(super) fn run(shared: &Arc<Shared>, rate: u32, buffer: usize) {
                     stream = Some(opened);
                     shared.set_output(Output::Device(name));
                 }
-                Err(why) => shared.set_output(Output::Silent(why)),
+                Err(why) => shared.set_output(Output::Silent(why.to_string())),
             }
         }
         std::thread::sleep(Duration::from_millis(50));
@@ -85,22 +103,26 @@ pub(super) fn run(shared: &Arc<Shared>, rate: u32, buffer: usize) {
 }
 
 #[cfg(feature = "device")]
-fn open(shared: &Arc<Shared>, wanted: Option<&str>, rate: u32, buffer: usize) -> Result<(cpal::Stream, String), String> {
+fn open(shared: &Arc<Shared>, wanted: Option<&str>, rate: u32, buffer: usize) -> Result<(cpal::Stream, String), DeviceError> {
     use cpal::traits::{HostTrait as _, StreamTrait as _};
     let host = cpal::default_host();
     let device = match wanted {
-        None => host.default_output_device().ok_or("no sound device")?,
-        Some(name) => host.output_devices().map_err(|e| e.to_string())?.find(|d| name_of(d) == name).ok_or_else(|| format!("no device is named {name}"))?,
+        None => host.default_output_device().ok_or(DeviceError::None)?,
+        Some(name) => {
+            let mut devices = host.output_devices().map_err(|e| DeviceError::System(e.to_string()))?;
+            devices.find(|d| name_of(d) == name).ok_or_else(|| DeviceError::Unknown(name.to_owned()))?
+        }
     };
     let name = name_of(&device);
+    let unusable = |what, why| DeviceError::Unusable { name: name.clone(), what, why };
     // The device's own buffer is as long as ours if it lets us choose.
     let own = cpal::BufferSize::Fixed(u32::try_from(buffer).unwrap_or(u32::MAX));
     let (stream, ring) =
         build(shared, &device, rate, buffer, own).or_else(|_| build(shared, &device, rate, buffer, cpal::BufferSize::Default)).map_err(|e| match e.kind() {
-            cpal::ErrorKind::DeviceNotAvailable | cpal::ErrorKind::HostUnavailable => "no sound device".to_owned(),
-            _ => format!("{name} does not open: {e}"),
+            cpal::ErrorKind::DeviceNotAvailable | cpal::ErrorKind::HostUnavailable => DeviceError::None,
+            _ => unusable("open", e.to_string()),
         })?;
-    stream.play().map_err(|e| format!("{name} does not play: {e}"))?;
+    stream.play().map_err(|e| unusable("play", e.to_string()))?;
     shared.failed.store(false, Ordering::Relaxed);
     shared.largest.store(0, Ordering::Relaxed);
     shared.underruns.store(0, Ordering::Relaxed);

@@ -24,6 +24,7 @@ use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::assets::Assets;
+use estampie_project::document::Refusal;
 use estampie_project::document::{Document, Fault, Workspace};
 use estampie_project::survey::Survey;
 use estampie_project::{compile, survey};
@@ -533,10 +534,10 @@ impl App {
         self.sent = Some((state, at as f32, Instant::now()));
     }
 
-    pub(super) fn edited(&mut self, done: Result<(), String>) {
+    pub(super) fn edited(&mut self, done: Result<(), Refusal>) {
         match done {
             Ok(()) => self.compile(),
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 
@@ -551,7 +552,7 @@ impl App {
     }
 
     /// After an undo or a redo of the edit `done`.
-    fn gone_back(&mut self, done: Result<Option<String>, String>, verb: &str, past: &str) {
+    fn gone_back(&mut self, done: Result<Option<String>, Refusal>, verb: &str, past: &str) {
         match done {
             Ok(Some(name)) => {
                 self.compile();
@@ -559,7 +560,7 @@ impl App {
                 self.say(format!("{past} {name}"));
             }
             Ok(None) => self.say(format!("nothing to {verb}")),
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 

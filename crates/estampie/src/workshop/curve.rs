@@ -9,6 +9,7 @@ use super::view::{Ask, Clicks, Targets};
 use estampie_engine::curve::{Curve, Point, Shape};
 use estampie_engine::names::NameKey;
 use estampie_engine::property::{Property, Unit};
+use estampie_project::document::Refusal;
 use estampie_project::document::{DistanceCurve, FalloffDoc, ModulationDoc, NewValue, ParameterDoc, print_point, read_point};
 use estampie_proof::listen_elsewhere as here;
 use ratatui::layout::Rect;
@@ -205,7 +206,7 @@ impl Ask for PointPrompt {
         "point".into()
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         app.set_point(&self.0, text)
     }
 
@@ -364,18 +365,18 @@ impl App {
     }
 
     /// Takes a typed point.
-    pub(super) fn set_point(&mut self, editor: &Editor, text: &str) -> Result<(), String> {
+    pub(super) fn set_point(&mut self, editor: &Editor, text: &str) -> Result<(), Refusal> {
         let mut editor = editor.clone();
         let point = read_point(text, &editor.unit, editor.property)?;
         if editor.parameter == "distance" && (0.0..=10_000.0).contains(&point.x) {
             editor.frame.x.1 = editor.frame.x.1.max(point.x);
         }
         if !(editor.frame.x.0..=editor.frame.x.1).contains(&point.x) {
-            return Err(format!("{} goes from {} to {}", editor.parameter, number(editor.frame.x.0), number(editor.frame.x.1)));
+            return Err(format!("{} goes from {} to {}", editor.parameter, number(editor.frame.x.0), number(editor.frame.x.1)).into());
         }
         editor.points.remove(editor.at);
         if editor.points.iter().any(|p| p.x == point.x) {
-            return Err(format!("there is a point at {} already", number(point.x)));
+            return Err(format!("there is a point at {} already", number(point.x)).into());
         }
         editor.at = editor.points.partition_point(|p| p.x < point.x);
         editor.points.insert(editor.at, point);

@@ -7,7 +7,7 @@ use estampie_engine::clip::Clip;
 use estampie_engine::engine::{Engine, Options, Prepared};
 use estampie_engine::names::NameKey;
 use estampie_engine::telemetry::What;
-use estampie_project::assets::{self, Assets, Goes};
+use estampie_project::assets::{self, Assets, Goes, LoadError};
 use estampie_project::compile;
 use estampie_project::document::Document;
 use std::collections::{BTreeMap, BTreeSet};
@@ -18,7 +18,7 @@ use std::time::{Duration, Instant, SystemTime};
 
 /// What the thread that loads gives.
 enum Loaded {
-    File(String, Result<assets::Loaded, String>),
+    File(String, Result<assets::Loaded, LoadError>),
     /// All that is needed first has been given.
     First,
     Facts(String, TakeFacts),
@@ -97,7 +97,7 @@ impl App {
         let document = Arc::clone(self.workspace.document());
         std::thread::spawn(move || {
             let clips = Mutex::new(Vec::new());
-            let give = |name: &str, file: Result<assets::Loaded, String>| {
+            let give = |name: &str, file: Result<assets::Loaded, LoadError>| {
                 if let (Ok(assets::Loaded::Clip(clip)), Ok(mut clips)) = (&file, clips.lock()) {
                     clips.push((name.to_owned(), Arc::clone(clip)));
                 }

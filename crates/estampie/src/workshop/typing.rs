@@ -9,6 +9,7 @@ use super::{mix, sounds};
 use crate::player::device;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
+use estampie_project::document::Refusal;
 
 impl App {
     pub(super) fn key_typing(&mut self, name: &str, typed: Prompt, mut text: TextField) {
@@ -23,7 +24,7 @@ impl App {
             }
             "enter" => match self.set_confirmed(&typed, &text.text) {
                 Ok(()) => return,
-                Err(why) => self.alarm(why),
+                Err(why) => self.alarm(why.to_string()),
             },
             "tab" => {
                 let word = text.word().to_owned();
@@ -42,7 +43,7 @@ impl App {
 
     /// Does what was typed, unless it names what there is not, or else is at fault only together with all the rest: then it is told, and
     /// entering the same again keeps it. One may name first and make later.
-    fn set_confirmed(&mut self, typed: &Prompt, text: &str) -> Result<(), String> {
+    fn set_confirmed(&mut self, typed: &Prompt, text: &str) -> Result<(), Refusal> {
         let again = self.unconfirmed.take().is_some_and(|told| told == text);
         let known: Vec<String> = self.faults.iter().map(|f| f.what.clone()).collect();
         let edits = self.workspace.edits();
@@ -53,7 +54,7 @@ impl App {
         self.workspace.take_back();
         self.compile();
         self.unconfirmed = Some(text.to_owned());
-        Err(format!("{fault} (enter again keeps it so)"))
+        Err(format!("{fault} (enter again keeps it so)").into())
     }
 
     /// Words that can stand in what is typed and begin with `word`.
@@ -130,7 +131,7 @@ impl App {
                     let names: Vec<String> = devices.into_iter().map(|(name, _)| name).collect();
                     self.say(format!("devices: {}; choose one with : and \"device\"", names.join(", ")));
                 }
-                Err(why) => self.alarm(why),
+                Err(why) => self.alarm(why.to_string()),
             },
         }
     }

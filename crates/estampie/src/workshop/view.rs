@@ -9,6 +9,7 @@ use super::keys::{Binding, Do};
 use super::painter::Painter;
 use super::{mix, music, project, sounds, stage, trace, wiring};
 use estampie_engine::names::NameKey;
+use estampie_project::document::Refusal;
 use estampie_project::document::registry;
 use ratatui::layout::Rect;
 use std::rc::Rc;
@@ -128,7 +129,7 @@ pub(crate) trait Ask: std::fmt::Debug {
     ///
     /// # Errors
     /// With what is wrong with it; it stays to be changed.
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String>;
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal>;
 
     /// Whether what the answer breaks was said before it was asked, so that one need not insist.
     fn said_before(&self) -> bool {

@@ -3,6 +3,7 @@
 use crate::document::Located;
 use estampie_engine::curve::Shape;
 use estampie_engine::music::exact::{Beats, read};
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Quantity as _, Seconds};
 use std::fmt;
 
@@ -27,12 +28,12 @@ impl Length {
     ///
     /// # Errors
     /// With what is wrong, as a sentence.
-    pub fn read(text: &str) -> Result<Length, String> {
+    pub fn read(text: &str) -> Result<Length, ValueError> {
         let text = text.trim();
         if text == "at once" {
             return Ok(Length::NONE);
         }
-        let wrong = || format!("\"{text}\" is not a length, like 2 beats, 1 bar or 0.5 s");
+        let wrong = || ValueError::not(text, "a length, like 2 beats, 1 bar or 0.5 s");
         for (words, of) in [(["beats", "beat"], Length::Beats as fn(Beats) -> Length), (["bars", "bar"], Length::Bars as fn(Beats) -> Length)] {
             if let Some(number) = words.iter().find_map(|w| text.strip_suffix(w)) {
                 let number = read(number).ok_or_else(wrong)?;
@@ -102,7 +103,7 @@ impl Arrive {
     ///
     /// # Errors
     /// With what is wrong, as a sentence.
-    pub fn read(text: &str) -> Result<Arrive, String> {
+    pub fn read(text: &str) -> Result<Arrive, ValueError> {
         Ok(match text.trim() {
             "start" => Arrive::Start,
             "same bar" => Arrive::SameBar,
@@ -110,7 +111,7 @@ impl Arrive {
             "where it left off" => Arrive::LeftOff,
             other => match other.strip_prefix("marker ") {
                 Some(name) if !name.trim().is_empty() => Arrive::Marker(name.trim().to_owned()),
-                _ => return Err(format!("\"{other}\" is not a place to arrive at")),
+                _ => return Err(ValueError::not(other, "a place to arrive at")),
             },
         })
     }
@@ -142,12 +143,12 @@ impl Slope {
     ///
     /// # Errors
     /// With what is wrong, as a sentence.
-    pub fn read(text: &str) -> Result<Slope, String> {
+    pub fn read(text: &str) -> Result<Slope, ValueError> {
         let (over, curve) = text.split_once(',').unwrap_or((text, "linear"));
         let over = over.trim().strip_prefix("over ").unwrap_or(over);
         let curve = match curve.trim() {
             "equal power" => Shape::EqualPower,
-            word => Shape::read(word).ok_or_else(|| format!("\"{word}\" is not a shape: linear, smooth, equal power, stepped, or power with a number"))?,
+            word => Shape::read(word).ok_or_else(|| ValueError::not(word, "a shape: linear, smooth, equal power, stepped, or power with a number"))?,
         };
         Ok(Slope { over: Length::read(over)?, curve })
     }
@@ -174,8 +175,8 @@ impl Spot {
     ///
     /// # Errors
     /// With what is wrong, as a sentence.
-    pub fn read(text: &str) -> Result<Spot, String> {
-        let wrong = || format!("\"{text}\" is not a place in the music, like 7 or 7.3 (bar 7, beat 3)");
+    pub fn read(text: &str) -> Result<Spot, ValueError> {
+        let wrong = || ValueError::not(text, "a place in the music, like 7 or 7.3 (bar 7, beat 3)");
         let (head, part) = text.trim().split_once(' ').unwrap_or((text.trim(), "0"));
         let (bar, beat) = head.split_once('.').unwrap_or((head, "1"));
         let spot = Spot { bar: bar.parse().map_err(|_| wrong())?, beat: read(beat).ok_or_else(wrong)? + read(part).ok_or_else(wrong)? };

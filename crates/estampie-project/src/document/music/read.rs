@@ -13,6 +13,7 @@ use crate::language::{Moment, SILENCE};
 use estampie_engine::curve::Shape;
 use estampie_engine::music::exact::{Beats, read};
 use estampie_engine::music::{InstrumentSettings, Kind, Metre, Wave};
+use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Pan, Quantity as _, Seconds, Semitones, Share, Span};
 use estampie_engine::vocabulary::{MOST_SECTIONS, Step};
 use std::collections::BTreeSet;
@@ -78,7 +79,7 @@ fn pitch(text: &str) -> Option<u8> {
 fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> InstrumentDoc {
     let words = Kind::ALL.map(|(_, word)| word);
     let kind = fields.read("kind", &words.join(", "), |text| {
-        Kind::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| format!("\"{text}\" is not a kind of instrument"))
+        Kind::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| ValueError::not(text, "a kind of instrument"))
     });
     if kind.is_none() && fields.item("kind").is_none() {
         reading.fault(&fields.place, format!("it is not said what {} is", fields.of()), format!("write kind = one of {}", words.join(", ")));
@@ -93,7 +94,7 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
     patch.width = fields.limited("width", Share(0.0), Share(1.0)).map_or(patch.width, |s| s.0);
     patch.gain = fields.limited("level", Decibels(-60.0), Decibels(12.0)).map_or(1.0, Decibels::gain);
     let wave = fields.read("wave", "saw, square, triangle or sine", |text| {
-        Wave::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| format!("\"{text}\" is not a wave"))
+        Wave::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| ValueError::not(text, "a wave"))
     });
     patch.wave = wave.map_or(patch.wave, |w| w.value);
     let mut takes = Vec::new();
@@ -122,19 +123,19 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
     doc
 }
 
-fn tempo(text: &str) -> Result<Beats, String> {
+fn tempo(text: &str) -> Result<Beats, ValueError> {
     let number = text.trim().strip_suffix("bpm").unwrap_or(text);
-    let tempo = read(number).ok_or_else(|| format!("\"{text}\" is not a tempo, like 92 or 93.7"))?;
+    let tempo = read(number).ok_or_else(|| ValueError::not(text, "a tempo, like 92 or 93.7"))?;
     let fine = tempo >= Beats::from_integer(20) && tempo <= Beats::from_integer(400);
-    if fine { Ok(tempo) } else { Err(format!("{text} is not a tempo from 20 to 400 beats a minute")) }
+    if fine { Ok(tempo) } else { Err(format!("{text} is not a tempo from 20 to 400 beats a minute").into()) }
 }
 
-fn metre(text: &str) -> Result<Metre, String> {
-    Metre::read(text).ok_or_else(|| format!("\"{text}\" is not a metre, like 4/4 or 6/8"))
+fn metre(text: &str) -> Result<Metre, ValueError> {
+    Metre::read(text).ok_or_else(|| ValueError::not(text, "a metre, like 4/4 or 6/8"))
 }
 
 /// A list of texts `BAR: VALUE`, or one value for all.
-fn from_bars<T>(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, read: impl Fn(&str) -> Result<T, String>) -> Vec<(u32, T)> {
+fn from_bars<T>(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, read: impl Fn(&str) -> Result<T, ValueError>) -> Vec<(u32, T)> {
     let mut list: Vec<(u32, T)> = Vec::new();
     for text in fields.texts(field).unwrap_or_default() {
         let (bar, value) = text.value.split_once(':').map_or((Some(1), &*text.value), |(bar, value)| (bar.trim().parse::<u32>().ok(), value));
@@ -197,7 +198,7 @@ fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         holds.push(HoldDoc { piece: Located { value: other, place }, by, attack, release });
     }
     let step = fields.read("step", "beat, bar or gliding", |text| {
-        Step::ALL.iter().find(|(_, w)| *w == text).map(|(s, _)| *s).ok_or_else(|| format!("\"{text}\" is not a step"))
+        Step::ALL.iter().find(|(_, w)| *w == text).map(|(s, _)| *s).ok_or_else(|| ValueError::not(text, "a step"))
     });
     let piece = PieceDoc {
         tempo: fields.read("tempo", "beats a minute, like 92", tempo).map_or(Beats::from_integer(120), |t| t.value),
@@ -266,7 +267,7 @@ fn section(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields
     let bars = bars.map_or(4, |b| b.value as u32);
     let mut markers = Vec::new();
     for (marker, item, place) in fields.entries("markers") {
-        match item.as_str().map_or_else(|| Err(format!("marker {marker} is not a text")), Spot::read) {
+        match item.as_str().map_or_else(|| Err(format!("marker {marker} is not a text").into()), Spot::read) {
             Ok(spot) if spot.bar <= bars => markers.push((marker, Located { value: spot, place })),
             Ok(spot) => reading.fault(&place, format!("marker {marker} is in bar {}, but there are {bars}", spot.bar), "write a bar of the section"),
             Err(what) => reading.fault(&place, what, "write markers = { turn = \"5.3\" }: bar and beat"),
@@ -287,7 +288,7 @@ fn section(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields
         pick_up: fields
             .read("pick-up", "a number of beats", |t| match Length::read(t) {
                 Ok(Length::Beats(n)) => Ok(n),
-                _ => Err(format!("\"{t}\" is not a number of beats, like 1 beat")),
+                _ => Err(ValueError::not(t, "a number of beats, like 1 beat")),
             })
             .map_or(Beats::from_integer(0), |p| p.value),
         phrase: of_bars("phrase", bars).unwrap_or(bars),
@@ -405,25 +406,24 @@ fn transition(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
         "close ending" => Between::CloseEnding,
         _ => Between::Section(text),
     });
-    let doc =
-        TransitionDoc {
-            from: from?,
-            to: to?,
-            leave: fields.read("leave", Moment::EXPECTED, Moment::read).map(|m| m.value),
-            way,
-            arrive: fields.read("arrive", Arrive::EXPECTED, Arrive::read).map_or(Arrive::Start, |a| a.value),
-            falls: fields.read("fade-out", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map(|s| s.value),
-            rises: fields.read("fade-in", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map_or(straight, |s| s.value),
-            overlap: fields.read("overlap", "a length like 1 beat", Length::read).map_or(Length::NONE, |l| l.value),
-            allowed: fields.yes("allowed").is_none_or(|y| y.value),
-            accepted: fields
-                .read("accepted", "the reason, in words", |t| {
-                    if t.trim().is_empty() { Err("it is accepted without a reason".into()) } else { Ok(t.trim().to_owned()) }
-                })
-                .map(|a| a.value),
-            written,
-            place: fields.place.clone(),
-        };
+    let doc = TransitionDoc {
+        from: from?,
+        to: to?,
+        leave: fields.read("leave", Moment::EXPECTED, Moment::read).map(|m| m.value),
+        way,
+        arrive: fields.read("arrive", Arrive::EXPECTED, Arrive::read).map_or(Arrive::Start, |a| a.value),
+        falls: fields.read("fade-out", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map(|s| s.value),
+        rises: fields.read("fade-in", "a length like 2 beats, perhaps with \", smooth\"", Slope::read).map_or(straight, |s| s.value),
+        overlap: fields.read("overlap", "a length like 1 beat", Length::read).map_or(Length::NONE, |l| l.value),
+        allowed: fields.yes("allowed").is_none_or(|y| y.value),
+        accepted: fields
+            .read("accepted", "the reason, in words", |t| {
+                if t.trim().is_empty() { Err(ValueError::Refused("it is accepted without a reason".into())) } else { Ok(t.trim().to_owned()) }
+            })
+            .map(|a| a.value),
+        written,
+        place: fields.place.clone(),
+    };
     fields.finish();
     Some(doc)
 }
@@ -448,7 +448,7 @@ fn stinger(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> StingerDo
     let anyway = fields.read("without-music", "drop, or play anyway", |text| match text {
         "drop" => Ok(false),
         "play anyway" => Ok(true),
-        _ => Err(format!("\"{text}\" is not what to do without music")),
+        _ => Err(ValueError::not(text, "a what to do without music")),
     });
     let stinger = StingerDoc {
         sound: fields.text("sound"),
@@ -478,7 +478,7 @@ fn playlist(name: String, fields: Fields<'_>) -> PlaylistDoc {
         _ => {
             let last = text.strip_prefix("shuffle, not the last").map(str::trim);
             let last = last.and_then(|n| if n.is_empty() { Some(1) } else { n.parse().ok() });
-            last.map(PlaylistOrder::Shuffle).ok_or_else(|| format!("\"{text}\" is not an order"))
+            last.map(PlaylistOrder::Shuffle).ok_or_else(|| ValueError::not(text, "an order"))
         }
     });
     let time = |field| fields.limited(field, Seconds(0.0), Seconds(600.0)).unwrap_or_default();

@@ -8,6 +8,7 @@ use super::Focus;
 use estampie_engine::names::NameKey;
 use estampie_project::assets::Assets;
 use estampie_project::compile;
+use estampie_project::document::Refusal;
 use estampie_project::document::{ClippingKind, Document};
 use estampie_proof::compare;
 
@@ -34,7 +35,7 @@ impl App {
                 self.say(format!("{what} {} {where_to}", clipping.name));
                 self.mix.clipping = Some(clipping);
             }
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 
@@ -58,13 +59,13 @@ impl App {
     }
 
     /// After an edit: what it came to, or why not.
-    fn said(&mut self, done: Result<String, String>) {
+    fn said(&mut self, done: Result<String, Refusal>) {
         match done {
             Ok(text) => {
                 self.recompile();
                 self.say(text);
             }
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 
@@ -115,7 +116,7 @@ impl App {
     }
 
     /// Makes a snapshot of what is unsaved in the mix.
-    pub(super) fn take_unsaved(&mut self, name: &str) -> Result<usize, String> {
+    pub(super) fn take_unsaved(&mut self, name: &str) -> Result<usize, Refusal> {
         let saved = self.workspace.saved().clone();
         let (document, _) = Document::read(&saved, self.workspace.audio());
         // Values of the mix do not depend on what is in audio files.

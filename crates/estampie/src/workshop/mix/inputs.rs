@@ -8,6 +8,7 @@ use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::dsp::effects::KINDS;
 use estampie_engine::property::Unit;
 use estampie_engine::units::{Decibels, Pan, Quantity as _};
+use estampie_project::document::Refusal;
 use estampie_project::document::{NewValue, read_held, read_target, registry};
 use ratatui::layout::Rect;
 use std::rc::Rc;
@@ -140,7 +141,7 @@ impl Ask for MixPrompt {
         }
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match self {
             MixPrompt::BusLevel(name) if Pan::is_meant(text) => {
                 app.workspace.set_bus_pan(name, text)?;

@@ -5,6 +5,7 @@ use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::units::{Decibels, Pan, Quantity as _};
+use estampie_project::document::Refusal;
 use estampie_project::document::registry;
 use ratatui::layout::Rect;
 
@@ -96,7 +97,7 @@ impl Ask for MusicPrompt {
         }
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match self {
             MusicPrompt::Transition { piece, from, to, field } => app.workspace.set_transition(piece, from, to, field, text)?,
             MusicPrompt::LayerLevel { piece, section, layer } if Pan::is_meant(text) => {

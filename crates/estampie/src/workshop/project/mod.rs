@@ -12,6 +12,7 @@ use super::painter::Painter;
 use super::text_field::TextField;
 use super::view::{Clicks, Face, Targets, View};
 use estampie_project::document::Document;
+use estampie_project::document::Refusal;
 use estampie_project::things::{KINDS, Row, Thing, ThingKind, Use, Written, counts, kind_of};
 use prompts::{DeletePrompt, FieldPrompt, FilterPrompt, NewPrompt, RenamePrompt};
 use ratatui::layout::Rect;
@@ -460,7 +461,7 @@ impl App {
     }
 
     /// Makes a thing and shows its fields.
-    fn make_thing(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<(), String> {
+    fn make_thing(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<(), Refusal> {
         let thing = self.workspace.make(kind, owner, name)?;
         self.compile();
         self.say(format!("new {}", self.workspace.called(&thing)));
@@ -523,7 +524,7 @@ impl App {
                 self.say(format!("{} is a copy of {}", self.workspace.called(&copy), self.workspace.called(&thing)));
                 self.choose_thing(Some(copy));
             }
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 
@@ -555,7 +556,7 @@ impl App {
                 self.choose_thing(next);
                 self.say(format!("{called} is deleted; u brings it back"));
             }
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 
@@ -591,7 +592,7 @@ impl App {
                 self.compile();
                 self.choose_thing(Some(moved));
             }
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 

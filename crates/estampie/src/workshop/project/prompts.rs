@@ -3,6 +3,7 @@
 use super::{Column, parts_of};
 use crate::workshop::app::App;
 use crate::workshop::view::Ask;
+use estampie_project::document::Refusal;
 use estampie_project::things::{Row, Thing, ThingKind, Written};
 
 /// The name of a new thing.
@@ -27,7 +28,7 @@ impl Ask for NewPrompt {
         Some(if begins.is_empty() { "letters, digits, -, . and /".into() } else { format!("it begins with {}", begins.join(", ")) })
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         app.make_thing(self.kind, self.owner.as_ref(), text)
     }
 }
@@ -47,7 +48,7 @@ impl Ask for RenamePrompt {
         Some("all that names it follows, in every file".into())
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         if text.trim() == self.thing.name() {
             return Ok(());
         }
@@ -94,7 +95,7 @@ impl Ask for FieldPrompt {
         Some(format!("{}: {}{unsaid}", self.row.says, self.row.holds).replace(" -", " −"))
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         let text = match self.part {
             Some(part) => {
                 let mut parts = parts_of(&self.row);
@@ -142,7 +143,7 @@ impl Ask for DeletePrompt {
         Some("y and enter delete it, u would bring it back; esc leaves it".into())
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match text.trim() {
             "y" | "yes" => {
                 app.delete_thing_now(&self.thing);
@@ -152,7 +153,7 @@ impl Ask for DeletePrompt {
                 app.project.uses = None;
                 Ok(())
             }
-            other => Err(format!("\"{other}\" is neither y nor n")),
+            other => Err(format!("\"{other}\" is neither y nor n").into()),
         }
     }
 
@@ -174,7 +175,7 @@ impl Ask for FilterPrompt {
         if app.project.column == Column::Fields { "fields with".into() } else { "things with".into() }
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         self.changed(app, text);
         Ok(())
     }

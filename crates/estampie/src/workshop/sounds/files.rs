@@ -60,7 +60,7 @@ impl App {
                         self.recompile();
                         self.say(format!("{sound} has {} take{}; W wires it to an event", files.len(), if files.len() == 1 { "" } else { "s" }));
                     }
-                    Err(why) => self.alarm(why),
+                    Err(why) => self.alarm(why.to_string()),
                 }
                 return;
             }

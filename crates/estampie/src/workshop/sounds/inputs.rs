@@ -4,6 +4,7 @@ use super::Column;
 use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, hint_of, owned};
+use estampie_project::document::Refusal;
 use estampie_project::document::registry::{Holds, field_of_sound};
 use estampie_project::document::sharers;
 use ratatui::layout::Rect;
@@ -124,7 +125,7 @@ impl Ask for SoundsPrompt {
         }
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match self {
             SoundsPrompt::Field(sounds, field) => {
                 app.workspace.set_sounds(sounds, field, text)?;

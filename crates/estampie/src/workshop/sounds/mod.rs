@@ -8,6 +8,7 @@ mod take_facts;
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use files::{Picker, draw as draw_files};
 
+use estampie_project::document::Refusal;
 pub(crate) use inputs::SoundsPrompt;
 
 pub(crate) use take_facts::{Remembered, TakeFacts};
@@ -287,7 +288,7 @@ impl App {
                     self.recompile();
                     self.say(format!("{copy} is a copy of {name}"));
                 }
-                Err(why) => self.alarm(why),
+                Err(why) => self.alarm(why.to_string()),
             },
             Do::Delete => self.ask_to_delete(),
             Do::Curve => match self.current_field().filter(|_| self.sounds.column == Column::Settings) {
@@ -459,7 +460,7 @@ impl App {
     }
 
     /// Sets a field of a shared setting.
-    pub(super) fn set_shared(&mut self, kind: &str, name: &str, key: &str, text: &str) -> Result<(), String> {
+    pub(super) fn set_shared(&mut self, kind: &str, name: &str, key: &str, text: &str) -> Result<(), Refusal> {
         let value = match (kind, key) {
             (_, "each" | "in-all") => NewValue::Whole(text.trim().parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
             ("falloff", _) => NewValue::List(text.split(';').map(|p| p.trim().to_owned()).collect()),
@@ -468,9 +469,9 @@ impl App {
         let before = self.workspace.faults().len();
         self.workspace.set_values(&format!("{key} of the shared {kind} {name}"), &[("shared.toml", vec![kind, name, key], value)])?;
         if self.workspace.faults().len() > before {
-            let what = self.workspace.faults().iter().find(|f| f.place.file == "shared.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.fix));
+            let new = self.workspace.faults().iter().find(|f| f.place.file == "shared.toml").cloned();
             let _ = self.workspace.undo();
-            return Err(what);
+            return Err(new.map_or_else(|| "it cannot be so".into(), Refusal::from));
         }
         let touched = sharers(self.document(), kind, name).join(", ");
         self.recompile();
@@ -517,10 +518,10 @@ impl App {
     }
 
     /// Wires a sound to an event: a reaction that plays it; the event is declared if need be.
-    pub(super) fn wire(&mut self, sound: &str, event: &str) -> Result<(), String> {
+    pub(super) fn wire(&mut self, sound: &str, event: &str) -> Result<(), Refusal> {
         let event = event.trim();
         if !estampie_project::language::lex::is_name(event) {
-            return Err(format!("\"{event}\" cannot be the name of an event"));
+            return Err(format!("\"{event}\" cannot be the name of an event").into());
         }
         if !self.document().events.iter().any(|e| e.name == event) {
             self.workspace.declare_event(event)?;

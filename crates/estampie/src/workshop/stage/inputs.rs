@@ -6,6 +6,7 @@ use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, owned};
 use estampie_engine::names::NameKey;
 use estampie_engine::units::{Decibels, Quantity as _, read_number};
+use estampie_project::document::Refusal;
 use estampie_project::document::{TABLES, ThingId};
 use ratatui::layout::Rect;
 use std::rc::Rc;
@@ -145,14 +146,14 @@ impl Ask for StagePrompt {
         }
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match self {
             StagePrompt::Parameter(name) => {
-                let index = app.document().parameters.iter().position(|p| p.name == *name).ok_or("it is gone")?;
+                let index = app.document().parameters.iter().position(|p| p.name == *name).ok_or_else(|| Refusal::Gone("it".to_owned()))?;
                 let doc = &app.document().parameters[index];
                 let value = read_number(text, &doc.unit).map_err(|_| format!("\"{text}\" is not a number; write {} to {} {}", doc.low, doc.high, doc.unit))?;
                 if !(doc.low..=doc.high).contains(&(value as f32)) {
-                    return Err(format!("{name} goes from {} to {} {}", doc.low, doc.high, doc.unit));
+                    return Err(format!("{name} goes from {} to {} {}", doc.low, doc.high, doc.unit).into());
                 }
                 app.rehearsal.parameter(NameKey::of(name), value as f32);
             }

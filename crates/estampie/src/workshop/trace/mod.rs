@@ -8,6 +8,7 @@ use super::rehearsal::LogLine;
 use super::text_field::TextField;
 use super::theme::Role;
 use super::view::{Ask, Clicks, Face, Targets, View};
+use estampie_project::document::Refusal;
 use estampie_proof::trace::Label;
 use ratatui::layout::Rect;
 use std::rc::Rc;
@@ -173,7 +174,7 @@ impl Ask for FilterPrompt {
         "lines with".into()
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         self.changed(app, text);
         Ok(())
     }

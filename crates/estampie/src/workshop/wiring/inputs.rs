@@ -6,6 +6,7 @@ use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, owned};
 use estampie_engine::units::{Quantity as _, Seconds};
 use estampie_engine::vocabulary::Function;
+use estampie_project::document::Refusal;
 use ratatui::layout::Rect;
 
 /// What can be clicked.
@@ -76,7 +77,7 @@ impl Ask for WiringPrompt {
         }
     }
 
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), String> {
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match self {
             WiringPrompt::NewModulation => app.new_modulation(text),
             WiringPrompt::Formula(name) => app.set_formula(name, text),

@@ -8,6 +8,7 @@ mod side_panel;
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use sentence::Sentence;
 
+use estampie_project::document::Refusal;
 pub(crate) use inputs::WiringPrompt;
 
 use super::app::{App, Mode};
@@ -424,7 +425,7 @@ impl App {
                 self.recompile();
                 self.say(format!("{name} is {nearest} wherever the project named it; the game must send {nearest} too"));
             }
-            Err(why) => self.alarm(why),
+            Err(why) => self.alarm(why.to_string()),
         }
     }
 
@@ -477,7 +478,7 @@ impl App {
     }
 
     /// Takes what was typed for a new modulation: `strain moves hull/creak level`.
-    pub(super) fn new_modulation(&mut self, text: &str) -> Result<(), String> {
+    pub(super) fn new_modulation(&mut self, text: &str) -> Result<(), Refusal> {
         let usage = "write PARAMETER moves SOUND PROPERTY, bus BUS level, bus BUS EFFECT SETTING, bus BUS send RETURN, or snapshot NAME amount";
         let (from, moves) = parts_of(text).ok_or(usage)?;
         let document = self.document();
@@ -508,10 +509,10 @@ impl App {
         self.workspace.add_modulation(from, moves, &points)?;
         self.recompile();
         if self.faults.len() > before.0 {
-            let what = self.faults.iter().rev().find(|f| f.place.file == "modulation.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.fix));
+            let new = self.faults.iter().rev().find(|f| f.place.file == "modulation.toml").cloned();
             let _ = self.workspace.undo();
             self.recompile();
-            return Err(what);
+            return Err(new.map_or_else(|| "it cannot be so".into(), Refusal::from));
         }
         if let Some(written) = self.document().modulations.last().map(|m| m.written) {
             if self.shows(NAME) {
@@ -523,7 +524,7 @@ impl App {
     }
 
     /// Takes a typed formula.
-    pub(super) fn set_formula(&mut self, name: &str, text: &str) -> Result<(), String> {
+    pub(super) fn set_formula(&mut self, name: &str, text: &str) -> Result<(), Refusal> {
         estampie_project::language::formula::parse(&Default::default(), text).map_err(|f| format!("{}; {}", f.what, f.fix))?;
         let table = self.workspace.is_table("game.toml", &["formulas", name]);
         let path = if table { vec!["formulas", name, "is"] } else { vec!["formulas", name] };
@@ -531,10 +532,10 @@ impl App {
         self.workspace.set_values(&format!("formula {name}"), &[("game.toml", path, estampie_project::document::NewValue::Text(text.to_owned()))])?;
         self.recompile();
         if self.faults.len() > before {
-            let what = self.faults.iter().find(|f| f.place.file == "game.toml").map_or_else(String::new, |f| format!("{}; {}", f.what, f.fix));
+            let new = self.faults.iter().find(|f| f.place.file == "game.toml").cloned();
             let _ = self.workspace.undo();
             self.recompile();
-            return Err(what);
+            return Err(new.map_or_else(|| "it cannot be so".into(), Refusal::from));
         }
         Ok(())
     }

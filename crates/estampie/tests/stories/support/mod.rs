@@ -81,7 +81,10 @@ impl Story {
         loop {
             let screen = self.screen();
             if holds(&screen) {
-                return screen;
+                // It may have been read while it was being written: a moment later the rest of the page is there too.
+                std::thread::sleep(Duration::from_millis(30));
+                let whole = self.screen();
+                return if holds(&whole) { whole } else { screen };
             }
             assert!(begun.elapsed() < Duration::from_secs(180), "waited in vain until {what}:\n{screen}");
             std::thread::sleep(Duration::from_millis(40));

@@ -5,6 +5,7 @@ use crate::workshop::app::{App, Mode};
 use crate::workshop::stage::inputs::{StagePrompt, StageTarget};
 use crate::workshop::text_field::TextField;
 use estampie_engine::world::geometry::{Ground, apart};
+use estampie_project::document::Refusal;
 use estampie_project::document::{TABLES, ThingId};
 
 /// Corners closer than this are the same.
@@ -26,7 +27,7 @@ impl App {
     }
 
     /// `FIELD VALUE` of a thing; without a value the field is taken out.
-    pub(crate) fn set_thing_typed(&mut self, thing: &ThingId, text: &str) -> Result<(), String> {
+    pub(crate) fn set_thing_typed(&mut self, thing: &ThingId, text: &str) -> Result<(), Refusal> {
         let text = text.trim();
         let (field, value) = text.split_once(' ').unwrap_or((text, ""));
         if field.is_empty() {
@@ -38,16 +39,16 @@ impl App {
     }
 
     /// `emitter lamp`, `zone crypt`, `doorway gate streets crypt`: what is to be drawn from the cross on.
-    pub(crate) fn begin_thing(&mut self, text: &str) -> Result<(), String> {
+    pub(crate) fn begin_thing(&mut self, text: &str) -> Result<(), Refusal> {
         let mut words = text.split_whitespace();
         let (kind, name) = (words.next().unwrap_or_default(), words.next().unwrap_or_default().to_owned());
         let known: Vec<&str> = TABLES.iter().map(|(_, word, _)| *word).collect();
         let (table, ..) = *TABLES.iter().find(|(_, word, _)| *word == kind).ok_or_else(|| format!("write what and its name: {}", known.join(", ")))?;
         if name.is_empty() {
-            return Err(format!("write a name too, like: {kind} lamp"));
+            return Err(format!("write a name too, like: {kind} lamp").into());
         }
         if self.document().world.thing(&name).is_some() {
-            return Err(format!("there is another {name} in the world"));
+            return Err(format!("there is another {name} in the world").into());
         }
         let rest: Vec<&str> = words.collect();
         let mut further = Vec::new();
@@ -59,7 +60,7 @@ impl App {
             ("bearings", [bearing]) => further.push(("bearing", (*bearing).to_owned())),
             ("bearings", _) => return Err("write from where: bearing gust 90, or a parameter's name".into()),
             (_, []) => {}
-            _ => return Err(format!("nothing follows the name of a {kind}")),
+            _ => return Err(format!("nothing follows the name of a {kind}").into()),
         }
         let at = snapped(self.here());
         let sketch = Sketch { table, name, points: vec![at], further };
@@ -99,7 +100,7 @@ impl App {
         corners.map(|p| (apart(p, at), p)).filter(|(far, _)| *far <= reach).min_by(|a, b| a.0.total_cmp(&b.0)).map_or_else(|| snapped(at), |(_, p)| p)
     }
 
-    fn finish_sketch(&mut self, sketch: Sketch) -> Result<(), String> {
+    fn finish_sketch(&mut self, sketch: Sketch) -> Result<(), Refusal> {
         let further: Vec<(&str, &str)> = sketch.further.iter().map(|(k, v)| (*k, v.as_str())).collect();
         self.workspace.add_thing(sketch.table, &sketch.name, &sketch.points, &further)?;
         self.recompile();

@@ -1,0 +1,153 @@
+//! What single lines of the engine guard: thresholds, borders of comparisons, and what goes on through an edit. Each of these fails if its
+//! line is changed.
+
+use crate::support::{Bench, level, program};
+use estampie_engine::engine::{InputKind, NOW, Prepared};
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_engine::telemetry::{Reason, What};
+use std::sync::Arc;
+
+const HIT: &str = "When hit\n  play one\n";
+
+/// The root mean square of `audio/one.wav`, a tone of amplitude ¼, in dB.
+fn of_the_tone() -> f32 {
+    20.0 * (0.25f32 / 2f32.sqrt()).log10()
+}
+
+fn starts(bench: &Bench) -> Vec<u64> {
+    bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).map(|h| h.frame).collect()
+}
+
+fn take_over(bench: &mut Bench, program: &Arc<Program>) {
+    assert!(bench.remote.program(Box::new(Prepared::new(Arc::clone(program), 1))).is_ok());
+}
+
+#[test]
+fn what_can_still_be_heard_never_sleeps_and_what_cannot_does() {
+    // The level of the sound, what its bus adds, and whether it may sleep: effects may lift what comes to them by 30 dB.
+    let lift = "[buses.up]\n[buses.up.effect.gain]\nlevel = \"24 dB\"\n";
+    for (of_sound, bus, lifted, sleeps) in [(-80.0, "main", 0.0, false), (-88.0, "main", 0.0, true), (-104.0, "up", 24.0, false), (-118.0, "up", 24.0, true)] {
+        let sound = format!("[one]\nbus = \"{bus}\"\nloop = true\nlevel = \"{of_sound} dB\"\ntakes = [\"audio/one.wav\"]\n");
+        let mut bench = Bench::new(&program(&sound, lift, "", HIT), 1);
+        bench.event(NOW, "hit");
+        bench.render(9_600);
+        assert_eq!(bench.engine.asleep(), usize::from(sleeps), "{of_sound} dB into {bus}");
+        let heard = level(&bench.render(9_600).0);
+        if sleeps {
+            assert_eq!(heard, f32::NEG_INFINITY);
+        } else {
+            let expected = of_the_tone() + of_sound + lifted;
+            assert!((heard - expected).abs() < 0.1, "{of_sound} dB into {bus}: {heard} for {expected}");
+        }
+    }
+}
+
+#[test]
+fn a_bus_that_still_holds_something_back_does_not_rest() {
+    // Three limiters look ahead by 480 frames each, so whatever does not go through them is held back by as much.
+    let limiters: String = ["first", "second", "third"].map(|n| format!("[buses.late.effect.{n}]\nkind = \"limiter\"\nlook-ahead = \"10 ms\"\n")).concat();
+    let mix = format!("[buses.plain]\n[buses.late]\n{limiters}");
+    let mut bench = Bench::new(&program("[one]\nbus = \"plain\"\ntakes = [\"audio/dc.wav\"]\n", &mix, "", HIT), 1);
+    bench.event(NOW, "hit");
+    let out = bench.render(60_000).0;
+    let heard: Vec<usize> = (0..out.len()).filter(|i| out[*i].abs() > 0.49).collect();
+    let (first, last) = (heard[0], heard[heard.len() - 1]);
+    assert!((1_400..1_500).contains(&first), "it is held back: {first}");
+    assert!(last - first + 1 >= 47_900, "and comes whole, to its end: {first} to {last}");
+}
+
+#[test]
+fn what_is_drawn_goes_on_through_an_edit() {
+    let sounds = |level: &str| {
+        format!(
+            "[one]\nlevel = \"{level}\"\nchance = \"60 %\"\ntakes = [\"audio/one.wav\", \"audio/two.wav\", \"audio/three.wav\", \"audio/four.wav\"]\npick = \"shuffle, not the last 2\"\nvary = {{ level = \"-6..0 dB\", pitch = \"-2..2 st\" }}\n"
+        )
+    };
+    let (before, after) = (program(&sounds("0 dB"), "", "", HIT), program(&sounds("-1 dB"), "", "", HIT));
+    let run = |edited: bool| {
+        let mut bench = Bench::new(&before, 7);
+        for n in 0..60 {
+            if edited && n == 25 {
+                take_over(&mut bench, &after);
+            }
+            bench.event(NOW, "hit");
+            bench.render(640);
+        }
+        let of =
+            |h: &estampie_engine::telemetry::Happening| if let What::VoiceStart { take, drawn, .. } = h.what { Some((h.frame, take, drawn)) } else { None };
+        bench.happenings.iter().filter_map(of).collect::<Vec<_>>()
+    };
+    let (with, without) = (run(true), run(false));
+    assert!((20..60).contains(&with.len()), "some of sixty are left out: {}", with.len());
+    assert_eq!(with, without);
+}
+
+#[test]
+fn a_way_is_counted_from_the_number_itself() {
+    for (words, steps) in [("rises over", [0.5, 0.6, 0.5, 0.6]), ("falls under", [0.5, 0.4, 0.5, 0.4])] {
+        let reactions = format!("When strain {words} 0.5\n  play one\n");
+        let mut bench = Bench::new(&program("[one]\ntakes = [\"audio/one.wav\"]\n", "", "", &reactions), 1);
+        let played: Vec<usize> = steps
+            .iter()
+            .map(|value| {
+                bench.parameter("strain", *value);
+                bench.render(640);
+                starts(&bench).len()
+            })
+            .collect();
+        assert_eq!(played, [0, 1, 1, 2], "{words}");
+    }
+}
+
+#[test]
+fn a_change_that_must_last_is_over_at_the_number_itself() {
+    for (words, beyond) in [("rises over", 0.6), ("falls under", 0.4)] {
+        let reactions = format!("When strain {words} 0.5 for 100 ms\n  play one\n");
+        let mut bench = Bench::new(&program("[one]\ntakes = [\"audio/one.wav\"]\n", "", "", &reactions), 1);
+        for value in [0.5, beyond, 0.5] {
+            bench.parameter("strain", value);
+            bench.render(2_400);
+        }
+        bench.render(9_600);
+        assert!(starts(&bench).is_empty(), "{words}: it went back to the number and did not last");
+        bench.parameter("strain", beyond);
+        bench.render(9_600);
+        assert_eq!(starts(&bench).len(), 1, "{words}");
+    }
+}
+
+#[test]
+fn the_last_frame_of_a_time_still_belongs_to_it() {
+    for (second, acts) in [(48_000, 1), (48_001, 0)] {
+        let mut bench = Bench::new(&program("[one]\ntakes = [\"audio/one.wav\"]\n", "", "", "When hit at the 2nd within 1 s\n  play one\n"), 1);
+        bench.event(0, "hit");
+        bench.event(second, "hit");
+        bench.render(50_000);
+        assert_eq!(starts(&bench).len(), acts, "the second after {second} frames");
+    }
+}
+
+#[test]
+fn of_equals_the_new_one_wins() {
+    for full in ["quietest", "farthest", "least important"] {
+        let sounds = format!("[one]\nloop = true\ntakes = [\"audio/low.wav\"]\nlimit = {{ in-all = 1, when-full = \"{full}\" }}\n");
+        let mut bench = Bench::new(&program(&sounds, "", "", HIT), 1);
+        for frame in [0, 4_800] {
+            bench.event(frame, "hit");
+        }
+        bench.render(9_600);
+        assert_eq!(starts(&bench), [0, 4_800], "{full}");
+    }
+    // Among all voices too; a lower one has to stay out.
+    let sounds = "[one]\npriority = 50\nloop = true\ntakes = [\"audio/low.wav\"]\n[low]\npriority = 49\ntakes = [\"audio/low.wav\"]\n";
+    let mut few = Arc::unwrap_or_clone(program(sounds, "", "", HIT));
+    few.voices = 1;
+    let mut bench = Bench::new(&Arc::new(few), 1);
+    bench.event(0, "hit");
+    bench.event(4_800, "hit");
+    bench.send(9_600, InputKind::Play { sound: NameKey::of("low"), emitter: NameKey::NONE });
+    bench.render(19_200);
+    assert_eq!(starts(&bench), [0, 4_800]);
+    assert!(bench.happenings.iter().any(|h| matches!(h.what, What::Refused { reason: Reason::Unimportant { .. }, .. })));
+}
