@@ -86,7 +86,12 @@ impl Story {
                 let whole = self.screen();
                 return if holds(&whole) { whole } else { screen };
             }
-            assert!(begun.elapsed() < Duration::from_secs(180), "waited in vain until {what}:\n{screen}");
+            if begun.elapsed() > Duration::from_secs(180) {
+                // What has happened meanwhile tells why.
+                self.keys(&["Escape", "6"]);
+                std::thread::sleep(Duration::from_secs(1));
+                panic!("waited in vain until {what}:\n{screen}\n{}", self.screen());
+            }
             std::thread::sleep(Duration::from_millis(40));
         }
     }
