@@ -6,11 +6,26 @@ use super::{Document, Located, Place, SoundDoc, TakeDoc, Workspace};
 use crate::language::Trigger;
 use crate::language::actions::SlotKind;
 use crate::language::lex::is_name;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Fields of sounds that are whole numbers, and those that are true or false.
 const WHOLE: [&str; 4] = ["limit.each", "limit.in-all", "priority", "lines.rank"];
 const YES: [&str; 3] = ["loop", "lines.stays", "lines.cuts-in"];
+
+/// What was typed for a field of sounds, as it is written.
+fn field_value(field: &str, text: &str) -> Result<NewValue, Refusal> {
+    Ok(match text {
+        "" => NewValue::Nothing,
+        _ if WHOLE.contains(&field) => NewValue::Whole(text.parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
+        "yes" | "true" if YES.contains(&field) => NewValue::Yes(true),
+        "no" | "false" if YES.contains(&field) => NewValue::Yes(false),
+        _ if YES.contains(&field) => return Err(format!("\"{text}\" is neither yes nor no").into()),
+        _ if field.starts_with("falloff.") || field == "takes" || field == "chain" => {
+            NewValue::List(text.split(';').map(|p| p.trim().to_owned()).filter(|p| !p.is_empty()).collect())
+        }
+        _ => NewValue::Text(text.replace('−', "-")),
+    })
+}
 
 impl Workspace {
     /// Sets a field (as `level` or `vary.pitch`) of sounds to what was typed, as one edit; an empty text takes the field out.
@@ -18,40 +33,42 @@ impl Workspace {
     /// # Errors
     /// When the text is no such value, or a file cannot be edited; then nothing is changed.
     pub fn set_sounds(&mut self, sounds: &[String], field: &str, text: &str) -> Result<(), Refusal> {
+        self.set_fields_of_sounds(sounds, &[(field, text)])
+    }
+
+    /// Sets some fields of sounds to what was typed, as one edit; an empty text takes a field out.
+    ///
+    /// # Errors
+    /// When a text is no such value, or a file cannot be edited; then nothing is changed.
+    pub fn set_fields_of_sounds(&mut self, sounds: &[String], fields: &[(&str, &str)]) -> Result<(), Refusal> {
         let document = self.document().clone();
-        let text = text.trim();
-        let value = match text {
-            "" => NewValue::Nothing,
-            _ if WHOLE.contains(&field) => NewValue::Whole(text.parse().map_err(|_| format!("\"{text}\" is not a whole number"))?),
-            "yes" | "true" if YES.contains(&field) => NewValue::Yes(true),
-            "no" | "false" if YES.contains(&field) => NewValue::Yes(false),
-            _ if YES.contains(&field) => return Err(format!("\"{text}\" is neither yes nor no").into()),
-            _ if field.starts_with("falloff.") || field == "takes" || field == "chain" => {
-                NewValue::List(text.split(';').map(|p| p.trim().to_owned()).filter(|p| !p.is_empty()).collect())
-            }
-            _ => NewValue::Text(text.replace('−', "-")),
-        };
-        let (top, inner) = field.split_once('.').map_or((field, None), |(top, inner)| (top, Some(inner)));
         let mut values = Vec::new();
         for name in sounds {
             let doc = document.sounds.iter().find(|s| s.name == *name).ok_or_else(|| Refusal::missing("sound", name))?;
             let file = doc.place.file.as_str();
-            if let Some(inner) = inner {
+            let toml = self.toml(file)?;
+            let mut opened = BTreeSet::new();
+            for (field, text) in fields {
+                let value = field_value(field, text.trim())?;
+                let Some((top, inner)) = field.split_once('.') else {
+                    values.push((file, vec![name.as_str(), *field], value));
+                    continue;
+                };
                 // A shared setting by name becomes a table that is like it, so that one field can be its own.
                 if let Some(like) = like_of(doc, top)
-                    && self.toml(file)?.get(name).and_then(|s| s.get(top)).is_some_and(toml_edit::Item::is_str)
+                    && toml.get(name).and_then(|s| s.get(top)).is_some_and(toml_edit::Item::is_str)
+                    && opened.insert(top)
                 {
                     values.push((file, vec![name.as_str(), top], NewValue::Nothing));
                     values.push((file, vec![name.as_str(), top, "like"], NewValue::Text(like.value.clone())));
                 }
-                values.push((file, vec![name.as_str(), top, inner], value.clone()));
-            } else {
-                values.push((file, vec![name.as_str(), top], value.clone()));
+                values.push((file, vec![name.as_str(), top, inner], value));
             }
         }
+        let fields: Vec<&str> = fields.iter().map(|(field, _)| *field).collect();
         let name = match sounds {
-            [one] => format!("{field} of {one}"),
-            many => format!("{field} of {} sounds", many.len()),
+            [one] => format!("{} of {one}", fields.join(", ")),
+            many => format!("{} of {} sounds", fields.join(", "), many.len()),
         };
         // A typed mistake stays in the line where it is typed.
         self.set_if_read(&name, &values)

@@ -2,7 +2,7 @@
 
 use super::Refusal;
 use super::edit::NewValue;
-use super::{EffectDoc, Workspace, kind_of, property_of, read_held, read_send, read_setting};
+use super::{EffectDoc, ROOT_BUS, Workspace, kind_of, property_of, read_held, read_send, read_setting};
 use crate::language::lex::is_name;
 use estampie_engine::dsp::effects;
 use estampie_engine::dsp::effects::KINDS;
@@ -127,6 +127,34 @@ impl Workspace {
         Ok(name)
     }
 
+    /// Adds a return with one effect, all of it wet, to which a bus sends at -12 dB, as one edit.
+    ///
+    /// # Errors
+    /// When the name is none or is taken, when there is no such effect or bus, or the file cannot be edited.
+    pub fn add_return(&mut self, name: &str, effect: &str, from: &str) -> Result<(), Refusal> {
+        if !is_name(name) || name != name.to_lowercase() {
+            return Err(Refusal::BadName(name.to_owned()));
+        }
+        let document = self.document();
+        if document.buses.iter().any(|b| b.name == name) {
+            return Err(Refusal::taken("bus", name));
+        }
+        if effects::kind(effect).is_none() {
+            let known: Vec<&str> = KINDS.iter().map(|k| k.word).collect();
+            return Err(format!("there is no effect {effect}; there are {}", known.join(", ")).into());
+        }
+        // The whole output cannot be sent into itself: then nothing sends to it yet.
+        let sends = document.buses.iter().any(|b| b.name == from && b.name != ROOT_BUS && !b.returns);
+        let mut values = vec![
+            (FILE, vec!["buses", name, "return"], NewValue::Yes(true)),
+            (FILE, vec!["buses", name, "effect", effect, "wet"], NewValue::Text("100 %".into())),
+        ];
+        if sends {
+            values.push((FILE, vec!["buses", from, "send", name], NewValue::Text("-12 dB".into())));
+        }
+        self.set_if_read(&format!("new return {name}"), &values)
+    }
+
     /// Takes an effect off a bus, as one edit.
     ///
     /// # Errors
@@ -148,6 +176,26 @@ impl Workspace {
             return Err(Refusal::taken("snapshot", name));
         }
         self.set_mix(&format!("new snapshot {name}"), vec!["snapshots", name, "rise"], "0.5 s")
+    }
+
+    /// Adds a snapshot of the name of a zone, which raises it while one is there, as one edit; gives its name.
+    ///
+    /// # Errors
+    /// When there is no such zone, when it raises one already, or the file cannot be edited.
+    pub fn add_zone_snapshot(&mut self, zone: &str) -> Result<String, Refusal> {
+        let document = self.document();
+        let doc = document.world.zones.iter().find(|z| z.name == zone).ok_or_else(|| Refusal::missing("zone", zone))?;
+        if let Some(raised) = &doc.snapshot {
+            return Err(format!("{zone} raises the snapshot {} already", raised.value).into());
+        }
+        let taken = |name: &str| document.snapshots.iter().any(|s| s.name == name);
+        let name = if taken(zone) { (2..).map(|n| format!("{zone}-{n}")).find(|n| !taken(n)).unwrap_or_default() } else { zone.to_owned() };
+        let values = [
+            (FILE, vec!["snapshots", name.as_str(), "rise"], NewValue::Text("0.5 s".into())),
+            ("world.toml", vec!["zones", zone, "snapshot"], NewValue::Text(name.clone())),
+        ];
+        self.set_if_read(&format!("snapshot of {zone}"), &values)?;
+        Ok(name)
     }
 
     /// Takes a snapshot out, as one edit. What names it stays and is a fault until it is fixed.

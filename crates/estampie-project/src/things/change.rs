@@ -63,6 +63,18 @@ impl Workspace {
     /// # Errors
     /// When the name is none or is taken, there is nothing that it could begin with, or the file cannot be edited.
     pub fn make(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<Thing, Refusal> {
+        let mut begins = Vec::new();
+        for (field, text) in kind.begins {
+            begins.push((*field, self.begin(text)?));
+        }
+        self.make_with(kind, owner, name, &begins)
+    }
+
+    /// Makes a thing that begins with these fields, as one edit.
+    ///
+    /// # Errors
+    /// When the name is none or is taken, what it begins with is at fault, or the file cannot be edited.
+    pub fn make_with(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str, begins: &[(&str, String)]) -> Result<Thing, Refusal> {
         let name = name.trim();
         if kind.named() {
             self.look_at_name(kind, owner, name)?;
@@ -77,17 +89,13 @@ impl Workspace {
         if kind.owner().is_some() && owner.is_none() {
             return Err(format!("a {} belongs to a {}: choose one first", kind.word, kind.owner().map_or("", |k| k.word)).into());
         }
-        let mut begins = Vec::new();
-        for (field, text) in kind.begins {
-            begins.push((*field, self.begin(text)?));
-        }
         let mut toml = self.toml(&file)?;
         let mut path = owner.map_or_else(Vec::new, |owner| owner.path.clone());
         let inside = kind.path.iter().rposition(|step| *step == "*").map_or(0, |at| at + 1);
         path.extend(kind.path[inside..].iter().map(|step| Step::Name((*step).to_owned())));
         let way: Vec<&str> = path.iter().filter_map(|step| if let Step::Name(name) = step { Some(name.as_str()) } else { None }).collect();
         let mut table = Table::new();
-        for (field, text) in &begins {
+        for (field, text) in begins {
             let holds = kind.table().and_then(|t| t.field(field)).map(|f| f.holds);
             let value = match holds {
                 Some(Holds::List(_)) => value_of(Written::List, text)?,

@@ -418,6 +418,7 @@ impl App {
                 self.stage.column = super::stage::Column::Sounding;
             }
             Do::Fields => self.fields_of_selected(),
+            Do::New | Do::Rename | Do::Duplicate | Do::Delete => self.act_on_selected(does),
             Do::Find => self.mode = Mode::Finder { query: String::new(), at: 0 },
             Do::Undo => self.undo(),
             Do::Redo => self.redo(),

@@ -348,7 +348,7 @@ impl App {
             }
             "e" => {
                 let text = print_point(&point, &editor.unit, editor.property);
-                self.mode = Mode::typing(PointPrompt(editor), TextField::new(&text));
+                self.mode = Mode::typing(PointPrompt(editor), TextField::offer(&text));
                 return;
             }
             "u" => {
@@ -367,7 +367,13 @@ impl App {
     /// Takes a typed point.
     pub(super) fn set_point(&mut self, editor: &Editor, text: &str) -> Result<(), Refusal> {
         let mut editor = editor.clone();
-        let point = read_point(text, &editor.unit, editor.property)?;
+        // A value alone stays where the point is.
+        let here = editor.points.get(editor.at).map(|p| p.x);
+        let whole = match here {
+            Some(x) if !text.contains(':') => format!("{x}: {text}"),
+            _ => text.to_owned(),
+        };
+        let point = read_point(&whole, &editor.unit, editor.property)?;
         if editor.parameter == "distance" && (0.0..=10_000.0).contains(&point.x) {
             editor.frame.x.1 = editor.frame.x.1.max(point.x);
         }

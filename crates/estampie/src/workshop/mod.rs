@@ -14,6 +14,7 @@ mod painter;
 mod project;
 mod rehearsal;
 mod screen;
+mod selected;
 mod sounds;
 mod stage;
 mod text_field;

@@ -72,6 +72,14 @@ pub(crate) trait View: Sync {
         None
     }
 
+    /// The kind of thing that `n` makes here: that of what is selected, unless the view knows better.
+    fn makes(&self, app: &App) -> Option<&'static str> {
+        self.selected(app).map(|(kind, _)| kind)
+    }
+
+    /// Selects a thing of a kind by its whole name, if it is shown here.
+    fn select(&self, _app: &mut App, _kind: &'static str, _name: &str) {}
+
     /// Whether its own drawing tells the output's loudness, so that the status line need not.
     fn tells_loudness(&self) -> bool {
         false

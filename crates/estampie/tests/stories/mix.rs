@@ -88,9 +88,9 @@ fn effects_are_added_moved_bypassed_and_taken_off() {
     story.keys(&["b"]);
     story.wait_until("it is bypassed", |s| s.contains("×high-pass") && s.contains("temporary: bypassed 1 effects or sends"));
     story.keys(&["D"]);
-    story.wait_until("it is off", |s| s.contains("high-pass is off world") && !s.contains("¶ world high-pass"));
+    story.wait_until("it is off", |s| s.contains("effect world/high-pass is deleted") && !s.contains("¶ world high-pass"));
     story.keys(&["u"]);
-    story.wait_until("it is back", |s| s.contains("undid high-pass taken off world") && line(s, &["world", "high-pass"]).is_some());
+    story.wait_until("it is back", |s| s.contains("undid deletion of effect world/high-pass") && line(s, &["world", "high-pass"]).is_some());
 }
 
 #[test]

@@ -5,59 +5,9 @@ use std::path::Path;
 use std::process::Command;
 use std::time::Duration;
 
-fn copy(from: &Path, to: &Path) {
-    std::fs::create_dir_all(to.parent().unwrap()).unwrap();
-    std::fs::copy(from, to).unwrap();
-}
-
 /// The text of a project file as saved.
 fn saved(folder: &Path, file: &str) -> String {
     std::fs::read_to_string(folder.join(file)).unwrap()
-}
-
-#[test]
-fn a_footstep_from_five_files_is_wired_and_varied_in_under_forty_keys() {
-    let story = Story::new("footstep");
-    let project = story.home.path().join("fresh");
-    assert!(Command::new(env!("CARGO_BIN_EXE_estampie")).args(["new".as_ref(), project.as_os_str()]).output().unwrap().status.success());
-    for n in 1..=5 {
-        copy(&Story::demo().join(format!("audio/step/grate_0{n}.flac")), &project.join(format!("audio/foot/iron_0{n}.flac")));
-    }
-    story.open(&format!("'{}' --device none", project.display()));
-    story.wait_for("The last 20 seconds");
-    let mut pressed = 0;
-    let mut keys = |keys: &[&str]| {
-        pressed += keys.len();
-        story.keys(keys);
-    };
-    keys(&["3", "n"]);
-    story.wait_for("for a new sound; those that nothing uses first");
-    // Below what the fresh project comes with, the new files are first.
-    story.wait_for("audio/foot/iron_01.flac");
-    keys(&["a", "Enter"]);
-    story.wait_for("foot/iron has 5 takes");
-    keys(&["Tab", "Tab"]);
-    // To vary.pitch: the tenth field and on.
-    keys(&["Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "Down", "e"]);
-    story.wait_for("vary.pitch of foot/iron");
-    keys(&["-", "2", ".", ".", "2", "Enter"]);
-    story.wait_until("it varies", |s| line(s, &["pitch", "−2 st", "2 st"]).is_some());
-    keys(&["W"]);
-    story.wait_for("foot/iron is played by the event");
-    keys(&["s", "t", "e", "p", "Enter"]);
-    story.wait_for("step plays foot/iron from now on");
-    keys(&["C-s"]);
-    story.wait_for("● saved");
-    assert!(pressed < 40, "{pressed} keys");
-    assert!(saved(&project, "sounds/foot.toml").contains("audio/foot/iron_*.flac"));
-    assert!(saved(&project, "sounds/foot.toml").contains("pitch = \"-2..2\""));
-    assert!(saved(&project, "reactions.est").contains("When step\n  play foot/iron at the emitter\n"));
-    assert!(saved(&project, "game.toml").contains("step = "));
-    // And it is heard when the game says so.
-    story.keys(&[":"]);
-    story.type_text("send step");
-    story.keys(&["Enter", "1"]);
-    story.wait_for("plays foot/iron, iron_");
 }
 
 #[test]

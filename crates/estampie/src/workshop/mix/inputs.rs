@@ -83,6 +83,8 @@ pub(crate) enum MixPrompt {
     },
     /// The kind of a new effect on a bus.
     NewEffect(String),
+    /// The name of a new return and its effect, for a bus that sends to it.
+    NewReturn(String),
     NewSnapshot,
     SnapshotField {
         snapshot: String,
@@ -102,6 +104,7 @@ impl Ask for MixPrompt {
             MixPrompt::Setting { effect, word, .. } => format!("{word} of {effect}"),
             MixPrompt::Held { snapshot, what } => format!("snapshot {snapshot}, {what}: by or to"),
             MixPrompt::NewEffect(bus) => format!("new effect on {bus}:"),
+            MixPrompt::NewReturn(bus) => format!("new return, to which {bus} sends: its name and its effect"),
             MixPrompt::NewSnapshot => "new snapshot:".into(),
             MixPrompt::UnsavedSnapshot => "new snapshot of what is unsaved in the mix, called".into(),
             MixPrompt::LoudnessTarget => "loudness of the whole".into(),
@@ -113,6 +116,7 @@ impl Ask for MixPrompt {
     fn offers(&self, app: &App) -> Vec<String> {
         match self {
             MixPrompt::NewEffect(_) => owned(KINDS.iter().map(|k| k.word).chain(app.document().shared.effect.iter().map(|e| e.name.as_str()))),
+            MixPrompt::NewReturn(_) => owned(KINDS.iter().map(|k| k.word)),
             MixPrompt::Setting { word, .. } => {
                 let setting = app.effect_doc().and_then(|(_, kind)| kind.settings.iter().find(|s| s.word == *word));
                 if let Some(Unit::Choice(words)) = setting.map(|s| s.unit) { owned(words.iter().copied()) } else { Vec::new() }
@@ -170,6 +174,19 @@ impl Ask for MixPrompt {
                 app.workspace.add_effect(bus, text.trim())?;
                 app.mix.effect = app.bus_doc().map_or(0, |b| b.effects.len()).saturating_sub(1);
                 (app.mix.focus, app.mix.setting) = (Focus::Effect, 0);
+            }
+            MixPrompt::NewReturn(bus) => {
+                let (name, effect) = text.trim().split_once(' ').unwrap_or((text.trim(), "reverb"));
+                app.workspace.add_return(name, effect.trim(), bus)?;
+                app.compile();
+                let sends = if app.document().buses.iter().any(|b| b.name == *bus && b.sends.iter().any(|s| s.to.value == name)) {
+                    format!("; {bus} sends to it at −12 dB")
+                } else {
+                    String::new()
+                };
+                app.say(format!("new return {name}{sends}"));
+                // The send is what one turns next.
+                app.choose_send(name);
             }
             MixPrompt::NewSnapshot => {
                 app.workspace.add_snapshot(text.trim())?;

@@ -61,6 +61,19 @@ impl View for Mix {
         }
     }
 
+    fn makes(&self, app: &App) -> Option<&'static str> {
+        Some(match app.mix.focus {
+            Focus::Snapshots => "snapshot",
+            Focus::Effect => "effect",
+            Focus::Player => "player level",
+            Focus::Levels | Focus::Sends => "bus",
+        })
+    }
+
+    fn select(&self, app: &mut App, kind: &'static str, name: &str) {
+        app.select_mix(kind, name);
+    }
+
     fn act(&self, app: &mut App, does: Do) -> bool {
         app.act_mix(does)
     }
@@ -82,6 +95,8 @@ const KEYS: &[Binding] = &[
     key(&["o"], Do::Target, "o", "edit the chosen snapshot instead of the mix; again, or esc, goes back", Some("edit snapshot")),
     key(&["a"], Do::Without, "a", "keep this as B, then go over to B and back, as loud; without the edited snapshot, while held", Some("a/b")),
     key(&["A"], Do::Differences, "A", "what differs between A and B, and to keep one of them", None),
+    key(&["n"], Do::New, "n", "a new bus, snapshot or player level, as what is selected", Some("new")),
+    key(&["v"], Do::NewReturn, "v", "a new return with its effect, to which the bus sends: hall reverb", Some("return")),
     key(&["i"], Do::NewEffect, "i", "a new effect on the bus", Some("effect")),
     key(&["S"], Do::NewSnapshot, "S", "a new snapshot", Some("snapshot")),
     key(&["<"], Do::JumpBack, "<", "the return, snapshot or effect before", None),
@@ -94,12 +109,13 @@ const KEYS: &[Binding] = &[
     key(&["E"], Do::EditShared, "E", "edit the setting of the shared effect behind it, for all that are like it", None),
     key(&["y"], Do::Copy, "y", "copy the bus's settings, the open effect, or what the snapshot holds", Some("copy")),
     key(&["p"], Do::Paste, "p", "paste it here", None),
-    key(&["d"], Do::Duplicate, "d", "a copy of the chosen snapshot", None),
+    key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
+    key(&["d"], Do::Duplicate, "d", "a copy of it", None),
     key(&["T"], Do::LoudnessTarget, "T", "type the loudness that the whole should have: -18 LUFS", None),
     key(&["b"], Do::Bypass, "b", "bypass the effect, or the send (temporary)", Some("bypass")),
     key(&["B"], Do::BypassAll, "B", "bypass all effects (temporary)", None),
     key(&["O"], Do::Off, "O", "leave the effect out, or let it in again", None),
-    key(&["D"], Do::Delete, "D", "take out the effect, the send, or the snapshot", None),
+    key(&["D"], Do::Delete, "D", "delete the bus, effect or snapshot, what names it is said first; take the send out", None),
 ];
 
 /// What keys go to.
@@ -219,7 +235,9 @@ impl App {
     /// Whether something would change the mix beneath the snapshot that is edited, which stays as it is.
     fn would_change_beneath(&self, does: Do) -> bool {
         let own = match does {
-            Do::NewEffect | Do::MoveUp | Do::MoveDown | Do::Off | Do::EditShared | Do::TakeUnsaved => false,
+            Do::NewEffect | Do::NewReturn | Do::New | Do::Rename | Do::Duplicate | Do::MoveUp | Do::MoveDown | Do::Off | Do::EditShared | Do::TakeUnsaved => {
+                false
+            }
             Do::Paste => self.mix.clipping.as_ref().is_some_and(|c| c.kind == ClippingKind::Snapshot),
             Do::Delete => !matches!(self.mix.focus, Focus::Levels | Focus::Effect),
             _ => true,
@@ -272,7 +290,12 @@ impl App {
             },
             Do::Copy => self.copy_mix(),
             Do::Paste => self.paste_mix(),
-            Do::Duplicate => self.duplicate_in_mix(),
+            Do::New if self.mix.focus == Focus::Effect => return self.act_mix(Do::NewEffect),
+            Do::NewReturn => match self.bus_name(self.bus) {
+                Some(bus) => self.mode = Mode::typing(MixPrompt::NewReturn(bus), TextField::default()),
+                None => return false,
+            },
+            Do::Duplicate if self.mix.focus == Focus::Snapshots => self.duplicate_in_mix(),
             Do::MoveUp => self.move_effect(-1),
             Do::MoveDown => self.move_effect(1),
             Do::LessByHand => self.nudge_hand(-10),
@@ -304,7 +327,8 @@ impl App {
                     None => self.say("there is no effect here"),
                 }
             }
-            Do::Delete => self.delete_mix(),
+            // The send of the bus, or back to its default; all else is a thing that other things may name.
+            Do::Delete if matches!(self.mix.focus, Focus::Sends | Focus::Player) => self.rest_mix(),
             Do::Back if self.mix.target.is_some() => self.leave_target(),
             _ => return false,
         }
@@ -501,25 +525,44 @@ impl App {
         self.edited(done);
     }
 
-    fn delete_mix(&mut self) {
-        let Some(bus) = self.bus_name(self.bus) else { return };
-        match self.mix.focus {
-            Focus::Snapshots => {
-                if let Some(name) = self.snapshot_doc().map(|s| s.name.clone()) {
-                    let done = self.workspace.delete_snapshot(&name);
-                    self.edited(done);
-                    self.say(format!("snapshot {name} is gone; u brings it back"));
-                }
+    /// Shows the mix with a snapshot open to be edited.
+    pub(in crate::workshop) fn open_snapshot(&mut self, name: &str) {
+        self.show(NAME);
+        if let Some(at) = self.document().snapshots.iter().position(|s| s.name == name) {
+            if self.mix.target.is_some() {
+                self.leave_target();
             }
-            Focus::Levels | Focus::Effect => match self.effect_doc().map(|(i, _)| i.name.clone()) {
-                Some(effect) => {
-                    let done = self.workspace.delete_effect(&bus, &effect);
-                    self.edited(done);
-                    self.say(format!("{effect} is off {bus}; u brings it back"));
-                }
-                None => self.say("there is no effect on this bus"),
-            },
-            Focus::Sends | Focus::Player => self.rest_mix(),
+            self.mix.snapshot = at;
+            self.target_snapshot();
+        }
+    }
+
+    /// Chooses the send of the bus to a return.
+    pub(super) fn choose_send(&mut self, to: &str) {
+        if let Some(at) = self.returns().iter().position(|r| r == to) {
+            (self.mix.focus, self.mix.send) = (Focus::Sends, at);
+        }
+    }
+
+    /// Selects a bus, effect, snapshot or player level by its whole name.
+    fn select_mix(&mut self, kind: &str, name: &str) {
+        let bus = |app: &App, name: &str| (0..app.program().mix.buses.len()).find(|at| app.bus_name(*at).as_deref() == Some(name));
+        match kind {
+            "bus" => (self.mix.focus, self.bus) = (Focus::Levels, bus(self, name).unwrap_or(self.bus)),
+            "snapshot" => {
+                self.mix.focus = Focus::Snapshots;
+                self.mix.snapshot = self.document().snapshots.iter().position(|s| s.name == name).unwrap_or(self.mix.snapshot);
+            }
+            "player level" => {
+                self.mix.focus = Focus::Player;
+                self.mix.player = self.document().player_levels.iter().position(|l| l.name == name).unwrap_or(self.mix.player);
+            }
+            "effect" => {
+                let Some((of, effect)) = name.split_once('/') else { return };
+                (self.mix.focus, self.bus) = (Focus::Effect, bus(self, of).unwrap_or(self.bus));
+                self.mix.effect = self.bus_doc().and_then(|b| b.effects.iter().position(|e| e.name == effect)).unwrap_or(0);
+            }
+            _ => {}
         }
         self.hold_mix();
     }

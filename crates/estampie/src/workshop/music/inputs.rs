@@ -7,6 +7,7 @@ use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::units::{Decibels, Pan, Quantity as _};
 use estampie_project::document::Refusal;
 use estampie_project::document::registry;
+use estampie_project::things::Thing;
 use ratatui::layout::Rect;
 
 /// What can be clicked.
@@ -66,6 +67,8 @@ pub(crate) enum MusicPrompt {
         section: String,
         layer: String,
     },
+    /// The file, or the name, of a new layer.
+    NewLayer(Thing),
 }
 
 impl Ask for MusicPrompt {
@@ -73,10 +76,14 @@ impl Ask for MusicPrompt {
         match self {
             MusicPrompt::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::label(field)),
             MusicPrompt::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}, or its pan (30 % left)"),
+            MusicPrompt::NewLayer(section) => format!("new layer of {}: an audio file", section.whole_name()),
         }
     }
 
     fn offers(&self, app: &App) -> Vec<String> {
+        if let MusicPrompt::NewLayer(_) = self {
+            return owned(app.workspace.audio().iter().map(String::as_str));
+        }
         let MusicPrompt::Transition { field, .. } = self else { return Vec::new() };
         match *field {
             "leave" => owned(["at once", "next beat", "next bar", "every 2 bars", "phrase end", "section end", "open ending", "marker"]),
@@ -94,12 +101,14 @@ impl Ask for MusicPrompt {
         match self {
             MusicPrompt::Transition { field, .. } => hint_of(registry::TRANSITION.field(field)),
             MusicPrompt::LayerLevel { .. } => hint_of(registry::LAYER.field("level")),
+            MusicPrompt::NewLayer(_) => Some("it is called like the file; tab completes, the letters of its own name are enough".into()),
         }
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match self {
             MusicPrompt::Transition { piece, from, to, field } => app.workspace.set_transition(piece, from, to, field, text)?,
+            MusicPrompt::NewLayer(section) => app.new_layer(section, text.trim())?,
             MusicPrompt::LayerLevel { piece, section, layer } if Pan::is_meant(text) => {
                 Pan::read(&text.replace('−', "-")).map_err(|e| e.to_string())?;
                 app.workspace.set_layer(piece, section, layer, "pan", text.trim())?;

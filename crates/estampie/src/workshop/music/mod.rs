@@ -22,7 +22,9 @@ use estampie_engine::engine::{InputKind, PieceStatus};
 use estampie_engine::music::spec::Piece;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
+use estampie_project::document::Refusal;
 use estampie_project::document::{MusicDoc, PieceDoc, SILENCE, TRANSITION_FIELDS, TransitionDoc};
+use estampie_project::things::{Thing, kind_of};
 use estampie_proof::check;
 use estampie_proof::check::{Problem, Seam};
 use estampie_proof::onsets::{strokes, strokes_from};
@@ -75,6 +77,15 @@ impl View for Music {
         }
     }
 
+    fn makes(&self, app: &App) -> Option<&'static str> {
+        let unsaid = if app.music.column == Column::Index { "piece" } else { "section" };
+        Some(self.selected(app).map_or(unsaid, |(kind, _)| kind))
+    }
+
+    fn select(&self, app: &mut App, kind: &'static str, name: &str) {
+        app.select_music(kind, name);
+    }
+
     fn act(&self, app: &mut App, does: Do) -> bool {
         app.act_music(does)
     }
@@ -88,7 +99,12 @@ impl View for Music {
 const KEYS: &[Binding] = &[
     key(&["enter"], Do::Main, "enter", "go to the section, or take the transition; a layer in or out; begin a piece, sound a stinger", Some("go")),
     key(&["x"], Do::SwitchLayer, "x", "bring the layer in, or take it out (temporary)", Some("in, out")),
-    key(&["n"], Do::Sting, "n", "sound the selected stinger, or the first", Some("stinger")),
+    key(&["n"], Do::New, "n", "a new piece, section, layer, playlist or stinger, as what is selected", Some("new")),
+    key(&["o"], Do::NewWithin, "o", "a new section in the piece, a new layer in the section, from an audio file", Some("within")),
+    key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
+    key(&["d"], Do::Duplicate, "d", "a copy of it", None),
+    key(&["D"], Do::Delete, "D", "delete it; what names it is said first", None),
+    key(&["N"], Do::Sting, "N", "sound the selected stinger, or the first", Some("stinger")),
     key(&["<"], Do::JumpBack, "<", "jump a bar back", Some("jump")),
     key(&[">"], Do::JumpOn, ">", "jump a bar on", None),
     key(&["t"], Do::StepState, "t", "the next value of the state that the piece follows", Some("state")),
@@ -305,6 +321,68 @@ impl App {
         }
     }
 
+    /// Asks for a new section in the selected piece, or a new layer in the selected section.
+    fn ask_within(&mut self, kind: &'static str) {
+        let chosen = self.selected_thing();
+        // In a piece whose first section has nothing yet, that is what comes first.
+        let empty = self.piece_doc().filter(|p| p.sections.len() == 1 && p.sections[0].layers.is_empty()).map(|p| format!("{}/{}", p.name, p.sections[0].name));
+        let first = empty.filter(|_| kind == "section").and_then(|name| self.workspace.thing_named(kind_of("section")?, &name));
+        let section = match chosen {
+            _ if first.is_some() => first,
+            Some(thing) if thing.kind.word == "layer" => self.workspace.owner_of(&thing),
+            chosen => chosen.filter(|_| kind == "layer"),
+        };
+        match (section, kind_of(kind)) {
+            (Some(section), _) => self.mode = Mode::typing(MusicPrompt::NewLayer(section), TextField::default()),
+            (None, Some(kind)) => self.ask_for_new(kind),
+            _ => {}
+        }
+    }
+
+    /// Makes a layer of a section that plays an audio file: one by its whole path, or the only one with these letters in its name.
+    pub(super) fn new_layer(&mut self, section: &Thing, text: &str) -> Result<(), Refusal> {
+        let fits: Vec<String> = self.workspace.audio().iter().filter(|f| f.rsplit('/').next().is_some_and(|name| name.contains(text))).cloned().collect();
+        let file = match (self.workspace.audio().contains(text), fits.as_slice()) {
+            (true, _) => text.to_owned(),
+            (false, [one]) if !text.is_empty() => one.clone(),
+            (false, []) => return Err(format!("there is no audio file {text}; put it into audio/").into()),
+            (false, many) => return Err(format!("{} files have that in their name; write more of it", many.len()).into()),
+        };
+        let stem = file.rsplit('/').next().unwrap_or_default().split('.').next().unwrap_or_default().to_lowercase();
+        let name: String = stem.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+        let name = name.trim_start_matches(|c: char| !c.is_ascii_alphabetic()).to_owned();
+        let kind = kind_of("layer").ok_or("there are no layers")?;
+        let name = if name.is_empty() { "layer" } else { &name };
+        let layer = self.workspace.make_with(kind, Some(section), name, &[("file", file.clone())])?;
+        self.recompile();
+        self.say(format!("new layer {} of {} plays {file}", layer.name(), section.whole_name()));
+        self.select_thing(layer);
+        Ok(())
+    }
+
+    /// Selects a piece, section, layer, playlist or stinger by its whole name.
+    fn select_music(&mut self, kind: &str, name: &str) {
+        let music = Arc::clone(self.workspace.document());
+        let music = &music.music;
+        let mut parts = name.splitn(3, '/');
+        let piece = parts.next().unwrap_or_default();
+        let item = match kind {
+            "playlist" => music.lists.iter().position(|l| l.name == name).map(Item::Playlist),
+            "stinger" => music.stingers.iter().position(|s| s.name == name).map(Item::Stinger),
+            _ => music.pieces.iter().position(|p| p.name == piece).map(Item::Piece),
+        };
+        let Some(item) = item else { return };
+        self.music.item = self.music_items().iter().position(|i| *i == item).unwrap_or(0);
+        self.music.column = Column::Index;
+        let Item::Piece(at) = item else { return };
+        self.show_piece(at);
+        let Some(section) = parts.next().and_then(|name| music.pieces[at].sections.iter().position(|s| s.name == name)) else { return };
+        (self.music.column, self.music.stave, self.music.stave_section) = (Column::Staves, Stave::Section(section), section);
+        if let Some(layer) = parts.next().and_then(|name| music.pieces[at].sections[section].layers.iter().position(|l| l.name == name)) {
+            self.music.stave = Stave::Layer(section, layer);
+        }
+    }
+
     pub(super) fn show_piece(&mut self, index: usize) {
         if self.music.piece != index {
             self.music.piece = index;
@@ -341,6 +419,14 @@ impl App {
             Do::JumpBack => self.jump(-1),
             Do::JumpOn => self.jump(1),
             Do::Sting => self.sting(),
+            Do::New if matches!(self.view().selected(self), Some(("layer", _))) => self.ask_within("layer"),
+            Do::NewWithin => {
+                let within = match self.view().selected(self) {
+                    Some(("section" | "layer", _)) => "layer",
+                    _ => "section",
+                };
+                self.ask_within(within);
+            }
             Do::StepState => self.step_state(),
             Do::Metronome => {
                 self.rehearsal.change_only(|only| only.metronome = !only.metronome);

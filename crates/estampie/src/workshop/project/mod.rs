@@ -2,7 +2,7 @@
 //! here, and every field of everything is set here.
 
 mod draw;
-mod prompts;
+pub(super) mod prompts;
 #[cfg(test)]
 mod tests;
 
@@ -12,9 +12,8 @@ use super::painter::Painter;
 use super::text_field::TextField;
 use super::view::{Clicks, Face, Targets, View};
 use estampie_project::document::Document;
-use estampie_project::document::Refusal;
 use estampie_project::things::{KINDS, Row, Thing, ThingKind, Use, Written, counts, kind_of};
-use prompts::{DeletePrompt, FieldPrompt, FilterPrompt, NewPrompt, RenamePrompt};
+use prompts::{FieldPrompt, FilterPrompt};
 use ratatui::layout::Rect;
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -49,7 +48,9 @@ pub(crate) struct ProjectView {
     /// Only things, or fields, with these letters.
     filter: String,
     /// Where the chosen thing is named, while that is shown.
-    uses: Option<Vec<Use>>,
+    pub(super) uses: Option<Vec<Use>>,
+    /// The view that asked about a deletion, to which one goes back.
+    pub(super) back: Option<&'static str>,
     /// What was read of the project last.
     read: RefCell<Option<Read>>,
     /// Where the chosen thing is named, found out aside.
@@ -121,8 +122,16 @@ impl View for Project {
             Do::Main => app.open_in_project(),
             Do::Edit => app.type_field(),
             Do::New => app.new_in_project(),
-            Do::Rename => app.ask_new_name(),
-            Do::Duplicate => app.duplicate_thing(),
+            Do::Rename => {
+                if let Some(thing) = app.thing_chosen() {
+                    app.ask_new_name_of(thing);
+                }
+            }
+            Do::Duplicate => {
+                if let Some(thing) = app.thing_chosen() {
+                    app.duplicate_thing(&thing);
+                }
+            }
             Do::Delete => app.delete_in_project(),
             Do::GoToUse => app.show_uses(),
             Do::MoveUp => app.shift_in_project(-1),
@@ -287,8 +296,9 @@ impl App {
     }
 
     /// Where the chosen thing is named: as it was found out aside, or now if that is not done.
-    fn uses_of(&self, thing: &Thing) -> Vec<Use> {
-        self.uses_of_chosen().unwrap_or_else(|| self.workspace.uses(thing))
+    pub(super) fn uses_of(&self, thing: &Thing) -> Vec<Use> {
+        let chosen = self.shows(NAME) && self.thing_chosen().as_ref() == Some(thing);
+        chosen.then(|| self.uses_of_chosen()).flatten().unwrap_or_else(|| self.workspace.uses(thing))
     }
 
     fn of_project<T: Default>(&self, take: impl FnOnce(&Read) -> T) -> T {
@@ -398,7 +408,7 @@ impl App {
             let above = self.workspace.owner_of(&thing);
             [Some(thing), above].into_iter().flatten().find(|thing| Some(thing.kind) == of)
         });
-        self.new_thing_of(owner);
+        self.ask_for_new_of(&KINDS[kind], owner.into_iter().collect());
     }
 
     fn go_to_column(&mut self, on: bool) {
@@ -436,37 +446,9 @@ impl App {
             self.mode = Mode::typing(FieldPrompt { thing, row, part, new: true }, TextField::default());
             return;
         }
-        self.new_thing_of(None);
-    }
-
-    /// Asks for a new thing of the chosen kind, that belongs to another, if its kind belongs to something.
-    fn new_thing_of(&mut self, owner: Option<Thing>) {
-        let kind = self.kind_chosen();
-        if !kind.several() {
-            return self.say(format!("there is only one {}", kind.word));
-        }
-        // If it is not said to what it belongs: to what the chosen one does, or to the first there is.
-        let owner = kind.owner().and_then(|of| {
-            let chosen = self.thing_chosen().and_then(|thing| self.workspace.owner_of(&thing));
-            owner.or(chosen).or_else(|| self.workspace.things(of).into_iter().next())
-        });
-        if let (Some(of), None) = (kind.owner(), &owner) {
-            return self.alarm(format!("a {} belongs to a {}: make one first", kind.word, of.word));
-        }
-        if kind.named() {
-            self.mode = Mode::typing(NewPrompt { kind, owner }, TextField::default());
-        } else {
-            self.make_thing(kind, owner.as_ref(), "").unwrap_or_else(|why| self.alarm(why));
-        }
-    }
-
-    /// Makes a thing and shows its fields.
-    fn make_thing(&mut self, kind: &'static ThingKind, owner: Option<&Thing>, name: &str) -> Result<(), Refusal> {
-        let thing = self.workspace.make(kind, owner, name)?;
-        self.compile();
-        self.say(format!("new {}", self.workspace.called(&thing)));
-        self.go_to_fields(thing);
-        Ok(())
+        // If it is not said to what it belongs: to what the chosen one does.
+        let owner = self.thing_chosen().and_then(|thing| self.workspace.owner_of(&thing));
+        self.ask_for_new_of(self.kind_chosen(), owner.into_iter().collect());
     }
 
     fn type_field(&mut self) {
@@ -507,44 +489,35 @@ impl App {
         self.edited(done);
     }
 
-    fn ask_new_name(&mut self) {
-        let Some(thing) = self.thing_chosen() else { return };
-        if !thing.kind.named() {
-            return self.say(format!("a {} has no name", thing.kind.word));
-        }
-        let name = thing.name();
-        self.mode = Mode::typing(RenamePrompt { thing }, TextField::new(&name));
-    }
-
-    fn duplicate_thing(&mut self) {
-        let Some(thing) = self.thing_chosen() else { return };
-        match self.workspace.duplicate(&thing) {
-            Ok(copy) => {
-                self.compile();
-                self.say(format!("{} is a copy of {}", self.workspace.called(&copy), self.workspace.called(&thing)));
-                self.choose_thing(Some(copy));
-            }
-            Err(why) => self.alarm(why.to_string()),
-        }
-    }
-
     fn delete_in_project(&mut self) {
         if self.project.column == Column::Fields {
             return self.clear_field();
         }
-        let Some(thing) = self.thing_chosen() else { return };
-        if !thing.kind.several() {
-            return self.say(format!("{} cannot be deleted", thing.kind.many));
+        if let Some(thing) = self.thing_chosen() {
+            self.delete_asked(thing);
         }
-        let uses = self.uses_of(&thing);
-        if uses.is_empty() {
-            return self.delete_thing_now(&thing);
-        }
-        self.project.uses = Some(uses.clone());
-        self.mode = Mode::typing(DeletePrompt { thing, uses: uses.len() }, TextField::default());
     }
 
-    fn delete_thing_now(&mut self, thing: &Thing) {
+    /// Shows a thing in this view, with the places that name it.
+    pub(super) fn show_uses_of(&mut self, thing: &Thing, uses: Vec<Use>) {
+        if !self.shows(NAME) {
+            self.go_to_fields(thing.clone());
+            self.project.column = Column::Things;
+        }
+        self.project.uses = Some(uses);
+    }
+
+    /// Chooses a thing and leaves the column as it is; in another view it is selected there.
+    pub(super) fn chosen_or_selected(&mut self, thing: Thing) {
+        if !self.shows(NAME) {
+            return self.select_thing(thing);
+        }
+        let column = self.project.column;
+        self.choose_thing(Some(thing));
+        self.project.column = column;
+    }
+
+    pub(super) fn delete_thing_now(&mut self, thing: &Thing) {
         let things = self.of_project(|read| read.things.clone());
         let at = things.iter().position(|t| t == thing).unwrap_or(0);
         let called = self.workspace.called(thing);

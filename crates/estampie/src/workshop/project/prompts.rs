@@ -8,9 +8,9 @@ use estampie_project::things::{Row, Thing, ThingKind, Written};
 
 /// The name of a new thing.
 #[derive(Debug)]
-pub(super) struct NewPrompt {
-    pub(super) kind: &'static ThingKind,
-    pub(super) owner: Option<Thing>,
+pub(in crate::workshop) struct NewPrompt {
+    pub(in crate::workshop) kind: &'static ThingKind,
+    pub(in crate::workshop) owner: Option<Thing>,
 }
 
 impl Ask for NewPrompt {
@@ -35,8 +35,8 @@ impl Ask for NewPrompt {
 
 /// A new name of a thing.
 #[derive(Debug)]
-pub(super) struct RenamePrompt {
-    pub(super) thing: Thing,
+pub(in crate::workshop) struct RenamePrompt {
+    pub(in crate::workshop) thing: Thing,
 }
 
 impl Ask for RenamePrompt {
@@ -56,20 +56,18 @@ impl Ask for RenamePrompt {
         app.compile();
         let places = if count == 1 { "1 place that names it".to_owned() } else { format!("{count} places that name it") };
         app.say(format!("it is called {} now, and so it is at {places}", renamed.name()));
-        let column = app.project.column;
-        app.choose_thing(Some(renamed));
-        app.project.column = column;
+        app.chosen_or_selected(renamed);
         Ok(())
     }
 }
 
 /// A field, or one part of its list, or one more of them.
 #[derive(Debug)]
-pub(super) struct FieldPrompt {
-    pub(super) thing: Thing,
-    pub(super) row: Row,
-    pub(super) part: Option<usize>,
-    pub(super) new: bool,
+pub(in crate::workshop) struct FieldPrompt {
+    pub(in crate::workshop) thing: Thing,
+    pub(in crate::workshop) row: Row,
+    pub(in crate::workshop) part: Option<usize>,
+    pub(in crate::workshop) new: bool,
 }
 
 impl Ask for FieldPrompt {
@@ -128,9 +126,9 @@ impl Ask for FieldPrompt {
 
 /// Whether something that is named is to be deleted all the same.
 #[derive(Debug)]
-pub(super) struct DeletePrompt {
-    pub(super) thing: Thing,
-    pub(super) uses: usize,
+pub(in crate::workshop) struct DeletePrompt {
+    pub(in crate::workshop) thing: Thing,
+    pub(in crate::workshop) uses: usize,
 }
 
 impl Ask for DeletePrompt {
@@ -146,11 +144,12 @@ impl Ask for DeletePrompt {
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         match text.trim() {
             "y" | "yes" => {
+                app.leave_uses();
                 app.delete_thing_now(&self.thing);
                 Ok(())
             }
             "n" | "no" | "" => {
-                app.project.uses = None;
+                app.leave_uses();
                 Ok(())
             }
             other => Err(format!("\"{other}\" is neither y nor n").into()),
@@ -162,13 +161,13 @@ impl Ask for DeletePrompt {
     }
 
     fn given_up(&self, app: &mut App) {
-        app.project.uses = None;
+        app.leave_uses();
     }
 }
 
 /// The letters of the filter.
 #[derive(Debug)]
-pub(super) struct FilterPrompt;
+pub(in crate::workshop) struct FilterPrompt;
 
 impl Ask for FilterPrompt {
     fn words(&self, app: &App) -> String {

@@ -308,7 +308,7 @@ fn moved(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, tar
     let Some(index) = program.find_sound.get(NameKey::of(&sound.name)) else { return area.y };
     let list: Vec<_> = program.modulations.iter().enumerate().filter(|(_, m)| m.target == Target::Sound(index as u32)).collect();
     let aside = match list.len() {
-        0 => "nothing; c makes a modulation".to_owned(),
+        0 => "nothing; M makes a modulation".to_owned(),
         n if n > 3 => format!("3 of {n}; the others are in the view Wiring"),
         _ => "c edits".to_owned(),
     };

@@ -4,6 +4,7 @@ use super::Column;
 use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, hint_of, owned};
+use estampie_engine::property::SOUND_PROPERTIES;
 use estampie_project::document::Refusal;
 use estampie_project::document::registry::{Holds, field_of_sound};
 use estampie_project::document::sharers;
@@ -74,6 +75,8 @@ pub(crate) enum SoundsPrompt {
     Filter,
     /// The event that is to play a sound.
     Wire(String),
+    /// The parameter that is to move a sound, and what of it.
+    Moves(String),
 }
 
 impl Ask for SoundsPrompt {
@@ -92,6 +95,7 @@ impl Ask for SoundsPrompt {
             SoundsPrompt::Rename(name) => format!("{name} is from now on"),
             SoundsPrompt::Filter => "sounds with".into(),
             SoundsPrompt::Wire(sound) => format!("{sound} is played by the event"),
+            SoundsPrompt::Moves(sound) => format!("{sound} is moved by the parameter"),
         }
     }
 
@@ -105,6 +109,10 @@ impl Ask for SoundsPrompt {
                 owned(["shuffle", "weighted", "cycle", "together", "by", "across"].into_iter().chain(values))
             }
             SoundsPrompt::Wire(_) => owned(document.events.iter().map(|e| e.name.as_str())),
+            SoundsPrompt::Moves(_) => {
+                let properties = SOUND_PROPERTIES.iter().map(|p| p.property.word());
+                owned(document.parameters.iter().map(|p| p.name.as_str()).chain(properties))
+            }
             SoundsPrompt::Field(_, "takes" | "chain") | SoundsPrompt::Takes(..) => owned(app.workspace.audio().iter().map(String::as_str).chain(sounds())),
             SoundsPrompt::Field(_, key) => match field_of_sound(key).map(|f| f.holds) {
                 Some(Holds::Word(words)) => owned(words.iter().copied()),
@@ -120,6 +128,7 @@ impl Ask for SoundsPrompt {
     fn hint(&self, _app: &App) -> Option<String> {
         match self {
             SoundsPrompt::Field(_, key) => hint_of(field_of_sound(key)),
+            SoundsPrompt::Moves(_) => Some("its level, unless a property follows: current pitch; the curve is drawn next".into()),
             SoundsPrompt::Shared { kind, key, .. } if kind != "effect" => hint_of(field_of_sound(&format!("{kind}.{key}"))),
             _ => None,
         }
@@ -152,6 +161,7 @@ impl Ask for SoundsPrompt {
             }
             SoundsPrompt::Filter => app.set_filter(text),
             SoundsPrompt::Wire(sound) => app.wire(sound, text)?,
+            SoundsPrompt::Moves(sound) => app.let_move(sound, text)?,
         }
         Ok(())
     }

@@ -21,7 +21,9 @@ use super::view::{Face, Targets, View};
 use super::wiring::WiringPrompt;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
-use estampie_project::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, sharers, uses_of};
+use estampie_project::document::Setting as _;
+use estampie_project::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, did_you_mean, sharers, uses_of};
+use estampie_project::things::kind_of;
 use ratatui::layout::Rect;
 use std::collections::BTreeSet;
 
@@ -71,6 +73,8 @@ const KEYS: &[Binding] = &[
     key(&["t"], Do::Twenty, "t", "play it twenty times in a row", Some("20 ×")),
     key(&["c"], Do::Curve, "c", "edit the curve of its next modulation; on a field of falloff, its curve", Some("curve")),
     key(&["n"], Do::NewSound, "n", "a new sound from audio files", Some("new")),
+    key(&["v"], Do::Vary, "v", "vary it a little each time: pitch by a semitone, level by 2 dB either way; again, as it was recorded", Some("vary")),
+    key(&["M"], Do::NewModulation, "M", "what moves it: a parameter, and perhaps a property; a name that is new is declared", Some("move")),
     key(&["W"], Do::Wire, "W", "wire it: type the event that plays it", Some("wire")),
     key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
     key(&["d"], Do::Duplicate, "d", "a copy of it", None),
@@ -105,6 +109,8 @@ pub(crate) struct SoundsView {
     curve: usize,
     /// Fields copied with `y`: key and text.
     copied: Vec<(String, String)>,
+    /// What was typed last with a parameter that is not there: entered again it is declared.
+    to_declare: Option<String>,
     /// How many of twenty in a row are still to be played, and when the next is.
     pub(crate) twenty: Option<(u32, std::time::Instant)>,
 }
@@ -295,6 +301,8 @@ impl App {
                 Some(field) if field.key.starts_with("falloff.") => self.begin_falloff(&name, field.key.trim_start_matches("falloff.")),
                 _ => self.next_curve(&name),
             },
+            Do::Vary => self.vary_a_little(),
+            Do::NewModulation => self.mode = Mode::typing(SoundsPrompt::Moves(name), TextField::default()),
             Do::Wire => self.mode = Mode::typing(SoundsPrompt::Wire(name), TextField::default()),
             Do::GoToUse => self.go_to_use(&name),
             Do::EditShared => self.edit_shared(),
@@ -518,6 +526,44 @@ impl App {
     }
 
     /// Wires a sound to an event: a reaction that plays it; the event is declared if need be.
+    /// Varies the marked sounds, or the selected one, as one edit; those that vary in pitch or level already are as they were recorded again.
+    fn vary_a_little(&mut self) {
+        let targets = self.targets();
+        let document = self.document();
+        let varied = document.sounds.iter().any(|s| targets.contains(&s.name) && s.vary.said().iter().any(|(_, said)| said.is_some()));
+        let (pitch, level) = if varied { ("", "") } else { ("-1..1 st", "-2..2 dB") };
+        let done = self.workspace.set_fields_of_sounds(&targets, &[("vary.pitch", pitch), ("vary.level", level)]);
+        self.edited(done);
+        let which = if let [one] = targets.as_slice() { one.clone() } else { format!("{} sounds", targets.len()) };
+        self.say(if varied {
+            format!("{which}: pitch and level as they were recorded")
+        } else {
+            format!("{which}: pitch −1 to 1 st, level −2 to 2 dB, drawn each time")
+        });
+    }
+
+    /// Lets a parameter move a sound: `current`, or `current pitch`. One that is not there yet is declared with the next enter.
+    pub(super) fn let_move(&mut self, sound: &str, text: &str) -> Result<(), Refusal> {
+        let text = text.trim();
+        let (parameter, property) = text.split_once(' ').unwrap_or((text, "level"));
+        if !self.document().parameters.iter().any(|p| p.name == parameter) {
+            let whole = format!("{sound} moved by {text}");
+            if self.sounds.to_declare.as_ref() != Some(&whole) {
+                self.sounds.to_declare = Some(whole);
+                let near = did_you_mean(parameter, self.document().parameters.iter().map(|p| p.name.as_str()), "");
+                return Err(format!(
+                    "there is no parameter {parameter}{}{near} (enter again declares it, from 0 to 1)",
+                    if near.is_empty() { "" } else { "; " }
+                )
+                .into());
+            }
+            let kind = kind_of("parameter").ok_or("there are no parameters")?;
+            self.workspace.make(kind, None, parameter)?;
+        }
+        self.sounds.to_declare = None;
+        self.new_modulation(&format!("{parameter} moves {sound} {}", property.trim()))
+    }
+
     pub(super) fn wire(&mut self, sound: &str, event: &str) -> Result<(), Refusal> {
         let event = event.trim();
         if !estampie_project::language::lex::is_name(event) {

@@ -143,5 +143,6 @@ const KEYS: &[Binding] = &[
     key(&["K"], Do::Carry, "K", "move the chosen thing with the arrows; enter sets it down", None),
     key(&["C"], Do::CopyThing, "C", "a copy of the chosen thing at the cross", None),
     key(&["Y"], Do::Curve, "Y", "edit the curve by which what sounds at the chosen thing falls off", None),
+    key(&["Z"], Do::ZoneSnapshot, "Z", "a new snapshot that the chosen zone raises, opened to be mixed", None),
     key(&["X"], Do::DeleteThing, "X", "delete the chosen thing", None),
 ];

@@ -21,6 +21,7 @@ use estampie_engine::names::NameKey;
 use estampie_project::complete::{Block, blocks};
 use estampie_project::document::{ValueOf, did_you_mean};
 use ratatui::layout::Rect;
+use std::sync::Arc;
 
 /// Its name.
 pub(crate) const NAME: &str = "Wiring";
@@ -52,6 +53,23 @@ impl View for Wiring {
         Some((kind, name))
     }
 
+    fn makes(&self, app: &App) -> Option<&'static str> {
+        Some(self.selected(app).map_or("event", |(kind, _)| kind))
+    }
+
+    fn select(&self, app: &mut App, _kind: &'static str, name: &str) {
+        let document = Arc::clone(app.workspace.document());
+        let called = |told: &Told| match told {
+            Told::Event(event) => event == name,
+            Told::Parameter(at) => document.parameters[*at].name == name,
+            Told::State(at) => document.states[*at].name == name,
+            _ => false,
+        };
+        if let Some(at) = app.told().iter().position(called) {
+            (app.wiring.column, app.wiring.told) = (Column::Told, at);
+        }
+    }
+
     fn act(&self, app: &mut App, does: Do) -> bool {
         app.act_wiring(does)
     }
@@ -64,15 +82,16 @@ impl View for Wiring {
 /// Its keys.
 const KEYS: &[Binding] = &[
     key(&["enter"], Do::Main, "enter", "send it, edit the curve; declare what is sent undeclared", Some("send, fix")),
-    key(&["n"], Do::NewReaction, "n", "a new reaction below", Some("new")),
+    key(&["n"], Do::NewReaction, "n", "a new reaction below; at the left, a new event, parameter, formula or state as what is selected", Some("new")),
     key(&["o"], Do::NewAction, "o", "a new action below", Some("action")),
     key(&["K"], Do::MoveUp, "K", "move the reaction up", None),
     key(&["J"], Do::MoveDown, "J", "move the reaction down", Some("reorder")),
     key(&["O"], Do::Off, "O", "switch the reaction off, or on again", Some("off")),
-    key(&["D"], Do::Delete, "D", "take the reaction, action, modulation or formula out", None),
+    key(&["D"], Do::Delete, "D", "take the reaction, action, modulation or formula out; at the left, delete it, what names it is said first", None),
+    key(&["d"], Do::Duplicate, "d", "at the left, a copy of it", None),
     key(&["c"], Do::Curve, "c", "edit the curve of the modulation", Some("curve")),
     key(&["M"], Do::NewModulation, "M", "a new modulation: strain moves hull/creak level", None),
-    key(&["r"], Do::Rename, "r", "what is sent undeclared means its nearest name: rename it", None),
+    key(&["r"], Do::Rename, "r", "at the left, rename it wherever it is named; what is sent undeclared, to its nearest name", None),
     key(&["g"], Do::GiveBack, "g", "give the parameter back to what works it out", None),
     key(&["y"], Do::Copy, "y", "copy the reaction or the action", None),
     key(&["p"], Do::Paste, "p", "paste it below", None),
@@ -235,11 +254,13 @@ impl App {
             Do::FineRight => self.nudge_told(0.1),
             Do::Main => self.main_wiring(),
             Do::Edit => self.edit_wiring(),
+            Do::NewReaction if self.wiring.column == Column::Told => return self.act_on_told(Do::New),
             Do::NewReaction => self.begin_new(true),
             Do::NewAction => self.begin_new(false),
             Do::MoveUp => self.move_block(-1),
             Do::MoveDown => self.move_block(1),
             Do::Off => self.switch_off(),
+            Do::Delete | Do::Duplicate if self.wiring.column == Column::Told => return self.act_on_told(does),
             Do::Delete => self.delete_row(),
             Do::Curve => match self.wiring_row().filter(|_| self.wiring.column == Column::Centre) {
                 Some(Row::Modulation(written)) => self.begin_curve(written),
@@ -250,6 +271,7 @@ impl App {
                 let begun = if from.is_empty() { String::new() } else { format!("{from} moves ") };
                 self.mode = Mode::typing(WiringPrompt::NewModulation, TextField::new(&begun));
             }
+            Do::Rename if self.wiring.column == Column::Told && self.view().selected(self).is_some() => return false,
             Do::Rename => self.rename_to_nearest(),
             Do::GiveBack => self.give_back(),
             Do::Copy => self.copy_rows(),
@@ -262,6 +284,12 @@ impl App {
             }
             _ => return false,
         }
+        true
+    }
+
+    /// What is done to what is selected at the left, as in all lists.
+    fn act_on_told(&mut self, does: Do) -> bool {
+        self.act_on_selected(does);
         true
     }
 
@@ -375,9 +403,6 @@ impl App {
     }
 
     fn delete_row(&mut self) {
-        if self.wiring.column == Column::Told {
-            return self.say("choose a line of the centre; tab goes there");
-        }
         match self.wiring_row() {
             Some(Row::Line(line)) => {
                 let Some((at, block)) = self.block_of(line) else { return };

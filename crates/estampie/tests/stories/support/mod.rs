@@ -96,6 +96,15 @@ impl Story {
         }
     }
 
+    /// Waits until it is told that something plays, and goes back to the Stage. On the Stage itself the line would soon have gone by; in the
+    /// Trace it stays.
+    pub fn heard(&self, what: &str) {
+        self.keys(&["6"]);
+        self.wait_for(&format!("plays {what}"));
+        self.keys(&["1"]);
+        self.wait_for("1 cell =");
+    }
+
     pub fn wait_for(&self, text: &str) -> String {
         self.wait_until(text, |s| s.contains(text))
     }

@@ -26,6 +26,21 @@ impl App {
         self.mode = Mode::typing(StagePrompt::NewThing, TextField::default());
     }
 
+    /// Gives the chosen zone a snapshot of its name, and opens it in the mix.
+    pub(super) fn snapshot_of_chosen(&mut self) {
+        let Some(zone) = self.map.chosen.clone().filter(|thing| thing.table == "zones") else {
+            return self.say("choose a zone first: ; goes through the things of the map");
+        };
+        match self.workspace.add_zone_snapshot(&zone.name) {
+            Ok(snapshot) => {
+                self.recompile();
+                self.open_snapshot(&snapshot);
+                self.say(format!("{} raises the snapshot {snapshot}: what is moved now, it holds; esc goes back to the mix", zone.name));
+            }
+            Err(why) => self.alarm(why),
+        }
+    }
+
     /// `FIELD VALUE` of a thing; without a value the field is taken out.
     pub(crate) fn set_thing_typed(&mut self, thing: &ThingId, text: &str) -> Result<(), Refusal> {
         let text = text.trim();

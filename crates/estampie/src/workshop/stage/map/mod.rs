@@ -301,6 +301,7 @@ impl App {
             Do::Carry => self.carry(),
             Do::CopyThing => self.copy_chosen(),
             Do::DeleteThing => self.delete_chosen(),
+            Do::ZoneSnapshot => self.snapshot_of_chosen(),
             Do::Curve => self.curve_of_chosen(),
             Do::Back => {
                 let map = &mut self.map;
