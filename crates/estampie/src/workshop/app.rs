@@ -111,6 +111,9 @@ pub(crate) struct App {
     pub(super) unconfirmed: Option<String>,
     /// What is known of audio files.
     pub(crate) facts: HashMap<String, TakeFacts>,
+    /// Help or the finder was opened since the start.
+    pub(crate) asked: bool,
+    pub(super) finder: std::cell::RefCell<super::finder::Memory>,
     pub(super) keeping: Keeping,
     /// The terminal is wanted back by the shell for a while.
     pub(crate) suspend: bool,
@@ -159,6 +162,8 @@ impl App {
             survey: Default::default(),
             unconfirmed: None,
             facts: HashMap::new(),
+            asked: false,
+            finder: Default::default(),
             keeping,
             suspend: false,
             assets,
@@ -419,13 +424,17 @@ impl App {
             }
             Do::Fields => self.fields_of_selected(),
             Do::New | Do::Rename | Do::Duplicate | Do::Delete => self.act_on_selected(does),
-            Do::Find => self.mode = Mode::Finder { query: String::new(), at: 0 },
+            Do::Find => {
+                self.asked = true;
+                self.mode = Mode::Finder { query: String::new(), at: 0 };
+            }
             Do::Undo => self.undo(),
             Do::Redo => self.redo(),
             Do::Solo | Do::Mute => self.gate(does == Do::Solo),
             Do::Freeze => self.rehearsal.player.freeze(!self.rehearsal.player.frozen()),
             Do::Save => self.save(),
             Do::Help => {
+                self.asked = true;
                 self.scroll = 0;
                 self.mode = Mode::Help;
             }

@@ -5,10 +5,12 @@ use super::keys::{Do, KEYS};
 use super::stage::Item;
 use super::view::VIEWS;
 use crate::player::device;
-use estampie_project::document::ThingId;
+use estampie_project::document::{Document, ThingId};
 use estampie_project::things::{KINDS, Thing};
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
+use std::rc::Rc;
+use std::sync::Arc;
 
 /// What a line of the finder leads to.
 #[derive(Debug, Clone, PartialEq)]
@@ -106,28 +108,68 @@ fn all(app: &App) -> Vec<Entry> {
     list
 }
 
-/// What fits `query`, best first.
-pub(crate) fn find(app: &App, query: &str) -> Vec<Entry> {
-    let mut entries = all(app);
-    if query.starts_with("dev") {
-        let devices = device::list().unwrap_or_default();
-        entries.extend(devices.into_iter().map(|(name, _)| Entry { text: format!("device {name}"), kind: "do", found: Found::Device(name) }));
+/// What the finder remembers: its lines as long as the project and the view are the same, what fitted the letters last, and what was chosen.
+#[derive(Debug, Default)]
+pub(crate) struct Memory {
+    /// What the lines were made of.
+    of: Option<(Arc<Document>, &'static str)>,
+    lines: Rc<Vec<Entry>>,
+    found: Option<(String, Rc<Vec<Entry>>)>,
+    /// What was chosen, newest first.
+    recent: Vec<String>,
+}
+
+/// So many choices are remembered.
+const RECENT: usize = 12;
+
+impl Memory {
+    /// Remembers a choice.
+    pub(crate) fn chose(&mut self, text: &str) {
+        self.recent.retain(|t| t != text);
+        self.recent.insert(0, text.to_owned());
+        self.recent.truncate(RECENT);
+        self.found = None;
     }
+}
+
+/// What fits `query`, best first; without letters what was chosen lately comes first. Worked out once for all pictures of it.
+pub(crate) fn find(app: &App, query: &str) -> Rc<Vec<Entry>> {
+    let mut memory = app.finder.borrow_mut();
+    let memory = &mut *memory;
+    let (document, view) = (app.workspace.document(), app.view().face().name);
+    if !memory.of.as_ref().is_some_and(|(of, shown)| Arc::ptr_eq(of, document) && *shown == view) {
+        *memory = Memory { of: Some((Arc::clone(document), view)), lines: Rc::new(all(app)), found: None, recent: std::mem::take(&mut memory.recent) };
+    }
+    if let Some((letters, found)) = &memory.found
+        && letters == query
+    {
+        return Rc::clone(found);
+    }
+    let found = Rc::new(fitting(&memory.lines, &memory.recent, query));
+    memory.found = Some((query.to_owned(), Rc::clone(&found)));
+    found
+}
+
+fn fitting(lines: &[Entry], recent: &[String], query: &str) -> Vec<Entry> {
+    let lately = |entry: &Entry| recent.iter().position(|t| *t == entry.text).unwrap_or(usize::MAX);
     if query.trim().is_empty() {
+        let mut entries = lines.to_vec();
+        entries.sort_by_cached_key(lately);
         return entries;
     }
+    let devices = if query.starts_with("dev") { device::list().unwrap_or_default() } else { Vec::new() };
+    let devices: Vec<Entry> = devices.into_iter().map(|(name, _)| Entry { text: format!("device {name}"), kind: "do", found: Found::Device(name) }).collect();
     let pattern = Pattern::parse(query, CaseMatching::Ignore, Normalization::Smart);
     let mut matcher = Matcher::new(Config::DEFAULT);
     let mut buffer = Vec::new();
-    let mut scored: Vec<(u32, Entry)> = entries
-        .into_iter()
-        .filter_map(|entry| {
-            let score = pattern.score(Utf32Str::new(&entry.text, &mut buffer), &mut matcher)?;
-            Some((score, entry))
-        })
+    let mut scored: Vec<(u32, usize, &Entry)> = lines
+        .iter()
+        .chain(&devices)
+        .filter_map(|entry| Some((pattern.score(Utf32Str::new(&entry.text, &mut buffer), &mut matcher)?, lately(entry), entry)))
         .collect();
-    scored.sort_by_key(|(score, entry)| (std::cmp::Reverse(*score), entry.text.len()));
-    let mut found: Vec<Entry> = scored.into_iter().map(|(_, entry)| entry).collect();
+    // What was chosen lately comes before what fits as well.
+    scored.sort_by_key(|(score, lately, entry)| (std::cmp::Reverse(*score), *lately, entry.text.len()));
+    let mut found: Vec<Entry> = scored.into_iter().map(|(.., entry)| entry.clone()).collect();
     // The game can send what the project does not know: so can the designer, to see what happens then.
     if let Some(name) = query.trim().strip_prefix("send ")
         && !found.iter().any(|e| e.found == Found::Send(name.to_owned()))
@@ -135,4 +177,24 @@ pub(crate) fn find(app: &App, query: &str) -> Vec<Entry> {
         found.insert(1.min(found.len()), Entry { text: format!("send {name} as the game might"), kind: "event", found: Found::Send(name.to_owned()) });
     }
     found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::workshop::view_tests::Desk;
+
+    #[test]
+    fn what_was_chosen_comes_first_and_an_edit_is_found_at_once() {
+        let mut desk = Desk::new();
+        desk.keys(": h e a r space s t e p enter");
+        let first = |desk: &Desk, query: &str| find(&desk.app, query).first().map(|e| e.text.clone()).unwrap_or_default();
+        assert_eq!(first(&desk, ""), "hear steps/deck");
+        assert_eq!(first(&desk, "hear"), "hear steps/deck", "of what fits as well");
+        let before = find(&desk.app, "bus");
+        assert!(Rc::ptr_eq(&before, &find(&desk.app, "bus")), "it is worked out once");
+        desk.keys("5 n c r y p t enter");
+        assert_eq!(first(&desk, "bus crypt"), "bus crypt");
+        assert_eq!(first(&desk, ""), "hear steps/deck");
+    }
 }

@@ -89,6 +89,8 @@ pub(crate) fn differences(app: &App, painter: &mut Painter<'_>, area: Rect) {
 
 /// What fits the letters typed.
 pub(crate) fn finder(app: &App, painter: &mut Painter<'_>, area: Rect, query: &str, at: usize) {
+    // What lies below is there, and does not mix with it.
+    painter.dim(area);
     let width = area.width.min(90);
     let box_area = Rect { x: area.x + (area.width - width) / 2, y: area.y, width, height: area.height.min(20) };
     clear(app, painter, box_area);

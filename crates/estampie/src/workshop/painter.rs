@@ -123,6 +123,16 @@ impl Painter<'_> {
         (index, centre, Rect { x: side.x + 1, width: width - 2, ..side })
     }
 
+    /// Lets a part of the page step back behind what lies over it.
+    pub(crate) fn dim(&mut self, area: Rect) {
+        let style = self.style(Role::Rule);
+        for position in area.intersection(self.buffer.area).positions() {
+            let cell = &mut self.buffer[position];
+            cell.set_style(style);
+            cell.modifier = ratatui::style::Modifier::empty();
+        }
+    }
+
     /// Marks a line as selected.
     pub(crate) fn select(&mut self, x: u16, y: u16, width: u16) {
         let selection = self.theme.selection();

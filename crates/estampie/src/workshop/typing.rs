@@ -68,9 +68,9 @@ impl App {
         match name {
             "esc" | "ctrl-c" => return,
             "enter" => {
-                let found = finder::find(self, &query);
-                if let Some(entry) = found.into_iter().nth(at) {
-                    self.follow(entry.found);
+                if let Some(entry) = finder::find(self, &query).get(at) {
+                    self.finder.borrow_mut().chose(&entry.text);
+                    self.follow(entry.found.clone());
                 }
                 return;
             }

@@ -143,8 +143,10 @@ fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec):
     let foot = area.bottom() - plan_rows;
     // A rule lies between the ways and what comes.
     let middle = foot.saturating_sub(ways + 1);
+    let room = middle.saturating_sub(area.y + 2);
+    app.music.room.set(usize::from(room));
     let lines = staves(doc, |s| app.section_open(s));
-    draw_staves(app, painter, Rect { y: area.y + 1, height: middle.saturating_sub(area.y + 2), ..area }, (doc, spec, now), &lines, targets);
+    draw_staves(app, painter, Rect { y: area.y + 1, height: room, ..area }, (doc, spec, now), &lines, targets);
     draw_ways(app, painter, Rect { y: middle, height: ways, ..area }, spec, two, targets);
     painter.rule(area.x, foot - 1, area.width);
     draw_plan(app, painter, Rect { y: foot, height: plan_rows, ..area }, (at, spec, now), (frame, rate));

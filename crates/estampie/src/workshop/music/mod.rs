@@ -149,6 +149,8 @@ pub(crate) struct MusicView {
     pub(crate) stave: Stave,
     /// The section whose layers are shown though it does not play.
     pub(crate) stave_section: usize,
+    /// How many lines the page has for staves, as it was drawn last.
+    pub(crate) room: std::cell::Cell<usize>,
     /// Row and column of the matrix.
     pub(crate) cell: (usize, usize),
     pub(crate) field: usize,
@@ -268,10 +270,24 @@ impl App {
         self.rehearsal.status.as_ref()?.pieces.get(program.music.find_piece.get(name)?)
     }
 
-    /// Whether a section's layers are shown: it plays, or it is selected.
+    /// Whether a section's layers are shown: it plays, or it is selected, or the page has room for it.
     pub(crate) fn section_open(&self, section: usize) -> bool {
         let plays = self.piece_spec().and_then(|(i, _)| self.piece_now(i)).and_then(|n| n.sequencer.pass()).map(|p| usize::from(p.section));
-        plays == Some(section) || self.music.stave_section == section
+        let first = |at: usize| plays == Some(at) || self.music.stave_section == at;
+        let Some(doc) = self.piece_doc().filter(|_| !first(section)) else { return true };
+        // A line for each section; an open one has a line of bars and one for each layer besides.
+        let lines = |at: usize| doc.sections[at].layers.len() + 1;
+        let count = doc.sections.len();
+        let taken: usize = count + (0..count).filter(|at| first(*at)).map(lines).sum::<usize>();
+        let mut left = self.music.room.get().saturating_sub(taken);
+        for at in (0..count).filter(|at| !first(*at)) {
+            let fits = lines(at) <= left;
+            if at == section {
+                return fits;
+            }
+            left -= if fits { lines(at) } else { 0 };
+        }
+        false
     }
 
     /// The names of the matrix's rows and columns: all sections, then silence.

@@ -29,9 +29,42 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     if app.map_shown() {
         super::map::draw(app, painter, centre, targets);
     } else {
-        lanes(app, painter, Rect { width: centre.width + 1, ..centre });
+        let hints = hints(app);
+        let rows = if hints.is_empty() { 0 } else { hints.len() as u16 + 2 };
+        lanes(app, painter, Rect { width: centre.width + 1, height: centre.height.saturating_sub(rows), ..centre });
+        draw_hints(painter, Rect { y: centre.bottom().saturating_sub(rows), height: rows, ..centre }, &hints);
     }
     self::side(app, painter, side, targets);
+}
+
+/// What one might do first in a project that is hardly begun: key and words, each gone once it has been done.
+fn hints(app: &App) -> Vec<(String, String)> {
+    let document = app.document();
+    if document.sounds.len() > 1 || !document.music.pieces.is_empty() || document.events.is_empty() {
+        return Vec::new();
+    }
+    let mut hints = Vec::new();
+    let event = &document.events[0].name;
+    if app.rehearsal.history.events.is_empty() {
+        hints.push((PADS[0].to_string(), format!("sends {event}, as the game would: listen")));
+    }
+    hints.push(("3 n".into(), "makes a sound of your own files: put them into audio/".into()));
+    if !app.asked {
+        hints.push(("? :".into(), "all keys, and anything by a few letters".into()));
+    }
+    hints
+}
+
+fn draw_hints(painter: &mut Painter<'_>, area: Rect, hints: &[(String, String)]) {
+    if hints.is_empty() || area.height < 3 {
+        return;
+    }
+    painter.heading(area.x, area.y + 1, area.width, "To begin", "each goes once it is done");
+    let key = painter.theme.key();
+    for (at, (keys, words)) in hints.iter().enumerate() {
+        painter.put(area.x + 1, area.y + 2 + at as u16, 4, keys, key);
+        painter.text(area.x + 6, area.y + 2 + at as u16, area.width.saturating_sub(7), words, Role::Text);
+    }
 }
 
 fn tidy(value: f32, span: f32) -> String {
