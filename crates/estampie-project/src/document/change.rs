@@ -27,6 +27,42 @@ fn field_value(field: &str, text: &str) -> Result<NewValue, Refusal> {
     })
 }
 
+/// Takes as they are written for one value, range or point, or for all.
+type WrittenTakes = (Option<String>, Vec<String>);
+
+/// The takes of a sound in the form that a rule of picking needs, if they have another: a table by the values of a state, or by ranges or points
+/// of a parameter, in which each has all of them to begin with; or one list of all of them.
+fn takes_for_pick(document: &Document, toml: &toml_edit::DocumentMut, sound: &str, pick: &str) -> Option<Vec<WrittenTakes>> {
+    let written = toml.get(sound)?.get("takes")?;
+    let texts = |item: &toml_edit::Item| item.as_array().map(|list| list.iter().filter_map(|t| Some(t.as_str()?.to_owned())).collect::<Vec<String>>());
+    let rule = pick.split(',').next().unwrap_or_default().trim();
+    let subject = rule.strip_prefix("by ").map(|name| (name.trim(), false)).or_else(|| rule.strip_prefix("across ").map(|name| (name.trim(), true)));
+    let Some((name, across)) = subject else {
+        let table = written.as_table_like()?;
+        let mut all: Vec<String> = Vec::new();
+        for take in table.iter().filter_map(|(_, item)| texts(item)).flatten() {
+            let name = |text: &str| text.split(',').next().unwrap_or_default().trim().to_owned();
+            if !all.iter().any(|known| name(known) == name(&take)) {
+                all.push(take);
+            }
+        }
+        return Some(vec![(None, all)]);
+    };
+    let list = texts(written)?;
+    let state = document.states.iter().find(|s| s.name == name).filter(|_| !across);
+    let parameter = document.parameters.iter().find(|p| p.name == name);
+    let keys: Vec<String> = match (state, parameter) {
+        (Some(state), _) => state.values.iter().map(|v| v.value.clone()).collect(),
+        (None, Some(p)) if across => vec![p.low.to_string(), p.high.to_string()],
+        (None, Some(p)) => {
+            let middle = f32::midpoint(p.low, p.high);
+            vec![format!("{}..{middle}", p.low), format!("{middle}..{}", p.high)]
+        }
+        (None, None) => return None,
+    };
+    Some(keys.into_iter().map(|key| (Some(key), list.clone())).collect())
+}
+
 impl Workspace {
     /// Sets a field (as `level` or `vary.pitch`) of sounds to what was typed, as one edit; an empty text takes the field out.
     ///
@@ -43,11 +79,25 @@ impl Workspace {
     pub fn set_fields_of_sounds(&mut self, sounds: &[String], fields: &[(&str, &str)]) -> Result<(), Refusal> {
         let document = self.document().clone();
         let mut values = Vec::new();
+        // Another rule of picking needs takes of another form: they go along with it.
+        let mut takes = BTreeMap::new();
+        if let Some((_, pick)) = fields.iter().find(|(field, _)| *field == "pick") {
+            for doc in document.sounds.iter().filter(|s| sounds.contains(&s.name)) {
+                takes.insert(doc.name.as_str(), takes_for_pick(&document, &self.toml(&doc.place.file)?, &doc.name, pick.trim()));
+            }
+        }
         for name in sounds {
             let doc = document.sounds.iter().find(|s| s.name == *name).ok_or_else(|| Refusal::missing("sound", name))?;
             let file = doc.place.file.as_str();
             let toml = self.toml(file)?;
             let mut opened = BTreeSet::new();
+            if let Some(Some(groups)) = takes.get(name.as_str()) {
+                values.push((file, vec![name.as_str(), "takes"], NewValue::Nothing));
+                for (key, list) in groups {
+                    let path = [Some(name.as_str()), Some("takes"), key.as_deref()];
+                    values.push((file, path.into_iter().flatten().collect(), NewValue::List(list.clone())));
+                }
+            }
             for (field, text) in fields {
                 let value = field_value(field, text.trim())?;
                 let Some((top, inner)) = field.split_once('.') else {

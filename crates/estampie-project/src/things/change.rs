@@ -38,6 +38,10 @@ impl Workspace {
     /// When the text is no such value, or names something that there is not, unless `anyway`; then nothing is changed.
     pub fn set_row(&mut self, thing: &Thing, row: &Row, typed: &str, anyway: bool) -> Result<(), Refusal> {
         let typed = typed.trim().replace('−', "-");
+        // Its takes go along with another rule of picking.
+        if thing.kind.word == "sound" && row.key == "pick" {
+            return self.set_sounds(&[thing.name()], "pick", &typed);
+        }
         let (path, value) = match row.written {
             _ if typed.is_empty() => (row.path.clone(), NewValue::Nothing),
             Written::Pair => {

@@ -82,6 +82,36 @@ fn takes_for_one_value_are_set_and_nonsense_is_not() {
 }
 
 #[test]
+fn takes_take_the_form_that_their_rule_of_picking_needs() {
+    let (_folder, mut workspace) = project();
+    workspace.replace(
+        "states",
+        "game.toml",
+        "[events]\nfoot = \"a\"\nfall = \"b\"\n[parameters.speed]\nunit = \"m/s\"\nrange = \"0..6\"\n[states.deck]\nvalues = [\"plank\", \"grate\"]\n",
+    );
+    let plain = "[feet]\npick = \"shuffle, not the last 1\"\ntakes = [\"step/plank\", \"step/grate, weight 2\"]\n";
+    workspace.replace("feet", "sounds/feet.toml", plain);
+    let groups = |workspace: &Workspace| -> Vec<(Option<String>, usize)> {
+        let doc = workspace.document().sounds.iter().find(|s| s.name == "feet").unwrap();
+        doc.groups.iter().map(|(value, takes)| (value.as_ref().map(|v| v.value.clone()), takes.len())).collect()
+    };
+    let feet = names(&["feet"]);
+    for (pick, keys) in [("by deck", ["plank", "grate"]), ("by speed", ["0..3", "3..6"]), ("across speed, equal gain", ["0", "6"])] {
+        workspace.set_sounds(&feet, "pick", pick).unwrap();
+        assert_eq!(groups(&workspace), keys.map(|k| (Some(k.to_owned()), 2)), "{pick}: each has all of them to begin with");
+        assert!(faults(&workspace).is_empty(), "{pick}: {:?}", faults(&workspace));
+        // From table to table the takes stay where they are; by one undo all is as before.
+        workspace.undo().unwrap();
+        assert_eq!(text(&workspace, "sounds/feet.toml"), plain);
+    }
+    workspace.set_sounds(&feet, "pick", "by deck").unwrap();
+    workspace.set_takes("feet", "grate", &names(&["step/grate"])).unwrap();
+    workspace.set_sounds(&feet, "pick", "cycle").unwrap();
+    assert_eq!(groups(&workspace), [(None, 2)], "one list of all, each once");
+    assert!(text(&workspace, "sounds/feet.toml").contains("step/grate, weight 2"));
+}
+
+#[test]
 fn what_cannot_be_read_is_refused_and_changes_nothing() {
     let (_folder, mut workspace) = project();
     for (field, wrong) in [

@@ -129,6 +129,7 @@ impl Ask for MixPrompt {
     fn hint(&self, app: &App) -> Option<String> {
         match self {
             MixPrompt::BusLevel(_) => hint_of(registry::BUS.field("level")),
+            MixPrompt::NewReturn(_) => Some("as hall echo; a reverb if no effect follows the name".into()),
             MixPrompt::SnapshotField { field, .. } => hint_of(registry::SNAPSHOT.field(field)),
             MixPrompt::LoudnessTarget => hint_of(registry::PROJECT.field("loudness")),
             MixPrompt::Setting { word, .. } if word == "wet" => hint_of(registry::EFFECT.field("wet")),

@@ -8,7 +8,7 @@ use super::inputs::MusicTarget;
 use super::{Column, Item, Stave, WIDTHS, side_panel, staves};
 use estampie_engine::engine::PieceStatus;
 use estampie_engine::music::plan;
-use estampie_engine::music::spec::Piece;
+use estampie_engine::music::spec::{Piece, Rule};
 use estampie_engine::names::NameKey;
 use estampie_project::document::{PieceDoc, SILENCE, SectionDoc, Then};
 use estampie_proof::onsets::parts_of_beat;
@@ -139,7 +139,8 @@ fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec):
     let ends = app.way_ends();
     let plan_rows = 4;
     let two = ends.len() as u16 * 2 + 3 + plan_rows + 14 <= area.height;
-    let ways = if two { ends.len() as u16 * 2 } else { ends.len() as u16 } + 2;
+    let tall = rows_of_ways(spec, &ends, two);
+    let ways = tall.iter().sum::<u16>() + 2;
     let foot = area.bottom() - plan_rows;
     // A rule lies between the ways and what comes.
     let middle = foot.saturating_sub(ways + 1);
@@ -147,7 +148,7 @@ fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec):
     app.music.room.set(usize::from(room));
     let lines = staves(doc, |s| app.section_open(s));
     draw_staves(app, painter, Rect { y: area.y + 1, height: room, ..area }, (doc, spec, now), &lines, targets);
-    draw_ways(app, painter, Rect { y: middle, height: ways, ..area }, spec, two, targets);
+    draw_ways(app, painter, Rect { y: middle, height: ways, ..area }, spec, &tall, targets);
     painter.rule(area.x, foot - 1, area.width);
     draw_plan(app, painter, Rect { y: foot, height: plan_rows, ..area }, (at, spec, now), (frame, rate));
     if pass.is_none() {
@@ -338,7 +339,19 @@ fn stave(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, spec): (&PieceD
     painter.right((x + level_width(area.width)).min(area.right()), area.y, &text, if waits { Role::Accent } else { Role::Secondary });
 }
 
-fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, two: bool, targets: &mut Targets) {
+/// The rule for the way from one end to another.
+fn rule_between<'a>(spec: &'a Piece, from: &str, to: &str) -> &'a Rule {
+    let index = |name: &str| if name == SILENCE { None } else { spec.section(NameKey::of(name)) };
+    spec.rule(index(from), index(to))
+}
+
+/// How tall each row of the matrix is: where a way goes by another section, and there is room, a second line says so.
+fn rows_of_ways(spec: &Piece, ends: &[String], two: bool) -> Vec<u16> {
+    let by_way = |from: &String| ends.iter().any(|to| to != from && rule_between(spec, from, to).allowed && rule_between(spec, from, to).way.is_some());
+    ends.iter().map(|from| if two && by_way(from) { 2 } else { 1 }).collect()
+}
+
+fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, tall: &[u16], targets: &mut Targets) {
     let ends = app.way_ends();
     let label = 12;
     let wide = (area.width.saturating_sub(label) / ends.len().max(1) as u16).max(8);
@@ -348,22 +361,21 @@ fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, two
         painter.text(x, area.y + 1, wide - 1, name, if app.music.cell.1 == column && app.music.column == Column::Ways { Role::Active } else { Role::Text });
     }
     for (row, from) in ends.iter().enumerate() {
-        let y = area.y + 2 + row as u16 * if two { 2 } else { 1 };
+        let (y, height) = (area.y + 2 + tall[..row].iter().sum::<u16>(), tall[row]);
         painter.text(area.x + 1, y, label - 2, from, if app.music.cell.0 == row && app.music.column == Column::Ways { Role::Active } else { Role::Text });
         for (column, to) in ends.iter().enumerate() {
             let x = area.x + label + column as u16 * wide;
             let chosen = app.music.cell == (row, column) && matches!(app.music.column, Column::Ways | Column::Fields);
-            targets.push((Rect { x, y, width: wide, height: if two { 2 } else { 1 } }, std::rc::Rc::new(MusicTarget::Transition(row, column))));
+            targets.push((Rect { x, y, width: wide, height }, std::rc::Rc::new(MusicTarget::Transition(row, column))));
             if chosen {
                 let selection = painter.theme.selection();
-                painter.buffer.set_style(Rect { x, y, width: wide, height: if two { 2 } else { 1 } }.intersection(painter.buffer.area), selection);
+                painter.buffer.set_style(Rect { x, y, width: wide, height }.intersection(painter.buffer.area), selection);
             }
             if from == to {
                 painter.text(x, y, wide - 1, if from == SILENCE { "–" } else { "loops" }, Role::Rule);
                 continue;
             }
-            let index = |name: &str| if name == SILENCE { None } else { spec.section(NameKey::of(name)) };
-            let rule = spec.rule(index(from), index(to));
+            let rule = rule_between(spec, from, to);
             let own = rule.written.is_some();
             if !rule.allowed {
                 painter.text(x, y, wide - 1, "× never", Role::Accent);
@@ -378,7 +390,7 @@ fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, two
             };
             let when = if from == SILENCE { "at once".to_owned() } else { side_panel::when_short(app.program(), rule.leave) };
             painter.text(x, y, wide - 1, &when, role);
-            if two {
+            if height > 1 {
                 let way = rule.way.map_or(String::new(), |w| format!("by {}", app.program().names.get(spec.sections[usize::from(w)].key)));
                 painter.text(x, y + 1, wide - 1, &way, Role::Secondary);
             }

@@ -11,6 +11,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
 use estampie_engine::property::Property;
 use estampie_engine::units::{Quantity, Spread};
+use estampie_project::document::Setting as _;
 use estampie_project::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
 
@@ -135,7 +136,10 @@ fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, ta
     }
     let list = takes_of(sound);
     let last = app.rehearsal.history.heard.iter().rev().find(|h| h.leaf == NameKey::of(&sound.name)).map(|h| h.take);
-    let below = 30.min(area.height * 2 / 3);
+    // Below the takes: what varies, what moves it, and its shape; the waves have all that is left.
+    let varied = app.document().shared.whole(&sound.vary).said().iter().filter(|(_, said)| said.is_some()).count() as u16;
+    let moves = app.document().modulations.iter().any(|m| m.target.value == sound.name);
+    let below = (varied + 3 + if moves { 8 } else { 3 } + 11).min(area.height * 2 / 3);
     let most = area.height.saturating_sub(below + 2);
     let y = takes(app, painter, Rect { y: area.y + 2, height: most, ..area }, &list, last, targets) + 1;
     let y = varies(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound) + 1;
@@ -159,9 +163,9 @@ fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last
     // Few takes have larger waves.
     let columns = (list.len() as u16).clamp(1, 3);
     let cell = (area.width / columns).max(12);
-    let tall = if list.len() <= 3 { 8u16 } else { 5 }.min(area.height.max(5));
-    let rows = (area.height / tall).max(1);
     let needed = (list.len() as u16).div_ceil(columns);
+    let tall = (area.height / needed.max(1)).clamp(5, 10).min(area.height.max(5));
+    let rows = (area.height / tall).max(1);
     // The row of the selected take stays in sight.
     let first = (app.sounds.take as u16 / columns + 1).saturating_sub(rows);
     let focused = app.sounds.column == Column::Takes;
