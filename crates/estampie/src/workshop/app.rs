@@ -113,6 +113,8 @@ pub(crate) struct App {
     pub(crate) facts: HashMap<String, TakeFacts>,
     /// Help or the finder was opened since the start.
     pub(crate) asked: bool,
+    /// What is kept as soloed and muted, in the order of its keys.
+    pub(crate) listening: Vec<super::listening::ListeningSet>,
     pub(super) finder: std::cell::RefCell<super::finder::Memory>,
     pub(super) keeping: Keeping,
     /// The terminal is wanted back by the shell for a while.
@@ -135,6 +137,7 @@ impl App {
         let (program, found) = compile::compile(workspace.document(), &assets);
         let faults = all_faults(&workspace, found);
         let (levels, notice) = crate::levels::read(workspace.root());
+        let (listening, broken) = super::listening::read(workspace.root());
         let rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
         let now = Instant::now();
         let mut app = App {
@@ -163,6 +166,7 @@ impl App {
             unconfirmed: None,
             facts: HashMap::new(),
             asked: false,
+            listening,
             finder: Default::default(),
             keeping,
             suspend: false,
@@ -174,7 +178,7 @@ impl App {
         };
         app.look_through();
         app.load_first();
-        if let Some(notice) = busy.or(notice) {
+        if let Some(notice) = busy.or(notice).or(broken) {
             app.alarm(notice);
         }
         app.offer_journal();
@@ -385,7 +389,10 @@ impl App {
                 self.mode = before;
             }
             Mode::Page => {
-                if let Some(does) = keys::meaning(&name, self.view()) {
+                let set = name.strip_prefix('f').and_then(|n| n.parse::<usize>().ok()).filter(|n| (1..=super::listening::KEYS).contains(n));
+                if let Some(number) = set {
+                    self.listen(number - 1);
+                } else if let Some(does) = keys::meaning(&name, self.view()) {
                     self.act(does);
                 } else if let (Some(key), 1) = (name.chars().next(), name.chars().count()) {
                     self.view().other_key(self, key);
@@ -430,6 +437,8 @@ impl App {
             }
             Do::Undo => self.undo(),
             Do::Redo => self.redo(),
+            Do::KeepListening => self.ask_to_keep_listening(),
+            Do::Listen(at) => self.listen(at),
             Do::Solo | Do::Mute => self.gate(does == Do::Solo),
             Do::Freeze => self.rehearsal.player.freeze(!self.rehearsal.player.frozen()),
             Do::Save => self.save(),

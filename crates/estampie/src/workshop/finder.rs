@@ -32,6 +32,10 @@ pub(crate) enum Found {
     Stand(ThingId),
     /// A thing of the project, to be shown with its fields.
     Fields(Thing),
+    /// A listening set, to be heard.
+    Listen(usize),
+    /// A listening set, to be forgotten.
+    Forget(String),
     /// A new thing of a kind, by its place in the table of kinds.
     New(usize),
     Device(String),
@@ -91,6 +95,10 @@ fn all(app: &App) -> Vec<Entry> {
             add(format!("fields of {}", app.workspace.called(&thing)), "project", Found::Fields(thing));
         }
     }
+    for (place, set) in app.listening.iter().enumerate() {
+        add(format!("listen to {}", set.name), "listen", Found::Listen(place));
+        add(format!("forget the listening set {}", set.name), "listen", Found::Forget(set.name.clone()));
+    }
     for (place, view) in VIEWS.iter().enumerate() {
         add(format!("the view {}: {}", view.face().name, view.face().says), "do", Found::Do(Do::View(place)));
     }
@@ -117,6 +125,8 @@ pub(crate) struct Memory {
     found: Option<(String, Rc<Vec<Entry>>)>,
     /// What was chosen, newest first.
     recent: Vec<String>,
+    /// How many listening sets there were.
+    sets: usize,
 }
 
 /// So many choices are remembered.
@@ -137,11 +147,13 @@ pub(crate) fn find(app: &App, query: &str) -> Rc<Vec<Entry>> {
     let mut memory = app.finder.borrow_mut();
     let memory = &mut *memory;
     let (document, view) = (app.workspace.document(), app.view().face().name);
-    if !memory.of.as_ref().is_some_and(|(of, shown)| Arc::ptr_eq(of, document) && *shown == view) {
-        *memory = Memory { of: Some((Arc::clone(document), view)), lines: Rc::new(all(app)), found: None, recent: std::mem::take(&mut memory.recent) };
+    if !memory.of.as_ref().is_some_and(|(of, shown)| Arc::ptr_eq(of, document) && *shown == view) || memory.sets != app.listening.len() {
+        let recent = std::mem::take(&mut memory.recent);
+        *memory = Memory { of: Some((Arc::clone(document), view)), lines: Rc::new(all(app)), found: None, recent, sets: app.listening.len() };
     }
     if let Some((letters, found)) = &memory.found
         && letters == query
+        && memory.sets == app.listening.len()
     {
         return Rc::clone(found);
     }

@@ -39,6 +39,9 @@ pub(crate) enum Do {
     ShortWaits,
     Chances,
     ClearOnly,
+    KeepListening,
+    /// Calls a listening set, by the place of its key.
+    Listen(usize),
     Filter,
     Mark,
     ClearMarks,
@@ -153,6 +156,8 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["["], Do::ShortWaits, "[", "a tenth of all waits, or whole ones again (temporary)", None),
     key(&["]"], Do::Chances, "]", "chances always, never, or as drawn (temporary)", None),
     key(&["\\"], Do::ClearOnly, "\\", "end all that is temporary", None),
+    key(&["ctrl-k"], Do::KeepListening, "ctrl-k", "keep what is soloed and muted under a name, as a listening set", None),
+    key(&["f1"], Do::Listen(0), "F1 … F8", "hear a listening set: what was kept as soloed and muted; again, everything (temporary)", None),
     key(&["w"], Do::Why, "w", "why: what sounds, how loud, and for which reasons", Some("why")),
     key(&["space"], Do::Freeze, "space", "freeze, and go on", Some("freeze")),
     key(&["R"], Do::Record, "R", "record a playthrough from a fresh start; again to end it", None),
@@ -192,6 +197,7 @@ pub(crate) fn name(event: KeyEvent) -> String {
         KeyCode::End => "end".into(),
         KeyCode::PageUp => "page-up".into(),
         KeyCode::PageDown => "page-down".into(),
+        KeyCode::F(number) => format!("f{number}"),
         _ => String::new(),
     };
     if shift { format!("shift-{base}") } else { base }

@@ -5,6 +5,7 @@ mod curve;
 mod finder;
 pub(crate) mod keeping;
 mod keys;
+mod listening;
 mod loading;
 mod mix;
 mod mouse;

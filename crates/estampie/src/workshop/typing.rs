@@ -101,6 +101,8 @@ impl App {
                 }
             }
             Found::Send(name) => self.rehearsal.event(&name),
+            Found::Listen(at) => self.listen(at),
+            Found::Forget(name) => self.forget_listening(&name),
             Found::Hear(name) => {
                 self.rehearsal.say(InputKind::Play { sound: NameKey::of(&name), emitter: NameKey::NONE });
             }

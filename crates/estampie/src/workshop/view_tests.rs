@@ -97,6 +97,8 @@ impl Desk {
                 "page-down" => KeyCode::PageDown,
                 "space" => KeyCode::Char(' '),
                 "backspace" => KeyCode::Backspace,
+                "f1" => KeyCode::F(1),
+                "f2" => KeyCode::F(2),
                 one => KeyCode::Char(one.chars().next().unwrap()),
             };
             let mut modifiers = KeyModifiers::NONE;
