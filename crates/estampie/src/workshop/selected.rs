@@ -166,7 +166,7 @@ mod tests {
         assert!(page.contains("sounds/all.toml"), "where it is named stands there: {page}");
         desk.keys("esc");
         assert!(title(&desk) == "Mix" && desk.text("mix.toml").contains("[buses.hull]"));
-        desk.keys("D y enter");
+        desk.keys("D y");
         assert!(title(&desk) == "Mix" && !desk.text("mix.toml").contains("[buses.hull]"));
         desk.keys("u");
         assert!(desk.text("mix.toml").contains("[buses.hull]") && desk.app.faults.is_empty());

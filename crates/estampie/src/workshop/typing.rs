@@ -22,6 +22,10 @@ impl App {
                 typed.given_up(self);
                 return;
             }
+            "y" | "n" if typed.one_key() => match self.set_confirmed(&typed, name) {
+                Ok(()) => return,
+                Err(why) => self.alarm(why),
+            },
             "enter" => match self.set_confirmed(&typed, &text.text) {
                 Ok(()) => return,
                 Err(why) => self.alarm(why.to_string()),

@@ -144,6 +144,11 @@ pub(crate) trait Ask: std::fmt::Debug {
         false
     }
 
+    /// Whether `y` or `n` alone is the answer, without enter.
+    fn one_key(&self) -> bool {
+        false
+    }
+
     /// It has been typed on.
     fn changed(&self, _app: &mut App, _text: &str) {}
 

@@ -129,7 +129,6 @@ fn a_return_with_a_reverb_and_a_send_take_at_most_fifteen_keys() {
     job.keys(&["Up", "D"]);
     job.story.wait_for("delete bus crypt all the same? y or n");
     job.typed("y");
-    job.keys(&["Enter"]);
     job.story.wait_until("deleted, and back in the mix", |s| s.contains("bus crypt is deleted; u brings it back") && s.contains("¶ Buses"));
     job.keys(&["u", "u", "u"]);
     job.story.wait_until("all of that is undone", |s| line(s, &["└ hall"]).is_some() && s.contains("undid hall renamed to crypt"));

@@ -138,7 +138,11 @@ impl Ask for DeletePrompt {
     }
 
     fn hint(&self, _app: &App) -> Option<String> {
-        Some("y and enter delete it, u would bring it back; esc leaves it".into())
+        Some("y deletes it, u would bring it back; n or esc leaves it".into())
+    }
+
+    fn one_key(&self) -> bool {
+        true
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {

@@ -71,9 +71,9 @@ fn deleting_says_first_what_names_it() {
     desk.keys("left D");
     let page = desk.page();
     assert!(page.contains("2 places name it") && page.contains("bus = \"steps\"") && page.contains("bus steps level"), "{page}");
-    desk.keys("n enter");
+    desk.keys("n");
     assert!(desk.text("mix.toml").contains("[buses.steps]"));
-    desk.keys("D y enter");
+    desk.keys("D y");
     assert!(!desk.text("mix.toml").contains("[buses.steps]"));
     assert!(desk.page().contains("bus steps is deleted; u brings it back"), "{}", desk.page());
     desk.keys("u");

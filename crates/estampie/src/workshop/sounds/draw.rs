@@ -164,7 +164,9 @@ fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last
     let columns = (list.len() as u16).clamp(1, 3);
     let cell = (area.width / columns).max(12);
     let needed = (list.len() as u16).div_ceil(columns);
-    let tall = (area.height / needed.max(1)).clamp(5, 10).min(area.height.max(5));
+    // Sounds within sounds have no wave here.
+    let waves = list.iter().any(|take| take.file);
+    let tall = if waves { (area.height / needed.max(1)).clamp(5, 10).min(area.height.max(5)) } else { 3 };
     let rows = (area.height / tall).max(1);
     // The row of the selected take stays in sight.
     let first = (app.sounds.take as u16 / columns + 1).saturating_sub(rows);
@@ -283,7 +285,7 @@ fn varies(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) ->
     .into_iter()
     .flatten()
     .collect();
-    let aside = if rows.is_empty() { "nothing: type a range at vary.pitch, like -1..1 st" } else { "◆ this time   · the six before" };
+    let aside = if rows.is_empty() { "nothing: v varies it a little, in pitch and level" } else { "◆ this time   · the six before" };
     painter.heading(area.x, area.y, area.width, "Varies each time", aside);
     let line = Rect { x: area.x + 22, y: 0, width: area.width.saturating_sub(46).max(10), height: 1 };
     for (at, (name, low, high, draws, centred)) in rows.iter().enumerate() {
@@ -472,7 +474,7 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targ
     let y = area.y + 2 + height.min(fields.len()) as u16;
     last_twenty(app, painter, Rect { y, height: 9, ..area }, sound);
     let y = y + 10;
-    if y >= area.bottom() {
+    if y >= area.bottom() || care.is_empty() {
         return;
     }
     painter.heading(area.x, y, area.width, "Checks", "");
