@@ -90,11 +90,6 @@ fn all(app: &App) -> Vec<Entry> {
     for (place, kind) in KINDS.iter().enumerate().filter(|(_, kind)| kind.several()) {
         add(format!("new {}", kind.word), "project", Found::New(place));
     }
-    for kind in &KINDS {
-        for thing in app.workspace.things(kind) {
-            add(format!("fields of {}", app.workspace.called(&thing)), "project", Found::Fields(thing));
-        }
-    }
     for (place, set) in app.listening.iter().enumerate() {
         add(format!("listen to {}", set.name), "listen", Found::Listen(place));
         add(format!("forget the listening set {}", set.name), "listen", Found::Forget(set.name.clone()));
@@ -116,12 +111,19 @@ fn all(app: &App) -> Vec<Entry> {
     list
 }
 
+/// The fields of everything there is. In a large project that is most of all lines, so they are made when the letters begin like them.
+fn fields(app: &App) -> Vec<Entry> {
+    let things = KINDS.iter().flat_map(|kind| app.workspace.things(kind));
+    things.map(|thing| Entry { text: format!("fields of {}", app.workspace.called(&thing)), kind: "project", found: Found::Fields(thing) }).collect()
+}
+
 /// What the finder remembers: its lines as long as the project and the view are the same, what fitted the letters last, and what was chosen.
 #[derive(Debug, Default)]
 pub(crate) struct Memory {
     /// What the lines were made of.
     of: Option<(Arc<Document>, &'static str)>,
     lines: Rc<Vec<Entry>>,
+    fields: Option<Rc<Vec<Entry>>>,
     found: Option<(String, Rc<Vec<Entry>>)>,
     /// What was chosen, newest first.
     recent: Vec<String>,
@@ -149,7 +151,7 @@ pub(crate) fn find(app: &App, query: &str) -> Rc<Vec<Entry>> {
     let (document, view) = (app.workspace.document(), app.view().face().name);
     if !memory.of.as_ref().is_some_and(|(of, shown)| Arc::ptr_eq(of, document) && *shown == view) || memory.sets != app.listening.len() {
         let recent = std::mem::take(&mut memory.recent);
-        *memory = Memory { of: Some((Arc::clone(document), view)), lines: Rc::new(all(app)), found: None, recent, sets: app.listening.len() };
+        *memory = Memory { of: Some((Arc::clone(document), view)), lines: Rc::new(all(app)), fields: None, found: None, recent, sets: app.listening.len() };
     }
     if let Some((letters, found)) = &memory.found
         && letters == query
@@ -157,12 +159,13 @@ pub(crate) fn find(app: &App, query: &str) -> Rc<Vec<Entry>> {
     {
         return Rc::clone(found);
     }
-    let found = Rc::new(fitting(&memory.lines, &memory.recent, query));
+    let fields = query.trim_start().starts_with(['f', 'F']).then(|| Rc::clone(memory.fields.get_or_insert_with(|| Rc::new(fields(app)))));
+    let found = Rc::new(fitting([&memory.lines, fields.as_deref().unwrap_or(&Vec::new())], &memory.recent, query));
     memory.found = Some((query.to_owned(), Rc::clone(&found)));
     found
 }
 
-fn fitting(lines: &[Entry], recent: &[String], query: &str) -> Vec<Entry> {
+fn fitting([lines, fields]: [&[Entry]; 2], recent: &[String], query: &str) -> Vec<Entry> {
     let lately = |entry: &Entry| recent.iter().position(|t| *t == entry.text).unwrap_or(usize::MAX);
     if query.trim().is_empty() {
         let mut entries = lines.to_vec();
@@ -176,6 +179,7 @@ fn fitting(lines: &[Entry], recent: &[String], query: &str) -> Vec<Entry> {
     let mut buffer = Vec::new();
     let mut scored: Vec<(u32, usize, &Entry)> = lines
         .iter()
+        .chain(fields)
         .chain(&devices)
         .filter_map(|entry| Some((pattern.score(Utf32Str::new(&entry.text, &mut buffer), &mut matcher)?, lately(entry), entry)))
         .collect();
