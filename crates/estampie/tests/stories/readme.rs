@@ -43,9 +43,14 @@ fn step(path: &Path, seed: u32) {
 #[test]
 fn the_first_project_is_made_as_the_readme_says() {
     let text = readme();
-    for words in
-        ["`d`: a struck tone", "`a` takes the whole series", "down to `vary.pitch`, `e`, `-1.5..1.5 st`", "`W` and `step`, `enter`", "`speed moves step level`"]
-    {
+    for words in [
+        "`d`: a struck tone",
+        "`a` takes the whole series",
+        "`v` lets it vary",
+        "`W` and `step`, `enter`",
+        "`/range`, `enter`, `e`, `0..6`, `enter`",
+        "`3`, `M`, `speed`, `enter`",
+    ] {
         assert!(text.contains(words), "the README says otherwise than this story: {words}");
     }
     let story = Story::new("readme");
@@ -64,23 +69,8 @@ fn the_first_project_is_made_as_the_readme_says() {
     story.wait_until("the new files are listed first", |s| line(s, &["audio/step_01.wav", "new"]).is_some());
     story.keys(&["a", "Enter"]);
     story.wait_for("step has 5 takes");
-    story.keys(&["Tab", "Tab"]);
-    for (field, typed) in [("vary.pitch", "-1.5..1.5 st"), ("vary.level", "-2..2 dB")] {
-        // Up or down until the field is the one that is typed.
-        for _ in 0..40 {
-            story.keys(&["e"]);
-            let screen = story.wait_until("a field is typed", |s| line(s, &["of step", ": "]).is_some());
-            if line(&screen, &[field, "of step", ": "]).is_some() {
-                break;
-            }
-            story.keys(&["Escape"]);
-            story.wait_until("it is left", |s| line(s, &["of step", ": "]).is_none());
-            story.keys(&[if field == "vary.pitch" { "Down" } else { "Up" }]);
-        }
-        story.type_text(typed);
-        story.keys(&["Enter"]);
-        story.wait_until("it is set", |s| line(s, &[field, &typed.replace('-', "−")[..5]]).is_some());
-    }
+    story.keys(&["v"]);
+    story.wait_until("it varies", |s| line(s, &["vary.pitch", "−1..1 st"]).is_some() && line(s, &["vary.level", "−2..2 dB"]).is_some());
     story.keys(&["t"]);
     story.wait_until("it has played twenty times", |s| line(s, &["pitch", "◆", "•"]).is_some() && line(s, &["level", "◆", "•"]).is_some());
     story.keys(&["W"]);
@@ -92,18 +82,25 @@ fn the_first_project_is_made_as_the_readme_says() {
     story.wait_for("● saved");
     let reactions = std::fs::read_to_string(project.join("reactions.est")).unwrap();
     assert!(reactions.contains("When step\n  play step"), "{reactions}");
-    let game = std::fs::read_to_string(project.join("game.toml")).unwrap();
-    std::fs::write(project.join("game.toml"), format!("{game}\n{}", block("toml", "[parameters.speed]"))).unwrap();
-    story.wait_for("changed outside and taken in: game.toml");
-    std::fs::write(project.join("reactions.est"), format!("{reactions}\n{}", block("text", "play step"))).unwrap();
+    let written = reactions.replace("When step\n  play step at the emitter\n", "");
+    std::fs::write(project.join("reactions.est"), format!("{written}\n{}", block("text", "play step"))).unwrap();
     story.wait_for("changed outside and taken in: reactions.est");
-    story.keys(&["2", "M"]);
-    story.wait_for("new modulation:");
-    story.type_text("speed moves step level");
-    story.keys(&["Enter"]);
+    // A parameter of its own, by keys alone. (An enter is a carriage return to a terminal.)
+    story.type_text(":new parameter\r");
+    story.wait_for("new parameter: its name");
+    story.type_text("speed\r");
+    story.wait_for("¶ parameter speed");
+    for (field, value) in [("range", "0..6"), ("unit", "m/s"), ("rise", "80 ms")] {
+        story.type_text(&format!("/{field}\r"));
+        story.type_text(&format!("e{value}\r"));
+        story.wait_until("it is set", |s| line(s, &[field, value]).is_some() && !s.contains(&format!("{field} of parameter speed")));
+    }
+    story.keys(&["3", "M"]);
+    story.wait_for("step is moved by the parameter");
+    story.type_text("speed\r");
     story.wait_for("speed ⟶ step level");
     story.keys(&["Down", "Down", "Down", "Down"]);
-    story.wait_until("the left point is down", |s| line(s, &["comes to", "−2 dB"]).is_some());
+    story.wait_until("the left point is down", |s| line(s, &["speed 0 m/s", "−2 dB"]).is_some());
     story.keys(&["Escape", "1"]);
     story.wait_for("Parameters from the game");
     story.keys(&[":"]);

@@ -15,7 +15,7 @@ fn a_curve_point_is_moved_by_keys_and_the_mouse_and_the_level_moves() {
     let story = Story::new("curve");
     story.open_demo();
     story.keys(&["d"]);
-    story.wait_until("the thruster sounds", |s| line(s, &["thruster/loop", "bell"]).is_some());
+    story.heard("thruster/loop");
     story.keys(&[":"]);
     story.type_text("curve thruster moves level");
     story.keys(&["Enter"]);

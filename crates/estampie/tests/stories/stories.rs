@@ -32,7 +32,9 @@ fn a_parameter_moves_and_the_level_follows() {
     let story = Story::new("parameter");
     story.open_demo();
     story.keys(&["d"]);
-    let screen = story.wait_until("the thruster sounds", |s| line(s, &["thruster/loop", "bell"]).is_some());
+    story.heard("thruster/loop");
+    // Louder ones may have taken its place in the list.
+    let screen = story.screen();
     let quiet = line(&screen, &["thruster/loop", "bell"]).and_then(|l| number_before(l.rsplit('│').next().unwrap(), "thruster")).unwrap_or(-60.0);
     // By typing a value …
     story.keys(&["Down", "Down", "e"]);
