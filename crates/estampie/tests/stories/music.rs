@@ -106,10 +106,9 @@ fn every_transition_is_checked_and_the_problems_open() {
     // A layer 20 dB louder is found.
     story.keys(&["Tab"]);
     story.wait_for("? help");
-    // Past drift with its layers and its close ending: pursuit.
-    for _ in 0..6 {
-        story.keys(&["Down"]);
-    }
+    // Past drift and its close ending with their layers: pursuit.
+    story.keys(&["Down"; 10]);
+    story.wait_until("pursuit is chosen", |s| line(s, &["▌pursuit"]).is_some());
     early(&story);
     story.keys(&["Enter"]);
     story.wait_for("leaves for pursuit in");

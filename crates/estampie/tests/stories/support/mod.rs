@@ -81,10 +81,7 @@ impl Story {
         loop {
             let screen = self.screen();
             if holds(&screen) {
-                // It may have been read while it was being written: a moment later the rest of the page is there too.
-                std::thread::sleep(Duration::from_millis(30));
-                let whole = self.screen();
-                return if holds(&whole) { whole } else { screen };
+                return screen;
             }
             if begun.elapsed() > Duration::from_secs(180) {
                 // What has happened meanwhile tells why.
@@ -106,7 +103,11 @@ impl Story {
     }
 
     pub fn wait_for(&self, text: &str) -> String {
-        self.wait_until(text, |s| s.contains(text))
+        let screen = self.wait_until(text, |s| s.contains(text));
+        // It may have been read while it was being written: a moment later the rest of the page is there too.
+        std::thread::sleep(Duration::from_millis(30));
+        let whole = self.screen();
+        if whole.contains(text) { whole } else { screen }
     }
 }
 
