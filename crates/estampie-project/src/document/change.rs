@@ -89,7 +89,6 @@ impl Workspace {
         for name in sounds {
             let doc = document.sounds.iter().find(|s| s.name == *name).ok_or_else(|| Refusal::missing("sound", name))?;
             let file = doc.place.file.as_str();
-            let toml = self.toml(file)?;
             let mut opened = BTreeSet::new();
             if let Some(Some(groups)) = takes.get(name.as_str()) {
                 values.push((file, vec![name.as_str(), "takes"], NewValue::Nothing));
@@ -106,7 +105,7 @@ impl Workspace {
                 };
                 // A shared setting by name becomes a table that is like it, so that one field can be its own.
                 if let Some(like) = like_of(doc, top)
-                    && toml.get(name).and_then(|s| s.get(top)).is_some_and(toml_edit::Item::is_str)
+                    && self.toml(file)?.get(name).and_then(|s| s.get(top)).is_some_and(toml_edit::Item::is_str)
                     && opened.insert(top)
                 {
                     values.push((file, vec![name.as_str(), top], NewValue::Nothing));

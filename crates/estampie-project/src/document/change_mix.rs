@@ -155,15 +155,6 @@ impl Workspace {
         self.set_if_read(&format!("new return {name}"), &values)
     }
 
-    /// Takes an effect off a bus, as one edit.
-    ///
-    /// # Errors
-    /// When there is no such effect, or the file cannot be edited.
-    pub fn delete_effect(&mut self, bus: &str, effect: &str) -> Result<(), Refusal> {
-        self.effect_of(bus, effect)?;
-        self.set_mix(&format!("{effect} taken off {bus}"), vec!["buses", bus, "effect", effect], "")
-    }
-
     /// Adds a snapshot that holds nothing yet, as one edit.
     ///
     /// # Errors
@@ -196,14 +187,6 @@ impl Workspace {
         ];
         self.set_if_read(&format!("snapshot of {zone}"), &values)?;
         Ok(name)
-    }
-
-    /// Takes a snapshot out, as one edit. What names it stays and is a fault until it is fixed.
-    ///
-    /// # Errors
-    /// When the file cannot be edited.
-    pub fn delete_snapshot(&mut self, name: &str) -> Result<(), Refusal> {
-        self.set_mix(&format!("deletion of snapshot {name}"), vec!["snapshots", name], "")
     }
 
     /// Sets a field of a snapshot (`rise`, `fall`, `amount`, `while`, `order`), as one edit.

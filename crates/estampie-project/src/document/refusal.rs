@@ -29,7 +29,7 @@ pub enum Refusal {
     #[error("{0} is gone: it has been changed meanwhile")]
     Gone(String),
     /// A file has something else where a table is needed.
-    #[error("{0} is not a table; mend it in its file")]
+    #[error("{0} is not a table; fix it in its file")]
     NoTable(String),
     /// The project would be at fault with it.
     #[error("{}; {}", .0.what, .0.fix)]

@@ -24,8 +24,7 @@ use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::assets::Assets;
-use estampie_project::document::Refusal;
-use estampie_project::document::{Document, Fault, Workspace};
+use estampie_project::document::{Document, Fault, Refusal, Workspace};
 use estampie_project::survey::Survey;
 use estampie_project::{compile, survey};
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
@@ -389,10 +388,7 @@ impl App {
                 self.mode = before;
             }
             Mode::Page => {
-                let set = name.strip_prefix('f').and_then(|n| n.parse::<usize>().ok()).filter(|n| (1..=super::listening::KEYS).contains(n));
-                if let Some(number) = set {
-                    self.listen(number - 1);
-                } else if let Some(does) = keys::meaning(&name, self.view()) {
+                if let Some(does) = keys::meaning(&name, self.view()) {
                     self.act(does);
                 } else if let (Some(key), 1) = (name.chars().next(), name.chars().count()) {
                     self.view().other_key(self, key);

@@ -155,7 +155,6 @@ pub(crate) fn find(app: &App, query: &str) -> Rc<Vec<Entry>> {
     }
     if let Some((letters, found)) = &memory.found
         && letters == query
-        && memory.sets == app.listening.len()
     {
         return Rc::clone(found);
     }

@@ -1,5 +1,6 @@
 //! Keys in tables: what is pressed, what the help page and the line of keys say. Each view has a table of its own; here is what all share.
 
+use super::listening;
 use super::view::{VIEWS, View};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
@@ -207,7 +208,8 @@ pub(crate) fn name(event: KeyEvent) -> String {
 pub(crate) fn meaning(name: &str, view: &dyn View) -> Option<Do> {
     let in_table = |table: &[Binding]| table.iter().find(|b| b.keys.contains(&name)).map(|b| b.does);
     let to_view = || VIEWS.iter().position(|v| name.chars().eq([v.face().key])).map(Do::View);
-    in_table(view.face().keys).or_else(to_view).or_else(|| in_table(KEYS))
+    let set = || name.strip_prefix('f')?.parse::<usize>().ok().filter(|n| (1..=listening::KEYS).contains(n)).map(|n| Do::Listen(n - 1));
+    in_table(view.face().keys).or_else(to_view).or_else(|| in_table(KEYS)).or_else(set)
 }
 
 /// All that keys do in a view, as shown and in words.

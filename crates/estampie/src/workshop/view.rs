@@ -9,8 +9,7 @@ use super::keys::{Binding, Do};
 use super::painter::Painter;
 use super::{mix, music, project, sounds, stage, trace, wiring};
 use estampie_engine::names::NameKey;
-use estampie_project::document::Refusal;
-use estampie_project::document::registry;
+use estampie_project::document::{Refusal, registry};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 

@@ -8,8 +8,7 @@ use super::Focus;
 use estampie_engine::names::NameKey;
 use estampie_project::assets::Assets;
 use estampie_project::compile;
-use estampie_project::document::Refusal;
-use estampie_project::document::{ClippingKind, Document};
+use estampie_project::document::{ClippingKind, Document, Refusal};
 use estampie_proof::compare;
 
 impl App {

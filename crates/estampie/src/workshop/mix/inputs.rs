@@ -8,8 +8,7 @@ use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::dsp::effects::KINDS;
 use estampie_engine::property::Unit;
 use estampie_engine::units::{Decibels, Pan, Quantity as _};
-use estampie_project::document::Refusal;
-use estampie_project::document::{NewValue, read_held, read_target, registry};
+use estampie_project::document::{NewValue, Refusal, read_held, read_target, registry};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 

@@ -5,8 +5,7 @@ use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::units::{Decibels, Pan, Quantity as _};
-use estampie_project::document::Refusal;
-use estampie_project::document::registry;
+use estampie_project::document::{Refusal, registry};
 use estampie_project::things::Thing;
 use ratatui::layout::Rect;
 

@@ -172,6 +172,10 @@ fn left_over(app: &App, painter: &mut Painter<'_>, area: Rect) {
 /// Where the chosen thing is named.
 fn named_at(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let Some(thing) = app.thing_chosen().filter(|thing| thing.kind.named() && thing.kind.names.is_none()) else { return };
+    // While they stand at the right they need not stand here too.
+    if app.project.uses.is_some() {
+        return;
+    }
     let called = app.workspace.called(&thing);
     let Some(uses) = app.uses_of_chosen() else {
         painter.heading(area.x, area.y, area.width, "Uses", "looking …");

@@ -11,8 +11,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
 use estampie_engine::property::Property;
 use estampie_engine::units::{Quantity, Spread};
-use estampie_project::document::Setting as _;
-use estampie_project::document::{Origin, SoundDoc, VaryDoc, describe, sharers, uses_of};
+use estampie_project::document::{Origin, Setting as _, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
 
 const INDEX: u16 = 31;

@@ -5,9 +5,8 @@ use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, hint_of, owned};
 use estampie_engine::property::SOUND_PROPERTIES;
-use estampie_project::document::Refusal;
 use estampie_project::document::registry::{Holds, field_of_sound};
-use estampie_project::document::sharers;
+use estampie_project::document::{Refusal, sharers};
 use ratatui::layout::Rect;
 
 /// What can be clicked.

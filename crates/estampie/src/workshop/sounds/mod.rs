@@ -8,7 +8,6 @@ mod take_facts;
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use files::{Picker, draw as draw_files};
 
-use estampie_project::document::Refusal;
 pub(crate) use inputs::SoundsPrompt;
 
 pub(crate) use take_facts::{Remembered, TakeFacts};
@@ -21,8 +20,7 @@ use super::view::{Face, Targets, View};
 use super::wiring::WiringPrompt;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
-use estampie_project::document::Setting as _;
-use estampie_project::document::{Field, NewValue, Origin, SoundDoc, TakeDoc, describe, did_you_mean, sharers, uses_of};
+use estampie_project::document::{Field, NewValue, Origin, Refusal, Setting as _, SoundDoc, TakeDoc, describe, did_you_mean, sharers, uses_of};
 use estampie_project::things::kind_of;
 use ratatui::layout::Rect;
 use std::collections::BTreeSet;

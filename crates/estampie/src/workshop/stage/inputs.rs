@@ -6,8 +6,7 @@ use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, owned};
 use estampie_engine::names::NameKey;
 use estampie_engine::units::{Decibels, Quantity as _, read_number};
-use estampie_project::document::Refusal;
-use estampie_project::document::{TABLES, ThingId};
+use estampie_project::document::{Refusal, TABLES, ThingId};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 

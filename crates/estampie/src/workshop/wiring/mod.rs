@@ -8,7 +8,6 @@ mod side_panel;
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use sentence::Sentence;
 
-use estampie_project::document::Refusal;
 pub(crate) use inputs::WiringPrompt;
 
 use super::app::{App, Mode};
@@ -19,7 +18,7 @@ use super::text_field::TextField;
 use super::view::{Face, Targets, View};
 use estampie_engine::names::NameKey;
 use estampie_project::complete::{Block, blocks};
-use estampie_project::document::{ValueOf, did_you_mean};
+use estampie_project::document::{Refusal, ValueOf, did_you_mean};
 use ratatui::layout::Rect;
 use std::sync::Arc;
 

@@ -5,8 +5,7 @@ use crate::workshop::app::{App, Mode};
 use crate::workshop::stage::inputs::{StagePrompt, StageTarget};
 use crate::workshop::text_field::TextField;
 use estampie_engine::world::geometry::{Ground, apart};
-use estampie_project::document::Refusal;
-use estampie_project::document::{TABLES, ThingId};
+use estampie_project::document::{Refusal, TABLES, ThingId};
 
 /// Corners closer than this are the same.
 const SAME: f32 = 0.3;
