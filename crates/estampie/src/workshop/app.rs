@@ -263,7 +263,8 @@ impl App {
                 self.say(format!("changed outside and taken in: {}", taken.join(", ")));
                 news = true;
             }
-            if !contested.is_empty() {
+            // Where it is being asked already, this would say again what is on the page.
+            if !contested.is_empty() && !matches!(self.mode, Mode::Contested) {
                 self.alarm(format!("changed here and by somebody else: {}; ctrl-s asks which to keep", contested.join(", ")));
                 news = true;
             }

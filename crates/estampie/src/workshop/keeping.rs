@@ -254,6 +254,8 @@ impl App {
                 self.say(format!("saved {count} file{}", if count == 1 { "" } else { "s" }));
             }
             Err(SaveError::Contested(_)) => {
+                // What may have told of it is answered by asking.
+                self.message = None;
                 self.ask_contested();
                 return false;
             }

@@ -335,10 +335,9 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
             return;
         }
         Mode::Contested => {
-            if app.message.as_ref().is_none_or(|m| !m.alarm) {
-                let list = [("m", "keep mine"), ("t", "keep theirs"), ("b", "both, where they do not meet"), ("↑ ↓", "scroll"), ("esc", "later")];
-                return keys(painter, 1, y, width, &list);
-            }
+            said_above(app, painter, y, width);
+            let list = [("m", "keep mine"), ("t", "keep theirs"), ("b", "both, where they do not meet"), ("↑ ↓", "scroll"), ("esc", "later")];
+            return keys(painter, 1, y, width, &list);
         }
         Mode::Protected(files) => {
             let x = painter.text(1, y, width.saturating_sub(40), &format!("write-protected: {}.", files.join(", ")), Role::Accent) + 1;
@@ -346,11 +345,11 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
             return;
         }
         Mode::Finder { .. } => return keys(painter, 1, y, width, &[("enter", "go there, or do it"), ("↑ ↓", "choose"), ("esc", "back")]),
-        Mode::Differences if app.message.is_none() => {
+        Mode::Differences => {
+            said_above(app, painter, y, width);
             let list = [("a", "go over to the other"), ("enter", "keep what you hear, forget the other"), ("↑ ↓", "scroll"), ("esc", "back; both stay")];
             return keys(painter, 1, y, width, &list);
         }
-        Mode::Differences => {}
         Mode::Help => return keys(painter, 1, y, width, &[("esc", "back to the page"), ("↑ ↓", "scroll")]),
         Mode::Faults => return keys(painter, 1, y, width, &[("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("!", "opens this again")]),
         Mode::Page => {}
@@ -365,6 +364,13 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     let list: Vec<(&str, &str)> =
         in_order(app).into_iter().filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?))).collect();
     keys(painter, 1, y, width, &list);
+}
+
+/// What was said last, in the line above: where something is asked, nothing may hide the answers.
+fn said_above(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
+    let Some(message) = &app.message else { return };
+    painter.text(0, y - 1, width, &" ".repeat(usize::from(width)), Role::Text);
+    painter.text(1, y - 1, width - 2, &message.text, if message.alarm { Role::Accent } else { Role::Active });
 }
 
 /// The keys of the view, before or among those that all share, as the line tells them.

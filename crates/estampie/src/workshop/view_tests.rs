@@ -382,3 +382,23 @@ fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
     desk.click("plays steps/deck");
     assert!(desk.app.shows("Sounds") && desk.app.sounds.selected == "steps/deck");
 }
+
+#[test]
+fn what_is_said_meanwhile_does_not_hide_what_a_question_can_be_answered_by() {
+    let mut desk = Desk::new();
+    desk.keys("5 left");
+    let theirs = desk.text("mix.toml").replacen("-3 dB", "-9 dB", 1);
+    std::fs::write(desk.path("mix.toml"), theirs).unwrap();
+    desk.app.alarm("changed here and by somebody else; ctrl-s asks");
+    desk.keys("ctrl-s");
+    let page = desk.page();
+    assert!(page.contains("keep theirs") && !page.contains("ctrl-s asks"), "it has been asked: {page}");
+    for width in [100, 160] {
+        desk.size = (width, 30);
+        desk.app.alarm("the disk is full");
+        let page = desk.page();
+        assert!(page.contains("the disk is full") && page.contains("keep mine") && page.contains("keep theirs"), "{page}");
+    }
+    desk.keys("m");
+    assert!(desk.page().contains("the other version is kept as mix.toml.theirs"), "{}", desk.page());
+}
