@@ -4,7 +4,7 @@
 //! half with two notes, if lengths are in quarters. `!` after a note is a hard stroke, `?` a soft one; `|` stands between bars.
 
 use estampie_engine::music::exact::{Beats, read};
-use estampie_engine::music::{InstrumentSettings, Tone, read_key};
+use estampie_engine::music::{InstrumentSettings, Stroke, Tone, read_key};
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use std::path::Path;
@@ -105,7 +105,8 @@ pub(crate) fn play(notes: &[Note], (from, to): (Beats, Beats), tempo: f64, patch
     for (index, (at, length, pitch, velocity)) in notes.iter().enumerate().filter(|(_, n)| n.0 >= from && n.0 < to) {
         let mut tone = Tone::new(RATE);
         let length = frame(*length * Beats::new(15, 16)) as u64;
-        tone.start(patch, f32::from(*pitch), f32::from(*velocity) / 127.0, 0, length, index as u32 * 7919 + 1, None, RATE);
+        let stroke = Stroke { pitch: f32::from(*pitch), velocity: f32::from(*velocity) / 127.0, wait: 0, length, seed: index as u32 * 7919 + 1 };
+        tone.start(patch, stroke, None, RATE);
         for block in out[frame(*at - from)..].chunks_mut(64) {
             if tone.gone() {
                 break;

@@ -4,20 +4,18 @@ use super::music::transposition;
 use super::play::Begin;
 use super::{Directing, sums};
 use crate::dsp::{Envelope, Shaping};
-use crate::ground::curve::Shape;
 use crate::ground::property::Property;
 use crate::ground::telemetry::What;
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Step;
 use crate::mixer::voice::{Cue, NOWHERE, Route, Voice};
-use crate::music::Timeline;
+use crate::music::PassBegins;
 use crate::music::band::Manner;
 use crate::music::spec::{Layer, Notes, Variation};
 
 impl Directing<'_> {
     /// Begins the layers of notes of a pass: new bands, or the old ones that go round.
-    #[allow(clippy::too_many_arguments)]
-    pub(super) fn begin_notes(&mut self, index: u16, (section, pass): (u16, u64), frame: u64, line: Timeline, rise: (u64, Shape), round: bool) {
+    pub(super) fn begin_notes(&mut self, index: u16, &PassBegins { number: pass, section, frame, line, rise, round, .. }: &PassBegins) {
         let program = self.program;
         let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
         if !round {

@@ -243,71 +243,96 @@ pub(crate) struct Scene<'a> {
 /// The mixer adds them up and *why* prints them: there is no other way to a voice's level.
 #[inline(always)]
 pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut(Term)) {
-    let Scene { program, state, mix, world, frame } = scene;
+    let Scene { program, state, frame, .. } = scene;
     if let Some(frozen) = voice.frozen {
         for (property, value) in frozen.iter() {
             sink(Term { property, kind: TermKind::Set, of: voice.sound, value: *value });
         }
         return;
     }
-    for (depth, index) in voice.sounds().iter().enumerate() {
-        let (spec, now) = (&program.sounds[*index as usize], &state.sounds[*index as usize]);
-        let mut tell = |property, kind, of, value| sink(Term { property, kind, of, value });
-        let drawn = &voice.route.drawn[depth];
-        for row in &SOUND_PROPERTIES {
-            let value = now.set[row.property];
-            if row.always_told || value != row.neutral {
-                tell(row.property, TermKind::Set, spec.key, value);
-            }
-            if spec.vary.of[row.property].ends != (0.0, 0.0) {
-                tell(row.property, TermKind::Varied, spec.key, drawn[row.property]);
-            }
-        }
-        if let (group @ 1.., Choice::Across { parameter, points, equal_power }) = (voice.route.across[depth], &spec.choice)
-            && usize::from(group) <= points.len()
-        {
-            let value = state.smooth(program, *parameter, voice.place);
-            tell(Property::Level, TermKind::Across, program.parameters[*parameter].key, across(points, *equal_power, usize::from(group) - 1, value));
-        }
-        if let Some(falloff) = &spec.falloff
-            && let Some(hearing) = world.heard(voice.place)
-        {
-            let distance = hearing.distance;
-            for (curve, property) in [(&falloff.level, Property::Level), (&falloff.low_pass, Property::LowPass), (&falloff.high_pass, Property::HighPass)] {
-                if let Some(curve) = curve {
-                    let value = match world.points(&program.world, voice.place).filter(|_| property == Property::Level) {
-                        Some(points) => all_together(curve, points, world.listener.at),
-                        None => curve.at(distance),
-                    };
-                    tell(property, TermKind::Distance, voice.emitter, value);
-                }
-            }
-            for (curve, property) in [(&falloff.cone, Property::Level), (&falloff.cone_low_pass, Property::LowPass)] {
-                if let Some(value) = curve.as_ref().map(|c| c.at(hearing.off_axis)).filter(|v| *v != 0.0) {
-                    tell(property, TermKind::Cone, voice.emitter, value);
-                }
-            }
-            if falloff.doppler > 0.0 && hearing.doppler != 0.0 {
-                tell(Property::Pitch, TermKind::Doppler, voice.emitter, hearing.doppler * falloff.doppler);
-            }
-        }
-        if let Some(group) = spec.group.and_then(|g| program.mix.groups.get(g as usize)) {
-            let now = mix.cells[*group as usize].now;
-            if now != 0.0 {
-                tell(
-                    Property::Level,
-                    TermKind::Group,
-                    program.groups[spec.group.unwrap_or(0) as usize].key,
-                    if now <= -120.0 { f32::NEG_INFINITY } else { now },
-                );
-            }
-        }
-        for modulation in &spec.modulations {
-            let moved = &program.modulations[*modulation as usize];
-            let value = if moved.local { state.modulation(program, *modulation as usize, voice.place) } else { state.modulations[*modulation as usize] };
-            tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, value);
+    for depth in 0..voice.sounds().len() {
+        sound_terms(scene, voice, depth, sink);
+    }
+    place_terms(scene, voice, sink);
+    if let Some(cue) = voice.cue {
+        piece_terms(scene, cue.piece, sink);
+    }
+    for (property, value) in [(Property::Level, voice.route.take_level), (Property::Pitch, voice.route.take_pitch)] {
+        if value != 0.0 {
+            sink(Term { property, kind: TermKind::Take, of: voice.take(), value });
         }
     }
+    if voice.swept.iter().any(|(_, s)| s.is_some()) {
+        let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s as usize, Property::Sweep, voice.place)).sum();
+        for (property, swept) in voice.swept.iter() {
+            if let Some(swept) = swept {
+                sink(Term { property, kind: TermKind::Swept, of: voice.sound, value: swept.at(frame) * (1.0 + asked).clamp(0.0, 2.0) });
+            }
+        }
+    }
+}
+
+/// What one sound of a voice's way is set to, draws, and is given by distance, its group and parameters.
+#[inline(always)]
+fn sound_terms(Scene { program, state, mix, world, .. }: Scene<'_>, voice: &Voice, depth: usize, sink: &mut impl FnMut(Term)) {
+    let index = voice.sounds()[depth] as usize;
+    let (spec, now) = (&program.sounds[index], &state.sounds[index]);
+    let mut tell = |property, kind, of, value| sink(Term { property, kind, of, value });
+    let drawn = &voice.route.drawn[depth];
+    for row in &SOUND_PROPERTIES {
+        let value = now.set[row.property];
+        if row.always_told || value != row.neutral {
+            tell(row.property, TermKind::Set, spec.key, value);
+        }
+        if spec.vary.of[row.property].ends != (0.0, 0.0) {
+            tell(row.property, TermKind::Varied, spec.key, drawn[row.property]);
+        }
+    }
+    if let (group @ 1.., Choice::Across { parameter, points, equal_power }) = (voice.route.across[depth], &spec.choice)
+        && usize::from(group) <= points.len()
+    {
+        let value = state.smooth(program, *parameter, voice.place);
+        tell(Property::Level, TermKind::Across, program.parameters[*parameter].key, across(points, *equal_power, usize::from(group) - 1, value));
+    }
+    if let Some(falloff) = &spec.falloff
+        && let Some(hearing) = world.heard(voice.place)
+    {
+        let distance = hearing.distance;
+        for (curve, property) in [(&falloff.level, Property::Level), (&falloff.low_pass, Property::LowPass), (&falloff.high_pass, Property::HighPass)] {
+            if let Some(curve) = curve {
+                let value = match world.points(&program.world, voice.place).filter(|_| property == Property::Level) {
+                    Some(points) => all_together(curve, points, world.listener.at),
+                    None => curve.at(distance),
+                };
+                tell(property, TermKind::Distance, voice.emitter, value);
+            }
+        }
+        for (curve, property) in [(&falloff.cone, Property::Level), (&falloff.cone_low_pass, Property::LowPass)] {
+            if let Some(value) = curve.as_ref().map(|c| c.at(hearing.off_axis)).filter(|v| *v != 0.0) {
+                tell(property, TermKind::Cone, voice.emitter, value);
+            }
+        }
+        if falloff.doppler > 0.0 && hearing.doppler != 0.0 {
+            tell(Property::Pitch, TermKind::Doppler, voice.emitter, hearing.doppler * falloff.doppler);
+        }
+    }
+    if let Some(group) = spec.group.and_then(|g| program.mix.groups.get(g as usize)) {
+        let now = mix.cells[*group as usize].now;
+        if now != 0.0 {
+            let of = program.groups[spec.group.unwrap_or(0) as usize].key;
+            tell(Property::Level, TermKind::Group, of, if now <= -120.0 { f32::NEG_INFINITY } else { now });
+        }
+    }
+    for modulation in &spec.modulations {
+        let moved = &program.modulations[*modulation as usize];
+        let value = if moved.local { state.modulation(program, *modulation as usize, voice.place) } else { state.modulations[*modulation as usize] };
+        tell(moved.property, TermKind::Moved, program.parameters[moved.parameter].key, value);
+    }
+}
+
+/// What zones, doorways, shelters and walls take from a voice, and how much there is of the zone whose ambience it is.
+#[inline(always)]
+fn place_terms(Scene { program, state, world, .. }: Scene<'_>, voice: &Voice, sink: &mut impl FnMut(Term)) {
     if voice.place != NOWHERE
         && let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s as usize].falloff.is_some()))
     {
@@ -329,22 +354,6 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
         if share != 1.0 {
             let value = if share <= 1e-4 { f32::NEG_INFINITY } else { Decibels::of_gain(share).0 };
             sink(Term { property: Property::Level, kind: TermKind::Depth, of: voice.emitter, value });
-        }
-    }
-    if let Some(cue) = voice.cue {
-        piece_terms(scene, cue.piece, sink);
-    }
-    for (property, value) in [(Property::Level, voice.route.take_level), (Property::Pitch, voice.route.take_pitch)] {
-        if value != 0.0 {
-            sink(Term { property, kind: TermKind::Take, of: voice.take(), value });
-        }
-    }
-    if voice.swept.iter().any(|(_, s)| s.is_some()) {
-        let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s as usize, Property::Sweep, voice.place)).sum();
-        for (property, swept) in voice.swept.iter() {
-            if let Some(swept) = swept {
-                sink(Term { property, kind: TermKind::Swept, of: voice.sound, value: swept.at(frame) * (1.0 + asked).clamp(0.0, 2.0) });
-            }
         }
     }
 }

@@ -19,7 +19,7 @@ use crate::ground::vocabulary::{Answer, Arrival, Step};
 use crate::mixer::voice::{Cue, Leaving, NOWHERE, Route, Voice};
 use crate::music::exact::{Frames, frames, narrow, nearest};
 use crate::music::spec::{Follows, Piece, When};
-use crate::music::{Ask, Happens, Point, Sequencer};
+use crate::music::{Ask, Happens, PassBegins, PassFalls, Point, Sequencer};
 use crate::program::Program;
 
 /// The most that is asked of music in one block.
@@ -350,11 +350,11 @@ impl Directing<'_> {
         let program = self.program;
         let piece = &program.music.pieces[usize::from(index)];
         match what {
-            Happens::Begin { number, section, frame, skip, rise, round, line, .. } => {
-                self.begin(index, (section, number), frame, skip, rise, round);
-                self.begin_notes(index, (section, number), frame, line, rise, round);
+            Happens::Begin(pass) => {
+                self.begin(index, &pass);
+                self.begin_notes(index, &pass);
             }
-            Happens::Fall { number, frame, after, over, round } => self.fall(index, number, frame, after, over, round),
+            Happens::Fall(pass) => self.fall(index, &pass),
             Happens::Enter { section, before, frame, from, cause, by, .. } => {
                 if cause != Arrival::Round {
                     let (bar, ..) = piece.sections[usize::from(section)].map.bar_beat(from);
@@ -372,8 +372,7 @@ impl Directing<'_> {
     }
 
     /// Begins the layers of a pass on their frame.
-    #[allow(clippy::too_many_arguments)]
-    fn begin(&mut self, index: u16, (section, pass): (u16, u64), frame: u64, skip: u64, rise: (u64, Shape), round: bool) {
+    fn begin(&mut self, index: u16, &PassBegins { number: pass, section, frame, skip, rise, round, .. }: &PassBegins) {
         let program = self.program;
         let piece = &program.music.pieces[usize::from(index)];
         for layer in &piece.sections[usize::from(section)].layers {
@@ -430,8 +429,7 @@ impl Directing<'_> {
     }
 
     /// Lets the layers of a pass fall, or ring.
-    #[allow(clippy::too_many_arguments)]
-    fn fall(&mut self, index: u16, pass: u64, frame: u64, after: u64, over: Option<(u64, Shape)>, round: bool) {
+    fn fall(&mut self, index: u16, &PassFalls { number: pass, frame, after, over, round }: &PassFalls) {
         let program = self.program;
         let offset = frame.saturating_sub(self.frame);
         let bands = &mut self.mixer.bands;

@@ -12,7 +12,7 @@ use crate::ground::random::Stream;
 use crate::ground::telemetry::{Cause, Reason, What};
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Again;
-use crate::mixer::source::Source;
+use crate::mixer::source::{Playing, Source};
 use crate::mixer::spec::{MOST_NESTED, Recipe};
 use crate::mixer::voice::{Cue, Leaving, NOWHERE, Route, Voice};
 use crate::program::{Choice, Limit, Program, TakeOf};
@@ -251,6 +251,14 @@ impl Directing<'_> {
         }
         let limit = program.voices as u32;
         let (slot, id) = self.mixer.voices.reserve().ok_or(Reason::Voices { limit })?;
+        let mut playing = None;
+        if let Some(made) = &recipe.made {
+            playing = Playing::take(made, &mut self.mixer.generators);
+            if playing.is_none() {
+                self.mixer.voices.give_back(slot);
+                return Err(Reason::Generators { limit: self.mixer.generators.of_each() as u32 });
+            }
+        }
         // The outermost sound that says how it rises and falls counts.
         let shaping = route.sounds().iter().find_map(|s| program.sounds[*s as usize].shape).unwrap_or(Shaping::plain(u64::from(program.rate) / 50));
         let shaping = body.cue.map_or(shaping, |begin| Shaping { delay: 0, attack: begin.rise.0, curve: begin.rise.1, ..shaping });
@@ -268,6 +276,9 @@ impl Directing<'_> {
         voice.envelope = Envelope::new(Shaping { delay: 0, ..shaping });
         voice.length = body.length;
         voice.source = Source::new(Some(recipe), Stream::new(self.state.seed, asked.key, 1_000_000 + id));
+        if let (Some(made), Some(playing)) = (&recipe.made, playing) {
+            voice.source.begin(made, playing, program.rate);
+        }
         voice.recipe = Some(Arc::clone(recipe));
         voice.route = route;
         voice.cue = body.cue.map(|begin| begin.cue);
@@ -311,6 +322,9 @@ impl Directing<'_> {
         let mut count = 0;
         self.each_voice_of(sound, whose, |voice| {
             voice.source.finishing = true;
+            if voice.made_endless() {
+                voice.leave(Cause::Stopped, 0, voice.envelope.release_frames());
+            }
             count += 1;
         });
         count + self.drop_repeaters(sound, whose, 0)

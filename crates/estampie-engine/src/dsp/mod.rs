@@ -5,8 +5,10 @@
 pub mod effects;
 mod envelope;
 mod filter;
+pub mod generators;
 mod interpolate;
 mod limiter;
+pub(crate) mod oscillator;
 mod smooth;
 mod svf_block;
 

@@ -69,6 +69,8 @@ pub struct Capacity {
     pub bands: usize,
     /// Notes that sound at once in all layers (1 to 255).
     pub notes: usize,
+    /// Generators of each kind at once: takes that are made instead of recorded.
+    pub generators: usize,
     /// Inputs that wait for their frame (1 and more); those beyond are left out, counted and told.
     pub inputs: usize,
 }
@@ -76,7 +78,7 @@ pub struct Capacity {
 impl Default for Capacity {
     /// Room for the largest project, as a workshop needs it.
     fn default() -> Self {
-        Capacity { voices: 4096 + 256, bands: MOST_BANDS, notes: MOST_TONES, inputs: 4096 }
+        Capacity { voices: 4096 + 256, bands: MOST_BANDS, notes: MOST_TONES, generators: 256, inputs: 4096 }
     }
 }
 
@@ -131,12 +133,12 @@ impl Engine {
         for _ in 0..4 {
             let _ = empty_in.push(report::roomy_status(&prepared.program));
         }
-        let Capacity { voices, bands, notes, inputs } = options.capacity;
+        let Capacity { voices, bands, notes, generators, inputs } = options.capacity;
         let (rate, ceiling) = (prepared.program.rate, prepared.program.ceiling);
         let mut engine = Engine {
             frame: 0,
             director: Director::new(voices),
-            mixer: Mixer::new(voices.max(1), bands.clamp(1, 255), notes.clamp(1, 255), rate),
+            mixer: Mixer::new(voices.max(1), bands.clamp(1, 255), notes.clamp(1, 255), generators, rate),
             world: World::new(),
             outlets,
             inputs: Inputs::new(messages, inputs.max(1), options.schedule),

@@ -1,6 +1,7 @@
 //! What can be set, drawn, moved and held, with the unit its contributions add up in.
 
-use super::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Pan, Quantity as _, Seconds, Semitones, Share, ValueError, split_number};
+use super::random::Draw;
+use super::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Pan, Quantity, Seconds, Semitones, Share, Span, Spread, ValueError, split_number};
 
 /// What a modulation can move, with the unit its contributions add up in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -58,12 +59,32 @@ pub struct SoundProperty {
     pub read: fn(&str) -> Result<f32, ValueError>,
     /// Prints what it is set to, so that it is read again.
     pub print: fn(f32) -> String,
+    /// Reads a range of which something is drawn that is added to it, as a project's files write it.
+    pub read_range: fn(&str) -> Result<Drawn, ValueError>,
+}
+
+/// A range of which something is drawn each time, with its ends as people read them.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Drawn {
+    /// The range, in the unit in which the property adds up.
+    pub draw: Draw,
+    /// Its ends, as they are written.
+    pub ends: [String; 2],
+    /// All of it, as it is written.
+    pub text: String,
+}
+
+/// Reads a range of a quantity, each end by what it adds up to.
+fn range<T: Quantity>(text: &str, value: impl Fn(T) -> f32) -> Result<Drawn, ValueError> {
+    let spread = Spread::<T>::read(text)?;
+    let Span { low, high } = spread.ends;
+    Ok(Drawn { draw: Draw { ends: (value(low), value(high)), centred: spread.centred }, ends: [low.to_string(), high.to_string()], text: spread.to_string() })
 }
 
 /// How many properties every sound has.
 pub const OF_SOUNDS: usize = 6;
 
-/// The properties of sounds. One more is a row here, what it does to samples in `mixer::voice`, and its drawing in the document's `vary`.
+/// The properties of sounds. One more is a row here, and what it does to samples in `mixer::voice`.
 ///
 /// New ones come last: what is drawn for them is drawn after all others, so that no project sounds otherwise.
 pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
@@ -76,6 +97,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         example: Decibels::EXPECTED,
         read: |t| Decibels::read(t).map(|v| v.0),
         print: |v| Decibels(v).to_string(),
+        read_range: |t| range(t, |v: Decibels| v.0),
     },
     SoundProperty {
         property: Property::Pitch,
@@ -86,6 +108,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         example: Semitones::EXPECTED,
         read: |t| Semitones::read(t).map(|v| v.0),
         print: |v| Semitones(v).to_string(),
+        read_range: |t| range(t, |v: Semitones| v.0),
     },
     SoundProperty {
         property: Property::LowPass,
@@ -96,6 +119,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         example: Hertz::EXPECTED,
         read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.below_open().0) },
         print: |v| if v >= 0.0 { "off".into() } else { Octaves(v).from_open().to_string() },
+        read_range: |t| range(t, |v: Hertz| v.below_open().0.min(0.0)),
     },
     SoundProperty {
         property: Property::HighPass,
@@ -106,6 +130,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         example: Hertz::EXPECTED,
         read: |t| if t.trim() == "off" { Ok(0.0) } else { Hertz::read(t).map(|v| v.above_open().0) },
         print: |v| if v <= 0.0 { "off".into() } else { Octaves(v).above_open().to_string() },
+        read_range: |t| range(t, |v: Hertz| v.above_open().0.max(0.0)),
     },
     SoundProperty {
         property: Property::Pan,
@@ -116,6 +141,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         example: Pan::EXPECTED,
         read: |t| Pan::read(t).map(|v| v.0),
         print: |v| Pan(v).to_string(),
+        read_range: |t| range(t, |v: Pan| v.0),
     },
     SoundProperty {
         property: Property::Width,
@@ -126,6 +152,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
         example: Share::EXPECTED,
         read: |t| Share::read(t).map(|v| v.0 - 1.0),
         print: |v| Share(v + 1.0).to_string(),
+        read_range: |t| range(t, |v: Share| v.0),
     },
 ];
 

@@ -29,6 +29,11 @@ impl Stream {
         (self.0.next_u32() >> 8) as f32 / (1u32 << 24) as f32
     }
 
+    /// Any 64 bits.
+    pub fn whole(&mut self) -> u64 {
+        self.0.next_u64()
+    }
+
     /// Between two ends.
     pub fn between(&mut self, (low, high): (f32, f32)) -> f32 {
         if low == high { low } else { low + (high - low) * self.unit() }

@@ -323,6 +323,11 @@ pub enum Reason {
         /// How many there are.
         limit: u32,
     },
+    /// All generators of its take's kind are in use.
+    Generators {
+        /// How many there are.
+        limit: u32,
+    },
     /// The draw was against it.
     Chance {
         /// What was drawn, 0 to 1.

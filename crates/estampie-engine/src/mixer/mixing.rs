@@ -114,7 +114,8 @@ impl Mixing<'_> {
 
     /// Gives the slots of voices that have ended back.
     pub(crate) fn release(&mut self, sleepers: bool) {
-        self.mixer.voices.release(sleepers, self.outlets, self.frame + BLOCK as u64);
+        let Mixer { voices, generators, .. } = &mut *self.mixer;
+        voices.release(sleepers, generators, self.outlets, self.frame + BLOCK as u64);
     }
 }
 

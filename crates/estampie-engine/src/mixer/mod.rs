@@ -17,6 +17,7 @@ pub(crate) mod values;
 pub(crate) mod voice;
 pub(crate) mod voices;
 
+use crate::dsp::generators::Pool;
 use crate::dsp::{Fade, Interpolator};
 use crate::music::Tone;
 use crate::music::band::Band;
@@ -32,6 +33,8 @@ pub(crate) struct Mixer {
     /// The notes of layers.
     pub(crate) bands: Vec<Band>,
     pub(crate) tones: Vec<Tone>,
+    /// Generators that wait to be used.
+    pub(crate) generators: Pool,
     /// Level in dB from each bus to the output, worked out once a block.
     down: Vec<f32>,
     interpolator: &'static Interpolator,
@@ -39,12 +42,13 @@ pub(crate) struct Mixer {
 }
 
 impl Mixer {
-    /// Makes room for so many voices, bands and notes.
-    pub(crate) fn new(voices: usize, bands: usize, tones: usize, rate: u32) -> Mixer {
+    /// Makes room for so many voices, bands, notes, and generators of each kind.
+    pub(crate) fn new(voices: usize, bands: usize, tones: usize, generators: usize, rate: u32) -> Mixer {
         Mixer {
             voices: Voices::new(voices),
             bands: (0..bands).map(|_| Band::new()).collect(),
             tones: (0..tones).map(|_| Tone::new(rate)).collect(),
+            generators: Pool::new(generators),
             down: Vec::with_capacity(MOST_BUSES),
             interpolator: Interpolator::shared(),
             scratch: Box::default(),

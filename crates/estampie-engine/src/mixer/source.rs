@@ -1,13 +1,14 @@
-//! Where a voice's samples come from: the parts of a recipe as one stream without seams.
+//! Where a voice's samples come from: the parts of a recipe as one stream without seams, or a generator.
 //!
 //! Parts follow each other, overlap or leave gaps, and rounds close, inside [`Source::read`], so the interpolator never
 //! sees a border.
 
+use crate::dsp::generators::{Beginning, Generator, Pool};
 use crate::dsp::{LEAD, TAPS};
 use crate::ground::random::Stream;
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Rounds;
-use crate::mixer::spec::{DECLINE, Part, Recipe};
+use crate::mixer::spec::{DECLINE, Made, Part, Recipe};
 
 /// The most source samples that one block can need: 16 times the block, and the history.
 pub(crate) const WINDOW: usize = BLOCK * 16 + TAPS + LEAD;
@@ -29,7 +30,7 @@ struct Cursor {
 }
 
 /// Where a voice is in its recipe.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub(crate) struct Source {
     head: Option<Cursor>,
     /// The end of the part before, while it overlaps.
@@ -41,23 +42,75 @@ pub(crate) struct Source {
     pub(crate) wrapped: bool,
     /// Rounds are completed and not begun again.
     pub(crate) finishing: bool,
+    /// The generator that it reads from instead.
+    playing: Option<Playing>,
     random: Stream,
+}
+
+/// A generator in use.
+#[derive(Debug)]
+pub(crate) struct Playing {
+    kind: usize,
+    generator: Box<dyn Generator>,
+    /// Frames that it still makes; `u64::MAX` without end.
+    left: u64,
+}
+
+impl Playing {
+    /// Takes one that waits; `None` if all of its kind are in use.
+    pub(crate) fn take(made: &Made, pool: &mut Pool) -> Option<Playing> {
+        Some(Playing { kind: made.kind, generator: pool.take(made.kind)?, left: made.frames.unwrap_or(u64::MAX) })
+    }
+
+    /// Gives it back.
+    pub(crate) fn give_back(self, pool: &mut Pool) {
+        pool.give_back(self.kind, self.generator);
+    }
+
+    /// How many of so many frames it still makes; they are taken as made.
+    fn go(&mut self, count: usize) -> usize {
+        if self.generator.ended() {
+            self.left = 0;
+        }
+        let made = self.left.min(count as u64);
+        if self.left != u64::MAX {
+            self.left -= made;
+        }
+        made as usize
+    }
 }
 
 impl Source {
     pub(crate) fn new(recipe: Option<&Recipe>, random: Stream) -> Source {
-        let mut source = Source { head: None, tail: None, gap: 0, hold: None, wrapped: false, finishing: false, random };
+        let mut source = Source { head: None, tail: None, gap: 0, hold: None, wrapped: false, finishing: false, playing: None, random };
         source.head = recipe.and_then(|r| source.enter(r, 0));
         source
     }
 
+    /// Reads from a generator, which begins now.
+    pub(crate) fn begin(&mut self, made: &Made, mut playing: Playing, rate: u32) {
+        playing.generator.begin(&Beginning { rate, values: made.values, seed: self.random.whole() });
+        self.playing = Some(playing);
+    }
+
+    /// The generator that it has read from, to be given back.
+    pub(crate) fn take_playing(&mut self) -> Option<Playing> {
+        self.playing.take()
+    }
+
     /// Whether nothing more comes.
     pub(crate) fn ended(&self) -> bool {
+        if let Some(playing) = &self.playing {
+            return playing.left == 0 || playing.generator.ended();
+        }
         self.head.is_none() && self.tail.is_none() && self.hold.is_none()
     }
 
     /// How many frames of the present part are left, rounds not counted.
     pub(crate) fn left(&self, recipe: &Recipe) -> usize {
+        if let Some(playing) = &self.playing {
+            return playing.left as usize;
+        }
         self.head.map_or(0, |h| recipe.parts[usize::from(h.part)].clips[usize::from(h.clip)].0.frames().saturating_sub(h.at))
     }
 
@@ -73,6 +126,11 @@ impl Source {
 
     /// Goes on without reading; gives how many frames lay behind the end.
     pub(crate) fn skip(&mut self, recipe: &Recipe, count: usize) -> usize {
+        if let Some(playing) = &mut self.playing {
+            let made = playing.go(count);
+            playing.generator.skip(made);
+            return count - made;
+        }
         let count = self.skip_rounds(recipe, count);
         self.advance(recipe, None, 0, count)
     }
@@ -95,6 +153,13 @@ impl Source {
 
     /// Reads the next samples of all channels; silence after the end. Gives how many lay behind the end.
     pub(crate) fn read(&mut self, recipe: &Recipe, out: &mut Window, from: usize, count: usize) -> usize {
+        if let Some(playing) = &mut self.playing {
+            let made = playing.go(count);
+            let [left, right] = &mut *out;
+            playing.generator.fill(&mut left[from..from + made], &mut right[from..from + made]);
+            silence(&mut Some(out), if recipe.stereo { 2 } else { 1 }, from + made, count - made);
+            return count - made;
+        }
         self.advance(recipe, Some(out), from, count)
     }
 

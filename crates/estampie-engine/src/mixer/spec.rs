@@ -1,6 +1,7 @@
 //! The compiled mix: buses with effects and sends, the values that can be moved and held, snapshots, ducks, player levels.
 
 use crate::dsp::effects::{Impulse, MOST_SETTINGS};
+use crate::dsp::generators::MOST_CONTROLS;
 use crate::ground::clip::Clip;
 use crate::ground::curve::Shape;
 use crate::ground::lookup::Lookup;
@@ -276,10 +277,23 @@ pub struct Part {
 pub struct Recipe {
     /// The key of the take's name.
     pub name: NameKey,
-    /// The parts; at least one, none of them empty.
+    /// The parts; at least one, none of them empty, unless it is made.
     pub parts: Vec<Part>,
+    /// What makes it instead of parts.
+    pub made: Option<Made>,
     /// Whether any part has two channels.
     pub stereo: bool,
+}
+
+/// What a generator makes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Made {
+    /// Its kind, as a place in [`GENERATORS`](crate::dsp::generators::GENERATORS).
+    pub kind: usize,
+    /// The values of its settings.
+    pub values: [f32; MOST_CONTROLS],
+    /// It ends after so many frames; `None` if it goes on until it is let go.
+    pub frames: Option<u64>,
 }
 
 /// How deep sounds may be takes of sounds.

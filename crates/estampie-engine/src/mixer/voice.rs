@@ -291,7 +291,12 @@ impl Voice {
 
     /// Whether it goes round until it is let go.
     pub(crate) fn endless(&self) -> bool {
-        self.recipe.as_ref().is_some_and(|r| r.parts.iter().any(|p| p.rounds == Rounds::Loop))
+        self.recipe.as_ref().is_some_and(|r| r.parts.iter().any(|p| p.rounds == Rounds::Loop) || self.made_endless())
+    }
+
+    /// Whether it is made by a generator that goes on until it is let go, without rounds that could be completed.
+    pub(crate) fn made_endless(&self) -> bool {
+        self.recipe.as_ref().is_some_and(|r| r.made.is_some_and(|m| m.frames.is_none()))
     }
 
     pub(crate) fn take(&self) -> NameKey {

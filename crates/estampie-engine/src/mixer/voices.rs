@@ -1,6 +1,7 @@
 //! The pool of voices: their slots, which of them sound, and which sleep.
 
 use super::voice::{Leaving, Voice};
+use crate::dsp::generators::Pool;
 use crate::ground::outlets::Outlets;
 use crate::ground::telemetry::{Cause, What};
 use std::ops::{Index, IndexMut};
@@ -35,6 +36,11 @@ impl Voices {
         let slot = self.free.pop()?;
         self.begun += 1;
         Some((slot, self.begun))
+    }
+
+    /// Gives a slot back in which nothing begins after all.
+    pub(crate) fn give_back(&mut self, slot: u16) {
+        self.free.push(slot);
     }
 
     /// Lets a voice begin in a slot that was reserved.
@@ -107,7 +113,7 @@ impl Voices {
     }
 
     /// Gives the slots of voices that have ended back, of those that sound or of those that sleep, keeping the order of the others.
-    pub(super) fn release(&mut self, sleepers: bool, outlets: &mut Outlets, frame: u64) {
+    pub(super) fn release(&mut self, sleepers: bool, generators: &mut Pool, outlets: &mut Outlets, frame: u64) {
         let list = if sleepers { &mut self.asleep } else { &mut self.active };
         let mut kept = 0;
         for at in 0..list.len() {
@@ -120,6 +126,9 @@ impl Voices {
                 gone = voice.recipe.is_none();
             }
             if gone {
+                if let Some(playing) = voice.source.take_playing() {
+                    playing.give_back(generators);
+                }
                 let cause = if let Leaving::For(cause) = voice.leaving { cause } else { Cause::Done };
                 if voice.told {
                     outlets.tell(frame, What::VoiceEnd { voice: voice.id, sound: voice.sound, cause });

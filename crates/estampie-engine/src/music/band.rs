@@ -4,7 +4,7 @@
 //! from round to round, and ends when the section was left and its last note has died away.
 
 use super::exact::{nearest, wide};
-use super::instrument::Tone;
+use super::instrument::{Stroke, Tone};
 use super::scale::within;
 use super::timeline::Timeline;
 use crate::ground::clip::Clip;
@@ -293,7 +293,8 @@ impl Band {
         let clip = instrument.take(pitch);
         let seed = (self.draws.unit() * 16_777_216.0) as u32 + 1;
         let wheel = self.wheels[usize::from(note.channel & 15)];
-        tones[free].start(&instrument.patch, pitch + wheel, f32::from(note.velocity) / 127.0, wait, length.max(64), seed, clip, rate);
+        let stroke = Stroke { pitch: pitch + wheel, velocity: f32::from(note.velocity) / 127.0, wait, length: length.max(64), seed };
+        tones[free].start(&instrument.patch, stroke, clip, rate);
         self.tones.push((free as u8, pitch, note));
         if self.begun.len() < self.begun.capacity() {
             self.begun.push((wait, pitch + wheel, note.velocity, length));

@@ -17,6 +17,7 @@
 //! A note's gain goes with the square of its velocity. Nothing here allocates after [`Tone::new`].
 
 use super::instrument_settings::{InstrumentSettings, Kind, Wave};
+use crate::dsp::oscillator::{pulse, saw};
 use crate::dsp::{Interpolator, advance_of};
 use crate::ground::clip::Clip;
 use crate::ground::time::BLOCK;
@@ -86,29 +87,6 @@ impl Variable {
     }
 }
 
-/// The correction of a step at phase 0 that takes most of its aliasing away.
-fn step_correction(phase: f32, by: f32) -> f32 {
-    if phase < by {
-        let t = phase / by;
-        t + t - t * t - 1.0
-    } else if phase > 1.0 - by {
-        let t = (phase - 1.0) / by;
-        t * t + t + t + 1.0
-    } else {
-        0.0
-    }
-}
-
-fn saw(phase: f32, by: f32) -> f32 {
-    2.0 * phase - 1.0 - step_correction(phase, by)
-}
-
-fn pulse(phase: f32, by: f32, width: f32) -> f32 {
-    let other = (phase - width).rem_euclid(1.0);
-    let square = if phase < width { 1.0 } else { -1.0 };
-    square + step_correction(phase, by) - step_correction(other, by) - (2.0 * width - 1.0)
-}
-
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum ToneStage {
     Rise,
@@ -124,6 +102,21 @@ struct Slow {
     g: [f32; 3],
     fade: f32,
     loss: f32,
+}
+
+/// How a note begins.
+#[derive(Debug, Clone, Copy)]
+pub struct Stroke {
+    /// Its pitch, in MIDI semitones.
+    pub pitch: f32,
+    /// How hard it is struck, 0 to 1.
+    pub velocity: f32,
+    /// Frames before it begins.
+    pub wait: u64,
+    /// Frames after which it is let go.
+    pub length: u64,
+    /// What its noise begins from.
+    pub seed: u32,
 }
 
 /// One sounding note.
@@ -253,20 +246,9 @@ impl Tone {
         self.clip = Some(clip);
     }
 
-    /// Begins in `wait` frames and is let go after `length` more. `velocity` is 0 to 1; `clip` is for takes, with the
-    /// pitch it was recorded at.
-    #[allow(clippy::too_many_arguments)]
-    pub fn start(
-        &mut self,
-        patch: &InstrumentSettings,
-        pitch: f32,
-        velocity: f32,
-        wait: u64,
-        length: u64,
-        seed: u32,
-        clip: Option<(Arc<Clip>, f32)>,
-        rate: u32,
-    ) {
+    /// Begins a note; `clip` is for takes, with the pitch it was recorded at.
+    pub fn start(&mut self, patch: &InstrumentSettings, stroke: Stroke, clip: Option<(Arc<Clip>, f32)>, rate: u32) {
+        let Stroke { pitch, velocity, wait, length, seed } = stroke;
         self.patch = *patch;
         self.stage = ToneStage::Rise;
         self.envelope = 0.0;
@@ -618,7 +600,7 @@ mod tests {
         let mut tone = Tone::new(rate);
         let clip = Arc::new(Clip::new("c", vec![(0..96_000).map(|i| (TAU * 440.0 * i as f32 / 48_000.0).sin()).collect()], None));
         let clip = (patch.kind == Kind::Takes).then_some((clip, 69.0));
-        tone.start(patch, pitch, 0.8, 100, length, 7, clip, rate);
+        tone.start(patch, Stroke { pitch, velocity: 0.8, wait: 100, length, seed: 7 }, clip, rate);
         let mut out = [Vec::new(), Vec::new()];
         while out[0].len() < frames {
             let mut block = [[0.0; BLOCK]; 2];
@@ -709,7 +691,12 @@ mod tests {
     fn a_recording_in_stereo_keeps_both_its_sides() {
         let mut tone = Tone::new(48_000);
         let clip = Arc::new(Clip::new("c", vec![vec![0.25; 9_000], vec![-0.5; 9_000]], None));
-        tone.start(&InstrumentSettings { attack: 0.0, ..InstrumentSettings::usual(Kind::Takes) }, 69.0, 1.0, 0, 9_000, 7, Some((clip, 69.0)), 48_000);
+        tone.start(
+            &InstrumentSettings { attack: 0.0, ..InstrumentSettings::usual(Kind::Takes) },
+            Stroke { pitch: 69.0, velocity: 1.0, wait: 0, length: 9_000, seed: 7 },
+            Some((clip, 69.0)),
+            48_000,
+        );
         let mut block = [[0.0; BLOCK]; 2];
         tone.render(&mut block, 48_000);
         assert!((block[0][60] - 0.25).abs() < 1e-6 && (block[1][60] + 0.5).abs() < 1e-6, "{block:?}");

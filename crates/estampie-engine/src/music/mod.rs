@@ -11,7 +11,7 @@ mod instrument_settings;
 mod map;
 mod timeline;
 
-pub use instrument::{Tone, frequency};
+pub use instrument::{Stroke, Tone, frequency};
 pub use instrument_settings::{InstrumentSettings, Kind, Wave};
 pub use map::{Map, Metre, Point};
 pub use timeline::Timeline;
@@ -20,7 +20,7 @@ mod sequencer;
 pub mod spec;
 
 pub use plan::{Planned, Wait, plan, wait};
-pub use sequencer::{Ask, Between, Happens, Pass, Sequencer};
+pub use sequencer::{Ask, Between, Happens, Pass, PassBegins, PassFalls, Sequencer};
 mod scale;
 
 pub use scale::{read_key, within};

@@ -14,6 +14,7 @@
 use super::exact::{Beats, Frames, frames, narrow, nearest, settle, wide};
 use super::map::Point;
 use super::timeline::Timeline;
+use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
 use crate::ground::vocabulary::{Answer, Arrival, MOST_SECTIONS, Step};
 use crate::music::spec::{ArriveAt, Long, Next, Piece, Ramp, Rule, Section, When};
@@ -64,41 +65,49 @@ pub struct Between {
     would: (u32, Beats),
 }
 
+/// A pass that begins to sound: `skip` frames into its audio, on `frame`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PassBegins {
+    /// Its number.
+    pub number: u64,
+    /// Its section.
+    pub section: u16,
+    /// The frame of its first sample.
+    pub frame: u64,
+    /// Frames into the audio (which begins with the pick-up).
+    pub skip: u64,
+    /// When its positions are.
+    pub line: Timeline,
+    /// Where it is entered.
+    pub from: Beats,
+    /// Frames of its rise, and the curve.
+    pub rise: (u64, Shape),
+    /// Whether it goes round from the pass before.
+    pub round: bool,
+}
+
+/// A pass that is left: it goes on for `after` frames, then falls in `over`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PassFalls {
+    /// Its number.
+    pub number: u64,
+    /// On which frame it is left.
+    pub frame: u64,
+    /// Frames before it falls.
+    pub after: u64,
+    /// Frames and curve of its fall; `None` lets it ring.
+    pub over: Option<(u64, Shape)>,
+    /// Whether the next pass of the same section takes over.
+    pub round: bool,
+}
+
 /// What happens. Frames are exact to the nearest.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Happens {
-    /// A pass begins to sound: `skip` frames into its audio, on `frame`.
-    Begin {
-        /// Its number.
-        number: u64,
-        /// Its section.
-        section: u16,
-        /// The frame of its first sample.
-        frame: u64,
-        /// Frames into the audio (which begins with the pick-up).
-        skip: u64,
-        /// When its positions are.
-        line: Timeline,
-        /// Where it is entered.
-        from: Beats,
-        /// Frames of its rise, and the curve.
-        rise: (u64, crate::ground::curve::Shape),
-        /// Whether it goes round from the pass before.
-        round: bool,
-    },
-    /// A pass is left: it goes on for `after` frames, then falls in `over`.
-    Fall {
-        /// Its number.
-        number: u64,
-        /// On which frame it is left.
-        frame: u64,
-        /// Frames before it falls.
-        after: u64,
-        /// Frames and curve of its fall; `None` lets it ring.
-        over: Option<(u64, crate::ground::curve::Shape)>,
-        /// Whether the next pass of the same section takes over.
-        round: bool,
-    },
+    /// A pass begins to sound.
+    Begin(PassBegins),
+    /// A pass is left.
+    Fall(PassFalls),
     /// A section is there: its bar begins.
     Enter {
         /// Which.
@@ -141,8 +150,8 @@ impl Happens {
     #[must_use]
     pub fn frame(&self) -> u64 {
         match self {
-            Happens::Begin { frame, .. }
-            | Happens::Fall { frame, .. }
+            Happens::Begin(PassBegins { frame, .. })
+            | Happens::Fall(PassFalls { frame, .. })
             | Happens::Enter { frame, .. }
             | Happens::Silence { frame, .. }
             | Happens::Point { frame, .. } => *frame,
@@ -159,7 +168,7 @@ struct Entry {
     moment: Frames,
     /// Where the new one is entered.
     from: Beats,
-    rise: (u64, crate::ground::curve::Shape),
+    rise: (u64, Shape),
     cause: Arrival,
     by: NameKey,
     /// The number given when its pick-up began.
@@ -390,7 +399,7 @@ impl Sequencer {
         if self.settled.is_some_and(|s| s.cause != Arrival::Round || self.ask.is_none_or(|a| a.at.is_none())) {
             return self.settled;
         }
-        let still = (0, crate::ground::curve::Shape::Straight);
+        let still = (0, Shape::Straight);
         if let Some(ask) = self.ask
             && let Some(at) = ask.at
         {
@@ -483,8 +492,7 @@ impl Sequencer {
         let rule = piece.rule(None, Some(wanted));
         let to = rule.way.unwrap_or(wanted);
         let from = if rule.way.is_some() { Beats::from_integer(0) } else { self.arrival(piece, wanted, rule.arrive, (0, Beats::from_integer(0))) };
-        let rise =
-            if rule.way.is_some() { (ask.rise.unwrap_or(0), crate::ground::curve::Shape::Straight) } else { rise(piece, Some(to), ask.rise, rule.rises, from) };
+        let rise = if rule.way.is_some() { (ask.rise.unwrap_or(0), Shape::Straight) } else { rise(piece, Some(to), ask.rise, rule.rises, from) };
         // Out of silence the pick-up comes first.
         let lead = lead(piece, to, from, self.factor);
         let moment = frames(ask.asked) + Frames::from_integer(i128::from(nearest(lead)));
@@ -494,7 +502,7 @@ impl Sequencer {
         }
         let entry = Entry { to: Some(to), at: Frames::from_integer(0), moment, from, rise, cause, by: ask.by, number: None };
         let number = self.begin(piece, &entry, to, ask.asked, sink);
-        self.there(piece, &entry, to, number, None, 0, sink);
+        self.there(piece, &entry, to, (number, 0), sink);
     }
 
     /// Begins the pick-up of what comes; from now on it is settled.
@@ -517,7 +525,7 @@ impl Sequencer {
         let rise = if late { (entry.rise.0.max(256), entry.rise.1) } else { entry.rise };
         let round = entry.cause == Arrival::Round;
         let number = self.numbers;
-        sink(Happens::Begin { number, section: to, frame, skip: nearest(skip), line, from: entry.from, rise, round });
+        sink(Happens::Begin(PassBegins { number, section: to, frame, skip: nearest(skip), line, from: entry.from, rise, round }));
         number
     }
 
@@ -539,7 +547,7 @@ impl Sequencer {
         let over = match rule.and_then(|r| r.falls) {
             Some(ramp) => Some((section.long(ramp.over, at).max(if ended { 0 } else { u64::from(rate) / 500 }), ramp.curve)),
             None if ended => None,
-            None => Some((shortest_fall(rate), crate::ground::curve::Shape::Straight)),
+            None => Some((shortest_fall(rate), Shape::Straight)),
         };
         self.left[usize::from(pass.section)] = if ended { Beats::from_integer(0) } else { at };
         let number = match (entry.number, entry.to) {
@@ -547,10 +555,10 @@ impl Sequencer {
             (None, Some(to)) => self.begin(piece, &entry, to, frame, sink),
             (None, None) => 0,
         };
-        sink(Happens::Fall { number: pass.number, frame, after, over, round: entry.cause == Arrival::Round });
+        sink(Happens::Fall(PassFalls { number: pass.number, frame, after, over, round: entry.cause == Arrival::Round }));
         if let Some(number) = self.settled.and_then(|s| s.number).filter(|n| entry.number != Some(*n)) {
             // A round whose pick-up had begun does not come.
-            sink(Happens::Fall { number, frame, after: 0, over: Some((shortest_fall(rate), crate::ground::curve::Shape::Straight)), round: false });
+            sink(Happens::Fall(PassFalls { number, frame, after: 0, over: Some((shortest_fall(rate), Shape::Straight)), round: false }));
         }
         if entry.cause == Arrival::Between
             && let Some(ask) = self.ask
@@ -568,7 +576,7 @@ impl Sequencer {
         match entry.to {
             Some(to) => {
                 let round = if entry.cause == Arrival::Round { pass.round + 1 } else { 0 };
-                self.there(piece, &entry, to, number, Some(pass.section), round, sink);
+                self.there(piece, &entry, to, (number, round), sink);
             }
             None => {
                 self.pass = None;
@@ -584,8 +592,9 @@ impl Sequencer {
         }
     }
 
-    #[allow(clippy::too_many_arguments)]
-    fn there(&mut self, piece: &Piece, entry: &Entry, to: u16, number: u64, before: Option<u16>, round: u32, sink: &mut impl FnMut(Happens)) {
+    /// A pass, by its number and its round, is there.
+    fn there(&mut self, piece: &Piece, entry: &Entry, to: u16, (number, round): (u64, u32), sink: &mut impl FnMut(Happens)) {
+        let before = self.pass.map(|pass| pass.section);
         let section = &piece.sections[usize::from(to)];
         let line = Timeline { at: wide(entry.from), moment: settle(entry.moment), factor: self.factor };
         self.pass = Some(Pass { section: to, line, from: entry.from, number, round });
@@ -607,22 +616,17 @@ impl Sequencer {
             at: Frames::from_integer(0),
             moment: frames(frame),
             from: at,
-            rise: (u64::from(rate) / 200, crate::ground::curve::Shape::Straight),
+            rise: (u64::from(rate) / 200, Shape::Straight),
             cause: Arrival::Asked,
             by: NameKey::NONE,
             number: None,
         };
         let number = self.begin(piece, &entry, to, frame, sink);
         if let Some(pass) = before {
-            sink(Happens::Fall {
-                number: pass.number,
-                frame,
-                after: 0,
-                over: Some((u64::from(rate) / 200, crate::ground::curve::Shape::Straight)),
-                round: false,
-            });
+            let over = Some((u64::from(rate) / 200, Shape::Straight));
+            sink(Happens::Fall(PassFalls { number: pass.number, frame, after: 0, over, round: false }));
         }
-        self.there(piece, &entry, to, number, before.map(|p| p.section), 0, sink);
+        self.there(piece, &entry, to, (number, 0), sink);
     }
 
     /// Takes over where `old` is, when the piece has been edited: bar and beat stay. `section` finds sections again.
@@ -679,7 +683,7 @@ fn lead(piece: &Piece, to: u16, from: Beats, factor: Frames) -> Frames {
     if from == Beats::from_integer(0) { section.pick_up_time() / factor } else { Frames::from_integer(0) }
 }
 
-fn rise(piece: &Piece, to: Option<u16>, own: Option<u64>, ramp: Ramp, from: Beats) -> (u64, crate::ground::curve::Shape) {
+fn rise(piece: &Piece, to: Option<u16>, own: Option<u64>, ramp: Ramp, from: Beats) -> (u64, Shape) {
     let over = own.map_or(ramp.over, Long::Frames);
     (to.map_or(0, |to| piece.sections[usize::from(to)].long(over, from)), ramp.curve)
 }

@@ -81,6 +81,7 @@ fn files_of_sound<'a>(document: &'a Document, sound: &'a SoundDoc, seen: &mut BT
         match &take.value.take {
             TakeDoc::File(file) => drop(files.insert(file.clone())),
             TakeDoc::Sound(name) => named(document, name, seen, files),
+            TakeDoc::Generator(_) => {}
         }
     }
 }

@@ -1,10 +1,10 @@
 //! Compiling the mix: the tree of buses, routes without loops, effects, snapshots, ducks, player levels.
 
 use super::{Compiler, frames_of};
-use crate::document::{EffectDoc, Going, Located, Place, did_you_mean, kind_of, read_octaves, read_setting};
+use crate::document::{EffectDoc, Going, Located, Place, did_you_mean, kind_of, read_octaves};
 use estampie_engine::curve::Shape;
 use estampie_engine::dsp::effects;
-use estampie_engine::dsp::effects::{Impulse, KINDS, MOST_SETTINGS, Making};
+use estampie_engine::dsp::effects::{Impulse, KINDS, Kind, MOST_SETTINGS, Making};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::{Bus, BusEffect, Cell, Duck, DuckKey, PlayerLevel, Send, Snapshot, SnapshotHold, SoundSend};
 use estampie_engine::names::NameKey;
@@ -22,35 +22,7 @@ impl Compiler<'_> {
     /// Puts the buses in an order in which each comes after the one it runs into.
     pub(super) fn buses(&mut self) {
         let docs = &self.document.buses;
-        let names = || docs.iter().map(|b| b.name.as_str());
-        let mut parents: Vec<usize> = vec![0; docs.len()];
-        for (at, bus) in docs.iter().enumerate() {
-            let Some(into) = &bus.into else { continue };
-            match docs.iter().position(|b| b.name == into.value) {
-                Some(parent) => parents[at] = parent,
-                None => self.fault(
-                    &into.place,
-                    format!("there is no bus {}", into.value),
-                    did_you_mean(&into.value, names(), "add it to mix.toml, or name another"),
-                ),
-            }
-        }
-        // A bus from which the root is not reached is in a loop, or runs into one.
-        for at in 1..docs.len() {
-            let mut way = vec![at];
-            let mut here = parents[at];
-            while here != 0 && !way.contains(&here) {
-                way.push(here);
-                here = parents[here];
-            }
-            if here == at {
-                way.push(at);
-                let loop_names: Vec<&str> = way.iter().map(|b| docs[*b].name.as_str()).collect();
-                let place = docs[at].into.as_ref().map_or(&docs[at].place, |i| &i.place).clone();
-                self.fault(&place, format!("these buses run in a circle: {}", loop_names.join(" ⟶ ")), "let one of them run into main");
-                parents[at] = 0;
-            }
-        }
+        let parents = self.parents();
         let mut order: Vec<usize> = vec![0];
         let mut at = 0;
         // Depth first, so that a list of buses reads as a tree.
@@ -98,6 +70,41 @@ impl Compiler<'_> {
         self.routes(&order);
     }
 
+    /// Into which bus each runs; what would run in a circle runs into the root instead.
+    fn parents(&mut self) -> Vec<usize> {
+        let docs = &self.document.buses;
+        let names = || docs.iter().map(|b| b.name.as_str());
+        let mut parents: Vec<usize> = vec![0; docs.len()];
+        for (at, bus) in docs.iter().enumerate() {
+            let Some(into) = &bus.into else { continue };
+            match docs.iter().position(|b| b.name == into.value) {
+                Some(parent) => parents[at] = parent,
+                None => self.fault(
+                    &into.place,
+                    format!("there is no bus {}", into.value),
+                    did_you_mean(&into.value, names(), "add it to mix.toml, or name another"),
+                ),
+            }
+        }
+        // A bus from which the root is not reached is in a loop, or runs into one.
+        for at in 1..docs.len() {
+            let mut way = vec![at];
+            let mut here = parents[at];
+            while here != 0 && !way.contains(&here) {
+                way.push(here);
+                here = parents[here];
+            }
+            if here == at {
+                way.push(at);
+                let loop_names: Vec<&str> = way.iter().map(|b| docs[*b].name.as_str()).collect();
+                let place = docs[at].into.as_ref().map_or(&docs[at].place, |i| &i.place).clone();
+                self.fault(&place, format!("these buses run in a circle: {}", loop_names.join(" ⟶ ")), "let one of them run into main");
+                parents[at] = 0;
+            }
+        }
+        parents
+    }
+
     /// Adds a value of the mix under its name.
     fn cell(&mut self, name: &str, property: Property, rest: f32, ends: (f32, f32), by_octaves: bool) -> u32 {
         let key = self.program.names.add(name);
@@ -117,42 +124,7 @@ impl Compiler<'_> {
             }
             found
         });
-        let Some(kind) = kind_of(&document.shared.effect, doc) else {
-            let (word, place) = doc.kind.as_ref().map_or((doc.name.as_str(), &doc.place), |k| (k.value.as_str(), &k.place));
-            let known: Vec<&str> = KINDS.iter().map(|k| k.word).collect();
-            let fix = did_you_mean(word, known.iter().copied(), &format!("write kind = and one of {}", known.join(", ")));
-            self.fault(&place.clone(), format!("there is no effect {word}"), fix);
-            return None;
-        };
-        let mut values = effects::at_rest(kind);
-        let preset = doc.preset.as_ref().or_else(|| shared.and_then(|s| s.preset.as_ref()));
-        if let Some(preset) = preset {
-            match kind.presets.iter().find(|(name, ..)| *name == preset.value) {
-                Some((.., ready)) => values[..ready.len()].copy_from_slice(ready),
-                None => {
-                    let known: Vec<&str> = kind.presets.iter().map(|(name, ..)| *name).collect();
-                    let what = format!("{} has no preset {}", kind.word, preset.value);
-                    let fix = if known.is_empty() { "take it out".to_owned() } else { format!("write one of {}", known.join(", ")) };
-                    self.fault(&preset.place, what, fix);
-                }
-            }
-        }
-        for doc in shared.into_iter().chain([doc]) {
-            for (word, text) in &doc.set {
-                let Some(at) = kind.settings.iter().position(|s| s.word == *word) else {
-                    let fix = did_you_mean(word, kind.settings.iter().map(|s| s.word), "take it out");
-                    self.fault(&text.place, format!("{} has no setting {word}", kind.word), fix);
-                    continue;
-                };
-                match read_setting(&kind.settings[at], &text.value) {
-                    Ok(value) => values[at] = value,
-                    Err(what) => {
-                        let rest = kind.settings[at].unit.print(kind.settings[at].rest);
-                        self.fault(&text.place, format!("{word} of {}: {what}", doc.name), format!("write a value like \"{rest}\""));
-                    }
-                }
-            }
-        }
+        let (kind, values) = self.values_of(doc, shared)?;
         let name = |what: &str| format!("bus {bus} {} {what}", doc.name);
         let first = self.program.mix.cells.len() as u32;
         for (setting, value) in kind.settings.iter().zip(values) {
@@ -196,6 +168,33 @@ impl Compiler<'_> {
             off: doc.off.or_else(|| shared.and_then(|s| s.off)).unwrap_or(false),
             latency,
         })
+    }
+
+    /// The kind of an effect, and the values of its settings: those of its preset, then those of the shared one, then its own.
+    fn values_of(&mut self, doc: &EffectDoc, shared: Option<&EffectDoc>) -> Option<(&'static Kind, [f32; MOST_SETTINGS])> {
+        let Some(kind) = kind_of(&self.document.shared.effect, doc) else {
+            let (word, place) = doc.kind.as_ref().map_or((doc.name.as_str(), &doc.place), |k| (k.value.as_str(), &k.place));
+            let known: Vec<&str> = KINDS.iter().map(|k| k.word).collect();
+            let fix = did_you_mean(word, known.iter().copied(), &format!("write kind = and one of {}", known.join(", ")));
+            self.fault(&place.clone(), format!("there is no effect {word}"), fix);
+            return None;
+        };
+        let mut values = effects::at_rest(kind);
+        if let Some(preset) = doc.preset.as_ref().or_else(|| shared.and_then(|s| s.preset.as_ref())) {
+            match kind.presets.iter().find(|(name, ..)| *name == preset.value) {
+                Some((.., ready)) => values[..ready.len()].copy_from_slice(ready),
+                None => {
+                    let known: Vec<&str> = kind.presets.iter().map(|(name, ..)| *name).collect();
+                    let what = format!("{} has no preset {}", kind.word, preset.value);
+                    let fix = if known.is_empty() { "take it out".to_owned() } else { format!("write one of {}", known.join(", ")) };
+                    self.fault(&preset.place, what, fix);
+                }
+            }
+        }
+        for doc in shared.into_iter().chain([doc]) {
+            self.settings((kind.word, &doc.name), kind.settings, &doc.set, &mut values);
+        }
+        Some((kind, values))
     }
 
     /// The impulse response of a file; silence while it is being loaded.

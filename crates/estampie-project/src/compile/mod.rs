@@ -27,7 +27,7 @@ static NEXT_ID: AtomicU64 = AtomicU64::new(1);
 /// Compiles. Audio that is not in `assets` counts as still loading and is no fault.
 #[must_use]
 pub fn compile(document: &Document, assets: &Assets) -> (Program, Vec<Fault>) {
-    let mut compiler = Compiler { document, assets, program: Program::default(), faults: Vec::new(), recipes: HashMap::new() };
+    let mut compiler = Compiler { document, assets, program: Program::default(), faults: Vec::new(), recipes: HashMap::new(), made: HashMap::new() };
     compiler.run();
     (compiler.program, compiler.faults)
 }
@@ -44,6 +44,8 @@ struct Compiler<'a> {
     faults: Vec<Fault>,
     /// Recipes made so far, so that a file shared by takes is one.
     recipes: HashMap<(String, bool), Option<Arc<Recipe>>>,
+    /// What generators make, by their names.
+    made: HashMap<String, Option<Arc<Recipe>>>,
 }
 
 impl Compiler<'_> {
@@ -63,6 +65,7 @@ impl Compiler<'_> {
         self.derived();
         self.buses();
         self.groups();
+        self.generators();
         self.program.find_sound = Lookup::new(document.sounds.iter().map(|s| NameKey::of(&s.name)));
         for sound in &document.sounds {
             let sound = self.sound(sound);

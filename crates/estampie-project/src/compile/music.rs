@@ -283,7 +283,7 @@ impl Compiler<'_> {
             overlap: 0,
             held,
         };
-        (Arc::new(Recipe { name: recipe.name, parts: vec![part], stereo: recipe.stereo }), true)
+        (Arc::new(Recipe { name: recipe.name, parts: vec![part], made: None, stereo: recipe.stereo }), true)
     }
 
     /// A moment; a marker that the section does not have is a fault.

@@ -1,15 +1,20 @@
 //! Compiling sounds: recipes, takes, shapes, limits.
 
 use super::{Compiler, frames_of};
-use crate::document::{LimitDoc, Located, Moved, PickDoc, Place, Setting as _, ShapeDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean};
+use crate::document::{
+    GeneratorDoc, LimitDoc, LinesDoc, Located, Moved, PickDoc, Place, Setting as _, ShapeDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean,
+    read_setting, registry,
+};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::Shaping;
-use estampie_engine::mixer::spec::{MOST_NESTED, Part, Recipe};
+use estampie_engine::dsp::effects::Setting;
+use estampie_engine::dsp::generators::{self, GENERATORS};
+use estampie_engine::mixer::spec::{MOST_NESTED, Made, Part, Recipe};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Choice, Falloff, Group, Limit, Lines, PickOrder, Priority, Repeat, Sound, SoundGroup, Take, TakeOf, Vary};
 use estampie_engine::property::{PerProperty, Property};
 use estampie_engine::random::Draw;
-use estampie_engine::units::{Hertz, Pan, Seconds, Spread, split_number};
+use estampie_engine::units::{Seconds, Spread, split_number};
 use estampie_engine::vocabulary::Rounds;
 use std::sync::Arc;
 
@@ -43,6 +48,47 @@ impl Compiler<'_> {
         let document = self.document;
         let key = self.program.names.add(&doc.name);
         let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
+        self.check_shared(doc);
+        let group = doc.group.as_ref().and_then(|g| document.shared.group.iter().position(|n| n.name == g.value)).map(|g| g as u32);
+        let mut loading = false;
+        let (choice, groups) = self.takes_of(doc, &mut loading);
+        let rate = self.program.rate;
+        let always = doc.always.iter().filter_map(|c| self.test(&c.subject, &c.test)).collect();
+        Sound {
+            key,
+            bus,
+            sends: Vec::new(),
+            group,
+            set: doc.set,
+            vary: vary(&document.shared.whole(&doc.vary)),
+            shape: shaping(&document.shared.whole(&doc.shape), rate),
+            limit: limit(&document.shared.whole(&doc.limit)),
+            priority: Priority { near: doc.priority.near, far: doc.priority.far, at: doc.priority.at.0 },
+            falloff: self.falloff(doc),
+            chance: doc.chance.0,
+            always,
+            again_after: frames_of(doc.again_after, rate),
+            when_refused: doc.when_refused.as_ref().and_then(|name| self.event_named(&name.value, &name.place)),
+            again: doc.again,
+            repeat: doc.repeat.map(|r| Repeat {
+                every: (r.every.low.0 as f32, r.every.high.0 as f32),
+                times: r.times,
+                length: r.length.map(|l| frames_of(l, rate)),
+            }),
+            lines: doc.spoken(&document.shared).map(|lines| self.lines(lines)),
+            stop_if_younger: doc.stop_if_younger.map(|t| frames_of(t, rate)),
+            when_gone: doc.when_gone,
+            groups,
+            choice,
+            modulations: Vec::new(),
+            asked: Vec::new(),
+            loading,
+            layer: None,
+        }
+    }
+
+    /// Says which shared settings it is like that there are not.
+    fn check_shared(&mut self, doc: &SoundDoc) {
         for (like, kind) in [
             (doc.vary.like(), "vary"),
             (doc.shape.like(), "shape"),
@@ -53,8 +99,10 @@ impl Compiler<'_> {
             self.check_like(like, kind);
         }
         self.check_like(doc.group.as_ref(), "group");
-        let group = doc.group.as_ref().and_then(|g| document.shared.group.iter().position(|n| n.name == g.value)).map(|g| g as u32);
-        let mut loading = false;
+    }
+
+    /// What it plays, and how it is chosen.
+    fn takes_of(&mut self, doc: &SoundDoc, loading: &mut bool) -> (Choice, Vec<Group>) {
         let mut choice = Choice::Only;
         let mut groups = Vec::new();
         if doc.chain.is_empty() {
@@ -72,68 +120,42 @@ impl Compiler<'_> {
                 _ => {}
             }
             for (_, takes) in written {
-                let takes: Vec<Take> = takes.iter().filter_map(|take| self.take(take, doc.looped, &mut loading)).collect();
+                let takes: Vec<Take> = takes.iter().filter_map(|take| self.take(take, doc.looped, loading)).collect();
                 groups.push(Group { not_last: (not_last as usize).min(takes.len().saturating_sub(1)), takes, order });
             }
         } else {
-            let recipe = self.chain(doc, &mut loading);
+            let recipe = self.chain(doc, loading);
             let take = |of| Take { of, weight: 1.0, level: 0.0, pitch: 0.0, after: (0.0, 0.0), from: 0.0 };
             groups.extend(recipe.map(|r| Group { takes: vec![take(TakeOf::Recipe(r))], not_last: 0, order: PickOrder::Even }));
         }
-        let rate = self.program.rate;
-        let falloff = document.shared.whole(&doc.falloff);
-        let always = doc.always.iter().filter_map(|c| self.test(&c.subject, &c.test)).collect();
-        Sound {
-            key,
-            bus,
-            sends: Vec::new(),
-            group,
-            set: doc.set,
-            vary: vary(&document.shared.whole(&doc.vary)),
-            shape: shaping(&document.shared.whole(&doc.shape), rate),
-            limit: limit(&document.shared.whole(&doc.limit)),
-            priority: Priority { near: doc.priority.near, far: doc.priority.far, at: doc.priority.at.0 },
-            falloff: falloff.said().iter().any(|(_, said)| said.is_some()).then(|| Falloff {
-                level: falloff.level.map(|c| c.0),
-                low_pass: falloff.low_pass.map(|c| c.0),
-                high_pass: falloff.high_pass.map(|c| c.0),
-                width: falloff.width.map(|c| c.0),
-                send: falloff.send.map(|c| c.0),
-                sends: self.send_curves(falloff.sends),
-                cone: falloff.cone.map(|c| c.0),
-                cone_low_pass: falloff.cone_low_pass.map(|c| c.0),
-                doppler: falloff.doppler.map_or(0.0, |d| d.0),
-            }),
-            chance: doc.chance.0,
-            always,
-            again_after: frames_of(doc.again_after, rate),
-            when_refused: doc.when_refused.as_ref().and_then(|name| self.event_named(&name.value, &name.place)),
-            again: doc.again,
-            repeat: doc.repeat.map(|r| Repeat {
-                every: (r.every.low.0 as f32, r.every.high.0 as f32),
-                times: r.times,
-                length: r.length.map(|l| frames_of(l, rate)),
-            }),
-            lines: doc.spoken(&document.shared).map(|l| {
-                let speaker = l.speaker.map(|s| NameKey::of(&s));
-                let gap = l.gap.unwrap_or_default();
-                Lines {
-                    speaker: self.program.speakers.iter().position(|s| Some(*s) == speaker).unwrap_or(0) as u32,
-                    gap: (gap.low.0 as f32, gap.high.0 as f32),
-                    worth: frames_of(l.worth.unwrap_or(Seconds(8.0)), rate),
-                    stays: l.stays.is_some_and(|s| s.0),
-                    rank: l.rank.unwrap_or(0) as u8,
-                    cuts_in: l.cuts_in.is_some_and(|c| c.0),
-                }
-            }),
-            stop_if_younger: doc.stop_if_younger.map(|t| frames_of(t, rate)),
-            when_gone: doc.when_gone,
-            groups,
-            choice,
-            modulations: Vec::new(),
-            asked: Vec::new(),
-            loading,
-            layer: None,
+        (choice, groups)
+    }
+
+    fn falloff(&mut self, doc: &SoundDoc) -> Option<Falloff> {
+        let falloff = self.document.shared.whole(&doc.falloff);
+        falloff.said().iter().any(|(_, said)| said.is_some()).then(|| Falloff {
+            level: falloff.level.map(|c| c.0),
+            low_pass: falloff.low_pass.map(|c| c.0),
+            high_pass: falloff.high_pass.map(|c| c.0),
+            width: falloff.width.map(|c| c.0),
+            send: falloff.send.map(|c| c.0),
+            sends: self.send_curves(falloff.sends),
+            cone: falloff.cone.map(|c| c.0),
+            cone_low_pass: falloff.cone_low_pass.map(|c| c.0),
+            doppler: falloff.doppler.map_or(0.0, |d| d.0),
+        })
+    }
+
+    fn lines(&self, lines: LinesDoc) -> Lines {
+        let speaker = lines.speaker.map(|s| NameKey::of(&s));
+        let gap = lines.gap.unwrap_or_default();
+        Lines {
+            speaker: self.program.speakers.iter().position(|s| Some(*s) == speaker).unwrap_or(0) as u32,
+            gap: (gap.low.0 as f32, gap.high.0 as f32),
+            worth: frames_of(lines.worth.unwrap_or(Seconds(8.0)), self.program.rate),
+            stays: lines.stays.is_some_and(|s| s.0),
+            rank: lines.rank.unwrap_or(0) as u8,
+            cuts_in: lines.cuts_in.is_some_and(|c| c.0),
         }
     }
 
@@ -260,6 +282,7 @@ impl Compiler<'_> {
                 }
             },
             TakeDoc::File(file) => self.file(file, &line.place, looped, loading).map(TakeOf::Recipe),
+            TakeDoc::Generator(name) => self.made_by(name, &line.place).map(TakeOf::Recipe),
         };
         let line = &line.value;
         let after = (line.after.low.0 as f32, line.after.high.0 as f32);
@@ -275,12 +298,64 @@ impl Compiler<'_> {
             let name = self.program.names.add(file);
             let stereo = clip.channels.len() > 1;
             let rounds = if looped { Rounds::Loop } else { Rounds::Times(1, 1) };
-            Arc::new(Recipe { name, parts: vec![Part { clips: vec![with_round(clip)], rounds, gap: 0, overlap: 0, held: 0 }], stereo })
+            Arc::new(Recipe { name, parts: vec![Part { clips: vec![with_round(clip)], rounds, gap: 0, overlap: 0, held: 0 }], made: None, stereo })
         });
         if self.assets.get(file).is_some() {
             self.recipes.insert(known, recipe.clone());
         }
         recipe
+    }
+
+    /// What a generator makes.
+    fn made_by(&mut self, name: &str, place: &Place) -> Option<Arc<Recipe>> {
+        let found = self.made.get(name).cloned();
+        if found.is_none() {
+            let known = self.document.shared.names(registry::GENERATOR.name);
+            let fix = did_you_mean(name, known, &format!("add [generator.{name}] to shared.toml, or name another"));
+            self.fault(place, format!("there is no generator {name}"), fix);
+        }
+        found?
+    }
+
+    /// All generators, used or not: what is wrong with one is told in its own place.
+    pub(super) fn generators(&mut self) {
+        for doc in &self.document.shared.generator {
+            let recipe = self.generator(doc);
+            self.made.insert(doc.name.clone(), recipe);
+        }
+    }
+
+    fn generator(&mut self, doc: &GeneratorDoc) -> Option<Arc<Recipe>> {
+        let Some((kind, of)) = doc.kind() else {
+            let (word, place) = doc.kind.as_ref().map_or((doc.name.as_str(), &doc.place), |k| (k.value.as_str(), &k.place));
+            let known: Vec<&str> = GENERATORS.iter().map(|k| k.word).collect();
+            let fix = did_you_mean(word, known.iter().copied(), &format!("write kind = and one of {}", known.join(", ")));
+            self.fault(place, format!("there is no kind of generator {word}"), fix);
+            return None;
+        };
+        let mut values = generators::usual(of);
+        self.settings((of.word, &doc.name), of.settings, &doc.set, &mut values);
+        let name = self.program.names.add(&format!("generator {}", doc.name));
+        let made = Made { kind, values, frames: doc.length.map(|length| frames_of(length, self.program.rate)) };
+        Some(Arc::new(Recipe { name, parts: Vec::new(), made: Some(made), stereo: (of.stereo)(&values) }))
+    }
+
+    /// Puts settings that are written in the place of the usual values, and says what is wrong with them.
+    pub(super) fn settings(&mut self, (kind, name): (&str, &str), settings: &[Setting], written: &[(&str, Located<String>)], values: &mut [f32]) {
+        for (word, text) in written {
+            let Some(at) = settings.iter().position(|s| s.word == *word) else {
+                let fix = did_you_mean(word, settings.iter().map(|s| s.word), "take it out");
+                self.fault(&text.place, format!("{kind} has no setting {word}"), fix);
+                continue;
+            };
+            match read_setting(&settings[at], &text.value) {
+                Ok(value) => values[at] = value,
+                Err(what) => {
+                    let rest = settings[at].unit.print(settings[at].rest);
+                    self.fault(&text.place, format!("{word} of {name}: {what}"), format!("write a value like \"{rest}\""));
+                }
+            }
+        }
     }
 
     pub(super) fn clip(&mut self, file: &str, place: &Place, loading: &mut bool) -> Option<Arc<Clip>> {
@@ -332,7 +407,7 @@ impl Compiler<'_> {
         // One part of two channels makes the whole voice stereo.
         let stereo = parts.iter().any(|p| p.clips.iter().any(|(c, _)| c.channels.len() > 1));
         let name = self.program.names.add(&format!("{}: chain", doc.name));
-        Some(Arc::new(Recipe { name, parts, stereo }))
+        Some(Arc::new(Recipe { name, parts, made: None, stereo }))
     }
 
     /// Takes out takes that lead a sound back to itself, or deeper than voices can remember.
@@ -394,21 +469,12 @@ fn limit(doc: &LimitDoc) -> Limit {
 }
 
 fn vary(doc: &crate::document::VaryDoc) -> Vary {
-    fn draw<T: Copy>(spread: Option<Spread<T>>, value: impl Fn(T) -> f32) -> Draw {
-        spread.map_or_else(Draw::default, |s| Draw { ends: (value(s.ends.low), value(s.ends.high)), centred: s.centred })
-    }
+    let draw =
+        |spread: Option<Spread<Seconds>>| spread.map_or_else(Draw::default, |s| Draw { ends: (s.ends.low.0 as f32, s.ends.high.0 as f32), centred: s.centred });
     Vary {
-        of: PerProperty::from_fn(|property| match property {
-            Property::Level => draw(doc.level, |v| v.0),
-            Property::Pitch => draw(doc.pitch, |v| v.0),
-            Property::LowPass => draw(doc.low_pass, |v: Hertz| v.below_open().0.min(0.0)),
-            Property::HighPass => draw(doc.high_pass, |v: Hertz| v.above_open().0.max(0.0)),
-            Property::Pan => draw(doc.pan, |v: Pan| v.0),
-            Property::Width => draw(doc.width, |v: estampie_engine::units::Share| v.0),
-            _ => Draw::default(),
-        }),
-        after: draw(doc.after, |v: Seconds| v.0 as f32),
-        from: draw(doc.from, |v: Seconds| v.0 as f32),
+        of: PerProperty::from_fn(|property| doc.of[property].as_ref().map_or_else(Draw::default, |drawn| drawn.draw)),
+        after: draw(doc.after),
+        from: draw(doc.from),
     }
 }
 

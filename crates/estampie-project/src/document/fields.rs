@@ -7,6 +7,9 @@ use estampie_engine::units::{Quantity, Span, Spread};
 use std::cell::RefCell;
 use toml_edit::{Document, Item, TableLike, Value};
 
+/// What a range of which something is drawn looks like.
+pub(super) const A_RANGE: &str = "a range like \"-2..2\", the lower end first, perhaps with \", centred\"";
+
 /// A value with the place where it is written. Two are equal when their values are.
 #[derive(Debug, Clone)]
 pub struct Located<T> {
@@ -201,7 +204,7 @@ impl<'a> Fields<'a> {
     }
 
     pub(crate) fn spread<T: Quantity>(&self, field: &'static str) -> Option<Spread<T>> {
-        self.read(field, "a range like \"-2..2\", the lower end first, perhaps with \", centred\"", |t| Spread::read(t)).map(|s| s.value)
+        self.read(field, A_RANGE, |t| Spread::read(t)).map(|s| s.value)
     }
 
     pub(crate) fn reading(&self) -> &'a Reading<'a> {

@@ -15,6 +15,7 @@ pub(crate) mod edit;
 mod effects;
 mod fields;
 mod game;
+mod generators;
 mod mix;
 mod music;
 mod refusal;
@@ -41,6 +42,7 @@ pub(crate) use effects::read_octaves;
 pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
 pub use fields::Located;
 pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
+pub use generators::GeneratorDoc;
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,

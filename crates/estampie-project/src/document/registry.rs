@@ -86,6 +86,8 @@ const CURVE_OVER: &str = "points X: Y, with a shape after a comma";
 pub(crate) const CONDITIONS: &str = "conditions joined by \"and\"";
 const LENGTH: &str = "beats, bars or seconds, perhaps with a curve";
 pub(crate) const MOMENT: &str = "at once, next beat, next bar, every N bars, phrase end, section end, open ending, marker NAME";
+/// What takes are.
+pub(crate) const TAKES: &str = "files, sounds or generators, with options after commas";
 const FAR: f64 = 1e6;
 
 /// A field that holds a table of its own.
@@ -170,8 +172,8 @@ pub static SOUND: Table = Table {
     head: "[NAME]",
     open: false,
     fields: &[
-        f("takes", List("files or sounds, with options after commas"), "", "one is picked each time; or a table of such lists, by what pick says"),
-        f("chain", List("files or sounds, with options after commas"), "", "instead of takes: parts one after another"),
+        f("takes", List(TAKES), "", "one is picked each time; or a table of such lists, by what pick says"),
+        f("chain", List("files, with options after commas"), "", "instead of takes: parts one after another"),
         f("pick", Text("shuffle, weighted, cycle, together, by NAME, across NAME"), "shuffle, not the last 1", "how a take is picked"),
         f("loop", YesNo, "false", "the take loops, between its loop points if the file has them"),
         f("bus", Name("bus"), "main", "where it goes, if nothing that plays it says"),
@@ -322,8 +324,21 @@ pub static SHARED: Table = table(
         f("lines", Named(&LINES), "", "what the lines of one character have in common"),
         f("group", Named(&LIMIT), "", "limits that several sounds have together"),
         f("effect", Named(&EFFECT), "", "effects that several buses have, each its own"),
+        f("generator", Named(&GENERATOR), "", "takes that are made instead of recorded: a take is \"generator NAME\""),
     ],
 );
+
+/// A generator.
+pub static GENERATOR: Table = Table {
+    name: "generator",
+    head: "[generator.NAME]",
+    open: true,
+    fields: &[
+        f("kind", Name("kind of generator"), "its name", "what it makes"),
+        f("length", Quantity("s", 0.005, 3_600.0), "until it is let go", "it ends after this time"),
+        NOTE,
+    ],
+};
 
 /// `mix.toml`.
 pub static MIX: Table = table(
@@ -911,7 +926,7 @@ mod tests {
             "sounds/all.toml",
             "[a]\ntakes = [\"audio/a.wav\"]\nvary = {}\nshape = {}\nlimit = {}\npriority = {}\nfalloff = {}\nrepeat = { every = \"1..2 s\" }\nlines = {}\nsend = {}\n",
         ),
-        ("shared.toml", "[vary.v]\n[shape.v]\n[limit.v]\n[falloff.v]\n[lines.v]\n[group.v]\n[effect.eq]\n"),
+        ("shared.toml", "[vary.v]\n[shape.v]\n[limit.v]\n[falloff.v]\n[lines.v]\n[group.v]\n[effect.eq]\n[generator.noise]\n"),
         ("mix.toml", "[buses.b]\nsend = {}\n[buses.b.effect.eq]\n[snapshots.n]\n[[duck]]\nsidechain = \"bus b\"\nducks = \"b\"\n"),
         (
             "world.toml",
@@ -953,6 +968,7 @@ mod tests {
             ("limit", 3, "[limit.v]\n"),
             ("lines", 3, "[lines.v]\n"),
             ("falloff", 3, "[falloff.v]\n"),
+            ("generator", 3, "[generator.noise]\n"),
             ("bus", 4, "[buses.b]\n"),
             ("effect", 4, "[buses.b.effect.eq]\n"),
             ("snapshot", 4, "[snapshots.n]\n"),

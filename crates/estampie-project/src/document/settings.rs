@@ -5,14 +5,15 @@
 
 use super::curve::read_point;
 use super::effects::{EffectDoc, read_effects};
-use super::fields::{Fields, Located, Reading, parse_toml};
+use super::fields::{A_RANGE, Fields, Located, Reading, parse_toml};
 use super::game::well_named;
+use super::generators::{GeneratorDoc, read_generators};
 use super::registry;
 use super::{Place, did_you_mean};
 use estampie_engine::curve::{Curve, Shape};
-use estampie_engine::property::{Property, Unit};
+use estampie_engine::property::{Drawn, PerProperty, Property, SOUND_PROPERTIES, Unit};
 use estampie_engine::units::ValueError;
-use estampie_engine::units::{Decibels, Hertz, Metres, Pan, Quantity as _, Seconds, Semitones, Share, Span, Spread};
+use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Share, Span, Spread};
 use estampie_engine::vocabulary::WhenFull;
 use std::fmt::Display;
 
@@ -73,38 +74,46 @@ macro_rules! setting {
     };
 }
 
-setting!(
-    /// Ranges drawn each time.
-    VaryDoc, "vary", {
-        /// Of the level.
-        level: Spread<Decibels> = "level",
-        /// Of the pitch.
-        pitch: Spread<Semitones> = "pitch",
-        /// Of the low-pass: cutoffs, drawn evenly in octaves.
-        low_pass: Spread<Hertz> = "low-pass",
-        /// Of the high-pass: cutoffs, drawn evenly in octaves.
-        high_pass: Spread<Hertz> = "high-pass",
-        /// Of the pan.
-        pan: Spread<Pan> = "pan",
-        /// Of the width.
-        width: Spread<Share> = "width",
-        /// Of the wait before the start.
-        after: Spread<Seconds> = "after",
-        /// Of the place in the audio where it starts.
-        from: Spread<Seconds> = "from",
-    },
-    |fields: &Fields<'_>| VaryDoc {
-        like: None,
-        level: fields.spread("level"),
-        pitch: fields.spread("pitch"),
-        low_pass: fields.spread("low-pass"),
-        high_pass: fields.spread("high-pass"),
-        pan: fields.spread("pan"),
-        width: fields.spread("width"),
-        after: fields.spread("after"),
-        from: fields.spread("from"),
+/// Ranges drawn each time.
+#[derive(Debug, Clone, Default)]
+pub struct VaryDoc {
+    /// The shared setting it is like.
+    pub like: Option<Located<String>>,
+    /// Of each property of sounds.
+    pub of: PerProperty<Option<Drawn>>,
+    /// Of the wait before the start.
+    pub after: Option<Spread<Seconds>>,
+    /// Of the place in the audio where it starts.
+    pub from: Option<Spread<Seconds>>,
+}
+
+impl Setting for VaryDoc {
+    const KIND: &'static str = "vary";
+    fn said(&self) -> Vec<(&'static str, Option<String>)> {
+        let of = self.of.iter().map(|(property, drawn)| (property.word(), drawn.as_ref().map(|d| d.text.clone())));
+        of.chain([("after", show(&self.after)), ("from", show(&self.from))]).collect()
     }
-);
+    fn over(&self, base: &Self) -> Self {
+        let of = PerProperty::from_fn(|property| self.of[property].clone().or_else(|| base.of[property].clone()));
+        VaryDoc { like: self.like.clone(), of, after: self.after.or(base.after), from: self.from.or(base.from) }
+    }
+    fn like(&self) -> Option<&Located<String>> {
+        self.like.as_ref()
+    }
+    fn set_like(&mut self, like: Option<Located<String>>) {
+        self.like = like;
+    }
+}
+
+impl ReadSetting for VaryDoc {
+    fn read(fields: &Fields<'_>) -> Self {
+        let mut of = PerProperty::default();
+        for row in &SOUND_PROPERTIES {
+            of[row.property] = fields.read(row.property.word(), A_RANGE, row.read_range).map(|drawn| drawn.value);
+        }
+        VaryDoc { like: None, of, after: fields.spread("after"), from: fields.spread("from") }
+    }
+}
 
 setting!(
     /// How a sound's level rises, stays and falls.
@@ -378,6 +387,8 @@ pub struct Shared {
     pub lines: Vec<Named<LinesDoc>>,
     /// Effects.
     pub effect: Vec<EffectDoc>,
+    /// Takes that are made instead of recorded.
+    pub generator: Vec<GeneratorDoc>,
     /// Groups of sounds, each with the limit that all of it has together.
     pub group: Vec<Named<LimitDoc>>,
 }
@@ -428,6 +439,7 @@ impl Shared {
             "lines" => of(&self.lines),
             "group" => of(&self.group),
             "effect" => self.effect.iter().map(|e| e.name.as_str()).collect(),
+            "generator" => self.generator.iter().map(|g| g.name.as_str()).collect(),
             _ => Vec::new(),
         }
     }
@@ -444,6 +456,7 @@ pub(super) fn read_shared(reading: &Reading<'_>) -> Shared {
         lines: kind(reading, &top, "lines"),
         group: kind(reading, &top, "group"),
         effect: read_effects(reading, &top, "effect", " that is shared"),
+        generator: read_generators(reading, &top),
     };
     top.finish();
     shared

@@ -3,6 +3,7 @@
 use super::effects::{SendDoc, read_sends};
 use super::fields::{Fields, Located, Reading};
 use super::game::named_tables;
+use super::generators::generator_of;
 use super::registry;
 use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc, own};
 use super::{Place, did_you_mean};
@@ -22,6 +23,8 @@ pub enum TakeDoc {
     File(String),
     /// Another sound.
     Sound(String),
+    /// A generator of `shared.toml`.
+    Generator(String),
 }
 
 /// A take with what is said of it alone.
@@ -447,7 +450,9 @@ fn takes(reading: &Reading<'_>, audio: &BTreeSet<String>, name: &str, texts: Vec
         let options = take_options(reading, &text);
         let mut add = |take| list.push(Located { value: TakeLine { take, ..options.clone() }, place: text.place.clone() });
         // Only files have an ending; sounds are paths without one.
-        if path.starts_with("audio/") || path.contains(['.', '*', '\\']) || path.starts_with('/') {
+        if let Some(generator) = generator_of(path) {
+            add(TakeDoc::Generator(generator.to_owned()));
+        } else if path.starts_with("audio/") || path.contains(['.', '*', '\\']) || path.starts_with('/') {
             for file in expand(reading, audio, path, &text.place) {
                 add(TakeDoc::File(file));
             }

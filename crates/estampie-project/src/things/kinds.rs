@@ -1,8 +1,8 @@
 //! The kinds of things that a project is made of, a line each: where they stand in its files, and what a new one begins with.
 
 use crate::document::registry::{
-    AREA, BEARING, BUS, DOORWAY, DUCK, EFFECT, EMITTER, FALLOFF, FLOCK, FORMULA, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION, ONE_SHOTS, PARAMETER, PIECE,
-    PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE, SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD, ZONE,
+    AREA, BEARING, BUS, DOORWAY, DUCK, EFFECT, EMITTER, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION, ONE_SHOTS, PARAMETER,
+    PIECE, PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE, SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD, ZONE,
 };
 
 /// In which files things of a kind stand.
@@ -93,7 +93,7 @@ const SHARED: Files = Files::One("shared.toml");
 const MUSIC: Files = Files::In("music");
 
 /// All kinds, by the parts of a project.
-pub static KINDS: [ThingKind; 39] = [
+pub static KINDS: [ThingKind; 40] = [
     kind("project", ("project", "the project"), Files::One("estampie.toml"), &[], Form::Whole(&PROJECT)),
     kind("game", ("event", "events"), GAME, &["events"], Form::Pair("what happens")),
     begins(kind("game", ("parameter", "parameters"), GAME, &["parameters"], Form::Named(&PARAMETER)), &[("range", "0..1")]),
@@ -111,6 +111,7 @@ pub static KINDS: [ThingKind; 39] = [
     kind("sounds", ("shared falloff", "shared falloffs"), SHARED, &["falloff"], Form::Named(&FALLOFF)),
     kind("sounds", ("shared lines", "shared lines"), SHARED, &["lines"], Form::Named(&LINES)),
     kind("sounds", ("group", "groups"), SHARED, &["group"], Form::Named(&LIMIT)),
+    begins(kind("sounds", ("generator", "generators"), SHARED, &["generator"], Form::Named(&GENERATOR)), &[("kind", "noise")]),
     begins(kind("music", ("piece", "pieces"), MUSIC, &["piece"], Form::Named(&PIECE)), &[("section.a.bars", "8")]),
     begins(kind("music", ("section", "sections"), MUSIC, &["piece", "*", "section"], Form::Named(&SECTION)), &[("bars", "8")]),
     begins(kind("music", ("layer", "layers"), MUSIC, &["piece", "*", "section", "*", "layer"], Form::Named(&LAYER)), &[("sound", "@sound")]),

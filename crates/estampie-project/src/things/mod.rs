@@ -12,9 +12,10 @@ pub use change::{Seek, Use};
 pub use kinds::{Files, Form, KINDS, ThingKind, kind_of};
 
 use crate::document::edit::text_of;
-use crate::document::registry::{CONDITIONS, Field, Holds, MOMENT, Table};
+use crate::document::registry::{CONDITIONS, Field, Holds, MOMENT, TAKES, Table};
 use crate::document::{ROOT_BUS, Workspace, kind_of as effect_kind};
-use estampie_engine::dsp::effects::KINDS as EFFECTS;
+use estampie_engine::dsp::effects::{KINDS as EFFECTS, Setting};
+use estampie_engine::dsp::generators::GENERATORS;
 use estampie_engine::property::{Property, Unit};
 use std::collections::BTreeMap;
 use toml_edit::{DocumentMut, Item, TableLike};
@@ -156,12 +157,17 @@ impl Workspace {
         let mut rows = Vec::new();
         if let Some(table) = thing.kind.table() {
             rows_of(table, &[], table_at(&toml, &thing.path), &mut rows);
+            let here = table_at(&toml, &thing.path);
+            let said = |field: &str| here.and_then(|t| t.get(field)).and_then(Item::as_str).map(str::to_owned);
+            if table.name == "generator" {
+                let word = said("kind").unwrap_or_else(|| thing.name());
+                settings(&word, GENERATORS.iter().find(|kind| kind.word == word).map_or(&[], |kind| kind.settings), here, &mut rows);
+            }
             if table.name == "effect" {
-                let here = table_at(&toml, &thing.path);
-                let said = |field: &str| here.and_then(|t| t.get(field)).and_then(Item::as_str).map(str::to_owned);
                 // One that is like a shared effect is of that one's kind.
                 let shared = || said("like").and_then(|like| Some(self.document().shared.effect.iter().find(|e| e.name == like)?.kind.clone()?.value));
-                settings(&said("kind").or_else(shared).unwrap_or_else(|| thing.name()), here, &mut rows);
+                let word = said("kind").or_else(shared).unwrap_or_else(|| thing.name());
+                settings(&word, EFFECTS.iter().find(|kind| kind.word == word).map_or(&[], |kind| kind.settings), here, &mut rows);
             }
         }
         let (set, unset): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| row.now.is_some());
@@ -185,6 +191,7 @@ impl Workspace {
         let Some(field) = row.field else { return Vec::new() };
         let of = |word: &str| match word {
             "kind of effect" => EFFECTS.iter().map(|kind| kind.word.to_owned()).collect(),
+            "kind of generator" => GENERATORS.iter().map(|kind| kind.word.to_owned()).collect(),
             "parameter" => self.names("parameter").into_iter().chain(self.names("formula")).collect(),
             "state or parameter" => ["state", "parameter", "formula"].into_iter().flat_map(|word| self.names(word)).collect(),
             "shared setting" => match row.key.split('.').next() {
@@ -206,7 +213,10 @@ impl Workspace {
             Holds::YesNo => vec!["true".into(), "false".into()],
             Holds::List("sounds") => self.names("sound"),
             Holds::List("pieces") => self.names("piece"),
-            Holds::List("files or sounds, with options after commas") => self.audio().iter().cloned().chain(self.names("sound")).collect(),
+            Holds::List(form) if form == TAKES => {
+                let generators = self.names("generator").into_iter().map(|name| format!("generator {name}"));
+                self.audio().iter().cloned().chain(self.names("sound")).chain(generators).collect()
+            }
             Holds::Text("an audio file") => self.audio().iter().cloned().collect(),
             Holds::Text(form) | Holds::List(form) if form == CONDITIONS => self.words_of_conditions(),
             Holds::Text(form) if form == MOMENT => {
@@ -359,10 +369,9 @@ fn leaves(table: &dyn TableLike) -> Vec<(Vec<String>, &Item)> {
     found
 }
 
-/// The settings of an effect, which depend on its kind.
-fn settings(word: &str, here: Option<&dyn TableLike>, rows: &mut Vec<Row>) {
-    let Some(kind) = EFFECTS.iter().find(|kind| kind.word == word) else { return };
-    for setting in kind.settings {
+/// The settings of an effect or a generator, which depend on its kind.
+fn settings(word: &str, of: &[Setting], here: Option<&dyn TableLike>, rows: &mut Vec<Row>) {
+    for setting in of {
         rows.push(Row {
             key: setting.word.to_owned(),
             path: vec![setting.word.to_owned()],

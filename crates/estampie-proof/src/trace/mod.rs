@@ -209,6 +209,7 @@ pub fn reason_text(reason: &Reason, names: &Names) -> String {
         Reason::Each { limit } => format!("{limit} of its emitter {} playing, limit {limit}", if limit == 1 { "is" } else { "are" }),
         Reason::All { limit } => format!("{limit} {} playing, limit {limit}", if limit == 1 { "is" } else { "are" }),
         Reason::Voices { limit } => format!("all {limit} voices sound"),
+        Reason::Generators { limit } => format!("all {limit} generators of its kind sound"),
         Reason::Chance { drawn, needed } => format!("chance {:.0} %: drew {drawn:.2}, no", needed * 100.0),
         Reason::AgainAfter { left } => format!("it began just now; again in {left:.2} s"),
         Reason::Playing => "it is playing already, and ignores being asked again".into(),

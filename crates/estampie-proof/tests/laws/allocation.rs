@@ -20,10 +20,10 @@ const SOUNDS: &str = "[a]\nbus = \"x\"\ntakes = [\"b\", \"audio/two.wav\", \"aud
 [c]\nchain = [\"audio/intro.wav\", \"audio/body.wav, loop\", \"audio/one.wav\"]\nfade-in = \"5 ms\"\nlimit = { in-all = 4, when-full = \"refuse\" }\n";
 /// What repeats, speaks, cross-fades, is placed, shared and limited as a group.
 const FURTHER: &str = "[r]\ngroup = \"g\"\ntakes = [\"a\", \"audio/low.wav, weight 2\"]\npick = \"weighted\"\nrepeat = { every = \"20..90 ms\", length = \"50 ms\" }\nlimit = { each = 2, when-full = \"quietest\" }\ncooldown = \"50 ms\"\nwhen-refused = \"tick\"\n\
-[x]\npick = \"across strain\"\nloop = true\ntakes = { \"0\" = [\"audio/one.wav\"], \"1\" = [\"audio/stereo.wav\"] }\nre-trigger = \"restart\"\n\
+[x]\npick = \"across strain\"\nloop = true\ntakes = { \"0\" = [\"audio/one.wav\"], \"0.5\" = [\"generator hiss, level -9 dB\"], \"1\" = [\"audio/stereo.wav\"] }\nre-trigger = \"restart\"\n\
 [t]\ngroup = \"g\"\npick = \"together\"\ntakes = [\"audio/one.wav, after 0..40 ms\", \"r\"]\nchance = \"70 %, always when strain over 0.9\"\npriority = { near = 90, far = 5, at = \"50 m\" }\nsend = { wet = \"-20 dB\" }\nfalloff = { level = [\"1 m: 0 dB\", \"60 m: -100 dB\"], width = [\"0 m: 100 %\", \"9 m: 0 %\"], send = [\"0 m: 0 dB\", \"60 m: 12 dB\"], high-pass = [\"0 m: 20 Hz\", \"60 m: 400 Hz\"] }\nlimit = { in-all = 3, when-full = \"farthest\" }\n\
 [l]\ntakes = [\"audio/two.wav\", \"audio/intro.wav\"]\nlines = { character = \"s\", gap = \"10..90 ms\", expires-after = \"1 s\" }\n";
-const SHARED: &str = "[group.g]\nin-all = 6\nwhen-full = \"least important\"\n";
+const SHARED: &str = "[generator.hiss]\nkind = \"noise\"\ncolour = \"pink\"\n[group.g]\nin-all = 6\nwhen-full = \"least important\"\n";
 const DERIVED: &str = "[parameters.near]\nmeasure = \"distance to bell\"\n[parameters.far]\nmeasure = \"distance\"\n[parameters.many]\nmeasure = \"count of thing within 30 m\"\n[formulas]\nf = \"max(strain, rate(depth)) / (strain - 0.5)\"\n";
 const FURTHER_REACTIONS: &str = "When hit at the 2nd within 1 s\n  say l, first\n  play t at the emitter, after 0.05 s\nWhen tick\n  say l, cutting in\n  play r at the emitter\n  sweep a pitch to -9 st over 0.2 s, smooth then let go\nWhen near becomes under 20 m for 0.1 s once until strain over 0.9\n  play x\nWhen f rises over 1\n  finish r\n  add 0.1 to strain\nWhen far becomes under 9 m\n  play t at the emitter\n";
 

@@ -122,15 +122,15 @@ proptest! {
         let program = program_with(&[("music/all.toml", text.as_str())]);
         let piece = &program.music.pieces[0];
         let all = run(piece, &asks, 6_400, 3_200_000);
-        let begun: Vec<u64> = all.iter().filter_map(|h| if let Happens::Begin { number, .. } = h { Some(*number) } else { None }).collect();
-        let fallen: Vec<u64> = all.iter().filter_map(|h| if let Happens::Fall { number, .. } = h { Some(*number) } else { None }).collect();
+        let begun: Vec<u64> = all.iter().filter_map(|h| if let Happens::Begin(pass) = h { Some(pass.number) } else { None }).collect();
+        let fallen: Vec<u64> = all.iter().filter_map(|h| if let Happens::Fall(pass) = h { Some(pass.number) } else { None }).collect();
         let mut sorted = begun.clone();
         sorted.sort_unstable();
         sorted.dedup();
         prop_assert_eq!(sorted.len(), begun.len(), "each begins once");
         for (at, what) in all.iter().enumerate() {
             if let Happens::Enter { number, .. } = what {
-                let earlier = all[..at].iter().any(|h| matches!(h, Happens::Begin { number: n, .. } if n == number));
+                let earlier = all[..at].iter().any(|h| matches!(h, Happens::Begin(pass) if pass.number == *number));
                 prop_assert!(earlier);
             }
         }

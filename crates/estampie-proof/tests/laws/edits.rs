@@ -3,6 +3,7 @@
 use crate::support::Bench;
 use estampie_engine::engine::{InputKind, NOW};
 use estampie_engine::names::NameKey;
+use estampie_engine::property::Property;
 use estampie_project::compile;
 use estampie_project::document::{Workspace, sharers, uses_of};
 use estampie_proof::draw;
@@ -145,7 +146,8 @@ fn a_field_of_ones_own_overrides_a_shared_setting() {
     let document = workspace.document();
     let plank = document.sounds.iter().find(|s| s.name == "step/plank").unwrap();
     let whole = document.shared.whole(&plank.vary);
-    assert_eq!((whole.level.unwrap().ends.low.0, whole.pitch.unwrap().ends.high.0), (-6.0, 1.0), "{}", text(&workspace, "sounds/steps.toml"));
+    let ends = |property| whole.of[property].as_ref().unwrap().draw.ends;
+    assert_eq!((ends(Property::Level).0, ends(Property::Pitch).1), (-6.0, 1.0), "{}", text(&workspace, "sounds/steps.toml"));
     assert_eq!(sharers(document, "vary", "boots"), ["step/plank", "step/grate"], "it is like it still");
     assert!(faults(&workspace).is_empty());
 }

@@ -9,6 +9,7 @@ mod compare;
 mod documents;
 mod edits;
 mod engine;
+mod generators;
 mod golden;
 mod guards;
 mod house;

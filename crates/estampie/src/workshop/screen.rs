@@ -3,8 +3,9 @@
 use super::app::{App, Mode};
 use super::keys::KEYS;
 use super::painter::{Painter, print_level, rows_of};
+use super::text_field::TextField;
 use super::theme::Role;
-use super::view::{Clicks, Targets, VIEWS};
+use super::view::{Clicks, Prompt, Targets, VIEWS};
 use super::{curve, overlay, sounds};
 use crate::player::{BY_CHOICE, Output};
 use ratatui::Frame;
@@ -269,32 +270,7 @@ fn only(app: &App) -> Vec<(&'static str, String)> {
 /// What is typed, said or asked; else the keys that apply here.
 fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     match &app.mode {
-        Mode::Typing(typed, text) => {
-            let what = typed.words(app);
-            let x = painter.text(1, y, width - 2, &what, Role::Active) + 1;
-            let from = x;
-            let room = usize::from(width.saturating_sub(x + 2));
-            // A text longer than the line shows the part around the cursor.
-            let first = (text.at + 1).saturating_sub(room.saturating_sub(24).max(12));
-            let shown: String = text.text.chars().skip(first).collect();
-            // What the first character will replace is marked.
-            let style = if text.offered { painter.theme.selection().add_modifier(Modifier::REVERSED) } else { painter.style(Role::Text) };
-            let x = painter.put(x, y, width.saturating_sub(x), &shown, style);
-            let cursor = painter.theme.selection().add_modifier(Modifier::REVERSED);
-            let under = text.text.chars().nth(text.at).map_or(" ".to_owned(), |c| c.to_string());
-            painter.put(from + (text.at - first) as u16, y, 1, &under, cursor);
-            let x = x + 3;
-            let alarm = app.message.as_ref().filter(|m| m.alarm);
-            let next = app.completions(typed, text.word());
-            let hint = match (alarm, next.first(), typed.hint(app)) {
-                (Some(message), ..) => message.text.clone(),
-                (None, Some(name), _) => format!("tab: {name}"),
-                (None, None, Some(hint)) => hint,
-                _ => "enter sets it, esc leaves it".to_owned(),
-            };
-            painter.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Accent } else { Role::Secondary });
-            return;
-        }
+        Mode::Typing(typed, text) => return typing_line(app, painter, (y, width), typed, text),
         Mode::Sentence(_) => {
             return keys(painter, 1, y, width, &[("enter", "puts it in"), ("tab", "takes what is offered"), ("↑ ↓", "choose"), ("esc", "leaves it as it was")]);
         }
@@ -364,6 +340,33 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     let list: Vec<(&str, &str)> =
         in_order(app).into_iter().filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?))).collect();
     keys(painter, 1, y, width, &list);
+}
+
+/// What is asked, what has been typed so far, and what may come next or is wrong with it.
+fn typing_line(app: &App, painter: &mut Painter<'_>, (y, width): (u16, u16), typed: &Prompt, text: &TextField) {
+    let what = typed.words(app);
+    let x = painter.text(1, y, width - 2, &what, Role::Active) + 1;
+    let from = x;
+    let room = usize::from(width.saturating_sub(x + 2));
+    // A text longer than the line shows the part around the cursor.
+    let first = (text.at + 1).saturating_sub(room.saturating_sub(24).max(12));
+    let shown: String = text.text.chars().skip(first).collect();
+    // What the first character will replace is marked.
+    let style = if text.offered { painter.theme.selection().add_modifier(Modifier::REVERSED) } else { painter.style(Role::Text) };
+    let x = painter.put(x, y, width.saturating_sub(x), &shown, style);
+    let cursor = painter.theme.selection().add_modifier(Modifier::REVERSED);
+    let under = text.text.chars().nth(text.at).map_or(" ".to_owned(), |c| c.to_string());
+    painter.put(from + (text.at - first) as u16, y, 1, &under, cursor);
+    let x = x + 3;
+    let alarm = app.message.as_ref().filter(|m| m.alarm);
+    let next = app.completions(typed, text.word());
+    let hint = match (alarm, next.first(), typed.hint(app)) {
+        (Some(message), ..) => message.text.clone(),
+        (None, Some(name), _) => format!("tab: {name}"),
+        (None, None, Some(hint)) => hint,
+        _ => "enter sets it, esc leaves it".to_owned(),
+    };
+    painter.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Accent } else { Role::Secondary });
 }
 
 /// What was said last, in the line above: where something is asked, nothing may hide the answers.

@@ -52,16 +52,16 @@ pub struct Setting {
 }
 
 impl Setting {
-    const fn new(word: &'static str, unit: Unit, (low, high): (f32, f32), rest: f32) -> Setting {
+    pub(in crate::dsp) const fn new(word: &'static str, unit: Unit, (low, high): (f32, f32), rest: f32) -> Setting {
         Setting { word, unit, low, high, rest, fixed: false }
     }
 
-    const fn fixed(mut self) -> Setting {
+    pub(in crate::dsp) const fn fixed(mut self) -> Setting {
         self.fixed = true;
         self
     }
 
-    const fn choice(word: &'static str, words: &'static [&'static str]) -> Setting {
+    pub(in crate::dsp) const fn choice(word: &'static str, words: &'static [&'static str]) -> Setting {
         Setting { word, unit: Unit::Choice(words), low: 0.0, high: (words.len() - 1) as f32, rest: 0.0, fixed: true }
     }
 

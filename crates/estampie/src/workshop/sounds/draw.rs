@@ -9,8 +9,8 @@ use super::inputs::SoundsTarget;
 use super::{Column, Listed, Row, takes_of};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
-use estampie_engine::property::Property;
-use estampie_engine::units::{Quantity, Spread};
+use estampie_engine::property::Drawn;
+use estampie_engine::units::Spread;
 use estampie_project::document::{Origin, Setting as _, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
 
@@ -197,7 +197,9 @@ fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last
             }
         }
         if !take.file {
-            painter.text(place.x, place.y + 1, place.width, "a sound of its own", Role::Secondary);
+            let made = take.name.strip_prefix("generator ").and_then(|name| app.document().shared.generator.iter().find(|g| g.name == name));
+            let what = made.map_or_else(|| "a sound of its own".to_owned(), ToString::to_string);
+            painter.text(place.x, place.y + 1, place.width, &what, Role::Secondary);
             continue;
         }
         let Some(facts) = app.facts.get(&take.name) else {
@@ -258,32 +260,18 @@ fn varies(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) ->
     let vary: VaryDoc = app.document().shared.whole(&sound.vary);
     let key = NameKey::of(&sound.name);
     let heard: Vec<&Heard> = app.rehearsal.history.heard.iter().rev().filter(|h| h.leaf == key).take(7).collect();
-    type Row<'a> = (&'a str, String, String, Vec<f32>, bool);
-    fn row<'a, T: Quantity>(
-        name: &'a str,
-        spread: Option<Spread<T>>,
-        heard: &[&Heard],
-        ends: impl Fn(T) -> f32,
-        drawn: impl Fn(&Heard) -> f32,
-    ) -> Option<Row<'a>> {
-        let spread = spread?;
-        let (low, high) = (ends(spread.ends.low), ends(spread.ends.high));
-        let share = |v: f32| if high == low { 0.5 } else { ((v - low) / (high - low)).clamp(0.0, 1.0) };
-        Some((name, spread.ends.low.to_string(), spread.ends.high.to_string(), heard.iter().map(|h| share(drawn(h))).collect(), spread.centred))
-    }
-    let rows: Vec<Row<'_>> = [
-        row("level", vary.level, &heard, |v| v.0, |h| h.drawn.of[Property::Level]),
-        row("pitch", vary.pitch, &heard, |v| v.0, |h| h.drawn.of[Property::Pitch]),
-        row("low-pass", vary.low_pass, &heard, |v| v.below_open().0, |h| h.drawn.of[Property::LowPass]),
-        row("high-pass", vary.high_pass, &heard, |v| v.above_open().0, |h| h.drawn.of[Property::HighPass]),
-        row("pan", vary.pan, &heard, |v| v.0, |h| h.drawn.of[Property::Pan]),
-        row("width", vary.width, &heard, |v| v.0, |h| h.drawn.of[Property::Width]),
-        row("wait", vary.after, &heard, |v| v.0 as f32, |h| h.drawn.after),
-        row("from", vary.from, &heard, |v| v.0 as f32, |h| h.drawn.from),
-    ]
-    .into_iter()
-    .flatten()
-    .collect();
+    let share = |(low, high): (f32, f32), v: f32| if high == low { 0.5 } else { ((v - low) / (high - low)).clamp(0.0, 1.0) };
+    let drawn = |of: &dyn Fn(&Heard) -> f32, ends: (f32, f32)| heard.iter().map(|h| share(ends, of(h))).collect::<Vec<f32>>();
+    let of = vary.of.iter().filter_map(|(property, range)| {
+        let Drawn { draw, ends: [low, high], .. } = range.as_ref()?;
+        Some((property.word(), low.clone(), high.clone(), drawn(&|h| h.drawn.of[property], draw.ends), draw.centred))
+    });
+    let times = [("wait", vary.after, (|h| h.drawn.after) as fn(&Heard) -> f32), ("from", vary.from, |h| h.drawn.from)];
+    let times = times.into_iter().filter_map(|(name, range, of)| {
+        let Spread { ends, centred } = range?;
+        Some((name, ends.low.to_string(), ends.high.to_string(), drawn(&of, (ends.low.0 as f32, ends.high.0 as f32)), centred))
+    });
+    let rows: Vec<_> = of.chain(times).collect();
     let aside = if rows.is_empty() { "nothing: v varies it a little, in pitch and level" } else { "◆ this time   · the six before" };
     painter.heading(area.x, area.y, area.width, "Varies each time", aside);
     let line = Rect { x: area.x + 22, y: 0, width: area.width.saturating_sub(46).max(10), height: 1 };

@@ -152,6 +152,7 @@ pub(crate) fn takes_of(doc: &SoundDoc) -> Vec<Listed> {
             let (name, file) = match &take.value.take {
                 TakeDoc::File(file) => (file.clone(), true),
                 TakeDoc::Sound(sound) => (sound.clone(), false),
+                TakeDoc::Generator(name) => (format!("generator {name}"), false),
             };
             let aside = value.as_ref().map_or_else(String::new, |v| v.value.clone());
             list.push(Listed { name, file, aside, weight: take.value.weight, at: Some((group as u16, at as u16)) });

@@ -83,11 +83,14 @@ impl Story {
             if holds(&screen) {
                 return screen;
             }
-            if begun.elapsed() > Duration::from_secs(180) {
-                // What has happened meanwhile tells why.
-                self.keys(&["Escape", "6"]);
+            if begun.elapsed() > Duration::from_secs(600) {
+                // What has happened meanwhile tells why: how it began, and what was refused.
+                self.keys(&["Escape", "6", "End"]);
                 std::thread::sleep(Duration::from_secs(1));
-                panic!("waited in vain until {what}:\n{screen}\n{}", self.screen());
+                let begun = self.screen();
+                self.keys(&["x"]);
+                std::thread::sleep(Duration::from_secs(1));
+                panic!("waited in vain until {what}:\n{screen}\n{begun}\n{}", self.screen());
             }
             std::thread::sleep(Duration::from_millis(40));
         }
