@@ -5,11 +5,17 @@
 //! in the commit what has changed. Its first line says by what mathematics it was written: sines and powers come from the system's
 //! library, and another one rounds otherwise; then only what it is compared with is said, and nothing is held.
 
-use crate::support::{Bench, GAME, program_with};
+use crate::support::{Bench, GAME, compile_and_load, program_with};
 use estampie_engine::engine::{InputKind, NOW};
+use estampie_engine::music::Kind;
+use estampie_engine::music::exact::Beats;
 use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_project::assets::Loaded;
+use estampie_project::midi::{Score, ScoreNote, Track};
 use std::collections::BTreeMap;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// FNV-1a over the bits of all samples.
 pub(crate) fn hash<'a>(samples: impl IntoIterator<Item = &'a f32>) -> u64 {
@@ -306,6 +312,20 @@ const SMALL: &[Small] = &[
             (ON, PLAY),
         ],
     ),
+    (
+        "sound generators",
+        &[
+            (
+                "shared.toml",
+                "[generator.pink]\nkind = \"noise\"\ncolour = \"pink\"\nchannels = \"stereo\"\n[generator.brown]\nkind = \"noise\"\ncolour = \"brown\"\nlength = \"0.3 s\"\n[generator.tone]\nwave = \"pulse\"\nfrequency = \"220 Hz\"\npulse-width = \"20 %\"\nlength = \"0.2 s\"\n",
+            ),
+            (
+                SOUNDS,
+                "[x]\ntakes = [\"generator pink\"]\nlow-pass = \"3 kHz\"\n[y]\ntakes = [\"generator brown\", \"generator tone, pitch 7 st\", \"audio/one.wav\"]\nvary = { pitch = \"-3..3 st\" }\n",
+            ),
+            (ON, PLAY),
+        ],
+    ),
 ];
 
 const PLAY_X: &str = "When hit\n  play x\nWhen loop\n  stop x\n";
@@ -314,10 +334,34 @@ const FORMULAS: &str = "[events]\nhit = \"a\"\ntick = \"b\"\nloop = \"c\"\n[emit
 const MUSIC: &str = "[piece.dance]\ntempo = \"150\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nfile = \"audio/long.wav\"\npan = \"40 % left\"\n[piece.dance.section.a.layer.z]\nfile = \"audio/low.wav\"\nwhen = \"strain over 0.5\"\non = \"next beat\"\nfade = \"1 beat, smooth\"\n[piece.dance.section.b]\nbars = 1\nthen = \"a\"\n[piece.dance.section.b.layer.x]\nfile = \"audio/level.wav\"\n[[piece.dance.transition]]\nfrom = \"a\"\nto = \"b\"\nleave = \"next bar\"\nfade-out = \"2 beats, equal power\"\nfade-in = \"1 beat, equal power\"\n";
 const GO: &str = "When hit\n  go dance\nWhen tick\n  go dance to b\nWhen loop\n  go dance to silence\n";
 
+/// A project for each kind of instrument: chords, quick notes, a bend, a track of its own.
+fn with_notes() -> Vec<(String, Arc<Program>)> {
+    let note = |at: i64, step: i64, channel| ScoreNote {
+        at: Beats::new(at, 4),
+        length: Beats::new(1 + at % 3, 3),
+        pitch: (50 + at * step % 31) as u8,
+        velocity: (60 + at * 7 % 60) as u8,
+        channel,
+    };
+    let melody = Track { name: "melody".into(), notes: (0..16).map(|at| note(at, 5, 0)).collect(), ..Track::default() };
+    let chords = (0..4).flat_map(|at| (0..3).map(move |voice| (at * 4, 4 + voice)));
+    let chords = Track { name: "chords".into(), notes: chords.map(|(at, step)| note(at, step, 1)).collect(), ..Track::default() };
+    let score = Arc::new(Score { tracks: vec![melody, chords], ..Score::default() });
+    let list = Kind::ALL.iter().map(|(_, word)| {
+        let takes = if *word == "takes" { "takes = [\"audio/one.wav, C5\"]\n" } else { "" };
+        let music = format!(
+            "[instrument.i]\nkind = \"{word}\"\n{takes}[piece.dance]\ntempo = \"150\"\n[piece.dance.section.a]\nbars = 1\n[piece.dance.section.a.layer.l]\nnotes = \"music/d.mid\"\ntrack = \"melody\"\ninstrument = \"i\"\n[piece.dance.section.b]\nbars = 1\n[piece.dance.section.b.layer.l]\nnotes = \"music/d.mid\"\ntrack = \"chords\"\ninstrument = \"i\"\n"
+        );
+        let moved = "[[modulation]]\nfrom = \"strain\"\nmoves = \"piece dance transposition\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n";
+        let files = [("music/all.toml", music.as_str()), (ON, GO), ("modulation.toml", moved)];
+        (format!("notes {word}"), compile_and_load(&files, vec![("music/d.mid", Loaded::Score(Arc::clone(&score)))]))
+    });
+    list.collect()
+}
+
 /// Four seconds of the same made-up game for all.
-fn render(files: &[(&str, &str)]) -> u64 {
-    let program = program_with(files);
-    let mut bench = Bench::new(&program, 11);
+fn render(program: &Arc<Program>) -> u64 {
+    let mut bench = Bench::new(program, 11);
     let place = |bench: &mut Bench, who: &str, at: [f32; 3], over: u64| {
         bench.send(NOW, InputKind::Place { emitter: NameKey::of(who), kind: NameKey::of("thing"), at, facing: Some(40.0), frames: over });
     };
@@ -351,7 +395,8 @@ fn render(files: &[(&str, &str)]) -> u64 {
 #[test]
 fn small_projects_that_use_everything_sound_as_they_did() {
     assert!(SMALL.len() >= 40 && GAME.contains("[emitters]"));
-    let list: Vec<(String, u64)> = SMALL.iter().map(|(name, files)| ((*name).to_owned(), render(files))).collect();
+    let list = SMALL.iter().map(|(name, files)| ((*name).to_owned(), program_with(files)));
+    let list: Vec<(String, u64)> = list.chain(with_notes()).map(|(name, program)| (name, render(&program))).collect();
     let mut hashes: Vec<u64> = list.iter().map(|(_, h)| *h).collect();
     hashes.sort_unstable();
     hashes.dedup();
