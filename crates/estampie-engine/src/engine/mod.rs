@@ -160,6 +160,11 @@ impl Engine {
         self.frame + self.used as u64 - BLOCK as u64
     }
 
+    /// Lets the output rise from silence, as at a soft start: for an engine that was rendered up to here without being heard.
+    pub fn soften(&mut self, rise: Seconds) {
+        self.output.soften(rise.frames(self.now.program.rate));
+    }
+
     /// How many voices sound, those that fade out included.
     #[must_use]
     pub fn voices(&self) -> usize {

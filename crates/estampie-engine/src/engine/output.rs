@@ -31,6 +31,11 @@ impl Output {
         }
     }
 
+    /// Rises once more, over so many frames.
+    pub(super) fn soften(&mut self, frames: u64) {
+        self.soft = Fade::over(0.0, 1.0, frames.max(1));
+    }
+
     pub(super) fn set_ceiling(&mut self, ceiling: f32) {
         self.limiter.set_ceiling(ceiling);
     }

@@ -170,6 +170,55 @@ impl Playthrough {
     }
 }
 
+/// The time of a line of a playthrough, in seconds; `None` if it is no step, or at fault.
+#[must_use]
+pub fn time_of(row: &str) -> Option<Seconds> {
+    match line(&mut Cursor::new("", 1, row)) {
+        Ok(PlaythroughLine::Step(step, _)) => Some(step.at),
+        _ => None,
+    }
+}
+
+/// A line with another time, and the rest of it as it was written; `None` if it is no step, or at fault. Less than 0 is 0.
+#[must_use]
+pub fn with_time(row: &str, at: Seconds) -> Option<String> {
+    time_of(row)?;
+    let rest = row.trim_start().split_once(char::is_whitespace)?.1.trim_start();
+    // The unit may stand apart.
+    let rest = rest.strip_prefix("s ").map_or(rest, str::trim_start);
+    Some(format!("{:<9} {rest}", print_time(Seconds((at.0.max(0.0) * 1e3).round() / 1e3))))
+}
+
+/// A text with a line put in the place of another (counted from 0), or put in anew; gives it with the place where the line stands then.
+///
+/// A step comes behind all steps of its time and before, so that a text in order of time stays so; what is no step stays where it was, or
+/// comes behind `near`.
+#[must_use]
+pub fn put_line(text: &str, instead: Option<usize>, near: usize, row: &str) -> (String, usize) {
+    let mut rows: Vec<&str> = text.lines().collect();
+    let before = instead.filter(|at| *at < rows.len()).map(|at| (at, rows.remove(at)));
+    let times: Vec<Option<f64>> = rows.iter().map(|r| time_of(r).map(|t| t.0)).collect();
+    let at = match time_of(row) {
+        // Of the same time as before, or still between its neighbours, it keeps its place.
+        Some(now) if before.is_some_and(|(at, _)| times[..at].iter().flatten().all(|t| *t <= now.0) && times[at..].iter().flatten().all(|t| *t >= now.0)) => {
+            before.map_or(0, |(at, _)| at)
+        }
+        Some(now) => {
+            let behind = times.iter().rposition(|t| t.is_some_and(|t| t <= now.0)).map(|at| at + 1);
+            behind.unwrap_or_else(|| times.iter().position(Option::is_some).unwrap_or(rows.len()))
+        }
+        None => before.map_or((near + 1).min(rows.len()), |(at, _)| at),
+    };
+    rows.insert(at, row);
+    (rows.iter().map(|row| format!("{row}\n")).collect(), at)
+}
+
+/// A text without a line, counted from 0.
+#[must_use]
+pub fn without_line(text: &str, line: usize) -> String {
+    text.lines().enumerate().filter(|(at, _)| *at != line).map(|(_, row)| format!("{row}\n")).collect()
+}
+
 /// Parses a playthrough. What is wrong is left out and given as a fault.
 #[must_use]
 pub fn parse(file: &str, text: &str) -> (Playthrough, Vec<Fault>) {
@@ -415,7 +464,44 @@ mod tests {
         ]
     }
 
+    #[test]
+    fn a_line_gets_another_time_and_keeps_its_words() {
+        let time = |row: &str, at: f64| with_time(row, Seconds(at));
+        assert_eq!(time("8.4       depth 0 to 40 over 3 s   # slowly", 9.25).as_deref(), Some("9.25      depth 0 to 40 over 3 s   # slowly"));
+        assert_eq!(time("  2.5 s send hatch.open", 0.1234).as_deref(), Some("0.123     send hatch.open"));
+        assert_eq!(time("2.5s send hatch.open", -4.0).as_deref(), Some("0         send hatch.open"));
+        assert_eq!((time("# a note", 1.0), time("seed 4", 1.0), time("2 sned x y", 1.0)), (None, None, None));
+    }
+
+    #[test]
+    fn lines_are_put_where_their_time_is() {
+        let text = "# a dive\nseed 3\n0 depth 4\n2 send a\n2 send b\n# later\n5 end\n";
+        let put = |instead, near, row: &str| put_line(text, instead, near, row);
+        assert_eq!(put(None, 0, "2 send c"), ("# a dive\nseed 3\n0 depth 4\n2 send a\n2 send b\n2 send c\n# later\n5 end\n".into(), 5));
+        assert_eq!(put(Some(3), 0, "2 send c"), ("# a dive\nseed 3\n0 depth 4\n2 send c\n2 send b\n# later\n5 end\n".into(), 3), "it keeps its place");
+        assert_eq!(put(Some(3), 0, "9 send a").1, 6);
+        assert_eq!(put(Some(6), 0, "1 end"), ("# a dive\nseed 3\n0 depth 4\n1 end\n2 send a\n2 send b\n# later\n".into(), 3));
+        assert_eq!(put(None, 1, "# note").1, 2, "what is no step comes behind the line that is chosen");
+        assert_eq!(put(Some(0), 5, "# another dive").1, 0);
+        assert_eq!(put_line("", None, 0, "0 end"), ("0 end\n".into(), 0));
+        assert_eq!(put_line("seed 2\n", None, 0, "1 end"), ("seed 2\n1 end\n".into(), 1));
+        assert_eq!(without_line(text, 1).lines().count(), 6);
+    }
+
     proptest! {
+        #[test]
+        fn a_text_in_order_of_time_stays_so(times in prop::collection::vec(0u32..50, 1..12), at in any::<prop::sample::Index>(), to in 0u32..60, new in any::<bool>()) {
+            let mut times = times;
+            times.sort_unstable();
+            let text: String = times.iter().map(|t| format!("{t} send x{t}\n")).collect();
+            let instead = (!new).then(|| at.index(times.len()));
+            let (put, place) = put_line(&text, instead, 0, &format!("{to} send moved"));
+            let after: Vec<f64> = put.lines().map(|row| time_of(row).unwrap().0).collect();
+            prop_assert!(after.windows(2).all(|w| w[0] <= w[1]), "{:?}", after);
+            prop_assert_eq!(after.len(), times.len() + usize::from(new));
+            prop_assert!(put.lines().nth(place).unwrap().ends_with("send moved"));
+        }
+
         #[test]
         fn parsing_what_was_printed_gives_the_same(lines in prop::collection::vec(any_line(), 0..12)) {
             let playthrough = Playthrough { lines };

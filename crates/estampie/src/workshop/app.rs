@@ -8,6 +8,7 @@ use super::keys::{self, Do};
 use super::loading::Loading;
 use super::mix::MixView;
 use super::music::MusicView;
+use super::playthroughs::PlaythroughsView;
 use super::project::ProjectView;
 use super::rehearsal::Rehearsal;
 use super::sounds::{Picker, SoundsView, TakeFacts};
@@ -104,6 +105,7 @@ pub(crate) struct App {
     pub(crate) map: MapView,
     pub(crate) trace: TraceView,
     pub(crate) project: ProjectView,
+    pub(crate) playthroughs: PlaythroughsView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
     /// What was typed and has been told to be at fault; entered again it is kept.
@@ -161,6 +163,7 @@ impl App {
             map: MapView::default(),
             trace: TraceView::default(),
             project: ProjectView::default(),
+            playthroughs: PlaythroughsView::default(),
             survey: Default::default(),
             unconfirmed: None,
             facts: HashMap::new(),

@@ -36,6 +36,8 @@ pub(crate) enum Found {
     Listen(usize),
     /// A listening set, to be forgotten.
     Forget(String),
+    /// The lines of a playthrough, by its place.
+    Lines(usize),
     /// A new thing of a kind, by its place in the table of kinds.
     New(usize),
     Device(String),
@@ -86,6 +88,7 @@ fn all(app: &App) -> Vec<Entry> {
     }
     for (index, (name, _)) in document.playthroughs.iter().enumerate() {
         add(format!("replay {name}"), "playthrough", Found::Item(Item::Playthrough(index)));
+        add(format!("lines of {name}"), "playthrough", Found::Lines(index));
     }
     for (place, kind) in KINDS.iter().enumerate().filter(|(_, kind)| kind.several()) {
         add(format!("new {}", kind.word), "project", Found::New(place));

@@ -55,6 +55,7 @@ pub(crate) enum Do {
     NewReturn,
     Vary,
     ZoneSnapshot,
+    FromHere,
     Duplicate,
     Delete,
     Curve,

@@ -12,6 +12,7 @@ mod mouse;
 mod music;
 mod overlay;
 mod painter;
+mod playthroughs;
 mod project;
 mod rehearsal;
 mod screen;

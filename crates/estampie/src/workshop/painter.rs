@@ -141,6 +141,15 @@ impl Painter<'_> {
         self.text(x, y, 1, "▌", Role::Active);
     }
 
+    /// Marks a chosen line: with its whole width where the keys are, with a sign alone elsewhere.
+    pub(crate) fn mark(&mut self, area: Rect, y: u16, here: bool) {
+        if here {
+            self.select(area.x, y, area.width);
+        } else {
+            self.text(area.x, y, 1, "▪", Role::Active);
+        }
+    }
+
     /// A bar filled to `share`; the rest is dotted.
     pub(crate) fn bar(&mut self, x: u16, y: u16, width: u16, share: f32, role: Role) {
         let eighths = (share.clamp(0.0, 1.0) * f32::from(width) * 8.0).round() as usize;

@@ -18,6 +18,7 @@ use estampie_proof::trace::Label;
 use estampie_proof::{offline, trace};
 use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
+use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 /// Whether an emitter is one of a flock or of a one-shots.
@@ -117,6 +118,15 @@ pub(crate) struct Replay {
     pub(crate) frames: u64,
 }
 
+/// A replay that is being rendered up to the moment from which on it is to be heard.
+struct Coming {
+    arrives: Receiver<(Engine, Remote, Vec<Happening>)>,
+    replay: Replay,
+    from: Seconds,
+    seed: u64,
+    program: u64,
+}
+
 /// The engine being played and what is known of it.
 pub(crate) struct Rehearsal {
     pub(crate) player: Player,
@@ -137,6 +147,7 @@ pub(crate) struct Rehearsal {
     /// What the player of the game has set.
     pub(crate) levels: Levels,
     pub(crate) replay: Option<Replay>,
+    coming: Option<Coming>,
     recorder: Option<Recorder>,
     /// All that was said since the beginning, for comparisons.
     past: Recorder,
@@ -234,6 +245,7 @@ impl Rehearsal {
             only: Only::default(),
             levels,
             replay: None,
+            coming: None,
             recorder: None,
             early: Vec::new(),
             gathers: None,
@@ -293,8 +305,14 @@ impl Rehearsal {
 
     /// Begins anew from silence with a schedule.
     fn begin(&mut self, seed: u64, schedule: Vec<Input>) {
-        let (engine, mut remote) = make(&self.program, seed, schedule, &self.levels);
+        let (engine, remote) = make(&self.program, seed, schedule, &self.levels);
+        self.install(engine, remote, seed);
+    }
+
+    /// Goes over to an engine; nothing is known of it yet.
+    fn install(&mut self, engine: Engine, mut remote: Remote, seed: u64) {
         self.player.measure(remote.take_tap());
+        self.coming = None;
         self.past = Recorder::new(&self.program, seed);
         self.past_most = PAST;
         self.seed = seed;
@@ -451,6 +469,54 @@ impl Rehearsal {
         self.replay = Some(Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) });
     }
 
+    /// Replays a playthrough from a moment on: what lies before is rendered aside, unheard, so that everything is there as it would be.
+    pub(crate) fn replay_from(&mut self, name: &str, playthrough: &Playthrough, from: Seconds) {
+        self.names.add_all(&offline::names_in(playthrough));
+        let rate = self.program.rate;
+        let (mut engine, mut remote) = make(&self.program, playthrough.seed(), offline::inputs(playthrough, rate), &self.levels);
+        let (tell, arrives) = channel();
+        let upto = from.frames(rate);
+        let program = self.program.id;
+        std::thread::spawn(move || {
+            let mut happened = Vec::new();
+            let mut out = [0.0; 2 * 1024];
+            while engine.frame() < upto {
+                let count = (upto - engine.frame()).min(1024) as usize;
+                engine.render(&mut out[..2 * count]);
+                happened.extend(std::iter::from_fn(|| remote.happening()));
+                if let Some(status) = remote.status() {
+                    remote.give_back(status);
+                }
+            }
+            engine.soften(SOFT_START);
+            // Nobody waits for it any more if something else has begun meanwhile.
+            let _ = tell.send((engine, remote, happened));
+        });
+        let replay = Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) };
+        self.coming = Some(Coming { arrives, replay, from, seed: playthrough.seed(), program });
+    }
+
+    /// The playthrough that is being rendered up to a moment, and that moment.
+    pub(crate) fn coming(&self) -> Option<(&str, Seconds)> {
+        self.coming.as_ref().map(|coming| (coming.replay.name.as_str(), coming.from))
+    }
+
+    /// Goes over to what was rendered up to its moment, if it is there.
+    fn poll_coming(&mut self, document: &Document) -> bool {
+        let Some((engine, remote, happened)) = self.coming.as_ref().and_then(|coming| coming.arrives.try_recv().ok()) else { return false };
+        let Some(coming) = self.coming.take() else { return false };
+        self.install(engine, remote, coming.seed);
+        for happening in &happened {
+            self.note(happening, document);
+        }
+        self.replay = Some(coming.replay);
+        // What has been edited meanwhile counts from here on.
+        if coming.program != self.program.id {
+            self.take_over(Arc::clone(&self.program));
+        }
+        true
+    }
+
     /// Begins anew with the present values and records what is said from then on.
     pub(crate) fn record(&mut self) {
         let mut first = Vec::new();
@@ -525,7 +591,7 @@ impl Rehearsal {
     pub(crate) fn poll(&mut self, document: &Document) -> bool {
         self.player.drop_done();
         self.hand_over();
-        let mut news = false;
+        let mut news = self.poll_coming(document);
         if self.gathers.take_if(|until| Instant::now() >= *until).is_some() {
             self.say_early();
         }

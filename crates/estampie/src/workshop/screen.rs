@@ -2,7 +2,7 @@
 
 use super::app::{App, Mode};
 use super::keys::KEYS;
-use super::painter::{Painter, print_level, rows_of};
+use super::painter::{Painter, cut, print_level, rows_of};
 use super::text_field::TextField;
 use super::theme::Role;
 use super::view::{Clicks, Prompt, Targets, VIEWS};
@@ -80,13 +80,13 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     let width = area.width;
     painter.text(1, 0, 2, "❧", Role::Accent);
     let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
-    let end = painter.put(3, 0, 10, "Estampie", bold);
     // In a narrow window the views come first; the project's name stands in the view Project.
     let narrow = width < 120;
+    let end = if narrow { 1 } else { painter.put(3, 0, 10, "Estampie", bold) };
     if !narrow {
-        painter.text(end + 2, 0, 28, &app.document().manifest.name, Role::Secondary);
+        painter.text(end + 2, 0, 23, &cut(&app.document().manifest.name, 23), Role::Secondary);
     }
-    let mut x = if narrow { end + 2 } else { 44.min(width / 3) };
+    let mut x = if narrow { end + 2 } else { 38.min(width / 3) };
     for (place, view) in VIEWS.iter().enumerate() {
         let chosen = app.shows(view.face().name);
         let style = painter.theme.key();
@@ -162,6 +162,13 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
         ("▶ live".to_owned(), Role::Active)
     };
     said(painter, "", &playing.0, playing.1);
+    // What passes comes first: nothing may push it off the line.
+    if let Some((done, all)) = app.loading() {
+        said(painter, "loading audio", &format!("{done} of {all}"), Role::Active);
+    }
+    if let Some((name, from)) = rehearsal.coming() {
+        said(painter, "", &format!("… {name} from {from}"), Role::Active);
+    }
     for (value, role) in music_pulse(app) {
         said(painter, "", &value, role);
     }
@@ -192,9 +199,6 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     let underruns = rehearsal.player.underruns();
     if underruns > 0 {
         said(painter, "dropouts", &underruns.to_string(), Role::Accent);
-    }
-    if let Some((done, all)) = app.loading() {
-        said(painter, "loading audio", &format!("{done} of {all}"), Role::Active);
     }
 }
 

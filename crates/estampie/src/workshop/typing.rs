@@ -106,6 +106,7 @@ impl App {
             }
             Found::Send(name) => self.rehearsal.event(&name),
             Found::Listen(at) => self.listen(at),
+            Found::Lines(at) => self.show_playthrough(at),
             Found::Forget(name) => self.forget_listening(&name),
             Found::Hear(name) => {
                 self.rehearsal.say(InputKind::Play { sound: NameKey::of(&name), emitter: NameKey::NONE });

@@ -402,3 +402,19 @@ fn what_is_said_meanwhile_does_not_hide_what_a_question_can_be_answered_by() {
     desk.keys("m");
     assert!(desk.page().contains("the other version is kept as mix.toml.theirs"), "{}", desk.page());
 }
+
+#[test]
+fn transitions_are_not_judged_by_audio_that_is_not_there_yet() {
+    let mut desk = Desk::new();
+    // Nothing is taken in before it is asked for.
+    desk.keys("4 p");
+    assert!(desk.page().contains("the audio is still being loaded, 0 of 2 files") && !desk.page().contains("Every transition"), "{}", desk.page());
+    let begun = std::time::Instant::now();
+    while desk.app.loading().is_some() {
+        desk.app.poll();
+        assert!(begun.elapsed().as_secs() < 60, "it is never loaded");
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    desk.keys("p");
+    assert!(desk.page().contains("Every transition"), "{}", desk.page());
+}

@@ -9,6 +9,7 @@ mod keeping;
 mod mix;
 mod music;
 mod readme;
+mod replay;
 mod sounds_and_wiring;
 mod stories;
 mod support;

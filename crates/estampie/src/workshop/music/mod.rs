@@ -655,6 +655,10 @@ impl App {
         if self.music.checking() {
             return self.say("every transition is being checked");
         }
+        // What is not there yet would be heard as silence.
+        if let Some((done, all)) = self.loading() {
+            return self.say(format!("the audio is still being loaded, {done} of {all} files: ask again when it is there"));
+        }
         let same = self.music.check.program == self.program().id;
         if self.music.check.problems.is_some() && same && !self.music.check.open {
             self.music.check.open = true;

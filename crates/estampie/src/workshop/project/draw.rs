@@ -42,15 +42,6 @@ fn from(chosen: usize, count: usize, rows: usize) -> usize {
     chosen.saturating_sub(rows * 2 / 3).min(count.saturating_sub(rows))
 }
 
-/// Marks a chosen line: with its whole width where the keys are, with a sign alone elsewhere.
-fn mark(painter: &mut Painter<'_>, area: Rect, y: u16, here: bool) {
-    if here {
-        painter.select(area.x, y, area.width);
-    } else {
-        painter.text(area.x, y, 1, "▪", Role::Active);
-    }
-}
-
 fn kinds(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let counts = app.of_project(|read| read.counts.clone());
     // A heading for each part of the project, where it begins.
@@ -75,7 +66,7 @@ fn kinds(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
             }
             Ok(kind) => {
                 if *kind == app.project.kind {
-                    mark(painter, inner, y, app.project.column == Column::Kinds);
+                    painter.mark(inner, y, app.project.column == Column::Kinds);
                 }
                 let kind_of = &KINDS[*kind];
                 let count = counts.get(kind_of.word).copied().unwrap_or_default();
@@ -121,7 +112,7 @@ fn things(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     for (at, thing) in things.iter().enumerate().skip(first).take(rows) {
         let y = list.y + (at - first) as u16;
         if at == chosen {
-            mark(painter, list, y, app.project.column == Column::Things);
+            painter.mark(list, y, app.project.column == Column::Things);
         }
         let name = if thing.kind.several() { thing.whole_name() } else { thing.file.clone() };
         painter.text(list.x + 1, y, width, &cut(&name, width), if at == chosen { Role::Active } else { Role::Text });
@@ -235,7 +226,7 @@ fn fields(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     for (at, (line, row)) in lines.iter().enumerate().skip(first).take(rows) {
         let y = list.y + (at - first) as u16;
         if at == chosen {
-            mark(painter, list, y, app.project.column == Column::Fields);
+            painter.mark(list, y, app.project.column == Column::Fields);
         }
         let left = list.width.saturating_sub(width + 1);
         match line {

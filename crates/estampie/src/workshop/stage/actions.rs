@@ -243,9 +243,10 @@ impl App {
             (Column::Sounding, _) => self.selected_voice().map(|v| StagePrompt::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
             _ => None,
         };
-        match ask {
-            Some(ask) => self.mode = Mode::typing(ask, TextField::default()),
-            None => self.say("choose a parameter, a sound or a bus to type a value for"),
+        match (ask, self.selected_item()) {
+            (Some(ask), _) => self.mode = Mode::typing(ask, TextField::default()),
+            (None, Some(Item::Playthrough(at))) if self.stage.column == Column::Index => self.show_playthrough(at),
+            _ => self.say("choose a parameter, a sound or a bus to type a value for"),
         }
     }
 }

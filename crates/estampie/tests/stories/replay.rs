@@ -1,0 +1,44 @@
+//! Playthroughs as tables: heard from a line on, changed, moved in time, and saved.
+
+use crate::support::Story;
+
+#[test]
+fn a_playthrough_is_heard_from_a_line_on_changed_and_saved() {
+    let story = Story::new("replay");
+    story.open_demo();
+    // By the finder, so that it is the same one however many there are.
+    story.keys(&[":"]);
+    story.type_text("lines of stuck");
+    story.wait_for("lines of stuck-hatch");
+    story.keys(&["Enter"]);
+    story.wait_for("19.5 s · 24 steps · seed 3");
+    // Down to what begins at 10 seconds, and heard from there.
+    story.keys(&["Home"]);
+    for _ in 0..18 {
+        story.keys(&["Down"]);
+    }
+    story.wait_until("the line is chosen", |s| s.lines().any(|l| l.contains('▌') && l.contains("oxygen 0.4 to 0.02 over 8 s")));
+    story.keys(&["g"]);
+    let screen = story.wait_until("it comes", |s| s.contains("▶ stuck-hatch 00:1") && !s.contains("… stuck-hatch"));
+    assert!(!screen.contains("▶ stuck-hatch 00:00"), "{screen}");
+    // What came before is in the Trace, as if it had been heard.
+    story.keys(&["6", "End"]);
+    story.wait_for("boiler.light");
+    // A line of its own, moved behind another, and saved.
+    story.keys(&["9", "n"]);
+    story.wait_for("new line 10 ");
+    story.keys(&["C-u"]);
+    story.type_text("11.9 sonar.ping");
+    story.keys(&["Enter"]);
+    story.wait_for("it is not said what sonar.ping does");
+    story.keys(&["C-u"]);
+    story.type_text("11.9 send sonar.ping");
+    story.keys(&["Enter"]);
+    story.wait_for("11.9  send sonar.ping");
+    story.keys(&["Right", "Right"]);
+    story.wait_for("12.1  send sonar.ping");
+    story.keys(&["C-s"]);
+    story.wait_for("saved 1 file");
+    let text = std::fs::read_to_string(story.copy().join("playthroughs/stuck-hatch.play")).unwrap();
+    assert!(text.contains("12        send hull.struck on bell\n12.1      send sonar.ping\n14 "), "{text}");
+}
