@@ -184,6 +184,35 @@ impl Workspace {
         Ok((renamed, places.len()))
     }
 
+    /// Gives a value of a state another name wherever it is named, in all files, as one edit; gives how many names were changed besides its own.
+    ///
+    /// # Errors
+    /// When it has no such value, the name is none or is taken, or something that names it cannot be changed; then nothing is.
+    pub fn rename_value(&mut self, state: &Thing, old: &str, new: &str) -> Result<usize, Refusal> {
+        let new = new.trim();
+        if !is_name(new) {
+            return Err(Refusal::BadName(new.to_owned()));
+        }
+        let mut toml = self.toml(&state.file)?;
+        let table = table_mut(&mut toml, &state.path).ok_or_else(|| Refusal::Gone(self.called(state)))?;
+        let values = table.get_mut("values").and_then(Item::as_array_mut).ok_or_else(|| Refusal::missing("value", old))?;
+        if values.iter().any(|value| value.as_str() == Some(new)) {
+            return Err(Refusal::taken("value", new));
+        }
+        let value = values.iter_mut().find(|value| value.as_str() == Some(old)).ok_or_else(|| Refusal::missing("value", old))?;
+        let decor = value.decor().clone();
+        *value = Value::from(new);
+        *value.decor_mut() = decor;
+        let mut then = self.sources().clone();
+        then.set(&state.file, &toml.to_string());
+        let (sources, places) = self.texts().followed(then, old, new)?;
+        let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
+        let files: Vec<(String, Option<String>)> = changed.map(|(file, text)| (file.to_owned(), Some(text.to_owned()))).collect();
+        self.begin_anew();
+        self.change(&format!("value {old} of {} renamed to {new}", self.called(state)), files);
+        Ok(places.len())
+    }
+
     /// Renames a sound as [`Workspace::rename`] does; names of sounds are in lower case.
     ///
     /// # Errors

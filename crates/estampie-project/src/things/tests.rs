@@ -216,3 +216,27 @@ fn a_piece_is_renamed_in_the_heads_of_tables_too() {
     assert_eq!(faults(&workspace), []);
     assert!(workspace.sources().get(&lullaby.file).unwrap().contains("[piece.lullaby.ducks.ebb]"));
 }
+
+#[test]
+fn a_value_of_a_state_takes_all_that_name_it_along_and_one_undo_brings_it_back() {
+    let mut workspace = demo();
+    let before = texts(&workspace);
+    let mut named = 0;
+    for state in workspace.things(kind_of("state").unwrap()) {
+        for value in workspace.document().states.iter().find(|s| s.name == state.name()).unwrap().values.clone() {
+            let value = value.value;
+            named += workspace.rename_value(&state, &value, "otherworldly").unwrap();
+            assert_eq!(faults(&workspace), vec![], "{} of {}", value, state.name());
+            let left = texts(&workspace).values().filter(|text| text.contains("otherworldly")).count();
+            assert!(left >= 1, "{value}");
+            workspace.undo();
+            assert_eq!(texts(&workspace), before, "{} of {}", value, state.name());
+        }
+    }
+    assert!(named > 20, "the demo names its values in many places: {named}");
+    let state = workspace.thing_named(kind_of("state").unwrap(), "deck").unwrap();
+    for (old, new, why) in [("plank", "silt", "taken"), ("plank", "two words", "no name"), ("nothing", "x", "missing")] {
+        assert!(workspace.rename_value(&state, old, new).is_err(), "{why}");
+        assert_eq!(texts(&workspace), before, "{why}");
+    }
+}

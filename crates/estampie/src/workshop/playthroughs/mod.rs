@@ -170,7 +170,7 @@ impl App {
 
     /// The lines of the chosen playthrough as they are written.
     fn step_rows(&self) -> Vec<String> {
-        let text = self.playthrough_file().and_then(|file| self.workspace.sources().get(&file).map(|t| t.to_string()));
+        let text = self.playthrough_file().and_then(|file| self.workspace.sources().get(&file).map(ToString::to_string));
         text.map_or(Vec::new(), |text| text.lines().map(str::to_owned).collect())
     }
 

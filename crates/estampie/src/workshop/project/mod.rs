@@ -122,6 +122,8 @@ impl View for Project {
             Do::Main => app.open_in_project(),
             Do::Edit => app.type_field(),
             Do::New => app.new_in_project(),
+            // A value of a state has a name of its own, which others name.
+            Do::Rename if app.value_chosen() => app.type_field(),
             Do::Rename => {
                 if let Some(thing) = app.thing_chosen() {
                     app.ask_new_name_of(thing);
@@ -362,6 +364,12 @@ impl App {
         let lines = self.field_lines();
         let at = self.project.line.min(lines.len().saturating_sub(1));
         lines.into_iter().nth(at)
+    }
+
+    /// Whether the chosen line is a value of a state.
+    fn value_chosen(&self) -> bool {
+        let state = self.project.column == Column::Fields && self.kind_chosen().word == "state";
+        state && self.line_chosen().is_some_and(|(line, row)| matches!(line, FieldLine::Part(..)) && row.key == "values")
     }
 
     fn choose_kind(&mut self, kind: usize) {

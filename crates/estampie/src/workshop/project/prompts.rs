@@ -70,9 +70,20 @@ pub(in crate::workshop) struct FieldPrompt {
     pub(in crate::workshop) new: bool,
 }
 
+impl FieldPrompt {
+    /// The value of a state whose name is asked for: what names it follows, as with any name.
+    fn value(&self) -> Option<String> {
+        let named = self.thing.kind.word == "state" && self.row.key == "values" && !self.new;
+        self.part.filter(|_| named).and_then(|part| parts_of(&self.row).into_iter().nth(part))
+    }
+}
+
 impl Ask for FieldPrompt {
     fn words(&self, app: &App) -> String {
         let of = app.workspace.called(&self.thing);
+        if let Some(value) = self.value() {
+            return format!("the value {value} of {of} is called");
+        }
         match (self.part, self.new) {
             (_, true) => format!("one more in {} of {of}", self.row.key),
             (Some(part), _) => format!("{} {} of {of}", self.row.key, part + 1),
@@ -85,6 +96,9 @@ impl Ask for FieldPrompt {
     }
 
     fn hint(&self, _app: &App) -> Option<String> {
+        if self.value().is_some() {
+            return Some("all that names it follows, in every file".into());
+        }
         let unsaid = match self.row.unsaid.as_str() {
             "" => String::new(),
             "must be there" => "; it must be there".to_owned(),
@@ -94,6 +108,13 @@ impl Ask for FieldPrompt {
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
+        if let Some(value) = self.value().filter(|value| !text.trim().is_empty() && text.trim() != value) {
+            let count = app.workspace.rename_value(&self.thing, &value, text)?;
+            app.compile();
+            let places = if count == 1 { "1 place".to_owned() } else { format!("{count} places") };
+            app.say(format!("{value} is called {} now, and so it is at {places}", text.trim()));
+            return Ok(());
+        }
         let text = match self.part {
             Some(part) => {
                 let mut parts = parts_of(&self.row);

@@ -109,6 +109,28 @@ fn the_parts_of_a_list_are_added_moved_changed_and_taken_out() {
 }
 
 #[test]
+fn a_value_of_a_state_is_renamed_wherever_it_is_named() {
+    let mut desk = Desk::new();
+    let text = desk.text("reactions.est").to_string() + "\nWhen watch becomes alarm\n  play steps/deck\n";
+    desk.app.workspace.replace("a reaction", "reactions.est", &text);
+    desk.app.compile();
+    find(&mut desk, "fields of state watch");
+    field(&mut desk, "values");
+    desk.keys("down down r");
+    assert!(
+        desk.page().contains("the value alarm of the state watch is called") || desk.page().contains("the value alarm of state watch is called"),
+        "{}",
+        desk.page()
+    );
+    enter(&mut desk, "danger");
+    assert!(desk.text("game.toml").contains(r#"values = ["calm", "danger"]"#), "{}", desk.text("game.toml"));
+    assert!(desk.text("reactions.est").contains("When watch becomes danger"), "{}", desk.text("reactions.est"));
+    assert!(desk.page().contains("alarm is called danger now, and so it is at"), "{}", desk.page());
+    desk.keys("u");
+    assert!(desk.text("reactions.est").contains("becomes alarm") && desk.text("game.toml").contains("alarm"), "one undo brings all back");
+}
+
+#[test]
 fn names_with_a_text_are_added_and_taken_out() {
     let mut desk = Desk::new();
     find(&mut desk, "fields of snapshot quiet");
