@@ -95,8 +95,8 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         let style = if chosen { painter.style(Role::Active).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { painter.style(Role::Text) };
         x = painter.put(x, 0, 10, view.face().name, style);
         targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));
-        // In a narrow window they stand closer, so that what is unsaved and the clock have room.
-        x += if narrow { 2 } else { 3 };
+        // What is unsaved, the sound and the clock have to have room beside them.
+        x += 2;
     }
     let clock = clock(app.rehearsal.frame(), app.program().rate);
     let (dot, words, role) = match app.rehearsal.player.output() {
