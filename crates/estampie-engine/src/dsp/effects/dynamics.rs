@@ -4,7 +4,7 @@
 //! J. Reiss, *Digital Dynamic Range Compressor Design*, J. Audio Eng. Soc. 60 (2012). Attack and release are the times in
 //! which 63 % of a change are done. Both channels are turned down alike.
 
-use super::{Around, Effect, Kind, Making, Ramp, Setting, Takes, Unit, db_of, gain_of};
+use super::{Around, Effect, Kind, Making, Picture, Ramp, Setting, Takes, Unit, db_of, gain_of};
 
 const DETECT: &[&str] = &["peak", "rms"];
 /// RMS is the root of the mean square followed with this time constant.
@@ -27,6 +27,7 @@ pub(super) const COMPRESSOR: Kind = Kind {
         Setting::choice("detect", DETECT),
     ],
     takes: Takes { sidechain: true, ..Takes::NOTHING },
+    picture: Some(Picture::Transfer(|to, level| level + compressed(level - to[0], to[1], to[2]) + to[5])),
     make: |making: &Making| Box::new(Dynamics::new(making, false)),
     ..Kind::PLAIN
 };
@@ -45,6 +46,7 @@ pub(super) const EXPANDER: Kind = Kind {
         time("hold", (0.0, 2.0), 0.020),
     ],
     takes: Takes { sidechain: true, ..Takes::NOTHING },
+    picture: Some(Picture::Transfer(|to, level| level + expanded(level - to[0], to[1], to[2], to[5]))),
     make: |making: &Making| Box::new(Dynamics::new(making, true)),
     ..Kind::PLAIN
 };

@@ -5,7 +5,7 @@
 
 use super::delay::DelayLine;
 use super::tone::{Mixture, Section};
-use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, Making, Ramp, Setting, Takes, Unit, settle, share_left};
+use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, Making, Picture, Ramp, Setting, Takes, Unit, settle, share_left};
 use std::f64::consts::FRAC_1_SQRT_2;
 
 pub(super) const ECHO: Kind = Kind {
@@ -21,6 +21,7 @@ pub(super) const ECHO: Kind = Kind {
     ],
     wet_alone: true,
     takes: Takes { tempo: true, ..Takes::NOTHING },
+    picture: Some(Picture::Strokes(strokes)),
     make: |making: &Making| Box::new(Echo::new(making)),
     ..Kind::PLAIN
 };
@@ -31,6 +32,20 @@ const CROSS: f32 = 0.040;
 const LONGEST: f32 = 2.0;
 const MOST_BEATS: f32 = 4.0;
 const SLOWEST: f32 = 3.0;
+
+/// The time of the first stroke, in seconds: by the beat if there is one.
+fn distance(to: &[f32], tempo: f32) -> f32 {
+    if to[1] > 0.0 && tempo > 0.0 { to[1] / tempo } else { to[0] }
+}
+
+/// What comes of a stroke, down to -60 dB. What the filters take from each round is not in it.
+fn strokes(to: &[f32], tempo: f32) -> Vec<(f32, f32)> {
+    let each = if to[2] > 0.0 { 20.0 * to[2].log10() } else { f32::NEG_INFINITY };
+    // Across, the second side comes of the first at once, and only what goes back is turned down; what goes in is the mean of both.
+    let loud = |n: usize| if to[5] >= 0.5 { each * (n / 2) as f32 } else { each * n as f32 };
+    let seconds = distance(to, tempo);
+    (0..200).map(|n| (seconds * (n + 1) as f32, if n == 0 { 0.0 } else { loud(n) })).take_while(|(_, level)| *level >= -60.0).collect()
+}
 
 #[derive(Debug)]
 struct Echo {
@@ -62,7 +77,7 @@ impl Echo {
 impl Effect for Echo {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
         let (to, n) = (around.to, left.len());
-        let mut seconds = if to[1] > 0.0 && around.tempo > 0.0 { to[1] / around.tempo } else { to[0] };
+        let mut seconds = distance(to, around.tempo);
         // What does not fit comes twice as often, and so in time.
         while seconds * self.rate as f32 > self.lines[0].most() as f32 {
             seconds *= 0.5;

@@ -6,7 +6,7 @@
 
 use super::delay::DelayLine;
 use super::oversample::{HALF, TruePeak};
-use super::{Around, Effect, Kind, MOST_FRAMES, Making, Setting, Unit, gain_of};
+use super::{Around, Effect, Kind, MOST_FRAMES, Making, Picture, Setting, Unit, gain_of};
 
 pub(super) const LIMITER: Kind = Kind {
     word: "limiter",
@@ -17,6 +17,7 @@ pub(super) const LIMITER: Kind = Kind {
         Setting::new("look-ahead", Unit::Seconds, (0.002, 0.010), 0.003).fixed(),
         Setting::new("drive", Unit::Decibels, (0.0, 24.0), 0.0),
     ],
+    picture: Some(Picture::Transfer(|to, level| (level + to[3]).min(to[0] - MARGIN))),
     latency: ahead_of,
     make: |making: &Making| Box::new(LookAhead::new(making)),
     ..Kind::PLAIN

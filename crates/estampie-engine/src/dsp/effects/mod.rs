@@ -110,6 +110,22 @@ pub trait Effect: Send + Sync + fmt::Debug {
     fn clear(&mut self);
 }
 
+/// Strokes: when each comes, in seconds, and how loud, in dB.
+pub type Strokes = Vec<(f32, f32)>;
+
+/// What can be drawn of an effect, worked out from the values of its settings.
+#[derive(Clone, Copy)]
+pub enum Picture {
+    /// The level in dB that a frequency in Hz is given, at a rate in Hz.
+    Frequency(fn(&[f32], f32, u32) -> f32),
+    /// The level in dB that comes out, for a level in dB that goes in and stays.
+    Transfer(fn(&[f32], f32) -> f32),
+    /// What comes of a stroke: when, in seconds, and how loud, in dB, the loudest first; by the tempo in quarter notes a second, 0 without one.
+    Strokes(fn(&[f32], f32) -> Strokes),
+    /// How a room falls silent: seconds before it begins, and seconds in which low, middle and high frequencies fall by 60 dB.
+    Decay(fn(&[f32]) -> (f32, [f32; 3])),
+}
+
 /// A kind of effect.
 pub struct Kind {
     /// Its word.
@@ -124,6 +140,8 @@ pub struct Kind {
     pub takes: Takes,
     /// Settings to begin with: their names, what they are like, and the values, in the order of the settings.
     pub presets: &'static [(&'static str, &'static str, &'static [f32])],
+    /// What can be drawn of it.
+    pub picture: Option<Picture>,
     /// Frames by which what comes out is later than what goes in, by what it would be made from.
     pub latency: fn(&Making) -> usize,
     /// Makes one.
@@ -155,6 +173,7 @@ impl Kind {
         wet_alone: false,
         takes: Takes::NOTHING,
         presets: &[],
+        picture: None,
         latency: |_| 0,
         make: |_| unreachable!("every kind makes its own"),
     };

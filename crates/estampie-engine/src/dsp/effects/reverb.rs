@@ -8,7 +8,7 @@
 
 use super::delay::DelayLine;
 use super::tone::Mixture;
-use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Ramp, Setting, Unit, gain_of, settle, share_left};
+use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Picture, Ramp, Setting, Unit, gain_of, settle, share_left};
 
 pub(super) const REVERB: Kind = Kind {
     word: "reverb",
@@ -27,6 +27,7 @@ pub(super) const REVERB: Kind = Kind {
     ],
     wet_alone: true,
     presets: PRESETS,
+    picture: Some(Picture::Decay(|to| (to[6], [to[1], to[0], to[2]]))),
     make: |making: &Making| Box::new(Reverb::new(making.rate)),
     ..Kind::PLAIN
 };

@@ -491,12 +491,82 @@ fn decay(samples: &[f32], low: f32, high: f32) -> f64 {
 }
 
 #[test]
+fn what_is_drawn_of_dynamics_is_what_comes_out() {
+    let cases: [(&str, &[(&str, f32)]); 5] = [
+        ("compressor", &[("threshold", -30.0), ("ratio", 4.0), ("knee", 12.0), ("make-up", 5.0)]),
+        ("compressor", &[("threshold", -12.0), ("ratio", 100.0), ("knee", 0.0)]),
+        ("expander", &[("threshold", -24.0), ("ratio", 3.0), ("knee", 6.0), ("range", -30.0)]),
+        ("expander", &[("threshold", -40.0), ("ratio", 100.0), ("knee", 0.0), ("range", -96.0)]),
+        ("limiter", &[("ceiling", -14.0), ("drive", 6.0)]),
+    ];
+    for (word, set) in cases {
+        for level in [-60.0f32, -44.0, -38.0, -31.0, -26.0, -20.0, -13.0, -6.0] {
+            let mut bench = Bench::new(word, set);
+            let Some(Picture::Transfer(drawn)) = bench.kind.picture else { panic!("{word} has no such picture") };
+            let wanted = drawn(&bench.values, level);
+            // What stays: a constant, long after attack and release.
+            let out = bench.mono(&vec![gain_of(level); 4 * RATE as usize]);
+            let found = db_of(out[out.len() - 1]);
+            assert!((found - wanted).abs() < 0.15 || (found < -110.0 && wanted < -110.0), "{word} at {level} dB: {found} dB instead of {wanted}");
+        }
+    }
+}
+
+#[test]
+fn what_is_drawn_of_an_echo_is_what_comes_back() {
+    for (mode, feedback, beats) in [(0.0f32, 0.5f32, 0.0f32), (1.0, 0.7, 0.0), (0.0, 0.8, 0.5)] {
+        let set = [("time", 0.2), ("beats", beats), ("feedback", feedback), ("mode", mode), ("low-pass", 20_000.0), ("high-pass", 20.0)];
+        let mut bench = Bench::new("echo", &set);
+        let Some(Picture::Strokes(drawn)) = bench.kind.picture else { panic!("an echo has strokes") };
+        // The bench goes at two quarter notes a second.
+        let strokes = drawn(&bench.values, 2.0);
+        assert_eq!(strokes[0], (if beats > 0.0 { 0.25 } else { 0.2 }, 0.0));
+        let mut input = vec![0.0f32; 3 * RATE as usize];
+        input[..32].iter_mut().enumerate().for_each(|(i, s)| *s = (i as f32 * 0.6).sin());
+        let energy = |samples: &[f32]| samples.iter().map(|s| s * s).sum::<f32>();
+        let (mut left, mut right) = (input.clone(), input.clone());
+        bench.run(&mut left, &mut right);
+        let at = |seconds: f32| {
+            let begins = (seconds * RATE as f32).round() as usize;
+            10.0 * ((energy(&left[begins..begins + 64]) + energy(&right[begins..begins + 64])) / (2.0 * energy(&input))).log10()
+        };
+        // Across, a stroke is on one side alone: 3 dB less in both together.
+        let alone = if mode > 0.5 { 3.01 } else { 0.0 };
+        for (seconds, level) in strokes.iter().take(6) {
+            assert!((at(*seconds) + alone - level).abs() < 0.7, "mode {mode} {seconds} s: {} dB instead of {level}", at(*seconds) + alone);
+            assert!(at(seconds + 0.05) < -50.0, "nothing between");
+        }
+        assert!(strokes.iter().all(|(_, level)| *level >= -60.0) && strokes.len() > 3);
+    }
+}
+
+#[test]
+fn every_picture_can_be_drawn_at_the_ends_of_all_settings() {
+    for kind in KINDS {
+        let Some(picture) = kind.picture else { continue };
+        for end in [|s: &Setting| s.low, |s: &Setting| s.rest, |s: &Setting| s.high] {
+            let mut values = at_rest(kind);
+            values.iter_mut().zip(kind.settings).for_each(|(value, setting)| *value = end(setting));
+            let fine = match picture {
+                Picture::Frequency(of) => [20.0, 1_000.0, 20_000.0].iter().all(|f| of(&values, *f, RATE).is_finite()),
+                Picture::Transfer(of) => [-90.0, -30.0, 0.0].iter().all(|level| of(&values, *level).is_finite()),
+                Picture::Strokes(of) => [0.0, 0.4, 8.0].iter().all(|tempo| of(&values, *tempo).iter().all(|(t, l)| t.is_finite() && l.is_finite())),
+                Picture::Decay(of) => of(&values).1.iter().all(|t| *t > 0.0),
+            };
+            assert!(fine, "{}", kind.word);
+        }
+    }
+}
+
+#[test]
 fn a_room_falls_as_it_is_set() {
     for (decay_set, low, high, size) in [(1.5f32, 2.2f32, 0.8f32, 1.0f32), (0.6, 0.6, 0.6, 0.5), (3.5, 2.5, 1.6, 1.4)] {
         let set = [("decay", decay_set), ("low-decay", low), ("high-decay", high), ("low-crossover", 500.0), ("size", size), ("early", -60.0)];
         let mut bench = Bench::new("reverb", &set);
         let mut input = vec![0.0f32; (f64::from(decay_set.max(low)) * 1.3 * f64::from(RATE)) as usize / 64 * 64];
         input[0] = 1.0;
+        let Some(Picture::Decay(drawn)) = bench.kind.picture else { panic!("a room has a decay") };
+        assert_eq!(drawn(&bench.values), (0.012, [low, decay_set, high]));
         let out = bench.mono(&input);
         for (name, wanted, from, to) in [("low", low, 60.0, 180.0), ("middle", decay_set, 1_200.0, 1_800.0), ("high", high, 10_000.0, 14_000.0)] {
             let found = decay(&out, from, to);

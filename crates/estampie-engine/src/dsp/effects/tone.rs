@@ -5,7 +5,7 @@
 //! *The Art of VA Filter Design*, ch. 3 to 5), shelves and bells in A. Simper's form; their responses are exactly those of
 //! the bilinear transform of the analogue prototypes.
 
-use super::{Around, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Setting, Unit, settle};
+use super::{Around, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Picture, Setting, Unit, settle};
 use crate::dsp::svf_block::Four;
 use std::f64::consts::{PI, SQRT_2};
 
@@ -17,6 +17,7 @@ pub(super) const LOW_PASS: Kind = Kind {
     word: "low-pass",
     says: "takes away what is above a frequency",
     settings: &[Setting::new("cutoff", Unit::Hertz, (20.0, 20_000.0), 20_000.0), Setting::choice("slope", SLOPES)],
+    picture: Some(Picture::Frequency(|to, frequency, rate| response("low-pass", to, frequency, rate).unwrap_or(0.0))),
     make: |making: &Making| Box::new(Slope::new(making, false)),
     ..Kind::PLAIN
 };
@@ -25,6 +26,7 @@ pub(super) const HIGH_PASS: Kind = Kind {
     word: "high-pass",
     says: "takes away what is below a frequency",
     settings: &[Setting::new("cutoff", Unit::Hertz, (20.0, 20_000.0), 20.0), Setting::choice("slope", SLOPES)],
+    picture: Some(Picture::Frequency(|to, frequency, rate| response("high-pass", to, frequency, rate).unwrap_or(0.0))),
     make: |making: &Making| Box::new(Slope::new(making, true)),
     ..Kind::PLAIN
 };
@@ -62,6 +64,7 @@ pub(super) const EQ: Kind = Kind {
         centre("high-freq", 9_000.0),
         band("high-gain"),
     ],
+    picture: Some(Picture::Frequency(|to, frequency, rate| response("eq", to, frequency, rate).unwrap_or(0.0))),
     make: |making: &Making| Box::new(Eq { rate: making.rate, bands: [Section::default(); 6], last: [f32::NAN; MOST_SETTINGS] }),
     ..Kind::PLAIN
 };

@@ -6,7 +6,7 @@ use super::super::theme::Role;
 use super::super::view::Targets;
 use super::Focus;
 use super::inputs::MixTarget;
-use estampie_engine::dsp::effects::response;
+use estampie_engine::dsp::effects::{Kind, MOST_SETTINGS, Picture};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::property::Unit;
@@ -29,11 +29,11 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     let like = effect.like.as_ref().map_or(String::new(), |l| format!(", like {}", l.value));
     let place = if count > 1 { format!(", {} of {count}", app.mix.effect + 1) } else { String::new() };
     painter.heading(area.x, area.y, area.width, &title, &format!("{}{like}{place}", kind.word));
-    let picture = area.width >= 48 && response(kind.word, &[0.0; 20], 1000.0, app.program().rate).is_some();
-    let left = if picture { area.width / 2 } else { 0 };
-    if picture {
+    let picture = kind.picture.filter(|_| area.width >= 48).zip(values_now(app, &bus, &effect.name, kind));
+    let left = if picture.is_some() { area.width * 2 / 5 } else { 0 };
+    if let Some((picture, values)) = picture {
         let plot = Rect { x: area.x, y: area.y + 1, width: left - 2, height: area.height.saturating_sub(2) };
-        draw_response(app, painter, plot, &bus, &effect.name, kind.word);
+        draw_picture(painter, plot, picture, &values, app.program().rate);
     }
     let rows = usize::from(area.height.saturating_sub(1));
     let lines = kind.settings.len() + 1;
@@ -71,31 +71,76 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     }
 }
 
-/// The response of a filter from 20 Hz to 20 kHz, ± 24 dB.
-fn draw_response(app: &App, painter: &mut Painter<'_>, plot: Rect, bus: &str, effect: &str, kind: &str) {
+/// The values of an effect's settings now: as they are moved and held, or else as they are set.
+fn values_now(app: &App, bus: &str, effect: &str, kind: &Kind) -> Option<[f32; MOST_SETTINGS]> {
     let program = app.program();
-    let Some(spec) = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}"))) else { return };
-    let count = estampie_engine::dsp::effects::kind(kind).map_or(0, |k| k.settings.len());
+    let spec = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}")))?;
     let mut values = spec.values;
-    for (at, value) in values[..count].iter_mut().enumerate() {
+    for (at, value) in values[..kind.settings.len()].iter_mut().enumerate() {
         let cell = &program.mix.cells[spec.first as usize + at];
         let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.cells.get(spec.first as usize + at).copied());
         *value = now.unwrap_or_else(|| cell.unscaled(cell.rest));
     }
+    Some(values)
+}
+
+/// The levels that a plot of levels goes from and to, in dB.
+const LOUD: (f32, f32) = (-60.0, 0.0);
+
+/// What can be drawn of an effect, with its ends below.
+fn draw_picture(painter: &mut Painter<'_>, plot: Rect, picture: Picture, values: &[f32], rate: u32) {
     let steps = usize::from(plot.width) * 2;
-    let points: Vec<(f64, f64)> = (0..=steps)
-        .filter_map(|step| {
-            let share = step as f64 / steps as f64;
-            let level = response(kind, &values, 20.0 * 1000f32.powf(share as f32), program.rate)?;
-            let y = f64::from((level + 24.0) / 48.0);
-            (0.0..=1.0).contains(&y).then_some((share, y))
-        })
-        .collect();
-    let middle = plot.y + plot.height / 2;
-    painter.text(plot.x, middle, plot.width, &"·".repeat(usize::from(plot.width)), Role::Rule);
-    painter.plot(plot, &points, Role::Active);
-    painter.text(plot.x, plot.bottom(), 8, "20 Hz", Role::Secondary);
-    painter.right(plot.right(), plot.bottom(), "20 kHz", Role::Secondary);
+    let shares = || (0..=steps).map(|step| step as f64 / steps as f64);
+    let inside = |(x, y): (f64, f64)| ((0.0..=1.0).contains(&x) && (0.0..=1.0).contains(&y)).then_some((x, y));
+    let height = |level: f32| f64::from((level - LOUD.0) / (LOUD.1 - LOUD.0));
+    let (low, high) = match picture {
+        Picture::Frequency(of) => {
+            let middle = plot.y + plot.height / 2;
+            painter.text(plot.x, middle, plot.width, &"·".repeat(usize::from(plot.width)), Role::Rule);
+            let points: Vec<_> =
+                shares().filter_map(|share| inside((share, f64::from((of(values, 20.0 * 1000f32.powf(share as f32), rate) + 24.0) / 48.0)))).collect();
+            painter.plot(plot, &points, Role::Active);
+            ("20 Hz".to_owned(), "20 kHz".to_owned())
+        }
+        Picture::Transfer(of) => {
+            let same: Vec<_> = shares().step_by(4).map(|share| (share, share)).collect();
+            let points: Vec<_> = shares().filter_map(|share| inside((share, height(of(values, LOUD.0 + (LOUD.1 - LOUD.0) * share as f32))))).collect();
+            painter.plots(plot, &[(&same, Role::Rule), (&points, Role::Active)]);
+            ("−60 dB".to_owned(), "0 dB".to_owned())
+        }
+        Picture::Strokes(of) => {
+            // By the beat it is drawn in beats: how long one takes changes with the music.
+            let beats = values.get(1).is_some_and(|beats| *beats > 0.0);
+            let strokes = of(values, if beats { 1.0 } else { 0.0 });
+            let end = strokes.last().map_or(1.0, |(at, _)| *at * 1.05);
+            let rows = usize::from(plot.height) * 4;
+            let upright = |(at, level): &(f32, f32)| {
+                let (x, top) = (f64::from(at / end), height(*level));
+                (0..=rows).map(move |row| (x, top * row as f64 / rows as f64)).collect::<Vec<_>>()
+            };
+            let points: Vec<_> = strokes.iter().flat_map(upright).filter_map(inside).collect();
+            painter.plot(plot, &points, Role::Active);
+            ("0".to_owned(), if beats { format!("{end:.1} beats") } else { format!("{end:.1} s") })
+        }
+        Picture::Decay(of) => {
+            let (begins, falls) = of(values);
+            let end = begins + falls.iter().fold(0.1f32, |most, t| most.max(*t));
+            // Along the fall, so that a steep line is as close as a gentle one.
+            let rows = usize::from(plot.height) * 4;
+            let along = |fall: f32, row: usize| (f64::from((begins + fall * row as f32 / rows as f32) / end), 1.0 - row as f64 / rows as f64);
+            let line = |fall: f32| (0..=rows).filter_map(|row| inside(along(fall, row))).collect::<Vec<_>>();
+            let [low, middle, high] = falls.map(line);
+            let named = [("low", low, Role::Secondary), ("high", high, Role::Text), ("middle", middle, Role::Active)];
+            painter.plots(plot, &[(&named[0].1, named[0].2), (&named[1].1, named[1].2), (&named[2].1, named[2].2)]);
+            // They fall from the left: at the right of the first rows there is room.
+            for (row, (name, _, role)) in named.iter().enumerate().take(usize::from(plot.height)) {
+                painter.right(plot.right(), plot.y + row as u16, name, *role);
+            }
+            ("0".to_owned(), format!("{end:.1} s"))
+        }
+    };
+    painter.text(plot.x, plot.bottom(), 10, &low, Role::Secondary);
+    painter.right(plot.right(), plot.bottom(), &high, Role::Secondary);
 }
 
 /// What sounds on the chosen bus and on those that run into it.
