@@ -418,3 +418,22 @@ fn transitions_are_not_judged_by_audio_that_is_not_there_yet() {
     desk.keys("p");
     assert!(desk.page().contains("Every transition"), "{}", desk.page());
 }
+
+#[test]
+fn the_map_says_what_its_signs_mean() {
+    let mut desk = Desk::new();
+    desk.app.workspace.replace("a world", "world.toml", "[emitters.boiler]\nat = \"1, 2\"\n[zones.quay]\nat = \"0, 0\"\nradius = \"9 m\"\n");
+    desk.app.compile();
+    desk.keys("1");
+    if !desk.page().contains("Nothing chosen") {
+        desk.keys("M");
+    }
+    for size in [(160, 47), (200, 60)] {
+        desk.size = size;
+        let page = desk.page();
+        for words in ["Nothing chosen", "▲ you", "◆ loud", "▪ soft", "◇ silent", "⠒⠒ zone", "⠒⠒ wall", "⠒⠒ doorway", "⠒⠒ trail, path, area"]
+        {
+            assert!(page.contains(words), "{words}: {page}");
+        }
+    }
+}

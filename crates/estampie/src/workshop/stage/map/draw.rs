@@ -21,6 +21,11 @@ use ratatui::layout::Rect;
 const FOOT: u16 = 10;
 /// What is softer is not listed, in dB.
 const UNHEARD: f32 = -90.0;
+/// The signs of emitters that sound over a level, under it, and not at all; and that level in dB.
+const LOUD: &str = "◆";
+const SOFT: &str = "▪";
+const SILENT: &str = "◇";
+const LOUD_FROM: f32 = -36.0;
 /// Rings around the chosen emitter, in dB.
 const RINGS: [f32; 2] = [-6.0, -24.0];
 
@@ -244,10 +249,10 @@ fn emitters(app: &App, painter: &mut Painter<'_>, projection: &Projection, label
             continue;
         }
         let (mark, role) = match level {
-            Some(level) if *level > -36.0 => ("◆", Role::Active),
-            Some(_) => ("▪", Role::Active),
-            None if member(emitter) => ("▪", Role::Secondary),
-            None => ("◇", if Some(emitter.emitter) == chosen { Role::Active } else { Role::Secondary }),
+            Some(level) if *level > LOUD_FROM => (LOUD, Role::Active),
+            Some(_) => (SOFT, Role::Active),
+            None if member(emitter) => (SOFT, Role::Secondary),
+            None => (SILENT, if Some(emitter.emitter) == chosen { Role::Active } else { Role::Secondary }),
         };
         labels.mark(painter, cell, mark, role);
     }
@@ -329,6 +334,28 @@ fn falls_to(curve: &Curve, level: f32) -> Option<f32> {
     (1..=400).map(|n| far * n as f32 / 400.0).find(|x| curve.at(*x) <= level)
 }
 
+/// What the signs and the lines of the map mean, each as it is drawn there.
+const LEGEND: [&[(&str, Role, &str)]; 3] = [
+    &[("▲", Role::Text, "you"), (LOUD, Role::Active, "loud"), (SOFT, Role::Active, "soft"), (SILENT, Role::Secondary, "silent")],
+    &[("⠒⠒", Role::Rule, "zone"), ("⠒⠒", Role::Text, "you are inside"), ("⠒⠒", Role::Secondary, "wall")],
+    &[("⠒⠒", Role::Accent, "doorway"), ("⠒⠒", Role::FromGame, "trail, path, area")],
+];
+
+fn legend(painter: &mut Painter<'_>, area: Rect) {
+    for (row, line) in LEGEND.iter().take(usize::from(area.height)).enumerate() {
+        let y = area.y + row as u16;
+        let mut x = area.x + 1;
+        for (sign, role, word) in *line {
+            // What does not fit is left out whole.
+            if usize::from(x) + sign.chars().count() + word.chars().count() + 1 > usize::from(area.right()) {
+                break;
+            }
+            x = painter.text(x, y, 3, sign, *role) + 1;
+            x = painter.text(x, y, area.right() - x, word, Role::Secondary) + 2;
+        }
+    }
+}
+
 /// What is chosen, and over distance what it does; or what would be heard at the cross.
 fn chosen(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let half = area.width / 2;
@@ -344,6 +371,7 @@ fn chosen(app: &App, painter: &mut Painter<'_>, area: Rect) {
             {
                 painter.text(left.x + 1, left.y + 1 + row as u16, left.width - 1, text, Role::Secondary);
             }
+            legend(painter, Rect { y: left.y + 5, height: left.height.saturating_sub(5), ..left });
         }
     }
     if let Some(cross) = app.map.cross {
