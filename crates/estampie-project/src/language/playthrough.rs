@@ -184,8 +184,6 @@ pub fn time_of(row: &str) -> Option<Seconds> {
 pub fn with_time(row: &str, at: Seconds) -> Option<String> {
     time_of(row)?;
     let rest = row.trim_start().split_once(char::is_whitespace)?.1.trim_start();
-    // The unit may stand apart.
-    let rest = rest.strip_prefix("s ").map_or(rest, str::trim_start);
     Some(format!("{:<9} {rest}", print_time(Seconds((at.0.max(0.0) * 1e3).round() / 1e3))))
 }
 
@@ -468,7 +466,8 @@ mod tests {
     fn a_line_gets_another_time_and_keeps_its_words() {
         let time = |row: &str, at: f64| with_time(row, Seconds(at));
         assert_eq!(time("8.4       depth 0 to 40 over 3 s   # slowly", 9.25).as_deref(), Some("9.25      depth 0 to 40 over 3 s   # slowly"));
-        assert_eq!(time("  2.5 s send hatch.open", 0.1234).as_deref(), Some("0.123     send hatch.open"));
+        assert_eq!(time("  2.5 send hatch.open", 0.1234).as_deref(), Some("0.123     send hatch.open"));
+        assert_eq!(time("2 s 0.5", 3.0).as_deref(), Some("3         s 0.5"), "a parameter of that name is no unit");
         assert_eq!(time("2.5s send hatch.open", -4.0).as_deref(), Some("0         send hatch.open"));
         assert_eq!((time("# a note", 1.0), time("seed 4", 1.0), time("2 sned x y", 1.0)), (None, None, None));
     }
