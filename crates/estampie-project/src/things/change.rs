@@ -173,11 +173,7 @@ impl Workspace {
         let (then, _) = self.with_name(thing, new).ok_or_else(|| Refusal::Gone(self.called(thing)))?;
         // What bears the name of something else is not what that is named by.
         let (sources, places) = if whose { (then, Vec::new()) } else { self.texts().followed(then, &old, new)? };
-        let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
-        let files: Vec<(String, Option<String>)> = changed.map(|(file, text)| (file.to_owned(), Some(text.to_owned()))).collect();
-        let name = format!("{} renamed to {new}", thing.whole_name());
-        self.begin_anew();
-        self.change(&name, files);
+        self.change_to(&format!("{} renamed to {new}", thing.whole_name()), &sources);
         let mut renamed = thing.clone();
         renamed.path.pop();
         renamed.path.push(Step::Name(new.to_owned()));
@@ -206,11 +202,16 @@ impl Workspace {
         let mut then = self.sources().clone();
         then.set(&state.file, &toml.to_string());
         let (sources, places) = self.texts().followed(then, old, new)?;
-        let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
-        let files: Vec<(String, Option<String>)> = changed.map(|(file, text)| (file.to_owned(), Some(text.to_owned()))).collect();
-        self.begin_anew();
-        self.change(&format!("value {old} of {} renamed to {new}", self.called(state)), files);
+        self.change_to(&format!("value {old} of {} renamed to {new}", self.called(state)), &sources);
         Ok(places.len())
+    }
+
+    /// Goes over to other texts of the same files, as one edit.
+    fn change_to(&mut self, name: &str, sources: &Sources) {
+        let changed = sources.texts().filter(|(file, text)| self.sources().get(file).map_or("", |t| t) != *text);
+        let files = changed.map(|(file, text)| (file.to_owned(), Some(text.to_owned()))).collect();
+        self.begin_anew();
+        self.change(name, files);
     }
 
     /// Renames a sound as [`Workspace::rename`] does; names of sounds are in lower case.

@@ -125,7 +125,12 @@ struct Coming {
     from: Seconds,
     seed: u64,
     program: u64,
+    /// Held for as long as it is waited for.
+    _wanted: Arc<()>,
 }
+
+/// What begins in the midst rises in this time: no click, and nothing that begins there is lost.
+const RISE: Seconds = Seconds(0.01);
 
 /// The engine being played and what is known of it.
 pub(crate) struct Rehearsal {
@@ -477,10 +482,13 @@ impl Rehearsal {
         let (tell, arrives) = channel();
         let upto = from.frames(rate);
         let program = self.program.id;
+        let wanted = Arc::new(());
+        let waits = Arc::downgrade(&wanted);
         std::thread::spawn(move || {
             let mut happened = Vec::new();
             let mut out = [0.0; 2 * 1024];
-            while engine.frame() < upto {
+            // As long as somebody waits for it.
+            while engine.frame() < upto && waits.strong_count() > 0 {
                 let count = (upto - engine.frame()).min(1024) as usize;
                 engine.render(&mut out[..2 * count]);
                 happened.extend(std::iter::from_fn(|| remote.happening()));
@@ -488,12 +496,12 @@ impl Rehearsal {
                     remote.give_back(status);
                 }
             }
-            engine.soften(SOFT_START);
+            engine.soften(RISE);
             // Nobody waits for it any more if something else has begun meanwhile.
             let _ = tell.send((engine, remote, happened));
         });
         let replay = Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) };
-        self.coming = Some(Coming { arrives, replay, from, seed: playthrough.seed(), program });
+        self.coming = Some(Coming { arrives, replay, from, seed: playthrough.seed(), program, _wanted: wanted });
     }
 
     /// The playthrough that is being rendered up to a moment, and that moment.

@@ -2,6 +2,7 @@
 //! out, and it is replayed from its start or from any line on.
 
 mod draw;
+mod overview;
 mod prompts;
 
 use super::app::{App, Mode};
@@ -11,8 +12,10 @@ use super::text_field::TextField;
 use super::view::{Clicks, Face, Targets, View};
 use estampie_engine::units::Seconds;
 use estampie_project::language::playthrough::{put_line, time_of, with_time, without_line};
+use overview::Overview;
 use prompts::{LinePrompt, NamePrompt, Names};
 use ratatui::layout::Rect;
+use std::cell::RefCell;
 
 /// Its name.
 pub(crate) const NAME: &str = "Replay";
@@ -36,6 +39,8 @@ pub(crate) struct PlaythroughsView {
     /// The chosen line of its text, counted from 0.
     line: usize,
     column: Column,
+    /// What is shown of it.
+    shown: RefCell<Overview>,
 }
 
 /// Seconds by which a key moves a line, and moves it finely.
@@ -176,8 +181,8 @@ impl App {
 
     /// The time of the chosen line, or of the last step above it.
     fn time_of_chosen(&self) -> Option<Seconds> {
-        let rows = self.step_rows();
-        rows.iter().take(self.playthroughs.line + 1).rev().find_map(|row| time_of(row))
+        let line = self.playthroughs.line;
+        self.of_playthrough(|shown| shown.times.iter().take_while(|(at, _)| *at <= line).last().map(|(_, at)| Seconds(*at)))
     }
 
     fn replay_chosen(&mut self, from: Option<Seconds>) {
@@ -318,9 +323,8 @@ impl Clicks for ClickTime {
     fn click(&self, app: &mut App, area: Rect, at: (u16, u16)) {
         let width = f64::from(area.width.saturating_sub(self.1).max(1));
         let time = (f64::from(at.0) - f64::from(area.x + self.1) + 0.5) / width * self.0;
-        let rows = app.step_rows();
-        let times = rows.iter().enumerate().filter_map(|(line, row)| Some((line, (time_of(row)?.0 - time).abs())));
-        if let Some((line, _)) = times.min_by(|a, b| a.1.total_cmp(&b.1)) {
+        let nearest = app.of_playthrough(|shown| shown.times.iter().min_by(|a, b| (a.1 - time).abs().total_cmp(&(b.1 - time).abs())).copied());
+        if let Some((line, _)) = nearest {
             (app.playthroughs.column, app.playthroughs.line) = (Column::Lines, line);
         }
     }

@@ -108,6 +108,10 @@ impl Ask for NamePrompt {
         }
         app.workspace.change(&what, files);
         app.compile();
+        // What is replayed just now is the same under another name.
+        if let (Names::Rename, Some(replay)) = (self.0, app.rehearsal.replay.as_mut().filter(|r| Some(&r.name) == old.as_ref())) {
+            name.clone_into(&mut replay.name);
+        }
         let line = if self.0 == Names::Rename { app.playthroughs.line } else { 0 };
         (app.playthroughs.chosen, app.playthroughs.line) = (name.to_owned(), line);
         if self.0 == Names::New {

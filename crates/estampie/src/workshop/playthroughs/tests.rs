@@ -115,3 +115,17 @@ fn the_timeline_shows_what_moves_and_is_clicked() {
     desk.click("listener at 3, 4");
     assert!(desk.page().contains("the line 7 listener at 3, 4"), "clicked again it is edited: {}", desk.page());
 }
+
+#[test]
+fn a_recording_of_many_lines_is_drawn_whole() {
+    let text: String = (0..36_000).map(|n| format!("{} strain {}\n", f64::from(n) / 60.0, f64::from(n % 100) / 100.0)).collect();
+    let mut desk = desk(&format!("seed 1\n{text}"));
+    let page = desk.page();
+    assert!(page.contains("600.0 s · 36000 steps") && page.contains(&"●".repeat(100)) && page.contains("▼ 3"), "{page}");
+    desk.keys("end");
+    assert!(desk.page().contains("▌   599.983"), "{}", desk.page());
+    // Renamed while it is replayed, it is the same.
+    desk.keys("tab enter r ctrl-u o t h e r enter");
+    assert_eq!(desk.app.rehearsal.replay.as_ref().map(|r| r.name.as_str()), Some("other"));
+    assert!(desk.page().contains("▶ other"), "{}", desk.page());
+}
