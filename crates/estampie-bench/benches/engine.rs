@@ -316,7 +316,7 @@ fn mix(criterion: &mut Criterion) {
         let mut run = || {
             let (mut l, mut r) = (left.clone(), right.clone());
             for (l, r) in l.chunks_mut(64).zip(r.chunks_mut(64)) {
-                effect.process(&Around { to: &values, key: None, tempo: 0.0 }, l, r);
+                effect.process(&Around { to: &values, key: None, quarters_per_second: 0.0 }, l, r);
             }
             black_box((&l, &r));
         };
@@ -496,7 +496,7 @@ fn worst(_: &mut Criterion) {
     let (mut left, mut right) = (noise(64), noise(64));
     let mut times = vec![Vec::new(); 8];
     for block in 0..800 {
-        times[block % 8].push(timed(|| effect.process(&Around { to: &values, key: None, tempo: 0.0 }, &mut left, &mut right)));
+        times[block % 8].push(timed(|| effect.process(&Around { to: &values, key: None, quarters_per_second: 0.0 }, &mut left, &mut right)));
     }
     let blocks: Vec<f64> = times.into_iter().map(middle).collect();
     let (mean, most) = (blocks.iter().sum::<f64>() / 8.0, blocks.iter().copied().fold(0.0, f64::max));

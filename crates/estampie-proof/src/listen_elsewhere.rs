@@ -18,9 +18,9 @@ pub struct WouldHear {
     /// Its emitter.
     pub emitter: NameKey,
     /// Its level there, in dB, with all that does not depend on place as it is now.
-    pub heard: f32,
+    pub heard_db: f32,
     /// Metres by the way that it would take.
-    pub distance: f32,
+    pub metres: f32,
 }
 
 /// What place does, besides distance.
@@ -63,14 +63,14 @@ pub fn would_hear(program: &Program, status: &Status, at: Ground) -> Vec<WouldHe
             let falloff = falloff(program, voice.sound)?;
             let far = Within::at(&program.world, emitter.at);
             let found = target(&program.world, &status.open, (ear, &near), (emitter.at, &far));
-            let wall = walled(&program.world, ear, emitter.at).level * (1.0 - found.through);
-            let taken: f32 = found.taken.iter().map(|t| t.level).sum::<f32>() + wall;
-            let away = estampie_engine::world::emitters::bearing([-found.direction[0], -found.direction[1]], emitter.facing).abs();
-            let there = falloff.level.as_ref().map_or(0.0, |c| c.at(found.distance)) + falloff.cone.as_ref().map_or(0.0, |c| c.at(away)) + taken;
+            let wall = walled(&program.world, ear, emitter.at).level_db * (1.0 - found.through);
+            let taken: f32 = found.taken.iter().map(|t| t.level_db).sum::<f32>() + wall;
+            let away = estampie_engine::world::emitters::bearing([-found.direction[0], -found.direction[1]], emitter.facing_degrees).abs();
+            let there = falloff.level.as_ref().map_or(0.0, |c| c.at(found.metres)) + falloff.cone.as_ref().map_or(0.0, |c| c.at(away)) + taken;
             let now: f32 = status.terms_of(voice).iter().filter(|t| t.property == Property::Level && BY_PLACE.contains(&t.kind)).map(|t| t.value).sum();
-            Some(WouldHear { voice: voice.voice, sound: voice.sound, emitter: voice.emitter, heard: voice.heard - now + there, distance: found.distance })
+            Some(WouldHear { voice: voice.voice, sound: voice.sound, emitter: voice.emitter, heard_db: voice.heard_db - now + there, metres: found.metres })
         })
         .collect();
-    list.sort_by(|a, b| b.heard.total_cmp(&a.heard));
+    list.sort_by(|a, b| b.heard_db.total_cmp(&a.heard_db));
     list
 }

@@ -65,10 +65,10 @@ pub(crate) fn parts() -> Vec<Part> {
 fn patch(name: &str) -> (InstrumentSettings, f64, f64) {
     // The patch, its gain among the others, and where it stands from left to right.
     match name {
-        "pulse" => (InstrumentSettings { brightness: 0.55, decay: 2.4, ..InstrumentSettings::usual(Kind::Plucked) }, 0.8, -0.25),
-        "viols" => (InstrumentSettings { attack: 0.14, release: 0.45, ..InstrumentSettings::usual(Kind::Bowed) }, 0.34, 0.3),
+        "pulse" => (InstrumentSettings { brightness: 0.55, decay_seconds: 2.4, ..InstrumentSettings::usual(Kind::Plucked) }, 0.8, -0.25),
+        "viols" => (InstrumentSettings { attack_seconds: 0.14, release_seconds: 0.45, ..InstrumentSettings::usual(Kind::Bowed) }, 0.34, 0.3),
         "reed" => (InstrumentSettings { brightness: 0.35, ..InstrumentSettings::usual(Kind::Reed) }, 0.36, -0.1),
-        _ => (InstrumentSettings { decay: 0.4, ..InstrumentSettings::usual(Kind::Drum) }, 0.6, 0.08),
+        _ => (InstrumentSettings { decay_seconds: 0.4, ..InstrumentSettings::usual(Kind::Drum) }, 0.6, 0.08),
     }
 }
 

@@ -46,7 +46,7 @@ impl ParameterState {
     /// Without smoothing it is there at once, so that what starts on the same frame has it.
     pub(crate) fn jump(&mut self, parameter: &Parameter, frame: u64) {
         let value = self.at(frame);
-        if (if value > self.smooth { parameter.rise } else { parameter.fall }) >= 1.0 {
+        if (if value > self.smooth { parameter.rise_per_block } else { parameter.fall_per_block }) >= 1.0 {
             self.smooth = value;
         }
     }
@@ -55,7 +55,7 @@ impl ParameterState {
     pub(crate) fn follow(&mut self, parameter: &Parameter, frame: u64) {
         let value = self.at(frame);
         if value != self.smooth {
-            let share = if value > self.smooth { parameter.rise } else { parameter.fall };
+            let share = if value > self.smooth { parameter.rise_per_block } else { parameter.fall_per_block };
             self.smooth += (value - self.smooth) * share;
             // Close enough is there: otherwise the last bit of the way would take for ever.
             if (value - self.smooth).abs() < (parameter.high - parameter.low).min(1e4) * 1e-6 {
@@ -297,7 +297,7 @@ impl Memory {
     /// What a modulation comes to for an emitter.
     pub(crate) fn modulation(&self, program: &Program, index: usize, place: u16) -> f32 {
         let modulation = &program.modulations[index];
-        if modulation.local || modulation.smooth >= 1.0 {
+        if modulation.local || modulation.smooth_per_block >= 1.0 {
             modulation.curve.at(self.smooth(program, modulation.parameter, place))
         } else {
             self.modulations[index]

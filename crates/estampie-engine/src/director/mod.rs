@@ -201,7 +201,7 @@ impl Directing<'_> {
                 continue;
             }
             let target = modulation.curve.at(state.parameters[modulation.parameter].smooth);
-            *now += (target - *now) * modulation.smooth;
+            *now += (target - *now) * modulation.smooth_per_block;
             if (target - *now).abs() < 1e-4 {
                 *now = target;
             }
@@ -337,7 +337,7 @@ fn place_terms(Scene { program, state, world, .. }: Scene<'_>, voice: &Voice, si
         && let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s as usize].falloff.is_some()))
     {
         for (kind, taken) in TAKERS.into_iter().zip(&hearing.taken) {
-            for (property, value) in [(Property::Level, taken.level), (Property::LowPass, taken.low_pass)] {
+            for (property, value) in [(Property::Level, taken.level_db), (Property::LowPass, taken.low_pass_octaves)] {
                 if value != 0.0 {
                     sink(Term { property, kind, of: taken.of, value });
                 }

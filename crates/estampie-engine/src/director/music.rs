@@ -72,7 +72,16 @@ pub(crate) struct PieceState {
 impl PieceState {
     pub(crate) fn new(piece: &Piece) -> PieceState {
         let none = NameKey::NONE;
-        PieceState { sequencer: Sequencer::default(), level: piece.level, followed: None, held: 0.0, held_by: none, ducked: 0.0, ducked_by: none, moved: 0.0 }
+        PieceState {
+            sequencer: Sequencer::default(),
+            level: piece.level_db,
+            followed: None,
+            held: 0.0,
+            held_by: none,
+            ducked: 0.0,
+            ducked_by: none,
+            moved: 0.0,
+        }
     }
 
     pub(crate) fn take_over(&mut self, old: &PieceState, old_piece: &Piece, piece: &Piece, frame: u64) {
@@ -315,7 +324,7 @@ impl Directing<'_> {
     fn glide_piece(&mut self, piece: &Piece, index: usize) {
         let share = self.state.glide;
         let now = &mut self.state.pieces[index];
-        now.level = if !now.plays() || (now.level - piece.level).abs() < 0.005 { piece.level } else { now.level + (piece.level - now.level) * share };
+        now.level = if !now.plays() || (now.level - piece.level_db).abs() < 0.005 { piece.level_db } else { now.level + (piece.level_db - now.level) * share };
     }
 
     /// Quarter notes in a second of the piece that sounds and began first in the file; 0 if none does. Looked up every eighth block, as
@@ -582,10 +591,10 @@ impl Directing<'_> {
             for (other, spec) in program.music.pieces.iter().enumerate() {
                 let Some(hold) = spec.holds.iter().find(|h| usize::from(h.piece) == piece) else { continue };
                 if self.state.pieces[piece].held_by == spec.key {
-                    release = hold.release;
+                    release = hold.release_per_block;
                 }
-                if self.state.pieces[other].plays() && deepest.is_none_or(|(d, ..)| hold.by < d) {
-                    deepest = Some((hold.by, hold.attack, spec.key));
+                if self.state.pieces[other].plays() && deepest.is_none_or(|(d, ..)| hold.by_db < d) {
+                    deepest = Some((hold.by_db, hold.attack_per_block, spec.key));
                 }
             }
             let now = &mut self.state.pieces[piece];

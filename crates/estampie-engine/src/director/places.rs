@@ -292,11 +292,11 @@ impl Directing<'_> {
         }
         for (doorway, open) in spec.doorways.iter().zip(&places.open) {
             let far = apart(nearest_on_segment(ground, doorway.line[0], doorway.line[1]), ground);
-            if *open <= 0.0 || far >= doorway.reach {
+            if *open <= 0.0 || far >= doorway.reach_metres {
                 continue;
             }
             // On the threshold of an open door both rooms are there by halves.
-            let bleed = 0.5 * share_through(*open) * (1.0 - far / doorway.reach);
+            let bleed = 0.5 * share_through(*open) * (1.0 - far / doorway.reach_metres);
             for side in doorway.sides.into_iter().flatten() {
                 let now = &mut places.zones[side as usize];
                 now.target = if now.inside { (now.target * (1.0 - bleed)).max(bleed) } else { now.target.max(bleed) };
@@ -310,7 +310,7 @@ impl Directing<'_> {
         let (zones, rooms) = (&mut places.zones, &mut places.rooms);
         places.active.retain(|zone| {
             let (spec, now) = (&spec.zones[*zone as usize], &mut zones[*zone as usize]);
-            now.share = if first { now.target } else { now.share + (now.target - now.share) * spec.follow };
+            now.share = if first { now.target } else { now.share + (now.target - now.share) * spec.follow_per_block };
             if now.target == 0.0 && now.share < LEAST {
                 now.share = 0.0;
             }

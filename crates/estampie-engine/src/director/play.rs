@@ -232,10 +232,10 @@ impl Directing<'_> {
         let program = self.program;
         let sound = route.path[route.depth - 1] as usize;
         let take = program.sounds[sound].groups.get(group).and_then(|g| g.takes.get(take)).ok_or(Reason::Nothing)?;
-        route.take_level += take.level;
-        route.take_pitch += take.pitch;
+        route.take_level += take.level_db;
+        route.take_pitch += take.pitch_semitones;
         route.delay += frames(self.state.sounds[sound].vary.between(take.after), program.rate);
-        route.from += take.from;
+        route.from += take.from_seconds;
         match &take.of {
             TakeOf::Recipe(recipe) => self.start_voice(route, recipe, offset, body),
             TakeOf::Sound(next) => self.ask(route, *next, offset, body),
@@ -368,7 +368,7 @@ pub(crate) fn start_of(program: &Program, world: &World, voice: &Voice) -> What 
         at: world.emitters.get(usize::from(voice.place)).filter(|e| e.present || e.stays).map(|e| e.at),
         level: sum(Property::Level) + route.take_level,
         pitch: sum(Property::Pitch) + route.take_pitch,
-        drawn: crate::ground::telemetry::Draws { of: *drawn, after: route.drawn_after, from: route.drawn_from },
+        drawn: crate::ground::telemetry::Draws { of: *drawn, after_seconds: route.drawn_after, from_seconds: route.drawn_from },
         by: voice.by,
     }
 }

@@ -91,16 +91,7 @@ impl Directing<'_> {
                 self.remove(emitter, offset as u64);
                 self.outlets.tell(frame, What::Remove { emitter });
             }
-            InputKind::StopAll { frames } => {
-                self.mixer.voices.each(|voice| voice.leave(Cause::Stopped, offset as u64, frames));
-                self.director.repeaters.clear();
-                self.director.deferred.clear();
-                self.still_music(frame);
-                self.state.places.still();
-                for speaker in &mut self.state.speakers {
-                    speaker.queue.clear();
-                }
-            }
+            InputKind::StopAll { frames } => self.stop_all(frames, offset as u64),
             InputKind::Play { sound, .. } | InputKind::Stop { sound } | InputKind::PlayTake { sound, .. } | InputKind::GateSound { sound, .. } => {
                 match program.find_sound.get(sound) {
                     Some(index) => self.answer_of_sound(input.what, index as u32, offset),
@@ -115,28 +106,8 @@ impl Directing<'_> {
                 Some(index) => self.mix.player[index] = player_level(value),
                 None => self.notice(frame, Notice::UnknownLevel(level)),
             },
-            InputKind::ByHand { snapshot, share } => {
-                let share = share.filter(|s| s.is_finite()).map(|s| s.clamp(0.0, 1.0));
-                for (spec, now) in program.mix.snapshots.iter().zip(&mut self.mix.snapshots) {
-                    if snapshot.is_none() || spec.key == snapshot {
-                        now.by_hand = share;
-                    }
-                }
-            }
-            InputKind::Bypass { effect, on } => {
-                for slot in self.mix.buses.iter_mut().flat_map(|b| &mut b.chain) {
-                    if effect.is_none() || slot.key == effect {
-                        slot.bypassed = on;
-                    }
-                }
-                for (bus, spec) in self.mix.buses.iter_mut().zip(&program.mix.buses) {
-                    for (at, send) in spec.sends.iter().enumerate().take(64) {
-                        if program.mix.cells[send.cell as usize].key == effect {
-                            bus.unsent = bus.unsent & !(1 << at) | u64::from(on) << at;
-                        }
-                    }
-                }
-            }
+            InputKind::ByHand { snapshot, share } => self.hold_snapshots(snapshot, share),
+            InputKind::Bypass { effect, on } => self.bypass(effect, on),
             InputKind::Solo { bus, on } => match program.mix.find_bus.get(bus) {
                 Some(index) => self.mix.buses[index].soloed = on,
                 None => self.notice(frame, Notice::UnknownBus(bus)),
@@ -165,6 +136,44 @@ impl Directing<'_> {
 
     fn notice(&mut self, frame: u64, notice: Notice) {
         self.outlets.tell(frame, What::Notice(notice));
+    }
+
+    /// Lets all that sounds go, and forgets all that waits to sound.
+    fn stop_all(&mut self, frames: u64, offset: u64) {
+        self.mixer.voices.each(|voice| voice.leave(Cause::Stopped, offset, frames));
+        self.director.repeaters.clear();
+        self.director.deferred.clear();
+        self.still_music(self.frame + offset);
+        self.state.places.still();
+        for speaker in &mut self.state.speakers {
+            speaker.queue.clear();
+        }
+    }
+
+    /// Holds one snapshot, or all of them, at a share by hand; `None` gives them back to the game.
+    fn hold_snapshots(&mut self, snapshot: NameKey, share: Option<f32>) {
+        let share = share.filter(|s| s.is_finite()).map(|s| s.clamp(0.0, 1.0));
+        for (spec, now) in self.program.mix.snapshots.iter().zip(&mut self.mix.snapshots) {
+            if snapshot.is_none() || spec.key == snapshot {
+                now.by_hand = share;
+            }
+        }
+    }
+
+    /// Takes one effect or send out of the way, or all effects, or brings them back.
+    fn bypass(&mut self, effect: NameKey, on: bool) {
+        for slot in self.mix.buses.iter_mut().flat_map(|b| &mut b.chain) {
+            if effect.is_none() || slot.key == effect {
+                slot.bypassed = on;
+            }
+        }
+        for (bus, spec) in self.mix.buses.iter_mut().zip(&self.program.mix.buses) {
+            for (at, send) in spec.sends.iter().enumerate().take(64) {
+                if self.program.mix.cells[send.cell as usize].key == effect {
+                    bus.unsent = bus.unsent & !(1 << at) | u64::from(on) << at;
+                }
+            }
+        }
     }
 
     fn answer_of_sound(&mut self, what: InputKind, sound: u32, offset: usize) {

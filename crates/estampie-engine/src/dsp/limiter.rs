@@ -14,16 +14,16 @@ pub struct Limiter {
 }
 
 impl Limiter {
-    /// A guard at `ceiling` (a factor of full scale, above 0), recovering 90 % in 150 ms.
+    /// A guard at `ceiling_gain` (a factor of full scale, above 0), recovering 90 % in 150 ms.
     #[must_use]
-    pub fn new(ceiling: f32, rate: u32) -> Self {
+    pub fn new(ceiling_gain: f32, rate: u32) -> Self {
         let rate = rate as f32;
-        Limiter { ceiling, gain: 1.0, recovery: 1.0 - (-std::f32::consts::LN_10 / (0.15 * rate)).exp(), fall: 1.0 / (0.001 * rate) }
+        Limiter { ceiling: ceiling_gain, gain: 1.0, recovery: 1.0 - (-std::f32::consts::LN_10 / (0.15 * rate)).exp(), fall: 1.0 / (0.001 * rate) }
     }
 
     /// Sets the ceiling, from the next block on.
-    pub fn set_ceiling(&mut self, ceiling: f32) {
-        self.ceiling = ceiling;
+    pub fn set_ceiling(&mut self, ceiling_gain: f32) {
+        self.ceiling = ceiling_gain;
     }
 
     /// Guards a block of two channels of equal length, at most 64 samples each. Returns the least gain that it came to (1 when idle).

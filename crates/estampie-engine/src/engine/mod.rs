@@ -134,7 +134,7 @@ impl Engine {
             let _ = empty_in.push(report::roomy_status(&prepared.program));
         }
         let Capacity { voices, bands, notes, generators, inputs } = options.capacity;
-        let (rate, ceiling) = (prepared.program.rate, prepared.program.ceiling);
+        let (rate, ceiling) = (prepared.program.rate, prepared.program.ceiling_gain);
         let mut engine = Engine {
             frame: 0,
             director: Director::new(voices),
@@ -300,7 +300,7 @@ impl Engine {
         prepared.take_over(&mut self.now, self.frame, self.world.emitters.len());
         self.move_voices(&prepared.program);
         self.director.find_again(&prepared.program, &self.now.program);
-        self.output.set_ceiling(prepared.program.ceiling);
+        self.output.set_ceiling(prepared.program.ceiling_gain);
         let id = prepared.program.id;
         let old = std::mem::replace(&mut self.now, prepared);
         self.directing().take_over(&old.program, &old.state);

@@ -55,7 +55,7 @@ impl Engine {
         self.write_music(status);
         let emitters = std::iter::once(&self.world.listener).chain(self.world.emitters.iter().filter(|e| e.present));
         for emitter in emitters.take(status.emitters.capacity()) {
-            status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, distance: self.world.distance(emitter), facing: emitter.facing });
+            status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, metres: self.world.distance(emitter), facing_degrees: emitter.facing });
         }
         let places = &self.now.state.places;
         let room = status.zones.capacity();
@@ -77,7 +77,7 @@ impl Engine {
         for (at, now) in state.pieces.iter().enumerate().take(status.pieces.capacity()) {
             let gliding = program.music.pieces[at].step == crate::ground::vocabulary::Step::Gliding;
             let transposition = if gliding { transposition(program, state, at) } else { now.moved };
-            status.pieces.push(PieceStatus { sequencer: now.sequencer, held: now.held, ducked: now.ducked, transposition });
+            status.pieces.push(PieceStatus { sequencer: now.sequencer, held_db: now.held, ducked_db: now.ducked, transposition_semitones: transposition });
         }
         for now in state.layers.iter().take(status.layers.capacity()) {
             status.layers.push(LayerStatus { on: now.on, gain: now.swell.at(self.frame), waits: now.waits.is_some() });
@@ -138,12 +138,12 @@ impl Engine {
             let level = if cell.now <= -120.0 { f32::NEG_INFINITY } else { cell.now + bus.ducked + bus.player };
             status.buses.push(BusStatus {
                 peak,
-                level,
-                moved: cell.moved,
-                held: cell.held,
-                ducked: bus.ducked,
-                player: bus.player,
-                rms: 10.0 * bus.square.max(1e-12).log10(),
+                level_db: level,
+                moved_db: cell.moved,
+                held_db: cell.held,
+                ducked_db: bus.ducked,
+                player_db: bus.player,
+                rms_db: 10.0 * bus.square.max(1e-12).log10(),
                 muted: bus.muted,
                 soloed: bus.soloed,
             });
@@ -163,7 +163,7 @@ impl Engine {
         self.write_memory(&mut status);
         status.peak = std::mem::take(&mut self.output.peak);
         status.playing_repeats = self.director.repeaters.len() as u32;
-        status.ceiling = Decibels::of_gain(std::mem::replace(&mut self.output.least_gain, 1.0)).0;
+        status.ceiling_db = Decibels::of_gain(std::mem::replace(&mut self.output.least_gain, 1.0)).0;
         status.lost = self.outlets.lost;
         let _ = self.full.push(status);
     }
@@ -215,7 +215,7 @@ fn write_voice(status: &mut Status, scene: Scene<'_>, voice: &Voice, soft: f32, 
         take: voice.take(),
         emitter: voice.emitter,
         started: voice.started,
-        heard,
+        heard_db: heard,
         placement: voice.placement.map(|a| (a.bearing, a.distance, a.width)),
         leaving: voice.leaving != Leaving::No,
         asleep: voice.asleep,

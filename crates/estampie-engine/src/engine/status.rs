@@ -20,7 +20,7 @@ pub struct VoiceStatus {
     /// The frame it started on.
     pub started: u64,
     /// Level as heard, in dB: the sum of the level terms.
-    pub heard: f32,
+    pub heard_db: f32,
     /// Where it is heard, if it is placed: degrees from where the listener looks (right above 0), metres, and how wide it is
     /// from 0 (a point) to 1 (all around).
     pub placement: Option<(f32, f32, f32)>,
@@ -40,17 +40,17 @@ pub struct BusStatus {
     /// Greatest sample since the last status, for left and right, as a factor of full scale, after the bus's level.
     pub peak: [f32; 2],
     /// Level in dB as it is now, modulation included.
-    pub level: f32,
+    pub level_db: f32,
     /// What modulation adds to it, in dB.
-    pub moved: f32,
+    pub moved_db: f32,
     /// What snapshots make of what is set, in dB.
-    pub held: f32,
+    pub held_db: f32,
     /// What ducks take, in dB.
-    pub ducked: f32,
+    pub ducked_db: f32,
     /// What the player's level takes, in dB.
-    pub player: f32,
+    pub player_db: f32,
     /// The root mean square of what leaves it, in dB below full scale, followed over about 300 ms.
-    pub rms: f32,
+    pub rms_db: f32,
     /// Whether it is muted.
     pub muted: bool,
     /// Whether it is soloed.
@@ -115,9 +115,9 @@ pub struct EmitterStatus {
     /// Metres east, north, up.
     pub at: [f32; 3],
     /// Metres from the listener.
-    pub distance: f32,
+    pub metres: f32,
     /// Degrees clockwise from north.
-    pub facing: f32,
+    pub facing_degrees: f32,
 }
 
 /// A zone in a [`Status`].
@@ -135,11 +135,11 @@ pub struct PieceStatus {
     /// Where it is and what it waits for; a copy tells what is to come.
     pub sequencer: Sequencer,
     /// dB by which another piece holds it down.
-    pub held: f32,
+    pub held_db: f32,
     /// dB by which a stinger holds it down.
-    pub ducked: f32,
+    pub ducked_db: f32,
     /// Semitones by which the notes that begin now are moved.
-    pub transposition: f32,
+    pub transposition_semitones: f32,
 }
 
 /// How a layer stands, in a [`Status`].
@@ -220,7 +220,7 @@ pub struct Status {
     /// The greatest sample of the output since the last status, after the ceiling.
     pub peak: [f32; 2],
     /// What the ceiling took away at most since the last status, in dB (0 or less).
-    pub ceiling: f32,
+    pub ceiling_db: f32,
     /// Happenings lost because nobody took them.
     pub lost: u64,
 }

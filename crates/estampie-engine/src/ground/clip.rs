@@ -14,7 +14,7 @@ pub struct Clip {
     /// First frame of the loop and the one after its last, if the file says so.
     pub loop_points: Option<(usize, usize)>,
     /// Mean level in dB below full scale (RMS over the file and all channels).
-    pub level: f32,
+    pub level_db: f32,
 }
 
 impl Clip {
@@ -38,7 +38,7 @@ impl Clip {
         let samples = (frames * channels.len()).max(1) as f64;
         let power: f64 = channels.iter().flat_map(|c| c.iter()).map(|s| f64::from(*s).powi(2)).sum::<f64>() / samples;
         let loop_points = loop_points.filter(|(start, end)| start < end && *end <= frames);
-        Clip { name: name.to_owned(), key: NameKey::of(name), channels, loop_points, level: (10.0 * power.log10()) as f32 }
+        Clip { name: name.to_owned(), key: NameKey::of(name), channels, loop_points, level_db: (10.0 * power.log10()) as f32 }
     }
 
     /// How many frames it has.

@@ -279,9 +279,9 @@ pub struct Draws {
     /// For each property, in the unit in which it adds up.
     pub of: PerProperty<f32>,
     /// Seconds before the start.
-    pub after: f32,
+    pub after_seconds: f32,
     /// Seconds into the audio.
-    pub from: f32,
+    pub from_seconds: f32,
 }
 
 /// Why a voice ended.

@@ -19,7 +19,7 @@ pub struct Bus {
     /// The bus it runs into; the root into itself.
     pub into: u32,
     /// Level in dB; minus infinity is silence.
-    pub level: f32,
+    pub level_db: f32,
     /// Modulations of its level.
     pub modulations: Vec<u32>,
     /// How many buses lie between it and the root.
@@ -191,9 +191,9 @@ pub struct Duck {
     /// The bus that is ducked.
     pub bus: u32,
     /// By so many dB (0 or less).
-    pub by: f32,
+    pub by_db: f32,
     /// While the key's amplitude is over this factor.
-    pub over: f32,
+    pub over_gain: f32,
     /// Frames and curve of the way down.
     pub attack: (u64, Shape),
     /// Frames that it stays.

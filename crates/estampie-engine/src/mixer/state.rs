@@ -117,7 +117,7 @@ impl Slot {
             return;
         }
         let (key, tempo) = around;
-        self.effect.process(&Around { to: &self.values, key, tempo }, left, right);
+        self.effect.process(&Around { to: &self.values, key, quarters_per_second: tempo }, left, right);
         if from == 1.0 && wet == 1.0 && self.on.arrived() {
             return;
         }
@@ -400,7 +400,7 @@ impl DuckState {
             self.way = (self.way - step(spec.release.0)).max(0.0);
             curve = spec.release.1;
         }
-        self.change = spec.by * curve.at(self.way);
+        self.change = spec.by_db * curve.at(self.way);
     }
 }
 

@@ -66,8 +66,8 @@ impl Mixing<'_> {
         for (spec, duck) in self.mix.ducks.iter().zip(ducks) {
             let loudest = std::mem::take(&mut duck.loudest);
             let heard = match spec.listens {
-                DuckKey::Bus(bus) => buses[bus as usize].amplitude > spec.over,
-                DuckKey::Sound(_) => loudest > spec.over,
+                DuckKey::Bus(bus) => buses[bus as usize].amplitude > spec.over_gain,
+                DuckKey::Sound(_) => loudest > spec.over_gain,
             };
             duck.follow(spec, heard);
             buses[spec.bus as usize].ducked += duck.change;

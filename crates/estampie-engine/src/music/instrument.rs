@@ -210,7 +210,7 @@ impl Tone {
     /// Makes room: falls within 10 ms from `wait` frames on.
     pub fn hush(&mut self, wait: u64) {
         self.let_go(wait);
-        self.patch.release = 0.01;
+        self.patch.release_seconds = 0.01;
         self.hushed = true;
     }
 
@@ -232,7 +232,7 @@ impl Tone {
     pub fn loudness(&self, rate: u32) -> f32 {
         let envelope = if self.stage == ToneStage::Rise { 1.0 } else { self.envelope };
         let struck = matches!(self.patch.kind, Kind::Plucked | Kind::Bells | Kind::Drum);
-        let left = if struck { (-6.9 * self.age as f32 / (self.patch.decay.max(0.02) * rate as f32)).exp() } else { 1.0 };
+        let left = if struck { (-6.9 * self.age as f32 / (self.patch.decay_seconds.max(0.02) * rate as f32)).exp() } else { 1.0 };
         self.gain * envelope * left
     }
 
@@ -271,7 +271,7 @@ impl Tone {
             Kind::Bowed | Kind::Pipe => self.memory[0] = 1.0,
             Kind::Bells => self.strike_bell(rate),
             Kind::Drum => {
-                let fade = (-6.9 / (patch.decay.max(0.02) * rate)).exp();
+                let fade = (-6.9 / (patch.decay_seconds.max(0.02) * rate)).exp();
                 self.turns[0] = Turn::new(0.0, fade, 1.0);
                 self.memory[0] = 1.0;
             }
@@ -343,7 +343,7 @@ impl Tone {
         for (turn, (ratio, strength)) in self.turns.iter_mut().zip(BELL) {
             let partial = root * ratio;
             // Higher partials die sooner.
-            let seconds = (self.patch.decay / (0.6 + 0.4 * ratio * ratio)).max(0.05);
+            let seconds = (self.patch.decay_seconds / (0.6 + 0.4 * ratio * ratio)).max(0.05);
             let bright = if ratio > 1.2 { 0.4 + 1.2 * self.patch.brightness } else { 1.0 };
             let there = if partial < rate * 0.45 { strength * bright } else { 0.0 };
             *turn = Turn::new(TAU * partial / rate, (-6.9 / (seconds * rate)).exp(), there);
@@ -358,8 +358,8 @@ impl Tone {
             self.tune_bell(rate);
         }
         let slow = self.slow(rate, hertz);
-        let rise = 1.0 / (self.patch.attack * rate).max(1.0);
-        let (decay, release) = (coefficient(self.patch.decay, rate), coefficient(self.patch.release, rate));
+        let rise = 1.0 / (self.patch.attack_seconds * rate).max(1.0);
+        let (decay, release) = (coefficient(self.patch.decay_seconds, rate), coefficient(self.patch.release_seconds, rate));
         let [left, right] = out;
         for (left, right) in left.iter_mut().zip(right) {
             if self.wait > 0 {
@@ -524,7 +524,7 @@ impl Tone {
             Kind::Reed => slow.g = [g(900.0), g(1900.0 + 900.0 * bright), g(1500.0)],
             Kind::Pipe => (slow.g[0], slow.fade) = (g(hertz * 2.0), fade(40.0)),
             Kind::Drone => {
-                let spread = (self.patch.detune / 1200.0).exp2();
+                let spread = (self.patch.detune_cents / 1200.0).exp2();
                 slow.others = [by, by * spread, by / spread];
                 let wander = 1.0 + 0.15 * (TAU * 0.13 * seconds).sin();
                 slow.g[0] = g((200.0 + 2400.0 * bright).max(hertz * 1.5) * wander);
@@ -536,13 +536,13 @@ impl Tone {
                 (slow.g[0], slow.fade) = (g(900.0 + 5000.0 * bright), fade(60.0));
             }
             Kind::Synth => {
-                slow.others[1] = by * (self.patch.detune / 1200.0).exp2();
+                slow.others[1] = by * (self.patch.detune_cents / 1200.0).exp2();
                 let open = bright * (0.4 + 0.6 * self.envelope);
                 slow.g[0] = g(hertz * 1.5 + 9000.0 * open * open);
             }
             Kind::Plucked => {
                 // Each round loses so much that 60 dB are gone in `decay` seconds.
-                slow.loss = (-6.9 / (self.patch.decay.max(0.1) * hertz)).exp();
+                slow.loss = (-6.9 / (self.patch.decay_seconds.max(0.1) * hertz)).exp();
             }
             Kind::Bells | Kind::Takes => {}
         }
@@ -632,7 +632,7 @@ mod tests {
     fn every_kind_is_in_tune_and_about_as_loud_as_the_others() {
         for (kind, word) in Kind::ALL {
             for pitch in [50.0, 62.0, 74.0] {
-                let out = render(&InstrumentSettings { detune: 0.0, ..InstrumentSettings::usual(kind) }, pitch, 48_000, 48_000);
+                let out = render(&InstrumentSettings { detune_cents: 0.0, ..InstrumentSettings::usual(kind) }, pitch, 48_000, 48_000);
                 let loud: f32 = out[4800..24_000].iter().map(|s| s * s).sum::<f32>() / 19_200.0;
                 let db = 10.0 * loud.log10();
                 assert!((-34.0..-3.0).contains(&db), "{word} at {pitch}: {db} dB");
@@ -666,7 +666,7 @@ mod tests {
         let power = |side: &[f32]| side.iter().map(|s| s * s).sum::<f32>();
         for (kind, word) in Kind::ALL {
             for pitch in [50.0, 62.0, 74.0] {
-                let usual = InstrumentSettings { detune: 9.0, ..InstrumentSettings::usual(kind) };
+                let usual = InstrumentSettings { detune_cents: 9.0, ..InstrumentSettings::usual(kind) };
                 let narrow = render_at(&usual, pitch, 24_000, 24_000, 48_000);
                 assert_eq!(narrow[0], narrow[1], "{word}: without width both sides are alike");
                 let [left, right] = render_at(&InstrumentSettings { width: 1.0, ..usual }, pitch, 24_000, 24_000, 48_000);
@@ -692,7 +692,7 @@ mod tests {
         let mut tone = Tone::new(48_000);
         let clip = Arc::new(Clip::new("c", vec![vec![0.25; 9_000], vec![-0.5; 9_000]], None));
         tone.start(
-            &InstrumentSettings { attack: 0.0, ..InstrumentSettings::usual(Kind::Takes) },
+            &InstrumentSettings { attack_seconds: 0.0, ..InstrumentSettings::usual(Kind::Takes) },
             Stroke { pitch: 69.0, velocity: 1.0, wait: 0, length: 9_000, seed: 7 },
             Some((clip, 69.0)),
             48_000,
@@ -706,7 +706,7 @@ mod tests {
     fn a_note_begins_on_its_frame_and_dies_away_when_let_go() {
         for (kind, word) in Kind::ALL {
             let patch = InstrumentSettings::usual(kind);
-            let release = (patch.release * 48_000.0 * 2.5) as usize;
+            let release = (patch.release_seconds * 48_000.0 * 2.5) as usize;
             let out = render(&patch, 62.0, 12_000, 12_100 + release + 4800);
             assert!(out[..100].iter().all(|s| *s == 0.0), "{word} is early");
             assert!(out[100..2500].iter().any(|s| s.abs() > 1e-3), "{word} is late");
@@ -720,7 +720,7 @@ mod tests {
             kind in prop::sample::select(Kind::ALL.to_vec()), wave in prop::sample::select(Wave::ALL.to_vec()), pitch in 0.0f32..127.0, bright in 0.0f32..=1.0,
             attack in 0.0f32..2.0, decay in 0.0f32..5.0, sustain in 0.0f32..=1.0, release in 0.0f32..2.0, detune in 0.0f32..100.0
         ) {
-            let patch = InstrumentSettings { kind: kind.0, attack, decay, sustain, release, brightness: bright, detune, wave: wave.0, width: detune / 100.0, pan: 0.0, gain: 1.0 };
+            let patch = InstrumentSettings { kind: kind.0, attack_seconds: attack, decay_seconds: decay, sustain, release_seconds: release, brightness: bright, detune_cents: detune, wave: wave.0, width: detune / 100.0, pan: 0.0, gain: 1.0 };
             let out = render(&patch, pitch, 9_000, 24_000);
             prop_assert!(out.iter().all(|s| s.is_finite() && s.abs() < 8.0), "{:?}", out.iter().fold(0.0f32, |p, s| p.max(s.abs())));
         }

@@ -62,17 +62,17 @@ pub struct InstrumentSettings {
     /// What it is.
     pub kind: Kind,
     /// Seconds of its rise.
-    pub attack: f32,
+    pub attack_seconds: f32,
     /// Seconds in which it falls to `sustain`, or (for what is struck) by 60 dB.
-    pub decay: f32,
+    pub decay_seconds: f32,
     /// What it falls to while held, 0 to 1.
     pub sustain: f32,
     /// Seconds in which it falls to nothing when let go.
-    pub release: f32,
+    pub release_seconds: f32,
     /// From dark (0) to bright (1).
     pub brightness: f32,
     /// Cents between oscillators.
-    pub detune: f32,
+    pub detune_cents: f32,
     /// The wave of the synth.
     pub wave: Wave,
     /// How far to either side its notes stand, 0 (all in the middle) to 1: the low ones left, the high ones right; of drone and
@@ -90,12 +90,12 @@ impl InstrumentSettings {
     pub fn usual(kind: Kind) -> InstrumentSettings {
         let patch = |attack, decay, sustain, release, brightness| InstrumentSettings {
             kind,
-            attack,
-            decay,
+            attack_seconds: attack,
+            decay_seconds: decay,
             sustain,
-            release,
+            release_seconds: release,
             brightness,
-            detune: 6.0,
+            detune_cents: 6.0,
             wave: Wave::Saw,
             width: 0.0,
             pan: 0.0,

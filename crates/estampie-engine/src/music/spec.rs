@@ -194,11 +194,11 @@ pub struct Hold {
     /// Which piece.
     pub piece: u16,
     /// By how many dB; less than 0.
-    pub by: f32,
+    pub by_db: f32,
     /// Share of the way down in a block.
-    pub attack: f32,
+    pub attack_per_block: f32,
     /// Share of the way up in a block.
-    pub release: f32,
+    pub release_per_block: f32,
 }
 
 /// A scale: steps of the octave that belong to it, from its tonic.
@@ -216,7 +216,7 @@ pub struct Piece {
     /// Its name's key.
     pub key: NameKey,
     /// Level in dB.
-    pub level: f32,
+    pub level_db: f32,
     /// Modulations of its level.
     pub modulations: Vec<u32>,
     /// Modulations of its tempo.

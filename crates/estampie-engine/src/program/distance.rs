@@ -7,17 +7,17 @@ use crate::ground::curve::Curve;
 pub struct Priority {
     /// At the listener.
     pub near: f32,
-    /// At `at` metres and beyond.
+    /// At `at_metres` and beyond.
     pub far: f32,
     /// Metres; 0 if it does not change.
-    pub at: f32,
+    pub at_metres: f32,
 }
 
 impl Priority {
     /// The priority at a distance in metres.
     #[must_use]
-    pub fn over(&self, distance: f32) -> f32 {
-        if self.at <= 0.0 { self.near } else { self.near + (self.far - self.near) * (distance / self.at).clamp(0.0, 1.0) }
+    pub fn over(&self, metres: f32) -> f32 {
+        if self.at_metres <= 0.0 { self.near } else { self.near + (self.far - self.near) * (metres / self.at_metres).clamp(0.0, 1.0) }
     }
 }
 

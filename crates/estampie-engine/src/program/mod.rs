@@ -36,9 +36,9 @@ pub struct Parameter {
     /// The value before the game says anything.
     pub rest: f32,
     /// Share of the way upwards followed in a block.
-    pub rise: f32,
+    pub rise_per_block: f32,
     /// Share of the way downwards followed in a block.
-    pub fall: f32,
+    pub fall_per_block: f32,
     /// The game's own range, mapped onto `low` to `high`.
     pub from_game: Option<(f32, f32)>,
     /// Where its value comes from.
@@ -164,13 +164,13 @@ pub struct Take {
     /// How often it is picked against the others.
     pub weight: f32,
     /// Its own level in dB.
-    pub level: f32,
+    pub level_db: f32,
     /// Its own pitch in semitones.
-    pub pitch: f32,
+    pub pitch_semitones: f32,
     /// Ends of its wait before the start, in seconds.
     pub after: (f32, f32),
     /// Where in the audio it starts, in seconds.
-    pub from: f32,
+    pub from_seconds: f32,
 }
 
 /// Takes of which one is picked (or all).
@@ -392,7 +392,7 @@ pub struct Modulation {
     /// Of what.
     pub target: Target,
     /// Share of the way followed in a block.
-    pub smooth: f32,
+    pub smooth_per_block: f32,
     /// Whether every emitter has a value of its own; then it is worked out for each voice.
     pub local: bool,
 }
@@ -465,7 +465,7 @@ pub struct Program {
     /// The most voices at once.
     pub voices: usize,
     /// What no sample exceeds, as a factor of full scale.
-    pub ceiling: f32,
+    pub ceiling_gain: f32,
     /// Parameters.
     pub parameters: Vec<Parameter>,
     /// States.

@@ -332,7 +332,7 @@ impl World {
             }
             emitter.source = Some(index as u16);
             emitter.kind = source.kind;
-            emitter.turn = (source.facing, source.facing, 0);
+            emitter.turn = (source.facing_degrees, source.facing_degrees, 0);
             if !matches!(source.stand, Stand::Member) && !emitter.present {
                 emitter.present = true;
                 emitter.jumped = true;
@@ -446,13 +446,13 @@ fn glide_around(from: [f32; 3], to: [f32; 3], ear: [f32; 3], share: f32) -> [f32
     [ear[0] + far * angle.sin(), ear[1] + far * angle.cos(), up]
 }
 
-/// Degrees from `facing` to a direction on the map, −180 to 180; to the right is above 0.
+/// Degrees from `facing_degrees` to a direction on the map, −180 to 180; to the right is above 0.
 #[must_use]
-pub fn bearing([east, north]: Ground, facing: f32) -> f32 {
+pub fn bearing([east, north]: Ground, facing_degrees: f32) -> f32 {
     if east == 0.0 && north == 0.0 {
         return 0.0;
     }
-    let degrees = east.atan2(north).to_degrees() - facing;
+    let degrees = east.atan2(north).to_degrees() - facing_degrees;
     (degrees + 180.0).rem_euclid(360.0) - 180.0
 }
 
@@ -541,7 +541,10 @@ mod tests {
             let Stand::Trail(line, closed, _) = &stand else { continue };
             let line = (line.clone(), *closed);
             let key = NameKey::of("cable");
-            let spec = Spec { sources: vec![crate::world::spec::Source { fades_with: None, key, kind: NameKey::NONE, stand, facing: 0.0 }], ..Spec::default() };
+            let spec = Spec {
+                sources: vec![crate::world::spec::Source { fades_with: None, key, kind: NameKey::NONE, stand, facing_degrees: 0.0 }],
+                ..Spec::default()
+            };
             let mut world = World::new();
             assert!(world.settle(&spec));
             let mut moved = 0.0f32;

@@ -80,7 +80,7 @@ impl FlockState {
         };
         for (at, member) in self.members.iter_mut().enumerate() {
             if let Some(place) = member.place {
-                let gone = apart(place) > spec.range + spec.margin || spec.places[usize::from(place)].1 >= density + BELOW;
+                let gone = apart(place) > spec.range_metres + spec.margin_metres || spec.places[usize::from(place)].1 >= density + BELOW;
                 if gone {
                     member.place = None;
                     each(Move::Leave(at));
@@ -91,7 +91,7 @@ impl FlockState {
         for (place, (_, needs)) in spec.places.iter().enumerate() {
             let place = place as u16;
             let far = apart(place);
-            if *needs < density && far <= spec.range && !self.members.iter().any(|m| m.place == Some(place)) {
+            if *needs < density && far <= spec.range_metres && !self.members.iter().any(|m| m.place == Some(place)) {
                 self.free.push((far, place));
             }
         }
@@ -143,8 +143,8 @@ mod tests {
             sound: 0,
             places: (0..places).map(|n| (spot(n), ((n as f64 + 0.5) * 0.618_033_988_75).fract() as f32)).collect(),
             density: Amount::Fixed(1.0),
-            range: 15.0,
-            margin: 3.0,
+            range_metres: 15.0,
+            margin_metres: 3.0,
             every,
             pace: Amount::Fixed(1.0),
             gap: 576,
@@ -195,7 +195,7 @@ mod tests {
                 prop_assert_eq!(places.len(), state.count(), "two at one place");
                 for at in here.iter().flatten() {
                     let far = (0..2).map(|i| (at[i] - ear[i]).powi(2)).sum::<f32>().sqrt();
-                    prop_assert!(far <= spec.range + spec.margin + 1e-3);
+                    prop_assert!(far <= spec.range_metres + spec.margin_metres + 1e-3);
                 }
             }
             prop_assert!(sounded > 0);

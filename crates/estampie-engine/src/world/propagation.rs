@@ -80,31 +80,31 @@ pub struct Muffled {
     /// The name of what takes most.
     pub of: NameKey,
     /// dB, 0 or less.
-    pub level: f32,
+    pub level_db: f32,
     /// Octaves from the open low-pass, 0 or less.
-    pub low_pass: f32,
+    pub low_pass_octaves: f32,
     follow: f32,
 }
 
 impl Muffled {
     /// Takes more; the name is that of what takes most.
     fn add(&mut self, of: NameKey, muffle: &Muffle, share: f32) {
-        if muffle.level == 0.0 && muffle.low_pass == 0.0 || share <= 0.0 {
+        if muffle.level_db == 0.0 && muffle.low_pass_octaves == 0.0 || share <= 0.0 {
             return;
         }
-        if self.of.is_none() || muffle.level * share < self.level {
+        if self.of.is_none() || muffle.level_db * share < self.level_db {
             self.of = of;
         }
-        self.follow = if self.follow == 0.0 { muffle.follow } else { self.follow.min(muffle.follow) };
-        self.level += muffle.level * share;
-        self.low_pass += muffle.low_pass * share;
+        self.follow = if self.follow == 0.0 { muffle.follow_per_block } else { self.follow.min(muffle.follow_per_block) };
+        self.level_db += muffle.level_db * share;
+        self.low_pass_octaves += muffle.low_pass_octaves * share;
     }
 
     /// The step of a block towards what it should be.
     fn step(&self, to: &Muffled) -> (f32, f32) {
         let follow = if to.follow > 0.0 { to.follow } else { self.follow };
         let step = |from: f32, to: f32| if (to - from).abs() < 1e-3 { to - from } else { (to - from) * follow };
-        (step(self.level, to.level), step(self.low_pass, to.low_pass))
+        (step(self.level_db, to.level_db), step(self.low_pass_octaves, to.low_pass_octaves))
     }
 }
 
@@ -115,8 +115,8 @@ fn follow(now: &mut [Muffled; 5], to: &[Muffled; 5]) {
     let level = share(steps.iter().map(|s| s.0).sum(), MOST_STEP.0);
     let low_pass = share(steps.iter().map(|s| s.1).sum(), MOST_STEP.1);
     for ((now, to), step) in now.iter_mut().zip(to).zip(steps) {
-        now.level += step.0 * level;
-        now.low_pass += step.1 * low_pass;
+        now.level_db += step.0 * level;
+        now.low_pass_octaves += step.1 * low_pass;
         if to.follow > 0.0 {
             now.follow = to.follow;
         }
@@ -138,7 +138,7 @@ const WALL: usize = 4;
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Target {
     /// Metres by the way that it takes.
-    pub distance: f32,
+    pub metres: f32,
     /// Where it comes from, on the map, not of length 1.
     pub direction: Ground,
     /// How much of it comes by doorways.
@@ -150,7 +150,7 @@ pub struct Target {
 /// Works out how a point is heard from another. `open` are the doorways' openings.
 #[must_use]
 pub fn target(spec: &Spec, open: &[f32], (ear, near): ([f32; 3], &Within), (at, far): ([f32; 3], &Within)) -> Target {
-    let mut found = Target { distance: length(&at, &ear), direction: [at[0] - ear[0], at[1] - ear[1]], ..Target::default() };
+    let mut found = Target { metres: length(&at, &ear), direction: [at[0] - ear[0], at[1] - ear[1]], ..Target::default() };
     for zone in near.zones().iter().filter(|z| !far.zones().contains(z)) {
         let zone = &spec.zones[usize::from(*zone)];
         found.taken[if zone.shelter { SHELTER } else { OUTSIDE }].add(zone.key, &zone.outside, 1.0);
@@ -175,9 +175,9 @@ fn by_doorways(spec: &Spec, open: &[f32], (ear, near): ([f32; 3], &Within), (at,
     let (mut weight, mut towards, mut way, mut shut) = (0.0, [0.0; 2], 0.0, 1.0);
     let mut least: Option<(NameKey, Muffle)> = None;
     let zones = Muffle {
-        level: found.taken[OUTSIDE].level + found.taken[INSIDE].level,
-        low_pass: found.taken[OUTSIDE].low_pass + found.taken[INSIDE].low_pass,
-        follow: found.taken[OUTSIDE].follow.max(found.taken[INSIDE].follow).max(1e-4),
+        level_db: found.taken[OUTSIDE].level_db + found.taken[INSIDE].level_db,
+        low_pass_octaves: found.taken[OUTSIDE].low_pass_octaves + found.taken[INSIDE].low_pass_octaves,
+        follow_per_block: found.taken[OUTSIDE].follow.max(found.taken[INSIDE].follow).max(1e-4),
     };
     for (doorway, open) in spec.doorways.iter().zip(open) {
         let [a, b] = doorway.sides;
@@ -192,8 +192,12 @@ fn by_doorways(spec: &Spec, open: &[f32], (ear, near): ([f32; 3], &Within), (at,
         let (first, second) = (apart(here, by), apart(by, there));
         let long = (first + second).hypot(at[2] - ear[2]);
         let closed = doorway.closed.unwrap_or(zones);
-        let taken = Muffle { level: closed.level * (1.0 - share), low_pass: closed.low_pass * (1.0 - share), follow: closed.follow };
-        if least.is_none_or(|(_, m)| taken.level > m.level) {
+        let taken = Muffle {
+            level_db: closed.level_db * (1.0 - share),
+            low_pass_octaves: closed.low_pass_octaves * (1.0 - share),
+            follow_per_block: closed.follow_per_block,
+        };
+        if least.is_none_or(|(_, m)| taken.level_db > m.level_db) {
             least = Some((doorway.key, taken));
         }
         let much = (share / long.max(0.5)).powi(2);
@@ -206,17 +210,17 @@ fn by_doorways(spec: &Spec, open: &[f32], (ear, near): ([f32; 3], &Within), (at,
     }
     let Some((key, taken)) = least else { return };
     let share = 1.0 - shut;
-    if taken.level >= zones.level {
+    if taken.level_db >= zones.level_db {
         // What comes through the gap is more than what comes through the rest: it stands for the zones.
         (found.taken[OUTSIDE], found.taken[INSIDE]) =
-            (Muffled { follow: taken.follow, ..Muffled::default() }, Muffled { follow: taken.follow, ..Muffled::default() });
-        found.taken[DOORWAY] = Muffled { of: key, level: taken.level, low_pass: taken.low_pass, follow: taken.follow };
+            (Muffled { follow: taken.follow_per_block, ..Muffled::default() }, Muffled { follow: taken.follow_per_block, ..Muffled::default() });
+        found.taken[DOORWAY] = Muffled { of: key, level_db: taken.level_db, low_pass_octaves: taken.low_pass_octaves, follow: taken.follow_per_block };
     }
     if weight > 0.0 {
         let straight = unit(found.direction);
         let gap = unit(towards);
         found.direction = [straight[0] * (1.0 - share) + gap[0] * share, straight[1] * (1.0 - share) + gap[1] * share];
-        found.distance += (way / weight - found.distance) * share;
+        found.metres += (way / weight - found.metres) * share;
         found.through = share;
     }
 }
@@ -265,7 +269,7 @@ pub fn walled(spec: &Spec, ear: [f32; 3], at: [f32; 3]) -> Muffled {
             taken.add(wall.key, &wall.muffle, stands as f32 / WAYS as f32);
         }
     });
-    (taken.level, taken.low_pass) = (taken.level.max(MOST_WALLED.0), taken.low_pass.max(MOST_WALLED.1));
+    (taken.level_db, taken.low_pass_octaves) = (taken.level_db.max(MOST_WALLED.0), taken.low_pass_octaves.max(MOST_WALLED.1));
     taken
 }
 
@@ -373,7 +377,7 @@ impl World {
             hearing.walled = walled(spec, ear.at, emitter.at);
         }
         let mut wall = hearing.walled;
-        (wall.level, wall.low_pass) = (wall.level * (1.0 - found.through), wall.low_pass * (1.0 - found.through));
+        (wall.level_db, wall.low_pass_octaves) = (wall.level_db * (1.0 - found.through), wall.low_pass_octaves * (1.0 - found.through));
         found.taken[WALL] = wall;
         if fresh {
             hearing.taken = found.taken;
@@ -387,7 +391,7 @@ impl World {
         // A way round appears all at once, where a zone ends: it is followed.
         let straight = length(&emitter.at, &ear.at);
         let ahead = [emitter.at[0] - ear.at[0], emitter.at[1] - ear.at[1]];
-        let (detour, turn) = (found.distance - straight, bearing(found.direction, bearing(ahead, 0.0)));
+        let (detour, turn) = (found.metres - straight, bearing(found.direction, bearing(ahead, 0.0)));
         let share = crate::dsp::block_coefficient(DETOUR.0, BLOCK, rate);
         for _ in 0..if fresh { 0 } else { passed } {
             hearing.detour += ((detour - hearing.detour) * share).clamp(-DETOUR.1, DETOUR.1);
@@ -405,7 +409,7 @@ impl World {
         let seen = [emitter.at[0] - eye.at[0], emitter.at[1] - eye.at[1]];
         hearing.bearing = bearing_step(bearing(seen, eye.facing) + hearing.turn);
         hearing.off_axis = off_axis(emitter, found.direction);
-        let shift = shift(spec.speed_of_sound, emitter, ear, rate);
+        let shift = shift(spec.sound_metres_per_second, emitter, ear, rate);
         let share = crate::dsp::block_coefficient(DOPPLER.0, BLOCK, rate);
         hearing.doppler = if fresh { shift } else { hearing.doppler + (shift - hearing.doppler) * share };
         hearing.rooms = [0.0; MOST_ROOMS];

@@ -15,16 +15,16 @@ pub const MOST_ROOMS: usize = 8;
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Muffle {
     /// dB, 0 or less.
-    pub level: f32,
+    pub level_db: f32,
     /// Octaves from the open low-pass, 0 or less.
-    pub low_pass: f32,
+    pub low_pass_octaves: f32,
     /// Share of the way followed in a block.
-    pub follow: f32,
+    pub follow_per_block: f32,
 }
 
 impl Muffle {
     /// Nothing is taken.
-    pub const NONE: Muffle = Muffle { level: 0.0, low_pass: 0.0, follow: 0.01 };
+    pub const NONE: Muffle = Muffle { level_db: 0.0, low_pass_octaves: 0.0, follow_per_block: 0.01 };
 }
 
 /// A place with an inside.
@@ -39,7 +39,7 @@ pub struct Zone {
     /// The higher counts where several are; of equal ones the smaller.
     pub order: i64,
     /// It is there in full from so many metres inside on.
-    pub margin: f32,
+    pub margin_metres: f32,
     /// The state and value that it sets.
     pub state: Option<(usize, u16)>,
     /// The snapshot that it raises.
@@ -47,7 +47,7 @@ pub struct Zone {
     /// Places in [`World::rooms`] with the gain of what placed sounds send there.
     pub reverb: Vec<(u8, f32)>,
     /// Share of the way in which its presence is followed in a block.
-    pub follow: f32,
+    pub follow_per_block: f32,
     /// What is heard of outside from inside.
     pub outside: Muffle,
     /// What is heard of inside from outside.
@@ -70,11 +70,11 @@ impl Zone {
     /// How much of it there is at a point inside, 0 to 1.
     #[must_use]
     pub fn depth(&self, at: [f32; 3]) -> f32 {
-        if self.margin <= 0.0 {
+        if self.margin_metres <= 0.0 {
             return 1.0;
         }
         let above = (at[2] - self.height.0).min(self.height.1 - at[2]).max(0.0);
-        (self.form.to_edge([at[0], at[1]]).min(above) / self.margin).min(1.0)
+        (self.form.to_edge([at[0], at[1]]).min(above) / self.margin_metres).min(1.0)
     }
 }
 
@@ -114,7 +114,7 @@ pub struct Doorway {
     /// What comes through when it is closed; as the zones say if `None`.
     pub closed: Option<Muffle>,
     /// Within so many metres of it the other side's room is heard.
-    pub reach: f32,
+    pub reach_metres: f32,
 }
 
 /// A straight piece of a wall.
@@ -172,7 +172,7 @@ pub struct Source {
     /// Where it is.
     pub stand: Stand,
     /// Degrees clockwise from north.
-    pub facing: f32,
+    pub facing_degrees: f32,
 }
 
 /// How long a sound plays by itself.
@@ -236,9 +236,9 @@ pub struct Flock {
     /// How many of the places are lived in, 0 to 1.
     pub density: Amount,
     /// Places within this are filled.
-    pub range: f32,
+    pub range_metres: f32,
     /// They are left this much farther away.
-    pub margin: f32,
+    pub margin_metres: f32,
     /// Ends of the wait between two sounds of one, in seconds; none: it sounds as long as it is there.
     pub every: Option<(f32, f32)>,
     /// What the waits are multiplied by.
@@ -289,7 +289,7 @@ pub struct World {
     /// Where the listener is before anyone says, and where he looks.
     pub start: ([f32; 3], f32),
     /// Metres in a second that sound goes.
-    pub speed_of_sound: f32,
+    pub sound_metres_per_second: f32,
     /// Whether placed sounds are heard with a head, for headphones.
     pub head: bool,
     /// Zones and shelters.

@@ -56,7 +56,7 @@ impl Compiler<'_> {
             id: NEXT_ID.fetch_add(1, Ordering::Relaxed),
             rate: manifest.rate,
             voices: manifest.voices as usize,
-            ceiling: manifest.ceiling.gain(),
+            ceiling_gain: manifest.ceiling.gain(),
             names: Names::default(),
             ..Program::default()
         };

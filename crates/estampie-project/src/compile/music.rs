@@ -113,13 +113,13 @@ impl Compiler<'_> {
             .filter_map(|hold| {
                 let piece = self.piece_named(&hold.piece.value, &hold.piece.place)?;
                 let coefficient = |time: estampie_engine::units::Seconds| block_coefficient(time.0, BLOCK, rate);
-                Some(Hold { piece, by: hold.by.0, attack: coefficient(hold.attack), release: coefficient(hold.release) })
+                Some(Hold { piece, by_db: hold.by.0, attack_per_block: coefficient(hold.attack), release_per_block: coefficient(hold.release) })
             })
             .collect();
         let first = doc.first.as_ref().and_then(|name| self.section_of(doc, name)).flatten().unwrap_or(0);
         let mut piece = Piece {
             key,
-            level: doc.level.0,
+            level_db: doc.level.0,
             modulations: Vec::new(),
             tempo: Vec::new(),
             transposition: Vec::new(),
@@ -239,7 +239,8 @@ impl Compiler<'_> {
             }
             LayerOf::Nothing => None,
         };
-        let takes: Vec<Take> = of.map(|of| Take { of, weight: 1.0, level: 0.0, pitch: 0.0, after: (0.0, 0.0), from: 0.0 }).into_iter().collect();
+        let takes: Vec<Take> =
+            of.map(|of| Take { of, weight: 1.0, level_db: 0.0, pitch_semitones: 0.0, after: (0.0, 0.0), from_seconds: 0.0 }).into_iter().collect();
         let sound = self.program.sounds.len() as u32;
         let layer_index = self.program.music.layers.len() as u32;
         let place = LayerPlace { piece: piece_index, layer: layer_index };
@@ -561,7 +562,7 @@ fn layer_sound(key: NameKey, bus: Option<u32>, (level, pan): (f32, f32), takes: 
         vary: Vary::default(),
         shape: None,
         limit: Limit::NONE,
-        priority: Priority { near: 100.0, far: 100.0, at: 0.0 },
+        priority: Priority { near: 100.0, far: 100.0, at_metres: 0.0 },
         falloff: None,
         chance: 1.0,
         always: Vec::new(),

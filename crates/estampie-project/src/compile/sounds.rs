@@ -63,7 +63,7 @@ impl Compiler<'_> {
             vary: vary(&document.shared.whole(&doc.vary)),
             shape: shaping(&document.shared.whole(&doc.shape), rate),
             limit: limit(&document.shared.whole(&doc.limit)),
-            priority: Priority { near: doc.priority.near, far: doc.priority.far, at: doc.priority.at.0 },
+            priority: Priority { near: doc.priority.near, far: doc.priority.far, at_metres: doc.priority.at.0 },
             falloff: self.falloff(doc),
             chance: doc.chance.0,
             always,
@@ -125,7 +125,7 @@ impl Compiler<'_> {
             }
         } else {
             let recipe = self.chain(doc, loading);
-            let take = |of| Take { of, weight: 1.0, level: 0.0, pitch: 0.0, after: (0.0, 0.0), from: 0.0 };
+            let take = |of| Take { of, weight: 1.0, level_db: 0.0, pitch_semitones: 0.0, after: (0.0, 0.0), from_seconds: 0.0 };
             groups.extend(recipe.map(|r| Group { takes: vec![take(TakeOf::Recipe(r))], not_last: 0, order: PickOrder::Even }));
         }
         (choice, groups)
@@ -286,7 +286,7 @@ impl Compiler<'_> {
         };
         let line = &line.value;
         let after = (line.after.low.0 as f32, line.after.high.0 as f32);
-        of.map(|of| Take { of, weight: line.weight, level: line.level.0, pitch: line.pitch.0, after, from: line.from.0 as f32 })
+        of.map(|of| Take { of, weight: line.weight, level_db: line.level.0, pitch_semitones: line.pitch.0, after, from_seconds: line.from.0 as f32 })
     }
 
     pub(super) fn file(&mut self, file: &str, place: &Place, looped: bool, loading: &mut bool) -> Option<Arc<Recipe>> {

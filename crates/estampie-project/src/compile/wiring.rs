@@ -56,8 +56,8 @@ impl Compiler<'_> {
                 low: parameter.low,
                 high: parameter.high,
                 rest: parameter.rest,
-                rise,
-                fall,
+                rise_per_block: rise,
+                fall_per_block: fall,
                 from_game: parameter.from_game,
                 source: ValueFrom::Game,
                 local,
@@ -379,7 +379,7 @@ impl Compiler<'_> {
             curve: Curve::new(points.iter().copied()),
             property: doc.property,
             target,
-            smooth,
+            smooth_per_block: smooth,
             local,
         });
     }

@@ -24,8 +24,8 @@ impl Compiler<'_> {
     pub(super) fn world(&mut self) {
         let document = self.document;
         let doc = &document.world;
-        self.program.world.start = (doc.start, doc.facing);
-        self.program.world.speed_of_sound = doc.speed_of_sound;
+        self.program.world.start = (doc.start, doc.facing_degrees);
+        self.program.world.sound_metres_per_second = doc.sound_metres_per_second;
         self.program.world.head = doc.head;
         for zone in &doc.zones {
             self.zone(zone);
@@ -75,7 +75,7 @@ impl Compiler<'_> {
     }
 
     fn muffle(&self, doc: Option<&MuffleDoc>) -> Muffle {
-        doc.map_or(Muffle::NONE, |doc| Muffle { level: doc.level.0, low_pass: doc.low_pass, follow: self.share(doc.time.0) })
+        doc.map_or(Muffle::NONE, |doc| Muffle { level_db: doc.level.0, low_pass_octaves: doc.low_pass_octaves, follow_per_block: self.share(doc.time.0) })
     }
 
     fn zone(&mut self, doc: &ZoneDoc) {
@@ -122,7 +122,13 @@ impl Compiler<'_> {
             };
             let name = format!("{}-edge", doc.name);
             let key = self.program.names.add(&name);
-            self.program.world.sources.push(Source { fades_with: Some(index), key, kind: NameKey::NONE, stand: Stand::Trail(line, true, 0.0), facing: 0.0 });
+            self.program.world.sources.push(Source {
+                fades_with: Some(index),
+                key,
+                kind: NameKey::NONE,
+                stand: Stand::Trail(line, true, 0.0),
+                facing_degrees: 0.0,
+            });
             self.plays(key, edge, PlaysFor::Zone(index));
         }
         let (outside, inside) = (self.muffle(doc.outside.as_ref()), self.muffle(doc.inside.as_ref()));
@@ -131,11 +137,11 @@ impl Compiler<'_> {
             form: doc.form.clone(),
             height: doc.height.unwrap_or(ANY_HEIGHT),
             order: doc.order,
-            margin: doc.margin.0,
+            margin_metres: doc.margin.0,
             state,
             snapshot,
             reverb,
-            follow: self.share(doc.fade.0),
+            follow_per_block: self.share(doc.fade.0),
             outside,
             inside,
             shelter: doc.shelter,
@@ -178,7 +184,7 @@ impl Compiler<'_> {
         let Some(open) = self.amount(&doc.open) else { return };
         let key = self.program.names.add(&doc.name);
         let closed = doc.closed.as_ref().map(|m| self.muffle(Some(m)));
-        self.program.world.doorways.push(Doorway { key, sides: between, line: doc.line, open, closed, reach: doc.reach.0 });
+        self.program.world.doorways.push(Doorway { key, sides: between, line: doc.line, open, closed, reach_metres: doc.reach.0 });
     }
 
     fn amount(&mut self, doc: &AmountDoc) -> Option<Amount> {
@@ -213,7 +219,7 @@ impl Compiler<'_> {
                 Stand::Held(bearing, distance.0)
             }
         };
-        self.program.world.sources.push(Source { fades_with: None, key, kind, stand, facing: doc.facing });
+        self.program.world.sources.push(Source { fades_with: None, key, kind, stand, facing_degrees: doc.facing_degrees });
         for sound in &doc.plays {
             self.plays(key, sound, PlaysFor::Emitter);
         }
@@ -225,7 +231,7 @@ impl Compiler<'_> {
         (1..=most)
             .map(|n| {
                 let key = self.program.names.add(&format!("{name} {n}"));
-                self.program.world.sources.push(Source { fades_with: None, key, kind, stand: Stand::Member, facing: 0.0 });
+                self.program.world.sources.push(Source { fades_with: None, key, kind, stand: Stand::Member, facing_degrees: 0.0 });
                 key
             })
             .collect()
@@ -307,8 +313,8 @@ impl Compiler<'_> {
             sound,
             places,
             density,
-            range: doc.range.0,
-            margin: doc.margin.0,
+            range_metres: doc.range.0,
+            margin_metres: doc.margin.0,
             every: doc.every.map(|e| ((e.low.0 as f32).max(0.02), (e.high.0 as f32).max(0.02))),
             pace,
             gap: frames_of(estampie_engine::units::Seconds(FLOCK_GAP), self.program.rate),

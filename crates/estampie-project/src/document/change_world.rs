@@ -27,7 +27,7 @@ pub struct MapThing {
     /// Whether its points are the corners of something closed.
     pub closed: bool,
     /// Its radius, if it is a circle.
-    pub radius: Option<f32>,
+    pub radius_metres: Option<f32>,
 }
 
 /// Tables of the world with the word for one of their things, and the field that holds where it is when it is drawn.
@@ -57,7 +57,7 @@ impl WorldDoc {
             id: ThingId { table, name: name.to_owned() },
             points,
             closed,
-            radius,
+            radius_metres: radius,
         };
         let of_form = |table, name: &str, form: &Form| match form {
             Form::Outline(points) => thing(table, name, points.clone(), true, None),

@@ -22,12 +22,12 @@ pub struct Manifest {
     /// What no sample exceeds, in dB below full scale (−1 dB).
     pub ceiling: Decibels,
     /// The loudness that the whole should have, in LUFS, if there is one.
-    pub target: Option<f32>,
+    pub target_lufs: Option<f32>,
 }
 
 impl Default for Manifest {
     fn default() -> Self {
-        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0), target: None }
+        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0), target_lufs: None }
     }
 }
 
@@ -138,7 +138,7 @@ pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
     }
     if let Some(target) = fields.text("loudness") {
         match read_target(&target.value) {
-            Ok(value) => manifest.target = Some(value),
+            Ok(value) => manifest.target_lufs = Some(value),
             Err(what) => reading.fault(&target.place, what, "write a loudness from -60 to 0 LUFS, like \"-18 LUFS\""),
         }
     }

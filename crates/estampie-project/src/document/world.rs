@@ -21,7 +21,7 @@ pub struct MuffleDoc {
     /// What is taken from the level, 0 dB or less.
     pub level: Decibels,
     /// Octaves from the open low-pass, 0 or less.
-    pub low_pass: f32,
+    pub low_pass_octaves: f32,
     /// In this time 90 % of a change is followed.
     pub time: Seconds,
 }
@@ -153,7 +153,7 @@ pub struct EmitterDoc {
     /// Where it is.
     pub stand: StandDoc,
     /// Degrees clockwise from north.
-    pub facing: f32,
+    pub facing_degrees: f32,
     /// Sounds that play at it by themselves.
     pub plays: Vec<Located<String>>,
     /// What it is, for people.
@@ -235,9 +235,9 @@ pub struct WorldDoc {
     /// Where the listener is before anyone says.
     pub start: Position,
     /// Where he looks, in degrees clockwise from north.
-    pub facing: f32,
+    pub facing_degrees: f32,
     /// Metres in a second that sound goes.
-    pub speed_of_sound: f32,
+    pub sound_metres_per_second: f32,
     /// Whether placed sounds are heard with a head between the ears, for headphones.
     pub head: bool,
     /// Zones and shelters.
@@ -290,8 +290,8 @@ impl Default for WorldDoc {
     fn default() -> Self {
         WorldDoc {
             start: [0.0; 3],
-            facing: 0.0,
-            speed_of_sound: 340.0,
+            facing_degrees: 0.0,
+            sound_metres_per_second: 340.0,
             head: false,
             zones: Vec::new(),
             doorways: Vec::new(),
@@ -403,7 +403,7 @@ fn muffle(fields: &Fields<'_>, field: &'static str) -> Option<MuffleDoc> {
 fn muffle_of(fields: &Fields<'_>) -> MuffleDoc {
     MuffleDoc {
         level: fields.limited("level", Decibels(-120.0), Decibels(0.0)).unwrap_or(Decibels(0.0)),
-        low_pass: fields.read("low-pass", "a frequency, like 800 Hz", |t| Property::LowPass.read(t)).map_or(0.0, |v| v.value.min(0.0)),
+        low_pass_octaves: fields.read("low-pass", "a frequency, like 800 Hz", |t| Property::LowPass.read(t)).map_or(0.0, |v| v.value.min(0.0)),
         time: fields.limited("time", Seconds(0.0), Seconds(60.0)).unwrap_or(Seconds(0.25)),
     }
 }
@@ -456,10 +456,10 @@ pub(super) fn read_world(reading: &Reading<'_>) -> WorldDoc {
         world.start = start.value;
     }
     if let Some(facing) = top.read("facing", "degrees clockwise from north", read_degrees) {
-        world.facing = facing.value;
+        world.facing_degrees = facing.value;
     }
     if let Some(speed) = top.read("speed-of-sound", "a speed, like \"340 m/s\"", read_speed) {
-        world.speed_of_sound = speed.value.clamp(50.0, 10_000.0);
+        world.sound_metres_per_second = speed.value.clamp(50.0, 10_000.0);
     }
     world.head = top
         .read("heard-by", "speakers or headphones", |text| match text.trim() {
@@ -566,7 +566,7 @@ fn wall(name: String, fields: &Fields<'_>, place: Place) -> Option<WallDoc> {
     let closed = fields.yes("closed").is_some_and(|c| c.value);
     let mut muffle = muffle_of(fields);
     if !fields.names().iter().any(|n| n == "level" || n == "low-pass") {
-        (muffle.level, muffle.low_pass) = (Decibels(-9.0), -4.0);
+        (muffle.level, muffle.low_pass_octaves) = (Decibels(-9.0), -4.0);
     }
     let doc = WallDoc { name, line: Vec::new(), closed, height: height(fields), muffle, place };
     let Some(line) = line(fields, "line", 2) else {
@@ -583,7 +583,7 @@ fn emits(name: String, table: &'static str, fields: &Fields<'_>, place: Place, s
         table,
         kind: fields.text("kind").map(|k| k.value),
         stand,
-        facing: fields.read("facing", "degrees clockwise from north", read_degrees).map_or(0.0, |f| f.value),
+        facing_degrees: fields.read("facing", "degrees clockwise from north", read_degrees).map_or(0.0, |f| f.value),
         plays: fields.texts("plays").unwrap_or_default(),
         note: note(fields),
         place,

@@ -48,9 +48,9 @@ pub struct Seam {
     /// The bar (from 0) in which it was left, and the frames of bar lines within `samples`.
     pub bars: Vec<usize>,
     /// The largest step at the seam, in dB of full scale.
-    pub step: f32,
+    pub step_db: f32,
     /// The largest step around it, in dB of full scale.
-    pub around: f32,
+    pub around_db: f32,
     /// Loudness before and after, in LUFS.
     pub loudness: (f64, f64),
     /// What was found.
@@ -179,44 +179,17 @@ pub fn seam(listening: &Listening, piece: usize, from: u16, to: Option<u16>, bar
         Input { frame: start, what: InputKind::Jump { piece: spec.key, section: key(Some(from)), bar } },
         Input { frame: asked, what: InputKind::Go { piece: spec.key, section: key(to), on: None } },
     ]);
-    let options = Options { schedule: Arc::clone(&schedule), status_every: u32::MAX, ..Options::default() };
-    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(bare), 1), Options { schedule, status_every: u32::MAX, ..Options::default() });
-    let mut samples = [Vec::new(), Vec::new()];
-    let (mut leaves, mut arrives): (Option<u64>, Option<u64>) = (None, None);
-    let mut out = vec![0.0f32; BLOCK * 2 * 16];
+    let options = Options { schedule, status_every: u32::MAX, ..Options::default() };
     let after = (AROUND * f64::from(rate)) as u64;
-    loop {
-        engine.render(&mut out);
-        for frame in out.chunks_exact(2) {
-            samples[0].push(frame[0]);
-            samples[1].push(frame[1]);
-        }
-        while let Some(happening) = remote.happening() {
-            if let What::Section { piece, section, before, .. } = happening.what
-                && piece == spec.key
-                && happening.frame > start
-            {
-                if leaves.is_none() && before == key(Some(from)) {
-                    leaves = Some(happening.frame);
-                }
-                if leaves.is_some() && section == key(to) {
-                    arrives = arrives.or(Some(happening.frame));
-                }
-            }
-        }
-        let now = engine.frame();
-        if arrives.is_some_and(|a| now >= a + after + after / 2) || now as f64 > LONGEST * f64::from(rate) {
-            break;
-        }
-    }
+    let Passed { samples: [mut left_channel, mut right_channel], leaves, arrives } =
+        pass(bare, options.clone(), (spec.key, key(Some(from)), key(to)), (start, after + after / 2));
     let never = leaves.is_none() || arrives.is_none();
     let left = leaves.unwrap_or(asked);
     let arrived = arrives.unwrap_or(left);
     let first = left.saturating_sub(after) as usize;
-    let last = (arrived as usize + after as usize).min(samples[0].len());
+    let last = (arrived as usize + after as usize).min(left_channel.len());
     let line = |frame: u64| (frame as usize).saturating_sub(first);
     let bars = bar_lines(program, piece, from, (start, bar)).into_iter().filter(|f| (*f as usize) >= first && (*f as usize) < last).map(line).collect();
-    let [mut left_channel, mut right_channel] = samples;
     left_channel.truncate(last);
     right_channel.truncate(last);
     let (mut other, _kept) = Engine::new(Prepared::new(listening.alone(piece, from, to), 1), options);
@@ -233,8 +206,8 @@ pub fn seam(listening: &Listening, piece: usize, from: u16, to: Option<u16>, bar
         arrives: line(arrived),
         waited: left.saturating_sub(asked),
         bars,
-        step: f32::NEG_INFINITY,
-        around: f32::NEG_INFINITY,
+        step_db: f32::NEG_INFINITY,
+        around_db: f32::NEG_INFINITY,
         loudness: (f64::NEG_INFINITY, f64::NEG_INFINITY),
         problems: Vec::new(),
     };
@@ -252,6 +225,45 @@ pub fn seam(listening: &Listening, piece: usize, from: u16, to: Option<u16>, bar
         }
     }
     Some(seam)
+}
+
+/// A transition as it was rendered: left and right, and the frames at which the old section was left and the new one began.
+struct Passed {
+    samples: [Vec<f32>; 2],
+    leaves: Option<u64>,
+    arrives: Option<u64>,
+}
+
+/// Renders a piece that goes from one section to another after frame `start`, until `after` frames beyond the arrival.
+fn pass(program: &Arc<Program>, options: Options, (piece, from, to): (NameKey, NameKey, NameKey), (start, after): (u64, u64)) -> Passed {
+    let rate = program.rate;
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(program), 1), options);
+    let mut passed = Passed { samples: [Vec::new(), Vec::new()], leaves: None, arrives: None };
+    let mut out = vec![0.0f32; BLOCK * 2 * 16];
+    loop {
+        engine.render(&mut out);
+        for frame in out.chunks_exact(2) {
+            passed.samples[0].push(frame[0]);
+            passed.samples[1].push(frame[1]);
+        }
+        while let Some(happening) = remote.happening() {
+            if let What::Section { piece: of, section, before, .. } = happening.what
+                && of == piece
+                && happening.frame > start
+            {
+                if passed.leaves.is_none() && before == from {
+                    passed.leaves = Some(happening.frame);
+                }
+                if passed.leaves.is_some() && section == to {
+                    passed.arrives = passed.arrives.or(Some(happening.frame));
+                }
+            }
+        }
+        let now = engine.frame();
+        if passed.arrives.is_some_and(|a| now >= a + after) || now as f64 > LONGEST * f64::from(rate) {
+            return passed;
+        }
+    }
 }
 
 /// The same rendered with those layers that the game would have in: what the piece follows has the values that ask for the
@@ -357,12 +369,12 @@ fn listen(seam: &mut Seam, rate: u32, never: bool) {
     for at in [seam.leaves, seam.arrives] {
         let here = step_in(seam, at.saturating_sub(3), at + 3);
         let around = step_in(seam, at.saturating_sub(ms(60)), at.saturating_sub(4)).max(step_in(seam, at + 4, at + ms(60)));
-        if here > 0.0 && decibels(here) > seam.step {
-            (seam.step, seam.around) = (decibels(here), decibels(around));
+        if here > 0.0 && decibels(here) > seam.step_db {
+            (seam.step_db, seam.around_db) = (decibels(here), decibels(around));
         }
     }
-    if seam.step > -50.0 && seam.step > seam.around + 12.0 {
-        seam.problems.push(ProblemKind::Click(seam.step, seam.around));
+    if seam.step_db > -50.0 && seam.step_db > seam.around_db + 12.0 {
+        seam.problems.push(ProblemKind::Click(seam.step_db, seam.around_db));
     }
     if seam.to.is_none() {
         return;

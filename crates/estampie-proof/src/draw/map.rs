@@ -23,7 +23,7 @@ const MARGIN: f32 = 40.0;
 pub fn map(world: &WorldDoc) -> Option<Map> {
     let mut points: Vec<Ground> = Vec::new();
     for thing in world.things() {
-        let reach = thing.radius.unwrap_or(0.0);
+        let reach = thing.radius_metres.unwrap_or(0.0);
         points.extend(thing.points.iter().flat_map(|[x, y]| [[x - reach, y - reach], [x + reach, y + reach]]));
     }
     let (low, high) = bounds(&points);

@@ -38,7 +38,7 @@ fn panel(program: &Program, seam: &Seam) -> Panel {
         further.push((Ink::Seam, upright(seam.arrives)));
     }
     let problems = if seam.problems.is_empty() { "nothing found".to_owned() } else { format!("{} found", seam.problems.len()) };
-    let step = if seam.step > -200.0 { format!("step {:.0} dB, ", seam.step) } else { String::new() };
+    let step = if seam.step_db > -200.0 { format!("step {:.0} dB, ", seam.step_db) } else { String::new() };
     Panel {
         title: format!("{}: {} to {}", program.names.get(piece.key), name(Some(seam.from)), name(seam.to)),
         x: (0.0, seam.samples[0].len() as f64 / rate),

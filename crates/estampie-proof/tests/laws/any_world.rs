@@ -198,7 +198,7 @@ proptest! {
             prop_assert!(status.emitters.iter().filter(|e| members.contains(&e.emitter)).count() <= MOST);
             for voice in &status.voices {
                 let sum: f32 = status.terms_of(voice).iter().filter(|t| t.property == Property::Level).map(|t| t.value).sum();
-                prop_assert!((sum - voice.heard).abs() < 0.01 || sum < -100.0 && voice.heard < -100.0, "{sum} is not {}", voice.heard);
+                prop_assert!((sum - voice.heard_db).abs() < 0.01 || sum < -100.0 && voice.heard_db < -100.0, "{sum} is not {}", voice.heard_db);
                 if let Some((bearing, distance, width)) = voice.placement {
                     prop_assert!((-180.0..=180.0).contains(&bearing) && distance >= 0.0 && distance.is_finite() && (0.0..=1.0).contains(&width));
                 }

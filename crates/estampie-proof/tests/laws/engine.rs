@@ -271,7 +271,7 @@ proptest! {
         let terms = status.terms_of(&status.voices[0]);
         let sum = trace::total(terms, Property::Level);
         prop_assert!((sum - measured).abs() < 0.1, "{sum:.3} dB told, {measured:.3} dB measured: {terms:?}");
-        prop_assert!((status.voices[0].heard - sum).abs() < 1e-3);
+        prop_assert!((status.voices[0].heard_db - sum).abs() < 1e-3);
         for kind in [TermKind::Recorded, TermKind::Set, TermKind::Varied, TermKind::Moved, TermKind::Filtered, TermKind::Bus] {
             prop_assert!(terms.iter().any(|t| t.kind == kind), "{kind:?}");
         }
@@ -372,7 +372,7 @@ fn the_voices_of_a_project_are_limited_and_the_oldest_is_stolen() {
 #[test]
 fn a_rehearsal_starts_softly_and_the_ceiling_holds() {
     let mut loud = Arc::unwrap_or_clone(program("[dc]\nlevel = \"12 dB\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n", "", "", "When hit\n  play dc\n"));
-    loud.ceiling = 0.5;
+    loud.ceiling_gain = 0.5;
     let options = estampie_engine::engine::Options { soft_start: estampie_engine::units::Seconds(0.2), ..Default::default() };
     let (mut engine, mut remote) = estampie_engine::engine::Engine::new(Prepared::new(Arc::new(loud), 1), options);
     remote.input(estampie_engine::engine::Input { frame: 0, what: InputKind::Event { event: NameKey::of("hit"), emitter: NameKey::NONE } }).unwrap();

@@ -354,7 +354,7 @@ fn bench_program(mix: &str, moves: &str) -> Arc<Program> {
 fn heard(bench: &mut Bench) -> f32 {
     let out = last(bench, 64);
     let status = bench.status.as_ref().unwrap();
-    let told = status.voices[0].heard;
+    let told = status.voices[0].heard_db;
     let measured = 20.0 * out.abs().max(1e-9).log10();
     if measured > -80.0 {
         assert!((told - measured).abs() < 0.1, "ledger {told:.3}, output {measured:.3}");
@@ -523,7 +523,7 @@ proptest! {
             }
             let (left, _) = bench.render(frames);
             prop_assert!(left.iter().all(|s| s.is_finite()));
-            let told = bench.status.as_ref().unwrap().voices[0].heard;
+            let told = bench.status.as_ref().unwrap().voices[0].heard_db;
             let measured = 20.0 * left[frames / 64 * 64 - 1].abs().max(1e-9).log10();
             // With the bus's low-pass open for a while the two agree.
             if measured > -60.0 && bench.status.as_ref().unwrap().snapshots.iter().all(|s| s.share == 0.0 || s.share == 1.0) && frames > 5000 && frames % 64 == 0 {

@@ -202,8 +202,8 @@ fn what_is_drawn_stays_in_its_range_and_gathers_in_the_middle_if_so_set() {
             assert!(
                 (-4.0..=2.0).contains(&d.of[Property::Level])
                     && (-3.0..=3.0).contains(&d.of[Property::Pitch])
-                    && (0.0..=0.03).contains(&d.after)
-                    && (0.0..=0.2).contains(&d.from),
+                    && (0.0..=0.03).contains(&d.after_seconds)
+                    && (0.0..=0.2).contains(&d.from_seconds),
                 "{d:?}"
             );
             assert!((-3.33..=-1.32).contains(&d.of[Property::LowPass]) && (0.99..=4.33).contains(&d.of[Property::HighPass]), "{d:?}");
@@ -641,7 +641,7 @@ proptest! {
         play(&mut bench, NOW, "o", "");
         bench.render(48_000);
         let (out, _) = bench.render(4_800);
-        let heard = bench.status.as_ref().unwrap().voices[0].heard;
+        let heard = bench.status.as_ref().unwrap().voices[0].heard_db;
         let measured = level(&out);
         prop_assert!((heard - measured).abs() < 0.1, "said {heard}, measured {measured}");
     }

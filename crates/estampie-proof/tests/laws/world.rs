@@ -128,7 +128,7 @@ fn starting_inside_counts_as_entering_and_a_jump_as_leaving_and_entering() {
     assert_eq!(told(&bench), ["+street", "-street", "+nave"]);
     assert!(voice(&bench, "bed").is_none(), "the bed ends with its zone");
     assert_eq!(bench.status.as_ref().unwrap().states[0], 1, "the zone has the last word: it was entered later");
-    assert!((bench.status.as_ref().unwrap().buses[1].level + 6.0).abs() < 0.01, "its snapshot is up: {:?}", bench.status.as_ref().unwrap().buses[1]);
+    assert!((bench.status.as_ref().unwrap().buses[1].level_db + 6.0).abs() < 0.01, "its snapshot is up: {:?}", bench.status.as_ref().unwrap().buses[1]);
     // Down into the crypt, which is of a higher order and beneath.
     place(&mut bench, "listener", [35.0, 5.0, -2.0], 0.5);
     bench.render(48_000);
@@ -219,7 +219,7 @@ fn the_ledger_adds_up_with_all_that_place_takes() {
     let mut bench = Bench::new(&world(text, ""), 1);
     let (left, right) = bench.render(48_000);
     let power = 10.0 * ((left[47_990].powi(2) + right[47_990].powi(2)) / 2.0).log10();
-    let heard = voice(&bench, "hum").unwrap().heard;
+    let heard = voice(&bench, "hum").unwrap().heard_db;
     assert!((power - heard).abs() < 0.1, "{power} {heard}");
     let expected = 20.0 * 0.5f32.log10() - 109f32.sqrt() - 6.0 - 3.0 - 4.0;
     assert!((heard - expected).abs() < 0.05, "{heard} {expected}");
@@ -558,7 +558,7 @@ fn what_would_be_heard_elsewhere_is_what_is_heard_there() {
         let kinds = [TermKind::Bus, TermKind::Snapshot, TermKind::Ceiling, TermKind::Recorded];
         // What depends on the place alone, against the same there.
         let rest: f32 = kinds.iter().map(|k| term(&bench, "hum", *k)).sum();
-        assert!((told.heard - rest - taken(&there).unwrap()).abs() < 0.1, "{at:?}: {} {}", told.heard - rest, taken(&there).unwrap());
+        assert!((told.heard_db - rest - taken(&there).unwrap()).abs() < 0.1, "{at:?}: {} {}", told.heard_db - rest, taken(&there).unwrap());
     }
 }
 

@@ -436,7 +436,7 @@ impl App {
                 // The loudest that has it.
                 let of = Some(NameKey::of(sound));
                 let voices = status.voices.iter().filter(|v| here::falloff_of(program, v.sound) == of);
-                voices.max_by(|a, b| a.heard.total_cmp(&b.heard)).and_then(|v| v.placement).map(|(_, distance, _)| distance)
+                voices.max_by(|a, b| a.heard_db.total_cmp(&b.heard_db)).and_then(|v| v.placement).map(|(_, distance, _)| distance)
             }
             Of::Falloff { .. } => None,
         }

@@ -191,7 +191,7 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
         let hot = loudness.true_peak > -1.0;
         said(painter, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Accent } else { Role::Text });
     }
-    let held = rehearsal.status.as_ref().map_or(0.0, |s| s.ceiling);
+    let held = rehearsal.status.as_ref().map_or(0.0, |s| s.ceiling_db);
     if held < -0.05 {
         said(painter, "ceiling holds", &level(f64::from(held), "dB"), Role::Accent);
     }

@@ -257,7 +257,7 @@ mod tests {
         for block in 0..40 {
             let before = effect.summed;
             let mut side = [0.5; 64];
-            effect.process(&Around { to: &values, key: None, tempo: 2.0 }, &mut side, &mut [0.5; 64]);
+            effect.process(&Around { to: &values, key: None, quarters_per_second: 2.0 }, &mut side, &mut [0.5; 64]);
             // At the end of a partition the last of the eight shares is done, and the sum begins anew.
             let done = if (block + 1) % 8 == 0 { parts - before } else { effect.summed - before };
             assert!(done > 0, "block {block} did nothing");

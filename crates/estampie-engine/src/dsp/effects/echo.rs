@@ -77,7 +77,7 @@ impl Echo {
 impl Effect for Echo {
     fn process(&mut self, around: &Around<'_>, left: &mut [f32], right: &mut [f32]) {
         let (to, n) = (around.to, left.len());
-        let mut seconds = distance(to, around.tempo);
+        let mut seconds = distance(to, around.quarters_per_second);
         // What does not fit comes twice as often, and so in time.
         while seconds * self.rate as f32 > self.lines[0].most() as f32 {
             seconds *= 0.5;

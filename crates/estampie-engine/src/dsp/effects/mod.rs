@@ -90,7 +90,7 @@ pub struct Around<'a> {
     /// What the level is taken from instead of the block itself: two channels, as long as the block.
     pub key: Option<[&'a [f32]; 2]>,
     /// Quarter notes in a second of the music that sounds; 0 if none does.
-    pub tempo: f32,
+    pub quarters_per_second: f32,
 }
 
 /// An effect at work.

@@ -37,7 +37,7 @@ impl Bench {
         for (i, (l, r)) in left.chunks_mut(64).zip(right.chunks_mut(64)).enumerate() {
             let n = l.len();
             let key = key.map(|k| [&k[i * 64..i * 64 + n]; 2]);
-            self.effect.process(&Around { to: &self.values, key, tempo: 2.0 }, l, r);
+            self.effect.process(&Around { to: &self.values, key, quarters_per_second: 2.0 }, l, r);
         }
     }
 
@@ -221,7 +221,7 @@ proptest! {
             for (value, to) in values.iter_mut().zip(targets) {
                 *value += (to - *value) * 0.1;
             }
-            bench.effect.process(&Around { to: &values, key: None, tempo: 0.0 }, l, r);
+            bench.effect.process(&Around { to: &values, key: None, quarters_per_second: 0.0 }, l, r);
             prop_assert!(l.iter().chain(r.iter()).all(|s| s.is_finite() && s.abs() < 400.0), "{} {:?}", kind.word, values);
         }
     }
@@ -432,7 +432,7 @@ fn an_echo_of_beats_is_never_cut() {
         for block in 0..(14 * 750) {
             let (mut l, mut r) = ([0.0f32; 64], [0.0f32; 64]);
             l[0] = if block == 0 { 1.0 } else { 0.0 };
-            bench.effect.process(&Around { to: &bench.values, key: None, tempo }, &mut l, &mut r);
+            bench.effect.process(&Around { to: &bench.values, key: None, quarters_per_second: tempo }, &mut l, &mut r);
             out.extend(l);
         }
         out.iter().position(|s| s.abs() > 0.1).unwrap()

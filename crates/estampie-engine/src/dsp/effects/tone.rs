@@ -285,8 +285,8 @@ impl Effect for Eq {
 /// The level in dB that a low-pass, high-pass or equaliser with these settings gives a frequency: what its picture draws.
 /// Worked out from the analogue prototypes with prewarped frequencies. `None` for other effects.
 #[must_use]
-pub fn response(kind: &str, values: &[f32], frequency: f32, rate: u32) -> Option<f32> {
-    let s = warped(frequency, rate);
+pub fn response(kind: &str, values: &[f32], hertz: f32, rate: u32) -> Option<f32> {
+    let s = warped(hertz, rate);
     match kind {
         "low-pass" | "high-pass" => {
             let order = ORDERS[(values[1] as usize).min(ORDERS.len() - 1)] as i32;

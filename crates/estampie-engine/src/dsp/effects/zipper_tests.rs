@@ -64,7 +64,7 @@ fn click(kind: &'static Kind, base: &[f32; MOST_SETTINGS], at: usize, from: f32,
             let mut left: Vec<f32> = (0..64).map(|i| (AMPLITUDE * (TAU * TONE * (frame + i) as f64 / f64::from(RATE)).sin()) as f32).collect();
             let mut right = left.clone();
             frame += 64;
-            effect.process(&Around { to: values, key: None, tempo: 0.0 }, &mut left, &mut right);
+            effect.process(&Around { to: values, key: None, quarters_per_second: 0.0 }, &mut left, &mut right);
             all.extend(left);
         }
         all
@@ -95,7 +95,7 @@ fn on_the_way(kind: &'static Kind, base: &[f32; MOST_SETTINGS], at: usize, from:
         let mut samples = tone(60 * 64);
         for part in samples.chunks_mut(64) {
             let mut right = part.to_vec();
-            effect.process(&Around { to: &values, key: None, tempo: 0.0 }, part, &mut right);
+            effect.process(&Around { to: &values, key: None, quarters_per_second: 0.0 }, part, &mut right);
         }
         up_high(&samples[30 * 64..])
     };

@@ -86,10 +86,11 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
     }
     let mut patch = InstrumentSettings::usual(kind.map_or(Kind::Synth, |k| k.value));
     let time = |field, usual: f32| fields.limited(field, Seconds(0.0), Seconds(30.0)).map_or(usual, |s| s.0 as f32);
-    (patch.attack, patch.decay, patch.release) = (time("attack", patch.attack), time("decay", patch.decay), time("release", patch.release));
+    (patch.attack_seconds, patch.decay_seconds, patch.release_seconds) =
+        (time("attack", patch.attack_seconds), time("decay", patch.decay_seconds), time("release", patch.release_seconds));
     let share = |field, usual: f32| fields.limited(field, Share(0.0), Share(1.0)).map_or(usual, |s| s.0);
     (patch.sustain, patch.brightness) = (share("sustain", patch.sustain), share("brightness", patch.brightness));
-    patch.detune = fields.limited("detune", Semitones(0.0), Semitones(1.0)).map_or(patch.detune, |s| s.0 * 100.0);
+    patch.detune_cents = fields.limited("detune", Semitones(0.0), Semitones(1.0)).map_or(patch.detune_cents, |s| s.0 * 100.0);
     patch.pan = fields.quantity("pan").map_or(0.0, |p: Located<Pan>| p.value.0);
     patch.width = fields.limited("width", Share(0.0), Share(1.0)).map_or(patch.width, |s| s.0);
     patch.gain = fields.limited("level", Decibels(-60.0), Decibels(12.0)).map_or(1.0, Decibels::gain);

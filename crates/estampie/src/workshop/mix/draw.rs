@@ -8,7 +8,7 @@ use super::inputs::MixTarget;
 use super::{Focus, panels};
 use estampie_engine::engine::BusStatus;
 use estampie_engine::names::NameKey;
-use estampie_project::document::SnapshotDoc;
+use estampie_project::document::{BusDoc, SnapshotDoc};
 use ratatui::layout::Rect;
 
 /// The ends of a level line, in dB.
@@ -196,6 +196,14 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
     level_line(painter, Rect { y, ..columns.line }, level, now_of(app, index), chosen);
     targets.push((Rect { y, ..columns.line }, std::rc::Rc::new(MixTarget::Level(index))));
     meter(app, painter, columns, y, bus.key);
+    effects_of(app, painter, columns, (doc, y), chosen);
+    sends_of(app, painter, columns, (doc, index, y), chosen, targets);
+    snapshots_of(app, painter, columns, (name, index, y), chosen, targets);
+}
+
+/// The pan of a bus where it has one, and its effects in a row.
+fn effects_of(app: &App, painter: &mut Painter<'_>, columns: &Columns, (doc, y): (&BusDoc, u16), chosen: bool) {
+    let (name, only) = (&doc.name, &app.rehearsal);
     let mut at = columns.effects.0;
     if doc.pan.0 != 0.0 {
         at = painter.text(at, y, columns.effects.1, &doc.pan.to_string(), Role::FromGame) + 1;
@@ -217,6 +225,10 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
         };
         at = painter.text(at, y, left, &format!("{mark}{}", effect.name), role) + 1;
     }
+}
+
+/// What a bus sends, a column for each return.
+fn sends_of(app: &App, painter: &mut Painter<'_>, columns: &Columns, (doc, index, y): (&BusDoc, usize, u16), chosen: bool, targets: &mut Targets) {
     for (place, to) in app.returns().iter().enumerate() {
         let x = columns.sends + place as u16 * SEND;
         if x + SEND > columns.snapshots {
@@ -224,7 +236,7 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
         }
         let here = chosen && app.mix.focus == Focus::Sends && app.mix.send == place;
         let send = doc.sends.iter().find(|s| s.to.value == *to);
-        let left_out = only.only.bypassed.contains(&NameKey::of(&format!("bus {name} send {to}")));
+        let left_out = app.rehearsal.only.bypassed.contains(&NameKey::of(&format!("bus {} send {to}", doc.name)));
         let mark = if left_out { "×" } else { "" };
         let text = send.map_or("·".into(), |s| format!("{mark}{}{}", print_level(s.level.0), if s.before { "^" } else { "" }));
         painter.right(
@@ -241,6 +253,10 @@ fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usiz
         );
         targets.push((Rect { x, y, width: SEND, height: 1 }, std::rc::Rc::new(MixTarget::Send(index, place))));
     }
+}
+
+/// What snapshots hold of a bus, a column for each snapshot that is shown.
+fn snapshots_of(app: &App, painter: &mut Painter<'_>, columns: &Columns, (name, index, y): (&str, usize, u16), chosen: bool, targets: &mut Targets) {
     for (row, (at, snapshot)) in app.document().snapshots.iter().enumerate().skip(columns.shown.0).take(columns.shown.1).enumerate() {
         let x = columns.snapshots + row as u16 * SNAPSHOT;
         let here = chosen && app.mix.focus == Focus::Snapshots && app.mix.snapshot == at;
@@ -300,11 +316,11 @@ fn level_line(painter: &mut Painter<'_>, line: Rect, level: f32, now: Option<Bus
     let at = |level: f32| line.x + (share_of(level) * f32::from(line.width - 1)).round() as u16;
     painter.text(at(0.0), line.y, 1, "┼", Role::Rule);
     if let Some(now) = now {
-        if now.held.abs() >= 0.05 {
-            painter.text(at(level + now.held), line.y, 1, "◇", Role::Snapshot);
+        if now.held_db.abs() >= 0.05 {
+            painter.text(at(level + now.held_db), line.y, 1, "◇", Role::Snapshot);
         }
-        if now.moved.abs() >= 0.05 {
-            painter.text(at(level + now.held + now.moved), line.y, 1, "◆", Role::FromGame);
+        if now.moved_db.abs() >= 0.05 {
+            painter.text(at(level + now.held_db + now.moved_db), line.y, 1, "◆", Role::FromGame);
         }
     }
     painter.text(at(level), line.y, 1, "◆", if chosen { Role::Active } else { Role::Text });

@@ -23,7 +23,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
     // The chosen bus takes its part when enough is left for the history.
     let below = if bus.is_some() && area.height >= BUS + 8 { BUS } else { 0 };
     let above = Rect { height: area.height - below, ..area };
-    let target = app.document().manifest.target;
+    let target = app.document().manifest.target_lufs;
     let aside = match target {
         Some(target) => format!("30 s, target {} ± {TARGET_WITHIN} LUFS", print_level(f64::from(target))),
         None => "short-term of 30 s; T sets a target".to_owned(),

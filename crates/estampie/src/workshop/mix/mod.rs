@@ -303,7 +303,7 @@ impl App {
             Do::EditShared => self.edit_shared_effect(),
             Do::TakeUnsaved => self.mode = Mode::typing(MixPrompt::UnsavedSnapshot, TextField::default()),
             Do::LoudnessTarget => {
-                let now = self.document().manifest.target.map_or(String::new(), |t| format!("{t} LUFS"));
+                let now = self.document().manifest.target_lufs.map_or(String::new(), |t| format!("{t} LUFS"));
                 self.mode = Mode::typing(MixPrompt::LoudnessTarget, TextField::offer(&now));
             }
             Do::Bypass => self.bypass_one(),

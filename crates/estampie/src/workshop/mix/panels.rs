@@ -159,8 +159,8 @@ fn on_bus(app: &App, painter: &mut Painter<'_>, area: Rect) {
     }
     for (row, voice) in voices.iter().take(usize::from(area.height.saturating_sub(1))).enumerate() {
         let y = area.y + 1 + row as u16;
-        painter.right(area.x + 7, y, &print_level(voice.heard), Role::Text);
-        painter.bar(area.x + 9, y, 10, (voice.heard + 60.0) / 60.0, Role::Active);
+        painter.right(area.x + 7, y, &print_level(voice.heard_db), Role::Text);
+        painter.bar(area.x + 9, y, 10, (voice.heard_db + 60.0) / 60.0, Role::Active);
         painter.text(area.x + 21, y, area.width.saturating_sub(22), app.rehearsal.names.get(voice.sound), Role::Text);
     }
 }
@@ -203,7 +203,7 @@ fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targe
             let Some(here) = room(1) else { break };
             let key = doc.key.value.split(' ').next_back().unwrap_or_default();
             let bus = NameKey::of(&doc.ducks.value);
-            let now = status.and_then(|s| s.buses.get(program.mix.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked);
+            let now = status.and_then(|s| s.buses.get(program.mix.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked_db);
             let end = painter.text(area.x + 1, here, 11, &cut(key, 10), Role::Text).max(area.x + 9);
             let end = painter.text(end + 1, here, 14, &format!("⟶ {}", cut(&doc.ducks.value, 11)), Role::Text).max(end + 12);
             let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);

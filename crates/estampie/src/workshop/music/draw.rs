@@ -130,7 +130,7 @@ fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec):
     let end = painter.text(end, area.y, 6, &doc.metre.to_string(), Role::Text) + 2;
     let key = doc.key.as_ref().map_or("", |k| k.value.as_str());
     let end = painter.text(end, area.y, 14, key, Role::Text) + 2;
-    let moved = now.map_or(0.0, |n| n.transposition);
+    let moved = now.map_or(0.0, |n| n.transposition_semitones);
     if moved.abs() > 0.005 {
         painter.text(end, area.y, 16, &format!("{} st", estampie_proof::trace::print_value(moved)), Role::FromGame);
     }

@@ -180,7 +180,8 @@ fn draw_seam(app: &App, painter: &mut Painter<'_>, area: Rect, seam: &Seam) -> u
             painter.text(area.x + split + 2, y, room, &short, Role::Secondary);
         }
     }
-    let step = if seam.step > -200.0 { format!("step {:.0} dB, around {:.0} dB", seam.step, seam.around).replace('-', "−") } else { "no step".into() };
+    let step =
+        if seam.step_db > -200.0 { format!("step {:.0} dB, around {:.0} dB", seam.step_db, seam.around_db).replace('-', "−") } else { "no step".into() };
     let click = seam.problems.iter().any(|f| matches!(f, ProblemKind::Click(..)));
     let (text, role) = if click { (format!("✗ {step}: a click"), Role::Accent) } else { (format!("✓ {step}"), Role::Good) };
     painter.text(area.x, y + 1, area.width, &text, role);
@@ -324,7 +325,7 @@ fn draw_now(app: &App, painter: &mut Painter<'_>, area: Rect) -> u16 {
             }
             y += 1;
         }
-        for (value, what) in [(now.held, "by another piece"), (now.ducked, "by a stinger")] {
+        for (value, what) in [(now.held_db, "by another piece"), (now.ducked_db, "by a stinger")] {
             if value < -0.05 {
                 painter.text(area.x + 3, y, area.width - 3, &format!("ducked {} dB {what}", estampie_proof::trace::print_value(value)), Role::Accent);
                 y += 1;

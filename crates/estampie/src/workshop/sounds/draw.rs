@@ -266,7 +266,7 @@ fn varies(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) ->
         let Drawn { draw, ends: [low, high], .. } = range.as_ref()?;
         Some((property.word(), low.clone(), high.clone(), drawn(&|h| h.drawn.of[property], draw.ends), draw.centred))
     });
-    let times = [("wait", vary.after, (|h| h.drawn.after) as fn(&Heard) -> f32), ("from", vary.from, |h| h.drawn.from)];
+    let times = [("wait", vary.after, (|h| h.drawn.after_seconds) as fn(&Heard) -> f32), ("from", vary.from, |h| h.drawn.from_seconds)];
     let times = times.into_iter().filter_map(|(name, range, of)| {
         let Spread { ends, centred } = range?;
         Some((name, ends.low.to_string(), ends.high.to_string(), drawn(&of, (ends.low.0 as f32, ends.high.0 as f32)), centred))

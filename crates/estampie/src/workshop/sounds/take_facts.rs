@@ -46,7 +46,7 @@ impl TakeFacts {
         TakeFacts {
             seconds: frames as f64 / f64::from(rate),
             loudness: Some(measured.loudness).filter(|l| l.is_finite() && *l > -70.0),
-            level: clip.level,
+            level: clip.level_db,
             peak: measured.peak,
             silence_head: measured.silence_head as f64 / f64::from(rate),
             seam_step: measured.seam_step,

@@ -65,7 +65,7 @@ impl App {
     /// What sounds now, loudest first.
     pub(crate) fn sounding(&self) -> Vec<VoiceStatus> {
         let mut voices = self.rehearsal.status.as_ref().map_or_else(Vec::new, |s| s.voices.clone());
-        voices.sort_by(|a, b| b.heard.total_cmp(&a.heard));
+        voices.sort_by(|a, b| b.heard_db.total_cmp(&a.heard_db));
         // Of a flock the loudest stands for all.
         let mut seen: Vec<NameKey> = Vec::new();
         let program = self.program();

@@ -428,14 +428,14 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets)
 
 fn voice_line(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus, chosen: bool) {
     let ended = app.rehearsal.ended(voice.voice);
-    painter.right(area.x + 6, area.y, &trace::print_value(voice.heard).replace('+', ""), if ended.is_some() { Role::Secondary } else { Role::Text });
+    painter.right(area.x + 6, area.y, &trace::print_value(voice.heard_db).replace('+', ""), if ended.is_some() { Role::Secondary } else { Role::Text });
     let meter = 7.min(area.width / 5);
     match ended {
         Some(ended) => {
             let seconds = app.rehearsal.frame().saturating_sub(ended.at) as f64 / f64::from(app.program().rate);
             painter.text(area.x + 7, area.y, meter, &format!("{seconds:.0} s ago"), Role::Secondary);
         }
-        None => painter.bar(area.x + 7, area.y, meter, (voice.heard + 60.0) / 60.0, Role::Active),
+        None => painter.bar(area.x + 7, area.y, meter, (voice.heard_db + 60.0) / 60.0, Role::Active),
     }
     let names = &app.rehearsal.names;
     let x = area.x + 8 + meter;
@@ -466,7 +466,7 @@ fn whence(bearing: f32, distance: f32, width: f32) -> String {
 fn why(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let Some(status) = &app.rehearsal.status else { return area.y };
     let names = &app.rehearsal.names;
-    let heard = trace::print_value(voice.heard).replace('+', "");
+    let heard = trace::print_value(voice.heard_db).replace('+', "");
     let ended = app.rehearsal.ended(voice.voice);
     let is = if ended.is_some() { "was" } else { "is" };
     painter.heading(area.x, area.y, area.width, &format!("Why {} {is} at {heard} dB", names.get(voice.sound)), "");

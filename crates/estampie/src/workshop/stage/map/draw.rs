@@ -164,8 +164,8 @@ fn lines(app: &App, painter: &mut Painter<'_>, projection: &Projection, world: &
                 }
             }
         }
-        let shape = chosen.radius.map_or_else(|| chosen.points.clone(), |r| circle(chosen.points[0], r));
-        dots(projection, &shape, chosen.closed || chosen.radius.is_some(), fine, &mut thing);
+        let shape = chosen.radius_metres.map_or_else(|| chosen.points.clone(), |r| circle(chosen.points[0], r));
+        dots(projection, &shape, chosen.closed || chosen.radius_metres.is_some(), fine, &mut thing);
     }
     if let Some(from) = app.map.ruler {
         dots(projection, &[from, app.here()], false, projection.scale * 1.5, &mut ruler);
@@ -205,7 +205,7 @@ fn arrow(facing: f32) -> &'static str {
 fn listener(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: &mut Labels) {
     let at = app.listener();
     if let Some(cell) = projection.cell([at.at[0], at.at[1]]) {
-        labels.mark(painter, cell, arrow(at.facing), Role::Text);
+        labels.mark(painter, cell, arrow(at.facing_degrees), Role::Text);
         let height = if at.at[2].abs() < 0.05 { "you".to_owned() } else { format!("you, {} m", tidy(at.at[2])) };
         labels.write(painter, projection.area, cell, &height, Role::Text);
     }
@@ -232,7 +232,7 @@ fn cross(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: 
 /// The level of the loudest voice at an emitter, if any sounds.
 fn sounding(app: &App, emitter: NameKey) -> Option<f32> {
     let voices = &app.rehearsal.status.as_ref()?.voices;
-    voices.iter().filter(|v| v.emitter == emitter && !v.asleep).map(|v| v.heard).reduce(f32::max)
+    voices.iter().filter(|v| v.emitter == emitter && !v.asleep).map(|v| v.heard_db).reduce(f32::max)
 }
 
 fn emitters(app: &App, painter: &mut Painter<'_>, projection: &Projection, labels: &mut Labels) {
@@ -390,7 +390,7 @@ fn facts(app: &App, painter: &mut Painter<'_>, area: Rect, thing: &MapThing) {
         format!("{word}, {} inside", if app.map.cross.is_some() { "× is" } else { "you are" })
     } else {
         // Of what has sides, to the nearest of them.
-        let sides = thing.points.len() > 1 || thing.radius.is_some();
+        let sides = thing.points.len() > 1 || thing.radius_metres.is_some();
         let far = if sides { Some(away(thing, app.here())) } else { heard_at(app, thing).map(|at| apart(at, app.here())) };
         far.filter(|f| f.is_finite()).map_or_else(|| word.to_owned(), |far| format!("{word}, {far:.1} m {from}"))
     };
@@ -421,7 +421,7 @@ fn would_hear(app: &App, painter: &mut Painter<'_>, area: Rect, at: Ground) {
     });
     let names = &app.rehearsal.names;
     let rows = usize::from(area.height - 1);
-    let near = list.iter().filter(|h| h.heard > UNHEARD).count();
+    let near = list.iter().filter(|h| h.heard_db > UNHEARD).count();
     if list.is_empty() {
         painter.text(area.x + 1, area.y + 1, area.width - 1, "nothing placed sounds now", Role::Secondary);
     } else if near < list.len() || near > rows {
@@ -437,8 +437,8 @@ fn would_hear(app: &App, painter: &mut Painter<'_>, area: Rect, at: Ground) {
     }
     for (row, heard) in list.iter().take(rows).enumerate() {
         let y = area.y + 1 + row as u16;
-        painter.right(area.x + 6, y, &print_value(heard.heard).replace('+', ""), if heard.heard > -60.0 { Role::Active } else { Role::Secondary });
-        let far = format!("{:.0} m", heard.distance);
+        painter.right(area.x + 6, y, &print_value(heard.heard_db).replace('+', ""), if heard.heard_db > -60.0 { Role::Active } else { Role::Secondary });
+        let far = format!("{:.0} m", heard.metres);
         let room = area.width.saturating_sub(9 + far.chars().count() as u16);
         let name = names.get(heard.emitter);
         let text = if name.is_empty() { names.get(heard.sound).to_owned() } else { format!("{}, {name}", names.get(heard.sound)) };

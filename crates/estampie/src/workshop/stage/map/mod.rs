@@ -160,7 +160,7 @@ pub(super) fn snapped(at: Ground) -> Ground {
 
 /// Whether a thing with an area has a place in it.
 pub(super) fn encloses(thing: &MapThing, at: Ground) -> bool {
-    match (thing.points.as_slice(), thing.radius) {
+    match (thing.points.as_slice(), thing.radius_metres) {
         ([middle], Some(radius)) => apart(*middle, at) <= radius,
         (points, _) if thing.closed && points.len() > 2 => Form::Outline(points.to_vec()).contains(at),
         _ => false,
@@ -169,7 +169,7 @@ pub(super) fn encloses(thing: &MapThing, at: Ground) -> bool {
 
 /// How far a place is from a thing: 0 within a circle's radius of its edge, otherwise to its nearest side.
 pub(super) fn away(thing: &MapThing, at: Ground) -> f32 {
-    match (thing.points.as_slice(), thing.radius) {
+    match (thing.points.as_slice(), thing.radius_metres) {
         ([], _) => f32::INFINITY,
         ([middle], Some(radius)) => (apart(*middle, at) - radius).abs(),
         ([one], None) => apart(*one, at),
@@ -185,8 +185,12 @@ impl App {
     }
 
     pub(super) fn listener(&self) -> EmitterStatus {
-        let nobody =
-            EmitterStatus { emitter: NameKey::of(LISTENER_NAME), at: self.document().world.start, distance: 0.0, facing: self.document().world.facing };
+        let nobody = EmitterStatus {
+            emitter: NameKey::of(LISTENER_NAME),
+            at: self.document().world.start,
+            metres: 0.0,
+            facing_degrees: self.document().world.facing_degrees,
+        };
         let mut now = self.rehearsal.status.as_ref().and_then(|s| s.emitters.first()).copied().unwrap_or(nobody);
         // What was just said counts, though no status has come since: a walk begun meanwhile would lead back to where one was.
         if let Some((at, _)) = self.map.put.filter(|(_, since)| since.elapsed() < Duration::from_millis(300)) {
@@ -350,7 +354,7 @@ impl App {
 
     fn turn(&mut self, by: f32) {
         let listener = self.listener();
-        let facing = (listener.facing + by).rem_euclid(360.0);
+        let facing = (listener.facing_degrees + by).rem_euclid(360.0);
         self.place_listener([listener.at[0], listener.at[1]], Some((facing / 15.0).round() * 15.0));
     }
 
@@ -519,7 +523,12 @@ mod tests {
 
     #[test]
     fn how_far_a_thing_is_depends_on_what_it_is() {
-        let thing = |table, points: &[Ground], closed, radius| MapThing { id: ThingId { table, name: "x".into() }, points: points.to_vec(), closed, radius };
+        let thing = |table, points: &[Ground], closed, radius| MapThing {
+            id: ThingId { table, name: "x".into() },
+            points: points.to_vec(),
+            closed,
+            radius_metres: radius,
+        };
         assert_eq!(away(&thing("zones", &[[0.0, 0.0]], false, Some(5.0)), [0.0, 2.0]), 3.0);
         assert_eq!(away(&thing("emitters", &[[0.0, 0.0]], false, None), [3.0, 4.0]), 5.0);
         assert_eq!(away(&thing("walls", &[[0.0, 0.0], [10.0, 0.0]], false, None), [5.0, 2.0]), 2.0);
