@@ -39,9 +39,15 @@ pub fn plan(piece: &Piece, sequencer: &Sequencer, rate: u32, frame: u64, count: 
             Happens::Enter { section, before, .. } => new = before != Some(section),
             Happens::Point { point, section, frame: at } if point.on_beat => {
                 let known = list.last().is_some_and(|p| p.section == section && p.bar == point.bar && p.frame <= at && !new && !point.on_bar);
-                if !known && at >= frame && list.last().is_none_or(|p| p.frame != at) {
-                    list.push(Planned { section, bar: point.bar, beats: 0, frame: at, new });
-                    new = false;
+                if !known && at >= frame {
+                    // Left on the very frame of its start, a bar that was to come does not sound: the one that does takes its place.
+                    if list.last().is_some_and(|p| p.frame == at && p.section != section) {
+                        list.pop();
+                    }
+                    if list.last().is_none_or(|p| p.frame != at) {
+                        list.push(Planned { section, bar: point.bar, beats: 0, frame: at, new });
+                        new = false;
+                    }
                 }
             }
             _ => {}

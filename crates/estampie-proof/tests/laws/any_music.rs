@@ -188,3 +188,38 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_section_that_is_left_while_its_pick_up_sounds_is_not_shown_as_to_come() {
+    let text = r#"
+        [piece.dance]
+        tempo = "60"
+        [piece.dance.section.call]
+        bars = 1
+        pick-up = "1 beats"
+        then = "loop"
+        [piece.dance.section.call.layer.x]
+        file = "audio/level.wav"
+        [piece.dance.section.answer]
+        bars = 1
+        then = "loop"
+        [piece.dance.section.answer.layer.x]
+        file = "audio/level.wav"
+        [[piece.dance.transition]]
+        from = "call"
+        to = "answer"
+        leave = "at once"
+        arrive = "start"
+    "#;
+    let program = program_with(&[("music/all.toml", text)]);
+    let piece = &program.music.pieces[0];
+    let mut sequencer = Sequencer::default();
+    // Asked for at 1000 its pick-up begins; asked away from at 2000, the other one is there where its own downbeat would have been.
+    for (frame, to) in [(1_000, 0), (2_000, 1)] {
+        sequencer.advance(piece, 48_000, frame, &mut |_| ());
+        sequencer.ask(piece, Sequencer::want(Some(to), NameKey::NONE, frame));
+    }
+    sequencer.advance(piece, 48_000, 3_000, &mut |_| ());
+    let planned: Vec<_> = plan(piece, &sequencer, 48_000, 3_000, 3).iter().map(|p| (p.section, p.frame, p.new)).collect();
+    assert_eq!(planned, [(1, 49_000, true), (1, 241_000, false), (1, 433_000, false)]);
+}

@@ -36,6 +36,23 @@ pub(crate) fn rows_of(text: &str, width: usize, indent: &str) -> Vec<String> {
     rows
 }
 
+/// A page of fewer columns shows two columns of a view instead of three.
+pub(crate) const NARROW: u16 = 100;
+
+/// How far beyond the page lies what has no room on it.
+pub(crate) const AWAY: u16 = 300;
+
+/// What a narrow page shows of a view of three columns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Sees {
+    /// Index and centre.
+    Left,
+    /// The centre alone.
+    Centre,
+    /// Centre and side.
+    Right,
+}
+
 /// Writes into a buffer with a theme.
 pub(crate) struct Painter<'a> {
     pub(crate) buffer: &'a mut Buffer,
@@ -112,8 +129,28 @@ impl Painter<'_> {
         }
     }
 
-    /// Index, centre and side with the rules between them; on a narrow page index and side give way.
-    pub(crate) fn columns_of_page(&mut self, area: Rect, index: u16, side: u16) -> (Rect, Rect, Rect) {
+    /// Index, centre and side with the rules between them. On a page under [`NARROW`] columns two of them have room, or the centre alone:
+    /// those that go with the focus. What is left out lies beyond the page, where nothing is drawn and nothing clicked.
+    pub(crate) fn columns_of_page(&mut self, area: Rect, index: u16, side: u16, sees: Sees) -> (Rect, Rect, Rect) {
+        if area.width < NARROW {
+            let away = |width: u16| Rect { x: area.right() + AWAY, width, ..area };
+            let parted = |painter: &mut Self, at: u16| painter.upright(area.x + at, area.y, area.height);
+            let from = |x: u16, width: u16| Rect { x: area.x + x, width, ..area };
+            return match sees {
+                Sees::Left => {
+                    let index = index.min(area.width * 2 / 5);
+                    parted(self, index);
+                    (from(0, index), from(index + 2, area.width - index - 3), away(side))
+                }
+                Sees::Centre => (away(index), from(1, area.width - 2), away(side)),
+                Sees::Right => {
+                    let side = side.min(area.width * 9 / 20);
+                    let at = area.width - side;
+                    parted(self, at);
+                    (away(index), from(1, at - 2), from(at + 2, side - 3))
+                }
+            };
+        }
         let index = Rect { width: index.min(area.width * 3 / 10), ..area };
         let width = side.min(area.width * 34 / 100);
         let side = Rect { x: area.right() - width, width, ..area };

@@ -2,7 +2,7 @@
 
 use super::app::{App, Mode};
 use super::keys::KEYS;
-use super::painter::{Painter, cut, print_level, rows_of};
+use super::painter::{NARROW, Painter, cut, print_level, rows_of};
 use super::text_field::TextField;
 use super::theme::Role;
 use super::view::{Clicks, Prompt, Targets, VIEWS};
@@ -14,7 +14,7 @@ use ratatui::style::Modifier;
 use std::rc::Rc;
 
 /// The least size that the page works in.
-const LEAST: (u16, u16) = (100, 30);
+const LEAST: (u16, u16) = (80, 24);
 
 /// Whether the page works in a window of so many columns and rows.
 pub(crate) fn fits(width: u16, height: u16) -> bool {
@@ -82,6 +82,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
     // In a narrow window the views come first; the project's name stands in the view Project.
     let narrow = width < 120;
+    let tight = width < NARROW;
     let end = if narrow { 1 } else { painter.put(3, 0, 10, "Estampie", bold) };
     if !narrow {
         painter.text(end + 2, 0, 23, &cut(&app.document().manifest.name, 23), Role::Secondary);
@@ -96,7 +97,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         x = painter.put(x, 0, 10, view.face().name, style);
         targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));
         // What is unsaved, the sound and the clock have to have room beside them.
-        x += 2;
+        x += if tight { 1 } else { 2 };
     }
     let clock = clock(app.rehearsal.frame(), app.program().rate);
     let (dot, words, role) = match app.rehearsal.player.output() {
@@ -118,6 +119,13 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         1 => "! 1 fault".into(),
         n => format!("! {n} faults"),
     };
+    if tight {
+        // The signs and their numbers: their words stand in the help.
+        let short = |text: &str| text.split(' ').take_while(|word| word.chars().all(|c| !c.is_ascii_alphabetic())).collect::<String>();
+        let end = painter.text(x, 0, 5, &short(&saved.0), saved.1) + 1;
+        painter.text(end, 0, 5, &short(&faults), Role::Accent);
+        return;
+    }
     let end = painter.text(x, 0, 14, &saved.0, saved.1) + 2;
     let end = painter.text(end, 0, 12, &faults, Role::Accent);
     if end + clock.len() as u16 + 1 < width {

@@ -1,7 +1,7 @@
 //! The table of buses: levels and meters, effects, sends, and what snapshots hold.
 
 use super::super::app::App;
-use super::super::painter::{Painter, cut, print_level};
+use super::super::painter::{AWAY, NARROW, Painter, cut, print_level};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::MixTarget;
@@ -43,6 +43,9 @@ struct Columns {
 
 impl Columns {
     fn of(app: &App, wide: u16) -> Columns {
+        if wide < NARROW {
+            return Columns::narrow(app, wide);
+        }
         let returns = app.returns().len().min(4) as u16;
         let snapshots = app.document().snapshots.len();
         let room = (wide.saturating_sub(96 + returns * SEND) / SNAPSHOT).max(2).min(snapshots as u16);
@@ -65,11 +68,42 @@ impl Columns {
             end: wide - 1,
         }
     }
+
+    /// On a narrow page: sends, snapshots or effects, as the focus is, and the others beyond the page.
+    fn narrow(app: &App, wide: u16) -> Columns {
+        let (away, left, line, meter) = (wide + AWAY, 28, 12, 8);
+        let free = left + line + meter + 11;
+        let sends = app.mix.focus == Focus::Sends;
+        let room = if app.mix.focus == Focus::Snapshots { (wide.saturating_sub(free) / SNAPSHOT).max(1) } else { 0 };
+        let first = (app.mix.snapshot + 1).saturating_sub(usize::from(room));
+        Columns {
+            level: left - 1,
+            line: Rect { x: left + 1, y: 0, width: line, height: 1 },
+            meter: Rect { x: left + line + 3, y: 0, width: meter, height: 1 },
+            peak: free - 2,
+            effects: if sends || room > 0 { (away, 0) } else { (free, wide.saturating_sub(free + 1)) },
+            sends: if sends { free } else { away },
+            snapshots: match () {
+                () if sends => wide,
+                () if room > 0 => free,
+                () => away,
+            },
+            shown: (first, usize::from(room)),
+            end: wide - 1,
+        }
+    }
 }
+
+/// A page of fewer rows shows the buses or what lies below them.
+const LOW_PAGE: u16 = 24;
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let columns = Columns::of(app, area.width);
     let names = heads(app, painter, &columns, area);
+    let below = matches!(app.mix.focus, Focus::Effect | Focus::Player);
+    if area.height < LOW_PAGE && !below {
+        return buses_alone(app, painter, &columns, Rect { y: area.y + 1 + names, height: area.height - 1 - names, ..area }, targets);
+    }
     let buses = app.program().mix.buses.len() as u16;
     // What the buses do not need goes to what lies below; that has at least a third.
     let least = (area.height / 3).max(11);
@@ -94,6 +128,23 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     painter.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "▎peak", Role::Secondary);
     band(app, painter, foot + 4, area.width);
     panels::draw(app, painter, Rect { x: 1, y: foot + 6, width: area.width - 2, height: area.bottom().saturating_sub(foot + 6) }, targets);
+}
+
+/// All the buses that have room on a low page, while the keys are with them; what lies below them comes when `tab` goes there.
+fn buses_alone(app: &App, painter: &mut Painter<'_>, columns: &Columns, area: Rect, targets: &mut Targets) {
+    // What is said of snapshots beneath their columns.
+    let feet = if app.mix.focus == Focus::Snapshots { 5 } else { 0 };
+    let buses = app.program().mix.buses.len();
+    let most = usize::from(area.height.saturating_sub(feet).max(1));
+    let first = (app.bus + 1).saturating_sub(most);
+    let shown = most.min(buses - first);
+    for row in 0..shown {
+        bus_line(app, painter, columns, first + row, area.y + row as u16, targets);
+    }
+    painter.more(Rect { height: shown as u16, ..area }, first, buses - first - shown);
+    if feet > 0 {
+        snapshot_feet(app, painter, columns, area.y + shown as u16, targets);
+    }
 }
 
 /// The headings of the columns; gives how many rows the names of snapshots take.

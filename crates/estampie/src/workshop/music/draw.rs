@@ -1,7 +1,7 @@
 //! Drawing the view *Music*: index, staves, ways, and the bars to come.
 
 use super::super::app::App;
-use super::super::painter::Painter;
+use super::super::painter::{Painter, Sees, rows_of};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::MusicTarget;
@@ -15,23 +15,20 @@ use estampie_proof::onsets::parts_of_beat;
 use ratatui::layout::Rect;
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let (index, centre, note) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1);
+    let sees = match app.music.column {
+        Column::Index => Sees::Left,
+        // Staves and the matrix are wide.
+        Column::Staves | Column::Ways => Sees::Centre,
+        Column::Fields => Sees::Right,
+    };
+    let (index, centre, note) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1, sees);
     draw_index(app, painter, index, targets);
     match (app.piece_doc(), app.piece_spec()) {
         (Some(doc), Some((at, spec))) => draw_folio(app, painter, centre, (doc, at, spec), targets),
         _ => {
             painter.heading(centre.x, centre.y, centre.width, "No music yet", "");
-            let lines = [
-                "Write a file in music/, such as music/dance.toml:",
-                "",
-                "[piece.dance]",
-                "tempo = \"92\"",
-                "[piece.dance.section.calm]",
-                "bars = 8",
-                "[piece.dance.section.calm.layer.strings]",
-                "file = \"audio/music/strings.flac\"",
-            ];
-            for (row, line) in lines.iter().enumerate() {
+            let words = "n makes a piece, after its name and tempo. Then n makes sections in it, and layers of files.";
+            for (row, line) in rows_of(words, usize::from(centre.width), "").iter().enumerate() {
                 painter.text(centre.x, centre.y + 2 + row as u16, centre.width, line, Role::Secondary);
             }
         }

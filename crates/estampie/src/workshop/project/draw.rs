@@ -2,7 +2,7 @@
 
 use super::{ClickField, ClickKind, ClickThing, Column, FieldLine, parts_of};
 use crate::workshop::app::App;
-use crate::workshop::painter::{Painter, cut, rows_of};
+use crate::workshop::painter::{NARROW, Painter, Sees, cut, rows_of};
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
 use estampie_project::things::{Form, KINDS, Row, Use};
@@ -19,7 +19,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         painter.upright(index, area.y, area.height);
         kinds(app, painter, Rect { width: index, ..area }, targets);
         let right = Rect { x: index + 2, width: area.width - index - 3, ..area };
-        let half = if app.kind_chosen().word == "project" { right.width / 2 } else { right.width };
+        let half = if app.kind_chosen().word == "project" && area.width >= NARROW { right.width / 2 } else { right.width };
         fields(app, painter, Rect { width: half, ..right }, targets);
         if half < right.width {
             painter.upright(right.x + half + 1, area.y, area.height);
@@ -27,7 +27,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         }
         return;
     }
-    let (left, centre, right) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1);
+    let (left, centre, right) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1, if app.project.column == Column::Fields { Sees::Right } else { Sees::Left });
     kinds(app, painter, left, targets);
     let rows = things(app, painter, centre, targets);
     let y = area.y + rows + 1;

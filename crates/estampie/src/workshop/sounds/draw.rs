@@ -1,7 +1,7 @@
 //! Drawing the view *Sounds*.
 
 use super::super::app::App;
-use super::super::painter::Painter;
+use super::super::painter::{Painter, Sees};
 use super::super::rehearsal::Heard;
 use super::super::theme::Role;
 use super::super::view::Targets;
@@ -21,7 +21,7 @@ const SIDE: u16 = 49;
 pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE);
+    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.sounds.column == Column::Index { Sees::Left } else { Sees::Right });
     self::index(app, painter, index, targets);
     let Some(sound) = app.sound() else {
         painter.text(centre.x, centre.y, centre.width, "no sounds yet: put files into the folder audio/ and press n", Role::Secondary);

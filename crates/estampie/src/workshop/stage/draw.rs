@@ -5,7 +5,7 @@ use super::inputs::StageTarget;
 use super::{Column, Item};
 use crate::workshop::app::App;
 use crate::workshop::keys::PADS;
-use crate::workshop::painter::{Painter, rows_of};
+use crate::workshop::painter::{Painter, Sees, rows_of};
 use crate::workshop::rehearsal::LANES;
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
@@ -24,7 +24,7 @@ const SIDE: u16 = 46;
 pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE);
+    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.stage.column == Column::Index { Sees::Left } else { Sees::Right });
     self::index(app, painter, index, targets);
     if app.map_shown() {
         super::map::draw(app, painter, centre, targets);

@@ -2,7 +2,7 @@
 
 use super::super::app::{App, Mode};
 use super::super::curve::{Frame, curve_of, number};
-use super::super::painter::Painter;
+use super::super::painter::{Painter, Sees};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::WiringTarget;
@@ -21,7 +21,7 @@ const SIDE: u16 = 44;
 pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE);
+    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.wiring.column == Column::Told { Sees::Left } else { Sees::Right });
     told(app, painter, index, targets);
     self::centre(app, painter, centre, targets);
     super::side_panel::draw(app, painter, side);
