@@ -39,6 +39,9 @@ pub(crate) fn rows_of(text: &str, width: usize, indent: &str) -> Vec<String> {
 /// A page of fewer columns shows two columns of a view instead of three.
 pub(crate) const NARROW: u16 = 100;
 
+/// A page whose views have fewer rows shows only the part that has the keys, where two would share the height.
+pub(crate) const LOW_PAGE: u16 = 24;
+
 /// How far beyond the page lies what has no room on it.
 pub(crate) const AWAY: u16 = 300;
 
@@ -158,6 +161,11 @@ impl Painter<'_> {
         self.upright(side.x - 1, area.y, area.height);
         let centre = Rect { x: index.right() + 2, width: side.x - index.right() - 4, ..area };
         (index, centre, Rect { x: side.x + 1, width: width - 2, ..side })
+    }
+
+    /// Whether a column has room on the page.
+    pub(crate) fn shows(&self, column: Rect) -> bool {
+        column.x < self.buffer.area.right()
     }
 
     /// Lets a part of the page step back behind what lies over it.

@@ -120,6 +120,10 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         n => format!("! {n} faults"),
     };
     if tight {
+        if faults.is_empty() && saved.0.chars().count() < usize::from(width.saturating_sub(x)) {
+            painter.text(x, 0, width - x, &saved.0, saved.1);
+            return;
+        }
         // The signs and their numbers: their words stand in the help.
         let short = |text: &str| text.split(' ').take_while(|word| word.chars().all(|c| !c.is_ascii_alphabetic())).collect::<String>();
         let end = painter.text(x, 0, 5, &short(&saved.0), saved.1) + 1;

@@ -437,3 +437,45 @@ fn the_map_says_what_its_signs_mean() {
         }
     }
 }
+
+#[test]
+fn a_narrow_page_shows_the_columns_that_go_with_the_keys() {
+    let mut desk = Desk::new();
+    desk.size = (80, 24);
+    // For each view: what stands on its page, and what does not, at first and after each `tab`.
+    let views = [
+        ("1", [("Parameters", "Sounding"), ("Sounding", "Parameters")].as_slice()),
+        ("2", &[("The game tells us", "What would happen"), ("hull.struck an event", "The game tells us")]),
+        ("3", &[("Sounds 2", "pick-every"), ("Varies each time", "Sounds 2"), ("vary", "The last 20 together")]),
+        ("4", &[("Pieces", "Heard lately"), ("Transitions", "Pieces"), ("Transitions", "Pieces")]),
+        ("5", &[("pan, effects", "sends to"), ("sends to", "pan, effects"), ("snapshots hold", "sends to")]),
+    ];
+    for (view, pages) in views {
+        desk.keys(view);
+        for (at, (stands, away)) in pages.iter().enumerate() {
+            let page = desk.page();
+            assert!(page.contains(stands), "{view} after {at}: {stands} in {page}");
+            assert!(at == 0 && view == "3" || !page.contains(away), "{view} after {at}: no {away} in {page}");
+            assert!(page.contains("● saved"), "{page}");
+            desk.keys("tab");
+        }
+        desk.keys("esc");
+    }
+    // What is not in sight cannot be clicked: no target lies beyond the page that the mouse can reach.
+    desk.keys("3");
+    let hidden = desk.app.targets.iter().filter(|(area, _)| area.x >= 80).count();
+    let reached = desk.app.targets.iter().filter(|(area, _)| area.x < 80 && area.right() > 80).count();
+    assert_eq!(reached, 0, "{hidden} lie beyond the page");
+    // One column or one row less is too small, and says so.
+    for size in [(79, 24), (80, 23)] {
+        desk.size = size;
+        assert!(desk.page().contains("make the window 80 × 24 or larger"), "{}", desk.page());
+    }
+    // The keys are with the effects of the bus now; a step back all buses have room on the low page.
+    desk.size = (80, 24);
+    assert!(desk.page().len() > 80);
+    desk.keys("5");
+    assert!(desk.page().contains("On main") && !desk.page().contains("steps"), "{}", desk.page());
+    desk.app.mix.focus = super::mix::Focus::Levels;
+    assert!(["hull", "steps", "nave"].iter().all(|bus| desk.page().contains(bus)), "{}", desk.page());
+}

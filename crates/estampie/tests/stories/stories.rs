@@ -124,10 +124,10 @@ fn a_window_too_small_says_so_and_loses_nothing() {
     story.open_demo();
     story.keys(&["d"]);
     story.wait_for("tidewalk");
-    for (columns, rows) in [("60", "20"), ("20", "5"), ("100", "30"), ("220", "60"), ("160", "47")] {
+    for (columns, rows) in [("60", "20"), ("20", "5"), ("80", "24"), ("100", "30"), ("220", "60"), ("160", "47")] {
         story.tmux(&["resize-window", "-x", columns, "-y", rows]);
         if columns == "60" {
-            story.wait_for("60 × 20 is too small: make the window 100 × 30");
+            story.wait_for("60 × 20 is too small: make the window 80 × 24");
             // What cannot be seen is not edited: neither by the keys of lists nor by those that delete.
             story.keys(&["5", "Down", "Left", "Left", "2", "D", "y"]);
         } else if columns == "20" {

@@ -1,7 +1,7 @@
 //! The table of buses: levels and meters, effects, sends, and what snapshots hold.
 
 use super::super::app::App;
-use super::super::painter::{AWAY, NARROW, Painter, cut, print_level};
+use super::super::painter::{AWAY, LOW_PAGE, NARROW, Painter, cut, print_level};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::MixTarget;
@@ -94,9 +94,6 @@ impl Columns {
     }
 }
 
-/// A page of fewer rows shows the buses or what lies below them.
-const LOW_PAGE: u16 = 24;
-
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let columns = Columns::of(app, area.width);
     let names = heads(app, painter, &columns, area);
@@ -120,14 +117,18 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         painter.text(1, area.y + 1, 40, &format!("and {} more below", usize::from(buses) - first - most), Role::Secondary);
     }
     let foot = top + rows + 1;
-    snapshot_feet(app, painter, &columns, foot, targets);
+    if area.height >= LOW_PAGE {
+        snapshot_feet(app, painter, &columns, foot, targets);
+    }
     painter.rule(1, foot, columns.snapshots.saturating_sub(3));
-    let x = painter.text(1, foot + 1, columns.snapshots - 2, "◆ level you set", Role::Secondary) + 3;
+    let x = painter.text(1, foot + 1, columns.snapshots.saturating_sub(2), "◆ level you set", Role::Secondary) + 3;
     let x = painter.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "◇ where snapshots take it", Role::Snapshot) + 3;
     let x = painter.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "◆ where the game takes it", Role::FromGame) + 3;
     painter.text(x, foot + 1, columns.snapshots.saturating_sub(x + 2), "▎peak", Role::Secondary);
-    band(app, painter, foot + 4, area.width);
-    panels::draw(app, painter, Rect { x: 1, y: foot + 6, width: area.width - 2, height: area.bottom().saturating_sub(foot + 6) }, targets);
+    band(app, painter, if area.height < LOW_PAGE { foot + 2 } else { foot + 4 }, area.width);
+    // On a low page what snapshots say beneath their columns is not shown here, and leaves its rows.
+    let panels = if area.height < LOW_PAGE { foot + 3 } else { foot + 6 };
+    panels::draw(app, painter, Rect { x: 1, y: panels, width: area.width - 2, height: area.bottom().saturating_sub(panels) }, targets);
 }
 
 /// All the buses that have room on a low page, while the keys are with them; what lies below them comes when `tab` goes there.
@@ -162,7 +163,7 @@ fn heads(app: &App, painter: &mut Painter<'_>, columns: &Columns, area: Rect) ->
     painter.text(columns.effects.0, y, columns.effects.1, "pan, effects", Role::Secondary);
     let returns = app.returns();
     if !returns.is_empty() {
-        painter.text(columns.sends, y, returns.len() as u16 * SEND, "sends to", Role::Secondary);
+        painter.text(columns.sends, y, (returns.len() as u16 * SEND).max(8).min(columns.snapshots.saturating_sub(columns.sends)), "sends to", Role::Secondary);
     }
     for (at, name) in returns.iter().enumerate() {
         let x = columns.sends + at as u16 * SEND;
@@ -173,7 +174,7 @@ fn heads(app: &App, painter: &mut Painter<'_>, columns: &Columns, area: Rect) ->
         painter.right(x + SEND - 1, y + rows, &cut(name, SEND - 1), if here { Role::Active } else { Role::Text });
     }
     if !app.document().snapshots.is_empty() {
-        painter.text(columns.snapshots, y, columns.end - columns.snapshots, "snapshots hold", Role::Snapshot);
+        painter.text(columns.snapshots, y, columns.end.saturating_sub(columns.snapshots), "snapshots hold", Role::Snapshot);
     }
     for (column, (at, doc)) in snapshots().enumerate() {
         let x = columns.snapshots + column as u16 * SNAPSHOT;

@@ -1,7 +1,7 @@
 //! Below the table: the chosen effect with its settings and its picture, ducks and player levels, and loudness.
 
 use super::super::app::App;
-use super::super::painter::{Painter, cut, print_level};
+use super::super::painter::{NARROW, Painter, cut, print_level};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::Focus;
@@ -13,6 +13,18 @@ use estampie_engine::property::Unit;
 use ratatui::layout::Rect;
 
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    if area.width < NARROW - 2 {
+        // Two of the three: what the player sets has the place of the loudness while the keys are there.
+        let half = area.width / 2;
+        let part = |at: u16| Rect { x: area.x + at * half, width: half.saturating_sub(2), ..area };
+        effect(app, painter, part(0), targets);
+        if app.mix.focus == Focus::Player {
+            holding(app, painter, part(1), targets);
+        } else {
+            super::loud::draw(app, painter, part(1));
+        }
+        return;
+    }
     let third = area.width / 3;
     let part = |at: u16| Rect { x: area.x + at * third, width: third.saturating_sub(2), ..area };
     effect(app, painter, part(0), targets);

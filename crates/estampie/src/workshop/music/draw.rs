@@ -22,7 +22,9 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         Column::Fields => Sees::Right,
     };
     let (index, centre, note) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1, sees);
-    draw_index(app, painter, index, targets);
+    if painter.shows(index) {
+        draw_index(app, painter, index, targets);
+    }
     match (app.piece_doc(), app.piece_spec()) {
         (Some(doc), Some((at, spec))) => draw_folio(app, painter, centre, (doc, at, spec), targets),
         _ => {
@@ -33,7 +35,9 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
             }
         }
     }
-    side_panel::draw(app, painter, note, targets);
+    if painter.shows(note) {
+        side_panel::draw(app, painter, note, targets);
+    }
 }
 
 fn draw_index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {

@@ -28,13 +28,17 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         return;
     }
     let (left, centre, right) = painter.columns_of_page(area, WIDTHS.0, WIDTHS.1, if app.project.column == Column::Fields { Sees::Right } else { Sees::Left });
-    kinds(app, painter, left, targets);
+    if painter.shows(left) {
+        kinds(app, painter, left, targets);
+    }
     let rows = things(app, painter, centre, targets);
     let y = area.y + rows + 1;
     if area.bottom() > y + 3 {
         named_at(app, painter, Rect { y, height: area.bottom() - y, ..centre });
     }
-    fields(app, painter, right, targets);
+    if painter.shows(right) {
+        fields(app, painter, right, targets);
+    }
 }
 
 /// The part of a list that is shown so that one line is in sight: from which on.

@@ -1,7 +1,7 @@
 //! Drawing the view *Sounds*.
 
 use super::super::app::App;
-use super::super::painter::{Painter, Sees};
+use super::super::painter::{LOW_PAGE, Painter, Sees};
 use super::super::rehearsal::Heard;
 use super::super::theme::Role;
 use super::super::view::Targets;
@@ -22,13 +22,17 @@ pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.sounds.column == Column::Index { Sees::Left } else { Sees::Right });
-    self::index(app, painter, index, targets);
+    if painter.shows(index) {
+        self::index(app, painter, index, targets);
+    }
     let Some(sound) = app.sound() else {
         painter.text(centre.x, centre.y, centre.width, "no sounds yet: put files into the folder audio/ and press n", Role::Secondary);
         return;
     };
     self::centre(app, painter, centre, sound, targets);
-    self::side(app, painter, side, sound, targets);
+    if painter.shows(side) {
+        self::side(app, painter, side, sound, targets);
+    }
 }
 
 /// What a sound is, in a word or two.
@@ -63,7 +67,7 @@ fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     };
     painter.heading(1, area.y, area.width - 1, "Sounds", &aside);
     let selected = app.sound().map(|s| s.name.as_str()).unwrap_or_default();
-    let foot = 9;
+    let foot = 9.min(area.height / 3);
     let height = usize::from(area.height.saturating_sub(foot + 2));
     let here = rows.iter().position(|r| matches!(r, Row::Sound { index, .. } if app.document().sounds[*index].name == selected)).unwrap_or(0);
     let first = (here + 2).saturating_sub(height).min(rows.len().saturating_sub(height));
@@ -433,7 +437,8 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targ
     let focused = app.sounds.column == Column::Settings;
     let short = sound.name.rsplit('/').next().unwrap_or(&sound.name);
     let care = care(app, sound);
-    let foot = 12 + care.len() as u16;
+    // On a low page the fields have all the room while the keys are with them.
+    let foot = if focused && area.height < LOW_PAGE { 0 } else { 12 + care.len() as u16 };
     let height = usize::from(area.height.saturating_sub(foot + 1).max(6));
     let first = (app.sounds.field + 2).saturating_sub(height).min(fields.len().saturating_sub(height));
     let shown = if fields.len() > height { format!("{} to {} of {}", first + 1, (first + height).min(fields.len()), fields.len()) } else { String::new() };
@@ -459,6 +464,9 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targ
     }
     painter.right(area.right(), area.y, &shown, Role::Secondary);
     let y = area.y + 2 + height.min(fields.len()) as u16;
+    if foot == 0 {
+        return;
+    }
     last_twenty(app, painter, Rect { y, height: 9, ..area }, sound);
     let y = y + 10;
     if y >= area.bottom() || care.is_empty() {

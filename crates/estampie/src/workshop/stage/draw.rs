@@ -25,7 +25,9 @@ pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.stage.column == Column::Index { Sees::Left } else { Sees::Right });
-    self::index(app, painter, index, targets);
+    if painter.shows(index) {
+        self::index(app, painter, index, targets);
+    }
     if app.map_shown() {
         super::map::draw(app, painter, centre, targets);
     } else {
@@ -34,7 +36,9 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         lanes(app, painter, Rect { width: centre.width + 1, height: centre.height.saturating_sub(rows), ..centre });
         draw_hints(painter, Rect { y: centre.bottom().saturating_sub(rows), height: rows, ..centre }, &hints);
     }
-    self::side(app, painter, side, targets);
+    if painter.shows(side) {
+        self::side(app, painter, side, targets);
+    }
 }
 
 /// What one might do first in a project that is hardly begun: key and words, each gone once it has been done.
@@ -216,7 +220,11 @@ fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect) {
     }
     for seconds in [20u16, 15, 10, 5] {
         let x = span.x + ((LANES - f64::from(seconds)) / LANES * f64::from(span.width)) as u16;
-        painter.text(x, area.y + 1, 6, &format!("−{seconds} s"), Role::Secondary);
+        // Each label has room up to the next line, or none.
+        let label = format!("−{seconds} s");
+        if f64::from(span.width) * 5.0 / LANES > 8.0 || seconds % 10 == 0 {
+            painter.text(x, area.y + 1, 6, &label, Role::Secondary);
+        }
         for y in area.y + 2..area.bottom() {
             painter.text(x, y, 1, "┊", Role::Rule);
         }

@@ -22,9 +22,13 @@ pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.wiring.column == Column::Told { Sees::Left } else { Sees::Right });
-    told(app, painter, index, targets);
+    if painter.shows(index) {
+        told(app, painter, index, targets);
+    }
     self::centre(app, painter, centre, targets);
-    super::side_panel::draw(app, painter, side);
+    if painter.shows(side) {
+        super::side_panel::draw(app, painter, side);
+    }
 }
 
 /// A line of the index as it is drawn.
