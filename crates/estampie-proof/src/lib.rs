@@ -29,4 +29,5 @@ pub mod listen_elsewhere;
 pub mod measure;
 pub mod offline;
 pub mod onsets;
+pub mod tempo;
 pub mod trace;

@@ -13,11 +13,28 @@ pub fn parts_of_beat(metre: Metre) -> i64 {
     if *metre.beat().numer() == 3 { 3 } else { 2 }
 }
 
-fn clip_of<'a>(program: &'a Program, layer: &Layer) -> Option<&'a Arc<Clip>> {
+/// The audio that a layer plays, if it plays a file.
+#[must_use]
+pub fn clip_of<'a>(program: &'a Program, layer: &Layer) -> Option<&'a Arc<Clip>> {
     program.sounds[layer.sound as usize].groups.iter().flat_map(|g| &g.takes).find_map(|t| match &t.of {
         TakeOf::Recipe(recipe) => recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| clip),
         TakeOf::Sound(_) => None,
     })
+}
+
+/// A hundredth of a second, in frames.
+pub(crate) fn hop(rate: u32) -> usize {
+    (rate / 100).max(1) as usize
+}
+
+/// How much the power of a clip rises from one `hop` to the next, summed over its channels, in its first `most` hops; a fall is 0.
+pub(crate) fn rises(clip: &Clip, hop: usize, most: usize) -> Vec<f32> {
+    let power = |at: usize| {
+        let range = (at * hop).min(clip.frames())..((at + 1) * hop).min(clip.frames());
+        clip.channels.iter().map(|c| c[range.clone()].iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
+    };
+    let powers: Vec<f32> = (0..clip.frames().div_ceil(hop).min(most)).map(power).collect();
+    powers.iter().scan(0.0, |before, power| Some((power - std::mem::replace(before, *power)).max(0.0))).collect()
 }
 
 /// What the strokes of a recorded layer are worked out from: the same for as long as they are the same. `None` for notes, whose
@@ -46,23 +63,17 @@ pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
         return beats.iter().zip(ends).map(|(from, to)| within(*from, to).saturating_mul(2)).collect();
     }
     let Some(clip) = clip_of(program, layer) else { return vec![0; beats.len()] };
-    // The rise of the level from one hundredth of a second to the next.
-    let hop = (program.rate / 100).max(1) as usize;
+    let hop = hop(program.rate);
+    let rises = rises(clip, hop, usize::MAX);
     let lead = nearest(section.pick_up_time()) as usize;
-    let power = |at: usize| {
-        let range = (at * hop).min(clip.frames())..((at + 1) * hop).min(clip.frames());
-        clip.channels.iter().map(|c| c[range.clone()].iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
-    };
-    let powers: Vec<f32> = (0..clip.frames().div_ceil(hop)).map(power).collect();
-    let rise = |at: usize| (powers[at] - if at == 0 { 0.0 } else { powers[at - 1] }).max(0.0);
     let frame = |at| nearest(section.map.time(at)) as usize + lead;
     let strongest: Vec<f32> = beats
         .iter()
         .zip(ends)
         .map(|(from, to)| {
             // A stroke a hundredth of a second early still belongs to its beat.
-            let range = (frame(*from) / hop).saturating_sub(1)..(frame(to) / hop).saturating_sub(1).min(powers.len());
-            range.map(rise).fold(0.0, f32::max)
+            let range = (frame(*from) / hop).saturating_sub(1)..(frame(to) / hop).saturating_sub(1).min(rises.len());
+            rises.get(range).into_iter().flatten().copied().fold(0.0, f32::max)
         })
         .collect();
     let most = strongest.iter().copied().fold(1e-9, f32::max);

@@ -1,7 +1,9 @@
 //! Edits of music: transitions between sections, layers.
 
 use super::Refusal;
+use super::edit::NewValue;
 use super::{Document, SILENCE, Workspace, registry};
+use estampie_engine::music::exact::read as exact;
 use toml_edit::{ArrayOfTables, Item, Table, Value, value};
 
 /// The fields of a transition that can be edited, with what counts if nothing is written.
@@ -69,6 +71,47 @@ impl Workspace {
         }
         self.replace(&format!("{field} of {from} ⟶ {to}"), &file, &new);
         Ok(())
+    }
+
+    /// Sets the length of a section in bars and its tempo (as text: `92`, `93.7`, `281/3`), as one edit. The tempo of the only section of a
+    /// piece is the piece's; where the piece has the same one, the section needs none of its own.
+    ///
+    /// # Errors
+    /// When the section is gone, or the tempo or the bars cannot be; then nothing is changed.
+    pub fn set_tempo_and_bars(&mut self, piece: &str, section: &str, tempo: &str, bars: u32) -> Result<(), Refusal> {
+        let doc = self.document().music.piece(piece).ok_or_else(|| Refusal::missing("piece", piece))?;
+        let only = doc.sections.len() == 1;
+        let within = doc.sections.iter().find(|s| s.name == section).ok_or_else(|| Refusal::missing("section", section))?;
+        let (file, same, own) = (doc.file.clone(), exact(tempo) == Some(doc.tempo), !within.tempo.is_empty());
+        let section_path = vec!["piece", piece, "section", section];
+        let at = |field| [section_path.clone(), vec![field]].concat();
+        let mut values = vec![(file.as_str(), at("bars"), NewValue::Whole(i64::from(bars)))];
+        if only && !same {
+            values.push((&file, vec!["piece", piece, "tempo"], NewValue::Text(tempo.to_owned())));
+        }
+        if only || same {
+            if own {
+                values.push((&file, at("tempo"), NewValue::Nothing));
+            }
+        } else {
+            values.push((&file, at("tempo"), NewValue::Text(tempo.to_owned())));
+        }
+        self.set_if_read(&format!("tempo and bars of {piece}/{section}"), &values)
+    }
+
+    /// Puts a marker on a bar (from 1) of a section, as one edit.
+    ///
+    /// # Errors
+    /// When the section is gone, has a marker of that name already, or the name or the bar cannot be; then nothing is changed.
+    pub fn put_marker(&mut self, piece: &str, section: &str, marker: &str, bar: u32) -> Result<(), Refusal> {
+        let doc = self.document().music.piece(piece).ok_or_else(|| Refusal::missing("piece", piece))?;
+        let within = doc.sections.iter().find(|s| s.name == section).ok_or_else(|| Refusal::missing("section", section))?;
+        if within.markers.iter().any(|(name, _)| name == marker) {
+            return Err(format!("{section} has a marker {marker} already").into());
+        }
+        let file = doc.file.clone();
+        let path = vec!["piece", piece, "section", section, "markers", marker];
+        self.set_if_read(&format!("marker {marker} of {piece}/{section}"), &[(&file, path, NewValue::Text(bar.to_string()))])
     }
 
     /// Sets a value of a layer, as one edit.

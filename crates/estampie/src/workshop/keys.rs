@@ -79,6 +79,8 @@ pub(crate) enum Do {
     StepState,
     Metronome,
     Tap,
+    FitTempo,
+    PutMarker,
     CheckTransitions,
     NewEffect,
     NewSnapshot,

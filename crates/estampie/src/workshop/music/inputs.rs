@@ -1,6 +1,7 @@
 //! What clicks mean in the view Music, and what it asks on the last line.
 
 use super::Column;
+use super::fit::Recording;
 use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, hint_of, owned};
@@ -68,6 +69,14 @@ pub(crate) enum MusicPrompt {
     },
     /// The file, or the name, of a new layer.
     NewLayer(Thing),
+    /// Tempo and bars of a section, from its recording.
+    Tempo(Recording),
+    /// The name of a marker on a bar of a section, from 1.
+    Marker {
+        piece: String,
+        section: String,
+        bar: u32,
+    },
 }
 
 impl Ask for MusicPrompt {
@@ -76,12 +85,17 @@ impl Ask for MusicPrompt {
             MusicPrompt::Transition { from, to, field, .. } => format!("{from} ⟶ {to}, {}:", super::label(field)),
             MusicPrompt::LayerLevel { layer, section, .. } => format!("level of {layer} in {section}, or its pan (30 % left)"),
             MusicPrompt::NewLayer(section) => format!("new layer of {}: an audio file", section.whole_name()),
+            MusicPrompt::Tempo(recording) => recording.words(),
+            MusicPrompt::Marker { section, bar, .. } => format!("new marker on bar {bar} of {section}: its name"),
         }
     }
 
     fn offers(&self, app: &App) -> Vec<String> {
         if let MusicPrompt::NewLayer(_) = self {
             return owned(app.workspace.audio().iter().map(String::as_str));
+        }
+        if let MusicPrompt::Tempo(recording) = self {
+            return recording.offers();
         }
         let MusicPrompt::Transition { field, .. } = self else { return Vec::new() };
         match *field {
@@ -100,6 +114,8 @@ impl Ask for MusicPrompt {
         match self {
             MusicPrompt::Transition { field, .. } => hint_of(registry::TRANSITION.field(field)),
             MusicPrompt::LayerLevel { .. } => hint_of(registry::LAYER.field("level")),
+            MusicPrompt::Tempo(recording) => Some(recording.hint()),
+            MusicPrompt::Marker { .. } => Some("a transition may leave or arrive there, and reactions may wait for it".into()),
             MusicPrompt::NewLayer(_) => Some("it is called like the file; tab completes, the letters of its own name are enough".into()),
         }
     }
@@ -108,6 +124,11 @@ impl Ask for MusicPrompt {
         match self {
             MusicPrompt::Transition { piece, from, to, field } => app.workspace.set_transition(piece, from, to, field, text)?,
             MusicPrompt::NewLayer(section) => app.new_layer(section, text.trim())?,
+            MusicPrompt::Tempo(recording) => recording.take(app, text.trim())?,
+            MusicPrompt::Marker { piece, section, bar } => {
+                app.workspace.put_marker(piece, section, text.trim(), *bar)?;
+                app.say(format!("marker {} stands on bar {bar} of {section}", text.trim()));
+            }
             MusicPrompt::LayerLevel { piece, section, layer } if Pan::is_meant(text) => {
                 Pan::read(&text.replace('−', "-")).map_err(|e| e.to_string())?;
                 app.workspace.set_layer(piece, section, layer, "pan", text.trim())?;

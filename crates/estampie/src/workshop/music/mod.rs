@@ -5,6 +5,7 @@
 //! sequencer.
 
 mod draw;
+mod fit;
 mod inputs;
 mod side_panel;
 
@@ -111,6 +112,14 @@ const KEYS: &[Binding] = &[
     key(&["p"], Do::CheckTransitions, "p", "check every transition: render and listen to each; again to open the problems", Some("check")),
     key(&["M"], Do::Metronome, "M", "a click on every beat (temporary, never saved)", None),
     key(&["T"], Do::Tap, "T", "tap a tempo, on the beat", None),
+    key(
+        &["F"],
+        Do::FitTempo,
+        "F",
+        "the section's tempo and bars from its recording: its length says which can be, its onsets which is likely",
+        Some("tempo, bars"),
+    ),
+    key(&["b"], Do::PutMarker, "b", "a marker on the bar that sounds now", None),
 ];
 
 /// Widths of index and side.
@@ -370,7 +379,7 @@ impl App {
         let name = if name.is_empty() { "layer" } else { &name };
         let layer = self.workspace.make_with(kind, Some(section), name, &[("file", file.clone())])?;
         self.recompile();
-        self.say(format!("new layer {} of {} plays {file}", layer.name(), section.whole_name()));
+        self.say(format!("new layer {} of {} plays {file}; F proposes tempo and bars from it", layer.name(), section.whole_name()));
         self.select_thing(layer);
         Ok(())
     }
@@ -448,6 +457,8 @@ impl App {
                 self.say(if self.rehearsal.only.metronome { "a click on every beat (temporary)" } else { "no more clicks" });
             }
             Do::Tap => self.tap(),
+            Do::FitTempo => self.ask_tempo(),
+            Do::PutMarker => self.ask_marker(),
             Do::CheckTransitions => self.check_transitions(),
             Do::Curve => self.layer_curve(),
             Do::Back if self.music.check.open => self.music.check.open = false,
