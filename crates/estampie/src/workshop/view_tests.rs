@@ -8,7 +8,7 @@ use estampie_engine::names::NameKey;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// A workshop on a small project of its own.
 pub(crate) struct Desk {
@@ -41,6 +41,11 @@ const FILES: [(&str, &str); 7] = [
 
 impl Desk {
     pub(crate) fn new() -> Desk {
+        Desk::with(|_| ())
+    }
+
+    /// A desk with a folder to which something is done before it is opened.
+    fn with(change: impl Fn(&Path)) -> Desk {
         let folder = tempfile::tempdir().unwrap();
         for (name, text) in FILES {
             let path = folder.path().join(name);
@@ -54,6 +59,7 @@ impl Desk {
             (0..4_800).for_each(|i| wave.write_sample(((f64::from(i) * 0.1).sin() * 9_000.0) as i16).unwrap());
             wave.finalize().unwrap();
         }
+        change(folder.path());
         let options = Options { device: Some("none".into()), buffer_ms: 30, light: false, patient: false, state: None, cache: None };
         let app = App::open(folder.path(), &options).unwrap();
         assert!(app.faults.is_empty(), "{:?}", app.faults);
@@ -488,14 +494,15 @@ fn a_narrow_page_shows_the_columns_that_go_with_the_keys() {
 
 #[test]
 fn in_music_tempo_and_bars_come_from_the_recording_and_a_marker_from_what_sounds() {
-    let mut desk = Desk::new();
+    // Eight strokes in 4.8 seconds: two bars of four at 100 beats a minute, where the piece has 120.
+    let mut desk = Desk::with(|folder| {
+        let spec = hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
+        let mut wave = hound::WavWriter::create(folder.join("audio/a.wav"), spec).unwrap();
+        (0..230_400u32).for_each(|i| wave.write_sample(if i % 28_800 < 900 { ((i * 7_919 % 331) as i16 - 165) * 60 } else { 0 }).unwrap());
+        wave.finalize().unwrap();
+    });
     desk.keys("4 tab F");
     assert!(desk.page().contains("the audio is still being loaded"), "{}", desk.page());
-    // Eight strokes in 4.8 seconds: two bars of four at 100 beats a minute, where the piece has 120.
-    let spec = hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
-    let mut wave = hound::WavWriter::create(desk.path("audio/a.wav"), spec).unwrap();
-    (0..230_400u32).for_each(|i| wave.write_sample(if i % 28_800 < 900 { ((i * 7_919 % 331) as i16 - 165) * 60 } else { 0 }).unwrap());
-    wave.finalize().unwrap();
     desk.poll_until("all is loaded", |app| app.loading().is_none());
     desk.keys("F");
     let page = desk.page();
