@@ -14,22 +14,40 @@ pub struct Place {
 }
 
 impl Place {
-    /// The place of byte `offset` in `text`.
+    /// The place of byte `offset` in `text`. For many places of one text, [`Lines`] counts its lines once.
     #[must_use]
     pub fn in_text(file: &str, text: &str, offset: usize) -> Place {
-        let mut offset = offset.min(text.len());
-        while !text.is_char_boundary(offset) {
-            offset -= 1;
-        }
-        let before = &text[..offset];
-        let start = before.rfind('\n').map_or(0, |at| at + 1);
-        Place { file: file.to_owned(), line: before.matches('\n').count() as u32 + 1, column: before[start..].chars().count() as u32 + 1 }
+        Lines::of(text).place(file, text, offset)
     }
 
     /// A whole file.
     #[must_use]
     pub fn whole(file: &str) -> Place {
         Place { file: file.to_owned(), line: 0, column: 0 }
+    }
+}
+
+/// Where the lines of a text begin.
+#[derive(Debug, Clone, Default)]
+pub struct Lines(Vec<usize>);
+
+impl Lines {
+    /// Those of a text.
+    #[must_use]
+    pub fn of(text: &str) -> Lines {
+        Lines(std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect())
+    }
+
+    /// The place of byte `offset` in `text`, whose lines these are; in the middle of a character, of that character.
+    #[must_use]
+    pub fn place(&self, file: &str, text: &str, offset: usize) -> Place {
+        let mut offset = offset.min(text.len());
+        while !text.is_char_boundary(offset) {
+            offset -= 1;
+        }
+        let line = self.0.partition_point(|start| *start <= offset).max(1);
+        let start = self.0.get(line - 1).copied().unwrap_or(0);
+        Place { file: file.to_owned(), line: line as u32, column: text[start..offset].chars().count() as u32 + 1 }
     }
 }
 
@@ -107,5 +125,15 @@ mod tests {
         assert_eq!(Place::in_text("f", text, 0).to_string(), "f:1:1");
         assert_eq!(Place::in_text("f", text, text.find("lter").unwrap()).to_string(), "f:2:7");
         assert_eq!(Place::in_text("f", text, 10_000).line, 3);
+        // As counted by hand, at every byte.
+        let lines = Lines::of(text);
+        for offset in 0..=text.len() {
+            let whole = (0..=offset).rev().find(|at| text.is_char_boundary(*at)).unwrap();
+            let before: Vec<char> = text[..whole].chars().collect();
+            let line = 1 + before.iter().filter(|c| **c == '\n').count() as u32;
+            let column = 1 + before.iter().rev().take_while(|c| **c != '\n').count() as u32;
+            assert_eq!(lines.place("f", text, offset), Place { file: "f".into(), line, column }, "{offset}");
+        }
+        assert_eq!(Lines::of("").place("f", "", 3).to_string(), "f:1:1");
     }
 }

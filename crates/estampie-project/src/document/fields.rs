@@ -1,7 +1,7 @@
 //! Reading TOML tables field by field: every value with its place, every mistake a fault, no field unseen.
 
 use super::registry::{Holds, Table};
-use crate::fault::{Fault, Place, did_you_mean};
+use crate::fault::{Fault, Lines, Place, did_you_mean};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Quantity, Span, Spread};
 use std::cell::RefCell;
@@ -29,12 +29,13 @@ impl<T: PartialEq> PartialEq for Located<T> {
 pub(crate) struct Reading<'a> {
     pub(crate) file: &'a str,
     pub(crate) text: &'a str,
+    pub(crate) lines: Lines,
     pub(crate) faults: &'a RefCell<Vec<Fault>>,
 }
 
 impl Reading<'_> {
     pub(crate) fn place(&self, span: Option<std::ops::Range<usize>>) -> Place {
-        span.map_or_else(|| Place::whole(self.file), |s| Place::in_text(self.file, self.text, s.start))
+        span.map_or_else(|| Place::whole(self.file), |s| self.lines.place(self.file, self.text, s.start))
     }
 
     pub(crate) fn fault(&self, place: &Place, what: impl Into<String>, fix: impl Into<String>) {

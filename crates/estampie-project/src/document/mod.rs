@@ -58,6 +58,7 @@ pub use world::{
     read_position,
 };
 
+use crate::fault::Lines;
 use crate::language::{Playthrough, Reaction, playthrough, reactions};
 use fields::Reading;
 use std::cell::RefCell;
@@ -107,7 +108,7 @@ impl Document {
         let faults = RefCell::new(Vec::new());
         let mut document = Document::default();
         for (file, text) in sources.texts() {
-            let reading = Reading { file, text, faults: &faults };
+            let reading = Reading { file, text, lines: Lines::of(text), faults: &faults };
             match file {
                 "estampie.toml" => document.manifest = game::read_manifest(&reading),
                 "game.toml" => game::read_game(&reading, &mut document),
