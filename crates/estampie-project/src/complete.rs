@@ -2,6 +2,7 @@
 
 use crate::document::{Document, ValueOf};
 use crate::language::actions::{Said, SlotKind, offers};
+use std::collections::BTreeSet;
 
 /// A reaction's lines, counted from 0: comments before it, its head, its actions.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,14 +45,8 @@ pub fn blocks(text: &str) -> Vec<Block> {
 pub fn complete(document: &Document, head: bool, before: &str, word: &str) -> Vec<String> {
     let words: Vec<&str> = before.split_whitespace().flat_map(|w| w.strip_suffix(',').map_or(vec![w], |w| vec![w, ","])).collect();
     let all = if head { after_head(document, &words) } else { offers(before, &|holds, said| names(document, holds, said)) };
-    let mut list: Vec<String> = Vec::new();
-    for candidate in all {
-        if candidate.starts_with(word) && candidate != word && !list.contains(&candidate) {
-            list.push(candidate);
-        }
-    }
-    // What holds the letters further in comes after what begins with them.
-    list
+    let mut seen = BTreeSet::new();
+    all.into_iter().filter(|candidate| candidate.starts_with(word) && candidate != word && seen.insert(candidate.clone())).collect()
 }
 
 fn subjects(document: &Document) -> Vec<String> {

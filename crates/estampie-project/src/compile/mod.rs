@@ -32,6 +32,36 @@ pub fn compile(document: &Document, assets: &Assets) -> (Program, Vec<Fault>) {
     (compiler.program, compiler.faults)
 }
 
+/// What looks at single reactions while they are typed, without reading or compiling the rest of the project again.
+#[derive(Debug)]
+pub struct Sentences {
+    /// What the project is compiled to, but for its reactions and its sounds' audio.
+    program: Program,
+}
+
+impl Sentences {
+    /// For a project as it is compiled.
+    #[must_use]
+    pub fn new(program: &Program) -> Sentences {
+        Sentences { program: Program { reactions: Vec::new(), clocks: Vec::new(), ..program.clone() } }
+    }
+
+    /// What is wrong with reactions, in a text that holds only them; `document` is the project that was compiled.
+    pub fn faults(&mut self, document: &Document, file: &str, text: &str) -> Vec<Fault> {
+        let (list, mut faults) = crate::language::reactions::parse(file, text);
+        let program = std::mem::take(&mut self.program);
+        let mut compiler = Compiler { document, assets: &Assets::default(), program, faults: Vec::new(), recipes: HashMap::new(), made: HashMap::new() };
+        for reaction in &list {
+            // Only what it finds at fault is wanted.
+            let _meant = compiler.meant(reaction);
+        }
+        self.program = compiler.program;
+        faults.extend(compiler.faults);
+        document.improve(&mut faults);
+        faults
+    }
+}
+
 /// The nearest whole number of frames.
 fn frames_of(time: Seconds, rate: u32) -> u64 {
     time.frames(rate)

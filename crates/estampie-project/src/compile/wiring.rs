@@ -9,7 +9,7 @@ use estampie_engine::dsp::block_coefficient;
 use estampie_engine::lookup::Lookup;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{
-    Edge, Event, Formula, Interval, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Trigger, ValueFrom, Watch, Who,
+    Act, Edge, Event, Formula, Interval, Measured, Modulation, Nth, Op, Parameter, Reaction, State, Target, Trigger, ValueFrom, Watch, Who,
 };
 use estampie_engine::property::{Property, Unit};
 use estampie_engine::test::Test;
@@ -37,6 +37,14 @@ fn emitter_names(document: &Document) -> BTreeSet<&str> {
         known.extend(emitter.map(|e| e.text.as_str()));
     }
     known
+}
+
+/// What a reaction means.
+pub(super) struct Meant {
+    trigger: Trigger,
+    conditions: Vec<Test>,
+    until: Option<Test>,
+    actions: Vec<Act>,
 }
 
 impl Compiler<'_> {
@@ -503,13 +511,7 @@ impl Compiler<'_> {
         let document = self.document;
         let mut keys: BTreeSet<NameKey> = BTreeSet::new();
         for (written, doc) in document.reactions.iter().enumerate() {
-            let trigger = self.trigger(&doc.trigger);
-            let conditions: Vec<Option<Test>> = doc.conditions.iter().map(|c| self.test(&c.subject, &c.test)).collect();
-            let until = doc.until.as_ref().map(|c| self.test(&c.subject, &c.test));
-            let actions = doc.actions.iter().filter_map(|act| self.act(act)).collect();
-            // A reaction with a condition that means nothing would act when it should not.
-            let (Some(trigger), Some(conditions)) = (trigger, conditions.into_iter().collect::<Option<Vec<_>>>()) else { continue };
-            let Some(until) = until.map_or(Some(None), |test| test.map(Some)) else { continue };
+            let Some(Meant { trigger, conditions, until, actions }) = self.meant(doc) else { continue };
             let head = doc.head();
             let mut key = NameKey::of(&head);
             while !keys.insert(key) {
@@ -529,6 +531,16 @@ impl Compiler<'_> {
             self.program.reactions.push(Reaction { key, written, off: doc.off, trigger, hold, nth, conditions, until, otherwise: doc.otherwise, actions });
         }
         self.program.find_reaction = Lookup::new(self.program.reactions.iter().map(|r| r.key));
+    }
+
+    /// What a reaction means; `None`, with faults, if it would act when it should not.
+    pub(super) fn meant(&mut self, doc: &language::Reaction) -> Option<Meant> {
+        let trigger = self.trigger(&doc.trigger);
+        let conditions: Vec<Option<Test>> = doc.conditions.iter().map(|c| self.test(&c.subject, &c.test)).collect();
+        let until = doc.until.as_ref().map(|c| self.test(&c.subject, &c.test));
+        let actions = doc.actions.iter().filter_map(|act| self.act(act)).collect();
+        let conditions = conditions.into_iter().collect::<Option<Vec<_>>>();
+        Some(Meant { trigger: trigger?, conditions: conditions?, until: until.map_or(Some(None), |test| test.map(Some))?, actions })
     }
 
     fn trigger(&mut self, trigger: &language::Trigger) -> Option<Trigger> {

@@ -137,7 +137,13 @@ impl Document {
         }
         mix::know_what_is_moved(&mut document);
         let mut faults = RefCell::into_inner(faults);
-        for fault in &mut faults {
+        document.improve(&mut faults);
+        (document, faults)
+    }
+
+    /// Gives faults the fixes that only the whole project knows.
+    pub(crate) fn improve(&self, faults: &mut [Fault]) {
+        for fault in faults {
             // What is at fault stands in quotes: perhaps it is only called otherwise.
             if let Some(fix) = fault.what.split('"').nth(1).and_then(fields::called_otherwise) {
                 fault.fix = fix;
@@ -145,10 +151,9 @@ impl Document {
             }
             // A value alone, where a condition should stand: it tells of which state it is.
             let alone = fault.what.strip_prefix("it is not said what ").and_then(|rest| rest.strip_suffix(" is tested for"));
-            if let Some(state) = alone.and_then(|value| document.states.iter().find(|s| s.values.iter().any(|v| v.value == value))) {
+            if let Some(state) = alone.and_then(|value| self.states.iter().find(|s| s.values.iter().any(|v| v.value == value))) {
                 fault.fix = format!("write \"{} is {}\"", state.name, alone.unwrap_or_default());
             }
         }
-        (document, faults)
     }
 }

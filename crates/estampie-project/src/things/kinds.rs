@@ -4,6 +4,7 @@ use crate::document::registry::{
     AREA, BEARING, BUS, DOORWAY, DUCK, EFFECT, EMITTER, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION, ONE_SHOTS, PARAMETER,
     PIECE, PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE, SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD, ZONE,
 };
+use std::hash::{Hash, Hasher};
 
 /// In which files things of a kind stand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -27,8 +28,8 @@ pub enum Form {
     Whole(&'static Table),
 }
 
-/// A kind of thing.
-#[derive(Debug, Clone, Copy, PartialEq)]
+/// A kind of thing. Two are the same when they are called the same.
+#[derive(Debug, Clone, Copy)]
 pub struct ThingKind {
     /// What one of them is called.
     pub word: &'static str,
@@ -46,6 +47,20 @@ pub struct ThingKind {
     pub begins: &'static [(&'static str, &'static str)],
     /// The kind of thing that its name is the name of; `None` if it has one of its own.
     pub names: Option<&'static str>,
+}
+
+impl PartialEq for ThingKind {
+    fn eq(&self, other: &Self) -> bool {
+        self.word == other.word
+    }
+}
+
+impl Eq for ThingKind {}
+
+impl Hash for ThingKind {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.word.hash(state);
+    }
 }
 
 impl ThingKind {

@@ -21,7 +21,7 @@ use std::collections::BTreeMap;
 use toml_edit::{DocumentMut, Item, TableLike};
 
 /// A step on the way to a table in a file.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Step {
     /// The table, or the field, of a name.
     Name(String),
@@ -30,7 +30,7 @@ pub enum Step {
 }
 
 /// A thing of a project.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Thing {
     /// What it is.
     pub kind: &'static ThingKind,

@@ -17,6 +17,7 @@ use prompts::{FieldPrompt, FilterPrompt};
 use ratatui::layout::Rect;
 use std::cell::RefCell;
 use std::collections::BTreeMap;
+use std::collections::HashSet;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, TryRecvError, channel};
 
@@ -580,7 +581,7 @@ impl App {
     /// Goes back or on by an edit, and chooses what comes back with it.
     fn undo_in_project(&mut self, does: Do) {
         let things = |app: &App| KINDS.iter().flat_map(|kind| app.workspace.things(kind)).collect::<Vec<_>>();
-        let before = things(self);
+        let before: HashSet<Thing> = things(self).into_iter().collect();
         if does == Do::Undo {
             self.undo();
         } else {

@@ -7,9 +7,8 @@ use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::WiringTarget;
 use super::sentence::{Pick, Sentence, word_at};
-use super::{Column, FILE, Row, Told};
+use super::{Column, FILE, Row, Told, Written};
 use estampie_engine::names::NameKey;
-use estampie_project::complete::blocks;
 use estampie_project::document::{Fault, ValueOf, did_you_mean, source_text};
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
@@ -168,11 +167,10 @@ enum CentreLine {
 }
 
 fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let rows = app.wiring_rows();
-    let text = app.reactions_text();
-    let lines: Vec<&str> = text.lines().collect();
+    let written = app.written();
+    let rows = &written.rows;
     let editing = if let Mode::Sentence(sentence) = &app.mode { Some(&**sentence) } else { None };
-    let list = layout(&rows, &lines, editing);
+    let list = layout(&written, editing);
     let height = usize::from(area.height);
     let target = |l: &CentreLine| match (editing, l) {
         (Some(_), CentreLine::Sentence) => true,
@@ -182,7 +180,6 @@ fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     let selected = list.iter().position(target).unwrap_or(0);
     let below = if editing.is_some() { 8 } else { 3 };
     let first = (selected + below).saturating_sub(height).min(list.len().saturating_sub(height.min(list.len())));
-    let blocks = blocks(&text);
     let mut picks_at = None;
     for (at, line) in list.iter().skip(first).take(height).enumerate() {
         let y = area.y + at as u16;
@@ -209,10 +206,12 @@ fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
                 targets.push((Rect { x: area.x - 1, y, width: area.width + 1, height: 1 }, std::rc::Rc::new(WiringTarget::Row(*row))));
                 match &rows[*row] {
                     Row::Line(line) => {
-                        // Blocks are in the order of the file.
-                        let at = blocks.partition_point(|b| b.first <= *line).saturating_sub(1);
-                        let (number, off) = blocks.get(at).map_or((None, false), |b| ((b.head == *line).then_some(at + 1), lines[b.head].starts_with("Off:")));
-                        sentence(app, painter, Rect { y, height: 1, ..area }, *line, lines[*line], (number, off));
+                        let said = |line: usize| written.line(line).unwrap_or_default();
+                        let (number, off) = written.block_at(*line).map_or((None, false), |at| {
+                            let head = written.blocks[at].head;
+                            ((head == *line).then_some(at + 1), said(head).starts_with("Off:"))
+                        });
+                        sentence(app, painter, Rect { y, height: 1, ..area }, *line, said(*line), (number, off));
                     }
                     Row::Modulation(written) => modulation(app, painter, Rect { y, height: 1, ..area }, *written, chosen),
                     Row::Formula(name) => formula(app, painter, Rect { y, height: 1, ..area }, name, chosen),
@@ -235,7 +234,9 @@ fn offered(list: &mut Vec<CentreLine>, sentence: &Sentence) {
     list.extend((0..rows).map(|_| CentreLine::Blank));
 }
 
-fn layout(rows: &[Row], lines: &[&str], editing: Option<&Sentence>) -> Vec<CentreLine> {
+fn layout(written: &Written, editing: Option<&Sentence>) -> Vec<CentreLine> {
+    let rows = &written.rows;
+    let said = |line: usize| written.line(line).unwrap_or_default();
     let mut list = vec![CentreLine::Heading("Reactions", "hear it, then act".into())];
     let mut before: Option<usize> = None;
     let reactions: Vec<(usize, usize)> = rows.iter().enumerate().filter_map(|(at, r)| if let Row::Line(line) = r { Some((at, *line)) } else { None }).collect();
@@ -248,7 +249,7 @@ fn layout(rows: &[Row], lines: &[&str], editing: Option<&Sentence>) -> Vec<Centr
     };
     let mut placed = false;
     for (at, line) in &reactions {
-        let head = !lines[*line].starts_with(char::is_whitespace);
+        let head = !said(*line).starts_with(char::is_whitespace);
         if let Some(sentence) = editing.filter(|s| s.new && !placed && s.line <= *line) {
             inserted(&mut list, sentence);
             placed = true;
@@ -257,7 +258,7 @@ fn layout(rows: &[Row], lines: &[&str], editing: Option<&Sentence>) -> Vec<Centr
             list.push(CentreLine::Blank);
         }
         for comment in before.map_or(0, |b| b + 1)..*line {
-            if let Some(text) = lines[comment].trim().strip_prefix('#').filter(|_| comment + 1 == *line || lines[comment + 1].trim().starts_with('#')) {
+            if let Some(text) = said(comment).trim().strip_prefix('#').filter(|_| comment + 1 == *line || said(comment + 1).trim().starts_with('#')) {
                 list.push(CentreLine::Comment(text.trim().to_owned()));
             }
         }

@@ -17,9 +17,14 @@ use super::stage::StagePrompt;
 use super::text_field::TextField;
 use super::view::{Face, Targets, View};
 use estampie_engine::names::NameKey;
+use estampie_project::compile::Sentences;
 use estampie_project::complete::{Block, blocks};
-use estampie_project::document::{Refusal, ValueOf, did_you_mean};
+use estampie_project::document::{Document, Refusal, ValueOf, did_you_mean};
 use ratatui::layout::Rect;
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::ops::Range;
+use std::rc::Rc;
 use std::sync::Arc;
 
 /// Its name.
@@ -114,6 +119,10 @@ pub(crate) struct WiringView {
     pub(crate) told: usize,
     pub(crate) row: usize,
     copied: Vec<String>,
+    /// What looks at sentences while they are typed, and the program that it was made from.
+    looks: RefCell<Option<(u64, Sentences)>>,
+    /// The reactions of a state of the project.
+    written: RefCell<Option<(Arc<Document>, Rc<Written>)>>,
 }
 
 /// A line of the index.
@@ -141,9 +150,73 @@ pub(crate) enum Row {
     Formula(String),
 }
 
+/// The reactions as they are written, and the lines of the centre.
+#[derive(Debug)]
+pub(crate) struct Written {
+    /// The text of the file.
+    pub(crate) text: String,
+    /// Where its lines are in the text.
+    lines: Vec<Range<usize>>,
+    /// Its blocks, in the order of the file.
+    pub(crate) blocks: Vec<Block>,
+    /// What can be selected.
+    pub(crate) rows: Vec<Row>,
+}
+
+impl Written {
+    fn of(text: &str, document: &Document) -> Written {
+        let text = text.to_owned();
+        let mut from = 0;
+        let lines: Vec<Range<usize>> = text
+            .split_inclusive('\n')
+            .map(|line| {
+                let at = from;
+                from += line.len();
+                at..at + line.trim_end_matches(['\n', '\r']).len()
+            })
+            .collect();
+        let blocks = blocks(&text);
+        let written = |at: &usize| {
+            let line = text[lines[*at].clone()].trim_start();
+            !line.is_empty() && !line.starts_with('#')
+        };
+        let rows = blocks
+            .iter()
+            .flat_map(|b| (b.head..b.end).filter(written).map(Row::Line))
+            .chain(document.modulations.iter().map(|m| Row::Modulation(m.written)))
+            .chain(document.parameters.iter().filter(|p| matches!(p.source, ValueOf::Formula(_))).map(|p| Row::Formula(p.name.clone())))
+            .collect();
+        Written { text, lines, blocks, rows }
+    }
+
+    /// A line of the file, from 0.
+    pub(crate) fn line(&self, at: usize) -> Option<&str> {
+        self.text.get(self.lines.get(at)?.clone())
+    }
+
+    /// The last block that begins at a line or before.
+    pub(crate) fn block_at(&self, line: usize) -> Option<usize> {
+        self.blocks.partition_point(|b| b.first <= line).checked_sub(1)
+    }
+}
+
 impl App {
+    /// The reactions as they are written now: worked out once for each state of the project.
+    pub(crate) fn written(&self) -> Rc<Written> {
+        let document = self.workspace.document();
+        let mut kept = self.wiring.written.borrow_mut();
+        if let Some((of, written)) = kept.as_ref()
+            && Arc::ptr_eq(of, document)
+        {
+            return Rc::clone(written);
+        }
+        let written = Rc::new(Written::of(self.workspace.sources().get(FILE).map_or("", |text| text), document));
+        *kept = Some((Arc::clone(document), Rc::clone(&written)));
+        written
+    }
+
     pub(crate) fn reactions_text(&self) -> String {
-        self.workspace.sources().get(FILE).map_or_else(String::new, ToString::to_string)
+        self.written().text.clone()
     }
 
     /// The lines of the index.
@@ -152,9 +225,10 @@ impl App {
         let (unwired, unsent) = &self.survey;
         let missing = unwired.events.iter().chain(&unwired.parameters).chain(&unwired.states).cloned();
         // What this rehearsal has heard of is sent after all.
+        let places: HashMap<&str, usize> = document.parameters.iter().enumerate().map(|(at, p)| (p.name.as_str(), at)).collect();
         let heard = |name: &String| {
             let key = NameKey::of(name);
-            let moved = document.parameters.iter().position(|p| p.name == *name).is_some_and(|p| self.value(p) != document.parameters[p].rest);
+            let moved = places.get(name.as_str()).is_some_and(|p| self.value(*p) != document.parameters[*p].rest);
             self.rehearsal.history.events.contains_key(&key) || self.rehearsal.history.states.iter().any(|(_, s, _)| *s == key) || moved
         };
         let unsent = unsent.iter().filter(|name| !heard(name)).cloned();
@@ -177,26 +251,16 @@ impl App {
             .collect()
     }
 
-    /// The lines of the centre.
-    pub(crate) fn wiring_rows(&self) -> Vec<Row> {
-        let text = self.reactions_text();
-        let lines: Vec<&str> = text.lines().collect();
-        let written = |at: &usize| !lines[*at].trim().is_empty() && !lines[*at].trim_start().starts_with('#');
-        let sentences = blocks(&text).into_iter().flat_map(|b| (b.head..b.end).filter(written).map(Row::Line).collect::<Vec<_>>());
-        let document = self.document();
-        sentences
-            .chain(document.modulations.iter().map(|m| Row::Modulation(m.written)))
-            .chain(document.parameters.iter().filter(|p| matches!(p.source, ValueOf::Formula(_))).map(|p| Row::Formula(p.name.clone())))
-            .collect()
-    }
-
+    /// The selected line of the centre.
     pub(crate) fn wiring_row(&self) -> Option<Row> {
-        self.wiring_rows().into_iter().nth(self.wiring.row)
+        self.written().rows.get(self.wiring.row).cloned()
     }
 
     /// The block that a line belongs to, with its number from 0.
     pub(crate) fn block_of(&self, line: usize) -> Option<(usize, Block)> {
-        blocks(&self.reactions_text()).into_iter().enumerate().find(|(_, b)| (b.first..b.end).contains(&line))
+        let written = self.written();
+        let at = written.block_at(line)?;
+        Some((at, written.blocks[at])).filter(|(_, b)| (b.first..b.end).contains(&line))
     }
 
     /// What the selected line is about: an event, a parameter or a state.
@@ -212,8 +276,8 @@ impl App {
         match self.wiring_row()? {
             Row::Line(line) => {
                 let (_, block) = self.block_of(line)?;
-                let text = self.reactions_text();
-                let head = text.lines().nth(block.head)?;
+                let written = self.written();
+                let head = written.line(block.head)?;
                 head.split_whitespace().skip_while(|w| !w.eq_ignore_ascii_case("when")).nth(1).map(str::to_owned)
             }
             Row::Modulation(written) => document.modulations.iter().find(|m| m.written == written).map(|m| m.from.value.clone()),
@@ -225,7 +289,7 @@ impl App {
         let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
         match self.wiring.column {
             Column::Told => self.wiring.told = step(self.wiring.told, self.told().len()),
-            Column::Centre => self.wiring.row = step(self.wiring.row, self.wiring_rows().len()),
+            Column::Centre => self.wiring.row = step(self.wiring.row, self.written().rows.len()),
         }
     }
 
@@ -233,14 +297,14 @@ impl App {
     pub(super) fn go_to_reaction(&mut self, line: usize) {
         self.show(NAME);
         self.wiring.column = Column::Centre;
-        self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Line(line)).unwrap_or(0);
+        self.wiring.row = self.written().rows.iter().position(|r| *r == Row::Line(line)).unwrap_or(0);
     }
 
     /// Selects a modulation, by its place in the file.
     pub(super) fn go_to_modulation(&mut self, written: usize) {
         self.show(NAME);
         self.wiring.column = Column::Centre;
-        self.wiring.row = self.wiring_rows().iter().position(|r| *r == Row::Modulation(written)).unwrap_or(0);
+        self.wiring.row = self.written().rows.iter().position(|r| *r == Row::Modulation(written)).unwrap_or(0);
     }
 
     /// Does what a key means in this view; false if it means nothing of its own here.
@@ -428,7 +492,7 @@ impl App {
             }
             None => {}
         }
-        self.wiring.row = self.wiring.row.min(self.wiring_rows().len().saturating_sub(1));
+        self.wiring.row = self.wiring.row.min(self.written().rows.len().saturating_sub(1));
     }
 
     /// What is sent undeclared, or named wrongly in the selected sentence, means its nearest known name.

@@ -3,9 +3,9 @@
 use super::super::app::{App, Mode};
 use super::super::text_field::TextField;
 use super::{Column, FILE, Row};
-use estampie_project::compile;
+use estampie_project::compile::Sentences;
 use estampie_project::complete::complete;
-use estampie_project::document::{Document, Fault};
+use estampie_project::document::Fault;
 
 /// A line being edited.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -121,17 +121,25 @@ impl App {
 
     /// Works out faults and completions.
     fn look_at(&self, sentence: &mut Sentence) {
-        let (text, line) = self.with_sentence(sentence);
-        let mut sources = self.workspace.sources().clone();
-        sources.set(FILE, &text);
-        let (document, mut faults) = Document::read(&sources, self.workspace.audio());
-        let (_, more) = compile::compile(&document, &Default::default());
-        faults.extend(more);
+        // The head that it stands under says what it may say; the rest of the project is as it was compiled.
+        let text = self.reactions_text();
+        let head = text.lines().take(sentence.line).filter(|l| !l.starts_with(char::is_whitespace) && !l.trim().is_empty() && !l.starts_with('#')).last();
+        let (text, line) = match head.filter(|_| !sentence.head) {
+            Some(head) => (format!("{head}\n{}\n", sentence.written()), 1),
+            None => (format!("{}\n", sentence.written()), 0),
+        };
+        let program = self.program();
+        let mut looks = self.wiring.looks.borrow_mut();
+        if looks.as_ref().is_none_or(|(id, _)| *id != program.id) {
+            *looks = Some((program.id, Sentences::new(program)));
+        }
+        let faults = looks.as_mut().map_or_else(Vec::new, |(_, looks)| looks.faults(self.document(), FILE, &text));
+        drop(looks);
         let indent = if sentence.head { 0 } else { INDENT.len() };
         sentence.faults = faults
             .into_iter()
             .filter(|f| f.place.file == FILE && f.place.line as usize == line + 1)
-            .filter(|f| !(sentence.new && f.what.contains("does nothing")))
+            .filter(|f| !(sentence.head && f.what.contains("does nothing")))
             .map(|f| ((f.place.column as usize).saturating_sub(1 + indent), f))
             .collect();
         let word = sentence.edit.word().to_owned();

@@ -113,9 +113,9 @@ fn dots(projection: &Projection, points: &[Ground], closed: bool, step: f32, int
     for (a, b) in sides(points, closed) {
         let far = apart(a, b);
         let count = (far / step).ceil().clamp(1.0, 4000.0) as usize;
-        into.extend((0..=count).map(|n| projection.share(between(a, b, n as f32 / count as f32))));
+        let dots = (0..=count).map(|n| projection.share(between(a, b, n as f32 / count as f32)));
+        into.extend(dots.filter(|(x, y)| (0.0..=1.0).contains(x) && (0.0..=1.0).contains(y)));
     }
-    into.retain(|(x, y)| (0.0..=1.0).contains(x) && (0.0..=1.0).contains(y));
 }
 
 fn circle(middle: Ground, radius: f32) -> Vec<Ground> {
