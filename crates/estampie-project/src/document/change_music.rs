@@ -64,7 +64,7 @@ impl Workspace {
         let new = toml.to_string();
         let mut sources = self.sources().clone();
         sources.set(&file, &new);
-        let (_, faults) = Document::read(&sources, self.audio());
+        let (_, faults) = self.read(&sources);
         let before: Vec<String> = self.faults().iter().map(ToString::to_string).collect();
         if let Some(fault) = faults.iter().find(|f| f.place.file == file && !before.contains(&f.to_string()) && f.what.contains(field)) {
             return Err(fault.clone().into());

@@ -2,7 +2,7 @@
 
 use super::Refusal;
 use super::sources::on_disk;
-use super::{Document, Fault, Sources, list_audio};
+use super::{Document, Fault, Reader, Sources, list_audio};
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
@@ -71,6 +71,8 @@ pub struct Workspace {
     refused: bool,
     /// Files as TOML, as long as their texts stay as they are.
     parsed: RefCell<BTreeMap<String, Parsed>>,
+    /// What was read of each file.
+    reader: RefCell<Reader>,
 }
 
 /// What becomes of a file that was changed here and by somebody else.
@@ -124,14 +126,20 @@ impl Workspace {
             shown: None,
             refused: false,
             parsed: RefCell::default(),
+            reader: RefCell::default(),
         };
         workspace.stamp();
         workspace.read_again();
         Ok(workspace)
     }
 
+    /// Reads texts as those of the project: files that are as they were read last are not read again.
+    pub(crate) fn read(&self, sources: &Sources) -> (Document, Vec<Fault>) {
+        self.reader.borrow_mut().read(sources, &self.audio)
+    }
+
     fn read_again(&mut self) {
-        let (document, mut faults) = Document::read(&self.now, &self.audio);
+        let (document, mut faults) = self.read(&self.now);
         faults.extend(self.disk_faults.iter().cloned());
         self.document = Arc::new(document);
         self.faults = faults;
@@ -426,7 +434,7 @@ impl Workspace {
         for (file, text) in &files {
             then.set(file, text.as_deref().unwrap_or_default());
         }
-        let (_, faults) = Document::read(&then, &self.audio);
+        let (_, faults) = self.read(&then);
         if faults.len() + self.disk_faults.len() > self.faults.len() {
             let new = faults.iter().find(|f| !self.faults.contains(f) && files.iter().any(|(file, _)| *file == f.place.file));
             return Err(new.map_or_else(|| "that is not understood here".into(), |f| f.clone().into()));

@@ -18,6 +18,7 @@ mod game;
 mod generators;
 mod mix;
 mod music;
+mod reader;
 mod refusal;
 pub mod registry;
 mod saving;
@@ -48,6 +49,7 @@ pub use music::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
     PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
+pub use reader::Reader;
 pub use refusal::Refusal;
 pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFullDoc, YesNo};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
@@ -58,11 +60,9 @@ pub use world::{
     read_position,
 };
 
-use crate::fault::Lines;
-use crate::language::{Playthrough, Reaction, playthrough, reactions};
-use fields::Reading;
-use std::cell::RefCell;
+use crate::language::{Playthrough, Reaction};
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 /// A project as written, without what is at fault.
 #[derive(Debug, Clone, Default)]
@@ -80,7 +80,7 @@ pub struct Document {
     /// Settings that sounds share, and groups of sounds.
     pub shared: Shared,
     /// All sounds, by file and then in the order of the file.
-    pub sounds: Vec<SoundDoc>,
+    pub sounds: Vec<Arc<SoundDoc>>,
     /// Pieces, stingers and playlists.
     pub music: MusicDoc,
     /// All buses; the first is the root, `main`.
@@ -96,49 +96,16 @@ pub struct Document {
     /// All modulations.
     pub modulations: Vec<ModulationDoc>,
     /// All reactions in order.
-    pub reactions: Vec<Reaction>,
+    pub reactions: Vec<Arc<Reaction>>,
     /// The playthroughs by name (the file's name without ending).
-    pub playthroughs: Vec<(String, Playthrough)>,
+    pub playthroughs: Vec<(String, Arc<Playthrough>)>,
 }
 
 impl Document {
     /// Reads a project's texts. `audio` lists the audio files there are, as paths relative to the project.
     #[must_use]
     pub fn read(sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
-        let faults = RefCell::new(Vec::new());
-        let mut document = Document::default();
-        for (file, text) in sources.texts() {
-            let reading = Reading { file, text, lines: Lines::of(text), faults: &faults };
-            match file {
-                "estampie.toml" => document.manifest = game::read_manifest(&reading),
-                "game.toml" => game::read_game(&reading, &mut document),
-                "shared.toml" => document.shared = settings::read_shared(&reading),
-                "mix.toml" => mix::read_mix(&reading, &mut document),
-                "modulation.toml" => document.modulations = mix::read_modulations(&reading),
-                "world.toml" => document.world = world::read_world(&reading),
-                "reactions.est" => {
-                    let (list, found) = reactions::parse(file, text);
-                    document.reactions = list;
-                    faults.borrow_mut().extend(found);
-                }
-                _ if file.starts_with("sounds/") => sounds::read_sounds(&reading, audio, &mut document.sounds),
-                _ if file.starts_with("music/") => music::read_music(&reading, audio, &mut document.music),
-                _ if file.starts_with("playthroughs/") => {
-                    let (played, found) = playthrough::parse(file, text);
-                    let name = file.trim_start_matches("playthroughs/").trim_end_matches(".play");
-                    document.playthroughs.push((name.to_owned(), played));
-                    faults.borrow_mut().extend(found);
-                }
-                _ => {}
-            }
-        }
-        if document.buses.is_empty() {
-            document.buses.push(BusDoc::root());
-        }
-        mix::know_what_is_moved(&mut document);
-        let mut faults = RefCell::into_inner(faults);
-        document.improve(&mut faults);
-        (document, faults)
+        Reader::default().read(sources, audio)
     }
 
     /// Gives faults the fixes that only the whole project knows.

@@ -15,6 +15,7 @@ use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Semitones
 use estampie_engine::vocabulary::{Again, Rounds, WhenGone};
 use std::collections::BTreeSet;
 use std::fmt;
+use std::sync::Arc;
 
 /// One variation as written.
 #[derive(Debug, Clone, PartialEq)]
@@ -184,20 +185,8 @@ impl SoundDoc {
     }
 }
 
-pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sounds: &mut Vec<SoundDoc>) {
-    named_tables(reading, &registry::SOUND, "sound", |name, fields| {
-        let place = fields.place.clone();
-        let sound = sound(reading, audio, name, fields);
-        if let Some(first) = sounds.iter().find(|s| s.name == sound.name) {
-            reading.fault(
-                &place,
-                format!("there is a sound {} already, at {}", sound.name, first.place),
-                "give one of them another name; the first one counts",
-            );
-        } else {
-            sounds.push(sound);
-        }
-    });
+pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sounds: &mut Vec<Arc<SoundDoc>>) {
+    named_tables(reading, &registry::SOUND, "sound", |name, fields| sounds.push(Arc::new(sound(reading, audio, name, fields))));
 }
 
 /// What a sound is set to of a property.

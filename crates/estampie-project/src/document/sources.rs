@@ -94,6 +94,11 @@ impl Sources {
         self.files.iter().map(|(file, text)| (file.as_str(), &**text))
     }
 
+    /// All files as they are held here, in the order in which they are read.
+    pub(crate) fn files(&self) -> impl Iterator<Item = (&str, &Arc<str>)> {
+        self.files.iter().map(|(file, text)| (file.as_str(), text))
+    }
+
     /// The text of a file.
     #[must_use]
     pub fn get(&self, file: &str) -> Option<&Arc<str>> {

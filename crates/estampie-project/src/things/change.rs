@@ -9,9 +9,10 @@ use crate::compile::compile;
 use crate::document::Refusal;
 use crate::document::edit::write_value;
 use crate::document::registry::Holds;
-use crate::document::{Document, Fault, NewValue, Place, Sources, Workspace, did_you_mean};
+use crate::document::{Fault, NewValue, Place, Reader, Sources, Workspace, did_you_mean};
 use crate::language::lex::is_name;
 use estampie_engine::dsp::effects::KINDS as EFFECTS;
+use std::cell::RefCell;
 use std::collections::BTreeSet;
 use toml_edit::{DocumentMut, InlineTable, Item, Key, Table, TableLike, Value};
 
@@ -155,7 +156,7 @@ impl Workspace {
     }
 
     fn texts(&self) -> Texts {
-        Texts { now: self.sources().clone(), audio: self.audio().clone() }
+        Texts { now: self.sources().clone(), audio: self.audio().clone(), reader: RefCell::default() }
     }
 
     /// Renames a thing wherever it is named, in all files, as one edit; gives it under its new name and how many names were changed.
@@ -448,12 +449,14 @@ fn line_at(text: &str, line: usize) -> String {
 struct Texts {
     now: Sources,
     audio: BTreeSet<String>,
+    /// Most files are the same in all that is tried.
+    reader: RefCell<Reader>,
 }
 
 impl Texts {
     /// All that is wrong with texts, names included; audio counts as still loading.
     fn all_faults(&self, sources: &Sources) -> Vec<Fault> {
-        let (document, mut faults) = Document::read(sources, &self.audio);
+        let (document, mut faults) = self.reader.borrow_mut().read(sources, &self.audio);
         faults.extend(compile(&document, &Assets::default()).1);
         faults
     }

@@ -2,7 +2,7 @@
 
 use crate::support::{GAME, assets};
 use estampie_project::compile::compile;
-use estampie_project::document::{Document, Fault, Sources, Workspace};
+use estampie_project::document::{Document, Fault, Reader, Sources, Workspace};
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -139,7 +139,7 @@ fn the_demo_has_no_faults_and_is_as_rich_as_it_should_be() {
     assert!(program.sounds.len() >= 35 && program.reactions.len() >= 30 && program.modulations.len() >= 15 && program.states.len() >= 3);
     use estampie_project::document::{PickDoc, ValueOf};
     let has = |what: &str, found: bool| assert!(found, "the demo has no {what}");
-    let any = |of: fn(&estampie_project::document::SoundDoc) -> bool| document.sounds.iter().any(of);
+    let any = |of: fn(&estampie_project::document::SoundDoc) -> bool| document.sounds.iter().any(|sound| of(sound));
     has("shuffle", any(|s| matches!(s.pick, PickDoc::Shuffle(_))));
     has("weights", any(|s| matches!(s.pick, PickDoc::Weighted(_))));
     has("cycle", any(|s| s.pick == PickDoc::Cycle));
@@ -243,4 +243,46 @@ fn a_word_that_a_thing_had_before_is_told_with_the_one_it_has() {
     assert!(faults(&[("reactions.est", "When hit\n  bring in dance/x\n")]).contains("bring in is called fade in"));
     let game = "[parameters.p]\nrange = \"0..1\"\nrest = \"1\"\n";
     assert!(faults(&[("game.toml", game)]).contains("rest of the parameter p is called default"));
+}
+
+#[test]
+fn what_is_read_file_by_file_as_it_changes_is_what_is_read_anew() {
+    let (begun, faults) = Sources::read(&demo()).unwrap();
+    assert!(faults.is_empty());
+    let audio: BTreeSet<String> = Workspace::open(&demo()).unwrap().audio().clone();
+    let files: Vec<String> = begun.texts().map(|(file, _)| file.to_owned()).collect();
+    let (mut reader, mut sources, mut heard) = (Reader::default(), begun.clone(), audio.clone());
+    let mut seed = 7u64;
+    let mut any = |below: usize| {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+        (seed >> 33) as usize % below
+    };
+    let mut wrong = 0;
+    for turn in 0..60 {
+        let file = &files[any(files.len())];
+        match any(6) {
+            // As it was at first.
+            0 => sources.set(file, begun.get(file).unwrap()),
+            // Gone, with all that is named in it.
+            1 if file != "estampie.toml" => sources.remove(file),
+            // A copy under another name: all of it is there twice.
+            2 if file.starts_with("sounds/") => sources.set("sounds/zz-copy.toml", begun.get(file).unwrap()),
+            // Files of audio go and come back.
+            3 => heard = if heard.len() == audio.len() { audio.iter().skip(any(40)).step_by(2).cloned().collect() } else { audio.clone() },
+            // A line less, which may be half of a table.
+            _ => {
+                let text = sources.get(file).map_or_else(String::new, ToString::to_string);
+                let lines: Vec<&str> = text.lines().collect();
+                let out = any(lines.len().max(1));
+                let left: Vec<&str> = lines.iter().enumerate().filter(|(at, _)| *at != out).map(|(_, line)| *line).collect();
+                sources.set(file, &(left.join("\n") + "\n"));
+            }
+        }
+        let (kept, kept_faults) = reader.read(&sources, &heard);
+        let (new, new_faults) = Document::read(&sources, &heard);
+        wrong += usize::from(!new_faults.is_empty());
+        assert_eq!(kept_faults, new_faults, "turn {turn}, {file}");
+        assert_eq!(format!("{kept:?}"), format!("{new:?}"), "turn {turn}, {file}");
+    }
+    assert!(wrong > 20, "what is at fault was among it: {wrong}");
 }

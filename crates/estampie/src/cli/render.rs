@@ -52,7 +52,7 @@ fn find(loaded: &project::Loaded, name: &str) -> Result<Playthrough, Failure> {
     let short = name.trim_end_matches(".play");
     let known = &loaded.workspace.document().playthroughs;
     if let Some((_, found)) = known.iter().find(|(n, _)| n == short) {
-        return Ok(found.clone());
+        return Ok(Playthrough::clone(found));
     }
     if Path::new(name).is_file() {
         let text = std::fs::read_to_string(name)?;

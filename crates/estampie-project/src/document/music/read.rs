@@ -31,37 +31,10 @@ pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<St
             }
         }
     };
-    let twice = |kind: &str, name: &str, place: &Place, first: Option<&Place>| {
-        if let Some(first) = first {
-            reading.fault(place, format!("there is a {kind} {name} already, at {first}"), "give one of them another name; the first one counts");
-        }
-        first.is_none()
-    };
-    each("piece", &mut |name, fields| {
-        let piece = piece(reading, audio, name, fields);
-        if twice("piece", &piece.name, &piece.place, music.pieces.iter().find(|p| p.name == piece.name).map(|p| &p.place)) {
-            music.pieces.push(piece);
-        }
-    });
-    each("stinger", &mut |name, fields| {
-        let stinger = stinger(reading, name, fields);
-        if twice("stinger", &stinger.name, &stinger.place, music.stingers.iter().find(|s| s.name == stinger.name).map(|s| &s.place)) {
-            music.stingers.push(stinger);
-        }
-    });
-    each("playlist", &mut |name, fields| {
-        let list = playlist(name, fields);
-        if twice("playlist", &list.name, &list.place, music.lists.iter().find(|l| l.name == list.name).map(|l| &l.place)) {
-            music.lists.push(list);
-        }
-    });
-    each("instrument", &mut |name, fields| {
-        let instrument = instrument(reading, audio, name, fields);
-        let first = music.instruments.iter().find(|i| i.name == instrument.name).map(|i| &i.place);
-        if twice("instrument", &instrument.name, &instrument.place, first) {
-            music.instruments.push(instrument);
-        }
-    });
+    each("piece", &mut |name, fields| music.pieces.push(piece(reading, audio, name, fields)));
+    each("stinger", &mut |name, fields| music.stingers.push(stinger(reading, name, fields)));
+    each("playlist", &mut |name, fields| music.lists.push(playlist(name, fields)));
+    each("instrument", &mut |name, fields| music.instruments.push(instrument(reading, audio, name, fields)));
     top.finish();
 }
 

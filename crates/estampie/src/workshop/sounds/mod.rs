@@ -214,7 +214,7 @@ impl App {
     /// The selected sound.
     pub(crate) fn sound(&self) -> Option<&SoundDoc> {
         let sounds = &self.document().sounds;
-        sounds.iter().find(|s| s.name == self.sounds.selected).or_else(|| self.listed_sounds().first().map(|i| &sounds[*i]))
+        sounds.iter().find(|s| s.name == self.sounds.selected).or_else(|| self.listed_sounds().first().map(|i| &sounds[*i])).map(AsRef::as_ref)
     }
 
     pub(crate) fn fields(&self) -> Vec<Field> {

@@ -1,0 +1,135 @@
+//! Reading the texts of a project: each file once for as long as it stays as it is, so that an edit costs what it touches.
+
+use super::fields::Reading;
+use super::{BusDoc, Document, Fault, Place, Sources, game, mix, music, settings, sounds, world};
+use crate::fault::Lines;
+use crate::language::{playthrough, reactions};
+use std::cell::RefCell;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::Arc;
+
+/// What was read of each file, and the audio files that there were.
+#[derive(Debug, Default)]
+pub struct Reader {
+    audio: BTreeSet<String>,
+    files: BTreeMap<String, Read>,
+}
+
+/// A file as it was read.
+#[derive(Debug)]
+struct Read {
+    text: Arc<str>,
+    /// What it adds to the project.
+    part: Document,
+    faults: Vec<Fault>,
+}
+
+impl Reader {
+    /// Reads a project's texts; those that are as they were are not read again. `audio` lists the audio files there are, as paths relative
+    /// to the project.
+    pub fn read(&mut self, sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
+        if self.audio != *audio {
+            // Patterns in all files may stand for other files now.
+            self.files.clear();
+            self.audio.clone_from(audio);
+        }
+        self.files.retain(|file, _| sources.get(file).is_some());
+        let mut document = Document::default();
+        let mut faults = Vec::new();
+        let mut first = Firsts::default();
+        for (file, text) in sources.files() {
+            let kept = self.files.get(file).is_some_and(|read| Arc::ptr_eq(&read.text, text) || read.text == *text);
+            if !kept {
+                self.files.insert(file.to_owned(), read_file(file, text, audio));
+            }
+            let Some(read) = self.files.get(file) else { continue };
+            faults.extend(read.faults.iter().cloned());
+            add(&mut document, file, &read.part, &mut first, &mut faults);
+        }
+        if document.buses.is_empty() {
+            document.buses.push(BusDoc::root());
+        }
+        mix::know_what_is_moved(&mut document);
+        document.improve(&mut faults);
+        (document, faults)
+    }
+}
+
+/// Where each name that several files may give stands first.
+#[derive(Default)]
+struct Firsts(HashMap<(&'static str, String), Place>);
+
+impl Firsts {
+    /// Whether a name is new; else a fault.
+    fn is(&mut self, kind: &'static str, name: &str, place: &Place, faults: &mut Vec<Fault>) -> bool {
+        let known = self.0.get(&(kind, name.to_owned()));
+        if let Some(first) = known {
+            let what = format!("there is a {kind} {name} already, at {first}");
+            faults.push(Fault::new(place, what, "give one of them another name; the first one counts"));
+            return false;
+        }
+        self.0.insert((kind, name.to_owned()), place.clone());
+        true
+    }
+}
+
+/// Reads one file, as if it were all there is.
+fn read_file(file: &str, text: &Arc<str>, audio: &BTreeSet<String>) -> Read {
+    let faults = RefCell::new(Vec::new());
+    let mut part = Document::default();
+    let reading = Reading { file, text, lines: Lines::of(text), faults: &faults };
+    match file {
+        "estampie.toml" => part.manifest = game::read_manifest(&reading),
+        "game.toml" => game::read_game(&reading, &mut part),
+        "shared.toml" => part.shared = settings::read_shared(&reading),
+        "mix.toml" => mix::read_mix(&reading, &mut part),
+        "modulation.toml" => part.modulations = mix::read_modulations(&reading),
+        "world.toml" => part.world = world::read_world(&reading),
+        "reactions.est" => {
+            let (list, found) = reactions::parse(file, text);
+            part.reactions = list.into_iter().map(Arc::new).collect();
+            faults.borrow_mut().extend(found);
+        }
+        _ if file.starts_with("sounds/") => sounds::read_sounds(&reading, audio, &mut part.sounds),
+        _ if file.starts_with("music/") => music::read_music(&reading, audio, &mut part.music),
+        _ if file.starts_with("playthroughs/") => {
+            let (played, found) = playthrough::parse(file, text);
+            let name = file.trim_start_matches("playthroughs/").trim_end_matches(".play");
+            part.playthroughs.push((name.to_owned(), Arc::new(played)));
+            faults.borrow_mut().extend(found);
+        }
+        _ => {}
+    }
+    Read { text: Arc::clone(text), part, faults: RefCell::into_inner(faults) }
+}
+
+/// Adds what a file holds to the project. A name that stands in a file before is a fault, and the first one counts.
+fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts, faults: &mut Vec<Fault>) {
+    match file {
+        "estampie.toml" => document.manifest = part.manifest.clone(),
+        "game.toml" => {
+            document.events.clone_from(&part.events);
+            document.emitters.clone_from(&part.emitters);
+            document.parameters.clone_from(&part.parameters);
+            document.states.clone_from(&part.states);
+        }
+        "shared.toml" => document.shared = part.shared.clone(),
+        "mix.toml" => {
+            document.buses.clone_from(&part.buses);
+            document.snapshots.clone_from(&part.snapshots);
+            document.ducks.clone_from(&part.ducks);
+            document.player_levels.clone_from(&part.player_levels);
+        }
+        "modulation.toml" => document.modulations.clone_from(&part.modulations),
+        "world.toml" => document.world = part.world.clone(),
+        "reactions.est" => document.reactions.clone_from(&part.reactions),
+        _ => {}
+    }
+    document.sounds.extend(part.sounds.iter().filter(|s| first.is("sound", &s.name, &s.place, faults)).cloned());
+    let (music, more) = (&mut document.music, &part.music);
+    music.pieces.extend(more.pieces.iter().filter(|p| first.is("piece", &p.name, &p.place, faults)).cloned());
+    music.stingers.extend(more.stingers.iter().filter(|s| first.is("stinger", &s.name, &s.place, faults)).cloned());
+    music.lists.extend(more.lists.iter().filter(|l| first.is("playlist", &l.name, &l.place, faults)).cloned());
+    music.instruments.extend(more.instruments.iter().filter(|i| first.is("instrument", &i.name, &i.place, faults)).cloned());
+    document.playthroughs.extend(part.playthroughs.iter().cloned());
+}
