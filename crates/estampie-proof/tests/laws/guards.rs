@@ -1,8 +1,9 @@
 //! What single lines of the engine guard: thresholds, borders of comparisons, and what goes on through an edit. Each of these fails if its
 //! line is changed.
 
-use crate::support::{Bench, level, program};
+use crate::support::{Bench, level, program, program_with};
 use estampie_engine::engine::{InputKind, NOW, Prepared};
+use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Reason, What};
@@ -150,4 +151,92 @@ fn of_equals_the_new_one_wins() {
     bench.render(19_200);
     assert_eq!(starts(&bench), [0, 4_800]);
     assert!(bench.happenings.iter().any(|h| matches!(h.what, What::Refused { reason: Reason::Unimportant { .. }, .. })));
+}
+
+/// The terms of a kind in the status of the only voice.
+fn terms(bench: &Bench, kind: TermKind) -> Vec<f32> {
+    let status = bench.status.as_ref().unwrap();
+    status.voices.iter().flat_map(|voice| status.terms_of(voice)).filter(|t| t.kind == kind).map(|t| t.value).collect()
+}
+
+#[test]
+fn what_stands_in_the_world_and_was_refused_is_tried_again_ten_times_a_second() {
+    let sounds = "[hum]\nloop = true\nwhen-emitter-goes = \"fades\"\ntakes = [\"audio/low.wav\"]\nlimit = { in-all = 1, when-full = \"refuse\" }\n";
+    let world = "[emitters.bell]\nat = \"1, 0\"\nplays = \"hum\"\n[emitters.winch]\nat = \"2, 0\"\nplays = \"hum\"\n";
+    let mut bench = Bench::new(&program_with(&[("sounds/all.toml", sounds), ("world.toml", world)]), 1);
+    bench.render(10_400);
+    assert_eq!(starts(&bench), [0], "the second has no room");
+    let refused: Vec<u64> = bench.happenings.iter().filter(|h| matches!(h.what, What::Refused { .. })).map(|h| h.frame).collect();
+    assert_eq!(refused.len(), 1, "which is told once");
+    bench.send(NOW, InputKind::Remove { emitter: NameKey::of("bell") });
+    bench.render(48_000);
+    // The first went just after the third try; there is room at once, and the fourth try is a tenth of a second later.
+    let again = starts(&bench)[1];
+    assert!((14_400..16_000).contains(&again), "{again}");
+}
+
+#[test]
+fn what_an_edit_takes_out_of_a_reaction_does_not_come_later() {
+    let sounds = "[one]\ntakes = [\"audio/one.wav\"]\n[two]\ntakes = [\"audio/two.wav\"]\n";
+    let both = program(sounds, "", "", "When hit\n  play one\n  play two, after 100 ms\n");
+    for (left, count) in [("When hit\n  play one\n", 1), ("When hit\n  play one\n  play two, after 100 ms\n", 2)] {
+        let mut bench = Bench::new(&both, 1);
+        bench.event(0, "hit");
+        bench.render(640);
+        take_over(&mut bench, &program(sounds, "", "", left));
+        bench.render(9_600);
+        assert_eq!(starts(&bench).len(), count, "{left}");
+    }
+}
+
+#[test]
+fn a_bus_is_told_as_muted_only_while_it_is() {
+    let mut bench = Bench::new(&program("[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/one.wav\"]\n", "[buses.a]\n", "", HIT), 1);
+    bench.event(0, "hit");
+    bench.render(4_800);
+    assert_eq!(terms(&bench, TermKind::Gated), Vec::<f32>::new(), "nothing is muted");
+    bench.send(NOW, InputKind::Mute { bus: NameKey::of("a"), on: true });
+    bench.render(9_600);
+    let gated = terms(&bench, TermKind::Gated);
+    assert!(gated.len() == 1 && gated[0] < -60.0, "one bus is: {gated:?}");
+    bench.send(NOW, InputKind::Mute { bus: NameKey::of("a"), on: false });
+    bench.render(9_600);
+    assert_eq!(terms(&bench, TermKind::Gated), Vec::<f32>::new(), "and no more");
+}
+
+#[test]
+fn the_power_of_two_channels_is_their_mean() {
+    // The same tone in one channel of one, and in one channel of two whose other is silent.
+    let recorded: Vec<f32> = ["one", "stereo"]
+        .iter()
+        .map(|file| {
+            let mut bench = Bench::new(&program(&format!("[one]\nloop = true\ntakes = [\"audio/{file}.wav\"]\n"), "", "", HIT), 1);
+            bench.event(0, "hit");
+            bench.render(24_000);
+            terms(&bench, TermKind::Recorded)[0]
+        })
+        .collect();
+    assert!((recorded[0] - of_the_tone()).abs() < 0.1, "{recorded:?}");
+    assert!((recorded[0] - recorded[1] - 10.0 * 2f32.log10()).abs() < 0.1, "{recorded:?}");
+}
+
+#[test]
+fn what_is_asked_of_a_piece_in_one_block_counts_by_its_frame() {
+    let sections: String =
+        ["a", "b", "c"].map(|s| format!("[piece.dance.section.{s}]\nbars = 4\n[piece.dance.section.{s}.layer.x]\nfile = \"audio/long.wav\"\n")).concat();
+    let piece = format!(
+        "[piece.dance]\ntempo = \"120\"\nfollows = {{ deck = {{ plank = \"a\", grate = \"b\" }} }}\n{sections}[[piece.dance.transition]]\nfrom = \"any\"\nto = \"any\"\nleave = \"at once\"\n"
+    );
+    let program = program_with(&[("music/all.toml", piece.as_str())]);
+    // What the state asks for is found after what the game asks for itself, in whichever order they came.
+    for (state, asked, last) in [(9_610, 9_630, "c"), (9_630, 9_610, "b")] {
+        let mut bench = Bench::new(&program, 1);
+        bench.render(9_600);
+        bench.send(asked, InputKind::Go { piece: NameKey::of("dance"), section: NameKey::of("c"), on: None });
+        bench.send(state, InputKind::State { state: NameKey::of("deck"), value: NameKey::of("grate") });
+        bench.render(9_600);
+        let sections: Vec<NameKey> =
+            bench.happenings.iter().filter_map(|h| if let What::Section { section, .. } = h.what { Some(section) } else { None }).collect();
+        assert_eq!(sections.last(), Some(&NameKey::of(last)), "{:?}", sections.iter().map(|s| program.names.get(*s)).collect::<Vec<_>>());
+    }
 }
