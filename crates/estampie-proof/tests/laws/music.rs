@@ -332,6 +332,25 @@ fn playlists_never_repeat_the_last_and_keep_their_gaps() {
 }
 
 #[test]
+fn a_playlist_in_its_order_goes_through_it_again_and_again() {
+    let piece = |name: &str| {
+        format!("[piece.{name}]\ntempo = \"240\"\n[piece.{name}.section.s]\nbars = 1\n[piece.{name}.section.s.layer.x]\nfile = \"audio/one.wav\"\n")
+    };
+    let text = ["p", "q", "r", "s"].map(piece).concat() + "[playlist.evening]\npieces = [\"q\", \"s\", \"p\", \"r\"]\ngap = \"0.25..0.25 s\"\n";
+    let program = music(&text, "When hit\n  go evening\n");
+    let mut bench = Bench::new(&program, 3);
+    bench.event(0, "hit");
+    bench.render(48_000 * 12);
+    let begun: Vec<&str> = bench
+        .happenings
+        .iter()
+        .filter_map(|h| if let What::Section { piece, section, .. } = h.what { (!section.is_none()).then(|| program.names.get(piece)) } else { None })
+        .collect();
+    assert!(begun.len() >= 8, "{begun:?}");
+    assert!(begun.iter().zip(["q", "s", "p", "r"].iter().cycle()).all(|(a, b)| a == b), "{begun:?}");
+}
+
+#[test]
 fn an_edit_while_it_plays_keeps_the_place() {
     let before = music(TWO, "");
     let after = music(

@@ -26,11 +26,13 @@ const THINGS: &[Made] = &[
     ("shared lines", "crew", &[("gap", "1..2 s")]),
     ("group", "metal", &[("in-all", "8")]),
     ("shared effect", "dull", &[("note", "for what lies behind doors")]),
+    ("generator", "breath", &[("colour", "pink"), ("channels", "stereo")]),
     (
         "sound",
         "hull/groan",
         &[("bus", "hull"), ("vary", "loose"), ("shape", "soft"), ("falloff", "open"), ("group", "metal"), ("send", "nave: -12 dB"), ("limit.each", "2")],
     ),
+    ("sound", "wind", &[("takes", "generator breath; audio/groan.flac"), ("loop", "true")]),
     ("snapshot", "quiet", &[("hold", "bus hull level: by -6 dB"), ("while", "deck is silt"), ("rise", "1 s")]),
     ("duck", "", &[("sidechain", "sound hull/groan"), ("ducks", "nave"), ("by", "-4 dB")]),
     ("player level", "effects", &[("effects", "hull")]),
@@ -75,7 +77,7 @@ fn texts(folder: &Path) -> BTreeMap<String, String> {
         for entry in std::fs::read_dir(&here).unwrap().map(|e| e.unwrap().path()) {
             if entry.is_dir() {
                 folders.push(entry);
-            } else if entry.extension().is_some_and(|e| e == "toml" || e == "est") {
+            } else if entry.extension().is_some_and(|e| e == "toml" || e == "est" || e == "play") {
                 let name = entry.strip_prefix(folder).unwrap().to_string_lossy().into_owned();
                 found.insert(name, std::fs::read_to_string(&entry).unwrap());
             }
@@ -108,6 +110,29 @@ fn a_project_with_every_kind_of_thing_is_made_by_keys_alone() {
         for (field, text) in *fields {
             story.type_text(&format!("/{field}\re{text}\r"));
         }
+    }
+    // A reaction with two actions, typed as sentences.
+    story.keys(&["2"]);
+    story.wait_for("¶ Reactions hear it");
+    story.keys(&["Tab", "n"]);
+    story.type_text("hull.struck and strain over 0.5\r");
+    story.wait_for("tab play");
+    story.type_text("play hull/groan\r");
+    story.wait_until("the first action is written", |s| s.contains("play hull/groan") && !s.contains("tab "));
+    story.keys(&["o"]);
+    story.wait_for("tab play");
+    story.type_text("play wind, after 0.5 s\r");
+    story.wait_until("the second one is", |s| s.contains("play wind, after 0.5 s") && !s.contains("tab "));
+    // A playthrough, line by line.
+    story.keys(&["9", "n"]);
+    story.wait_for("new playthrough");
+    story.type_text("dive\r");
+    story.wait_for("¶ dive ");
+    for line in ["0 strain 0.2", "0.5 send hull.struck", "2 strain 0.2 to 0.9 over 1 s", "3.5 send hull.struck on winch"] {
+        story.keys(&["n", "C-u"]);
+        story.type_text(&format!("{line}\r"));
+        let (_, what) = line.split_once(' ').unwrap();
+        story.wait_until("the line is there", |s| s.contains(what) && !s.contains("new line"));
     }
     story.keys(&["C-s"]);
     story.wait_for("● saved");
