@@ -1,7 +1,8 @@
 //! What single lines of the engine guard: thresholds, borders of comparisons, and what goes on through an edit. Each of these fails if its
 //! line is changed.
 
-use crate::support::{Bench, level, program, program_with};
+use crate::support::{Bench, compile_and_load, level, program, program_with};
+use estampie_engine::clip::Clip;
 use estampie_engine::engine::{InputKind, NOW, Prepared};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
@@ -238,5 +239,25 @@ fn what_is_asked_of_a_piece_in_one_block_counts_by_its_frame() {
         let sections: Vec<NameKey> =
             bench.happenings.iter().filter_map(|h| if let What::Section { section, .. } = h.what { Some(section) } else { None }).collect();
         assert_eq!(sections.last(), Some(&NameKey::of(last)), "{:?}", sections.iter().map(|s| program.names.get(*s)).collect::<Vec<_>>());
+    }
+}
+
+#[test]
+fn both_channels_of_what_is_placed_go_to_both_sides_while_it_fades_in() {
+    // One channel at a time has something to hear, at an emitter to the left and near enough to be wide.
+    for channel in 0..2 {
+        let mut channels = vec![vec![0.0; 96_000]; 2];
+        channels[channel] = vec![0.5; 96_000];
+        let clip = Arc::new(Clip::new("audio/dc.wav", channels, None));
+        let sounds = "[one]\nfade-in = \"1 s\"\nfalloff = { width = [\"0 m: 60 %\", \"9 m: 60 %\"] }\ntakes = [\"audio/dc.wav\"]\n";
+        let files = [("sounds/all.toml", sounds), ("world.toml", "[emitters.bell]\nat = \"-3, 3\"\nplays = \"one\"\n")];
+        let mut bench = Bench::new(&compile_and_load(&files, vec![("audio/dc.wav", clip.into())]), 1);
+        let (left, right) = bench.render(72_000);
+        let begun = starts(&bench)[0] as usize;
+        for side in [&left, &right] {
+            let (half, whole) = (side[begun + 24_000], side[begun + 60_000]);
+            assert!(whole.abs() > 0.005, "channel {channel} is heard on both sides: {whole}");
+            assert!((half / whole - 0.5).abs() < 0.02, "channel {channel}: {half} of {whole}");
+        }
     }
 }

@@ -336,7 +336,8 @@ fn a_playlist_in_its_order_goes_through_it_again_and_again() {
     let piece = |name: &str| {
         format!("[piece.{name}]\ntempo = \"240\"\n[piece.{name}.section.s]\nbars = 1\n[piece.{name}.section.s.layer.x]\nfile = \"audio/one.wav\"\n")
     };
-    let text = ["p", "q", "r", "s"].map(piece).concat() + "[playlist.evening]\npieces = [\"q\", \"s\", \"p\", \"r\"]\ngap = \"0.25..0.25 s\"\n";
+    let text =
+        ["p", "q", "r", "s"].map(piece).concat() + "[playlist.evening]\npieces = [\"q\", \"s\", \"p\", \"r\"]\norder = \"in order\"\ngap = \"0.25..0.25 s\"\n";
     let program = music(&text, "When hit\n  go evening\n");
     let mut bench = Bench::new(&program, 3);
     bench.event(0, "hit");
