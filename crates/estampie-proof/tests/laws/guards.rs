@@ -261,3 +261,31 @@ fn both_channels_of_what_is_placed_go_to_both_sides_while_it_fades_in() {
         }
     }
 }
+
+#[test]
+fn what_was_picked_last_is_remembered_through_an_edit_unless_the_takes_are_others() {
+    let sound = |takes: &[&str]| {
+        let takes: Vec<String> = takes.iter().map(|t| format!("\"audio/{t}.wav\"")).collect();
+        program(&format!("[one]\npick = \"shuffle, not the last 1\"\ntakes = [{}]\n", takes.join(", ")), "", "", HIT)
+    };
+    for (before, after) in [(vec!["one", "two", "three"], vec!["one", "two"]), (vec!["one", "two"], vec!["one", "two", "three"])] {
+        let mut bench = Bench::new(&sound(&before), 5);
+        let mut hits = |bench: &mut Bench, count: usize| {
+            for _ in 0..count {
+                bench.event(NOW, "hit");
+                bench.render(64);
+            }
+        };
+        hits(&mut bench, 12);
+        bench.happenings.clear();
+        take_over(&mut bench, &sound(&after));
+        hits(&mut bench, 30);
+        let taken: Vec<NameKey> = bench.happenings.iter().filter_map(|h| if let What::VoiceStart { take, .. } = h.what { Some(take) } else { None }).collect();
+        assert_eq!(taken.len(), 30, "{before:?} to {after:?}: each finds a take");
+        assert!(taken.windows(2).all(|w| w[0] != w[1]), "{before:?} to {after:?}: never twice the same");
+        for take in &after {
+            let count = taken.iter().filter(|t| **t == NameKey::of(&format!("audio/{take}.wav"))).count();
+            assert!(count > 3, "{before:?} to {after:?}: {take} comes too, {count} times");
+        }
+    }
+}
