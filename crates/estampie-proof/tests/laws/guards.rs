@@ -289,3 +289,27 @@ fn what_was_picked_last_is_remembered_through_an_edit_unless_the_takes_are_other
         }
     }
 }
+
+#[test]
+fn what_is_left_out_by_a_solo_or_muted_itself_sleeps_and_goes_on_in_step() {
+    let program = program("[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/low.wav\"]\n", "[buses.a]\n[buses.b]\n", "", HIT);
+    let of_bus = |on| InputKind::Solo { bus: NameKey::of("b"), on };
+    let of_sound = |on| InputKind::GateSound { sound: NameKey::of("one"), solo: false, on };
+    let mut always = Bench::new(&program, 1);
+    always.event(0, "hit");
+    let whole = always.render(96_000).0;
+    for mute in [&of_bus as &dyn Fn(bool) -> InputKind, &of_sound] {
+        let mut bench = Bench::new(&program, 1);
+        bench.event(0, "hit");
+        bench.render(9_600);
+        bench.send(NOW, mute(true));
+        bench.render(48_000);
+        assert_eq!(bench.engine.asleep(), 1, "{:?}", mute(true));
+        bench.send(NOW, mute(false));
+        bench.render(9_600);
+        assert_eq!(bench.engine.asleep(), 0, "{:?}", mute(false));
+        let after = bench.render(9_600).0;
+        let most = after.iter().zip(&whole[67_200..]).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+        assert!(most < 1e-6, "{:?}: {most}", mute(false));
+    }
+}
