@@ -3,7 +3,7 @@
 //! Who names a thing is asked of the compiler: it is given the project as if the thing had a name that nobody uses, and every name that
 //! means nothing then is one of its uses. So no kind of thing needs a list of the places that can name it.
 
-use super::{Files, Form, Row, Step, Thing, ThingKind, Written, kind_of};
+use super::{Files, Form, Row, Step, Thing, ThingKind, Written, kind_of, pairs};
 use crate::assets::Assets;
 use crate::compile::compile;
 use crate::document::Refusal;
@@ -43,6 +43,9 @@ impl Workspace {
         if thing.kind.word == "sound" && row.key == "pick" {
             return self.set_sounds(&[thing.name()], "pick", &typed);
         }
+        if row.written == Written::Pair && pairs::is_table(&typed) {
+            return self.fill_pairs(thing, row, &typed);
+        }
         let (path, value) = match row.written {
             _ if typed.is_empty() => (row.path.clone(), NewValue::Nothing),
             Written::Pair => {
@@ -61,6 +64,19 @@ impl Workspace {
         let table = table_mut(&mut toml, around(thing)).ok_or_else(|| Refusal::Gone(self.called(thing)))?;
         put(table, &path, &value);
         self.change_if_named(&name, vec![(thing.file.clone(), Some(toml.to_string()))], anyway)
+    }
+
+    /// Fills names with a text each from a table in the project, as one edit: those that stand there already get the table's text.
+    fn fill_pairs(&mut self, thing: &Thing, row: &Row, file: &str) -> Result<(), Refusal> {
+        let pairs = pairs::read(self.root(), file)?;
+        let mut toml = self.toml(&thing.file)?;
+        let table = table_mut(&mut toml, around(thing)).ok_or_else(|| Refusal::Gone(self.called(thing)))?;
+        for (name, text) in pairs {
+            let path: Vec<String> = row.path.iter().cloned().chain([name]).collect();
+            put(table, &path, &NewValue::Text(text));
+        }
+        let name = format!("{} of {} from {file}", row.path.join("."), self.called(thing));
+        self.change_if_named(&name, vec![(thing.file.clone(), Some(toml.to_string()))], true)
     }
 
     /// Makes a thing, as one edit. Things of a kind without names ask for none.

@@ -5,6 +5,7 @@
 
 mod change;
 mod kinds;
+mod pairs;
 #[cfg(test)]
 mod tests;
 

@@ -240,3 +240,32 @@ fn a_value_of_a_state_takes_all_that_name_it_along_and_one_undo_brings_it_back()
         assert_eq!(texts(&workspace), before, "{why}");
     }
 }
+
+#[test]
+fn names_of_the_game_are_filled_from_a_table_in_one_edit() {
+    let folder = tempfile::tempdir().unwrap();
+    let state = "[states.deck]\nvalues = [\"plank\", \"grate\", \"silt\"]\nfrom-game = { wood = \"plank\" } # agreed\n";
+    for (file, text) in [
+        ("estampie.toml", "format = 1\nname = \"t\"\n"),
+        ("game.toml", state),
+        ("materials.csv", "wood,grate\nmud,silt\n\"wet mesh\",grate\n"),
+        ("wrong.csv", "wood,plank\nsnow,powder\n"),
+    ] {
+        std::fs::write(folder.path().join(file), text).unwrap();
+    }
+    let mut workspace = Workspace::open(folder.path()).unwrap();
+    let deck = workspace.thing_named(kind_of("state").unwrap(), "deck").unwrap();
+    let row = workspace.rows(&deck).into_iter().find(|row| row.key == "from-game").unwrap();
+    workspace.set_row(&deck, &row, "materials.csv", true).unwrap();
+    let state = &workspace.document().states[0];
+    assert_eq!(state.dictionary, [("wood".to_owned(), 1), ("mud".to_owned(), 2), ("wet mesh".to_owned(), 1)]);
+    assert!(texts(&workspace)["game.toml"].contains("# agreed"));
+    assert_eq!(workspace.undo().unwrap().as_deref(), Some("from-game of state deck from materials.csv"));
+    assert_eq!(workspace.document().states[0].dictionary, [("wood".to_owned(), 0)], "one undo");
+    // What is at fault changes nothing.
+    for (file, said) in [("wrong.csv", "powder"), ("none.csv", "none.csv"), ("../materials.csv", "materials.csv")] {
+        let before = texts(&workspace);
+        assert!(workspace.set_row(&deck, &row, file, true).unwrap_err().to_string().contains(said), "{file}");
+        assert_eq!(texts(&workspace), before);
+    }
+}

@@ -104,7 +104,8 @@ impl Ask for FieldPrompt {
             "must be there" => "; it must be there".to_owned(),
             unsaid => format!("; {unsaid} if unsaid"),
         };
-        Some(format!("{}: {}{unsaid}", self.row.says, self.row.holds).replace(" -", " −"))
+        let table = if self.row.written == Written::Pair { "; or a table in the project: NAME.csv" } else { "" };
+        Some(format!("{}: {}{unsaid}{table}", self.row.says, self.row.holds).replace(" -", " −"))
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
