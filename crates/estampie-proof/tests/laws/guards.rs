@@ -270,7 +270,7 @@ fn what_was_picked_last_is_remembered_through_an_edit_unless_the_takes_are_other
     };
     for (before, after) in [(vec!["one", "two", "three"], vec!["one", "two"]), (vec!["one", "two"], vec!["one", "two", "three"])] {
         let mut bench = Bench::new(&sound(&before), 5);
-        let mut hits = |bench: &mut Bench, count: usize| {
+        let hits = |bench: &mut Bench, count: usize| {
             for _ in 0..count {
                 bench.event(NOW, "hit");
                 bench.render(64);
