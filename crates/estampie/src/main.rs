@@ -1,6 +1,7 @@
 //! Estampie in the terminal: the workshop, and its commands.
 
 mod cli;
+mod failure;
 mod levels;
 mod player;
 mod project;

@@ -1,6 +1,6 @@
 //! A project with all its audio, loaded at once: for commands. The workshop loads aside instead.
 
-use crate::cli::Failure;
+use crate::failure::Failure;
 use estampie_engine::program::Program;
 use estampie_project::assets::Assets;
 use estampie_project::document::{Fault, Workspace};

@@ -257,7 +257,7 @@ impl Directing<'_> {
             return;
         }
         let from = self.world.named(emitter).map_or(to, |e| e.at);
-        let route = crate::world::emitters::length(&from, &to);
+        let route = crate::world::geometry::length(&from, &to);
         let frames = (f64::from(route / speed) * f64::from(self.program.rate)).round() as u64;
         let ground = [to[0] - from[0], to[1] - from[1]];
         let facing = (ground != [0.0; 2]).then(|| crate::world::emitters::bearing(ground, 0.0));

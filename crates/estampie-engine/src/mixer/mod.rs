@@ -10,6 +10,7 @@ pub(crate) mod fading_filter;
 pub(crate) mod head;
 pub(crate) mod mixing;
 pub(crate) mod pan;
+mod rendering;
 pub(crate) mod source;
 pub mod spec;
 pub(crate) mod state;

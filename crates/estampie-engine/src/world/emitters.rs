@@ -1,7 +1,7 @@
 //! Where the listener and the emitters are, as far as the game, a playthrough or the project says.
 
-use super::geometry::{Form, Ground, along, apart, length_of, nearest_on};
-use super::propagation::Hearing;
+use super::geometry::{Form, Ground, along, apart, length, length_of, nearest_on};
+use super::hearing::Hearing;
 use crate::ground::names::NameKey;
 use crate::ground::time::BLOCK;
 use crate::world::spec::{Pass, Stand, World as Spec};
@@ -183,11 +183,6 @@ impl Emitter {
     pub(crate) fn ground(&self) -> Ground {
         [self.at[0], self.at[1]]
     }
-}
-
-/// The distance between two points.
-pub(crate) fn length(a: &[f32; 3], b: &[f32; 3]) -> f32 {
-    a.iter().zip(b).map(|(a, b)| (a - b) * (a - b)).sum::<f32>().sqrt()
 }
 
 /// The listener and all emitters.

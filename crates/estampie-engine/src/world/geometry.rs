@@ -9,6 +9,11 @@ pub fn apart(a: Ground, b: Ground) -> f32 {
     (a[0] - b[0]).hypot(a[1] - b[1])
 }
 
+/// The distance between two points.
+pub(crate) fn length(a: &[f32; 3], b: &[f32; 3]) -> f32 {
+    a.iter().zip(b).map(|(a, b)| (a - b) * (a - b)).sum::<f32>().sqrt()
+}
+
 /// The place a share of the way from one to another.
 #[must_use]
 pub fn between(a: Ground, b: Ground, share: f32) -> Ground {

@@ -3,5 +3,7 @@
 pub mod emitters;
 pub mod flock;
 pub mod geometry;
+mod heard;
+pub(crate) mod hearing;
 pub mod propagation;
 pub mod spec;

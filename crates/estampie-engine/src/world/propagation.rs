@@ -11,12 +11,10 @@
 //!
 //! What is taken follows in each thing's own time, and all together never faster than 0.3 dB in a block.
 
-use super::emitters::{CAMERA_NAME, Emitter, World, bearing, length, spread};
-use super::geometry::{Ground, apart, crossing, through};
+use super::geometry::{Ground, apart, crossing, length, through};
 use crate::ground::ledger::TermKind;
 use crate::ground::names::NameKey;
-use crate::ground::time::BLOCK;
-use crate::world::spec::{MOST_ROOMS, Muffle, Stand, World as Spec};
+use crate::world::spec::{Muffle, World as Spec};
 
 /// Ways that are looked at for walls, and how far apart they are at the emitter, in metres.
 const WAYS: i32 = 5;
@@ -25,17 +23,10 @@ const APART: f32 = 1.0;
 const MOST_WALLED: (f32, f32) = (-48.0, -7.0);
 /// The most that is taken or given back in a block, in dB and octaves.
 const MOST_STEP: (f32, f32) = (0.3, 0.1);
-/// Walls are looked for again after so many blocks.
-const LOOK: u64 = 4;
-/// After so many blocks unheard everything is at once as it is.
-const FORGOTTEN: u64 = 64;
 /// Zones that hold one thing, at most.
 const MOST_WITHIN: usize = 8;
 /// Doppler shifts are followed over this time, in seconds, and reach this far, in semitones.
-const DOPPLER: (f64, f32) = (0.03, 12.0);
-
-/// A way round is followed over this time, in seconds, by no more than so many metres in a block.
-const DETOUR: (f64, f32) = (0.3, 0.12);
+pub(super) const DOPPLER: (f64, f32) = (0.03, 12.0);
 
 /// The zones that hold a point.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -109,7 +100,7 @@ impl Muffled {
 }
 
 /// Lets all that is taken go a block's step, together no more than there may be.
-fn follow(now: &mut [Muffled; 5], to: &[Muffled; 5]) {
+pub(super) fn follow(now: &mut [Muffled; 5], to: &[Muffled; 5]) {
     let steps: [(f32, f32); 5] = std::array::from_fn(|n| now[n].step(&to[n]));
     let share = |sum: f32, most: f32| if sum.abs() > most { most / sum.abs() } else { 1.0 };
     let level = share(steps.iter().map(|s| s.0).sum(), MOST_STEP.0);
@@ -132,7 +123,7 @@ const OUTSIDE: usize = 0;
 const INSIDE: usize = 1;
 const SHELTER: usize = 2;
 const DOORWAY: usize = 3;
-const WALL: usize = 4;
+pub(super) const WALL: usize = 4;
 
 /// How a point is heard from another: the same for all sounds there.
 #[derive(Debug, Clone, Copy, Default)]
@@ -297,156 +288,4 @@ pub(crate) fn doppler(speed_of_sound: f32, source: f32, ear: f32) -> f32 {
     let limit = 0.9 * c;
     let ratio = (c - ear.clamp(-limit, limit)) / (c + source.clamp(-limit, limit));
     (12.0 * ratio.log2()).clamp(-DOPPLER.1, DOPPLER.1)
-}
-
-/// How an emitter is heard just now.
-#[derive(Debug, Clone)]
-pub(crate) struct Hearing {
-    /// The block for which it was worked out last, counted from 1; 0 if never.
-    block: u64,
-    /// Metres by the way that it takes.
-    pub(crate) distance: f32,
-    /// Degrees from where the listener looks.
-    pub(crate) bearing: f32,
-    /// Degrees between where the emitter looks and the listener.
-    pub(crate) off_axis: f32,
-    /// How wide it is at least, 0 to 1.
-    pub(crate) spread: f32,
-    /// Semitones by which movement shifts it.
-    pub(crate) doppler: f32,
-    pub(crate) taken: [Muffled; 5],
-    /// What it sends to the returns of rooms besides the listener's, as gains.
-    pub(crate) rooms: [f32; MOST_ROOMS],
-    /// Metres and degrees by which the way is longer and turned against the straight one.
-    detour: f32,
-    turn: f32,
-    walled: Muffled,
-    zones: Within,
-    /// Where it was when its zones were looked up.
-    pub(crate) zoned: [f32; 3],
-}
-
-impl Default for Hearing {
-    fn default() -> Self {
-        Hearing {
-            block: 0,
-            distance: 0.0,
-            bearing: 0.0,
-            off_axis: 0.0,
-            spread: 0.0,
-            doppler: 0.0,
-            taken: [Muffled::default(); 5],
-            rooms: [0.0; MOST_ROOMS],
-            detour: 0.0,
-            turn: 0.0,
-            walled: Muffled::default(),
-            zones: Within::default(),
-            zoned: [f32::NAN; 3],
-        }
-    }
-}
-
-impl Hearing {
-    /// Whether it was ever worked out.
-    pub(crate) fn known(&self) -> bool {
-        self.block > 0
-    }
-}
-
-impl World {
-    /// Works out how the emitter at a place is heard in the block at `frame`, once. `near` are the listener's zones.
-    pub(crate) fn hear(&mut self, spec: &Spec, (open, near): (&[f32], &Within), place: u16, frame: u64, rate: u32) {
-        let at = usize::from(place);
-        let Some(emitter) = self.emitters.get(at).filter(|e| e.present || e.stays) else { return };
-        let camera = self.find(NameKey::of(CAMERA_NAME)).filter(|c| self.emitters[*c].present && *c != at);
-        let block = frame / BLOCK as u64 + 1;
-        let hearing = &mut self.hearings[at];
-        if hearing.block == block {
-            return;
-        }
-        let passed = block.saturating_sub(hearing.block);
-        let fresh = hearing.block == 0 || passed > FORGOTTEN || self.leapt && passed > 1;
-        hearing.block = block;
-        if hearing.zoned != emitter.at {
-            (hearing.zones, hearing.zoned) = (Within::at(spec, emitter.at), emitter.at);
-        }
-        let far = hearing.zones;
-        let ear = &self.listener;
-        let mut found = target(spec, open, (ear.at, near), (emitter.at, &far));
-        if fresh || (block + u64::from(place)).is_multiple_of(LOOK) {
-            hearing.walled = walled(spec, ear.at, emitter.at);
-        }
-        let mut wall = hearing.walled;
-        (wall.level_db, wall.low_pass_octaves) = (wall.level_db * (1.0 - found.through), wall.low_pass_octaves * (1.0 - found.through));
-        found.taken[WALL] = wall;
-        if fresh {
-            hearing.taken = found.taken;
-        } else {
-            for _ in 0..passed {
-                follow(&mut hearing.taken, &found.taken);
-            }
-        }
-        let stand = emitter.source.and_then(|s| spec.sources.get(usize::from(s))).map(|s| &s.stand);
-        hearing.spread = stand.map_or(0.0, |s| spread(s, ear.ground()));
-        // A way round appears all at once, where a zone ends: it is followed.
-        let straight = length(&emitter.at, &ear.at);
-        let ahead = [emitter.at[0] - ear.at[0], emitter.at[1] - ear.at[1]];
-        let (detour, turn) = (found.metres - straight, bearing(found.direction, bearing(ahead, 0.0)));
-        let share = crate::dsp::block_coefficient(DETOUR.0, BLOCK, rate);
-        for _ in 0..if fresh { 0 } else { passed } {
-            hearing.detour += ((detour - hearing.detour) * share).clamp(-DETOUR.1, DETOUR.1);
-            hearing.turn += bearing_step(turn - hearing.turn) * share;
-        }
-        if fresh {
-            (hearing.detour, hearing.turn) = (detour, turn);
-        }
-        hearing.distance = match stand {
-            Some(Stand::Points(points)) => together(points, ear.at),
-            _ => straight + hearing.detour,
-        };
-        // Where the player stands says how far things are, the camera, if the game places one, where they are heard.
-        let eye = camera.map_or(ear, |at| &self.emitters[at]);
-        let seen = [emitter.at[0] - eye.at[0], emitter.at[1] - eye.at[1]];
-        hearing.bearing = bearing_step(bearing(seen, eye.facing) + hearing.turn);
-        hearing.off_axis = off_axis(emitter, found.direction);
-        let shift = shift(spec.sound_metres_per_second, emitter, ear, rate);
-        let share = crate::dsp::block_coefficient(DOPPLER.0, BLOCK, rate);
-        hearing.doppler = if fresh { shift } else { hearing.doppler + (shift - hearing.doppler) * share };
-        hearing.rooms = [0.0; MOST_ROOMS];
-        if found.through > 0.0 {
-            // What comes through a doorway brings its own room with it.
-            for zone in far.zones().iter().filter(|z| !near.zones().contains(z)) {
-                for (room, gain) in &spec.zones[usize::from(*zone)].reverb {
-                    hearing.rooms[usize::from(*room)] += gain * found.through;
-                }
-            }
-        }
-    }
-}
-
-/// A difference of angles by the shorter way, −180 to 180 degrees.
-fn bearing_step(degrees: f32) -> f32 {
-    (degrees + 180.0).rem_euclid(360.0) - 180.0
-}
-
-/// The distance of several points that are heard as one: where one alone would be as loud, were sound to fall by inverse squares.
-fn together(points: &[[f32; 3]], ear: [f32; 3]) -> f32 {
-    let power: f32 = points.iter().map(|p| length(p, &ear).max(0.1).powi(-2)).sum();
-    power.max(1e-12).powf(-0.5)
-}
-
-/// Degrees between where an emitter looks and the way of its sound to the listener, 0 to 180.
-fn off_axis(emitter: &Emitter, direction: Ground) -> f32 {
-    bearing([-direction[0], -direction[1]], emitter.facing).abs()
-}
-
-/// The Doppler shift between two that move.
-fn shift(speed_of_sound: f32, emitter: &Emitter, ear: &Emitter, rate: u32) -> f32 {
-    let far = length(&emitter.at, &ear.at);
-    if far < 0.01 {
-        return 0.0;
-    }
-    let (a, b) = (emitter.velocity(rate), ear.velocity(rate));
-    let away = |v: [f32; 3]| (0..3).map(|i| v[i] * (emitter.at[i] - ear.at[i]) / far).sum::<f32>();
-    if a == [0.0; 3] && b == [0.0; 3] { 0.0 } else { doppler(speed_of_sound, away(a), -away(b)) }
 }

@@ -313,3 +313,14 @@ fn what_is_left_out_by_a_solo_or_muted_itself_sleeps_and_goes_on_in_step() {
         assert!(most < 1e-6, "{:?}: {most}", mute(false));
     }
 }
+
+#[test]
+fn waits_that_are_cut_short_for_a_rehearsal_shorten_clocks_too() {
+    for (factor, least, most) in [(1.0, 9, 11), (0.5, 19, 21), (0.1, 95, 101)] {
+        let mut bench = Bench::new(&program("[one]\ntakes = [\"audio/one.wav\"]\n", "", "", "When every 1 s\n  play one\n"), 1);
+        bench.send(NOW, InputKind::Waits { factor });
+        bench.render(480_000);
+        let count = starts(&bench).len();
+        assert!((least..=most).contains(&count), "{count} in ten seconds at {factor}");
+    }
+}

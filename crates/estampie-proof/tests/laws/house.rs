@@ -30,7 +30,7 @@ const PROJECT: [(&str, &[&str]); 10] = [
     ("assets", &["door", "midi"]),
     ("compile", &["fault", "midi", "language", "document", "assets"]),
     ("survey", &["fault", "language", "document"]),
-    ("things", &["fault", "language", "document", "assets", "compile"]),
+    ("things", &["fault", "door", "language", "document", "assets", "compile"]),
 ];
 
 fn crates() -> PathBuf {

@@ -1,7 +1,7 @@
 //! `estampie demo`: Brinewick Salvage in a copy of the user's own, so that edits persist and the original stays.
 
-use super::Failure;
 use super::output::out;
+use crate::failure::Failure;
 use crate::workshop;
 use std::path::{Path, PathBuf};
 

@@ -1,7 +1,7 @@
 //! `estampie doctor`: what this machine has for sound and screen.
 
-use super::Failure;
 use super::output::out;
+use crate::failure::Failure;
 use crate::player::device;
 use crate::workshop::theme::Colours;
 use std::io::IsTerminal as _;

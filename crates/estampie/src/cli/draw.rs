@@ -1,7 +1,7 @@
 //! `estampie draw`: drawings of a project for the team.
 
-use super::Failure;
 use super::output::{Aside, out};
+use crate::failure::Failure;
 use crate::project;
 use estampie_proof::draw;
 use estampie_proof::draw::Drawing;

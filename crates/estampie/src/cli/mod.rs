@@ -10,29 +10,13 @@ mod render;
 mod schema;
 mod wave;
 
-pub(crate) use render::SOFT_START;
-
+use crate::failure::Failure;
 use crate::{project, workshop};
 use clap::{Parser, Subcommand};
 use estampie_project::document::Fault;
 use output::{out, tell};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-
-/// What went wrong, and whose fault it is.
-#[derive(Debug)]
-pub(crate) enum Failure {
-    /// The project, a file or the machine: exit 1.
-    Fault(String),
-    /// The command line: exit 2.
-    Use(String),
-}
-
-impl From<std::io::Error> for Failure {
-    fn from(error: std::io::Error) -> Self {
-        Failure::Fault(error.to_string())
-    }
-}
 
 #[derive(Parser)]
 #[command(name = "estampie", version, about = "A workshop for the adaptive sound of games", args_conflicts_with_subcommands = true)]

@@ -1,7 +1,7 @@
 //! `estampie new DIR`: a project that sounds at once.
 
-use super::Failure;
 use super::output::out;
+use crate::failure::Failure;
 use std::path::Path;
 
 const FILES: [(&str, &str); 6] = [

@@ -1,6 +1,6 @@
 //! What commands write: lines for people, and files that appear whole or not at all.
 
-use super::Failure;
+use crate::failure::Failure;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 

@@ -1,7 +1,7 @@
 //! `estampie probe FILE…`: facts of audio files, and of MIDI files.
 
-use super::Failure;
 use super::output::{out, tell};
+use crate::failure::Failure;
 use estampie_engine::music::exact::Beats;
 use estampie_project::assets::{Facts, decode, facts, read_score};
 use estampie_project::midi::Score;

@@ -1,9 +1,11 @@
 //! `estampie render PROJECT PLAYTHROUGH -o OUT.wav`.
 
 use super::output::{Aside, out, tell};
+use super::print_faults;
 use super::wave::{Bits, Wave};
-use super::{Failure, print_faults};
+use crate::failure::Failure;
 use crate::levels::{self, Levels};
+use crate::player::SOFT_START;
 use crate::project;
 use estampie_engine::names::Names;
 use estampie_engine::units::Seconds;
@@ -44,9 +46,6 @@ pub(super) struct Arguments {
     #[arg(long)]
     force: bool,
 }
-
-/// The workshop's soft start.
-pub(crate) const SOFT_START: Seconds = Seconds(0.4);
 
 fn find(loaded: &project::Loaded, name: &str) -> Result<Playthrough, Failure> {
     let short = name.trim_end_matches(".play");

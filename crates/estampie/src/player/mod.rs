@@ -10,12 +10,16 @@ mod loudness;
 pub(crate) use loudness::{HISTORY, Loudness};
 
 use estampie_engine::engine::Engine;
+use estampie_engine::units::Seconds;
 use rtrb::{Consumer, Producer, RingBuffer};
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
 use std::sync::mpsc::{Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
+
+/// The workshop's soft start.
+pub(crate) const SOFT_START: Seconds = Seconds(0.4);
 
 /// What the threads of the player share; nothing of it is touched inside `render`.
 pub(crate) struct Shared {

@@ -19,7 +19,7 @@ use super::theme::{Colours, Theme};
 use super::trace::TraceView;
 use super::view::{Ask, Prompt, Target, Targets, VIEWS, View, place_of};
 use super::wiring::{Sentence, WiringView};
-use crate::cli::Failure;
+use crate::failure::Failure;
 use crate::project::all_faults;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;

@@ -4,7 +4,7 @@
 use super::app::{App, Mode};
 use super::painter::Painter;
 use super::theme::Role;
-use crate::cli::Failure;
+use crate::failure::Failure;
 use estampie_engine::names::NameKey;
 use estampie_project::document::{Keep, SaveError, Unsaved};
 use ratatui::layout::Rect;

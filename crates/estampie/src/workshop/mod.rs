@@ -28,7 +28,7 @@ mod view;
 mod view_tests;
 mod wiring;
 
-use crate::cli::Failure;
+use crate::failure::Failure;
 use app::App;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture};
 use ratatui::crossterm::execute;

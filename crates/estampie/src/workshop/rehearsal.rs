@@ -1,8 +1,8 @@
 //! The rehearsal: an engine being played, what came out of it lately, and what of it is recorded.
 
-use crate::cli::SOFT_START;
 use crate::levels::{self, Levels};
 use crate::player::Player;
+use crate::player::SOFT_START;
 use estampie_engine::engine::{Engine, Input, InputKind, NOW, Options, Prepared, Remote, Status, VoiceStatus};
 use estampie_engine::ledger::Term;
 use estampie_engine::names::{NameKey, Names};
