@@ -324,3 +324,16 @@ fn waits_that_are_cut_short_for_a_rehearsal_shorten_clocks_too() {
         assert!((least..=most).contains(&count), "{count} in ten seconds at {factor}");
     }
 }
+
+#[test]
+fn what_the_player_takes_is_told_only_while_he_takes_something() {
+    let mix = "[buses.a]\n[player-levels]\neffects = \"a\"\n";
+    let mut bench = Bench::new(&program("[one]\nbus = \"a\"\nloop = true\ntakes = [\"audio/one.wav\"]\n", mix, "", HIT), 1);
+    bench.event(0, "hit");
+    bench.render(4_800);
+    assert_eq!(terms(&bench, TermKind::Player), Vec::<f32>::new(), "all the way up");
+    bench.send(NOW, InputKind::PlayerLevel { level: NameKey::of("effects"), value: 5.0 });
+    bench.render(48_000);
+    let taken = terms(&bench, TermKind::Player);
+    assert!(taken.len() == 1 && taken[0] < -3.0, "{taken:?}");
+}
