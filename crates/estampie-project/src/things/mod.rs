@@ -4,12 +4,13 @@
 //! It stands on the registry of fields alone, so that a field or a table that is added there can be shown and edited at once.
 
 mod change;
+mod follow;
 mod kinds;
 mod pairs;
 #[cfg(test)]
 mod tests;
 
-pub use change::{Seek, Use};
+pub use follow::{Seek, Use};
 pub use kinds::{Files, Form, KINDS, ThingKind, kind_of};
 
 use crate::document::edit::text_of;

@@ -29,7 +29,8 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         (Some(doc), Some((at, spec))) => draw_folio(app, painter, centre, (doc, at, spec), targets),
         _ => {
             painter.heading(centre.x, centre.y, centre.width, "No music yet", "");
-            let words = "n makes a piece, after its name and tempo. Then n makes sections in it, and layers of files.";
+            let words =
+                "n makes a piece. In a piece o makes sections, in a section layers from audio files; F proposes the tempo and the bars that a file has.";
             for (row, line) in rows_of(words, usize::from(centre.width), "").iter().enumerate() {
                 painter.text(centre.x, centre.y + 2 + row as u16, centre.width, line, Role::Secondary);
             }

@@ -45,7 +45,7 @@ impl Recording {
         let likely = self.fits.first().and_then(|f| f.on_beats).map_or("nothing in it is struck, so only its length speaks".to_owned(), |on| {
             format!("{:.0} % of what is struck lies on the beats of the first", on * 100.0)
         });
-        let further: Vec<String> = self.fits.iter().skip(1).take(3).map(print_fit).collect();
+        let further: Vec<String> = self.fits.iter().skip(1).take(2).map(print_fit).collect();
         format!("{likely}; tab: {}", if further.is_empty() { "no other fits".to_owned() } else { further.join("  ·  ") })
     }
 

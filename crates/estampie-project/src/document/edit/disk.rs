@@ -1,0 +1,214 @@
+//! The files of a project on disk, where others may change them too: saved all or none, taken in when they changed elsewhere, contested
+//! where both did.
+
+use super::{Changed, Edit, Workspace, merge};
+use crate::document::sources::on_disk;
+use crate::document::{Sources, list_audio};
+use std::collections::BTreeSet;
+use std::io;
+use std::path::Path;
+use std::sync::Arc;
+use std::time::SystemTime;
+
+/// What becomes of a file that was changed here and by somebody else.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Keep {
+    /// As it is here; theirs is kept beside it.
+    Mine,
+    /// As it is on disk; what it was here is kept beside it.
+    Theirs,
+    /// Both, where they do not meet.
+    Both,
+}
+
+impl Workspace {
+    /// Files that were changed here and by somebody else too, and wait for a decision.
+    pub fn contested(&self) -> impl Iterator<Item = &str> {
+        self.contested.keys().map(String::as_str)
+    }
+
+    /// What differs between a contested file here and on disk, as a unified diff (− here, + theirs).
+    #[must_use]
+    pub fn contest(&self, file: &str) -> String {
+        let here = self.now.get(file).map_or("", |t| t);
+        let theirs = self.contested.get(file).and_then(Option::as_deref).unwrap_or_default();
+        diffy::create_patch(here, theirs).to_string()
+    }
+
+    /// Decides about a file that was changed in both places; gives the path of the copy that is kept beside it, if one is.
+    ///
+    /// # Errors
+    /// When the copy cannot be written, or when both changed the same lines; then nothing is decided.
+    pub fn decide(&mut self, file: &str, keep: Keep) -> io::Result<Option<String>> {
+        let Some(theirs) = self.contested.get(file).cloned() else { return Ok(None) };
+        let mine = self.now.get(file).cloned();
+        let base = self.saved.get(file).cloned();
+        let (new, other) = match keep {
+            Keep::Mine => (mine.clone(), theirs.clone().map(|t| ("theirs", t))),
+            Keep::Theirs => (theirs.clone(), mine.clone().map(|t| ("mine", t))),
+            Keep::Both => {
+                let merged = merge(base.as_deref(), mine.as_deref(), theirs.as_deref());
+                let merged =
+                    merged.ok_or_else(|| io::Error::other(format!("both changed the same lines of {file}; keep mine or theirs, the other stays beside it")))?;
+                (merged.map(Arc::from), None)
+            }
+        };
+        let copy = match other {
+            Some((whose, text)) => Some(self.keep_beside(file, whose, &text)?),
+            None => None,
+        };
+        self.contested.remove(file);
+        // What is on disk is known now: a save writes over just that.
+        match &theirs {
+            Some(text) => self.saved.set(file, text),
+            None => self.saved.remove(file),
+        }
+        if new != mine {
+            let name = format!("{} of {file}", if keep == Keep::Theirs { "the other version" } else { "both versions" });
+            self.put(file, new.clone().as_deref());
+            self.undo.push(Edit { name, files: vec![Changed { file: file.to_owned(), before: mine, after: new }] });
+            self.redo.clear();
+        }
+        self.put_done();
+        Ok(copy)
+    }
+
+    /// Writes a version beside a file, under a name that nothing has and no project reads.
+    fn keep_beside(&self, file: &str, whose: &str, text: &str) -> io::Result<String> {
+        use std::io::Write as _;
+        for n in 1.. {
+            let name = if n == 1 { format!("{file}.{whose}") } else { format!("{file}.{whose}-{n}") };
+            let path = crate::door::inside(&self.root, &name)?;
+            match std::fs::File::options().write(true).create_new(true).open(path) {
+                Ok(mut copy) => {
+                    copy.write_all(text.as_bytes())?;
+                    return Ok(name);
+                }
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists && n < 1000 => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Err(io::Error::other("too many versions lie beside it"))
+    }
+
+    /// Writes all changed files, all or none of them. What is on disk is looked at first: what somebody else has changed meanwhile is not
+    /// written over, but contested.
+    ///
+    /// # Errors
+    /// When files are contested, write-protected (unless `protected` says that they may be written all the same), or the disk refuses; then
+    /// nothing is written and the edits stay unsaved.
+    pub fn save(&mut self, protected: bool) -> Result<usize, SaveError> {
+        if let Some(why) = &self.only_read {
+            return Err(SaveError::Disk(io::Error::other(why.clone())));
+        }
+        let changed = self.changed_files();
+        if changed.is_empty() {
+            return Ok(0);
+        }
+        if !self.root.join("estampie.toml").is_file() {
+            let what = format!("there is no project at {} any more: was it moved? put it back, or open it where it is now", self.root.display());
+            return Err(SaveError::Disk(io::Error::new(io::ErrorKind::NotFound, what)));
+        }
+        for file in &changed {
+            let disk = on_disk(&self.root, file).map_err(|e| SaveError::Disk(io::Error::new(e.kind(), format!("{file}: {e}"))))?;
+            let known = |sources: &Sources| disk.as_deref() == sources.get(file).map(|t| &**t);
+            if known(&self.now) {
+                self.contested.remove(file);
+            } else if !known(&self.saved) || self.contested.contains_key(file) {
+                self.contested.insert(file.clone(), disk.map(Arc::from));
+            }
+        }
+        if !self.contested.is_empty() {
+            return Err(SaveError::Contested(self.contested.keys().cloned().collect()));
+        }
+        let closed = |file: &&String| std::fs::metadata(self.root.join(file)).is_ok_and(|m| m.permissions().readonly());
+        let closed: Vec<String> = changed.iter().filter(closed).cloned().collect();
+        if !protected && !closed.is_empty() {
+            return Err(SaveError::Protected(closed));
+        }
+        self.now.write(&self.root, &changed).map_err(SaveError::Disk)?;
+        self.saved = self.now.clone();
+        self.stamp();
+        self.last_edit = None;
+        Ok(changed.len())
+    }
+
+    /// Notes when each file was last written.
+    pub(super) fn stamp(&mut self) {
+        let stamps = self.now.texts().map(|(file, _)| (file.to_owned(), modified(&self.root.join(file)))).collect();
+        self.stamps = stamps;
+    }
+
+    /// Looks whether the files changed on disk and takes in those that did and are not edited here.
+    /// Gives the names of files taken in, and of files that changed in both places (kept as edited here).
+    pub fn look_outside(&mut self) -> (Vec<String>, Vec<String>) {
+        let (audio, unread) = list_audio(&self.root);
+        let mut changed = audio != self.audio;
+        let on_disk = Sources::list(&self.root);
+        let moved =
+            on_disk.iter().any(|file| !self.stamps.contains_key(file)) || self.stamps.iter().any(|(file, stamp)| modified(&self.root.join(file)) != *stamp);
+        let (mut taken, mut contested) = (Vec::new(), Vec::new());
+        if moved && let Ok((disk, disk_faults)) = Sources::read(&self.root) {
+            let names: BTreeSet<String> = disk.texts().chain(self.saved.texts()).map(|(file, _)| file.to_owned()).collect();
+            for file in names {
+                if disk.get(&file) == self.saved.get(&file) {
+                    continue;
+                }
+                if self.now.get(&file) == self.saved.get(&file) {
+                    match disk.get(&file) {
+                        Some(text) => self.now.set(&file, text),
+                        None => self.now.remove(&file),
+                    }
+                    taken.push(file.clone());
+                    changed = true;
+                    match disk.get(&file) {
+                        Some(text) => self.saved.set(&file, text),
+                        None => self.saved.remove(&file),
+                    }
+                } else if self.now.get(&file) == disk.get(&file) {
+                    // The same was done in both places.
+                    match disk.get(&file) {
+                        Some(text) => self.saved.set(&file, text),
+                        None => self.saved.remove(&file),
+                    }
+                    self.contested.remove(&file);
+                } else {
+                    let theirs = disk.get(&file).cloned();
+                    if self.contested.insert(file.clone(), theirs.clone()) != Some(theirs) {
+                        contested.push(file);
+                    }
+                }
+            }
+            self.disk_faults = disk_faults;
+            self.disk_faults.extend(unread);
+            self.stamp();
+            self.read_again();
+        }
+        if audio != self.audio {
+            taken.push("audio".to_owned());
+        }
+        if changed {
+            self.audio = audio;
+            self.read_again();
+        }
+        (taken, contested)
+    }
+}
+
+/// Why nothing was saved.
+#[derive(Debug, thiserror::Error)]
+pub enum SaveError {
+    /// Somebody else has changed these files too.
+    #[error("changed by somebody else too: {}", .0.join(", "))]
+    Contested(Vec<String>),
+    /// These files are write-protected.
+    #[error("write-protected: {}", .0.join(", "))]
+    Protected(Vec<String>),
+    /// The disk refuses.
+    #[error("{0}")]
+    Disk(io::Error),
+}
+
+fn modified(path: &Path) -> Option<SystemTime> {
+    std::fs::metadata(path).and_then(|m| m.modified()).ok()
+}
