@@ -5,6 +5,7 @@ use crate::onsets::{hop, rises};
 use estampie_engine::clip::Clip;
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::Beats;
+use std::ops::Range;
 
 /// Tempos, in beats a minute, that are proposed.
 const TEMPOS: std::ops::RangeInclusive<f64> = 40.0..=220.0;
@@ -83,14 +84,17 @@ fn simplest(beats: Beats, frames: i64, rate: u32) -> Option<(Beats, usize)> {
     Some((exact, 3))
 }
 
+/// The hundredths that belong to a line of a grid: struck one early or late, it still is on the line.
+fn near(line: usize, step: f64) -> Range<usize> {
+    let at = (line as f64 * step).floor() as usize;
+    at.saturating_sub(1)..at + 2
+}
+
 /// How many of the lines of a grid of so many hundredths of a second have an onset, from 0 to 1.
 fn struck_lines(rises: &[f32], step: f64, seconds: f64) -> f64 {
     let least = rises.iter().copied().fold(0.0, f32::max) * 0.01;
     let lines = ((seconds * 100.0 / step).round() as usize).max(1);
-    let is_struck = |line: &usize| {
-        let at = (*line as f64 * step).floor() as usize;
-        rises.iter().take(at + 2).skip(at.saturating_sub(1)).any(|r| *r > least)
-    };
+    let is_struck = |line: &usize| near(*line, step).any(|at| rises.get(at).is_some_and(|r| *r > least));
     (0..lines).filter(is_struck).count() as f64 / lines as f64
 }
 
@@ -103,15 +107,17 @@ fn on_grid(rises: &[f32], step: f64, seconds: f64) -> Option<f64> {
         return None;
     }
     let lines = (seconds * 100.0 / step).round() as usize;
-    let mut near = vec![false; rises.len()];
+    let mut covered = vec![false; rises.len()];
     for line in 0..lines {
-        // Struck a hundredth early or late it still is on the line.
-        let at = (line as f64 * step).floor() as usize;
-        near.iter_mut().take(at + 2).skip(at.saturating_sub(1)).for_each(|n| *n = true);
+        for at in near(line, step) {
+            if let Some(covered) = covered.get_mut(at) {
+                *covered = true;
+            }
+        }
     }
-    let covered = near.iter().filter(|n| **n).count() as f64 / near.len() as f64;
-    let on: f64 = rises.iter().zip(&near).filter(|(_, near)| **near).map(|(r, _)| f64::from(r.sqrt())).sum();
-    (covered < 0.9).then(|| ((on / all - covered) / (1.0 - covered)).clamp(0.0, 1.0))
+    let share = covered.iter().filter(|c| **c).count() as f64 / covered.len() as f64;
+    let on: f64 = rises.iter().zip(&covered).filter(|(_, covered)| **covered).map(|(r, _)| f64::from(r.sqrt())).sum();
+    (share < 0.9).then(|| ((on / all - share) / (1.0 - share)).clamp(0.0, 1.0))
 }
 
 #[cfg(test)]

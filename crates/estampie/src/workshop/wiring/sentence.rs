@@ -122,8 +122,9 @@ impl App {
     /// Works out faults and completions.
     fn look_at(&self, sentence: &mut Sentence) {
         // The head that it stands under says what it may say; the rest of the project is as it was compiled.
-        let text = self.reactions_text();
-        let head = text.lines().take(sentence.line).filter(|l| !l.starts_with(char::is_whitespace) && !l.trim().is_empty() && !l.starts_with('#')).last();
+        let written = self.written();
+        let above = written.blocks.partition_point(|block| block.head < sentence.line).checked_sub(1);
+        let head = above.and_then(|at| written.line(written.blocks[at].head));
         let (text, line) = match head.filter(|_| !sentence.head) {
             Some(head) => (format!("{head}\n{}\n", sentence.written()), 1),
             None => (format!("{}\n", sentence.written()), 0),
