@@ -459,7 +459,7 @@ fn a_narrow_page_shows_the_columns_that_go_with_the_keys() {
         ("1", [("Parameters", "Sounding"), ("Sounding", "Parameters")].as_slice()),
         ("2", &[("The game tells us", "What would happen"), ("hull.struck an event", "The game tells us")]),
         ("3", &[("Sounds 2", "pick-every"), ("Varies each time", "Sounds 2"), ("vary", "The last 20 together")]),
-        ("4", &[("Pieces", "Heard lately"), ("Transitions", "Pieces"), ("Transitions", "Pieces")]),
+        ("4", &[("Pieces", "Heard lately"), ("drum", "Transitions"), ("Transitions", "Pieces")]),
         ("5", &[("pan, effects", "sends to"), ("sends to", "pan, effects"), ("snapshots hold", "sends to")]),
     ];
     for (view, pages) in views {

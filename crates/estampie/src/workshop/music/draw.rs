@@ -1,7 +1,7 @@
 //! Drawing the view *Music*: index, staves, ways, and the bars to come.
 
 use super::super::app::App;
-use super::super::painter::{Painter, Sees, rows_of};
+use super::super::painter::{LOW_PAGE, Painter, Sees, rows_of};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::MusicTarget;
@@ -142,7 +142,9 @@ fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec):
     let plan_rows = 4;
     let two = ends.len() as u16 * 2 + 3 + plan_rows + 14 <= area.height;
     let tall = rows_of_ways(spec, &ends, two);
-    let ways = tall.iter().sum::<u16>() + 2;
+    // On a low page the matrix is there while the keys are in it; before, the staves have its room.
+    let with_ways = area.height >= LOW_PAGE || app.music.column == Column::Ways;
+    let ways = if with_ways { tall.iter().sum::<u16>() + 2 } else { 0 };
     let foot = area.bottom() - plan_rows;
     // A rule lies between the ways and what comes.
     let middle = foot.saturating_sub(ways + 1);
@@ -150,7 +152,9 @@ fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec):
     app.music.room.set(usize::from(room));
     let lines = staves(doc, |s| app.section_open(s));
     draw_staves(app, painter, Rect { y: area.y + 1, height: room, ..area }, (doc, spec, now), &lines, targets);
-    draw_ways(app, painter, Rect { y: middle, height: ways, ..area }, spec, &tall, targets);
+    if with_ways {
+        draw_ways(app, painter, Rect { y: middle, height: ways, ..area }, spec, &tall, targets);
+    }
     painter.rule(area.x, foot - 1, area.width);
     draw_plan(app, painter, Rect { y: foot, height: plan_rows, ..area }, (at, spec, now), (frame, rate));
     if pass.is_none() {
