@@ -7,6 +7,7 @@ use estampie_engine::telemetry::{Happening, What};
 use estampie_engine::units::Seconds;
 use estampie_engine::world::emitters::LISTENER_NAME;
 use estampie_project::language::PlaceOf;
+use estampie_project::language::lex::is_name;
 use estampie_project::language::playthrough::{Placing, PlaythroughLine, Walking};
 use estampie_project::language::{Playthrough, Step, StepAction, Word};
 use std::collections::HashSet;
@@ -221,6 +222,8 @@ impl Recorder {
         // The shortest text of an f32 reads back as the same f32.
         let number = |value: f32| value.to_string().parse().unwrap_or(f64::from(value));
         let action = match happening.what {
+            // What is not known here may be called anything by the game.
+            What::Event { event, by, .. } if by.is_none() && !is_name(names.get(event)) => return,
             What::Event { event, emitter, by } if by.is_none() => StepAction::Send(word(event), (!emitter.is_none()).then(|| word(emitter))),
             What::Parameter { parameter, value, emitter, by } if by.is_none() && emitter.is_none() => {
                 StepAction::Parameter(word(parameter), number(self.to_game(parameter, value)))

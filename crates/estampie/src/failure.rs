@@ -9,6 +9,15 @@ pub(crate) enum Failure {
     Use(String),
 }
 
+impl From<estampie_link::ListenError> for Failure {
+    fn from(error: estampie_link::ListenError) -> Self {
+        match error {
+            estampie_link::ListenError::NobodyAllowed(_) => Failure::Use(error.to_string()),
+            error => Failure::Fault(error.to_string()),
+        }
+    }
+}
+
 impl From<std::io::Error> for Failure {
     fn from(error: std::io::Error) -> Self {
         Failure::Fault(error.to_string())

@@ -61,8 +61,11 @@ impl Directing<'_> {
         }
         match input.what {
             InputKind::Event { event, emitter } => {
-                self.outlets.tell(frame, What::Event { event, emitter, by: NameKey::NONE });
-                match program.find_event.get(event) {
+                let found = program.find_event.get(event);
+                // The game may call it otherwise.
+                let named = found.map_or(event, |index| program.events[index].key);
+                self.outlets.tell(frame, What::Event { event: named, emitter, by: NameKey::NONE });
+                match found {
                     Some(index) => {
                         self.state.events[index] = Some(frame);
                         self.director.work.push(Work::Event(index as u32, By { emitter, ..by }));

@@ -196,6 +196,16 @@ impl Engine {
         }
     }
 
+    /// Takes an input from the thread that renders, as [`Remote::input`] does from another: what comes to that thread on a way of its own.
+    /// False if too many wait; the input is left out and told then.
+    pub fn input(&mut self, input: Input) -> bool {
+        let kept = self.inputs.keep(input, self.frame);
+        if !kept {
+            self.outlets.tell(self.frame, What::Notice(Notice::TooManyInputs(1)));
+        }
+        kept
+    }
+
     /// The director, for this block.
     fn directing(&mut self) -> Directing<'_> {
         let Prepared { program, state, mix } = &mut *self.now;

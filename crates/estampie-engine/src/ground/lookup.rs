@@ -16,6 +16,17 @@ impl Lookup {
         Lookup(pairs)
     }
 
+    /// With further keys for what is here: each is found as that after it is.
+    #[must_use]
+    pub fn with_other_names(mut self, others: &[(NameKey, NameKey)]) -> Lookup {
+        let found: Vec<(NameKey, u32)> = others.iter().filter_map(|(other, key)| Some((*other, self.get(*key)? as u32))).collect();
+        self.0.extend(found);
+        // What a key is the own one of comes first.
+        self.0.sort_by_key(|(key, _)| *key);
+        self.0.dedup_by_key(|(key, _)| *key);
+        self
+    }
+
     /// The index of `key`.
     #[must_use]
     pub fn get(&self, key: NameKey) -> Option<usize> {

@@ -83,9 +83,11 @@ impl Compiler<'_> {
             let key = self.program.names.add(&event.name);
             self.program.events.push(Event { key, reactions: Vec::new() });
         }
-        self.program.find_parameter = Lookup::new(self.program.parameters.iter().map(|p| p.key));
-        self.program.find_state = Lookup::new(self.program.states.iter().map(|s| s.key));
-        self.program.find_event = Lookup::new(self.program.events.iter().map(|e| e.key));
+        let theirs: Vec<(NameKey, NameKey)> =
+            document.from_game.iter().map(|name| (self.program.names.add(&name.theirs), NameKey::of(&name.ours.value))).collect();
+        self.program.find_parameter = Lookup::new(self.program.parameters.iter().map(|p| p.key)).with_other_names(&theirs);
+        self.program.find_state = Lookup::new(self.program.states.iter().map(|s| s.key)).with_other_names(&theirs);
+        self.program.find_event = Lookup::new(self.program.events.iter().map(|e| e.key)).with_other_names(&theirs);
     }
 
     /// Measures and formulas, and the order in which they are worked out.

@@ -55,6 +55,15 @@ pub struct EventDoc {
     pub place: Place,
 }
 
+/// A name of the game's for an event, a parameter or a state of ours.
+#[derive(Debug, Clone, PartialEq)]
+pub struct GameName {
+    /// What the game calls it.
+    pub theirs: String,
+    /// What it is called here.
+    pub ours: Located<String>,
+}
+
 /// Where a parameter's value comes from.
 #[derive(Debug, Clone, PartialEq)]
 pub enum ValueOf {
@@ -191,7 +200,36 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
             document.states.extend(state(reading, name, fields));
         }
     }
+    for (theirs, item, place) in fields.entries("from-game") {
+        document.from_game.extend(game_name(reading, document, theirs, item, &place));
+    }
     fields.finish();
+}
+
+/// A name of the game's, if there is something here that it can be the name of.
+fn game_name(reading: &Reading<'_>, document: &Document, theirs: String, item: &toml_edit::Item, place: &Place) -> Option<GameName> {
+    let Some(ours) = item.as_str() else {
+        reading.fault(place, format!("what the game's {theirs} is called here is not said"), format!("write \"{theirs}\" = \"hull.struck\""));
+        return None;
+    };
+    let Document { events, parameters, states, .. } = document;
+    let told = || {
+        let of_game = parameters.iter().filter(|p| p.source == ValueOf::Game);
+        events.iter().map(|e| e.name.as_str()).chain(of_game.map(|p| p.name.as_str())).chain(states.iter().map(|s| s.name.as_str()))
+    };
+    if told().any(|name| name == theirs) {
+        reading.fault(place, format!("{theirs} is a name here already"), "take this line out, or give what is called so here another name");
+        return None;
+    }
+    let inside = reading.place(item.span());
+    if !told().any(|name| name == ours) {
+        let worked_out = parameters.iter().any(|p| p.name == ours);
+        let what =
+            if worked_out { format!("{ours} is worked out here: the game cannot send it") } else { format!("there is no event, parameter or state {ours}") };
+        reading.fault(&inside, what, super::did_you_mean(ours, told(), "write the name of one that the game sends"));
+        return None;
+    }
+    Some(GameName { theirs, ours: Located { value: ours.to_owned(), place: inside } })
 }
 
 /// A name with what it means.

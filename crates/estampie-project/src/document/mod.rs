@@ -42,7 +42,7 @@ pub use edit::{Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
 pub(crate) use effects::read_octaves;
 pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
 pub use fields::Located;
-pub use game::{EventDoc, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
+pub use game::{EventDoc, GameName, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
 pub use generators::GeneratorDoc;
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
@@ -73,6 +73,8 @@ pub struct Document {
     pub events: Vec<EventDoc>,
     /// Emitters that the game places, as far as they are declared.
     pub emitters: Vec<EventDoc>,
+    /// Names under which the game sends what is called otherwise here.
+    pub from_game: Vec<GameName>,
     /// Numbers that the game sends.
     pub parameters: Vec<ParameterDoc>,
     /// Named values that the game sends.

@@ -112,6 +112,7 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
             document.emitters.clone_from(&part.emitters);
             document.parameters.clone_from(&part.parameters);
             document.states.clone_from(&part.states);
+            document.from_game.clone_from(&part.from_game);
         }
         "shared.toml" => document.shared = part.shared.clone(),
         "mix.toml" => {

@@ -120,6 +120,7 @@ pub static GAME: Table = table(
         f("parameters", Named(&PARAMETER), "", "numbers that the game tells, or that are measured"),
         f("formulas", Named(&FORMULA), "", "parameters that are worked out; a formula alone may stand for the table"),
         f("states", Named(&STATE), "", "named values that the game tells"),
+        f("from-game", Pairs("an event, a parameter or a state"), "", "names under which the game sends what is called otherwise here"),
     ],
 );
 

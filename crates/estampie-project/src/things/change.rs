@@ -96,7 +96,7 @@ impl Workspace {
         path.extend(kind.path[inside..].iter().map(|step| Step::Name((*step).to_owned())));
         let way: Vec<&str> = path.iter().filter_map(|step| if let Step::Name(name) = step { Some(name.as_str()) } else { None }).collect();
         let mut table = Table::new();
-        for (field, text) in begins {
+        for (field, text) in begins.iter().filter(|(field, _)| !field.is_empty()) {
             let holds = kind.table().and_then(|t| t.field(field)).map(|f| f.holds);
             let value = match holds {
                 Some(Holds::List(_)) => value_of(Written::List, text)?,
@@ -118,7 +118,7 @@ impl Workspace {
         match kind.form {
             Form::Whole(_) => return Err(format!("there is only one {}", kind.word).into()),
             Form::Pair(_) => {
-                let text = if kind.word == "player level" { "main" } else { "" };
+                let text = begins.iter().find(|(field, _)| field.is_empty()).map_or("", |(_, text)| text.as_str());
                 let table = made(here, &way).ok_or_else(|| Refusal::NoTable(way.join(".")))?;
                 table.insert(name, Item::Value(Value::from(text)));
                 path.push(Step::Name(name.to_owned()));

@@ -43,7 +43,7 @@ pub struct ThingKind {
     pub path: &'static [&'static str],
     /// How it is written.
     pub form: Form,
-    /// The fields that a new one begins with. `@KIND` stands for the name of the first thing of a kind.
+    /// The fields that a new one begins with; of a pair its text, under no name. `@KIND` stands for the name of the first thing of a kind.
     pub begins: &'static [(&'static str, &'static str)],
     /// The kind of thing that its name is the name of; `None` if it has one of its own.
     pub names: Option<&'static str>,
@@ -108,13 +108,14 @@ const SHARED: Files = Files::One("shared.toml");
 const MUSIC: Files = Files::In("music");
 
 /// All kinds, by the parts of a project.
-pub static KINDS: [ThingKind; 40] = [
+pub static KINDS: [ThingKind; 41] = [
     kind("project", ("project", "the project"), Files::One("estampie.toml"), &[], Form::Whole(&PROJECT)),
     kind("game", ("event", "events"), GAME, &["events"], Form::Pair("what happens")),
     begins(kind("game", ("parameter", "parameters"), GAME, &["parameters"], Form::Named(&PARAMETER)), &[("range", "0..1")]),
     begins(kind("game", ("formula", "formulas"), GAME, &["formulas"], Form::Named(&FORMULA)), &[("is", "0")]),
     begins(kind("game", ("state", "states"), GAME, &["states"], Form::Named(&STATE)), &[("values", "off; on")]),
     kind("game", ("emitter of the game", "emitters of the game"), GAME, &["emitters"], Form::Pair("what it is")),
+    begins(kind("game", ("name in the game", "names in the game"), GAME, &["from-game"], Form::Pair("what is called so here")), &[("", "@event")]),
     begins(
         kind("game", ("modulation", "modulations"), Files::One("modulation.toml"), &["modulation"], Form::Numbered(&MODULATION)),
         &[("from", "@parameter"), ("moves", "@sound level"), ("curve", "0: -6 dB; 1: 0 dB")],
@@ -140,7 +141,7 @@ pub static KINDS: [ThingKind; 40] = [
     begins(kind("mix", ("shared effect", "shared effects"), SHARED, &["effect"], Form::Named(&EFFECT)), &[("kind", "eq")]),
     kind("mix", ("snapshot", "snapshots"), MIX, &["snapshots"], Form::Named(&SNAPSHOT)),
     begins(kind("mix", ("duck", "ducks"), MIX, &["duck"], Form::Numbered(&DUCK)), &[("sidechain", "sound @sound"), ("ducks", "@bus")]),
-    kind("mix", ("player level", "player levels"), MIX, &["player-levels"], Form::Pair("the bus it is for")),
+    begins(kind("mix", ("player level", "player levels"), MIX, &["player-levels"], Form::Pair("the bus it is for")), &[("", "main")]),
     kind("world", ("world", "the world"), WORLD_FILE, &[], Form::Whole(&WORLD)),
     begins(kind("world", ("zone", "zones"), WORLD_FILE, &["zones"], Form::Named(&ZONE)), &[("at", "0, 0"), ("radius", "5 m")]),
     begins(kind("world", ("shelter", "shelters"), WORLD_FILE, &["shelters"], Form::Named(&ZONE)), &[("at", "0, 0"), ("radius", "5 m")]),
@@ -199,7 +200,7 @@ mod tests {
     #[test]
     fn what_a_new_thing_begins_with_are_fields_of_its_table() {
         for kind in &KINDS {
-            for (field, _) in kind.begins {
+            for (field, _) in kind.begins.iter().filter(|(field, _)| !field.is_empty()) {
                 let first = field.split('.').next().unwrap();
                 assert!(kind.table().unwrap().field(first).is_some(), "{} begins with {field}", kind.word);
             }

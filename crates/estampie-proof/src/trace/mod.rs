@@ -241,7 +241,10 @@ pub fn notice_text(notice: &Notice, names: &Names) -> String {
         Notice::UnknownLevel(key) => format!("unknown player level {}", names.get(key)),
         Notice::UnknownBus(key) => format!("unknown bus {}", names.get(key)),
         Notice::Clamped { parameter, asked, used } if asked.is_nan() => format!("{} was sent what is no number; it stays at {used}", names.get(parameter)),
-        Notice::Clamped { parameter, asked, used } => format!("{} {asked} is out of range, {used} is used", names.get(parameter)),
+        Notice::Clamped { parameter, asked, used } => {
+            let asked = (f64::from(asked) * 1e3).round() / 1e3;
+            format!("{} {asked} is out of range, {used} is used", names.get(parameter))
+        }
         Notice::WorkedOut(key) => format!("{} was sent, but it is worked out here; what was sent is ignored", names.get(key)),
         Notice::NeedsEmitter(key) => format!("{} was sent for all, but every emitter has its own; say which", names.get(key)),
         Notice::ForAll(key) => format!("{} was sent for an emitter, but there is one for all; it is taken for all", names.get(key)),

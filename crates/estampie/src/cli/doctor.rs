@@ -22,6 +22,12 @@ pub(super) fn run() -> Result<(), Failure> {
         out!("  built without sound devices; the workshop plays on the silent clock");
         out!("  fix: install ALSA's headers (Debian: libasound2-dev) and build again");
     }
+    out!("running game");
+    let here = std::net::SocketAddr::from(([127, 0, 0, 1], estampie_link::PORT));
+    match std::net::UdpSocket::bind(here).and_then(|_| std::net::TcpListener::bind(here)) {
+        Ok(_) => out!("  {here} is free: --listen, or O in the view Stage, listens there"),
+        Err(error) => out!("  {here} is not free ({error}): a workshop may be listening there; --listen with another port"),
+    }
     out!("terminal");
     let variable = |name: &str| std::env::var(name).unwrap_or_else(|_| "not set".into());
     out!("  TERM {}, COLORTERM {}, NO_COLOR {}", variable("TERM"), variable("COLORTERM"), variable("NO_COLOR"));

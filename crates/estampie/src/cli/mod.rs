@@ -3,6 +3,7 @@
 mod demo;
 mod doctor;
 mod draw;
+mod listen;
 mod new;
 pub(crate) mod output;
 mod probe;
@@ -15,6 +16,7 @@ use crate::{project, workshop};
 use clap::{Parser, Subcommand};
 use estampie_project::document::Fault;
 use output::{out, tell};
+use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -27,6 +29,8 @@ struct Arguments {
     project: Option<PathBuf>,
     #[command(flatten)]
     sound: Sound,
+    #[command(flatten)]
+    page: Page,
 }
 
 #[derive(clap::Args, Clone, Debug)]
@@ -37,9 +41,20 @@ pub(crate) struct Sound {
     /// How much sound is made ahead, in milliseconds (5 to 500)
     #[arg(long, value_name = "MS", default_value_t = 30, value_parser = clap::value_parser!(u32).range(5..=500))]
     buffer: u32,
+}
+
+/// How the workshop is opened, besides the sound.
+#[derive(clap::Args, Clone, Debug)]
+pub(crate) struct Page {
     /// The light theme
     #[arg(long)]
     light: bool,
+    /// Lets a running game play, by Open Sound Control on this address or port (127.0.0.1:9460 if none is said); UDP and TCP
+    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "", value_parser = listen_address)]
+    listen: Option<SocketAddr>,
+    /// With --listen: a machine that may send besides this one; may be said several times
+    #[arg(long, value_name = "ADDRESS")]
+    allow: Vec<IpAddr>,
     /// Messages stay until the next key instead of for some seconds: for who reads slowly, or by machine
     #[arg(long)]
     patient: bool,
@@ -57,6 +72,8 @@ enum Command {
         path: bool,
         #[command(flatten)]
         sound: Sound,
+        #[command(flatten)]
+        page: Page,
     },
     /// Makes a new project
     New {
@@ -68,6 +85,8 @@ enum Command {
         /// The project's folder
         project: PathBuf,
     },
+    /// Plays what a running game sends, without a screen, until it is stopped
+    Listen(listen::Arguments),
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
     /// Draws a project's curves, the transitions between its sections, its routing or its map, as SVG or PDF
@@ -114,11 +133,12 @@ pub(crate) fn run() -> ExitCode {
         }
     };
     let done = match arguments.command {
-        None => workshop::open(&arguments.project.unwrap_or_else(|| PathBuf::from(".")), &options(&arguments.sound)),
-        Some(Command::Demo { restore, path, sound }) => demo::run(restore, path, &options(&sound)),
+        None => workshop::open(&arguments.project.unwrap_or_else(|| PathBuf::from(".")), &options(&arguments.sound, &arguments.page)),
+        Some(Command::Demo { restore, path, sound, page }) => demo::run(restore, path, &options(&sound, &page)),
         Some(Command::New { folder }) => new::run(&folder),
         Some(Command::Check { project }) => check(&project),
         Some(Command::Draw(arguments)) => draw::run(&arguments),
+        Some(Command::Listen(arguments)) => listen::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),
         Some(Command::Schema(arguments)) => schema::run(&arguments),
@@ -137,12 +157,27 @@ pub(crate) fn run() -> ExitCode {
     }
 }
 
-fn options(sound: &Sound) -> workshop::Options {
+/// An address to listen on: a port, an address, or both.
+fn listen_address(text: &str) -> Result<SocketAddr, String> {
+    let here = IpAddr::V4(Ipv4Addr::LOCALHOST);
+    if text.is_empty() {
+        return Ok(SocketAddr::new(here, estampie_link::PORT));
+    }
+    let text = text.replace("localhost", "127.0.0.1");
+    let port = text.parse().ok().map(|port| SocketAddr::new(here, port));
+    let address = || text.parse().ok().map(|address| SocketAddr::new(address, estampie_link::PORT));
+    let whole = || text.parse().ok();
+    port.or_else(address).or_else(whole).ok_or_else(|| "write a port, an address, or both, like 9460 or 127.0.0.1:9460".to_owned())
+}
+
+fn options(sound: &Sound, page: &Page) -> workshop::Options {
     workshop::Options {
         device: sound.device.clone(),
         buffer_ms: sound.buffer,
-        light: sound.light,
-        patient: sound.patient,
+        light: page.light,
+        listen: page.listen,
+        allow: page.allow.clone(),
+        patient: page.patient,
         state: workshop::keeping::state_folder(),
         cache: workshop::keeping::cache_folder(),
     }
@@ -165,7 +200,7 @@ fn check(folder: &Path) -> Result<(), Failure> {
         for passed in estampie_project::survey::passed_by(document) {
             tell(&format!("note: {passed}"));
         }
-        listen(&loaded)
+        hear_transitions(&loaded)
     } else {
         let count = loaded.faults.len();
         Err(Failure::Fault(format!("{count} fault{} in {}", if count == 1 { "" } else { "s" }, folder.display())))
@@ -173,7 +208,7 @@ fn check(folder: &Path) -> Result<(), Failure> {
 }
 
 /// Renders and listens to every way between the sections of every piece.
-fn listen(loaded: &project::Loaded) -> Result<(), Failure> {
+fn hear_transitions(loaded: &project::Loaded) -> Result<(), Failure> {
     if loaded.program.music.pieces.is_empty() {
         return Ok(());
     }

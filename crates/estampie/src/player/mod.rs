@@ -9,8 +9,9 @@ mod loudness;
 
 pub(crate) use loudness::{HISTORY, Loudness};
 
-use estampie_engine::engine::Engine;
+use estampie_engine::engine::{Engine, Input};
 use estampie_engine::units::Seconds;
+use estampie_link::{Arrived, Timing};
 use rtrb::{Consumer, Producer, RingBuffer};
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
 use std::sync::mpsc::{Sender, channel};
@@ -48,6 +49,8 @@ pub(crate) struct Shared {
     pulls: AtomicU64,
     /// The device said that it is gone.
     failed: AtomicBool,
+    /// Frames from the arrival of what the game sends to its sound at the device, as far as is made ahead here.
+    delay: AtomicU32,
 }
 
 /// Why the silent clock plays when nothing is wrong.
@@ -64,6 +67,8 @@ pub(crate) enum Output {
 
 enum PlayerOrder {
     Engine(Box<Engine>),
+    /// What a game sends comes through this ring from now on.
+    Game(Consumer<Arrived>),
 }
 
 /// The player as the workshop holds it.
@@ -99,6 +104,16 @@ impl Player {
     pub(crate) fn replace(&mut self, engine: Engine) {
         let _ = self.orders.push(PlayerOrder::Engine(Box::new(engine)));
         self.drop_done();
+    }
+
+    /// Plays what comes through the ring of a link from now on.
+    pub(crate) fn follow(&mut self, game: Consumer<Arrived>) {
+        let _ = self.orders.push(PlayerOrder::Game(game));
+    }
+
+    /// How many frames after its arrival what the game sends sounds.
+    pub(crate) fn delay(&self) -> u32 {
+        self.shared.delay.load(Ordering::Relaxed)
     }
 
     /// Drops engines that are done with, here, where it hurts nobody.
@@ -193,6 +208,7 @@ impl Shared {
             largest: AtomicU32::new(0),
             pulls: AtomicU64::new(0),
             failed: AtomicBool::new(false),
+            delay: AtomicU32::new(0),
         }
     }
 
@@ -212,6 +228,11 @@ struct Paced {
     /// The engine before, while it fades out; with its gain.
     leaving: Option<(Box<Engine>, f32)>,
     tap: Producer<f32>,
+    /// What a game sends.
+    game: Consumer<Arrived>,
+    timing: Timing,
+    /// Frames that are made and not yet taken by the device.
+    queued: usize,
     rate: u32,
     buffer: usize,
     /// 1, or on its way to 0 while frozen.
@@ -225,6 +246,8 @@ struct Paced {
 /// A device that has not asked for so long is gone.
 const GONE: Duration = Duration::from_secs(2);
 const STEP: usize = 128;
+/// What the game has sent is given to the engine in such parts.
+const MOST_AT_ONCE: usize = 2048;
 
 impl Paced {
     fn new(
@@ -236,7 +259,24 @@ impl Paced {
     ) -> Paced {
         let samples = || vec![0.0; 2 * 512];
         let engine = Box::new(engine);
-        Paced { shared, engine, orders, done, tap, rate, buffer, leaving: None, gain: 1.0, trim: 1.0, samples: samples(), other: samples() }
+        let (game, timing) = (RingBuffer::new(0).1, Timing::new(rate));
+        Paced {
+            shared,
+            engine,
+            orders,
+            done,
+            tap,
+            game,
+            timing,
+            queued: 0,
+            rate,
+            buffer,
+            leaving: None,
+            gain: 1.0,
+            trim: 1.0,
+            samples: samples(),
+            other: samples(),
+        }
     }
 
     fn run(mut self) {
@@ -265,6 +305,7 @@ impl Paced {
                 Some(ring) => {
                     let queued = (ring.buffer().capacity() - ring.slots()) / 2;
                     let wanted = self.buffer + self.shared.largest.load(Ordering::Relaxed) as usize;
+                    self.queued = queued;
                     if queued < wanted {
                         let count = (wanted - queued).min(STEP);
                         self.make(count);
@@ -292,7 +333,15 @@ impl Paced {
     }
 
     fn follow_orders(&mut self) {
-        while let Ok(PlayerOrder::Engine(engine)) = self.orders.pop() {
+        while let Ok(order) = self.orders.pop() {
+            let engine = match order {
+                PlayerOrder::Engine(engine) => engine,
+                PlayerOrder::Game(game) => {
+                    self.game = game;
+                    continue;
+                }
+            };
+            self.timing.anew();
             let old = std::mem::replace(&mut self.engine, engine);
             // The new one starts softly by itself; the old one fades out. One that is still fading when a third comes has to go.
             if let Some((older, _)) = self.leaving.replace((old, 1.0)) {
@@ -321,16 +370,38 @@ impl Paced {
         if gain > 0.0 { self.leaving = Some((old, gain)) } else { self.give_back(old) }
     }
 
+    /// Gives the engine what the game has sent, each on the frame of its moment.
+    fn hear_the_game(&mut self, now: Instant) {
+        let frame = self.timing.frame(now);
+        let ahead = frame.saturating_sub(self.engine.frame()) as usize + self.queued;
+        self.shared.delay.store(ahead as u32, Ordering::Relaxed);
+        // So many and no more at once: what is left has its turn 128 frames later.
+        for _ in 0..MOST_AT_ONCE {
+            let Ok(arrived) = self.game.peek().copied() else { return };
+            // What was said for an engine that has just come is not for the one before.
+            if !self.orders.is_empty() {
+                return;
+            }
+            let _ = self.game.pop();
+            self.engine.input(Input { frame: self.timing.frame(arrived.at), what: arrived.what });
+        }
+    }
+
     /// Makes `count` frames into `samples`, silence while frozen, and taps them for the loudness.
     fn make(&mut self, count: usize) {
         let frozen = self.shared.frozen.load(Ordering::Relaxed);
         let out = &mut self.samples[..count * 2];
         if frozen && self.gain == 0.0 || self.shared.held.load(Ordering::Relaxed) {
             out.fill(0.0);
+            // Frames stand still: which is that of a moment has to be found anew.
+            self.timing.anew();
             return;
         }
         let begun = Instant::now();
+        self.hear_the_game(begun);
+        let out = &mut self.samples[..count * 2];
         self.engine.render(out);
+        self.timing.made(begun, self.engine.frame());
         self.fade_out(count);
         let out = &mut self.samples[..count * 2];
         let spent = begun.elapsed().as_secs_f64() * f64::from(self.rate) / count as f64;

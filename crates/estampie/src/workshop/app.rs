@@ -13,6 +13,7 @@ use super::project::ProjectView;
 use super::rehearsal::Rehearsal;
 use super::sounds::{Picker, SoundsView, TakeFacts};
 use super::stage::StageView;
+use super::stage::game::GamePage;
 use super::stage::map::MapView;
 use super::text_field::TextField;
 use super::theme::{Colours, Theme};
@@ -88,6 +89,8 @@ pub(crate) struct App {
     view: usize,
     pub(crate) mode: Mode,
     pub(crate) stage: StageView,
+    /// The page of what running games send.
+    pub(crate) game: GamePage,
     /// The selected bus, by its place in the program.
     pub(crate) bus: usize,
     pub(crate) scroll: usize,
@@ -139,7 +142,11 @@ impl App {
         let faults = all_faults(&workspace, found);
         let (levels, notice) = crate::levels::read(workspace.root());
         let (listening, broken) = super::listening::read(workspace.root());
-        let rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
+        let mut rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
+        let game = GamePage { address: options.listen, allow: options.allow.clone(), ..GamePage::default() };
+        if let Some(address) = options.listen {
+            rehearsal.listen(game.options(address, &workspace.document().manifest))?;
+        }
         let now = Instant::now();
         let mut app = App {
             mode: if faults.is_empty() { Mode::Page } else { Mode::Faults },
@@ -149,6 +156,7 @@ impl App {
             theme: Theme::new(Colours::of_environment(), options.light),
             view: 0,
             stage: StageView::default(),
+            game,
             bus: 0,
             scroll: 0,
             targets: Vec::new(),

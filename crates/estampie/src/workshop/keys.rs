@@ -94,6 +94,10 @@ pub(crate) enum Do {
     TakeUnsaved,
     LoudnessTarget,
     Map,
+    /// The page of the running game.
+    Game,
+    /// Listens to running games, or no longer.
+    ToggleLink,
     RunUp,
     RunDown,
     TurnLeft,

@@ -3,6 +3,7 @@
 mod app;
 mod curve;
 mod finder;
+pub(crate) mod headless;
 pub(crate) mod keeping;
 mod keys;
 mod listening;
@@ -43,6 +44,10 @@ pub(crate) struct Options {
     pub(crate) device: Option<String>,
     pub(crate) buffer_ms: u32,
     pub(crate) light: bool,
+    /// Where running games are listened to from the beginning, if they are.
+    pub(crate) listen: Option<std::net::SocketAddr>,
+    /// Machines besides this one that may send.
+    pub(crate) allow: Vec<std::net::IpAddr>,
     /// Whether messages stay until the next key.
     pub(crate) patient: bool,
     /// The folder for what is remembered between two starts, if there is one.

@@ -10,6 +10,7 @@ use estampie_engine::program::{Parameter, Program, ValueFrom};
 use estampie_engine::telemetry::{Draws, Happening, Notice, What};
 use estampie_engine::units::Seconds;
 use estampie_engine::vocabulary::Answer;
+use estampie_link::{Link, ListenError};
 use estampie_project::document::{Document, did_you_mean};
 use estampie_project::language::Playthrough;
 use estampie_proof::compare::LONGEST;
@@ -35,10 +36,32 @@ pub(crate) struct LogLine {
     /// Its place among all lines that were ever written, from 1: it stays the same while others come.
     pub(crate) number: u64,
     pub(crate) frame: u64,
+    /// The frame of the newest that it tells.
+    last: u64,
     pub(crate) text: String,
     pub(crate) label: Label,
     /// The sound of a flock or one-shots whose plays are counted in this line, and how many there were.
     crowd: Option<(NameKey, u32)>,
+    /// What is told again and again in this line, and how often it was.
+    again: Option<(Again, u32)>,
+}
+
+impl LogLine {
+    /// Whether it tells something for the first time, as far as it counts.
+    pub(crate) fn first(&self) -> bool {
+        self.again.is_none_or(|(_, times)| times == 1)
+    }
+}
+
+/// What a line tells again and again: a thing that does not fit, or a refusal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Again {
+    /// A parameter, perhaps of an emitter.
+    Parameter(NameKey, NameKey),
+    /// The place of an emitter.
+    Place(NameKey),
+    Misfit(MisfitKey),
+    Refused(NameKey, std::mem::Discriminant<estampie_engine::telemetry::Reason>),
 }
 
 /// A voice over time.
@@ -60,6 +83,14 @@ pub(crate) struct Heard {
     pub(crate) drawn: Draws,
 }
 
+/// What is told again is looked for among so many lines.
+const AGAIN: usize = 8;
+/// What moves is one line for as long as so many others have not come.
+const MOVED: usize = 12;
+
+/// So much of what games send waits at most to be played: more than two seconds of the worst flood.
+const LINKED: usize = 1 << 16;
+
 /// How many starts are remembered.
 const HEARD: usize = 2000;
 
@@ -73,6 +104,39 @@ pub(crate) struct Ended {
 
 /// How long what has ended can still be chosen, in seconds, and how many at most.
 const ASKED_FOR: (u64, usize) = (10, 24);
+
+/// Something that was sent and does not fit the project, as it was last.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Misfit {
+    pub(crate) notice: Notice,
+    pub(crate) count: u32,
+    /// The frame of the last.
+    pub(crate) frame: u64,
+    /// Of numbers out of range the least and the greatest.
+    pub(crate) asked: (f32, f32),
+}
+
+/// What a misfit is of: of two with one key the later stands for both.
+pub(crate) type MisfitKey = (u8, NameKey, NameKey);
+
+/// Which kind of misfit a notice is, if it is one.
+pub(crate) fn misfit(notice: &Notice) -> Option<MisfitKey> {
+    Some(match *notice {
+        Notice::UnknownEvent(key) => (0, key, NameKey::NONE),
+        Notice::UnknownParameter(key) => (1, key, NameKey::NONE),
+        Notice::UnknownState(key) => (2, key, NameKey::NONE),
+        Notice::UnknownValue { state, value } => (3, state, value),
+        Notice::Clamped { parameter, .. } => (4, parameter, NameKey::NONE),
+        Notice::NeedsEmitter(key) => (5, key, NameKey::NONE),
+        Notice::ForAll(key) => (6, key, NameKey::NONE),
+        Notice::WorkedOut(key) => (7, key, NameKey::NONE),
+        Notice::NoPlace(key) => (8, key, NameKey::NONE),
+        _ => return None,
+    })
+}
+
+/// So many misfits are told apart.
+const MOST_MISFITS: usize = 512;
 
 /// The last seconds of everything.
 #[derive(Default)]
@@ -93,6 +157,8 @@ pub(crate) struct History {
     pub(crate) events: HashMap<NameKey, u32>,
     /// What was sent and is not declared, with how often.
     pub(crate) undeclared: BTreeMap<NameKey, u32>,
+    /// What was sent and does not fit.
+    pub(crate) misfits: BTreeMap<MisfitKey, Misfit>,
     /// How often each reaction acted.
     pub(crate) acted: HashMap<NameKey, u32>,
     /// Peak of the output in dB, by status.
@@ -166,6 +232,12 @@ pub(crate) struct Rehearsal {
     gathers: Option<Instant>,
     /// A program that the engine had no room for yet (it is frozen, say).
     waiting: Option<Box<Prepared>>,
+    /// What a running game sends comes by this.
+    link: Option<Link>,
+    /// Whether the link has been told that everything stands still.
+    still: bool,
+    /// What the games that said hello have been told does not fit.
+    told: BTreeSet<MisfitKey>,
 }
 
 /// Notes for comparisons: at sixty a second those of nine minutes.
@@ -255,6 +327,52 @@ impl Rehearsal {
             early: Vec::new(),
             gathers: None,
             waiting: None,
+            link: None,
+            still: false,
+            told: BTreeSet::new(),
+        }
+    }
+
+    /// Listens to what running games send.
+    ///
+    /// # Errors
+    /// When the address cannot be listened on.
+    pub(crate) fn listen(&mut self, options: estampie_link::Options) -> Result<(), ListenError> {
+        // What listened before has to leave its port first.
+        self.link = None;
+        let (ring, came) = rtrb::RingBuffer::new(LINKED);
+        let link = Link::listen(options, ring)?;
+        self.player.follow(came);
+        (self.still, self.link) = (false, Some(link));
+        Ok(())
+    }
+
+    /// Listens no longer.
+    pub(crate) fn end_listening(&mut self) {
+        self.link = None;
+    }
+
+    /// The open link.
+    pub(crate) fn link(&self) -> Option<&Link> {
+        self.link.as_ref()
+    }
+
+    /// Names that came by the link: they are there before anything that is called so comes back from the engine.
+    fn learn_names(&mut self) {
+        let Some(link) = &self.link else { return };
+        while let Some(name) = link.name() {
+            self.names.add(&name);
+        }
+    }
+
+    /// Lets the link stand still with the clock.
+    fn hold_link(&mut self) {
+        let still = self.player.frozen() || self.player.held() || self.gathers.is_some();
+        if let Some(link) = &self.link
+            && still != self.still
+        {
+            link.freeze(still);
+            self.still = still;
         }
     }
 
@@ -328,8 +446,12 @@ impl Rehearsal {
         self.log.clear();
         self.replay = None;
         self.recorder = None;
+        self.told.clear();
         self.player.freeze(false);
         self.player.replace(engine);
+        if let Some(link) = &self.link {
+            link.say_again(self.program.rate);
+        }
         self.say(InputKind::Tap { bus: self.measured });
         self.only.held.clear();
         for what in self.only_inputs() {
@@ -598,12 +720,15 @@ impl Rehearsal {
     /// Takes what has come from the engine; true if there is something new to show.
     pub(crate) fn poll(&mut self, document: &Document) -> bool {
         self.player.drop_done();
+        self.hold_link();
+        self.learn_names();
         self.hand_over();
         let mut news = self.poll_coming(document);
         if self.gathers.take_if(|until| Instant::now() >= *until).is_some() {
             self.say_early();
         }
         while let Some(happening) = self.remote.happening() {
+            self.learn_names();
             self.note(&happening, document);
             news = true;
         }
@@ -653,8 +778,38 @@ impl Rehearsal {
 
     fn add_line(&mut self, frame: u64, text: String, label: Label) {
         self.lines_written += 1;
-        self.log.push_front(LogLine { number: self.lines_written, frame, text, label, crowd: None });
+        self.log.push_front(LogLine { number: self.lines_written, frame, last: frame, text, label, crowd: None, again: None });
         self.log.truncate(500);
+    }
+
+    /// What is told again and again is one line, as it was last and with how often it was.
+    fn add_again(&mut self, (frame, mut text, label): (u64, String, Label), what: Again) {
+        let found = self.log.iter().take(AGAIN).position(|line| line.again.is_some_and(|(before, _)| before == what));
+        let times = found.and_then(|at| self.log.remove(at)).and_then(|line| line.again).map_or(1, |(_, times)| times + 1);
+        if times > 1 {
+            text.push_str(&format!(" ×{times}"));
+        }
+        self.add_line(frame, text, label);
+        if let Some(line) = self.log.front_mut() {
+            line.again = Some((what, times));
+        }
+    }
+
+    /// Counts what does not fit, and tells it once to whoever said hello.
+    fn note_misfit(&mut self, frame: u64, notice: &Notice, text: &str) {
+        let Some(key) = misfit(notice) else { return };
+        let asked = if let Notice::Clamped { asked, .. } = notice { *asked } else { f32::NAN };
+        if self.history.misfits.len() < MOST_MISFITS || self.history.misfits.contains_key(&key) {
+            let known = self.history.misfits.entry(key).or_insert(Misfit { notice: *notice, count: 0, frame, asked: (asked, asked) });
+            (known.notice, known.frame) = (*notice, frame);
+            known.count += 1;
+            known.asked = (known.asked.0.min(asked), known.asked.1.max(asked));
+        }
+        if let Some(link) = self.link.as_ref().filter(|_| self.told.len() < MOST_MISFITS)
+            && self.told.insert(key)
+        {
+            link.notice("warning", text.to_owned());
+        }
     }
 
     /// Those of a flock that sound within three seconds are one line.
@@ -678,6 +833,7 @@ impl Rehearsal {
     }
 
     fn note(&mut self, happening: &Happening, document: &Document) {
+        self.forget_old(happening.frame);
         self.past.note(happening, &self.names);
         if self.past.count() > self.past_most {
             self.past.forget(Seconds(Seconds::of_frames(happening.frame, self.program.rate).0 - LONGEST.0));
@@ -696,6 +852,8 @@ impl Rehearsal {
                     self.history.heard.pop_front();
                 }
             }
+            // Of what is unknown the notice tells that comes with it.
+            What::Event { event, .. } if self.program.find_event.get(event).is_none() => return,
             What::Event { event, .. } => *self.history.events.entry(event).or_default() += 1,
             What::Reaction { reaction } => *self.history.acted.entry(reaction).or_default() += 1,
             What::Notice(Notice::UnknownEvent(event)) => *self.history.undeclared.entry(event).or_default() += 1,
@@ -722,6 +880,16 @@ impl Rehearsal {
         if let Some((mut text, label)) = trace::sentence(happening, &self.names) {
             if let What::Notice(notice) = happening.what {
                 text.push_str(&fix(&notice, &self.names, document));
+                self.note_misfit(happening.frame, &notice, &text);
+            }
+            let again = match happening.what {
+                What::Notice(notice) => misfit(&notice).map(Again::Misfit),
+                What::Refused { sound, reason, .. } => Some(Again::Refused(sound, std::mem::discriminant(&reason))),
+                _ => None,
+            };
+            if let Some(again) = again {
+                self.add_again((happening.frame, text, label), again);
+                return;
             }
             if let What::VoiceStart { sound, emitter, .. } = happening.what
                 && is_member(&self.program, emitter)
@@ -729,15 +897,28 @@ impl Rehearsal {
                 self.add_crowd(happening.frame, sound);
                 return;
             }
-            // A value being dragged is one line that changes, not a hundred.
-            let same = matches!(happening.what, What::Parameter { .. })
-                && self.log.front().is_some_and(|l| l.text.split(" is ").next() == text.split(" is ").next() && l.label == label && l.text.contains(" is "));
-            if same {
-                self.log.pop_front();
+            // A value being dragged, or a place that a game sends again and again, is one line that changes, not a hundred.
+            let moved = match happening.what {
+                What::Parameter { parameter, emitter, .. } => Some(Again::Parameter(parameter, emitter)),
+                What::Place { emitter, .. } => Some(Again::Place(emitter)),
+                _ => None,
+            };
+            let lately = happening.frame.saturating_sub(2 * u64::from(self.program.rate));
+            let line = moved.and_then(|moved| self.log.iter_mut().take(MOVED).find(|l| l.last >= lately && l.again.is_some_and(|(what, _)| what == moved)));
+            if let Some(line) = line {
+                (line.text, line.last) = (text, happening.frame);
+                return;
             }
             self.add_line(happening.frame, text, label);
+            if let (Some(moved), Some(line)) = (moved, self.log.front_mut()) {
+                line.again = Some((moved, 1));
+            }
         }
-        let oldest = happening.frame.saturating_sub(((LANES + 2.0) * f64::from(self.program.rate)) as u64);
+    }
+
+    /// Forgets what is older than the lanes show.
+    fn forget_old(&mut self, frame: u64) {
+        let oldest = frame.saturating_sub(((LANES + 2.0) * f64::from(self.program.rate)) as u64);
         while self.history.voices.front().is_some_and(|b| b.end.is_some_and(|e| e < oldest)) {
             self.history.voices.pop_front();
         }

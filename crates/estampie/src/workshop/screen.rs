@@ -3,6 +3,7 @@
 use super::app::{App, Mode};
 use super::keys::KEYS;
 use super::painter::{NARROW, Painter, cut, print_level, rows_of};
+use super::stage::game::{Standing, age, standing};
 use super::text_field::TextField;
 use super::theme::Role;
 use super::view::{Clicks, Prompt, Targets, VIEWS};
@@ -135,11 +136,30 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     if end + clock.len() as u16 + 1 < width {
         painter.right(width - 1, 0, &clock, Role::Text);
     }
+    let end = if let Some((text, role)) = game_words(app) {
+        let end = painter.text(end + 2, 0, 5, "game", Role::Secondary) + 1;
+        painter.text(end, 0, 14, &text, role)
+    } else {
+        end
+    };
     let end = end + 2;
     let left = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
+    // Half a word is none.
+    if left < 12 {
+        return;
+    }
     let end = painter.text(end, 0, 9.min(left), "sound ", Role::Secondary);
     let left = left.saturating_sub(6);
     painter.text(end, 0, left, &format!("{dot} {words}"), role);
+}
+
+/// How it stands with the running game, in few words, if it is listened.
+fn game_words(app: &App) -> Option<(String, Role)> {
+    Some(match standing(app)? {
+        Standing::Waits(port) => (format!("○ on {port}"), Role::Text),
+        Standing::Plays(rate) => (format!("● {rate:.0}/s"), Role::FromGame),
+        Standing::Silent(since) => (format!("○ silent {}", age(since)), Role::Text),
+    })
 }
 
 fn level(value: f64, unit: &str) -> String {

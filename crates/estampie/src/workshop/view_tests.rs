@@ -44,8 +44,17 @@ impl Desk {
         Desk::with(|_| ())
     }
 
+    /// A desk that listens to a running game, on any port that is free.
+    pub(crate) fn listening() -> Desk {
+        Desk::opened(|_| (), Some("127.0.0.1:0".parse().unwrap()))
+    }
+
     /// A desk with a folder to which something is done before it is opened.
     fn with(change: impl Fn(&Path)) -> Desk {
+        Desk::opened(change, None)
+    }
+
+    fn opened(change: impl Fn(&Path), listen: Option<std::net::SocketAddr>) -> Desk {
         let folder = tempfile::tempdir().unwrap();
         for (name, text) in FILES {
             let path = folder.path().join(name);
@@ -60,7 +69,7 @@ impl Desk {
             wave.finalize().unwrap();
         }
         change(folder.path());
-        let options = Options { device: Some("none".into()), buffer_ms: 30, light: false, patient: false, state: None, cache: None };
+        let options = Options { device: Some("none".into()), buffer_ms: 30, light: false, listen, allow: Vec::new(), patient: false, state: None, cache: None };
         let app = App::open(folder.path(), &options).unwrap();
         assert!(app.faults.is_empty(), "{:?}", app.faults);
         let mut desk = Desk { app, folder, size: (160, 47) };
@@ -116,7 +125,7 @@ impl Desk {
     }
 
     /// Lets the workshop go on until something is so.
-    fn poll_until(&mut self, what: &str, so: impl Fn(&App) -> bool) {
+    pub(crate) fn poll_until(&mut self, what: &str, so: impl Fn(&App) -> bool) {
         let begun = std::time::Instant::now();
         while !so(&self.app) {
             self.app.poll();

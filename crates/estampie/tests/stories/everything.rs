@@ -15,6 +15,7 @@ const THINGS: &[Made] = &[
     ("formula", "danger", &[("is", "strain * 2"), ("range", "0..1")]),
     ("state", "deck", &[("values", "plank; silt"), ("start", "plank")]),
     ("emitter of the game", "winch", &[("winch", "on the quay")]),
+    ("name in the game", "PressureHull", &[("PressureHull", "strain")]),
     ("bus", "hull", &[("level", "-3 dB")]),
     ("bus", "nave", &[]),
     ("effect", "tail", &[("kind", "reverb"), ("wet", "100 %")]),

@@ -24,7 +24,11 @@ impl App {
             Do::FineLeft => self.nudge(-0.1),
             Do::FineRight => self.nudge(0.1),
             Do::NextColumn | Do::PreviousColumn => {
-                let columns: &[Column] = if self.map_shown() { &[Column::Index, Column::Map, Column::Sounding] } else { &[Column::Index, Column::Sounding] };
+                let columns: &[Column] = match (self.game.shown, self.map_shown()) {
+                    (true, _) => &[Column::Index, Column::Game, Column::Sounding],
+                    (false, true) => &[Column::Index, Column::Map, Column::Sounding],
+                    (false, false) => &[Column::Index, Column::Sounding],
+                };
                 let at = columns.iter().position(|c| *c == self.stage.column).unwrap_or(0);
                 let by = if does == Do::NextColumn { 1 } else { columns.len() - 1 };
                 self.stage.column = columns[(at + by) % columns.len()];
@@ -43,6 +47,7 @@ impl App {
         match self.stage.column {
             Column::Index => self.stage.item = step(self.stage.item, self.items().len()),
             Column::Map => {}
+            Column::Game => self.go_game(by),
             Column::Sounding => {
                 let voices = self.sounding();
                 let at = voices.iter().position(|v| Some(v.voice) == self.stage.voice).unwrap_or(0);

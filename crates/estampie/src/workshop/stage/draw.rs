@@ -28,7 +28,9 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     if painter.shows(index) {
         self::index(app, painter, index, targets);
     }
-    if app.map_shown() {
+    if app.game.shown {
+        super::game::draw(app, painter, centre, targets);
+    } else if app.map_shown() {
         super::map::draw(app, painter, centre, targets);
     } else {
         let hints = hints(app);

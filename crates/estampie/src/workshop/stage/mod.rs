@@ -2,6 +2,7 @@
 
 mod actions;
 mod draw;
+pub(crate) mod game;
 mod inputs;
 pub(crate) mod map;
 
@@ -37,6 +38,8 @@ pub(crate) enum Column {
     Index,
     /// The map.
     Map,
+    /// The page of the running game.
+    Game,
     Sounding,
 }
 
@@ -91,7 +94,7 @@ impl View for Stage {
     }
 
     fn act(&self, app: &mut App, does: Do) -> bool {
-        app.act_map(does) || app.act_stage(does)
+        app.act_game(does) || app.act_map(does) || app.act_stage(does)
     }
 
     fn go(&self, app: &mut App, by: isize) {
@@ -108,7 +111,11 @@ impl View for Stage {
     }
 
     fn last_line(&self, app: &App) -> Option<&'static [(&'static str, &'static str)]> {
-        (app.stage.column == Column::Map && app.map_shown()).then_some(&map::KEYS)
+        match app.stage.column {
+            Column::Map if app.map_shown() => Some(&map::KEYS),
+            Column::Game => Some(&game::KEYS),
+            _ => None,
+        }
     }
 
     /// That of the selected voice, by its ledger.
@@ -123,6 +130,8 @@ impl View for Stage {
 const KEYS: &[Binding] = &[
     key(&["enter"], Do::Main, "enter", "send the event, replay the playthrough, hear the sound", Some("send")),
     key(&["M"], Do::Map, "M", "the map, or the last twenty seconds", Some("map")),
+    key(&["I"], Do::Game, "I", "the running game: who sends, what came last, what does not fit and how to fix it", Some("game")),
+    key(&["O"], Do::ToggleLink, "O", "listen to a running game, or no longer (Open Sound Control)", None),
     key(&["shift-up"], Do::RunUp, "shift-↑", "on the map: run, or move the cross by ten", None),
     key(&["shift-down"], Do::RunDown, "shift-↓", "on the map: run, or move the cross by ten", None),
     key(&["<"], Do::TurnLeft, "<", "turn to the left", None),

@@ -181,7 +181,7 @@ pub(super) fn away(thing: &MapThing, at: Ground) -> f32 {
 impl App {
     /// Whether the map is in the centre of the Stage.
     pub(crate) fn map_shown(&self) -> bool {
-        self.map.shown.unwrap_or_else(|| self.program().world.any())
+        !self.game.shown && self.map.shown.unwrap_or_else(|| self.program().world.any())
     }
 
     pub(super) fn listener(&self) -> EmitterStatus {

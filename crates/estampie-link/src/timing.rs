@@ -1,0 +1,129 @@
+//! From moments to frames: a steady stream of messages keeps its spacing, however a sound device asks for its samples.
+
+use std::time::{Duration, Instant};
+
+/// How much slower than the machine's clock a sound device's may run: so fast is a lead given up that is not confirmed.
+const DRIFT: f64 = 2e-4;
+
+/// Knows which frame belongs to a moment.
+///
+/// Whoever renders tells with [`Timing::made`] when it began to make frames and up to which. Devices ask for their samples in bursts, so
+/// the frame made last runs before the clock now more and now less. What counts is how far it ever runs before: a message that came at
+/// a moment sounds that far after it, which is never in the past of what is made, and always equally far.
+#[derive(Debug, Clone)]
+pub struct Timing {
+    rate: f64,
+    zero: Instant,
+    /// How far frames run before moments, in seconds, and when that was so.
+    ahead: Option<(f64, f64)>,
+}
+
+impl Timing {
+    /// For so many frames a second.
+    #[must_use]
+    pub fn new(rate: u32) -> Timing {
+        Timing { rate: f64::from(rate), zero: Instant::now(), ahead: None }
+    }
+
+    /// Frames begin anew, or have stood still.
+    pub fn anew(&mut self) {
+        self.ahead = None;
+    }
+
+    fn seconds(&self, at: Instant) -> f64 {
+        // Moments before the first are of messages that waited meanwhile.
+        at.checked_duration_since(self.zero).map_or_else(|| -self.zero.duration_since(at).as_secs_f64(), |d| d.as_secs_f64())
+    }
+
+    fn ahead_at(&self, seconds: f64) -> Option<f64> {
+        self.ahead.map(|(ahead, when)| ahead - (seconds - when).max(0.0) * DRIFT)
+    }
+
+    /// Frames up to `frame` have been made, and the last look for messages before that was at `looked`.
+    pub fn made(&mut self, looked: Instant, frame: u64) {
+        let seconds = self.seconds(looked);
+        let ahead = frame as f64 / self.rate - seconds;
+        if self.ahead_at(seconds).is_none_or(|before| ahead > before) {
+            self.ahead = Some((ahead, seconds));
+        }
+    }
+
+    /// The frame of what came, or is meant, at a moment; 0 (that is, now) as long as nothing has been made.
+    #[must_use]
+    pub fn frame(&self, at: Instant) -> u64 {
+        let seconds = self.seconds(at);
+        self.ahead_at(seconds).map_or(0, |ahead| ((seconds + ahead) * self.rate).round().max(0.0) as u64)
+    }
+
+    /// How long after a moment its frame is made at the latest, if it comes at once.
+    #[must_use]
+    pub fn longest_wait(&self, at: Instant, frame: u64) -> Duration {
+        Duration::from_secs_f64((self.frame(at) as f64 - frame as f64).max(0.0) / self.rate)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// A machine's clock in which a device asks for `burst` frames at a time, at a rate that differs by `drift`, and a thread looks for
+    /// messages before each 128. Gives the frames that steady messages got, and the least that was made when each was taken.
+    fn play(burst: u64, drift: f64, every: f64, seconds: f64) -> Vec<(u64, u64)> {
+        let rate = 48_000.0;
+        let zero = Instant::now();
+        let at = |seconds: f64| zero + Duration::from_secs_f64(seconds);
+        let mut timing = Timing::new(48_000);
+        let (mut now, mut made, mut came, mut given) = (0.0f64, 0u64, 0u32, Vec::new());
+        let mut first = true;
+        while now < seconds {
+            // The device has emptied a burst: it is filled again, each part in a tenth of its time.
+            let wanted = ((now * rate * (1.0 + drift)) as u64 / burst + 2) * burst;
+            while made < wanted {
+                let looked = now;
+                while f64::from(came) * every <= now {
+                    if !first {
+                        given.push((timing.frame(at(f64::from(came) * every)), made));
+                    }
+                    came += 1;
+                }
+                made += 128;
+                now += 128.0 / rate / 10.0;
+                timing.made(at(looked), made);
+                first = false;
+            }
+            now += 0.002;
+        }
+        given
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(60))]
+        #[test]
+        fn steady_messages_are_as_far_apart_in_frames_and_never_late(burst in 128u64..2048, drift in -1e-4f64..1e-4, every in 0.004f64..0.05) {
+            let given = play(burst, drift, every, 8.0);
+            for (frame, made) in &given {
+                prop_assert!(frame >= made, "{} is past: {} are made", frame, made);
+                prop_assert!(*frame < made + 2 * burst + 1024, "{} is far ahead of {}", frame, made);
+            }
+            // Once the device's rhythm is known: a block of 64 at most besides what the message's own spacing is.
+            let settled: Vec<u64> = given.iter().skip(given.len() / 4).map(|g| g.0).collect();
+            for pair in settled.windows(2) {
+                let apart = pair[1] as f64 - pair[0] as f64 - every * 48_000.0;
+                prop_assert!(apart.abs() <= 64.0, "{} frames off", apart);
+            }
+        }
+    }
+
+    #[test]
+    fn before_anything_is_made_it_is_now_and_a_later_moment_is_a_later_frame() {
+        let mut timing = Timing::new(48_000);
+        let now = Instant::now();
+        assert_eq!(timing.frame(now), 0);
+        timing.made(now, 480);
+        assert_eq!((timing.frame(now), timing.frame(now + Duration::from_millis(10))), (480, 960));
+        assert_eq!(timing.longest_wait(now + Duration::from_millis(10), 480), Duration::from_millis(10));
+        timing.anew();
+        assert_eq!(timing.frame(now), 0);
+    }
+}
