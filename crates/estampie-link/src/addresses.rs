@@ -118,6 +118,12 @@ pub enum Wrong {
         /// Which argument.
         what: &'static str,
     },
+    /// A state that was sent for an emitter.
+    #[error("/estampie/state: {name} was sent for an emitter, but states are of all; it is taken so")]
+    OfAll {
+        /// The state.
+        name: String,
+    },
     /// A time tag too far ahead.
     #[error("a time tag lies more than a minute ahead; the bundle is left out (say hello in a tagged bundle if your clock is another)")]
     TooEarly,
@@ -380,6 +386,16 @@ mod tests {
         for (address, arguments, said) in cases {
             assert_eq!(read(&format!("/estampie/{address}"), &arguments), Ok(said), "{address} {arguments:?}");
         }
+    }
+
+    #[test]
+    fn the_manual_has_every_address() {
+        let manual = include_str!("../../../docs/link.md");
+        for of in &ADDRESSES {
+            let line = format!("| `{}` | `{}` | {} |", of.path, of.arguments, of.says);
+            assert!(manual.contains(&line), "{line}");
+        }
+        assert_eq!(manual.matches("| `/estampie/").count(), ADDRESSES.len(), "and no other");
     }
 
     #[test]

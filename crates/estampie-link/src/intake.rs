@@ -1,6 +1,6 @@
 //! What one packet after another does: read, counted, and handed on as inputs of the engine, each with the moment at which it counts.
 
-use crate::addresses::{Said, Wrong, read};
+use crate::addresses::{Said, Wrong, read, shortened};
 use crate::facts::{Facts, Peer, Transport};
 use crate::packet;
 use estampie_engine::engine::{InputKind, LISTENER_NAME};
@@ -148,6 +148,9 @@ impl Intake {
             };
             facts.peers[place].count(now.0);
             facts.note(&said, now.0);
+            if let Said::State { name, emitter: Some(_), .. } = &said {
+                not_understood(facts, place, &Wrong::OfAll { name: shortened(name, 60) }, now.0);
+            }
             let what = self.input(&said, at);
             self.hand_on(facts, Arrived { at, what });
             Ok(())
@@ -481,6 +484,15 @@ mod tests {
         assert_eq!(came.len(), 3);
         let there = InputKind::Place { emitter: NameKey::of("eel-1"), kind: NameKey::of("eel"), at: [1.1, 0.0, 0.0], facing: None, frames: 0 };
         assert!(came.contains(&there), "the last place, at once: {came:?}");
+    }
+
+    #[test]
+    fn a_state_of_an_emitter_is_taken_for_all_and_told() {
+        let mut bench = bench(8);
+        bench.send(0.0, &message("state", vec![text("deck"), text("oak"), text("bell")]));
+        assert_eq!(bench.came().len(), 1);
+        let facts = bench.facts.lock().unwrap();
+        assert!(facts.not_understood.keys().any(|k| k.contains("deck was sent for an emitter")), "{:?}", facts.not_understood);
     }
 
     #[test]

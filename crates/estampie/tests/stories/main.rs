@@ -4,6 +4,7 @@
 
 mod commands;
 mod everything;
+mod game;
 mod jobs;
 mod keeping;
 mod mix;

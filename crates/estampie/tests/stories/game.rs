@@ -1,0 +1,156 @@
+//! Stories of a running game that plays the workshop.
+
+use crate::support::Story;
+use std::net::UdpSocket;
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+/// A port that is free.
+fn free_port() -> u16 {
+    UdpSocket::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
+}
+
+/// A packet with texts, by hand: what is tested is what reads it.
+fn packet(address: &str, texts: &[&str]) -> Vec<u8> {
+    let padded = |text: &str| {
+        let mut bytes = text.as_bytes().to_vec();
+        bytes.push(0);
+        bytes.resize(bytes.len().div_ceil(4) * 4, 0);
+        bytes
+    };
+    let mut bytes = padded(&format!("/estampie/{address}"));
+    bytes.extend(padded(&format!(",{}", "s".repeat(texts.len()))));
+    texts.iter().for_each(|text| bytes.extend(padded(text)));
+    bytes
+}
+
+#[test]
+fn a_running_game_plays_and_what_it_misspells_is_fixed_by_one_key() {
+    let story = Story::new("game");
+    let port = free_port();
+    story.open(&format!("demo --device none --listen {port}"));
+    story.wait_until("it is listened and loaded", |s| s.contains(&format!("game ○ on {port}")) && s.contains("1 cell =") && !s.contains("loading audio"));
+    let game = UdpSocket::bind("127.0.0.1:0").unwrap();
+    game.connect(("127.0.0.1", port)).unwrap();
+    let send = |address: &str, texts: &[&str]| game.send(&packet(address, texts)).map(|_| ()).unwrap();
+    send("hello", &["Brinewick Salvage"]);
+    send("event", &["sonar.ping"]);
+    story.heard("sonar/ping");
+    // A misspelt event is said at once, and is ours by one key.
+    story.keys(&["I"]);
+    send("event", &["sonar.png"]);
+    story.wait_until("it does not fit", |s| s.contains("unknown event sonar.png ×1") && s.contains("▶ sonar.png is sonar.ping"));
+    story.keys(&["Enter"]);
+    story.wait_for("sonar.png is sonar.ping; u undoes it");
+    story.wait_until("nothing is left that does not fit", |s| !s.contains("Does not fit") && s.contains("◆ 1 unsaved"));
+    send("event", &["sonar.png"]);
+    story
+        .wait_until("it has come as ours", |s| s.lines().any(|l| l.contains("sonar.ping") && l.contains("¶").eq(&false) && l.contains("sonar.png").eq(&false)));
+    story.keys(&["Escape"]);
+    story.heard("sonar/ping");
+    // What the game sends is recorded like what hands do.
+    story.keys(&["R"]);
+    story.wait_for("● recording");
+    send("event", &["hull.struck"]);
+    story.heard("hull/struck");
+    story.keys(&["R"]);
+    story.wait_for("recorded as take-1");
+    story.keys(&["C-s"]);
+    story.wait_for("● saved");
+    let text = std::fs::read_to_string(story.copy().join("playthroughs/take-1.play")).unwrap();
+    assert!(text.lines().any(|l| l.ends_with("send hull.struck")), "{text}");
+    let game_file = std::fs::read_to_string(story.copy().join("game.toml")).unwrap();
+    assert!(game_file.contains("\"sonar.png\" = \"sonar.ping\""), "{game_file}");
+    // A game that falls silent is said to be.
+    story.wait_until("it is silent", |s| s.contains("game ○ silent"));
+}
+
+/// Whether a program is here; ./test installs what it can.
+fn there_is(program: &str, argument: &str) -> bool {
+    Command::new(program).arg(argument).stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok()
+}
+
+/// Python with the package that sends, if there is one.
+fn python() -> Option<Command> {
+    let own = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../target/python");
+    let mut python = Command::new("python3");
+    python.env("PYTHONPATH", own);
+    let known = Command::new("python3").env("PYTHONPATH", python.get_envs().next()?.1?).args(["-c", "import pythonosc"]).stderr(Stdio::null()).status();
+    known.is_ok_and(|s| s.success()).then_some(python)
+}
+
+#[test]
+fn clients_of_others_are_understood_without_a_screen() {
+    let folder = tempfile::tempdir().unwrap();
+    let kept = folder.path().join("kept.play");
+    let port = free_port();
+    let log = folder.path().join("said");
+    let out = std::fs::File::create(&log).unwrap();
+    let mut listening = Command::new(env!("CARGO_BIN_EXE_estampie"))
+        .args(["listen", Story::demo().to_str().unwrap(), &port.to_string(), "--device", "none", "--record", kept.to_str().unwrap()])
+        .env("XDG_CACHE_HOME", env!("CARGO_TARGET_TMPDIR"))
+        .stdout(out.try_clone().unwrap())
+        .stderr(out)
+        .spawn()
+        .unwrap();
+    let said = || std::fs::read_to_string(&log).unwrap();
+    let until = |words: &str| {
+        let begun = std::time::Instant::now();
+        while !said().contains(words) {
+            assert!(begun.elapsed() < Duration::from_secs(60), "{words} is not said:\n{}", said());
+            std::thread::sleep(Duration::from_millis(30));
+        }
+    };
+    until(&format!("listening on 127.0.0.1:{port}"));
+    if there_is("oscsend", "--help") {
+        let oscsend = |arguments: &[&str]| assert!(Command::new("oscsend").args(arguments).status().unwrap().success());
+        oscsend(&["127.0.0.1", &port.to_string(), "/estampie/event", "ss", "hull.struck", "bell"]);
+        until("hull.struck on bell");
+        oscsend(&[&format!("osc.tcp://127.0.0.1:{port}"), "/estampie/parameter", "sd", "depth", "41.5"]);
+        until("depth is 41.5");
+        oscsend(&["127.0.0.1", &port.to_string(), "/estampie/event", "i", "7"]);
+    } else {
+        eprintln!("oscsend (Debian: liblo-tools) is not here: that part is left out");
+    }
+    if let Some(mut python) = python() {
+        let script = format!(
+            "from pythonosc.udp_client import SimpleUDPClient\nc = SimpleUDPClient('127.0.0.1', {port})\nc.send_message('/estampie/state', ['place', 'nave'])\nc.send_message('/estampie/emitter', [12, 'eel', 1.0, [2.0, -3.0]])\nc.send_message('/estampie/parameter', ['hatch', True])\n"
+        );
+        assert!(python.args(["-c", &script]).status().unwrap().success());
+        until("place quay ⟶ nave");
+        until("hatch is 1");
+    } else {
+        eprintln!("python-osc is not here: that part is left out");
+    }
+    // One that is always here.
+    let game = UdpSocket::bind("127.0.0.1:0").unwrap();
+    game.send_to(&packet("event", &["sonar.png"]), ("127.0.0.1", port)).unwrap();
+    until("unknown event sonar.png");
+    assert!(Command::new("kill").args(["-INT", &listening.id().to_string()]).status().unwrap().success());
+    assert!(listening.wait().unwrap().success(), "{}", said());
+    let (text, kept) = (said(), std::fs::read_to_string(kept).unwrap());
+    assert!(kept.starts_with("seed 1\n") && kept.trim_end().ends_with("end"), "{kept}");
+    assert!(text.contains("messages in"), "{text}");
+    if there_is("oscsend", "--help") {
+        assert!(text.contains("the name must be a text, and a whole number was sent ×1"), "{text}");
+        assert!(kept.contains("send hull.struck on bell") && kept.contains("depth 41.5"), "{kept}");
+    }
+    assert!(python().is_none() || kept.contains("emitter id-12 a eel at 1, 2, -3"), "{kept}");
+}
+
+#[test]
+fn a_port_in_use_and_an_open_address_are_refused_with_the_fix() {
+    let taken = UdpSocket::bind("127.0.0.1:0").unwrap();
+    let port = taken.local_addr().unwrap().port().to_string();
+    let demo = Story::demo();
+    let listen = |address: &str| {
+        let out = Command::new(env!("CARGO_BIN_EXE_estampie")).args(["listen", demo.to_str().unwrap(), address, "--device", "none"]).output().unwrap();
+        (out.status.code(), String::from_utf8_lossy(&out.stderr).into_owned())
+    };
+    let (code, text) = listen(&port);
+    assert!(code == Some(1) && text.contains("cannot be listened on by UDP") && text.contains("choose another port"), "{text}");
+    let (code, text) = listen("0.0.0.0:9");
+    assert!(code == Some(2) && text.contains("--allow ADDRESS"), "{text}");
+    let (code, text) = listen("nowhere");
+    assert!(code == Some(2) && text.contains("write a port, an address, or both"), "{text}");
+}
