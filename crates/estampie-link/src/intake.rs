@@ -7,7 +7,8 @@ use estampie_engine::engine::{InputKind, LISTENER_NAME};
 use estampie_engine::names::NameKey;
 use rosc::OscMessage;
 use rtrb::Producer;
-use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use std::cmp::Ordering;
+use std::collections::{BTreeMap, BinaryHeap, HashMap, HashSet, VecDeque};
 use std::net::SocketAddr;
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex};
@@ -24,6 +25,10 @@ pub struct Arrived {
 
 /// Time tags may lie so far ahead.
 const AHEAD: Duration = Duration::from_secs(60);
+/// What is tagged is handed on so long before its moment: more than is ever made ahead.
+const EARLY: Duration = Duration::from_millis(700);
+/// So many messages wait at most for their moments.
+const MOST_HELD: usize = 100_000;
 /// Those who send and are remembered; of more the one that was silent longest gives way.
 const MOST_PEERS: usize = 64;
 /// So many names are given on for whoever shows them. Emitters come and go with names of their own for hours.
@@ -38,6 +43,33 @@ const STEADY: Duration = Duration::from_millis(250);
 const LONGEST_GLIDE: Duration = Duration::from_millis(100);
 /// What would have to be faster than this, in metres a second, has not gone there but been put there.
 const JUMP: f32 = 100.0;
+
+/// A message that waits for its moment.
+struct Held {
+    number: u64,
+    arrived: Arrived,
+}
+
+impl Ord for Held {
+    /// The first is the greatest, as the heap has it; of one moment that which came first.
+    fn cmp(&self, other: &Self) -> Ordering {
+        (other.arrived.at, other.number).cmp(&(self.arrived.at, self.number))
+    }
+}
+
+impl PartialOrd for Held {
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl PartialEq for Held {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other) == Ordering::Equal
+    }
+}
+
+impl Eq for Held {}
 
 /// How an emitter's places come.
 #[derive(Debug, Clone, Copy)]
@@ -98,6 +130,9 @@ pub(crate) struct Intake {
     values: HashMap<Sets, InputKind>,
     /// Everything stands still: what was set since.
     frozen: Option<BTreeMap<Sets, InputKind>>,
+    /// What is tagged and waits for its moment: the first is the greatest.
+    held: BinaryHeap<Held>,
+    came: u64,
     /// How far our clock is ahead of a peer's, by its last hellos, in seconds.
     offsets: HashMap<SocketAddr, VecDeque<f64>>,
     /// Those who said hello and have not been answered.
@@ -115,6 +150,8 @@ impl Intake {
             motions: HashMap::new(),
             values: HashMap::new(),
             frozen: None,
+            held: BinaryHeap::new(),
+            came: 0,
             offsets: HashMap::new(),
             greeted: Vec::new(),
         }
@@ -152,12 +189,30 @@ impl Intake {
                 not_understood(facts, place, &Wrong::OfAll { name: shortened(name, 60) }, now.0);
             }
             let what = self.input(&said, at);
-            self.hand_on(facts, Arrived { at, what });
+            let arrived = Arrived { at, what };
+            if at <= now.0 + EARLY {
+                self.hand_on(facts, arrived);
+            } else if self.held.len() < MOST_HELD {
+                self.came += 1;
+                self.held.push(Held { number: self.came, arrived });
+            } else {
+                facts.lost += 1;
+            }
             Ok(())
         });
         if let Err(wrong) = done {
             not_understood(facts, place, &wrong, now.0);
         }
+    }
+
+    /// Hands on what is tagged and whose moment is near; gives how long the next may wait.
+    pub(crate) fn release(&mut self, now: Instant) -> Option<Duration> {
+        let facts = Arc::clone(&self.facts);
+        while self.held.peek().is_some_and(|held| held.arrived.at <= now + EARLY) {
+            let (Some(held), Ok(mut facts)) = (self.held.pop(), facts.lock()) else { break };
+            self.hand_on(&mut facts, held.arrived);
+        }
+        self.held.peek().map(|held| held.arrived.at.saturating_duration_since(now + EARLY))
     }
 
     /// A hello with a time tag says how late it is with whoever sends.
@@ -414,6 +469,25 @@ mod tests {
         assert_eq!((facts.late, facts.peers[0].not_understood), (1, 1));
         assert!((facts.latest.as_secs_f64() - 0.5).abs() < 1e-5);
         assert!(facts.not_understood.keys().next().unwrap().contains("more than a minute ahead"));
+    }
+
+    #[test]
+    fn what_is_tagged_far_ahead_waits_here_and_comes_in_the_order_of_its_moments() {
+        let mut bench = bench(16);
+        for (tag, name) in [(9.0, "c"), (5.0, "a"), (5.0, "b"), (1.3, "now")] {
+            let tag = bench.at(tag).1;
+            bench.send(1.0, &tagged(tag, vec![event(name)]));
+        }
+        let keys =
+            |came: Vec<Arrived>| came.iter().map(|a| if let InputKind::Event { event, .. } = a.what { event } else { NameKey::NONE }).collect::<Vec<_>>();
+        assert_eq!(keys(bench.came()), [NameKey::of("now")]);
+        let (soon, later, last) = (bench.at(2.0).0, bench.at(4.4).0, bench.at(8.5).0);
+        let wait = bench.intake.release(soon).unwrap();
+        assert!((wait.as_secs_f64() - 2.3).abs() < 1e-3 && bench.came().is_empty(), "{wait:?}");
+        bench.intake.release(later);
+        assert_eq!(keys(bench.came()), [NameKey::of("a"), NameKey::of("b")]);
+        assert_eq!(bench.intake.release(last), None);
+        assert_eq!(keys(bench.came()), [NameKey::of("c")]);
     }
 
     #[test]

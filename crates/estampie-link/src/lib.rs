@@ -9,6 +9,7 @@
 //! - `facts`: who sends, and when each name last came.
 //! - `timing`: from moments to frames, for whoever renders.
 //! - `socket`: the sockets and their thread.
+//! - [`stand_in`]: a game for whoever has none yet, that sends what a real one would.
 //!
 //! Nothing here touches files, plays a sound, or draws. A packet that is not understood is counted and said ([`Facts::not_understood`]);
 //! it never stops anything.
@@ -18,6 +19,7 @@ mod facts;
 mod intake;
 mod packet;
 mod socket;
+pub mod stand_in;
 mod timing;
 
 pub use addresses::{ADDRESSES, Address, Said, Wrong};

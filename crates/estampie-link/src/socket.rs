@@ -299,7 +299,8 @@ impl Desk {
         // Sockets that have more than their turn's packets.
         let mut more: Vec<Token> = Vec::new();
         loop {
-            let wait = if more.is_empty() { None } else { Some(Duration::ZERO) };
+            let due = self.intake.release(Instant::now());
+            let wait = if more.is_empty() { due.map(|due| due + Duration::from_millis(1)) } else { Some(Duration::ZERO) };
             match self.poll.poll(&mut events, wait) {
                 Err(error) if error.kind() != ErrorKind::Interrupted => return,
                 _ => {}

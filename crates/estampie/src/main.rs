@@ -2,6 +2,7 @@
 
 mod cli;
 mod failure;
+mod game;
 mod levels;
 mod player;
 mod project;

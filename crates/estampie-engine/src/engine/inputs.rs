@@ -55,6 +55,11 @@ impl Inputs {
         Inputs { messages, pending: BinaryHeap::with_capacity(room), room, came: 0, schedule, scheduled: 0 }
     }
 
+    /// How many more have room.
+    pub(super) fn room(&self) -> usize {
+        self.room - self.pending.len()
+    }
+
     /// Keeps an input that came before the block at `now` until its frame; false if there is no room.
     pub(super) fn keep(&mut self, input: Input, now: u64) -> bool {
         if self.pending.len() >= self.room {
@@ -126,7 +131,9 @@ mod tests {
     #[test]
     fn there_is_room_for_so_many_and_no_more() {
         let mut inputs = Inputs::new(RingBuffer::new(1).1, 2, Arc::from([]));
+        assert_eq!(inputs.room(), 2);
         assert!(inputs.keep(at(900, 0.0), 0) && inputs.keep(at(500, 1.0), 0) && !inputs.keep(at(10, 2.0), 0));
+        assert_eq!(inputs.room(), 0);
         assert!(inputs.next(0).is_none() && inputs.next(448).is_some_and(|(input, offset)| input.frame == 500 && offset == 52));
     }
 }

@@ -206,6 +206,12 @@ impl Engine {
         kept
     }
 
+    /// How many inputs more have room to wait for their frames.
+    #[must_use]
+    pub fn input_room(&self) -> usize {
+        self.inputs.room()
+    }
+
     /// The director, for this block.
     fn directing(&mut self) -> Directing<'_> {
         let Prepared { program, state, mix } = &mut *self.now;

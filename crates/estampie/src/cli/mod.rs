@@ -3,6 +3,7 @@
 mod demo;
 mod doctor;
 mod draw;
+mod game;
 mod listen;
 mod new;
 pub(crate) mod output;
@@ -87,6 +88,8 @@ enum Command {
     },
     /// Plays what a running game sends, without a screen, until it is stopped
     Listen(listen::Arguments),
+    /// A small game that makes no sound and sends what a real one would, to try the link with
+    Game(game::Arguments),
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
     /// Draws a project's curves, the transitions between its sections, its routing or its map, as SVG or PDF
@@ -138,6 +141,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::New { folder }) => new::run(&folder),
         Some(Command::Check { project }) => check(&project),
         Some(Command::Draw(arguments)) => draw::run(&arguments),
+        Some(Command::Game(arguments)) => game::run(&arguments),
         Some(Command::Listen(arguments)) => listen::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),

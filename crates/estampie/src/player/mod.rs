@@ -248,6 +248,8 @@ const GONE: Duration = Duration::from_secs(2);
 const STEP: usize = 128;
 /// What the game has sent is given to the engine in such parts.
 const MOST_AT_ONCE: usize = 2048;
+/// So many inputs of the workshop always have room beside what the game sends.
+const ROOM_FOR_HANDS: usize = 512;
 
 impl Paced {
     fn new(
@@ -375,8 +377,9 @@ impl Paced {
         let frame = self.timing.frame(now);
         let ahead = frame.saturating_sub(self.engine.frame()) as usize + self.queued;
         self.shared.delay.store(ahead as u32, Ordering::Relaxed);
-        // So many and no more at once: what is left has its turn 128 frames later.
-        for _ in 0..MOST_AT_ONCE {
+        // So many and no more at once, and hands keep their room: what is left has its turn 128 frames later.
+        let room = self.engine.input_room().saturating_sub(ROOM_FOR_HANDS);
+        for _ in 0..room.min(MOST_AT_ONCE) {
             let Ok(arrived) = self.game.peek().copied() else { return };
             // What was said for an engine that has just come is not for the one before.
             if !self.orders.is_empty() {

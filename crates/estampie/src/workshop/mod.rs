@@ -12,7 +12,7 @@ mod mix;
 mod mouse;
 mod music;
 mod overlay;
-mod painter;
+pub(crate) mod painter;
 mod playthroughs;
 mod project;
 mod rehearsal;

@@ -154,3 +154,67 @@ fn a_port_in_use_and_an_open_address_are_refused_with_the_fix() {
     let (code, text) = listen("nowhere");
     assert!(code == Some(2) && text.contains("write a port, an address, or both"), "{text}");
 }
+
+/// What a step of the stand-in tells is known to the demo, with its values and ranges.
+#[test]
+fn all_that_the_stand_in_tells_fits_the_demo() {
+    use estampie_link::Said;
+    use estampie_link::stand_in::{Dive, Pilot};
+    use estampie_project::document::{ValueOf, Workspace};
+    let workspace = Workspace::open(&Story::demo()).unwrap();
+    let document = workspace.document();
+    let fits = |said: &Said| match said {
+        Said::Event { name, .. } => document.events.iter().any(|e| e.name == *name),
+        Said::Parameter { name, value, emitter } => {
+            let found = document.parameters.iter().find(|p| p.name == *name);
+            found.is_some_and(|p| p.source == ValueOf::Game && (p.low..=p.high).contains(value) && p.of_each == emitter.is_some())
+        }
+        Said::State { name, value, emitter } => {
+            let found = document.states.iter().find(|s| s.name == *name);
+            let known =
+                |value: &String| found.is_some_and(|s| s.values.iter().any(|v| v.value == *value) || s.dictionary.iter().any(|(theirs, _)| theirs == value));
+            emitter.is_none() && known(value)
+        }
+        Said::Emitter { id, .. } | Said::Remove { id } => document.emitters.iter().any(|e| e.name == *id),
+        Said::Listener { .. } | Said::Hello { .. } => true,
+    };
+    for seed in 1..4 {
+        let (mut dive, mut pilot) = (Dive::new(seed), Pilot::new(seed));
+        for _ in 0..30 * 60 * 20 {
+            let (wants, hands) = pilot.play(&dive, 1.0 / 30.0);
+            hands.into_iter().for_each(|hand| dive.act(hand, |said| assert!(fits(&said), "{said:?}")));
+            dive.step(1.0 / 30.0, wants, |said| assert!(fits(&said), "{said:?}"));
+        }
+    }
+}
+
+#[test]
+fn the_stand_in_plays_by_itself_and_the_stage_follows() {
+    let story = Story::new("stand-in");
+    let port = free_port();
+    story.open(&format!("demo --device none --listen {port}"));
+    story.wait_until("it is listened and loaded", |s| s.contains(&format!("game ○ on {port}")) && s.contains("1 cell =") && !s.contains("loading audio"));
+    let game = |arguments: &[&str]| {
+        Command::new(env!("CARGO_BIN_EXE_estampie")).args(["game", "--to", &port.to_string()]).args(arguments).stdout(Stdio::piped()).spawn().unwrap()
+    };
+    let plays = game(&["--auto", "7", "--no-screen", "--seconds", "25"]);
+    story.keys(&["I"]);
+    story.wait_until("it plays, and all fits", |s| {
+        s.contains("Brinewick Salvage (stand-in)")
+            && s.contains("event       step")
+            && s.contains("parameter   depth")
+            && s.contains("emitter     eel")
+            && !s.contains("Does not fit")
+    });
+    story.keys(&["M"]);
+    story.heard("step/boot");
+    let ended = plays.wait_with_output().unwrap();
+    let said = String::from_utf8_lossy(&ended.stdout);
+    assert!(ended.status.success() && said.contains("info: estampie") && said.contains("messages in"), "greeted: {said}");
+    // With a game's usual mistakes there is something to say.
+    let mut clumsy = game(&["--auto", "7", "--no-screen", "--clumsy"]);
+    story.keys(&["I"]);
+    story.wait_until("mistakes are told", |s| s.contains("Does not fit") || s.contains("Not understood"));
+    let _ = clumsy.kill();
+    let _ = clumsy.wait();
+}

@@ -47,6 +47,8 @@ enum Again {
     /// The place of an emitter.
     Place(NameKey),
     Misfit(MisfitKey),
+    /// Something else that needs attention, of one kind.
+    Notice(Discriminant<Notice>),
     Refused(NameKey, Discriminant<Reason>),
 }
 
@@ -285,7 +287,8 @@ impl Rehearsal {
                 self.note_misfit(happening.frame, &notice, &text);
             }
             let again = match happening.what {
-                What::Notice(notice) => misfit(&notice).map(Again::Misfit),
+                What::Notice(Notice::Program(_)) => None,
+                What::Notice(notice) => Some(misfit(&notice).map_or(Again::Notice(discriminant(&notice)), Again::Misfit)),
                 What::Refused { sound, reason, .. } => Some(Again::Refused(sound, discriminant(&reason))),
                 _ => None,
             };

@@ -3,7 +3,7 @@
 use super::fixes::Fix;
 use super::{GameTarget, Row};
 use crate::workshop::app::App;
-use crate::workshop::painter::{Painter, rows_of};
+use crate::workshop::painter::{Painter, cut, rows_of};
 use crate::workshop::stage::Column;
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
@@ -132,8 +132,8 @@ fn peer(peer: &Peer, now: Instant, width: u16) -> Vec<(u16, String, Role)> {
     let role = if silent > SILENT || peer.gone { Role::Secondary } else { Role::FromGame };
     vec![
         (1, if role == Role::FromGame { "●" } else { "○" }.into(), role),
-        (3, name, role),
-        (25, format!("{} {from}", peer.transport.word()), Role::Secondary),
+        (3, cut(&name, 31), role),
+        (35, format!("{} {from}", peer.transport.word()), Role::Secondary),
         (right(&state, width), state, Role::Text),
     ]
 }
