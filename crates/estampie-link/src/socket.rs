@@ -17,6 +17,8 @@ use std::time::{Duration, Instant, SystemTime};
 
 /// Room for the thread's calls: the decoder goes as deep as the bundles in a packet.
 pub(crate) const STACK: usize = 8 << 20;
+/// Room for datagrams that have come and are not yet read, in bytes.
+const WAITING: usize = 8 << 20;
 /// So many streams at once.
 const MOST_STREAMS: usize = 32;
 /// So many packets from one socket before the others, and whoever asks something of the thread, have their turn.
@@ -101,7 +103,11 @@ impl Link {
         let mut callers = TcpListener::bind(address).map_err(refused("TCP", address))?;
         // Where any port is taken, both have the same.
         let address = callers.local_addr()?;
-        let mut datagrams = UdpSocket::bind(address).map_err(refused("UDP", address))?;
+        let datagrams = std::net::UdpSocket::bind(address).map_err(refused("UDP", address))?;
+        datagrams.set_nonblocking(true)?;
+        // As much as the system gives: what comes while the thread is kept from its work waits there.
+        let _ = socket2::SockRef::from(&datagrams).set_recv_buffer_size(WAITING);
+        let mut datagrams = UdpSocket::from_std(datagrams);
         let poll = Poll::new()?;
         poll.registry().register(&mut datagrams, DATAGRAMS, Interest::READABLE)?;
         poll.registry().register(&mut callers, CALLERS, Interest::READABLE)?;

@@ -130,7 +130,8 @@ fn no_crate_uses_one_above_it_and_the_engine_needs_little() {
     assert_eq!(ours("estampie-engine"), Vec::<String>::new());
     assert_eq!(ours("estampie-project"), ["estampie-engine"]);
     assert_eq!(ours("estampie-proof"), ["estampie-engine", "estampie-project"]);
-    for name in ["estampie-engine", "estampie-project", "estampie-proof"] {
+    assert_eq!(ours("estampie-link"), ["estampie-engine"]);
+    for name in ["estampie-engine", "estampie-project", "estampie-proof", "estampie-link"] {
         for screen in ["ratatui", "crossterm", "cpal", "clap"] {
             assert!(!of(name, true).contains(screen), "{name} has no interface: {screen}");
         }

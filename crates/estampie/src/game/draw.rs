@@ -18,7 +18,7 @@ pub(super) const KEYS: [(char, Hand, &str); 10] = [
     ('x', Hand::Boost, "push"),
     ('r', Hand::Radio, "radio"),
     ('m', Hand::Pump, "pump"),
-    ('t', Hand::Race, "race the tide"),
+    ('t', Hand::Race, "race"),
     ('p', Hand::Pause, "menu"),
 ];
 
@@ -45,10 +45,9 @@ pub(super) fn draw(game: &Game, options: &Options, theme: Theme, frame: &mut Fra
     painter.rule(0, area.height - 2, area.width);
     let key = painter.theme.key();
     let mut x = 1;
-    let own = [("↑ ↓ ← →", "walk, with shift run")].into_iter().map(|(k, w)| (k.to_owned(), w));
+    let own = [("↑ ↓ ← →", "walk, with shift run"), ("q", "quit"), ("o", "plays by itself"), ("c", "clumsy")].into_iter().map(|(k, w)| (k.to_owned(), w));
     let deeds = KEYS.iter().map(|(k, _, w)| (if *k == ' ' { "space".to_owned() } else { k.to_string() }, *w));
-    let last = [("o", "it plays by itself"), ("c", "clumsy"), ("q", "quit")].into_iter().map(|(k, w)| (k.to_owned(), w));
-    for (name, words) in own.chain(deeds).chain(last) {
+    for (name, words) in own.chain(deeds) {
         if x + (name.chars().count() + words.chars().count()) as u16 + 1 >= area.width {
             break;
         }
@@ -57,25 +56,34 @@ pub(super) fn draw(game: &Game, options: &Options, theme: Theme, frame: &mut Fra
     }
 }
 
-/// A cell is a metre wide and two high.
+/// The world and a margin: west, south, east, north, in metres.
+const WORLD: [f32; 4] = [-46.0, -12.0, 30.0, 48.0];
+
+/// A cell is a metre wide and two high where the whole world has no room, and less where it has.
 fn map(game: &Game, painter: &mut Painter<'_>, area: Rect) {
     let dive = &game.dive;
+    let [world_west, world_south, world_east, world_north] = WORLD;
     let (columns, rows) = (f32::from(area.width), f32::from(area.height));
-    // The whole world if it has room, or what is about the diver.
-    let west = (dive.at[0] - columns / 2.0).min(30.0 - columns).max(-46.0).floor();
-    let north = (dive.at[1] + rows).max(2.0 * rows - 12.0).min(48.0).ceil();
-    let at_of = |x: u16, y: u16| -> At { [west + f32::from(x) + 0.5, north - 2.0 * f32::from(y) - 1.0] };
+    let metres = ((world_east - world_west) / columns).max((world_north - world_south) / 2.0 / rows).clamp(0.3, 1.0);
+    let (wide, high) = (columns * metres, rows * metres * 2.0);
+    // All of it if it has room, in the middle; or what is about the diver.
+    let spare = (wide - (world_east - world_west)).max(0.0) / 2.0;
+    let west = (dive.at[0] - wide / 2.0).min(world_east - wide + spare).max(world_west - spare);
+    let north = (dive.at[1] + high / 2.0).max(world_south + high).min(world_north);
+    let at_of = |x: i32, y: i32| -> At { [west + (x as f32 + 0.5) * metres, north - (y as f32 + 0.5) * metres * 2.0] };
     let cell_of = |at: At| -> Option<(u16, u16)> {
-        let (x, y) = (at[0] - west, (north - at[1]) / 2.0);
+        let (x, y) = ((at[0] - west) / metres, (north - at[1]) / metres / 2.0);
         (x >= 0.0 && y >= 0.0 && x < columns && y < rows).then_some((area.x + x as u16, area.y + y as u16))
     };
     for y in 0..area.height {
         for x in 0..area.width {
-            let at = at_of(x, y);
+            let (column, row) = (i32::from(x), i32::from(y));
+            let at = at_of(column, row);
             let Some(place) = Place::of(at) else { continue };
             let near = (at[0] - dive.at[0]).hypot(at[1] - dive.at[1]);
             // A wall is where one cannot go on to a neighbour.
-            let blocked = [[1.0, 0.0], [-1.0, 0.0], [0.0, 2.0], [0.0, -2.0]].iter().any(|by| !passable(at, [at[0] + by[0], at[1] + by[1]], dive.hatch()));
+            let beside = [(column + 1, row), (column - 1, row), (column, row + 1), (column, row - 1)];
+            let blocked = beside.into_iter().any(|(column, row)| !passable(at, at_of(column, row), dive.hatch()));
             let lit = dive.lamp && near < LIGHT;
             let (sign, role) = match (blocked, place) {
                 (true, _) => ("▪", if lit { Role::Text } else { Role::Rule }),
