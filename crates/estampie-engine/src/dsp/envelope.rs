@@ -4,6 +4,7 @@ use crate::ground::curve::Shape;
 
 /// Times in frames, and the curve of what moves.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Shaping {
     /// Silence before it begins.
     pub delay: u64,

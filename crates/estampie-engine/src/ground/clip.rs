@@ -47,3 +47,23 @@ impl Clip {
         self.channels.first().map_or(0, |c| c.len())
     }
 }
+
+/// How a clip is written in a bundle: by its name alone. Its audio stands beside the program.
+#[cfg(feature = "bundle")]
+mod written {
+    use super::Clip;
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    impl Serialize for Clip {
+        fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+            serializer.serialize_str(&self.name)
+        }
+    }
+
+    impl<'de> Deserialize<'de> for Clip {
+        /// A clip without audio, until [`Program::fill_clips`](crate::program::Program::fill_clips) puts the right one in its place.
+        fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Clip, D::Error> {
+            Ok(Clip::new(&String::deserialize(deserializer)?, Vec::new(), None))
+        }
+    }
+}

@@ -4,6 +4,7 @@ use std::fmt;
 
 /// How a curve goes from one point to the next. All stay between the two points' values.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Shape {
     /// A straight line.
     Straight,
@@ -56,6 +57,7 @@ impl Shape {
 
 /// A point of a curve, and the shape of the way to the next point.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Point {
     /// Where, in the parameter's unit.
     pub x: f32,
@@ -67,6 +69,7 @@ pub struct Point {
 
 /// A function given by points; before the first and after the last it stays level.
 #[derive(Debug, Clone, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Curve {
     points: Vec<Point>,
 }

@@ -4,6 +4,7 @@ use crate::ground::names::NameKey;
 
 /// Finds the index of a thing by its key.
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Lookup(Vec<(NameKey, u32)>);
 
 impl Lookup {

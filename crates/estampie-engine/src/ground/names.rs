@@ -8,6 +8,7 @@ use std::sync::Arc;
 
 /// The key of a name; 0 stands for "no name".
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct NameKey(pub u64);
 
 impl NameKey {
@@ -41,6 +42,7 @@ impl NameKey {
 
 /// The way back from keys to names, for whoever shows or writes them.
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Names {
     by_key: IndexMap<NameKey, Arc<str>>,
 }

@@ -5,6 +5,7 @@ use super::units::{Decibels, Hertz, OPEN_HIGH_PASS, OPEN_LOW_PASS, Octaves, Pan,
 
 /// What a modulation can move, with the unit its contributions add up in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Property {
     /// Level, in decibels.
     Level,
@@ -158,6 +159,7 @@ pub const SOUND_PROPERTIES: [SoundProperty; OF_SOUNDS] = [
 
 /// Something for each property of sounds.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct PerProperty<T>([T; OF_SOUNDS]);
 
 impl<T> PerProperty<T> {
@@ -379,6 +381,53 @@ impl Unit {
                 text.trim_end_matches('0').trim_end_matches('.').to_owned()
             }
             Unit::Choice(words) => words.get(value.max(0.0) as usize).copied().unwrap_or_default().to_owned(),
+        }
+    }
+}
+
+/// How a unit is written in a bundle: without the words of a choice, which are for people who set it.
+#[cfg(feature = "bundle")]
+mod written {
+    use super::Unit;
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    #[derive(Serialize, Deserialize)]
+    enum Written {
+        Decibels,
+        Hertz,
+        Seconds,
+        Share,
+        Semitones,
+        Number,
+        Choice,
+    }
+
+    impl Serialize for Unit {
+        fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+            let written = match self {
+                Unit::Decibels => Written::Decibels,
+                Unit::Hertz => Written::Hertz,
+                Unit::Seconds => Written::Seconds,
+                Unit::Share => Written::Share,
+                Unit::Semitones => Written::Semitones,
+                Unit::Number => Written::Number,
+                Unit::Choice(_) => Written::Choice,
+            };
+            written.serialize(serializer)
+        }
+    }
+
+    impl<'de> Deserialize<'de> for Unit {
+        fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Unit, D::Error> {
+            Ok(match Written::deserialize(deserializer)? {
+                Written::Decibels => Unit::Decibels,
+                Written::Hertz => Unit::Hertz,
+                Written::Seconds => Unit::Seconds,
+                Written::Share => Unit::Share,
+                Written::Semitones => Unit::Semitones,
+                Written::Number => Unit::Number,
+                Written::Choice => Unit::Choice(&[]),
+            })
         }
     }
 }

@@ -6,6 +6,7 @@ use rand_pcg::Pcg32;
 
 /// A range of which a value is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Draw {
     /// The ends.
     pub ends: (f32, f32),

@@ -4,6 +4,7 @@ use super::vocabulary::Comparison;
 
 /// A test of a parameter's or state's value.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Test {
     /// A parameter compared with a number.
     Compare(usize, Comparison, f32),

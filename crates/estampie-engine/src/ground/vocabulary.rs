@@ -4,6 +4,7 @@ use std::fmt;
 
 /// How often a part of a chain is played.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Rounds {
     /// So many times: a number drawn between the two each time; 1 and 1 is once.
     Times(u32, u32),
@@ -13,6 +14,7 @@ pub enum Rounds {
 
 /// What a sound does when it is asked for while it plays at the same emitter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Again {
     /// Both play.
     #[default]
@@ -36,6 +38,7 @@ impl Again {
 
 /// What a sound does when the game removes the emitter at which it plays.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum WhenGone {
     /// It ends by itself, heard from where the emitter was last.
     Stays,
@@ -58,6 +61,7 @@ impl WhenGone {
 
 /// Who yields when a limit is reached. The new one is among those compared, except for the oldest; of equal ones the older yields.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum WhenFull {
     /// The one that has sounded longest.
     #[default]
@@ -91,6 +95,7 @@ impl WhenFull {
 
 /// When a moved tempo or key takes its new value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Step {
     /// On every beat.
     Beat,
@@ -111,6 +116,7 @@ pub const MOST_SECTIONS: usize = 64;
 
 /// How a number is compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Comparison {
     /// Greater than.
     Over,
@@ -148,6 +154,7 @@ impl fmt::Display for Comparison {
 
 /// How soon a line is said.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Urgency {
     /// After those that wait already.
     #[default]
@@ -166,6 +173,7 @@ pub const LEAST_INTERVAL: f64 = 0.02;
 
 /// An operation of two values.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Binary {
     /// `+`
     Add,
@@ -240,6 +248,7 @@ impl Binary {
 
 /// A function with its number of arguments.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Function {
     /// The lesser of two.
     Min,
@@ -329,6 +338,7 @@ impl Function {
 
 /// What was answered to an ask.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Answer {
     /// It waits.
     Waits,
@@ -344,6 +354,7 @@ pub enum Answer {
 
 /// Why a section began.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Arrival {
     /// It went round.
     Round,

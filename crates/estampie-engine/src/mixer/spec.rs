@@ -13,6 +13,7 @@ use std::sync::Arc;
 
 /// A bus. Buses come after the one they run into.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Bus {
     /// Its name's key.
     pub key: NameKey,
@@ -42,6 +43,7 @@ pub struct Bus {
 
 /// An effect on a bus.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct BusEffect {
     /// The key of bus and effect.
     pub key: NameKey,
@@ -65,6 +67,7 @@ pub struct BusEffect {
 
 /// A send from a bus to a return.
 #[derive(Debug, Clone, Copy)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Send {
     /// The return.
     pub to: u32,
@@ -78,6 +81,7 @@ pub struct Send {
 
 /// What a sound sends to a return, after its level.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct SoundSend {
     /// The return.
     pub to: u32,
@@ -89,6 +93,7 @@ pub struct SoundSend {
 ///
 /// Its scale is that in which it moves evenly: decibels, octaves, or its own unit.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Cell {
     /// The key of its whole name, as `bus music level`.
     pub key: NameKey,
@@ -124,6 +129,7 @@ impl Cell {
 
 /// What a snapshot does to a value.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct SnapshotHold {
     /// The snapshot.
     pub snapshot: u32,
@@ -153,6 +159,7 @@ impl SnapshotHold {
 
 /// A snapshot.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Snapshot {
     /// Its name's key.
     pub key: NameKey,
@@ -172,6 +179,7 @@ pub struct Snapshot {
 
 /// What a duck listens to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum DuckKey {
     /// A bus.
     Bus(u32),
@@ -181,6 +189,7 @@ pub enum DuckKey {
 
 /// One thing holds a bus down.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Duck {
     /// A key of the whole.
     pub key: NameKey,
@@ -204,6 +213,7 @@ pub struct Duck {
 
 /// A level that the player sets.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct PlayerLevel {
     /// Its name's key.
     pub key: NameKey,
@@ -231,6 +241,7 @@ pub fn player_level_db(level: f32) -> f32 {
 
 /// All of the mix.
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Mix {
     /// Buses; the first is the root.
     pub buses: Vec<Bus>,
@@ -258,6 +269,7 @@ pub struct Mix {
 
 /// One part of what a voice plays.
 #[derive(Debug)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Part {
     /// The audio; one is drawn each time. With each, the first frame of its round and the one after its last.
     pub clips: Vec<(Arc<Clip>, (usize, usize))>,
@@ -274,6 +286,7 @@ pub struct Part {
 
 /// What one voice plays: parts one after another, to the sample.
 #[derive(Debug)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Recipe {
     /// The key of the take's name.
     pub name: NameKey,
@@ -287,6 +300,7 @@ pub struct Recipe {
 
 /// What a generator makes.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Made {
     /// Its kind, as a place in [`GENERATORS`](crate::dsp::generators::GENERATORS).
     pub kind: usize,

@@ -2,6 +2,7 @@
 
 /// What sort of instrument.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Kind {
     /// A plucked string.
     Plucked,
@@ -40,6 +41,7 @@ impl Kind {
 
 /// The wave of an oscillator.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Wave {
     /// All partials.
     Saw,
@@ -58,6 +60,7 @@ impl Wave {
 
 /// How an instrument is set.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct InstrumentSettings {
     /// What it is.
     pub kind: Kind,

@@ -8,6 +8,7 @@ use std::fmt;
 
 /// A metre, such as 4/4 or 6/8.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Metre {
     /// How many in a bar.
     pub count: u32,
@@ -46,6 +47,7 @@ impl fmt::Display for Metre {
 
 /// A stretch of one tempo.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 struct Stretch {
     from: Beats,
     /// Frames from the section's first bar to its start.
@@ -56,6 +58,7 @@ struct Stretch {
 
 /// What stands at a point of a section.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Point {
     /// Where it is.
     pub at: Beats,
@@ -71,6 +74,7 @@ pub struct Point {
 
 /// The map of a section.
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Map {
     stretches: Vec<Stretch>,
     /// Where each bar begins, and its metre; then the end.

@@ -12,6 +12,7 @@ use std::sync::Arc;
 
 /// A musical moment.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum When {
     /// Now.
     AtOnce,
@@ -33,6 +34,7 @@ pub enum When {
 
 /// A length in music or time.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Long {
     /// Beats.
     Beats(Beats),
@@ -44,6 +46,7 @@ pub enum Long {
 
 /// A rise or fall.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Ramp {
     /// How long.
     pub over: Long,
@@ -53,6 +56,7 @@ pub struct Ramp {
 
 /// Where the new section begins.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum ArriveAt {
     /// At its start.
     Start,
@@ -68,6 +72,7 @@ pub enum ArriveAt {
 
 /// How one section goes over into another.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Rule {
     /// When the old one is left.
     pub leave: When,
@@ -91,6 +96,7 @@ pub struct Rule {
 
 /// What comes after a section by itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Next {
     /// It goes round.
     Loop,
@@ -102,6 +108,7 @@ pub enum Next {
 
 /// A section.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Section {
     /// Its name's key.
     pub key: NameKey,
@@ -181,6 +188,7 @@ impl Section {
 
 /// What the sections go by.
 #[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Follows {
     /// A state: for each value the section (`None` is not said, `Some(None)` silence).
     State(usize, Vec<Option<Option<u16>>>),
@@ -190,6 +198,7 @@ pub enum Follows {
 
 /// A piece that is ducked.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Hold {
     /// Which piece.
     pub piece: u16,
@@ -203,6 +212,7 @@ pub struct Hold {
 
 /// A scale: steps of the octave that belong to it, from its tonic.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Mode {
     /// The tonic, 0 (C) to 11 (B).
     pub tonic: u8,
@@ -212,6 +222,7 @@ pub struct Mode {
 
 /// A piece.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Piece {
     /// Its name's key.
     pub key: NameKey,
@@ -266,6 +277,7 @@ impl Piece {
 
 /// A layer of a section. Its audio is a sound that no one else can play.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Layer {
     /// Its name's key, without piece and section.
     pub key: NameKey,
@@ -291,6 +303,7 @@ pub struct Layer {
 
 /// What reactions switch: all layers of one name of a piece.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Switch {
     /// A key of piece and name.
     pub key: NameKey,
@@ -300,6 +313,7 @@ pub struct Switch {
 
 /// A note of a pattern.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Note {
     /// Where it begins, in quarter notes from the section's first bar.
     pub at: Beats,
@@ -319,6 +333,7 @@ pub struct Note {
 
 /// How a variation is chosen.
 #[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Variation {
     /// At random, for each pass.
     Random,
@@ -330,6 +345,7 @@ pub enum Variation {
 
 /// What a layer of notes plays.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Notes {
     /// The layer's key, for its draws.
     pub key: NameKey,
@@ -347,6 +363,7 @@ pub struct Notes {
 
 /// An instrument.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Instrument {
     /// Its name's key.
     pub key: NameKey,
@@ -377,6 +394,7 @@ impl Instrument {
 
 /// A stinger.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Stinger {
     /// Its name's key.
     pub key: NameKey,
@@ -400,6 +418,7 @@ pub struct Stinger {
 
 /// A playlist.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Playlist {
     /// Its name's key.
     pub key: NameKey,
@@ -419,6 +438,7 @@ pub struct Playlist {
 
 /// All music.
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Music {
     /// Pieces.
     pub pieces: Vec<Piece>,
@@ -448,6 +468,7 @@ pub struct Music {
 
 /// The pitch wheel of a channel is moved.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Bend {
     /// Where, in quarter notes from the file's start.
     pub at: Beats,

@@ -5,6 +5,7 @@ use crate::music::spec::Section;
 
 /// A line from positions to moments: `at` is at `moment`, and from there on it goes `factor` times as fast as written.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Timeline {
     pub(super) at: Frames,
     pub(super) moment: Frames,

@@ -8,6 +8,7 @@ use crate::music::spec::When;
 
 /// At which emitter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum At {
     /// Whichever: for what acts on sounds that are heard, all of them.
     Any,
@@ -19,6 +20,7 @@ pub enum At {
 
 /// What is said in one slot of an action.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Filled {
     /// It is left unsaid.
     #[default]
@@ -82,6 +84,7 @@ pub const MOST_SLOTS: usize = 7;
 
 /// What a reaction does.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Action {
     /// Its place among [`ACTIONS`](crate::director::actions::ACTIONS).
     pub kind: u8,
@@ -91,6 +94,7 @@ pub struct Action {
 
 /// An action with what is said of it besides.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Act {
     /// What is done.
     pub action: Action,

@@ -4,6 +4,7 @@ use crate::ground::curve::Curve;
 
 /// Importance from 0 to 100 over distance.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Priority {
     /// At the listener.
     pub near: f32,
@@ -23,6 +24,7 @@ impl Priority {
 
 /// What distance does.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Falloff {
     /// To the level, in dB over metres.
     pub level: Option<Curve>,

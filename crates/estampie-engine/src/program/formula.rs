@@ -4,6 +4,7 @@ use crate::ground::vocabulary::{Binary, Function};
 
 /// One step.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Op {
     /// Puts a number on the stack.
     Number(f32),
@@ -26,6 +27,7 @@ const STACK: usize = 80;
 
 /// A compiled formula.
 #[derive(Debug, Clone, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Formula(Vec<Op>);
 
 impl Formula {

@@ -12,6 +12,7 @@ pub use distance::{Falloff, Priority};
 pub use formula::{Formula, Op};
 
 use crate::dsp::Shaping;
+use crate::ground::clip::Clip;
 use crate::ground::curve::Curve;
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
@@ -23,9 +24,11 @@ use crate::mixer::spec::{Mix, Recipe, SoundSend};
 use crate::music::spec::Music;
 use crate::world::spec::World;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// A number from the game, or one that is worked out.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Parameter {
     /// Its name's key.
     pub key: NameKey,
@@ -51,6 +54,7 @@ pub struct Parameter {
 
 /// Where a parameter's value comes from.
 #[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum ValueFrom {
     /// The game tells it.
     Game,
@@ -62,6 +66,7 @@ pub enum ValueFrom {
 
 /// Whose distance, bearing, speed or height.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Who {
     /// That of each emitter by itself.
     Each,
@@ -71,6 +76,7 @@ pub enum Who {
 
 /// What is measured.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Measured {
     /// Metres from the listener.
     Distance(Who),
@@ -96,6 +102,7 @@ pub enum Measured {
 
 /// What waits for a change of a parameter or state.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Watch {
     /// The reaction.
     pub reaction: u32,
@@ -107,6 +114,7 @@ pub struct Watch {
 
 /// A change that counts.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Edge {
     /// A test comes to hold that did not before.
     Holds(Test),
@@ -116,6 +124,7 @@ pub enum Edge {
 
 /// A named value from the game.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct State {
     /// Its name's key.
     pub key: NameKey,
@@ -140,6 +149,7 @@ impl State {
 
 /// A moment from the game.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Event {
     /// Its name's key.
     pub key: NameKey,
@@ -149,6 +159,7 @@ pub struct Event {
 
 /// What a take is.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum TakeOf {
     /// Audio.
     Recipe(Arc<Recipe>),
@@ -158,6 +169,7 @@ pub enum TakeOf {
 
 /// One variation.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Take {
     /// What it is.
     pub of: TakeOf,
@@ -175,6 +187,7 @@ pub struct Take {
 
 /// Takes of which one is picked (or all).
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Group {
     /// The takes.
     pub takes: Vec<Take>,
@@ -186,6 +199,7 @@ pub struct Group {
 
 /// How a take of a group is picked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum PickOrder {
     /// Each as likely as the others.
     Even,
@@ -199,6 +213,7 @@ pub enum PickOrder {
 
 /// How the group is chosen.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Choice {
     /// There is one group.
     Only,
@@ -229,6 +244,7 @@ pub enum Choice {
 
 /// What is drawn each time.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Vary {
     /// For each property, in the unit in which it adds up.
     pub of: PerProperty<Draw>,
@@ -240,6 +256,7 @@ pub struct Vary {
 
 /// The most playings, and who yields.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Limit {
     /// Of one emitter.
     pub each: u32,
@@ -262,6 +279,7 @@ impl Limit {
 
 /// A group of sounds with a limit of its own.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct SoundGroup {
     /// Its name's key.
     pub key: NameKey,
@@ -271,6 +289,7 @@ pub struct SoundGroup {
 
 /// How a sound repeats itself.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Repeat {
     /// Ends of the time from start to start, in seconds.
     pub every: (f32, f32),
@@ -282,6 +301,7 @@ pub struct Repeat {
 
 /// How lines are spoken.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Lines {
     /// The speaker's index.
     pub speaker: u32,
@@ -299,6 +319,7 @@ pub struct Lines {
 
 /// A sound.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Sound {
     /// Its name's key.
     pub key: NameKey,
@@ -354,6 +375,7 @@ pub struct Sound {
 
 /// Which layer of which piece.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct LayerPlace {
     /// The piece's index.
     pub piece: u16,
@@ -363,6 +385,7 @@ pub struct LayerPlace {
 
 /// What a modulation moves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Target {
     /// A sound, by index.
     Sound(u32),
@@ -378,6 +401,7 @@ pub enum Target {
 
 /// Parameter, curve, property.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Modulation {
     /// A key of the whole.
     pub key: NameKey,
@@ -399,6 +423,7 @@ pub struct Modulation {
 
 /// What calls a reaction.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Trigger {
     /// An event, by index.
     Event(u32),
@@ -412,6 +437,7 @@ pub enum Trigger {
 
 /// From one beat of a clock to the next.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Interval {
     /// Seconds between two ends, drawn each time.
     Between(f32, f32),
@@ -421,6 +447,7 @@ pub enum Interval {
 
 /// Which of several calls counts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Nth {
     /// Which one.
     pub n: u32,
@@ -432,6 +459,7 @@ pub struct Nth {
 
 /// A reaction.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Reaction {
     /// A key of its sentence.
     pub key: NameKey,
@@ -457,6 +485,7 @@ pub struct Reaction {
 
 /// The compiled project.
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Program {
     /// A number that no other program of this process has.
     pub id: u64,
@@ -514,4 +543,44 @@ pub struct Program {
     pub find_reaction: Lookup,
     /// The names of all keys above.
     pub names: Names,
+}
+
+/// The number of the next program.
+static NEXT_ID: AtomicU64 = AtomicU64::new(1);
+
+impl Program {
+    /// A number that no other program of this process has.
+    #[must_use]
+    pub fn next_id() -> u64 {
+        NEXT_ID.fetch_add(1, Ordering::Relaxed)
+    }
+
+    /// Each piece of audio that it plays, wherever it stands.
+    pub fn each_clip(&self, mut look: impl FnMut(&Arc<Clip>)) {
+        for take in self.sounds.iter().flat_map(|s| &s.groups).flat_map(|g| &g.takes) {
+            if let TakeOf::Recipe(recipe) = &take.of {
+                recipe.parts.iter().flat_map(|p| &p.clips).for_each(|(clip, _)| look(clip));
+            }
+        }
+        for (clip, ..) in self.music.instruments.iter().flat_map(|i| &i.takes) {
+            look(clip);
+        }
+    }
+
+    /// Puts audio in the place of what was written by name alone. What `give` has not stays as it is: without a sample.
+    pub fn fill_clips(&mut self, mut give: impl FnMut(&str) -> Option<Arc<Clip>>) {
+        let mut fill = |clip: &mut Arc<Clip>| {
+            if let Some(found) = give(&clip.name) {
+                *clip = found;
+            }
+        };
+        for take in self.sounds.iter_mut().flat_map(|s| &mut s.groups).flat_map(|g| &mut g.takes) {
+            if let TakeOf::Recipe(recipe) = &mut take.of
+                && let Some(recipe) = Arc::get_mut(recipe)
+            {
+                recipe.parts.iter_mut().flat_map(|p| &mut p.clips).for_each(|(clip, _)| fill(clip));
+            }
+        }
+        self.music.instruments.iter_mut().flat_map(|i| &mut i.takes).for_each(|(clip, ..)| fill(clip));
+    }
 }

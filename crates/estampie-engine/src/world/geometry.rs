@@ -108,6 +108,7 @@ pub fn through(a: Ground, b: Ground, c: Ground, d: Ground) -> Ground {
 
 /// What a zone covers on the map.
 #[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Form {
     /// Within an outline of three points or more.
     Outline(Vec<Ground>),

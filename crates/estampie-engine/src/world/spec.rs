@@ -13,6 +13,7 @@ pub const MOST_ROOMS: usize = 8;
 
 /// What is taken from a sound that has to come through something.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Muffle {
     /// dB, 0 or less.
     pub level_db: f32,
@@ -29,6 +30,7 @@ impl Muffle {
 
 /// A place with an inside.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Zone {
     /// Its name's key.
     pub key: NameKey,
@@ -80,6 +82,7 @@ impl Zone {
 
 /// A number that stands or that a parameter gives.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Amount {
     /// It stands.
     Fixed(f32),
@@ -102,6 +105,7 @@ impl Amount {
 
 /// A gap between two zones, or between a zone and the open.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Doorway {
     /// Its name's key.
     pub key: NameKey,
@@ -119,6 +123,7 @@ pub struct Doorway {
 
 /// A straight piece of a wall.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Wall {
     /// The key of the wall's name.
     pub key: NameKey,
@@ -132,6 +137,7 @@ pub struct Wall {
 
 /// How something moves along its line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Pass {
     /// To the end, and stays there.
     Once,
@@ -143,6 +149,7 @@ pub enum Pass {
 
 /// Where an emitter of the project is.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Stand {
     /// At a point.
     Still([f32; 3]),
@@ -162,6 +169,7 @@ pub enum Stand {
 
 /// An emitter of the project.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Source {
     /// The zone or shelter whose share fades what sounds here, if one does: the edge of a shelter.
     pub fades_with: Option<u32>,
@@ -177,6 +185,7 @@ pub struct Source {
 
 /// How long a sound plays by itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum PlaysFor {
     /// As long as its emitter is there.
     Emitter,
@@ -186,6 +195,7 @@ pub enum PlaysFor {
 
 /// A sound that plays by itself.
 #[derive(Debug, Clone, Copy)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Play {
     /// The key of both.
     pub key: NameKey,
@@ -199,6 +209,7 @@ pub struct Play {
 
 /// Single sounds at drawn places.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct OneShots {
     /// Its name's key.
     pub key: NameKey,
@@ -226,6 +237,7 @@ pub struct OneShots {
 
 /// Many small emitters around the listener.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Flock {
     /// Its name's key.
     pub key: NameKey,
@@ -251,6 +263,7 @@ pub struct Flock {
 
 /// An entry of a map index: which, and where.
 #[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 struct Entry {
     bounds: (Ground, Ground),
     index: u32,
@@ -265,6 +278,7 @@ impl RTreeObject for Entry {
 
 /// What lies where on the map (R*-tree, Beckmann et al. 1990, of the package `rstar`).
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Index(RTree<Entry>);
 
 impl Index {
@@ -285,6 +299,7 @@ impl Index {
 
 /// The world of a program.
 #[derive(Debug, Clone, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct World {
     /// Where the listener is before anyone says, and where he looks.
     pub start: ([f32; 3], f32),

@@ -20,9 +20,6 @@ use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
 use std::collections::HashMap;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
-
-static NEXT_ID: AtomicU64 = AtomicU64::new(1);
 
 /// Compiles. Audio that is not in `assets` counts as still loading and is no fault.
 #[must_use]
@@ -83,7 +80,7 @@ impl Compiler<'_> {
         let document = self.document;
         let manifest = &document.manifest;
         self.program = Program {
-            id: NEXT_ID.fetch_add(1, Ordering::Relaxed),
+            id: Program::next_id(),
             rate: manifest.rate,
             voices: manifest.voices as usize,
             ceiling_gain: manifest.ceiling.gain(),

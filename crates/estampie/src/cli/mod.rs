@@ -1,5 +1,6 @@
 //! The command line. Exit 0: well; 1: the project or a check is at fault; 2: wrong use.
 
+mod bundle;
 mod demo;
 mod doctor;
 mod draw;
@@ -90,6 +91,8 @@ enum Command {
     Listen(listen::Arguments),
     /// A small game that makes no sound and sends what a real one would, to try the link with
     Game(game::Arguments),
+    /// Writes the one file that a game ships, with the names that its code uses
+    Bundle(bundle::Arguments),
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
     /// Draws a project's curves, the transitions between its sections, its routing or its map, as SVG or PDF
@@ -141,6 +144,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::New { folder }) => new::run(&folder),
         Some(Command::Check { project }) => check(&project),
         Some(Command::Draw(arguments)) => draw::run(&arguments),
+        Some(Command::Bundle(arguments)) => bundle::run(&arguments),
         Some(Command::Game(arguments)) => game::run(&arguments),
         Some(Command::Listen(arguments)) => listen::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),

@@ -203,11 +203,20 @@ fn on_a_screen(mut game: Game, options: &Options, stopped: &AtomicBool) -> Resul
     let mut done = Ok(());
     while !game.quit && !stopped.load(Ordering::Relaxed) && !over(options, begun) {
         let mut hands = Vec::new();
-        while let Ok(true) = event::poll(due.saturating_duration_since(Instant::now())) {
-            if let Ok(Event::Key(key)) = event::read()
-                && key.kind != KeyEventKind::Release
-            {
-                hands.extend(game.key(key));
+        loop {
+            let read = match event::poll(due.saturating_duration_since(Instant::now())) {
+                Ok(false) => break,
+                Ok(true) => event::read(),
+                Err(error) => Err(error),
+            };
+            match read {
+                Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => hands.extend(game.key(key)),
+                Ok(_) => {}
+                // The terminal is gone.
+                Err(_) => {
+                    game.quit = true;
+                    break;
+                }
             }
         }
         game.step(&hands);

@@ -2,6 +2,7 @@
 //! built and linked once.
 #![allow(clippy::unwrap_used, missing_docs)]
 
+mod bundles;
 mod commands;
 mod everything;
 mod game;

@@ -42,6 +42,38 @@ pub struct Impulse {
     pub key: NameKey,
 }
 
+/// How it is written in a bundle: spectra as pairs of numbers.
+#[cfg(feature = "bundle")]
+mod written {
+    use super::Impulse;
+    use crate::ground::names::NameKey;
+    use realfft::num_complex::Complex;
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    #[derive(Serialize, Deserialize)]
+    struct Written {
+        head: [Vec<f32>; 2],
+        spectra: [Vec<Vec<(f32, f32)>>; 2],
+        frames: usize,
+        key: NameKey,
+    }
+
+    impl Serialize for Impulse {
+        fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+            let spectra = self.spectra.each_ref().map(|all| all.iter().map(|s| s.iter().map(|c| (c.re, c.im)).collect()).collect());
+            Written { head: self.head.clone(), spectra, frames: self.frames, key: self.key }.serialize(serializer)
+        }
+    }
+
+    impl<'de> Deserialize<'de> for Impulse {
+        fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Impulse, D::Error> {
+            let Written { head, spectra, frames, key } = Written::deserialize(deserializer)?;
+            let spectra = spectra.map(|all| all.into_iter().map(|s| s.into_iter().map(|(re, im)| Complex { re, im }).collect()).collect());
+            Ok(Impulse { head, spectra, frames, key })
+        }
+    }
+}
+
 impl fmt::Debug for Impulse {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "Impulse of {} frames", self.frames)

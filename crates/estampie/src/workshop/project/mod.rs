@@ -339,8 +339,9 @@ impl App {
     /// The fields of the chosen thing.
     fn rows_chosen(&self) -> Vec<Row> {
         let filter = if self.project.column == Column::Fields { self.project.filter.as_str() } else { "" };
-        let mut rows: Vec<Row> =
-            self.of_project(|read| read.rows.iter().filter(|row| row.key.contains(filter) || row.says.contains(filter)).cloned().collect());
+        let mut rows: Vec<Row> = self.of_project(|read| {
+            read.rows.iter().filter(|row| row.key.to_lowercase().contains(filter) || row.says.to_lowercase().contains(filter)).cloned().collect()
+        });
         if !filter.is_empty() {
             // What is called so comes before what has it in its name, and that before what is only explained by it.
             rows.sort_by_key(|row| (row.key != filter, !row.key.contains(filter)));

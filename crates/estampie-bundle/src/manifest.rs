@@ -1,0 +1,87 @@
+//! What stands in `bundle.json`.
+
+use crate::names::Names;
+use estampie_engine::director::actions::ACTIONS;
+use estampie_engine::dsp::effects::KINDS;
+use estampie_engine::dsp::generators::GENERATORS;
+use serde::{Deserialize, Serialize};
+
+/// The version of the format. It grows whenever a bundle of before could be read wrongly.
+pub const FORMAT: u32 = 1;
+
+/// How a piece of audio is stored.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Encoding {
+    /// FLAC, of 16 or 24 bits.
+    Flac,
+    /// Interleaved 32-bit floats, the lowest byte first.
+    F32,
+}
+
+/// A piece of audio.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Audio {
+    /// Its path in the project.
+    pub name: String,
+    /// Its entry in the archive.
+    pub entry: String,
+    /// How it is stored.
+    pub encoding: Encoding,
+    /// Channels, 1 or 2.
+    pub channels: u32,
+    /// Frames.
+    pub frames: u64,
+    /// The first frame of its loop and the one after its last, if it has one.
+    #[serde(rename = "loop", default, skip_serializing_if = "Option::is_none")]
+    pub loop_points: Option<(usize, usize)>,
+    /// How many bytes it takes in the bundle.
+    pub bytes: u64,
+}
+
+/// The words of all that a program names by its place in a table of the engine.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Tables {
+    /// Kinds of effects, each with its settings.
+    pub effects: Vec<String>,
+    /// Kinds of generators, each with its settings.
+    pub generators: Vec<String>,
+    /// Actions of reactions.
+    pub actions: Vec<String>,
+}
+
+impl Tables {
+    /// Those of this engine.
+    #[must_use]
+    pub fn here() -> Tables {
+        let settings = |word: &str, settings: Vec<&str>| format!("{word}: {}", settings.join(", "));
+        Tables {
+            effects: KINDS.iter().map(|k| settings(k.word, k.settings.iter().map(|s| s.word).collect())).collect(),
+            generators: GENERATORS.iter().map(|k| settings(k.word, k.settings.iter().map(|s| s.word).collect())).collect(),
+            actions: ACTIONS.iter().map(|a| format!("{}: {}", a.verb, a.slots.len())).collect(),
+        }
+    }
+}
+
+/// `bundle.json`.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Manifest {
+    /// The version of the format.
+    pub format: u32,
+    /// What wrote it.
+    pub written_by: String,
+    /// The project's name.
+    pub project: String,
+    /// Frames a second.
+    pub rate: u32,
+    /// The hash of the project's texts and audio: what it was made of.
+    pub sources: String,
+    /// The hash of the program's entry.
+    pub program: String,
+    /// What the engine has to have.
+    pub tables: Tables,
+    /// The names that a game uses.
+    pub names: Names,
+    /// All audio, in the order of its names.
+    pub audio: Vec<Audio>,
+}

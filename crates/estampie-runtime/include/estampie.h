@@ -1,0 +1,93 @@
+/* Estampie: plays a bundle inside a game.
+ *
+ * One thread renders: the audio thread. All other functions may be called from any other thread; where two are called at once, one waits for the
+ * other, and the audio thread waits for neither. Nothing here calls back. No function gives more than it says: errors are codes with a text
+ * (estampie_text), or a null pointer with a text in the memory that is given for it.
+ *
+ * Frames count from 0, the first that is rendered, at estampie_rate() a second. What is said for a frame that is past counts at the start of the next
+ * block of 64: ESTAMPIE_NOW is always past. Keys are made of names once (estampie_key) and stay the same; 0 is none.
+ * Places are metres to the east (x), to the north (y) and up (z); angles degrees clockwise from north.
+ */
+#pragma once
+
+#include <math.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct estampie estampie;
+
+typedef struct estampie_options {
+  uint32_t rate;     /* frames a second that the host plays; 0 is as the bundle has */
+  uint32_t channels; /* 2 interleaved, or 1: both added up, halved; 0 is 2 */
+  uint64_t seed;     /* of all random draws: the same seed and the same calls give the same samples */
+  uint32_t voices;   /* the most at once, those that fade out included; 0 is 320 */
+  uint32_t inputs;   /* that wait for their frame at most; 0 is 1024 */
+} estampie_options;
+
+enum {
+  ESTAMPIE_OK = 0,
+  ESTAMPIE_FULL = 1, /* too much was said since the last buffer; nothing was said */
+  ESTAMPIE_NULL = 2, /* a pointer is null that may not be */
+  ESTAMPIE_PANIC = 3 /* something is broken in the runtime; nothing was done */
+};
+
+#define ESTAMPIE_NOW UINT64_C(0)
+/* For numbers that stay as they were: where a glide begins, where an emitter looks. */
+#define ESTAMPIE_AS_BEFORE NAN
+
+/* Loads a bundle: reads and decodes all of it, which takes as long as that takes. Null if it cannot be played; then why is in `error`, if that is not
+ * null, with its end in at most `size` bytes. `options` may be null. */
+estampie *estampie_load(const char *path, const estampie_options *options, char *error, size_t size);
+estampie *estampie_load_bytes(const uint8_t *bytes, size_t length, const estampie_options *options, char *error, size_t size);
+
+/* Frees everything. No other thread may use it any more, the audio thread included. Null is nothing. */
+void estampie_free(estampie *all);
+
+/* Fills `out` with `frames` frames. On the audio thread: it allocates, locks and waits for nothing, and costs what sounds. Any number of frames. */
+int estampie_render(estampie *all, float *out, size_t frames);
+
+/* Frames a second. Costs nothing. */
+uint32_t estampie_rate(const estampie *all);
+
+/* The key of a name. Allocates once for each name: make keys beforehand. The header that `estampie bundle --names` writes has all names. */
+uint64_t estampie_key(const estampie *all, const char *name);
+
+/* All of these cost some nanoseconds and allocate nothing. */
+
+/* Something happens, perhaps at an emitter. */
+int estampie_event(const estampie *all, uint64_t frame, uint64_t event, uint64_t emitter);
+/* A number is so much, perhaps that of an emitter. */
+int estampie_parameter(const estampie *all, uint64_t frame, uint64_t parameter, float value, uint64_t emitter);
+/* A number goes in a straight line to another in so many frames. */
+int estampie_glide(const estampie *all, uint64_t frame, uint64_t parameter, float from, float to, uint64_t frames);
+/* A state has a value. */
+int estampie_state(const estampie *all, uint64_t frame, uint64_t state, uint64_t value);
+/* An emitter is there, or goes there in so many frames; its kind may be 0 once it has been said. */
+int estampie_emitter(const estampie *all, uint64_t frame, uint64_t emitter, uint64_t kind, float x, float y, float z, float facing, uint64_t frames);
+/* The listener is there, or goes there in so many frames. */
+int estampie_listener(const estampie *all, uint64_t frame, float x, float y, float z, float facing, uint64_t frames);
+/* An emitter (0: the listener) walks at so many metres a second, looking where it goes. */
+int estampie_walk(const estampie *all, uint64_t frame, uint64_t emitter, float x, float y, float z, float speed);
+/* An emitter is gone. */
+int estampie_remove(const estampie *all, uint64_t frame, uint64_t emitter);
+/* The player sets a level, 0 to 10. */
+int estampie_player_level(const estampie *all, uint64_t frame, uint64_t level, float value);
+/* Everything fades out over so many frames. */
+int estampie_stop_all(const estampie *all, uint64_t frame, uint64_t frames);
+
+/* 1 and the next thing that needs attention as a text (a name that means nothing, a value out of range), or 0. Frees what is done with: call it once a
+ * picture, even if you do not want to know. */
+int estampie_poll(const estampie *all, char *text, size_t size);
+
+/* What a code means. The text lasts for ever. */
+const char *estampie_text(int code);
+/* The version, like 0.1.0. */
+const char *estampie_version(void);
+
+#ifdef __cplusplus
+}
+#endif

@@ -1,0 +1,388 @@
+//! The face for C: `include/estampie.h`, where each function says from which thread it may be called, what it costs, and whether it waits.
+//!
+//! This is the one module with `unsafe` code: it takes pointers from C, looks whether they are null, and trusts what the header asks of the caller
+//! besides. No panic crosses the border: each function catches it and gives [`ESTAMPIE_PANIC`].
+
+#![allow(unsafe_code, reason = "pointers come from C; each use says what the header promises about it")]
+
+use crate::{Control, Key, LoadError, Options, Player, load, load_bytes};
+use std::cell::UnsafeCell;
+use std::ffi::{CStr, c_char, c_int};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::path::Path;
+use std::sync::Mutex;
+
+/// All is well.
+pub const ESTAMPIE_OK: c_int = 0;
+/// Too much was said since the last buffer; nothing was said.
+pub const ESTAMPIE_FULL: c_int = 1;
+/// A pointer is null that may not be.
+pub const ESTAMPIE_NULL: c_int = 2;
+/// Something is broken in here; nothing was done.
+pub const ESTAMPIE_PANIC: c_int = 3;
+
+/// How a bundle is played: `estampie_options` of the header.
+#[repr(C)]
+#[derive(Debug, Clone, Copy)]
+pub struct EstampieOptions {
+    /// As [`Options::rate`].
+    pub rate: u32,
+    /// As [`Options::channels`]; 0 is 2.
+    pub channels: u32,
+    /// As [`Options::seed`].
+    pub seed: u64,
+    /// As [`Options::voices`]; 0 is the default.
+    pub voices: u32,
+    /// As [`Options::inputs`]; 0 is the default.
+    pub inputs: u32,
+}
+
+/// What C holds: `estampie` of the header.
+pub struct Estampie {
+    /// The audio thread's alone.
+    player: UnsafeCell<Player>,
+    /// The other threads', one after another.
+    control: Mutex<Control>,
+    /// Something broke while it rendered: it stays silent.
+    broken: UnsafeCell<bool>,
+}
+
+fn options(given: Option<&EstampieOptions>) -> Options {
+    let usual = Options::default();
+    let Some(given) = given else { return usual };
+    let or = |number: u32, usual: usize| if number == 0 { usual } else { number as usize };
+    Options {
+        rate: given.rate,
+        channels: if given.channels == 0 { 2 } else { given.channels },
+        seed: given.seed,
+        voices: or(given.voices, usual.voices),
+        inputs: or(given.inputs, usual.inputs),
+    }
+}
+
+/// Writes a text with its end into memory of C, cut between letters where it has no room.
+///
+/// # Safety
+/// `into` is null or has room for `size` bytes.
+unsafe fn put(text: &str, into: *mut c_char, size: usize) {
+    if into.is_null() || size == 0 {
+        return;
+    }
+    let mut length = text.len().min(size - 1);
+    while !text.is_char_boundary(length) {
+        length -= 1;
+    }
+    // SAFETY: `length + 1` bytes have room, and the two do not overlap.
+    unsafe {
+        std::ptr::copy_nonoverlapping(text.as_ptr().cast(), into, length);
+        *into.add(length) = 0;
+    }
+}
+
+/// A text of C.
+///
+/// # Safety
+/// `text` is null or ends with a 0 byte.
+unsafe fn text<'a>(text: *const c_char) -> Option<&'a CStr> {
+    // SAFETY: as the function asks.
+    if text.is_null() { None } else { Some(unsafe { CStr::from_ptr(text) }) }
+}
+
+fn held(loaded: Result<(Player, Control), LoadError>) -> Result<*mut Estampie, String> {
+    let (player, control) = loaded.map_err(|e| e.to_string())?;
+    let all = Estampie { player: UnsafeCell::new(player), control: Mutex::new(control), broken: UnsafeCell::new(false) };
+    Ok(Box::into_raw(Box::new(all)))
+}
+
+/// Gives what was loaded, or null and why.
+///
+/// # Safety
+/// As [`put`].
+unsafe fn loaded(work: impl FnOnce() -> Result<*mut Estampie, String>, error: *mut c_char, size: usize) -> *mut Estampie {
+    let done = catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|_| Err("something broke while the bundle was loaded".into()));
+    match done {
+        Ok(all) => all,
+        Err(why) => {
+            // SAFETY: as the function asks.
+            unsafe { put(&why, error, size) };
+            std::ptr::null_mut()
+        }
+    }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// `path` ends with a 0 byte; `options` is null or points to options; `error` is null or has room for `size` bytes.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_load(path: *const c_char, given: *const EstampieOptions, error: *mut c_char, size: usize) -> *mut Estampie {
+    // SAFETY: as the function asks.
+    let (path, given) = unsafe { (text(path), given.as_ref()) };
+    let work = || {
+        let path = path.ok_or("no path was given")?.to_str().map_err(|_| "the path is not UTF-8")?;
+        held(load(Path::new(path), &options(given)))
+    };
+    // SAFETY: as the function asks.
+    unsafe { loaded(work, error, size) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// `bytes` points to `length` bytes; the rest as [`estampie_load`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_load_bytes(bytes: *const u8, length: usize, given: *const EstampieOptions, error: *mut c_char, size: usize) -> *mut Estampie {
+    // SAFETY: as the function asks.
+    let (bytes, given) = unsafe { (if bytes.is_null() { None } else { Some(std::slice::from_raw_parts(bytes, length)) }, given.as_ref()) };
+    let work = || held(load_bytes(bytes.ok_or("no bytes were given")?.to_vec(), &options(given)));
+    // SAFETY: as the function asks.
+    unsafe { loaded(work, error, size) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// `all` is null or was loaded and not freed, and no other thread uses it.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_free(all: *mut Estampie) {
+    if !all.is_null() {
+        // SAFETY: it came from `Box::into_raw`, and is nobody else's.
+        let all = unsafe { Box::from_raw(all) };
+        let _ = catch_unwind(AssertUnwindSafe(|| drop(all)));
+    }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// `all` was loaded and not freed; no two threads render at once; `out` has room for `frames` frames.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_render(all: *mut Estampie, out: *mut f32, frames: usize) -> c_int {
+    // SAFETY: as the function asks.
+    let Some(all) = (unsafe { all.as_ref() }) else { return ESTAMPIE_NULL };
+    if out.is_null() {
+        return ESTAMPIE_NULL;
+    }
+    // SAFETY: one thread renders, and nothing else touches these two.
+    let (player, broken) = unsafe { (&mut *all.player.get(), &mut *all.broken.get()) };
+    // SAFETY: as the function asks.
+    let out = unsafe { std::slice::from_raw_parts_mut(out, frames * player.channels) };
+    if !*broken && catch_unwind(AssertUnwindSafe(|| player.render(out))).is_ok() {
+        return ESTAMPIE_OK;
+    }
+    *broken = true;
+    out.fill(0.0);
+    ESTAMPIE_PANIC
+}
+
+/// Does something with the game's part.
+///
+/// # Safety
+/// `all` is null or was loaded and not freed.
+unsafe fn with<T>(all: *const Estampie, otherwise: T, work: impl FnOnce(&mut Control) -> T) -> Result<T, (c_int, T)> {
+    // SAFETY: as the function asks.
+    let Some(all) = (unsafe { all.as_ref() }) else { return Err((ESTAMPIE_NULL, otherwise)) };
+    let done = catch_unwind(AssertUnwindSafe(|| match all.control.lock() {
+        Ok(mut control) => work(&mut control),
+        Err(poisoned) => work(&mut poisoned.into_inner()),
+    }));
+    done.map_err(|_| (ESTAMPIE_PANIC, otherwise))
+}
+
+/// Says something.
+///
+/// # Safety
+/// As [`with`].
+unsafe fn say(all: *const Estampie, work: impl FnOnce(&mut Control) -> bool) -> c_int {
+    // SAFETY: as the function asks.
+    match unsafe { with(all, false, work) } {
+        Ok(true) => ESTAMPIE_OK,
+        Ok(false) => ESTAMPIE_FULL,
+        Err((code, _)) => code,
+    }
+}
+
+/// 0 is none.
+fn key(key: u64) -> Option<Key> {
+    if key == 0 { None } else { Some(estampie_engine::names::NameKey(key)) }
+}
+
+fn named(key: u64) -> Key {
+    estampie_engine::names::NameKey(key)
+}
+
+/// What is no number is as before.
+fn number(value: f32) -> Option<f32> {
+    if value.is_nan() { None } else { Some(value) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// `all` is null or was loaded and not freed. So it is for all that follow.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_rate(all: *const Estampie) -> u32 {
+    // SAFETY: as the function asks.
+    unsafe { with(all, 0, |control| control.rate()) }.unwrap_or(0)
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`]; `name` is null or ends with a 0 byte.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_key(all: *const Estampie, name: *const c_char) -> u64 {
+    // SAFETY: as the function asks.
+    let Some(name) = (unsafe { text(name) }) else { return 0 };
+    // SAFETY: as the function asks.
+    unsafe { with(all, 0, |control| control.key(&name.to_string_lossy()).0) }.unwrap_or(0)
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_event(all: *const Estampie, frame: u64, event: u64, emitter: u64) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.event(frame, named(event), key(emitter)).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_parameter(all: *const Estampie, frame: u64, parameter: u64, value: f32, emitter: u64) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.parameter(frame, named(parameter), value, key(emitter)).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_glide(all: *const Estampie, frame: u64, parameter: u64, from: f32, to: f32, frames: u64) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.glide(frame, named(parameter), number(from), to, frames).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_state(all: *const Estampie, frame: u64, state: u64, value: u64) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.state(frame, named(state), named(value)).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+#[allow(clippy::too_many_arguments, reason = "C has no tuples")]
+pub unsafe extern "C" fn estampie_emitter(
+    all: *const Estampie,
+    frame: u64,
+    emitter: u64,
+    kind: u64,
+    x: f32,
+    y: f32,
+    z: f32,
+    facing: f32,
+    frames: u64,
+) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.emitter(frame, named(emitter), key(kind), [x, y, z], number(facing), frames).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_listener(all: *const Estampie, frame: u64, x: f32, y: f32, z: f32, facing: f32, frames: u64) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.listener(frame, [x, y, z], number(facing), frames).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_walk(all: *const Estampie, frame: u64, emitter: u64, x: f32, y: f32, z: f32, speed: f32) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.walk(frame, key(emitter), [x, y, z], speed).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_remove(all: *const Estampie, frame: u64, emitter: u64) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.remove(frame, named(emitter)).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_player_level(all: *const Estampie, frame: u64, level: u64, value: f32) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.player_level(frame, named(level), value).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_stop_all(all: *const Estampie, frame: u64, frames: u64) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { say(all, |control| control.stop_all(frame, frames).is_ok()) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`]; `into` is null or has room for `size` bytes.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_poll(all: *const Estampie, into: *mut c_char, size: usize) -> c_int {
+    // SAFETY: as the function asks.
+    let told = unsafe { with(all, None, Control::poll) };
+    match told {
+        Ok(Some(told)) => {
+            // SAFETY: as the function asks.
+            unsafe { put(&told, into, size) };
+            1
+        }
+        _ => 0,
+    }
+}
+
+/// See `estampie.h`.
+#[unsafe(no_mangle)]
+pub extern "C" fn estampie_text(code: c_int) -> *const c_char {
+    match code {
+        ESTAMPIE_OK => c"all is well",
+        ESTAMPIE_FULL => c"too much was said since the last buffer; nothing was said",
+        ESTAMPIE_NULL => c"a pointer is null that may not be",
+        ESTAMPIE_PANIC => c"something is broken in the runtime; nothing was done",
+        _ => c"no such code",
+    }
+    .as_ptr()
+}
+
+/// See `estampie.h`.
+#[unsafe(no_mangle)]
+pub extern "C" fn estampie_version() -> *const c_char {
+    // It ends with a 0 byte of its own.
+    concat!(env!("CARGO_PKG_VERSION"), "\0").as_ptr().cast()
+}

@@ -1,0 +1,285 @@
+//! Plays a bundle inside a game.
+//!
+//! ```no_run
+//! use estampie_runtime::{NOW, Options, load};
+//! let (mut player, mut control) = load("harbour.bundle".as_ref(), &Options::default())?;
+//! // On the audio thread, for every buffer that the device asks for:
+//! let mut buffer = [0.0f32; 2 * 512];
+//! player.render(&mut buffer);
+//! // On the game's thread:
+//! let struck = control.key("hull.struck");
+//! control.event(NOW, struck, None)?;
+//! while let Some(notice) = control.poll() {
+//!     eprintln!("{notice}");
+//! }
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
+//! [`Player`] belongs to the audio thread: [`Player::render`] never allocates, frees, locks or waits, and gives the same samples however the calls are
+//! cut. [`Control`] belongs to one other thread; what it says crosses by a ring that nobody waits on.
+//!
+//! The same calls with the same frames and the same seed give the same samples as `estampie render`, to the bit.
+//!
+//! For C and all that calls it there is `include/estampie.h`; its functions are in the module [`c`].
+
+pub mod c;
+
+use estampie_bundle::{Bundle, ReadError};
+use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Prepared, Remote};
+use estampie_engine::names::{NameKey, Names};
+use estampie_engine::telemetry::{Notice, What};
+use std::io::{Read, Seek};
+use std::path::Path;
+
+/// A name as a key: made once, and then said without a text.
+pub type Key = NameKey;
+
+/// The frame that is always past: what is said counts at the start of the next block.
+pub const NOW: u64 = estampie_engine::engine::NOW;
+
+/// How a bundle is played.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Options {
+    /// Frames a second that the host plays; 0 is as the bundle has.
+    pub rate: u32,
+    /// Channels that the host plays: 2, or 1 for both added up halved.
+    pub channels: u32,
+    /// The seed of all random draws.
+    pub seed: u64,
+    /// The most voices at once, those that fade out included (1 to 4,352); the project's own number counts too.
+    pub voices: usize,
+    /// Inputs that wait for their frame at most; those beyond are left out and told.
+    pub inputs: usize,
+}
+
+impl Default for Options {
+    fn default() -> Self {
+        Options { rate: 0, channels: 2, seed: 1, voices: 320, inputs: 1024 }
+    }
+}
+
+/// Why a bundle is not played.
+#[derive(Debug, thiserror::Error)]
+pub enum LoadError {
+    /// It cannot be read.
+    #[error(transparent)]
+    Read(#[from] ReadError),
+    /// The host plays another rate.
+    #[error("the bundle is made for {bundle} frames a second and the host plays {host}: open the device at {bundle}, or set the project's rate")]
+    Rate {
+        /// The bundle's.
+        bundle: u32,
+        /// The host's.
+        host: u32,
+    },
+    /// More channels than there are.
+    #[error("{0} channels cannot be played: 1 or 2 can")]
+    Channels(u32),
+}
+
+/// Loads a bundle from a file.
+///
+/// # Errors
+/// When it cannot be played as the host wants it.
+pub fn load(path: &Path, options: &Options) -> Result<(Player, Control), LoadError> {
+    start(Bundle::open(path)?, options)
+}
+
+/// Loads a bundle from memory.
+///
+/// # Errors
+/// When it cannot be played as the host wants it.
+pub fn load_bytes(bytes: Vec<u8>, options: &Options) -> Result<(Player, Control), LoadError> {
+    start(Bundle::of_bytes(bytes)?, options)
+}
+
+fn start<R: Read + Seek>(bundle: Bundle<R>, options: &Options) -> Result<(Player, Control), LoadError> {
+    let rate = bundle.manifest().rate;
+    if options.rate != 0 && options.rate != rate {
+        return Err(LoadError::Rate { bundle: rate, host: options.rate });
+    }
+    if !(1..=2).contains(&options.channels) {
+        return Err(LoadError::Channels(options.channels));
+    }
+    let program = bundle.load()?;
+    let names = program.names.clone();
+    let capacity = Capacity { voices: options.voices.clamp(1, 4352), inputs: options.inputs.clamp(1, 1 << 20), ..Capacity::default() };
+    let engine_options = estampie_engine::engine::Options { capacity, ..Default::default() };
+    let (engine, remote) = Engine::new(Prepared::new(program, options.seed), engine_options);
+    let player = Player { engine: Box::new(engine), channels: options.channels as usize, stereo: [0.0; 2 * MONO] };
+    Ok((player, Control { remote, names, rate, listener: Key::of(LISTENER_NAME) }))
+}
+
+/// Frames that are made at once where two channels become one.
+const MONO: usize = 256;
+
+/// The audio thread's part.
+pub struct Player {
+    engine: Box<Engine>,
+    channels: usize,
+    stereo: [f32; 2 * MONO],
+}
+
+impl Player {
+    /// Fills `out` with frames of the channels that were asked for, interleaved. Never allocates, frees, locks or waits.
+    pub fn render(&mut self, out: &mut [f32]) {
+        if self.channels == 2 {
+            return self.engine.render(out);
+        }
+        for part in out.chunks_mut(MONO) {
+            let both = &mut self.stereo[..2 * part.len()];
+            self.engine.render(both);
+            for (one, two) in part.iter_mut().zip(both.chunks_exact(2)) {
+                *one = (two[0] + two[1]) * 0.5;
+            }
+        }
+    }
+
+    /// The frame of the next sample.
+    #[must_use]
+    pub fn frame(&self) -> u64 {
+        self.engine.frame()
+    }
+}
+
+/// The game's part.
+pub struct Control {
+    remote: Remote,
+    names: Names,
+    rate: u32,
+    listener: Key,
+}
+
+impl Control {
+    /// The key of a name. Make it once: it costs a walk over the letters, and remembers the name for what is told about it.
+    pub fn key(&mut self, name: &str) -> Key {
+        self.names.add(name)
+    }
+
+    /// Frames a second.
+    #[must_use]
+    pub fn rate(&self) -> u32 {
+        self.rate
+    }
+
+    fn say(&mut self, frame: u64, what: InputKind) -> Result<(), Full> {
+        self.remote.input(Input { frame, what })
+    }
+
+    /// Something happens, perhaps at an emitter, on a frame ([`NOW`]: at once).
+    ///
+    /// # Errors
+    /// When too much was said since the last buffer; nothing was said then. So it is for all that follow.
+    pub fn event(&mut self, frame: u64, event: Key, emitter: Option<Key>) -> Result<(), Full> {
+        self.say(frame, InputKind::Event { event, emitter: emitter.unwrap_or(Key::NONE) })
+    }
+
+    /// A number is so much, perhaps that of an emitter.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn parameter(&mut self, frame: u64, parameter: Key, value: f32, emitter: Option<Key>) -> Result<(), Full> {
+        self.say(frame, InputKind::Parameter { parameter, value, emitter: emitter.unwrap_or(Key::NONE) })
+    }
+
+    /// A number goes in a straight line, from where it is or from a value, to another in so many frames.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn glide(&mut self, frame: u64, parameter: Key, from: Option<f32>, to: f32, frames: u64) -> Result<(), Full> {
+        self.say(frame, InputKind::Glide { parameter, from, to, frames })
+    }
+
+    /// A state has a value, by our name or the game's.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn state(&mut self, frame: u64, state: Key, value: Key) -> Result<(), Full> {
+        self.say(frame, InputKind::State { state, value })
+    }
+
+    /// An emitter is somewhere, or goes there in so many frames: metres to the east, to the north, and up; degrees clockwise from north.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn emitter(&mut self, frame: u64, emitter: Key, kind: Option<Key>, at: [f32; 3], facing: Option<f32>, frames: u64) -> Result<(), Full> {
+        self.say(frame, InputKind::Place { emitter, kind: kind.unwrap_or(Key::NONE), at, facing, frames })
+    }
+
+    /// The listener is somewhere, or goes there in so many frames.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn listener(&mut self, frame: u64, at: [f32; 3], facing: Option<f32>, frames: u64) -> Result<(), Full> {
+        let listener = self.listener;
+        self.emitter(frame, listener, None, at, facing, frames)
+    }
+
+    /// An emitter goes somewhere at a steady speed in metres a second, looking where it goes; `None` is the listener.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn walk(&mut self, frame: u64, emitter: Option<Key>, to: [f32; 3], speed: f32) -> Result<(), Full> {
+        let emitter = emitter.unwrap_or(self.listener);
+        self.say(frame, InputKind::Walk { emitter, to, speed })
+    }
+
+    /// An emitter is gone.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn remove(&mut self, frame: u64, emitter: Key) -> Result<(), Full> {
+        self.say(frame, InputKind::Remove { emitter })
+    }
+
+    /// The player sets a level, from 0 to 10.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn player_level(&mut self, frame: u64, level: Key, value: f32) -> Result<(), Full> {
+        self.say(frame, InputKind::PlayerLevel { level, value })
+    }
+
+    /// Everything fades out over so many frames.
+    ///
+    /// # Errors
+    /// As [`Control::event`].
+    pub fn stop_all(&mut self, frame: u64, frames: u64) -> Result<(), Full> {
+        self.say(frame, InputKind::StopAll { frames })
+    }
+
+    /// The next thing that needs attention, in words: names that mean nothing, values out of range. Frees what the engine is done with, so that it
+    /// is to be called now and then even by those who do not want to know.
+    pub fn poll(&mut self) -> Option<String> {
+        if let Some(status) = self.remote.status() {
+            self.remote.give_back(status);
+        }
+        while let Some(happening) = self.remote.happening() {
+            if let What::Notice(notice) = happening.what
+                && let Some(text) = words(&notice, &self.names)
+            {
+                return Some(text);
+            }
+        }
+        None
+    }
+}
+
+/// What needs attention, in words for whoever writes the game; `None` for what does not concern him.
+fn words(notice: &Notice, names: &Names) -> Option<String> {
+    let name = |key: Key| names.get(key);
+    Some(match *notice {
+        Notice::UnknownEvent(key) => format!("there is no event {}", name(key)),
+        Notice::UnknownParameter(key) => format!("there is no parameter {}", name(key)),
+        Notice::UnknownState(key) => format!("there is no state {}", name(key)),
+        Notice::UnknownValue { state, value } => format!("the state {} has no value {}", name(state), name(value)),
+        Notice::UnknownLevel(key) => format!("there is no player level {}", name(key)),
+        Notice::Clamped { parameter, asked, used } => format!("{} {asked} is out of range; {used} is used", name(parameter)),
+        Notice::WorkedOut(key) => format!("{} is worked out in the project; what is said is ignored", name(key)),
+        Notice::NeedsEmitter(key) => format!("{} belongs to each emitter; say which", name(key)),
+        Notice::ForAll(key) => format!("{} is one for all; it is taken so", name(key)),
+        Notice::NoPlace(key) => format!("there are too many emitters; {} has no place", name(key)),
+        Notice::TooManyInputs(count) => format!("too much was said at once: {count} left out"),
+        _ => return None,
+    })
+}
