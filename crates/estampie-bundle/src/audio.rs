@@ -105,7 +105,8 @@ fn decode_flac(bytes: Vec<u8>, channels: usize) -> Result<Vec<f32>, String> {
     }
 }
 
-#[cfg(all(test, feature = "write"))]
+#[cfg(test)]
+#[cfg(feature = "write")]
 mod tests {
     use super::*;
     use proptest::prelude::*;
