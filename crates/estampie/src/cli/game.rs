@@ -30,6 +30,6 @@ pub(super) struct Arguments {
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let Arguments { to, auto, clumsy, no_screen, seconds, light } = *arguments;
     let options = game::Options { to, auto, clumsy, no_screen, seconds, light };
-    let stopped = super::stopped()?;
+    let stopped = super::stopped_by_hand()?;
     game::run(&options, &stopped)
 }

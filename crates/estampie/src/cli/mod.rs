@@ -112,11 +112,20 @@ enum Command {
     Doctor,
 }
 
-/// Is set when the user stops a command (`ctrl-c`): it ends in good order.
+/// Is set when the user stops a command (`ctrl-c`), or its terminal is gone: it ends in good order.
 fn stopped() -> Result<std::sync::Arc<std::sync::atomic::AtomicBool>, Failure> {
+    let stopped = stopped_by_hand()?;
+    #[cfg(unix)]
+    signal_hook::flag::register(signal_hook::consts::SIGHUP, std::sync::Arc::clone(&stopped))?;
+    Ok(stopped)
+}
+
+/// The same for what has a page: when its terminal is gone it ends at once, since there is nothing to put in order, and reading keys from no
+/// terminal would never come back.
+fn stopped_by_hand() -> Result<std::sync::Arc<std::sync::atomic::AtomicBool>, Failure> {
     let stopped = std::sync::Arc::default();
     #[cfg(unix)]
-    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
+    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
         signal_hook::flag::register(signal, std::sync::Arc::clone(&stopped))?;
     }
     Ok(stopped)

@@ -218,3 +218,37 @@ fn the_stand_in_plays_by_itself_and_the_stage_follows() {
     let _ = clumsy.kill();
     let _ = clumsy.wait();
 }
+
+#[test]
+fn the_stand_in_is_played_by_keys_and_ends_with_its_terminal() {
+    let story = Story::new("stand-in-keys");
+    let listening = UdpSocket::bind("127.0.0.1:0").unwrap();
+    listening.set_read_timeout(Some(Duration::from_millis(200))).unwrap();
+    let command = format!("exec '{}' game --to {}", env!("CARGO_BIN_EXE_estampie"), listening.local_addr().unwrap().port());
+    assert!(story.tmux(&["new-session", "-d", "-x", "110", "-y", "40", &command]).status.success());
+    story.wait_until("the map is there", |s| s.contains("QUAY") && s.contains("you play") && s.contains("depth"));
+    let pid = String::from_utf8_lossy(&story.tmux(&["list-panes", "-F", "#{pane_pid}"]).stdout).trim().to_owned();
+    story.keys(&["l"]);
+    story.wait_for("out");
+    // What hands do is told: the lamp, steps.
+    let mut told = Vec::new();
+    let begun = std::time::Instant::now();
+    let has = |told: &[u8], name: &str| told.windows(name.len()).any(|w| w == name.as_bytes());
+    while !(has(&told, "lamp.out") && has(&told, "step") && has(&told, "/estampie/hello")) {
+        assert!(begun.elapsed() < Duration::from_secs(60), "lamp, steps and a hello are not told");
+        story.keys(&["Right"]);
+        let mut packet = [0; 4096];
+        while let Ok(length) = listening.recv(&mut packet) {
+            told.extend_from_slice(&packet[..length]);
+            if told.len() > 1 << 20 || begun.elapsed() > Duration::from_secs(60) || has(&told, "step") {
+                break;
+            }
+        }
+    }
+    story.tmux(&["kill-server"]);
+    let begun = std::time::Instant::now();
+    while std::path::Path::new(&format!("/proc/{pid}")).exists() && cfg!(target_os = "linux") {
+        assert!(begun.elapsed() < Duration::from_secs(20), "it goes on without a terminal");
+        std::thread::sleep(Duration::from_millis(50));
+    }
+}

@@ -92,11 +92,13 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
             targets.push((Rect { y, height: 1, ..area }, Rc::new(GameTarget(row.clone()))));
         }
     }
-    painter.more(Rect { width: area.width.saturating_sub(1), ..area }, first, lines.len().saturating_sub(first + height));
+    painter.more(area, first, lines.len().saturating_sub(first + height));
 }
 
-/// A name in its column, and what stands after it.
+/// The column of names.
 const NAME: u16 = 13;
+/// From so many columns on there is room for addresses and counts.
+const ROOMY: u16 = 66;
 
 fn lines(app: &App, rows: &[Row], selected: (usize, &[Fix]), width: u16) -> Vec<Line> {
     let mut lines = Vec::new();
@@ -132,8 +134,9 @@ fn peer(peer: &Peer, now: Instant, width: u16) -> Vec<(u16, String, Role)> {
     let role = if silent > SILENT || peer.gone { Role::Secondary } else { Role::FromGame };
     vec![
         (1, if role == Role::FromGame { "●" } else { "○" }.into(), role),
-        (3, cut(&name, 31), role),
-        (35, format!("{} {from}", peer.transport.word()), Role::Secondary),
+        (3, cut(&name, right(&state, width).saturating_sub(4).min(31)), role),
+        // In a narrow column there is room for the name alone.
+        (35, if width < ROOMY { String::new() } else { format!("{} {from}", peer.transport.word()) }, Role::Secondary),
         (right(&state, width), state, Role::Text),
     ]
 }
@@ -233,16 +236,18 @@ fn heard_names(app: &App, rows: &[Row], facts: &Facts, (now, width): (Instant, u
         }
         let since = now.saturating_duration_since(last);
         let (count, ago) = (format!("×{count}"), age(since));
+        // In a narrow column names are short, and values come before counts.
+        let (values, count) = if width < ROOMY { (NAME + 13, String::new()) } else { (NAME + 22, count) };
         // Counts end where ages begin.
         let (count_at, ago_at) = (right(&count, width.saturating_sub(8)), right(&ago, width));
-        let value: String = value.chars().take(usize::from(count_at.saturating_sub(NAME + 23))).collect();
+        let value = cut(&value, count_at.saturating_sub(values + 1).max(1));
         let fresh = if since < Duration::from_millis(400) { Role::Active } else { Role::Text };
         lines.push(Line::of(
             at,
             vec![
                 (1, word.into(), Role::Secondary),
-                (NAME, name.clone(), fresh),
-                (NAME + 22, value, Role::FromGame),
+                (NAME, cut(name, values - NAME - 1), fresh),
+                (values, value, Role::FromGame),
                 (count_at, count, Role::Secondary),
                 (ago_at, ago, Role::Secondary),
             ],
