@@ -25,6 +25,9 @@ pub(super) struct Arguments {
     /// Bundle a project with faults, without what they touch
     #[arg(long)]
     anyway: bool,
+    /// Write nothing: say whether the bundle that is there is of the project as it is now
+    #[arg(long)]
+    check: bool,
     /// Write even over a file that is no bundle
     #[arg(long)]
     force: bool,
@@ -37,6 +40,9 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     if count > 0 && !arguments.anyway {
         let faults = if count == 1 { "a fault".to_owned() } else { format!("{count} faults") };
         return Err(Failure::Fault(format!("the project has {faults}; --anyway bundles it without what they touch")));
+    }
+    if arguments.check {
+        return check(arguments, &hash_of(&loaded)?);
     }
     let before = Bundle::open(&arguments.out).ok().map(|b| b.manifest().clone());
     if arguments.out.exists() && before.is_none() && !arguments.force {
@@ -67,6 +73,18 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         changes(&before, &manifest);
     }
     if count > 0 { Err(Failure::Fault("the project has faults, and was bundled without what they touch".into())) } else { Ok(()) }
+}
+
+/// Whether the bundle that is there was made of what is there now.
+fn check(arguments: &Arguments, sources: &str) -> Result<(), Failure> {
+    let path = arguments.out.display();
+    let bundle = Bundle::open(&arguments.out).map_err(|e| Failure::Fault(format!("{path}: {e}")))?;
+    let manifest = bundle.manifest();
+    if manifest.sources == sources {
+        out!("{path} is of the project as it is, written by {}", manifest.written_by);
+        return Ok(());
+    }
+    Err(Failure::Fault(format!("{path} is stale: the project's texts or audio have changed since it was written; estampie bundle writes it again")))
 }
 
 /// The hash of all texts and all audio that is in use.

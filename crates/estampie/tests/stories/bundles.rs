@@ -29,12 +29,17 @@ fn a_bundle_says_what_is_in_it_what_changed_and_what_the_games_code_may_say() {
     // The same project gives the same bytes.
     let (out, told) = bundle(&project, &arguments);
     assert!(out.status.success() && told.contains("the same as before") && std::fs::read(&file).unwrap() == first, "{told}");
+    let check = ["-o", file.to_str().unwrap(), "--check"];
+    let (out, told) = bundle(&project, &check);
+    assert!(out.status.success() && told.contains("is of the project as it is"), "{told}");
     // What changed is told, and names that are gone.
     std::fs::copy(Story::demo().join("audio/step/grate_01.flac"), audio.with_file_name("grate.flac")).unwrap();
     let game = std::fs::read_to_string(project.join("game.toml")).unwrap();
     std::fs::write(project.join("game.toml"), game.replace("hello = \"something to hear\"", "hallo = \"something to hear\"")).unwrap();
     std::fs::write(project.join("reactions.est"), "When hallo\n  play grate\n").unwrap();
     std::fs::write(project.join("sounds/more.toml"), "[grate]\ntakes = [\"audio/grate.flac\"]\n").unwrap();
+    let (out, told) = bundle(&project, &check);
+    assert!(out.status.code() == Some(1) && told.contains("is stale") && std::fs::read(&file).unwrap() == first, "{told}");
     let (out, told) = bundle(&project, &arguments);
     assert!(
         out.status.success()
