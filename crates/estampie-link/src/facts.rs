@@ -131,7 +131,7 @@ pub struct HeardEmitter {
 }
 
 /// How many different names of a kind, emitters and sentences are remembered.
-const MOST: usize = 8192;
+const MOST: usize = 4096;
 /// How many values of a state are.
 const MOST_WORDS: usize = 64;
 
@@ -286,7 +286,7 @@ mod tests {
             facts.complain(format!("unknown address /{n}"), now);
         }
         assert_eq!((facts.names(Kind::Event).count(), facts.emitters.len(), facts.not_understood.len()), (MOST, MOST, 65));
-        assert!(matches!(&facts.heard(Kind::State, "s").unwrap().sent, Sent::Word { all, last } if all.len() == MOST_WORDS && last.ends_with("8691")));
+        assert!(matches!(&facts.heard(Kind::State, "s").unwrap().sent, Sent::Word { all, last } if all.len() == MOST_WORDS && last.ends_with("4595")));
         assert_eq!(facts.not_understood.values().map(|n| n.0).sum::<u64>(), MOST as u64 + 500, "all are counted");
     }
 

@@ -323,8 +323,9 @@ impl Intake {
         }
     }
 
-    /// The engine began anew: says all values that the game has sent.
-    pub(crate) fn say_again(&mut self, now: Instant) {
+    /// The engine began anew with so many frames a second: says all values that the game has sent.
+    pub(crate) fn say_again(&mut self, rate: u32, now: Instant) {
+        self.rate = rate;
         let mut all: Vec<(Sets, InputKind)> = self.values.iter().map(|(sets, what)| (*sets, *what)).collect();
         all.sort_by_key(|(sets, _)| *sets);
         match &mut self.frozen {
@@ -345,11 +346,6 @@ impl Intake {
         if let Ok(mut facts) = self.facts.lock() {
             facts.lost += lost;
         }
-    }
-
-    /// Goes over to another rate of frames.
-    pub(crate) fn set_rate(&mut self, rate: u32) {
-        self.rate = rate;
     }
 }
 
@@ -553,7 +549,7 @@ mod tests {
         bench.send(0.1, &event("a"));
         bench.came();
         let now = bench.at(1.0).0;
-        bench.intake.say_again(now);
+        bench.intake.say_again(48_000, now);
         let came: Vec<InputKind> = bench.came().into_iter().map(|a| a.what).collect();
         assert_eq!(came.len(), 3);
         let there = InputKind::Place { emitter: NameKey::of("eel-1"), kind: NameKey::of("eel"), at: [1.1, 0.0, 0.0], facing: None, frames: 0 };

@@ -69,8 +69,7 @@ pub enum ListenError {
 
 enum Order {
     Freeze(bool),
-    SayAgain,
-    Rate(u32),
+    SayAgain(u32),
     Notice(&'static str, String),
     Quit,
 }
@@ -171,8 +170,7 @@ impl Link {
 
     /// The engine began anew with so many frames a second: all values that came are said again.
     pub fn say_again(&self, rate: u32) {
-        self.order(Order::Rate(rate));
-        self.order(Order::SayAgain);
+        self.order(Order::SayAgain(rate));
     }
 
     /// Tells something to those who said hello: how grave, and what.
@@ -344,8 +342,7 @@ impl Desk {
     fn obey(&mut self, order: Order) -> bool {
         match order {
             Order::Freeze(on) => self.intake.freeze(on, Instant::now()),
-            Order::SayAgain => self.intake.say_again(Instant::now()),
-            Order::Rate(rate) => self.intake.set_rate(rate),
+            Order::SayAgain(rate) => self.intake.say_again(rate, Instant::now()),
             Order::Notice(level, text) => {
                 let packet = notice(level, &text);
                 for to in self.greeted.clone() {

@@ -1,6 +1,6 @@
 //! From moments to frames: a steady stream of messages keeps its spacing, however a sound device asks for its samples.
 
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
 /// How much slower than the machine's clock a sound device's may run: so fast is a lead given up that is not confirmed.
 const DRIFT: f64 = 2e-4;
@@ -54,18 +54,13 @@ impl Timing {
         let seconds = self.seconds(at);
         self.ahead_at(seconds).map_or(0, |ahead| ((seconds + ahead) * self.rate).round().max(0.0) as u64)
     }
-
-    /// How long after a moment its frame is made at the latest, if it comes at once.
-    #[must_use]
-    pub fn longest_wait(&self, at: Instant, frame: u64) -> Duration {
-        Duration::from_secs_f64((self.frame(at) as f64 - frame as f64).max(0.0) / self.rate)
-    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use proptest::prelude::*;
+    use std::time::Duration;
 
     /// A machine's clock in which a device asks for `burst` frames at a time, at a rate that differs by `drift`, and a thread looks for
     /// messages before each 128. Gives the frames that steady messages got, and the least that was made when each was taken.
@@ -122,7 +117,6 @@ mod tests {
         assert_eq!(timing.frame(now), 0);
         timing.made(now, 480);
         assert_eq!((timing.frame(now), timing.frame(now + Duration::from_millis(10))), (480, 960));
-        assert_eq!(timing.longest_wait(now + Duration::from_millis(10), 480), Duration::from_millis(10));
         timing.anew();
         assert_eq!(timing.frame(now), 0);
     }

@@ -27,7 +27,7 @@ pub mod c;
 use estampie_bundle::{Bundle, ReadError};
 use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Prepared, Remote};
 use estampie_engine::names::{NameKey, Names};
-use estampie_engine::telemetry::{Notice, What};
+use estampie_engine::telemetry::What;
 use std::io::{Read, Seek};
 use std::path::Path;
 
@@ -255,31 +255,10 @@ impl Control {
             self.remote.give_back(status);
         }
         while let Some(happening) = self.remote.happening() {
-            if let What::Notice(notice) = happening.what
-                && let Some(text) = words(&notice, &self.names)
-            {
-                return Some(text);
+            if let What::Notice(notice) = happening.what {
+                return Some(notice.text(&self.names));
             }
         }
         None
     }
-}
-
-/// What needs attention, in words for whoever writes the game; `None` for what does not concern him.
-fn words(notice: &Notice, names: &Names) -> Option<String> {
-    let name = |key: Key| names.get(key);
-    Some(match *notice {
-        Notice::UnknownEvent(key) => format!("there is no event {}", name(key)),
-        Notice::UnknownParameter(key) => format!("there is no parameter {}", name(key)),
-        Notice::UnknownState(key) => format!("there is no state {}", name(key)),
-        Notice::UnknownValue { state, value } => format!("the state {} has no value {}", name(state), name(value)),
-        Notice::UnknownLevel(key) => format!("there is no player level {}", name(key)),
-        Notice::Clamped { parameter, asked, used } => format!("{} {asked} is out of range; {used} is used", name(parameter)),
-        Notice::WorkedOut(key) => format!("{} is worked out in the project; what is said is ignored", name(key)),
-        Notice::NeedsEmitter(key) => format!("{} belongs to each emitter; say which", name(key)),
-        Notice::ForAll(key) => format!("{} is one for all; it is taken so", name(key)),
-        Notice::NoPlace(key) => format!("there are too many emitters; {} has no place", name(key)),
-        Notice::TooManyInputs(count) => format!("too much was said at once: {count} left out"),
-        _ => return None,
-    })
 }

@@ -244,7 +244,7 @@ fn what_a_game_says_wrongly_comes_back_in_words() {
     control.event(100, hit, None).unwrap();
     let mut out = [0.0f32; 4_096];
     player.render(&mut out);
-    assert_eq!(control.poll().as_deref(), Some("there is no event hitt"));
+    assert_eq!(control.poll().as_deref(), Some("unknown event hitt"));
     assert_eq!(control.poll(), None);
     assert!(out[..200].iter().all(|s| *s == 0.0) && out[200..].iter().any(|s| s.abs() > 0.1), "on its frame");
     // What has no room is said at once.

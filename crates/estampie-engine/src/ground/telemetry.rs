@@ -1,6 +1,6 @@
 //! What comes out of the engine besides sound: happenings in order, and now and then the status of everything.
 
-use crate::ground::names::NameKey;
+use crate::ground::names::{NameKey, Names};
 use crate::ground::property::PerProperty;
 use crate::ground::property::Property;
 use crate::ground::vocabulary::{Answer, Arrival};
@@ -462,4 +462,36 @@ pub enum Notice {
     TooManyInputs(u32),
     /// A new program took effect.
     Program(u64),
+}
+
+impl Notice {
+    /// It in words, for whoever builds the sound or the game. It allocates: not for the thread that renders.
+    #[must_use]
+    pub fn text(&self, names: &Names) -> String {
+        match *self {
+            Notice::UnknownEvent(key) => format!("unknown event {}", names.get(key)),
+            Notice::UnknownParameter(key) => format!("unknown parameter {}", names.get(key)),
+            Notice::UnknownState(key) => format!("unknown state {}", names.get(key)),
+            Notice::UnknownValue { state, value } => format!("the state {} has no value {}", names.get(state), names.get(value)),
+            Notice::UnknownSound(key) => format!("unknown sound {}", names.get(key)),
+            Notice::UnknownMusic(key) => format!("unknown piece, section, stinger, playlist or layer {}", names.get(key)),
+            Notice::UnknownLevel(key) => format!("unknown player level {}", names.get(key)),
+            Notice::UnknownBus(key) => format!("unknown bus {}", names.get(key)),
+            Notice::Clamped { parameter, asked, used } if asked.is_nan() => format!("{} was sent what is no number; it stays at {used}", names.get(parameter)),
+            Notice::Clamped { parameter, asked, used } => {
+                let asked = (f64::from(asked) * 1e3).round() / 1e3;
+                format!("{} {asked} is out of range, {used} is used", names.get(parameter))
+            }
+            Notice::WorkedOut(key) => format!("{} was sent, but it is worked out here; what was sent is ignored", names.get(key)),
+            Notice::NeedsEmitter(key) => format!("{} was sent for all, but every emitter has its own; say which", names.get(key)),
+            Notice::ForAll(key) => format!("{} was sent for an emitter, but there is one for all; it is taken for all", names.get(key)),
+            Notice::NoNumber { parameter, kept } => format!("the formula {} gives no number (a division by 0?); it stays at {kept}", names.get(parameter)),
+            Notice::NoPlace(key) => format!("there are too many emitters; {} has no place", names.get(key)),
+            Notice::TooMuchWaits(key) => format!("too much waits; an action of \"{}\" was dropped", names.get(key)),
+            Notice::Endless { reaction } => format!("reactions call each other without end at \"{}\"", names.get(reaction)),
+            Notice::NotFinite { bus } => format!("bus {} gave what is no number and was silenced for a block", names.get(bus)),
+            Notice::TooManyInputs(count) => format!("too many inputs at once: {count} dropped"),
+            Notice::Program(_) => "the edited project took over".into(),
+        }
+    }
 }

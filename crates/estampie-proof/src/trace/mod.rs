@@ -7,7 +7,7 @@ pub use why::{Label, label, print_value, sentence, total};
 pub use would::{Verdict, would};
 
 use estampie_engine::names::Names;
-use estampie_engine::telemetry::{Cause, Happening, Notice, Reason, What};
+use estampie_engine::telemetry::{Cause, Happening, Reason, What};
 use estampie_engine::vocabulary::Answer;
 use serde_json::{Map, Value, json};
 use std::io::{self, Write};
@@ -164,7 +164,7 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
             ],
         ),
         What::List { list, piece } => put("playlist", &[("playlist", json!(name(list))), ("piece", json!(name(piece)))]),
-        What::Notice(notice) => put("notice", &[("text", json!(notice_text(&notice, names)))]),
+        What::Notice(notice) => put("notice", &[("text", json!(notice.text(names)))]),
     }
     Value::Object(object)
 }
@@ -225,36 +225,6 @@ pub fn reason_text(reason: &Reason, names: &Names) -> String {
         Reason::Nothing => "it has nothing to play".into(),
         Reason::Loading => "its audio is still being loaded".into(),
         Reason::NoTake { state, value } => format!("no take for {} {}", names.get(state), names.get(value)),
-    }
-}
-
-/// What needs attention, in words.
-#[must_use]
-pub fn notice_text(notice: &Notice, names: &Names) -> String {
-    match *notice {
-        Notice::UnknownEvent(key) => format!("unknown event {}", names.get(key)),
-        Notice::UnknownParameter(key) => format!("unknown parameter {}", names.get(key)),
-        Notice::UnknownState(key) => format!("unknown state {}", names.get(key)),
-        Notice::UnknownValue { state, value } => format!("the state {} has no value {}", names.get(state), names.get(value)),
-        Notice::UnknownSound(key) => format!("unknown sound {}", names.get(key)),
-        Notice::UnknownMusic(key) => format!("unknown piece, section, stinger, playlist or layer {}", names.get(key)),
-        Notice::UnknownLevel(key) => format!("unknown player level {}", names.get(key)),
-        Notice::UnknownBus(key) => format!("unknown bus {}", names.get(key)),
-        Notice::Clamped { parameter, asked, used } if asked.is_nan() => format!("{} was sent what is no number; it stays at {used}", names.get(parameter)),
-        Notice::Clamped { parameter, asked, used } => {
-            let asked = (f64::from(asked) * 1e3).round() / 1e3;
-            format!("{} {asked} is out of range, {used} is used", names.get(parameter))
-        }
-        Notice::WorkedOut(key) => format!("{} was sent, but it is worked out here; what was sent is ignored", names.get(key)),
-        Notice::NeedsEmitter(key) => format!("{} was sent for all, but every emitter has its own; say which", names.get(key)),
-        Notice::ForAll(key) => format!("{} was sent for an emitter, but there is one for all; it is taken for all", names.get(key)),
-        Notice::NoNumber { parameter, kept } => format!("the formula {} gives no number (a division by 0?); it stays at {kept}", names.get(parameter)),
-        Notice::NoPlace(key) => format!("there are too many emitters; {} has no place", names.get(key)),
-        Notice::TooMuchWaits(key) => format!("too much waits; an action of \"{}\" was dropped", names.get(key)),
-        Notice::Endless { reaction } => format!("reactions call each other without end at \"{}\"", names.get(reaction)),
-        Notice::NotFinite { bus } => format!("bus {} gave what is no number and was silenced for a block", names.get(bus)),
-        Notice::TooManyInputs(count) => format!("too many inputs at once: {count} dropped"),
-        Notice::Program(_) => "the edited project took over".into(),
     }
 }
 

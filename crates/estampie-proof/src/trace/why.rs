@@ -1,6 +1,6 @@
 //! The words for contributions and happenings: what *why* and the log show.
 
-use super::{cause_word, notice_text, reason_text, section_name};
+use super::{cause_word, reason_text, section_name};
 use estampie_engine::ledger::{Term, TermKind};
 use estampie_engine::names::Names;
 use estampie_engine::property::Property;
@@ -146,7 +146,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::VoiceEnd { sound, cause, .. } => (format!("{} {}", name(sound), cause_word(cause)), Label::Aside),
         What::Refused { sound, reason, .. } => (format!("{} refused: {}", name(sound), reason_text(&reason, names)), Label::Attention),
         What::Notice(Notice::Program(_)) => return None,
-        What::Notice(notice) => (notice_text(&notice, names), Label::Attention),
+        What::Notice(notice) => (notice.text(names), Label::Attention),
     })
 }
 

@@ -1,7 +1,6 @@
 //! `estampie bundle PROJECT -o FILE`: the one file that a game ships.
 
-use super::output::{Aside, out, tell};
-use super::print_faults;
+use super::output::{Aside, out, print_faults, tell};
 use crate::failure::Failure;
 use crate::project;
 use estampie_bundle::{Bundle, Info, Manifest, Name, NameKind, c_header, rust_module, write};

@@ -16,8 +16,7 @@ mod wave;
 use crate::failure::Failure;
 use crate::{project, workshop};
 use clap::{Parser, Subcommand};
-use estampie_project::document::Fault;
-use output::{out, tell};
+use output::{out, print_faults, tell};
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -248,13 +247,5 @@ fn hear_transitions(loaded: &project::Loaded) -> Result<(), Failure> {
         0 => Ok(()),
         1 => Err(Failure::Fault("one transition does not sound well".into())),
         n => Err(Failure::Fault(format!("{n} transitions do not sound well"))),
-    }
-}
-
-/// Prints faults to standard error, each with place and fix.
-pub(crate) fn print_faults(faults: &[Fault]) {
-    for fault in faults {
-        tell(&format!("{}: {}", fault.place, fault.what));
-        tell(&format!("  fix: {}", fault.fix));
     }
 }

@@ -1,6 +1,7 @@
 //! What commands write: lines for people, and files that appear whole or not at all.
 
 use crate::failure::Failure;
+use estampie_project::document::Fault;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
@@ -23,6 +24,14 @@ pub(crate) fn line(text: &str) {
 /// Writes a line to standard error.
 pub(crate) fn tell(text: &str) {
     let _ = writeln!(std::io::stderr(), "{}", plain(text));
+}
+
+/// Prints faults to standard error, each with place and fix.
+pub(crate) fn print_faults(faults: &[Fault]) {
+    for fault in faults {
+        tell(&format!("{}: {}", fault.place, fault.what));
+        tell(&format!("  fix: {}", fault.fix));
+    }
 }
 
 /// Writes a formatted line to standard output.

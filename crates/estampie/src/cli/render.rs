@@ -1,7 +1,6 @@
 //! `estampie render PROJECT PLAYTHROUGH -o OUT.wav`.
 
-use super::output::{Aside, out, tell};
-use super::print_faults;
+use super::output::{Aside, out, print_faults, tell};
 use super::wave::{Bits, Wave};
 use crate::failure::Failure;
 use crate::levels::{self, Levels};

@@ -65,6 +65,12 @@ pub(crate) enum Output {
     Silent(String),
 }
 
+/// What the player's thread is done with: it is dropped elsewhere.
+enum Done {
+    Engine(#[allow(dead_code, reason = "it is only dropped")] Box<Engine>),
+    Game(#[allow(dead_code, reason = "it is only dropped")] Consumer<Arrived>),
+}
+
 enum PlayerOrder {
     Engine(Box<Engine>),
     /// What a game sends comes through this ring from now on.
@@ -75,7 +81,7 @@ enum PlayerOrder {
 pub(crate) struct Player {
     shared: Arc<Shared>,
     orders: Producer<PlayerOrder>,
-    done: Consumer<Box<Engine>>,
+    done: Consumer<Done>,
     measuring: Sender<loudness::MeterOrder>,
     threads: Vec<JoinHandle<()>>,
 }
@@ -224,7 +230,7 @@ struct Paced {
     shared: Arc<Shared>,
     engine: Box<Engine>,
     orders: Consumer<PlayerOrder>,
-    done: Producer<Box<Engine>>,
+    done: Producer<Done>,
     /// The engine before, while it fades out; with its gain.
     leaving: Option<(Box<Engine>, f32)>,
     tap: Producer<f32>,
@@ -256,7 +262,7 @@ impl Paced {
         shared: Arc<Shared>,
         engine: Engine,
         orders: Consumer<PlayerOrder>,
-        (done, tap): (Producer<Box<Engine>>, Producer<f32>),
+        (done, tap): (Producer<Done>, Producer<f32>),
         (rate, buffer): (u32, usize),
     ) -> Paced {
         let samples = || vec![0.0; 2 * 512];
@@ -339,7 +345,8 @@ impl Paced {
             let engine = match order {
                 PlayerOrder::Engine(engine) => engine,
                 PlayerOrder::Game(game) => {
-                    self.game = game;
+                    let before = std::mem::replace(&mut self.game, game);
+                    self.give_back(Done::Game(before));
                     continue;
                 }
             };
@@ -347,15 +354,15 @@ impl Paced {
             let old = std::mem::replace(&mut self.engine, engine);
             // The new one starts softly by itself; the old one fades out. One that is still fading when a third comes has to go.
             if let Some((older, _)) = self.leaving.replace((old, 1.0)) {
-                self.give_back(older);
+                self.give_back(Done::Engine(older));
             }
         }
     }
 
-    /// Engines are dropped by the other side, where it hurts nobody.
-    fn give_back(&mut self, engine: Box<Engine>) {
-        if let Err(rtrb::PushError::Full(engine)) = self.done.push(engine) {
-            drop(engine);
+    /// Engines and rings are dropped by the other side, where it hurts nobody.
+    fn give_back(&mut self, done: Done) {
+        if let Err(rtrb::PushError::Full(done)) = self.done.push(done) {
+            drop(done);
         }
     }
 
@@ -369,7 +376,7 @@ impl Paced {
             gain = (gain - step).max(0.0);
             to.iter_mut().zip(from).for_each(|(to, from)| *to += from * gain);
         }
-        if gain > 0.0 { self.leaving = Some((old, gain)) } else { self.give_back(old) }
+        if gain > 0.0 { self.leaving = Some((old, gain)) } else { self.give_back(Done::Engine(old)) }
     }
 
     /// Gives the engine what the game has sent, each on the frame of its moment.

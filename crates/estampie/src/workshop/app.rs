@@ -262,6 +262,7 @@ impl App {
         news |= self.poll_compare();
         news |= self.poll_held_key();
         news |= self.poll_map();
+        news |= self.poll_game();
         self.measure_bus();
         news |= self.poll_loading();
         news |= self.poll_twenty();

@@ -3,13 +3,12 @@
 use super::Options;
 use super::app::App;
 use super::rehearsal::Rehearsal;
-use crate::cli::output::{out, tell};
-use crate::cli::print_faults;
+use crate::cli::output::{out, print_faults, tell};
 use crate::failure::Failure;
 use crate::player::Output;
 use estampie_project::document::Sources;
 use estampie_project::language::Playthrough;
-use estampie_proof::trace::{self, Label};
+use estampie_proof::trace::Label;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -83,7 +82,7 @@ fn sum_up(app: &App, listened: Duration) {
             }
         }
         for misfit in app.rehearsal.history.misfits.values() {
-            tell(&format!("{} ×{}", trace::notice_text(&misfit.notice, names), misfit.count));
+            tell(&format!("{} ×{}", misfit.notice.text(names), misfit.count));
         }
         for (what, (count, _)) in &facts.not_understood {
             tell(&format!("not understood: {what} ×{count}"));

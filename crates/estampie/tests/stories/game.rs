@@ -1,6 +1,8 @@
 //! Stories of a running game that plays the workshop.
 
 use crate::support::Story;
+use estampie_link::Said;
+use estampie_link::stand_in::Sender;
 use std::net::UdpSocket;
 use std::process::{Command, Stdio};
 use std::time::Duration;
@@ -10,18 +12,14 @@ fn free_port() -> u16 {
     UdpSocket::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
 }
 
-/// A packet with texts, by hand: what is tested is what reads it.
-fn packet(address: &str, texts: &[&str]) -> Vec<u8> {
-    let padded = |text: &str| {
-        let mut bytes = text.as_bytes().to_vec();
-        bytes.push(0);
-        bytes.resize(bytes.len().div_ceil(4) * 4, 0);
-        bytes
-    };
-    let mut bytes = padded(&format!("/estampie/{address}"));
-    bytes.extend(padded(&format!(",{}", "s".repeat(texts.len()))));
-    texts.iter().for_each(|text| bytes.extend(padded(text)));
-    bytes
+/// A game's end of the link to a port.
+fn game_at(port: u16) -> Sender {
+    Sender::to(([127, 0, 0, 1], port).into()).unwrap()
+}
+
+/// Something happens.
+fn event(name: &str) -> Said {
+    Said::Event { name: name.into(), emitter: None }
 }
 
 #[test]
@@ -30,20 +28,19 @@ fn a_running_game_plays_and_what_it_misspells_is_fixed_by_one_key() {
     let port = free_port();
     story.open(&format!("demo --device none --listen {port}"));
     story.wait_until("it is listened and loaded", |s| s.contains(&format!("game ○ on {port}")) && s.contains("1 cell =") && !s.contains("loading audio"));
-    let game = UdpSocket::bind("127.0.0.1:0").unwrap();
-    game.connect(("127.0.0.1", port)).unwrap();
-    let send = |address: &str, texts: &[&str]| game.send(&packet(address, texts)).map(|_| ()).unwrap();
-    send("hello", &["Brinewick Salvage"]);
-    send("event", &["sonar.ping"]);
+    let game = game_at(port);
+    let send = |name: &str| game.tell(&[event(name)]).unwrap();
+    game.hello("Brinewick Salvage").unwrap();
+    send("sonar.ping");
     story.heard("sonar/ping");
     // A misspelt event is said at once, and is ours by one key.
     story.keys(&["I"]);
-    send("event", &["sonar.png"]);
+    send("sonar.png");
     story.wait_until("it does not fit", |s| s.contains("unknown event sonar.png ×1") && s.contains("▶ sonar.png is sonar.ping"));
     story.keys(&["Enter"]);
     story.wait_for("sonar.png is sonar.ping; u undoes it");
     story.wait_until("nothing is left that does not fit", |s| !s.contains("Does not fit") && s.contains("◆ 1 unsaved"));
-    send("event", &["sonar.png"]);
+    send("sonar.png");
     story
         .wait_until("it has come as ours", |s| s.lines().any(|l| l.contains("sonar.ping") && l.contains("¶").eq(&false) && l.contains("sonar.png").eq(&false)));
     story.keys(&["Escape"]);
@@ -51,7 +48,7 @@ fn a_running_game_plays_and_what_it_misspells_is_fixed_by_one_key() {
     // What the game sends is recorded like what hands do.
     story.keys(&["R"]);
     story.wait_for("● recording");
-    send("event", &["hull.struck"]);
+    send("hull.struck");
     story.heard("hull/struck");
     story.keys(&["R"]);
     story.wait_for("recorded as take-1");
@@ -123,8 +120,7 @@ fn clients_of_others_are_understood_without_a_screen() {
         eprintln!("python-osc is not here: that part is left out");
     }
     // One that is always here.
-    let game = UdpSocket::bind("127.0.0.1:0").unwrap();
-    game.send_to(&packet("event", &["sonar.png"]), ("127.0.0.1", port)).unwrap();
+    game_at(port).tell(&[event("sonar.png")]).unwrap();
     until("unknown event sonar.png");
     assert!(Command::new("kill").args(["-INT", &listening.id().to_string()]).status().unwrap().success());
     assert!(listening.wait().unwrap().success(), "{}", said());
@@ -158,7 +154,6 @@ fn a_port_in_use_and_an_open_address_are_refused_with_the_fix() {
 /// What a step of the stand-in tells is known to the demo, with its values and ranges.
 #[test]
 fn all_that_the_stand_in_tells_fits_the_demo() {
-    use estampie_link::Said;
     use estampie_link::stand_in::{Dive, Pilot};
     use estampie_project::document::{ValueOf, Workspace};
     let workspace = Workspace::open(&Story::demo()).unwrap();

@@ -140,14 +140,24 @@ pub(crate) struct History {
     pub(crate) ended: VecDeque<Ended>,
     /// How often each event came, from the game or by a reaction.
     pub(crate) events: HashMap<NameKey, u32>,
-    /// What was sent and is not declared, with how often.
-    pub(crate) undeclared: BTreeMap<NameKey, u32>,
     /// What was sent and does not fit.
     pub(crate) misfits: BTreeMap<MisfitKey, Misfit>,
     /// How often each reaction acted.
     pub(crate) acted: HashMap<NameKey, u32>,
     /// Peak of the output in dB, by status.
     pub(crate) output: VecDeque<(u64, f32)>,
+}
+
+impl History {
+    /// Events that were sent and are not declared, with how often.
+    pub(crate) fn undeclared(&self) -> impl Iterator<Item = (NameKey, u32)> {
+        self.misfits.values().filter_map(|misfit| if let Notice::UnknownEvent(event) = misfit.notice { Some((event, misfit.count)) } else { None })
+    }
+
+    /// Such an event has been seen to.
+    pub(crate) fn forget_undeclared(&mut self, event: NameKey) {
+        self.misfits.retain(|_, misfit| misfit.notice != Notice::UnknownEvent(event));
+    }
 }
 
 impl Rehearsal {
@@ -260,7 +270,6 @@ impl Rehearsal {
             What::Event { event, .. } if self.program.find_event.get(event).is_none() => return,
             What::Event { event, .. } => *self.history.events.entry(event).or_default() += 1,
             What::Reaction { reaction } => *self.history.acted.entry(reaction).or_default() += 1,
-            What::Notice(Notice::UnknownEvent(event)) => *self.history.undeclared.entry(event).or_default() += 1,
             What::VoiceEnd { voice, .. } => {
                 if let Some(bar) = self.history.voices.iter_mut().rev().find(|b| b.voice == voice) {
                     bar.end = Some(happening.frame);

@@ -149,7 +149,7 @@ fn told_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: &Told, chos
         }
         Told::Undeclared(name) => {
             painter.text(area.x, area.y, area.width - 5, name, role(Role::Accent));
-            let count = app.rehearsal.history.undeclared.get(&NameKey::of(name)).copied().unwrap_or(0);
+            let count = app.rehearsal.history.undeclared().find(|(key, _)| *key == NameKey::of(name)).map_or(0, |(_, count)| count);
             painter.right(area.right(), area.y, &format!("× {count}"), Role::Accent);
         }
     }

@@ -235,9 +235,8 @@ impl App {
         let undeclared = self
             .rehearsal
             .history
-            .undeclared
-            .keys()
-            .map(|k| self.rehearsal.names.get(*k).to_owned())
+            .undeclared()
+            .map(|(key, _)| self.rehearsal.names.get(key).to_owned())
             .filter(|name| !document.events.iter().any(|e| e.name == *name));
         let derived = |p: &usize| document.parameters[*p].source != ValueOf::Game;
         let parameters = 0..document.parameters.len();
@@ -509,7 +508,7 @@ impl App {
         };
         match self.workspace.rename_event(&name, &nearest, false) {
             Ok(()) => {
-                self.rehearsal.history.undeclared.remove(&NameKey::of(&name));
+                self.rehearsal.history.forget_undeclared(NameKey::of(&name));
                 self.recompile();
                 self.say(format!("{name} is {nearest} wherever the project named it; the game must send {nearest} too"));
             }

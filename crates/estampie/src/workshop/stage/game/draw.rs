@@ -7,8 +7,7 @@ use crate::workshop::painter::{Painter, cut, rows_of};
 use crate::workshop::stage::Column;
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
-use estampie_link::{Facts, Heard, Kind, Peer, Sent};
-use estampie_proof::trace;
+use estampie_link::{ADDRESSES, Facts, Heard, Kind, PORT, Peer, Sent};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 use std::time::{Duration, Instant};
@@ -69,7 +68,7 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     let rows = app.game_rows();
     let selected = app.game.row.min(rows.len().saturating_sub(1));
     // Before the facts are looked at, which can be asked of one at a time.
-    let fixes = app.fixes();
+    let fixes = app.fixes(rows.get(selected));
     let lines = lines(app, &rows, (selected, &fixes), area.width);
     let height = usize::from(area.height);
     let last = lines.iter().rposition(|l| l.row == Some(selected)).unwrap_or(0);
@@ -85,10 +84,12 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         if begins {
             painter.mark(Rect { x: area.x.saturating_sub(1), width: area.width + 1, ..area }, y, app.stage.column == Column::Game);
         }
-        for (x, text, role) in &line.parts {
+        let row = line.row.and_then(|row| rows.get(row));
+        let heard = row.and_then(|row| heard_parts(app, row, area.width)).unwrap_or_default();
+        for (x, text, role) in line.parts.iter().chain(&heard) {
             painter.text(area.x + x, y, area.width.saturating_sub(*x), text, *role);
         }
-        if let Some(row) = line.row.and_then(|row| rows.get(row)) {
+        if let Some(row) = row {
             targets.push((Rect { y, height: 1, ..area }, Rc::new(GameTarget(row.clone()))));
         }
     }
@@ -97,6 +98,8 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
 
 /// The column of names.
 const NAME: u16 = 13;
+/// So many names of a kind that were not sent are named.
+const MOST_UNSENT: usize = 80;
 /// From so many columns on there is room for addresses and counts.
 const ROOMY: u16 = 66;
 
@@ -119,8 +122,8 @@ fn lines(app: &App, rows: &[Row], selected: (usize, &[Fix]), width: u16) -> Vec<
         lines.extend(troubles(facts).into_iter().map(|text| Line::of(None, vec![(1, "!".into(), Role::Accent), (3, text, Role::Accent)])));
         misfits(app, rows, selected, width, &mut lines);
         not_understood(rows, facts, now, width, &mut lines);
-        heard_names(app, rows, facts, (now, width), &mut lines);
-        unsent(app, facts, width, &mut lines);
+        heard_names(rows, facts, now, &mut lines);
+        if facts.messages == 0 { how_to_send(app, width, &mut lines) } else { unsent(app, facts, width, &mut lines) }
     });
     lines
 }
@@ -174,7 +177,7 @@ fn misfits(app: &App, rows: &[Row], (selected, fixes): (usize, &[Fix]), width: u
             lines.push(Line::heading("Does not fit", "enter does the fix marked ▶, ← → marks another"));
         }
         let ago = Duration::from_secs_f64(app.rehearsal.frame().saturating_sub(misfit.frame) as f64 / rate);
-        let text = format!("{} ×{}, {} ago", trace::notice_text(&misfit.notice, &app.rehearsal.names), misfit.count, age(ago));
+        let text = format!("{} ×{}, {} ago", misfit.notice.text(&app.rehearsal.names), misfit.count, age(ago));
         for (row, words) in rows_of(&text, usize::from(width.saturating_sub(4)), "  ").into_iter().enumerate() {
             let mut parts = vec![(3, words, Role::Accent)];
             if row == 0 {
@@ -208,50 +211,79 @@ fn not_understood(rows: &[Row], facts: &Facts, now: Instant, width: u16, lines: 
             lines.push(Line::of(None, Vec::new()));
             lines.push(Line::heading("Not understood", "to be changed in the game"));
         }
-        let text = format!("{what} ×{count}, {} ago", age(now.saturating_duration_since(*last)));
-        lines.extend(rows_of(&text, usize::from(width.saturating_sub(4)), "  ").into_iter().map(|words| Line::of(at, vec![(3, words, Role::Accent)])));
+        // How often and how long ago stand where they do of everything else.
+        let (count, ago) = (format!("×{count}"), age(now.saturating_duration_since(*last)));
+        let mut begins = vec![(right(&count, width.saturating_sub(8)), count, Role::Secondary), (right(&ago, width), ago, Role::Secondary)];
+        for words in rows_of(what, usize::from(width.saturating_sub(18)), "  ") {
+            let mut parts = std::mem::take(&mut begins);
+            parts.push((3, words, Role::Accent));
+            lines.push(Line::of(at, parts));
+        }
     }
 }
 
-fn heard_names(app: &App, rows: &[Row], facts: &Facts, (now, width): (Instant, u16), lines: &mut Vec<Line>) {
-    let mut first = true;
-    for (at, row) in rows.iter().enumerate() {
-        let (word, name, last, count, value) = match row {
+/// A line each for what came; what stands in it is worked out if it is in sight.
+fn heard_names(rows: &[Row], facts: &Facts, now: Instant, lines: &mut Vec<Line>) {
+    let Some(from) = rows.iter().position(|row| matches!(row, Row::Heard(..) | Row::Emitter(_))) else { return };
+    let listener = facts.listener.map_or_else(String::new, |last| format!("; listener {} ago", age(now.saturating_duration_since(last))));
+    lines.push(Line::of(None, Vec::new()));
+    lines.push(Line::heading("From the game", format!("what, how often, how long ago{listener}")));
+    lines.extend((from..rows.len()).map(|at| Line::of(at, Vec::new())));
+}
+
+/// What stands in the line of something that came.
+fn heard_parts(app: &App, row: &Row, width: u16) -> Option<Vec<(u16, String, Role)>> {
+    let (word, name, last, count, value) = app.rehearsal.link()?.with_facts(|facts| {
+        Some(match row {
             Row::Heard(kind, name) => {
-                let Some(heard) = facts.heard(*kind, name) else { continue };
+                let heard = facts.heard(*kind, name)?;
                 (kind_word(*kind), name, heard.last, heard.count, value(app, *kind, name, heard))
             }
             Row::Emitter(name) => {
-                let Some(emitter) = facts.emitters.get(name) else { continue };
+                let emitter = facts.emitters.get(name)?;
                 let [x, y, z] = emitter.at;
                 let text = format!("{} at {x:.1}, {y:.1}, {z:.1}", emitter.kind).replace('-', "−");
                 ("emitter", name, emitter.last, emitter.count, text.trim_start().to_owned())
             }
-            _ => continue,
-        };
-        if std::mem::take(&mut first) {
-            lines.push(Line::of(None, Vec::new()));
-            let listener = facts.listener.map_or_else(String::new, |last| format!("; listener {} ago", age(now.saturating_duration_since(last))));
-            lines.push(Line::heading("From the game", format!("what, how often, how long ago{listener}")));
-        }
-        let since = now.saturating_duration_since(last);
-        let (count, ago) = (format!("×{count}"), age(since));
-        // In a narrow column names are short, and values come before counts.
-        let (values, count) = if width < ROOMY { (NAME + 13, String::new()) } else { (NAME + 22, count) };
-        // Counts end where ages begin.
-        let (count_at, ago_at) = (right(&count, width.saturating_sub(8)), right(&ago, width));
-        let value = cut(&value, count_at.saturating_sub(values + 1).max(1));
-        let fresh = if since < Duration::from_millis(400) { Role::Active } else { Role::Text };
-        lines.push(Line::of(
-            at,
-            vec![
-                (1, word.into(), Role::Secondary),
-                (NAME, cut(name, values - NAME - 1), fresh),
-                (values, value, Role::FromGame),
-                (count_at, count, Role::Secondary),
-                (ago_at, ago, Role::Secondary),
-            ],
-        ));
+            _ => return None,
+        })
+    })?;
+    let since = last.elapsed();
+    let (count, ago) = (format!("×{count}"), age(since));
+    // In a narrow column names are short, and values come before counts.
+    let (values, count) = if width < ROOMY { (NAME + 13, String::new()) } else { (NAME + 22, count) };
+    // Counts end where ages begin.
+    let (count_at, ago_at) = (right(&count, width.saturating_sub(8)), right(&ago, width));
+    let fresh = if since < Duration::from_millis(400) { Role::Active } else { Role::Text };
+    Some(vec![
+        (1, word.into(), Role::Secondary),
+        (NAME, cut(name, values - NAME - 1), fresh),
+        (values, cut(&value, count_at.saturating_sub(values + 1).max(1)), Role::FromGame),
+        (count_at, count, Role::Secondary),
+        (ago_at, ago, Role::Secondary),
+    ])
+}
+
+/// While nobody has sent: what a game can say, and how to try it.
+fn how_to_send(app: &App, width: u16, lines: &mut Vec<Line>) {
+    lines.push(Line::of(None, Vec::new()));
+    lines.push(Line::heading("What a game can say", "Open Sound Control; [what may be left out]"));
+    for address in &ADDRESSES {
+        lines.push(Line::of(None, vec![(1, address.path.into(), Role::FromGame), (24, address.arguments.into(), Role::Text)]));
+    }
+    lines.push(Line::of(None, Vec::new()));
+    lines.push(Line::heading("To try it", "in another terminal"));
+    let address = app.rehearsal.link().map_or_else(|| app.game.where_to_listen(), estampie_link::Link::address);
+    let event = app.document().events.first().map_or("hull.struck", |e| e.name.as_str());
+    let to = if address.port() == PORT { String::new() } else { format!(" --to {}", address.port()) };
+    let tries = [
+        (format!("estampie game{to}"), "a small game that sends what a real one would"),
+        (format!("oscsend {} {} /estampie/event s {event}", address.ip(), address.port()), ""),
+    ];
+    for (command, says) in tries {
+        let end = command.chars().count() as u16 + 3;
+        let fits = end + says.chars().count() as u16 <= width;
+        lines.push(Line::of(None, vec![(1, command, Role::Text), (end, if fits { says.into() } else { String::new() }, Role::Secondary)]));
     }
 }
 
@@ -283,21 +315,20 @@ fn value(app: &App, kind: Kind, name: &str, heard: &Heard) -> String {
 }
 
 fn unsent(app: &App, facts: &Facts, width: u16, lines: &mut Vec<Line>) {
-    if facts.messages == 0 {
-        return;
-    }
     let mut first = true;
     for (kind, title) in [(Kind::Event, "events"), (Kind::Parameter, "parameters"), (Kind::State, "states")] {
         let names = app.never_sent(facts, kind);
         if names.is_empty() {
             continue;
         }
+        let shown = names.len().min(MOST_UNSENT);
+        let more = if names.len() > shown { format!(" and {} more", names.len() - shown) } else { String::new() };
         if std::mem::take(&mut first) {
             lines.push(Line::of(None, Vec::new()));
             lines.push(Line::heading("Not sent yet", "declared, and not come since listening began"));
         }
         lines.extend(
-            rows_of(&format!("{title}: {}", names.join(", ")), usize::from(width.saturating_sub(2)), "  ")
+            rows_of(&format!("{title}: {}{more}", names[..shown].join(", ")), usize::from(width.saturating_sub(2)), "  ")
                 .into_iter()
                 .map(|text| Line::of(None, vec![(1, text, Role::Secondary)])),
         );

@@ -37,6 +37,9 @@ fn text(steps: &[&str], text: &str) -> Change {
     (path(steps), NewValue::Text(text.to_owned()))
 }
 
+/// Numbers that go so many times as far as the range are in another unit.
+const OTHER_UNIT: f32 = 8.0;
+
 /// A name as they are here: in lower case, with `-` between words.
 fn our_name(theirs: &str) -> String {
     let mut name = String::new();
@@ -76,9 +79,9 @@ fn round_range(least: f32, greatest: f32) -> (f32, f32) {
 }
 
 impl App {
-    /// The fixes of the selected line.
-    pub(super) fn fixes(&self) -> Vec<Fix> {
-        let misfit = match self.game_rows().get(self.game.row) {
+    /// The fixes of a line of the page.
+    pub(super) fn fixes(&self, row: Option<&Row>) -> Vec<Fix> {
+        let misfit = match row {
             Some(Row::Misfit(key)) => self.rehearsal.history.misfits.get(key).copied(),
             _ => None,
         };
@@ -180,10 +183,10 @@ impl App {
         }
         let (low, high) = (round_range(asked.0, asked.1).0.min(doc.low), round_range(asked.0, asked.1).1.max(doc.high));
         let (from, to) = round_range(asked.0, asked.1);
-        vec![
-            set("range", format!("{low}..{high}{unit}"), format!("let {parameter} go from {low} to {high}{unit}")),
-            set("from-game", format!("{from}..{to}"), format!("the game's {from} to {to} are our {} to {}{unit}", doc.low, doc.high)),
-        ]
+        let wider = set("range", format!("{low}..{high}{unit}"), format!("let {parameter} go from {low} to {high}{unit}"));
+        let mapped = set("from-game", format!("{from}..{to}"), format!("the game's {from} to {to} are our {} to {}{unit}", doc.low, doc.high));
+        // What is many times too large is more likely in another unit, percent for shares.
+        if to - from >= OTHER_UNIT * (doc.high - doc.low) { vec![mapped, wider] } else { vec![wider, mapped] }
     }
 
     /// The range of the numbers that came under a name, and whether they came for emitters.
@@ -212,8 +215,9 @@ impl App {
 
     /// Does the chosen fix.
     pub(super) fn fix_misfit(&mut self) {
-        let Some(Row::Misfit(key)) = self.game_rows().get(self.game.row).cloned() else { return };
-        let Some(fix) = self.fixes().into_iter().nth(self.game.fix) else {
+        let rows = self.game_rows();
+        let Some(Row::Misfit(key)) = rows.get(self.game.row) else { return };
+        let Some(fix) = self.fixes(rows.get(self.game.row)).into_iter().nth(self.game.fix) else {
             return self.say("nothing in the project would fix it: it is to be changed in the game");
         };
         let done = match &fix.does {
@@ -233,8 +237,7 @@ impl App {
         match done {
             Ok(()) => {
                 // It comes again if it still does not fit.
-                self.rehearsal.history.misfits.remove(&key);
-                self.rehearsal.history.undeclared.remove(&key.1);
+                self.rehearsal.history.misfits.remove(key);
                 self.game.fix = 0;
                 self.recompile();
                 self.say(format!("{}; u undoes it", fix.words));

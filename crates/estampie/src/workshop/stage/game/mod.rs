@@ -19,6 +19,7 @@ use estampie_link::{Facts, Kind, Options, PORT};
 use estampie_project::document::{Manifest, ValueOf};
 use ratatui::layout::Rect;
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
+use std::time::{Duration, Instant};
 
 /// What the page remembers.
 #[derive(Debug, Clone, Default)]
@@ -33,7 +34,14 @@ pub(crate) struct GamePage {
     pub(crate) address: Option<SocketAddr>,
     /// Machines besides this one that may send.
     pub(crate) allow: Vec<IpAddr>,
+    /// How many messages had come when it was last looked, and when that was.
+    pub(crate) looked: Option<(u64, Instant)>,
 }
+
+/// So soon what has come is on the page, though the clock stands still.
+const SOON: Duration = Duration::from_millis(100);
+/// So often ages move while nothing comes.
+const SLOWLY: Duration = Duration::from_millis(500);
 
 impl GamePage {
     /// How it is listened on an address.
@@ -156,7 +164,7 @@ impl App {
     }
 
     fn choose_fix(&mut self, by: isize) {
-        let count = self.fixes().len().max(1);
+        let count = self.fixes(self.game_rows().get(self.game.row)).len().max(1);
         self.game.fix = (self.game.fix as isize + by).rem_euclid(count as isize) as usize;
     }
 
@@ -183,6 +191,17 @@ impl App {
             Kind::Parameter => document.parameters.iter().position(|p| p.name == ours).map(Item::Parameter),
             Kind::State => document.states.iter().position(|s| s.name == ours).map(Item::State),
         }
+    }
+
+    /// Whether what is told of the running game has changed: by what came, and by time alone.
+    pub(crate) fn poll_game(&mut self) -> bool {
+        let Some(link) = self.rehearsal.link() else { return false };
+        let messages = link.with_facts(|facts| facts.messages);
+        let due = self.game.looked.is_none_or(|(before, at)| at.elapsed() >= if before == messages { SLOWLY } else { SOON });
+        if due {
+            self.game.looked = Some((messages, Instant::now()));
+        }
+        due
     }
 
     fn toggle_listening(&mut self) {

@@ -12,6 +12,7 @@ struct Played {
 /// An argument of a message.
 enum Argument {
     Text(&'static str),
+    Owned(String),
     Number(f32),
 }
 
@@ -25,12 +26,13 @@ fn packet(address: &str, arguments: &[Argument]) -> Vec<u8> {
         bytes.resize(bytes.len().div_ceil(4) * 4, 0);
         bytes
     };
-    let tags: String = arguments.iter().map(|a| if matches!(a, Text(_)) { 's' } else { 'f' }).collect();
+    let tags: String = arguments.iter().map(|a| if matches!(a, Number(_)) { 'f' } else { 's' }).collect();
     let mut bytes = padded(&format!("/estampie/{address}"));
     bytes.extend(padded(&format!(",{tags}")));
     for argument in arguments {
         match argument {
             Text(text) => bytes.extend(padded(text)),
+            Argument::Owned(text) => bytes.extend(padded(text)),
             Number(number) => bytes.extend(number.to_be_bytes()),
         }
     }
@@ -92,7 +94,7 @@ fn what_a_game_sends_is_on_the_page_and_heard() {
         "alarm",
         "on boot-1",
         "eel at 1.0, 2.0, −3.0",
-        "did you mean /estampie/event?",
+        "unknown address /estampie/evnt; did you",
         "parameters: strain",
         "events: hull.struck",
         "game ●",
@@ -139,7 +141,7 @@ fn every_kind_of_misfit_has_its_fix() {
         ("state", &[Text("watch"), Text("calmer")], 0, &["calmer = \"calm\""]),
         ("state", &[Text("watch"), Text("calmer")], 1, &["values = [\"calm\", \"alarm\", \"calmer\"]"]),
         ("parameter", &[Text("depth"), Number(180.0)], 0, &["range = \"0..200 m\""]),
-        ("parameter", &[Text("strain"), Number(240.0)], 1, &["range = \"0..1\"\nfrom-game = \"0..500\""]),
+        ("parameter", &[Text("strain"), Number(240.0)], 0, &["range = \"0..1\"\nfrom-game = \"0..500\""]),
         ("parameter", &[Text("strain"), Number(0.5), Text("winch")], 0, &["of = \"each emitter\""]),
     ];
     let mut played = Played::new();
@@ -213,7 +215,9 @@ fn listening_ends_and_begins_by_a_key_and_nobody_is_told_who_did_not_ask() {
     assert!(played.desk.page().contains("not listening; enter listens on 127.0.0.1:"), "{}", played.desk.page());
     played.desk.keys("enter");
     assert_eq!(played.desk.app.rehearsal.link().map(estampie_link::Link::address), Some(address));
-    assert!(played.desk.page().contains("nobody has sent yet"));
+    let page = played.desk.page();
+    let try_it = format!("oscsend 127.0.0.1 {} /estampie/event s hull.struck", address.port());
+    assert!(page.contains("nobody has sent yet") && page.contains("/estampie/parameter") && page.contains(&try_it), "{page}");
     // The misfit is told to whoever said hello, once.
     played.misfit("event", &[Text("steep")]);
     played.send("hello", &[Text("Slipway Game")]);
@@ -231,4 +235,44 @@ fn listening_ends_and_begins_by_a_key_and_nobody_is_told_who_did_not_ask() {
     }
     assert!(heard.contains("Slipway") && heard.contains("step?"), "greeted, and told with the nearest name: {heard}");
     assert!(!heard.contains("steep"), "that came before the hello: {heard}");
+}
+
+#[test]
+fn what_comes_while_the_clock_stands_still_is_told_meanwhile() {
+    let mut played = Played::new();
+    played.desk.keys("I space");
+    played.desk.poll_until("the link has been told", |app| app.rehearsal.player.frozen());
+    // The link stands still from the next look on.
+    let left_out = |app: &crate::workshop::app::App| app.rehearsal.link().unwrap().with_facts(|f| f.while_frozen);
+    let begun = std::time::Instant::now();
+    while left_out(&played.desk.app) == 0 {
+        assert!(begun.elapsed().as_secs() < 30);
+        played.send("event", &[Text("step")]);
+        played.desk.app.poll();
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    // There is something to show, although the engine says nothing.
+    played.desk.poll_until("it is shown", |_| true);
+    let begun = std::time::Instant::now();
+    while !played.desk.app.poll_game() {
+        assert!(begun.elapsed().as_secs() < 30, "the page would stand still");
+    }
+    assert!(played.desk.page().contains("came while the clock stood still, and were left out"), "{}", played.desk.page());
+}
+
+#[test]
+fn thousands_of_names_are_drawn_where_they_are_in_sight() {
+    let mut played = Played::new();
+    for n in 0..3000 {
+        played.game.send(&packet("event", &[Argument::Owned(format!("e{n:04}"))])).unwrap();
+        if n % 100 == 0 {
+            std::thread::sleep(std::time::Duration::from_millis(2));
+        }
+    }
+    played.desk.poll_until("many have come", |app| app.rehearsal.link().unwrap().with_facts(|f| f.messages == 3000));
+    played.desk.keys("I end");
+    let page = played.desk.page();
+    assert!(page.contains("e2999") && !page.contains("e0000"), "{page}");
+    let selected = played.desk.app.game.row;
+    assert!(selected > 2500, "{selected}");
 }
