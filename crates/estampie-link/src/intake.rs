@@ -37,6 +37,8 @@ const MOST_NAMES: usize = 200_000;
 const MOST_VALUES: usize = 16_384;
 /// Hellos by which the clock of another machine is followed.
 const HELLOS: usize = 16;
+/// So many events wait at most until what they need is loaded.
+const MOST_EARLY: usize = 16_384;
 /// An emitter that was not placed for so long does not glide to where it is placed next, but is there.
 const STEADY: Duration = Duration::from_millis(250);
 /// The longest glide: that of ten places a second.
@@ -118,6 +120,26 @@ fn sets(what: &InputKind) -> Option<Sets> {
     }
 }
 
+/// Whether time goes on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Clock {
+    /// It does.
+    Goes,
+    /// It stands still until what is to sound is loaded: what comes meanwhile counts as soon as it goes.
+    Loading,
+    /// It stands still because somebody wants so: events are left out, and of what is set the last counts when it goes on.
+    Frozen,
+}
+
+/// What came while everything stands still.
+#[derive(Debug, Default)]
+struct Meanwhile {
+    /// Events are left out from now on.
+    frozen: bool,
+    changed: BTreeMap<Sets, InputKind>,
+    events: Vec<InputKind>,
+}
+
 /// Takes packets in.
 pub(crate) struct Intake {
     facts: Arc<Mutex<Facts>>,
@@ -128,8 +150,8 @@ pub(crate) struct Intake {
     motions: HashMap<NameKey, Motion>,
     /// The last of each value that was sent, to be said again after a fresh start.
     values: HashMap<Sets, InputKind>,
-    /// Everything stands still: what was set since.
-    frozen: Option<BTreeMap<Sets, InputKind>>,
+    /// Everything stands still: what came since.
+    still: Option<Meanwhile>,
     /// What is tagged and waits for its moment: the first is the greatest.
     held: BinaryHeap<Held>,
     came: u64,
@@ -149,7 +171,7 @@ impl Intake {
             rate,
             motions: HashMap::new(),
             values: HashMap::new(),
-            frozen: None,
+            still: None,
             held: BinaryHeap::new(),
             came: 0,
             offsets: HashMap::new(),
@@ -305,21 +327,23 @@ impl Intake {
             }
             _ => {}
         }
-        match (&mut self.frozen, sets) {
+        match (&mut self.still, sets) {
             (None, _) => facts.lost += u64::from(self.out.push(arrived).is_err()),
-            (Some(changed), Some(sets)) => {
-                changed.insert(sets, arrived.what);
+            (Some(meanwhile), Some(sets)) => {
+                meanwhile.changed.insert(sets, arrived.what);
             }
-            (Some(_), None) => facts.while_frozen += 1,
+            (Some(Meanwhile { frozen: true, .. }), None) => facts.while_frozen += 1,
+            (Some(meanwhile), None) if meanwhile.events.len() < MOST_EARLY => meanwhile.events.push(arrived.what),
+            (Some(_), None) => facts.lost += 1,
         }
     }
 
-    /// Everything stands still from now on: events are left out, and of values the last is kept; or it goes on, and they are said.
-    pub(crate) fn freeze(&mut self, on: bool, now: Instant) {
-        match (on, self.frozen.take()) {
-            (true, before) => self.frozen = Some(before.unwrap_or_default()),
-            (false, Some(changed)) => self.say(changed.into_values().collect(), now),
-            (false, None) => {}
+    /// Lets everything stand still from now on, or go on: then what came meanwhile is said, values before events, which may depend on them.
+    pub(crate) fn clock(&mut self, clock: Clock, now: Instant) {
+        if clock != Clock::Goes {
+            self.still.get_or_insert_default().frozen = clock == Clock::Frozen;
+        } else if let Some(meanwhile) = self.still.take() {
+            self.say(meanwhile.changed.into_values().chain(meanwhile.events), now);
         }
     }
 
@@ -328,14 +352,14 @@ impl Intake {
         self.rate = rate;
         let mut all: Vec<(Sets, InputKind)> = self.values.iter().map(|(sets, what)| (*sets, *what)).collect();
         all.sort_by_key(|(sets, _)| *sets);
-        match &mut self.frozen {
-            Some(changed) => changed.extend(all),
-            None => self.say(all.into_iter().map(|(_, what)| what).collect(), now),
+        match &mut self.still {
+            Some(meanwhile) => meanwhile.changed.extend(all),
+            None => self.say(all.into_iter().map(|(_, what)| what), now),
         }
     }
 
-    /// Says values at once: where something is, not how it goes there.
-    fn say(&mut self, all: Vec<InputKind>, at: Instant) {
+    /// Says what waited at once: where something is, not how it goes there.
+    fn say(&mut self, all: impl Iterator<Item = InputKind>, at: Instant) {
         let mut lost = 0;
         for mut what in all {
             if let InputKind::Place { frames, .. } = &mut what {
@@ -521,7 +545,7 @@ mod tests {
         let mut bench = bench(64);
         let now = bench.at(0.0).0;
         bench.send(0.0, &place("eel-1", 0.0));
-        bench.intake.freeze(true, now);
+        bench.intake.clock(Clock::Frozen, now);
         for n in 1..4 {
             bench.send(f64::from(n), &message("parameter", vec![text("depth"), OscType::Int(n)]));
             bench.send(f64::from(n), &event("a"));
@@ -529,12 +553,38 @@ mod tests {
         bench.send(4.0, &message("remove", vec![text("eel-1")]));
         assert_eq!(bench.came().len(), 1);
         let later = bench.at(5.0).0;
-        bench.intake.freeze(false, later);
+        bench.intake.clock(Clock::Goes, later);
         let came = bench.came();
         let depth = InputKind::Parameter { parameter: NameKey::of("depth"), value: 3.0, emitter: NameKey::NONE };
         assert_eq!(came.iter().map(|a| a.what).collect::<Vec<_>>(), [depth, InputKind::Remove { emitter: NameKey::of("eel-1") }]);
         assert!(came.iter().all(|a| a.at == later));
         assert_eq!(bench.facts.lock().unwrap().while_frozen, 3);
+    }
+
+    #[test]
+    fn what_comes_while_it_is_loading_waits_until_it_goes_and_values_come_first() {
+        let mut bench = bench(64);
+        let now = bench.at(0.0).0;
+        bench.intake.clock(Clock::Loading, now);
+        for name in ["a", "b", "a"] {
+            bench.send(0.1, &event(name));
+        }
+        bench.send(0.2, &message("parameter", vec![text("depth"), OscType::Int(3)]));
+        // Frozen on top of it: what came before still waits, what comes now is left out.
+        bench.intake.clock(Clock::Frozen, now);
+        bench.send(0.3, &event("b"));
+        bench.intake.clock(Clock::Loading, now);
+        assert_eq!(bench.came(), []);
+        let later = bench.at(5.0).0;
+        bench.intake.clock(Clock::Goes, later);
+        let came = bench.came();
+        assert!(came.iter().all(|a| a.at == later) && matches!(came[0].what, InputKind::Parameter { .. }), "{came:?}");
+        let keys: Vec<NameKey> = came[1..].iter().filter_map(|a| if let InputKind::Event { event, .. } = a.what { Some(event) } else { None }).collect();
+        assert_eq!(keys, ["a", "b", "a"].map(NameKey::of));
+        assert_eq!(bench.facts.lock().unwrap().while_frozen, 1);
+        // Once said they are not said again.
+        bench.intake.clock(Clock::Goes, later);
+        assert_eq!(bench.came(), []);
     }
 
     #[test]

@@ -24,7 +24,7 @@ mod timing;
 
 pub use addresses::{ADDRESSES, Address, Said, Wrong};
 pub use facts::{Facts, Heard, HeardEmitter, Kind, Peer, Sent, Transport};
-pub use intake::Arrived;
+pub use intake::{Arrived, Clock};
 pub use socket::{Link, ListenError, Options};
 pub use timing::Timing;
 

@@ -1,7 +1,7 @@
 //! The sockets and the thread that reads them.
 
 use crate::facts::{Facts, Transport};
-use crate::intake::{Arrived, Intake};
+use crate::intake::{Arrived, Clock, Intake};
 use crate::packet::LARGEST;
 use mio::net::{TcpListener, TcpStream, UdpSocket};
 use mio::{Events, Interest, Poll, Token, Waker};
@@ -68,7 +68,7 @@ pub enum ListenError {
 }
 
 enum Order {
-    Freeze(bool),
+    Clock(Clock),
     SayAgain(u32),
     Notice(&'static str, String),
     Quit,
@@ -163,9 +163,9 @@ impl Link {
         }
     }
 
-    /// Everything stands still: events are left out, of values the last is said when it goes on.
-    pub fn freeze(&self, on: bool) {
-        self.order(Order::Freeze(on));
+    /// Lets everything stand still, or go on.
+    pub fn clock(&self, clock: Clock) {
+        self.order(Order::Clock(clock));
     }
 
     /// The engine began anew with so many frames a second: all values that came are said again.
@@ -341,7 +341,7 @@ impl Desk {
     /// Does what is asked of it; false ends.
     fn obey(&mut self, order: Order) -> bool {
         match order {
-            Order::Freeze(on) => self.intake.freeze(on, Instant::now()),
+            Order::Clock(clock) => self.intake.clock(clock, Instant::now()),
             Order::SayAgain(rate) => self.intake.say_again(rate, Instant::now()),
             Order::Notice(level, text) => {
                 let packet = notice(level, &text);

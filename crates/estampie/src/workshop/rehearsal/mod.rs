@@ -12,7 +12,7 @@ use estampie_engine::names::{NameKey, Names};
 use estampie_engine::program::{Parameter, Program, ValueFrom};
 use estampie_engine::telemetry::Happening;
 use estampie_engine::units::Seconds;
-use estampie_link::{Link, ListenError};
+use estampie_link::{Clock, Link, ListenError};
 use estampie_project::document::Document;
 use estampie_project::language::Playthrough;
 use estampie_proof::offline;
@@ -101,8 +101,8 @@ pub(crate) struct Rehearsal {
     waiting: Option<Box<Prepared>>,
     /// What a running game sends comes by this.
     link: Option<Link>,
-    /// Whether the link has been told that everything stands still.
-    still: bool,
+    /// What the link has been told of the clock.
+    link_clock: Clock,
     /// What the games that said hello have been told does not fit.
     told: BTreeSet<MisfitKey>,
 }
@@ -195,7 +195,7 @@ impl Rehearsal {
             gathers: None,
             waiting: None,
             link: None,
-            still: false,
+            link_clock: Clock::Goes,
             told: BTreeSet::new(),
         }
     }
@@ -210,7 +210,7 @@ impl Rehearsal {
         let (ring, came) = rtrb::RingBuffer::new(LINKED);
         let link = Link::listen(options, ring)?;
         self.player.follow(came);
-        (self.still, self.link) = (false, Some(link));
+        (self.link_clock, self.link) = (Clock::Goes, Some(link));
         Ok(())
     }
 
@@ -234,12 +234,16 @@ impl Rehearsal {
 
     /// Lets the link stand still with the clock.
     fn hold_link(&mut self) {
-        let still = self.player.frozen() || self.player.held() || self.gathers.is_some();
+        let clock = match (self.player.frozen(), self.player.held() || self.gathers.is_some()) {
+            (true, _) => Clock::Frozen,
+            (false, true) => Clock::Loading,
+            (false, false) => Clock::Goes,
+        };
         if let Some(link) = &self.link
-            && still != self.still
+            && clock != self.link_clock
         {
-            link.freeze(still);
-            self.still = still;
+            link.clock(clock);
+            self.link_clock = clock;
         }
     }
 

@@ -276,3 +276,16 @@ fn thousands_of_names_are_drawn_where_they_are_in_sight() {
     let selected = played.desk.app.game.row;
     assert!(selected > 2500, "{selected}");
 }
+
+#[test]
+fn what_a_game_sends_before_everything_is_loaded_is_heard_when_it_is() {
+    let mut played = Played::new();
+    played.desk.app.rehearsal.player.hold(true);
+    played.desk.app.poll();
+    played.send("event", &[Text("step")]);
+    played.desk.poll_until("it has come", |app| app.rehearsal.link().is_some_and(|l| l.with_facts(|f| f.messages > 0)));
+    let heard = |app: &crate::workshop::app::App| app.rehearsal.log.iter().any(|line| line.text.contains("plays step"));
+    assert!(!heard(&played.desk.app));
+    played.desk.app.rehearsal.player.hold(false);
+    played.desk.poll_until("it is heard", heard);
+}
