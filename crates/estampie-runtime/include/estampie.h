@@ -83,6 +83,11 @@ int estampie_stop_all(const estampie *all, uint64_t frame, uint64_t frames);
  * picture, even if you do not want to know. */
 int estampie_poll(const estampie *all, char *text, size_t size);
 
+/* Listens for a workshop, which then hears and changes what plays (a runtime built with the feature "live"; never ship one): on this machine
+ * (0 takes any port). Starts a thread. Gives the port, or 0 and a text that says why not. Until the workshop leaves, and afterwards, everything stays
+ * as it last was. */
+uint16_t estampie_listen(const estampie *all, uint16_t port, char *error, size_t size);
+
 /* What a code means. The text lasts for ever. */
 const char *estampie_text(int code);
 /* The version, like 0.1.0. */

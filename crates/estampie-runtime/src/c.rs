@@ -368,6 +368,27 @@ pub unsafe extern "C" fn estampie_poll(all: *const Estampie, into: *mut c_char, 
 }
 
 /// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`]; `error` is null or has room for `size` bytes.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_listen(all: *const Estampie, port: u16, error: *mut c_char, size: usize) -> u16 {
+    let here = std::net::SocketAddr::from(([127, 0, 0, 1], port));
+    let listens = |control: &mut Control| control.listen(here).map_err(|e| e.to_string());
+    // SAFETY: as the function asks.
+    let done = unsafe { with(all, Err(String::new()), listens) };
+    let why = match done {
+        Ok(Ok(address)) => return address.port(),
+        Ok(Err(why)) => why,
+        Err((code, _)) if code == ESTAMPIE_NULL => "a pointer is null that may not be".into(),
+        Err(_) => "something is broken in the runtime".into(),
+    };
+    // SAFETY: as the function asks.
+    unsafe { put(&why, error, size) };
+    0
+}
+
+/// See `estampie.h`.
 #[unsafe(no_mangle)]
 pub extern "C" fn estampie_text(code: c_int) -> *const c_char {
     match code {

@@ -23,13 +23,18 @@
 //! For C and all that calls it there is `include/estampie.h`; its functions are in the module [`c`].
 
 pub mod c;
+mod live;
+
+pub use live::ListenError;
 
 use estampie_bundle::{Bundle, ReadError};
-use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Prepared, Remote};
+use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Message, Prepared};
 use estampie_engine::names::{NameKey, Names};
-use estampie_engine::telemetry::What;
+use rtrb::Producer;
 use std::io::{Read, Seek};
+use std::net::SocketAddr;
 use std::path::Path;
+use std::sync::Arc;
 
 /// A name as a key: made once, and then said without a text.
 pub type Key = NameKey;
@@ -101,13 +106,17 @@ fn start<R: Read + Seek>(bundle: Bundle<R>, options: &Options) -> Result<(Player
     if !(1..=2).contains(&options.channels) {
         return Err(LoadError::Channels(options.channels));
     }
+    let (project, sources) = (bundle.manifest().project.clone(), bundle.manifest().sources.clone());
     let program = bundle.load()?;
     let names = program.names.clone();
     let capacity = Capacity { voices: options.voices.clamp(1, 4352), inputs: options.inputs.clamp(1, 1 << 20), ..Capacity::default() };
-    let engine_options = estampie_engine::engine::Options { capacity, ..Default::default() };
-    let (engine, remote) = Engine::new(Prepared::new(program, options.seed), engine_options);
-    let player = Player { engine: Box::new(engine), channels: options.channels as usize, stereo: [0.0; 2 * MONO] };
-    Ok((player, Control { remote, names, rate, listener: Key::of(LISTENER_NAME) }))
+    let engine_options = estampie_engine::engine::Options { capacity, tap_frames: live::tap_frames(rate), ..Default::default() };
+    let (engine, remote) = Engine::new(Prepared::new(Arc::clone(&program), options.seed), engine_options);
+    let (messages, watch) = remote.split();
+    let (listener, seed) = (Key::of(LISTENER_NAME), options.seed);
+    let (inside, outside) = live::pair(live::Bundled { project, sources, program, seed }, watch);
+    let player = Player { engine: Box::new(engine), channels: options.channels as usize, stereo: [0.0; 2 * MONO], live: inside };
+    Ok((player, Control { messages, names, rate, listener, live: outside }))
 }
 
 /// Frames that are made at once where two channels become one.
@@ -118,17 +127,18 @@ pub struct Player {
     engine: Box<Engine>,
     channels: usize,
     stereo: [f32; 2 * MONO],
+    live: live::Inner,
 }
 
 impl Player {
     /// Fills `out` with frames of the channels that were asked for, interleaved. Never allocates, frees, locks or waits.
     pub fn render(&mut self, out: &mut [f32]) {
         if self.channels == 2 {
-            return self.engine.render(out);
+            return self.live.render(&mut self.engine, out);
         }
         for part in out.chunks_mut(MONO) {
             let both = &mut self.stereo[..2 * part.len()];
-            self.engine.render(both);
+            self.live.render(&mut self.engine, both);
             for (one, two) in part.iter_mut().zip(both.chunks_exact(2)) {
                 *one = (two[0] + two[1]) * 0.5;
             }
@@ -144,15 +154,20 @@ impl Player {
 
 /// The game's part.
 pub struct Control {
-    remote: Remote,
+    messages: Producer<Message>,
     names: Names,
     rate: u32,
     listener: Key,
+    live: live::Outer,
 }
 
 impl Control {
     /// The key of a name. Make it once: it costs a walk over the letters, and remembers the name for what is told about it.
     pub fn key(&mut self, name: &str) -> Key {
+        let key = Key::of(name);
+        if !self.names.knows(key) {
+            self.live.learn(name);
+        }
         self.names.add(name)
     }
 
@@ -163,7 +178,7 @@ impl Control {
     }
 
     fn say(&mut self, frame: u64, what: InputKind) -> Result<(), Full> {
-        self.remote.input(Input { frame, what })
+        self.messages.push(Message::Input(Input { frame, what })).map_err(|_| Full)
     }
 
     /// Something happens, perhaps at an emitter, on a frame ([`NOW`]: at once).
@@ -251,14 +266,15 @@ impl Control {
     /// The next thing that needs attention, in words: names that mean nothing, values out of range. Frees what the engine is done with, so that it
     /// is to be called now and then even by those who do not want to know.
     pub fn poll(&mut self) -> Option<String> {
-        if let Some(status) = self.remote.status() {
-            self.remote.give_back(status);
-        }
-        while let Some(happening) = self.remote.happening() {
-            if let What::Notice(notice) = happening.what {
-                return Some(notice.text(&self.names));
-            }
-        }
-        None
+        self.live.notice().map(|notice| notice.text(&self.names))
+    }
+
+    /// Listens for a workshop, which then hears and changes what plays: on this machine, or wherever it may be reached from if the address is no loopback.
+    /// A port 0 takes any. Gives the address. Until the workshop leaves, and afterwards, everything stays as it last was.
+    ///
+    /// # Errors
+    /// When this was built without the feature `live`, it listens already, or the address cannot be listened on.
+    pub fn listen(&mut self, address: SocketAddr) -> Result<SocketAddr, ListenError> {
+        self.live.listen(address, &self.names)
     }
 }

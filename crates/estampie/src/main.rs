@@ -1,5 +1,6 @@
 //! Estampie in the terminal: the workshop, and its commands.
 
+mod address;
 mod cli;
 mod failure;
 mod game;

@@ -8,6 +8,7 @@ pub const NOW: u64 = 0;
 
 /// One thing that the game says, with the frame at which it says it.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Input {
     /// The frame; one that is past means the start of the next block.
     pub frame: u64,
@@ -17,6 +18,7 @@ pub struct Input {
 
 /// What the game, or whoever plays it, can say.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum InputKind {
     /// A moment, perhaps of an emitter.
     Event {

@@ -40,7 +40,8 @@ impl Eq for Waiting {}
 
 /// What is still to be answered.
 pub(super) struct Inputs {
-    pub(super) messages: Consumer<Message>,
+    /// The remote's ring; taken out while it is emptied.
+    pub(super) messages: Option<Consumer<Message>>,
     /// Inputs that came. A heap, so that many in one block cost no more than their logarithm each.
     pending: BinaryHeap<Waiting>,
     room: usize,
@@ -52,7 +53,7 @@ pub(super) struct Inputs {
 impl Inputs {
     /// With room for so many that wait, and a schedule in the order of its frames.
     pub(super) fn new(messages: Consumer<Message>, room: usize, schedule: Arc<[Input]>) -> Inputs {
-        Inputs { messages, pending: BinaryHeap::with_capacity(room), room, came: 0, schedule, scheduled: 0 }
+        Inputs { messages: Some(messages), pending: BinaryHeap::with_capacity(room), room, came: 0, schedule, scheduled: 0 }
     }
 
     /// How many more have room.

@@ -36,7 +36,7 @@ pub use crate::ground::telemetry::{Cause, Draws, Happening, Notice, Reason, What
 pub use crate::ground::time::BLOCK;
 pub use crate::world::emitters::{CAMERA_NAME, LISTENER_NAME, MOST_EMITTERS};
 pub use prepared::Prepared;
-pub use remote::{Full, Message, Remote};
+pub use remote::{Answers, Elsewhere, Full, Message, Remote, Watch};
 pub use status::{
     BusStatus, EmitterStatus, LayerStatus, LineStatus, ParameterStatus, PieceStatus, ReactionStatus, SnapshotStatus, Status, StingerStatus, VoiceStatus,
     ZoneStatus,
@@ -294,13 +294,22 @@ impl Engine {
     }
 
     fn take_messages(&mut self) {
+        if let Some(mut own) = self.inputs.messages.take() {
+            self.take_from(&mut own);
+            self.inputs.messages = Some(own);
+        }
+    }
+
+    /// Takes what waits in a ring besides the remote's own, as from that: inputs and programs of another thread. A program takes effect at
+    /// once, so this is called between two calls of [`Engine::render`], by the thread that renders.
+    pub fn take_from(&mut self, messages: &mut Consumer<Message>) {
         let mut dropped = 0;
         loop {
             // A program is adopted only when there is room to retire the one before it.
-            if matches!(self.inputs.messages.peek(), Ok(Message::Program(_))) && !self.outlets.has_room() {
+            if matches!(messages.peek(), Ok(Message::Program(_))) && !self.outlets.has_room() {
                 break;
             }
-            match self.inputs.messages.pop() {
+            match messages.pop() {
                 Ok(Message::Input(input)) => dropped += u32::from(!self.inputs.keep(input, self.frame)),
                 Ok(Message::Program(prepared)) => self.adopt(prepared),
                 Err(_) => break,

@@ -8,6 +8,7 @@ use crate::music::spec::When;
 
 /// One voice in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct VoiceStatus {
     /// The voice.
     pub voice: u64,
@@ -36,6 +37,7 @@ pub struct VoiceStatus {
 
 /// One bus in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct BusStatus {
     /// Greatest sample since the last status, for left and right, as a factor of full scale, after the bus's level.
     pub peak: [f32; 2],
@@ -59,6 +61,7 @@ pub struct BusStatus {
 
 /// One snapshot in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct SnapshotStatus {
     /// How much there is of it, from 0 to 1.
     pub share: f32,
@@ -70,6 +73,7 @@ pub struct SnapshotStatus {
 
 /// One parameter in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct ParameterStatus {
     /// The value as set.
     pub value: f32,
@@ -79,6 +83,7 @@ pub struct ParameterStatus {
 
 /// A line in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct LineStatus {
     /// Who speaks.
     pub speaker: NameKey,
@@ -96,6 +101,7 @@ pub struct LineStatus {
 
 /// A reaction that remembers something, in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct ReactionStatus {
     /// Its index in the program.
     pub reaction: u32,
@@ -109,6 +115,7 @@ pub struct ReactionStatus {
 
 /// Where an emitter is, in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct EmitterStatus {
     /// Which.
     pub emitter: NameKey,
@@ -122,6 +129,7 @@ pub struct EmitterStatus {
 
 /// A zone in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct ZoneStatus {
     /// Whether the listener is inside.
     pub inside: bool,
@@ -131,6 +139,7 @@ pub struct ZoneStatus {
 
 /// Where a piece is, in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct PieceStatus {
     /// Where it is and what it waits for; a copy tells what is to come.
     pub sequencer: Sequencer,
@@ -144,6 +153,7 @@ pub struct PieceStatus {
 
 /// How a layer stands, in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct LayerStatus {
     /// Whether it is in, or waits to be.
     pub on: bool,
@@ -155,6 +165,7 @@ pub struct LayerStatus {
 
 /// A stinger that waits, in a [`Status`].
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct StingerStatus {
     /// Its index.
     pub stinger: u16,
@@ -168,6 +179,7 @@ pub struct StingerStatus {
 
 /// The state of everything at one frame.
 #[derive(Debug, Clone, Default, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Status {
     /// The frame.
     pub frame: u64,

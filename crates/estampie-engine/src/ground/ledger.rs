@@ -5,6 +5,7 @@ use super::property::Property;
 
 /// One contribution to a level (dB), a pitch (semitones) or a cutoff (octaves).
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Term {
     /// To what it contributes.
     pub property: Property,
@@ -18,6 +19,7 @@ pub struct Term {
 
 /// Kinds of contributions.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum TermKind {
     /// The level of the audio itself just now (measured).
     Recorded,

@@ -55,6 +55,17 @@ impl Names {
         key
     }
 
+    /// All names that are remembered, in the order in which they came.
+    pub fn iter(&self) -> impl Iterator<Item = &str> {
+        self.by_key.values().map(|name| &**name)
+    }
+
+    /// Whether a key's name is remembered.
+    #[must_use]
+    pub fn knows(&self, key: NameKey) -> bool {
+        self.by_key.contains_key(&key)
+    }
+
     /// Remembers `name` for a key that was not made from it alone.
     pub fn add_as(&mut self, key: NameKey, name: &str) {
         if !key.is_none() {

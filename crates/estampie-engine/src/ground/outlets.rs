@@ -86,4 +86,11 @@ impl Outlets {
             chunk.fill_from_iter(left.iter().zip(right).flat_map(|(l, r)| [*l, *r]));
         }
     }
+
+    /// Hands out frames that came from elsewhere, interleaved. What has no room is lost.
+    pub(crate) fn tap_frames(&mut self, frames: &[f32]) {
+        if let Ok(chunk) = self.tap.write_chunk_uninit(frames.len()) {
+            chunk.fill_from_iter(frames.iter().copied());
+        }
+    }
 }

@@ -7,6 +7,7 @@ use crate::ground::vocabulary::{Answer, Arrival};
 
 /// Something that happened, on its frame.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Happening {
     /// The frame.
     pub frame: u64,
@@ -16,6 +17,7 @@ pub struct Happening {
 
 /// Kinds of happenings.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum What {
     /// An event arrived, from the game or by a reaction.
     Event {
@@ -275,6 +277,7 @@ pub enum What {
 
 /// What was drawn for a sound.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Draws {
     /// For each property, in the unit in which it adds up.
     pub of: PerProperty<f32>,
@@ -286,6 +289,7 @@ pub struct Draws {
 
 /// Why a voice ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Cause {
     /// It had played to its end.
     Done,
@@ -307,6 +311,7 @@ pub enum Cause {
 
 /// Why something asked for does not sound.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Reason {
     /// So many of its emitter sound already.
     Each {
@@ -400,6 +405,7 @@ pub enum Reason {
 
 /// What needs attention.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Notice {
     /// The project has no such event.
     UnknownEvent(NameKey),

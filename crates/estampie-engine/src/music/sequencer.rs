@@ -21,6 +21,7 @@ use crate::music::spec::{ArriveAt, Long, Next, Piece, Ramp, Rule, Section, When}
 
 /// A section that plays.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Pass {
     /// Which.
     pub section: u16,
@@ -36,6 +37,7 @@ pub struct Pass {
 
 /// What a piece waits for.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Ask {
     /// Where it should go; `None` is silence.
     pub to: Option<u16>,
@@ -53,6 +55,7 @@ pub struct Ask {
 
 /// What is played in between.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Between {
     /// What was left.
     pub from: Option<u16>,
@@ -67,6 +70,7 @@ pub struct Between {
 
 /// A pass that begins to sound: `skip` frames into its audio, on `frame`.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct PassBegins {
     /// Its number.
     pub number: u64,
@@ -88,6 +92,7 @@ pub struct PassBegins {
 
 /// A pass that is left: it goes on for `after` frames, then falls in `over`.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct PassFalls {
     /// Its number.
     pub number: u64,
@@ -103,6 +108,7 @@ pub struct PassFalls {
 
 /// What happens. Frames are exact to the nearest.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Happens {
     /// A pass begins to sound.
     Begin(PassBegins),
@@ -161,6 +167,7 @@ impl Happens {
 
 /// What comes after the present pass.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 struct Entry {
     to: Option<u16>,
     /// The position at which the present pass is left.
@@ -177,6 +184,7 @@ struct Entry {
 
 /// A piece under way. See the module's page.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Sequencer {
     pass: Option<Pass>,
     ask: Option<Ask>,
@@ -186,6 +194,7 @@ pub struct Sequencer {
     /// Asked while all was settled.
     later: Option<Ask>,
     /// Where each section was left.
+    #[cfg_attr(feature = "bundle", serde(with = "each_section"))]
     left: [Beats; MOST_SECTIONS],
     numbers: u64,
     point: u32,
@@ -193,6 +202,23 @@ pub struct Sequencer {
     factor: Frames,
     /// Nothing happens before this frame; 0 if it has yet to be worked out.
     quiet: u64,
+}
+
+/// A value of each section, written down.
+#[cfg(feature = "bundle")]
+mod each_section {
+    use super::{Beats, MOST_SECTIONS};
+    use serde::de::Error as _;
+    use serde::{Deserialize as _, Deserializer, Serialize as _, Serializer};
+
+    pub(super) fn serialize<S: Serializer>(values: &[Beats; MOST_SECTIONS], serializer: S) -> Result<S::Ok, S::Error> {
+        values.as_slice().serialize(serializer)
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<[Beats; MOST_SECTIONS], D::Error> {
+        let values = Vec::<Beats>::deserialize(deserializer)?;
+        values.try_into().map_err(|values: Vec<Beats>| D::Error::invalid_length(values.len(), &"a value of each section"))
+    }
 }
 
 impl Default for Sequencer {

@@ -132,10 +132,14 @@ fn no_crate_uses_one_above_it_and_the_engine_needs_little() {
     assert_eq!(ours("estampie-proof"), ["estampie-engine", "estampie-project"]);
     assert_eq!(ours("estampie-link"), ["estampie-engine"]);
     assert_eq!(ours("estampie-bundle"), ["estampie-engine"]);
-    // What a game carries; tests may use more.
+    assert_eq!(ours("estampie-live"), ["estampie-bundle", "estampie-engine"]);
+    // What a game carries; tests may use more, and who wants live edits carries them.
     let carried: Vec<String> = of("estampie-runtime", false).into_iter().filter(|d| d.starts_with("estampie")).collect();
-    assert_eq!(carried, ["estampie-bundle", "estampie-engine"]);
-    for name in ["estampie-engine", "estampie-project", "estampie-proof", "estampie-link", "estampie-bundle", "estampie-runtime"] {
+    assert_eq!(carried, ["estampie-bundle", "estampie-engine", "estampie-live"]);
+    let runtime = metadata["packages"].as_array().unwrap().iter().find(|p| p["name"] == "estampie-runtime").unwrap();
+    let live = runtime["dependencies"].as_array().unwrap().iter().find(|d| d["name"] == "estampie-live" && d["kind"].is_null()).unwrap();
+    assert!(live["optional"] == true && runtime["features"]["default"].is_null(), "nobody ships live edits by mistake");
+    for name in ["estampie-engine", "estampie-project", "estampie-proof", "estampie-link", "estampie-bundle", "estampie-live", "estampie-runtime"] {
         for screen in ["ratatui", "crossterm", "cpal", "clap"] {
             assert!(!of(name, true).contains(screen), "{name} has no interface: {screen}");
         }

@@ -38,6 +38,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         None => None,
     };
     let options = workshop::Options {
+        join: None,
         device: arguments.sound.device.clone(),
         buffer_ms: arguments.sound.buffer,
         light: false,

@@ -14,10 +14,10 @@ mod schema;
 mod wave;
 
 use crate::failure::Failure;
-use crate::{project, workshop};
+use crate::{address, project, workshop};
 use clap::{Parser, Subcommand};
 use output::{out, print_faults, tell};
-use std::net::{IpAddr, Ipv4Addr, SocketAddr};
+use std::net::{IpAddr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -56,6 +56,9 @@ pub(crate) struct Page {
     /// With --listen: a machine that may send besides this one; may be said several times
     #[arg(long, value_name = "ADDRESS")]
     allow: Vec<IpAddr>,
+    /// Joins a running game that has the runtime, listening on this address or port (127.0.0.1:9461 if none is said)
+    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "", value_parser = join_address)]
+    join: Option<SocketAddr>,
     /// Messages stay until the next key instead of for some seconds: for who reads slowly, or by machine
     #[arg(long)]
     patient: bool,
@@ -175,15 +178,12 @@ pub(crate) fn run() -> ExitCode {
 
 /// An address to listen on: a port, an address, or both.
 fn listen_address(text: &str) -> Result<SocketAddr, String> {
-    let here = IpAddr::V4(Ipv4Addr::LOCALHOST);
-    if text.is_empty() {
-        return Ok(SocketAddr::new(here, estampie_link::PORT));
-    }
-    let text = text.replace("localhost", "127.0.0.1");
-    let port = text.parse().ok().map(|port| SocketAddr::new(here, port));
-    let address = || text.parse().ok().map(|address| SocketAddr::new(address, estampie_link::PORT));
-    let whole = || text.parse().ok();
-    port.or_else(address).or_else(whole).ok_or_else(|| "write a port, an address, or both, like 9460 or 127.0.0.1:9460".to_owned())
+    address::parse(text, estampie_link::PORT)
+}
+
+/// An address of a game to join, likewise.
+fn join_address(text: &str) -> Result<SocketAddr, String> {
+    address::parse(text, estampie_live::protocol::PORT)
 }
 
 fn options(sound: &Sound, page: &Page) -> workshop::Options {
@@ -192,6 +192,7 @@ fn options(sound: &Sound, page: &Page) -> workshop::Options {
         buffer_ms: sound.buffer,
         light: page.light,
         listen: page.listen,
+        join: page.join,
         allow: page.allow.clone(),
         patient: page.patient,
         state: workshop::keeping::state_folder(),

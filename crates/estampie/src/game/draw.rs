@@ -37,7 +37,17 @@ pub(super) fn draw(game: &Game, options: &Options, theme: Theme, frame: &mut Fra
     }
     let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
     let end = painter.put(1, 0, area.width, "Brinewick Salvage", bold);
-    painter.text(end + 2, 0, area.width.saturating_sub(end + 2), "a stand-in for a game: it makes no sound, and tells what happens", Role::Secondary);
+    painter.text(
+        end + 2,
+        0,
+        area.width.saturating_sub(end + 2),
+        if options.inside.is_some() {
+            "a stand-in for a game: it plays its bundle, as a game does"
+        } else {
+            "a stand-in for a game: it makes no sound, and tells what happens"
+        },
+        Role::Secondary,
+    );
     painter.rule(0, 1, area.width);
     map(game, &mut painter, Rect { x: 0, y: 2, width: area.width - SIDE - 1, height: area.height - 4 });
     painter.upright(area.width - SIDE - 1, 2, area.height - 4);
@@ -154,8 +164,10 @@ fn side(game: &Game, options: &Options, painter: &mut Painter<'_>, area: Rect) {
         (Some(_), Some(_)) => "plays by itself, clumsily",
         (None, Some(_)) => "you play, it is clumsy",
     };
-    let rows = rows_of(&format!("{who}; {} messages to {}", game.sent, options.to), usize::from(area.width), "");
+    let (goes, of_runtime) = (game.goes(options), game.notices());
+    let rows = rows_of(&format!("{who}; {goes}; {} messages", game.sent), usize::from(area.width), "");
     let answer = match (&game.refused, &game.answer) {
+        _ if of_runtime.is_some() => of_runtime.unwrap_or((String::new(), Role::Secondary)),
         (Some(why), _) => (format!("nobody takes it: {why}. Is a workshop listening there? estampie PROJECT --listen"), Role::Accent),
         (None, Some((_, text))) => (format!("the workshop: {text}"), Role::FromGame),
         (None, None) => ("no answer yet".to_owned(), Role::Secondary),

@@ -2,13 +2,17 @@
 //! picture.
 
 mod draw;
+mod sound;
+
+pub(crate) use sound::Inside;
 
 use crate::cli::output::out;
 use crate::failure::Failure;
-use crate::workshop::theme::{Colours, Theme};
+use crate::workshop::theme::{Colours, Role, Theme};
 use estampie_link::Said;
 use estampie_link::stand_in::{Clumsy, Dive, Hand, PACE, Pilot, Sender};
 use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+use sound::Sound;
 use std::io::IsTerminal as _;
 use std::net::SocketAddr;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -18,6 +22,8 @@ use std::time::{Duration, Instant};
 pub(crate) struct Options {
     /// Where a workshop listens.
     pub(crate) to: SocketAddr,
+    /// It sounds itself, by the runtime inside it, instead of sending.
+    pub(crate) inside: Option<Inside>,
     /// It plays by itself, as this seed says.
     pub(crate) auto: Option<u64>,
     /// It makes a game's usual mistakes.
@@ -36,12 +42,20 @@ const HELD: Duration = Duration::from_millis(600);
 /// Walking and running, in metres a second.
 const SPEEDS: (f32, f32) = (1.8, 4.2);
 
+/// Where what it tells goes.
+enum Door {
+    /// To a workshop.
+    Sends(Sender),
+    /// To the runtime inside it.
+    Sounds(Box<Sound>),
+}
+
 /// A game that is played.
 struct Game {
     dive: Dive,
     pilot: Option<Pilot>,
     clumsy: Option<Clumsy>,
-    sender: Sender,
+    door: Door,
     /// What a key asks for, and since when.
     walks: Option<([f32; 2], Instant)>,
     since_hello: u32,
@@ -60,7 +74,10 @@ impl Game {
             dive: Dive::new(seed),
             pilot: options.auto.map(Pilot::new),
             clumsy: options.clumsy.then(Clumsy::default),
-            sender: Sender::to(options.to)?,
+            door: match &options.inside {
+                Some(inside) => Door::Sounds(Box::new(Sound::start(inside)?)),
+                None => Door::Sends(Sender::to(options.to)?),
+            },
             walks: None,
             since_hello: u32::MAX,
             sent: 0,
@@ -95,9 +112,16 @@ impl Game {
     }
 
     fn send(&mut self, told: &[Said]) {
+        let sender = match &mut self.door {
+            Door::Sends(sender) => sender,
+            Door::Sounds(sound) => {
+                self.sent += told.len() as u64;
+                return sound.tell(told);
+            }
+        };
         self.since_hello = self.since_hello.saturating_add(1);
-        let hello = if self.since_hello >= PACE { self.sender.hello(NAME) } else { Ok(()) };
-        match hello.and_then(|()| self.sender.tell(told)) {
+        let hello = if self.since_hello >= PACE { sender.hello(NAME) } else { Ok(()) };
+        match hello.and_then(|()| sender.tell(told)) {
             Ok(()) => {
                 self.sent += told.len() as u64;
                 if self.since_hello >= PACE {
@@ -110,10 +134,34 @@ impl Game {
                 self.answer = None;
             }
         }
-        while let Some(answer) = self.sender.answer() {
+        while let Some(answer) = sender.answer() {
             self.refused = None;
             self.answer = Some(answer);
         }
+    }
+
+    /// Where what it tells goes, in words.
+    fn goes(&self, options: &Options) -> String {
+        match &self.door {
+            Door::Sends(_) => format!("sends to {}", options.to),
+            Door::Sounds(sound) => {
+                let (output, join) = sound.words();
+                format!("plays by its own runtime through {output}; {join}")
+            }
+        }
+    }
+
+    /// What the runtime inside it needs to be told of, if there is one.
+    fn notices(&self) -> Option<(String, Role)> {
+        let Door::Sounds(sound) = &self.door else { return None };
+        Some(match &sound.notice {
+            Some(notice) => (format!("the runtime: {notice} (×{} in all)", sound.notices), Role::FromGame),
+            None => ("the runtime has nothing to tell".into(), Role::Secondary),
+        })
+    }
+
+    fn end(self) -> Result<(), Failure> {
+        if let Door::Sounds(sound) = self.door { sound.end() } else { Ok(()) }
     }
 
     /// What a key does; a hand of the game's, if it is one.
@@ -165,9 +213,9 @@ fn over(options: &Options, begun: Instant) -> bool {
 }
 
 fn without_a_screen(mut game: Game, options: &Options, stopped: &AtomicBool) -> Result<(), Failure> {
-    out!("{NAME}: sends to {}; ctrl-c ends", options.to);
+    out!("{NAME}: {}; ctrl-c ends", game.goes(options));
     let begun = Instant::now();
-    let (mut due, mut told, mut answer) = (begun, begun, None);
+    let (mut due, mut told, mut answer, mut notice) = (begun, begun, None, None);
     while !stopped.load(Ordering::Relaxed) && !over(options, begun) {
         std::thread::sleep(due.saturating_duration_since(Instant::now()));
         game.step(&[]);
@@ -176,6 +224,14 @@ fn without_a_screen(mut game: Game, options: &Options, stopped: &AtomicBool) -> 
             answer.clone_from(&game.answer);
             if let Some((level, text)) = &answer {
                 out!("{level}: {text}");
+            }
+        }
+        if let Door::Sounds(sound) = &game.door
+            && sound.notice != notice
+        {
+            notice.clone_from(&sound.notice);
+            if let Some(notice) = &notice {
+                out!("notice: {notice}");
             }
         }
         if told.elapsed() > Duration::from_secs(10) {
@@ -192,7 +248,7 @@ fn without_a_screen(mut game: Game, options: &Options, stopped: &AtomicBool) -> 
         }
     }
     out!("{} messages in {:.0} s", game.sent, begun.elapsed().as_secs_f64());
-    Ok(())
+    game.end()
 }
 
 fn on_a_screen(mut game: Game, options: &Options, stopped: &AtomicBool) -> Result<(), Failure> {
@@ -227,5 +283,5 @@ fn on_a_screen(mut game: Game, options: &Options, stopped: &AtomicBool) -> Resul
         }
     }
     ratatui::restore();
-    done
+    done.and(game.end())
 }

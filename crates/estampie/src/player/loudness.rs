@@ -26,6 +26,8 @@ pub(crate) struct Loudness {
 pub(crate) enum MeterOrder {
     /// The ring of a new engine: the output begins anew.
     Engine(Consumer<f32>),
+    /// The output of an engine elsewhere comes through a ring: it begins anew, and what is played here is not measured.
+    Output(Consumer<f32>),
     /// Another bus comes through the ring from now on.
     Bus,
 }
@@ -37,19 +39,29 @@ const ON_THEIR_WAY: Duration = Duration::from_millis(60);
 pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f32>, orders: &Receiver<MeterOrder>, rate: u32) {
     let Ok(mut output) = Meter::new(2, rate) else { return };
     let Ok(mut bus) = Meter::new(2, rate) else { return };
-    let mut ring: Option<Consumer<f32>> = None;
+    let (mut ring, mut elsewhere): (Option<Consumer<f32>>, Option<Consumer<f32>>) = (None, None);
     // Since when another bus comes: what is on its way of the one before still goes into its own meter.
     let mut begun: Option<Instant> = None;
     let mut samples = Vec::with_capacity(rate as usize);
     while !quit.load(Ordering::Relaxed) {
         for order in orders.try_iter() {
-            if let MeterOrder::Engine(new) = order {
-                ring = Some(new);
-                output = Meter::new(2, rate).unwrap_or(output);
+            match order {
+                MeterOrder::Engine(new) => {
+                    (ring, elsewhere) = (Some(new), None);
+                    output = Meter::new(2, rate).unwrap_or(output);
+                }
+                MeterOrder::Output(new) => {
+                    elsewhere = Some(new);
+                    output = Meter::new(2, rate).unwrap_or(output);
+                }
+                MeterOrder::Bus => {}
             }
             begun = Some(Instant::now());
         }
         drain(Some(&mut tap), &mut samples);
+        if let Some(elsewhere) = &mut elsewhere {
+            drain(Some(elsewhere), &mut samples);
+        }
         let tenths = output.add(&samples);
         drain(ring.as_mut(), &mut samples);
         if begun.is_some_and(|b| b.elapsed() >= ON_THEIR_WAY) {

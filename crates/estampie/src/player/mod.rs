@@ -26,6 +26,8 @@ pub(crate) const SOFT_START: Seconds = Seconds(0.4);
 pub(crate) struct Shared {
     quit: AtomicBool,
     frozen: AtomicBool,
+    /// Nothing is rendered, since another engine is heard elsewhere.
+    resting: AtomicBool,
     /// Nothing is rendered yet: what is to sound is still being loaded.
     held: AtomicBool,
     /// Share of real time that rendering takes, as bits of an `f32`.
@@ -93,16 +95,12 @@ impl Player {
         let (orders, order_out) = RingBuffer::new(8);
         let (done_in, done) = RingBuffer::new(8);
         let (tap, tap_out) = RingBuffer::new(rate as usize * 2);
-        let buffer = (rate as usize * buffer_ms as usize / 1000).max(64);
-        let mut threads = Vec::new();
-        let paced = Paced::new(Arc::clone(&shared), engine, order_out, (done_in, tap), (rate, buffer));
-        let named = |name: &str| std::thread::Builder::new().name(name.into());
-        threads.extend(named("engine").spawn(move || paced.run()).ok());
+        let paced = Paced::new(Arc::clone(&shared), engine, order_out, (done_in, tap), rate);
+        let mut threads = threads(&shared, paced, rate, buffer_ms);
         let for_loudness = Arc::clone(&shared);
         let (measuring, measured) = channel();
-        threads.extend(named("loudness").spawn(move || loudness::run(&for_loudness.quit, &for_loudness.loudness, tap_out, &measured, rate)).ok());
-        let for_device = Arc::clone(&shared);
-        threads.extend(named("device").spawn(move || device::run(&for_device, rate, buffer)).ok());
+        let measures = std::thread::Builder::new().name("loudness".into());
+        threads.extend(measures.spawn(move || loudness::run(&for_loudness.quit, &for_loudness.loudness, tap_out, &measured, rate)).ok());
         Player { shared, orders, done, measuring, threads }
     }
 
@@ -131,6 +129,11 @@ impl Player {
         self.shared.frozen.store(on, Ordering::Relaxed);
     }
 
+    /// Falls silent as long as an engine elsewhere is heard, or goes on.
+    pub(crate) fn rest(&self, on: bool) {
+        self.shared.resting.store(on, Ordering::Relaxed);
+    }
+
     /// Lets the clock stand at its first frame, or go.
     pub(crate) fn hold(&self, on: bool) {
         self.shared.held.store(on, Ordering::Relaxed);
@@ -155,7 +158,7 @@ impl Player {
     }
 
     pub(crate) fn output(&self) -> Output {
-        self.shared.output.lock().map_or_else(|_| Output::Silent("the player failed".into()), |o| o.clone())
+        self.shared.output()
     }
 
     pub(crate) fn loudness(&self) -> Loudness {
@@ -165,6 +168,11 @@ impl Player {
     /// Measures what comes through the ring of a new engine: the bus that it is told to hand out.
     pub(crate) fn measure(&self, ring: Consumer<f32>) {
         let _ = self.measuring.send(loudness::MeterOrder::Engine(ring));
+    }
+
+    /// Measures as the output what comes through a ring, until there is a new engine here.
+    pub(crate) fn measure_elsewhere(&self, output: Consumer<f32>) {
+        let _ = self.measuring.send(loudness::MeterOrder::Output(output));
     }
 
     /// Measures another bus from now on: what the engine has just been told to hand out.
@@ -189,10 +197,7 @@ impl Player {
 
 impl Drop for Player {
     fn drop(&mut self) {
-        self.shared.quit.store(true, Ordering::Relaxed);
-        for thread in self.threads.drain(..) {
-            let _ = thread.join();
-        }
+        self.shared.end(&mut self.threads);
     }
 }
 
@@ -202,6 +207,7 @@ impl Shared {
         Shared {
             quit: AtomicBool::new(false),
             frozen: AtomicBool::new(false),
+            resting: AtomicBool::new(false),
             held: AtomicBool::new(true),
             load: AtomicU32::new(0),
             underruns: AtomicU64::new(0),
@@ -218,10 +224,123 @@ impl Shared {
         }
     }
 
+    /// What plays, in words.
+    fn output(&self) -> Output {
+        self.output.lock().map_or_else(|_| Output::Silent("the player failed".into()), |o| o.clone())
+    }
+
+    fn end(&self, threads: &mut Vec<JoinHandle<()>>) {
+        self.quit.store(true, Ordering::Relaxed);
+        for thread in threads.drain(..) {
+            let _ = thread.join();
+        }
+    }
+
     pub(super) fn set_output(&self, output: Output) {
         if let Ok(mut now) = self.output.lock() {
             *now = output;
         }
+    }
+}
+
+/// What makes sound on the player's thread.
+pub(crate) trait Maker: Send {
+    /// Before it is looked whether anything is to be made.
+    fn before(&mut self) {}
+
+    /// So many frames are made and not yet taken by the device.
+    fn queued(&mut self, _frames: usize) {}
+
+    /// Makes so many frames (at most [`STEP`]) of two interleaved channels.
+    fn make(&mut self, count: usize) -> &[f32];
+}
+
+/// Something that plays, and nothing more: the rest of it is with whoever made its maker. Dropped, it ends.
+pub(crate) struct Playing {
+    shared: Arc<Shared>,
+    threads: Vec<JoinHandle<()>>,
+}
+
+impl Playing {
+    /// Starts to play. `buffer_ms` of sound are made ahead.
+    pub(crate) fn start(maker: impl Maker + 'static, rate: u32, device: Option<String>, buffer_ms: u32) -> Playing {
+        let shared = Arc::new(Shared::new(device));
+        let threads = threads(&shared, maker, rate, buffer_ms);
+        Playing { shared, threads }
+    }
+
+    /// What it plays through.
+    pub(crate) fn output(&self) -> Output {
+        self.shared.output()
+    }
+}
+
+impl Drop for Playing {
+    fn drop(&mut self) {
+        self.shared.end(&mut self.threads);
+    }
+}
+
+/// The threads of whatever plays: one makes sound, one looks after the device.
+fn threads(shared: &Arc<Shared>, maker: impl Maker + 'static, rate: u32, buffer_ms: u32) -> Vec<JoinHandle<()>> {
+    let buffer = (rate as usize * buffer_ms as usize / 1000).max(64);
+    let named = |name: &str| std::thread::Builder::new().name(name.into());
+    let (for_engine, for_device) = (Arc::clone(shared), Arc::clone(shared));
+    let engine = named("engine").spawn(move || paced(&for_engine, rate, buffer, maker));
+    let device = named("device").spawn(move || device::run(&for_device, rate, buffer));
+    [engine, device].into_iter().flatten().collect()
+}
+
+/// Lets sound be made as a device asks for it, or without one as the clock goes, until it is quit.
+fn paced(shared: &Shared, rate: u32, buffer: usize, mut maker: impl Maker) {
+    let mut device: Option<Producer<f32>> = None;
+    let mut clock = Instant::now();
+    let mut last_pull = (0, Instant::now());
+    while !shared.quit.load(Ordering::Relaxed) {
+        maker.before();
+        if let Ok(mut opened) = shared.opened.try_lock()
+            && let Some(ring) = opened.take()
+        {
+            device = Some(ring);
+            last_pull = (shared.pulls.load(Ordering::Relaxed), Instant::now());
+        }
+        let pulls = shared.pulls.load(Ordering::Relaxed);
+        if pulls != last_pull.0 {
+            last_pull = (pulls, Instant::now());
+        } else if device.is_some() && last_pull.1.elapsed() > GONE {
+            shared.failed.store(true, Ordering::Relaxed);
+        }
+        if device.is_some() && shared.failed.load(Ordering::Relaxed) {
+            device = None;
+            clock = Instant::now();
+        }
+        match &mut device {
+            Some(ring) => {
+                let queued = (ring.buffer().capacity() - ring.slots()) / 2;
+                let wanted = buffer + shared.largest.load(Ordering::Relaxed) as usize;
+                maker.queued(queued);
+                if queued < wanted {
+                    let count = (wanted - queued).min(STEP);
+                    for sample in maker.make(count) {
+                        let _ = ring.push(*sample);
+                    }
+                    continue;
+                }
+                clock = Instant::now();
+            }
+            None => {
+                let due = (clock.elapsed().as_secs_f64() * f64::from(rate)) as usize;
+                // After a long stop (a suspended machine) the clock does not run after the time lost.
+                if due > rate as usize {
+                    clock = Instant::now();
+                } else if due >= STEP {
+                    maker.make(STEP);
+                    clock += Duration::from_secs_f64(STEP as f64 / f64::from(rate));
+                    continue;
+                }
+            }
+        }
+        std::thread::sleep(Duration::from_millis(2));
     }
 }
 
@@ -240,7 +359,6 @@ struct Paced {
     /// Frames that are made and not yet taken by the device.
     queued: usize,
     rate: u32,
-    buffer: usize,
     /// 1, or on its way to 0 while frozen.
     gain: f32,
     /// The gain that was asked for last, on its way there.
@@ -257,87 +375,27 @@ const MOST_AT_ONCE: usize = 2048;
 /// So many inputs of the workshop always have room beside what the game sends.
 const ROOM_FOR_HANDS: usize = 512;
 
+impl Maker for Paced {
+    fn before(&mut self) {
+        self.follow_orders();
+    }
+
+    fn queued(&mut self, frames: usize) {
+        self.queued = frames;
+    }
+
+    fn make(&mut self, count: usize) -> &[f32] {
+        self.render(count);
+        &self.samples[..count * 2]
+    }
+}
+
 impl Paced {
-    fn new(
-        shared: Arc<Shared>,
-        engine: Engine,
-        orders: Consumer<PlayerOrder>,
-        (done, tap): (Producer<Done>, Producer<f32>),
-        (rate, buffer): (u32, usize),
-    ) -> Paced {
+    fn new(shared: Arc<Shared>, engine: Engine, orders: Consumer<PlayerOrder>, (done, tap): (Producer<Done>, Producer<f32>), rate: u32) -> Paced {
         let samples = || vec![0.0; 2 * 512];
         let engine = Box::new(engine);
         let (game, timing) = (RingBuffer::new(0).1, Timing::new(rate));
-        Paced {
-            shared,
-            engine,
-            orders,
-            done,
-            tap,
-            game,
-            timing,
-            queued: 0,
-            rate,
-            buffer,
-            leaving: None,
-            gain: 1.0,
-            trim: 1.0,
-            samples: samples(),
-            other: samples(),
-        }
-    }
-
-    fn run(mut self) {
-        let mut device: Option<Producer<f32>> = None;
-        let mut clock = Instant::now();
-        let mut last_pull = (0, Instant::now());
-        while !self.shared.quit.load(Ordering::Relaxed) {
-            self.follow_orders();
-            if let Ok(mut opened) = self.shared.opened.try_lock()
-                && let Some(ring) = opened.take()
-            {
-                device = Some(ring);
-                last_pull = (self.shared.pulls.load(Ordering::Relaxed), Instant::now());
-            }
-            let pulls = self.shared.pulls.load(Ordering::Relaxed);
-            if pulls != last_pull.0 {
-                last_pull = (pulls, Instant::now());
-            } else if device.is_some() && last_pull.1.elapsed() > GONE {
-                self.shared.failed.store(true, Ordering::Relaxed);
-            }
-            if device.is_some() && self.shared.failed.load(Ordering::Relaxed) {
-                device = None;
-                clock = Instant::now();
-            }
-            match &mut device {
-                Some(ring) => {
-                    let queued = (ring.buffer().capacity() - ring.slots()) / 2;
-                    let wanted = self.buffer + self.shared.largest.load(Ordering::Relaxed) as usize;
-                    self.queued = queued;
-                    if queued < wanted {
-                        let count = (wanted - queued).min(STEP);
-                        self.make(count);
-                        for sample in &self.samples[..count * 2] {
-                            let _ = ring.push(*sample);
-                        }
-                        continue;
-                    }
-                    clock = Instant::now();
-                }
-                None => {
-                    let due = (clock.elapsed().as_secs_f64() * f64::from(self.rate)) as usize;
-                    // After a long stop (a suspended machine) the clock does not run after the time lost.
-                    if due > self.rate as usize {
-                        clock = Instant::now();
-                    } else if due >= STEP {
-                        self.make(STEP);
-                        clock += Duration::from_secs_f64(STEP as f64 / f64::from(self.rate));
-                        continue;
-                    }
-                }
-            }
-            std::thread::sleep(Duration::from_millis(2));
-        }
+        Paced { shared, engine, orders, done, tap, game, timing, queued: 0, rate, leaving: None, gain: 1.0, trim: 1.0, samples: samples(), other: samples() }
     }
 
     fn follow_orders(&mut self) {
@@ -398,8 +456,8 @@ impl Paced {
     }
 
     /// Makes `count` frames into `samples`, silence while frozen, and taps them for the loudness.
-    fn make(&mut self, count: usize) {
-        let frozen = self.shared.frozen.load(Ordering::Relaxed);
+    fn render(&mut self, count: usize) {
+        let frozen = self.shared.frozen.load(Ordering::Relaxed) || self.shared.resting.load(Ordering::Relaxed);
         let out = &mut self.samples[..count * 2];
         if frozen && self.gain == 0.0 || self.shared.held.load(Ordering::Relaxed) {
             out.fill(0.0);
@@ -470,12 +528,12 @@ mod tests {
         let (tap, _tap_out) = RingBuffer::new(96_000);
         let shared = Arc::new(Shared::new(Some("none".into())));
         shared.held.store(false, Ordering::Relaxed);
-        let mut paced = Paced::new(shared, engine, order_out, (done_in, tap), (48_000, 256));
+        let mut paced = Paced::new(shared, engine, order_out, (done_in, tap), 48_000);
         let make = |paced: &mut Paced, steps: usize| -> Vec<f32> {
             let mut out = Vec::new();
             for _ in 0..steps {
                 paced.follow_orders();
-                paced.make(STEP);
+                paced.render(STEP);
                 out.extend(paced.samples[..STEP * 2].iter().step_by(2));
             }
             out

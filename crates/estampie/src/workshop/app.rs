@@ -143,9 +143,12 @@ impl App {
         let (levels, notice) = crate::levels::read(workspace.root());
         let (listening, broken) = super::listening::read(workspace.root());
         let mut rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
-        let game = GamePage { address: options.listen, allow: options.allow.clone(), ..GamePage::default() };
+        let game = GamePage { address: options.listen, join: options.join, allow: options.allow.clone(), ..GamePage::default() };
         if let Some(address) = options.listen {
             rehearsal.listen(game.options(address, &workspace.document().manifest))?;
+        }
+        if let Some(address) = options.join {
+            rehearsal.visit(address)?;
         }
         let now = Instant::now();
         let mut app = App {
@@ -449,6 +452,7 @@ impl App {
             Do::KeepListening => self.ask_to_keep_listening(),
             Do::Listen(at) => self.listen(at),
             Do::Solo | Do::Mute => self.gate(does == Do::Solo),
+            Do::Freeze if self.only_here("freezing") => {}
             Do::Freeze => self.rehearsal.player.freeze(!self.rehearsal.player.frozen()),
             Do::Save => self.save(),
             Do::Help => {
@@ -460,10 +464,12 @@ impl App {
                 self.scroll = 0;
                 if self.faults.is_empty() { self.say("the project has no faults") } else { self.mode = Mode::Faults }
             }
+            Do::Record if self.only_here("recording") => {}
             Do::Record => self.record(),
             Do::StopAll => {
                 self.rehearsal.say(InputKind::StopAll { frames: u64::from(self.program().rate) / 4 });
             }
+            Do::Restart if self.only_here("a fresh start") => {}
             Do::Restart => self.rehearsal.restart(),
             Do::Theme => self.theme = self.theme.turned(),
             Do::ShortWaits => {

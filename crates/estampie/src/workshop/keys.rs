@@ -98,6 +98,7 @@ pub(crate) enum Do {
     Game,
     /// Listens to running games, or no longer.
     ToggleLink,
+    Visit,
     RunUp,
     RunDown,
     TurnLeft,

@@ -55,7 +55,9 @@ impl App {
     /// Files that are loaded, and all that were asked for, until the engine has them all.
     pub(crate) fn loading(&self) -> Option<(usize, usize)> {
         let Loading { left, total, .. } = self.loading;
-        let adopted = || !self.rehearsal.player.held() && self.rehearsal.status_program().is_some_and(|p| p.sounds.iter().all(|s| !s.loading));
+        let adopted = || {
+            self.rehearsal.visiting() || !self.rehearsal.player.held() && self.rehearsal.status_program().is_some_and(|p| p.sounds.iter().all(|s| !s.loading))
+        };
         (left > 0 || (total > 0 && !adopted())).then_some((total - left, total))
     }
 

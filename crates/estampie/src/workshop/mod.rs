@@ -46,6 +46,8 @@ pub(crate) struct Options {
     pub(crate) light: bool,
     /// Where running games are listened to from the beginning, if they are.
     pub(crate) listen: Option<std::net::SocketAddr>,
+    /// The game that is joined from the beginning, if one is.
+    pub(crate) join: Option<std::net::SocketAddr>,
     /// Machines besides this one that may send.
     pub(crate) allow: Vec<std::net::IpAddr>,
     /// Whether messages stay until the next key.

@@ -3,6 +3,7 @@
 use super::app::{App, Mode};
 use super::keys::KEYS;
 use super::painter::{NARROW, Painter, cut, print_level, rows_of};
+use super::rehearsal::Presence;
 use super::stage::game::{Standing, age, standing};
 use super::text_field::TextField;
 use super::theme::Role;
@@ -82,7 +83,9 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     painter.text(1, 0, 2, "❧", Role::Accent);
     let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
     // In a narrow window the views come first; the project's name stands in the view Project.
-    let narrow = width < 120;
+    let game = game_words(app);
+    let of_game = game.as_ref().map_or(0, |(text, _)| 8 + text.chars().count() as u16);
+    let narrow = width < 120 + of_game;
     let tight = width < NARROW;
     let end = if narrow { 1 } else { painter.put(3, 0, 10, "Estampie", bold) };
     if !narrow {
@@ -102,6 +105,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     }
     let clock = clock(app.rehearsal.frame(), app.program().rate);
     let (dot, words, role) = match app.rehearsal.player.output() {
+        _ if app.rehearsal.visiting() => ("○", "in the game".to_owned(), Role::FromGame),
         Output::Device(name) => ("●", name, Role::Good),
         Output::Silent(why) => {
             let role = if why == BY_CHOICE { Role::Text } else { Role::Accent };
@@ -121,24 +125,29 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         n => format!("! {n} faults"),
     };
     if tight {
-        if faults.is_empty() && saved.0.chars().count() < usize::from(width.saturating_sub(x)) {
+        if game.is_none() && faults.is_empty() && saved.0.chars().count() < usize::from(width.saturating_sub(x)) {
             painter.text(x, 0, width - x, &saved.0, saved.1);
             return;
         }
         // The signs and their numbers: their words stand in the help.
         let short = |text: &str| text.split(' ').take_while(|word| word.chars().all(|c| !c.is_ascii_alphabetic())).collect::<String>();
         let end = painter.text(x, 0, 5, &short(&saved.0), saved.1) + 1;
-        painter.text(end, 0, 5, &short(&faults), Role::Accent);
+        let end = painter.text(end, 0, 5, &short(&faults), Role::Accent) + u16::from(!faults.is_empty());
+        if let Some((text, role)) = game {
+            painter.text(end, 0, width.saturating_sub(end), &format!("game {}", &short(&text)), role);
+        }
         return;
     }
     let end = painter.text(x, 0, 14, &saved.0, saved.1) + 2;
     let end = painter.text(end, 0, 12, &faults, Role::Accent);
-    if end + clock.len() as u16 + 1 < width {
+    // Who is heard counts for more than since when.
+    if end + of_game + clock.len() as u16 + 1 < width {
         painter.right(width - 1, 0, &clock, Role::Text);
     }
-    let end = if let Some((text, role)) = game_words(app) {
+    let end = if let Some((text, role)) = game {
+        let whole = end + of_game < width;
         let end = painter.text(end + 2, 0, 5, "game", Role::Secondary) + 1;
-        painter.text(end, 0, 14, &text, role)
+        painter.text(end, 0, width.saturating_sub(end), if whole { &text } else { text.split(' ').next().unwrap_or_default() }, role)
     } else {
         end
     };
@@ -155,6 +164,15 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
 
 /// How it stands with the running game, in few words, if it is listened.
 fn game_words(app: &App) -> Option<(String, Role)> {
+    if let Some(presence) = app.rehearsal.presence() {
+        let (text, role) = match presence {
+            Presence::Calls(_) => ("○ no answer", Role::Accent),
+            Presence::Refused(_) => ("! refuses", Role::Accent),
+            Presence::Inside { up_to_date: false, .. } => ("● edit goes …", Role::Accent),
+            Presence::Inside { .. } => ("● up to date", Role::FromGame),
+        };
+        return Some((text.into(), role));
+    }
     Some(match standing(app)? {
         Standing::Waits(port) => (format!("○ on {port}"), Role::Text),
         Standing::Plays(rate) => (format!("● {rate:.0}/s"), Role::FromGame),
@@ -190,6 +208,8 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     } else if let Some(replay) = &rehearsal.replay {
         let whole = clock(replay.frames, rate);
         (format!("▶ {} {} of {}", replay.name, &clock(rehearsal.frame(), rate)[..5], &whole[..5]), Role::Active)
+    } else if rehearsal.visiting() {
+        ("▶ in the game".to_owned(), Role::FromGame)
     } else {
         ("▶ live".to_owned(), Role::Active)
     };
@@ -227,7 +247,7 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     if held < -0.05 {
         said(painter, "ceiling holds", &level(f64::from(held), "dB"), Role::Accent);
     }
-    said(painter, "dsp", &format!("{:.1} %", rehearsal.player.load() * 100.0), Role::Text);
+    said(painter, "dsp", &format!("{:.1} %", rehearsal.load() * 100.0), Role::Text);
     let underruns = rehearsal.player.underruns();
     if underruns > 0 {
         said(painter, "dropouts", &underruns.to_string(), Role::Accent);

@@ -69,7 +69,17 @@ impl Desk {
             wave.finalize().unwrap();
         }
         change(folder.path());
-        let options = Options { device: Some("none".into()), buffer_ms: 30, light: false, listen, allow: Vec::new(), patient: false, state: None, cache: None };
+        let options = Options {
+            device: Some("none".into()),
+            buffer_ms: 30,
+            light: false,
+            listen,
+            join: None,
+            allow: Vec::new(),
+            patient: false,
+            state: None,
+            cache: None,
+        };
         let app = App::open(folder.path(), &options).unwrap();
         assert!(app.faults.is_empty(), "{:?}", app.faults);
         let mut desk = Desk { app, folder, size: (160, 47) };

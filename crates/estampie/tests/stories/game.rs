@@ -247,3 +247,54 @@ fn the_stand_in_is_played_by_keys_and_ends_with_its_terminal() {
         std::thread::sleep(Duration::from_millis(50));
     }
 }
+
+/// The root mean square of seconds of a recording, in dB below full scale.
+fn level(samples: &[f32], from: f64, to: f64) -> f64 {
+    let part = &samples[(from * 96_000.0) as usize..(to * 96_000.0) as usize];
+    10.0 * (part.iter().map(|s| f64::from(*s).powi(2)).sum::<f64>() / part.len() as f64).log10()
+}
+
+#[test]
+fn an_edit_is_heard_in_the_game_that_plays_its_bundle() {
+    let story = Story::new("joined");
+    let (bundle, heard) = (story.home.path().join("game.bundle"), story.home.path().join("heard.wav"));
+    let estampie = || Command::new(env!("CARGO_BIN_EXE_estampie"));
+    let demo = Story::demo();
+    let wrote = estampie().args(["bundle", demo.to_str().unwrap(), "-o", bundle.to_str().unwrap()]).output().unwrap();
+    assert!(wrote.status.success(), "{}", String::from_utf8_lossy(&wrote.stderr));
+    let port = free_port();
+    let mut game = estampie()
+        .args(["game", "--auto", "3", "--no-screen", "--device", "none", "--live", &port.to_string()])
+        .args(["--bundle", bundle.to_str().unwrap(), "--record", heard.to_str().unwrap()])
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    story.open(&format!("demo --device none --join {port}"));
+    story.wait_until("it is in the game", |s| s.contains("game ● up to date") && s.contains("▶ in the game") && !s.contains("loading audio"));
+    // What the game does is on the page.
+    story.wait_until("it follows the game", |s| s.contains("step on pilot") || s.contains("step/boot"));
+    let clock = |screen: &str| -> f64 {
+        let text = screen.lines().next().unwrap().split_whitespace().last().unwrap();
+        let (minutes, seconds) = text.split_once(':').unwrap();
+        minutes.parse::<f64>().unwrap() * 60.0 + seconds.parse::<f64>().unwrap()
+    };
+    story.wait_until("two seconds have been heard", |s| clock(s) > 3.0);
+    story.keys(&["5", "e"]);
+    story.wait_for("level of bus main");
+    let before = clock(&story.screen());
+    story.type_text("-60");
+    story.keys(&["Enter"]);
+    let screen = story.wait_until("the game has the edit", |s| s.contains("◆ 1 unsaved") && s.contains("game ● up to date"));
+    let after = clock(&screen);
+    story.wait_until("two more have been heard", |s| clock(s) > after + 3.0);
+    // The workshop leaves: the game goes on with what it has.
+    story.keys(&["1", "J"]);
+    story.wait_until("back here", |s| s.contains("▶ live") && !s.contains("game ●"));
+    assert!(Command::new("kill").args(["-INT", &game.id().to_string()]).status().unwrap().success());
+    assert!(game.wait().unwrap().success());
+    let samples: Vec<f32> = hound::WavReader::open(&heard).unwrap().into_samples::<f32>().map(Result::unwrap).collect();
+    let (loud, quiet) = (level(&samples, 1.0, before - 0.1), level(&samples, after + 1.0, after + 3.0));
+    assert!(loud > -50.0 && quiet < loud - 40.0, "{loud:.1} dB before, {quiet:.1} dB after");
+    let end = samples.len() as f64 / 96_000.0;
+    assert!(level(&samples, end - 0.5, end) < loud - 40.0, "and so it stays");
+}

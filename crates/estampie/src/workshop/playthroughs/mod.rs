@@ -189,6 +189,7 @@ impl App {
         let Some(at) = self.playthrough_chosen() else { return self.say("there is no playthrough: n makes one, R records one") };
         match from.filter(|from| from.0 > 0.0) {
             None => self.replay(at),
+            Some(_) if self.only_here("a replay") => {}
             Some(from) => {
                 let (name, playthrough) = self.document().playthroughs[at].clone();
                 self.rehearsal.replay_from(&name, &playthrough, from);

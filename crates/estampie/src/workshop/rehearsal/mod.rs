@@ -1,8 +1,11 @@
 //! The rehearsal: an engine being played, what came out of it lately, and what of it is recorded.
 
 mod history;
+mod visit;
 
 pub(crate) use history::{Heard, History, LANES, LogLine, Misfit, MisfitKey};
+pub(crate) use visit::Presence;
+use visit::Visited;
 
 use crate::levels::{self, Levels};
 use crate::player::Player;
@@ -103,6 +106,8 @@ pub(crate) struct Rehearsal {
     link: Option<Link>,
     /// What the link has been told of the clock.
     link_clock: Clock,
+    /// The game whose engine is heard instead of this one.
+    visit: Option<Visited>,
     /// What the games that said hello have been told does not fit.
     told: BTreeSet<MisfitKey>,
 }
@@ -196,6 +201,7 @@ impl Rehearsal {
             waiting: None,
             link: None,
             link_clock: Clock::Goes,
+            visit: None,
             told: BTreeSet::new(),
         }
     }
@@ -232,9 +238,16 @@ impl Rehearsal {
         }
     }
 
+    /// Names for which the game that is visited has keys, likewise.
+    fn learn_visited(&mut self) {
+        while let Some(name) = self.visit.as_ref().and_then(Visited::name) {
+            self.names.add(&name);
+        }
+    }
+
     /// Lets the link stand still with the clock.
     fn hold_link(&mut self) {
-        let clock = match (self.player.frozen(), self.player.held() || self.gathers.is_some()) {
+        let clock = match (self.player.frozen() || self.visit.is_some(), self.player.held() || self.gathers.is_some()) {
             (true, _) => Clock::Frozen,
             (false, true) => Clock::Loading,
             (false, false) => Clock::Goes,
@@ -254,7 +267,7 @@ impl Rehearsal {
 
     /// Sends something for now. False if the engine takes nothing more.
     pub(crate) fn say(&mut self, what: InputKind) -> bool {
-        if self.player.held() || self.gathers.is_some_and(|until| Instant::now() < until) {
+        if !self.visiting() && (self.player.held() || self.gathers.is_some_and(|until| Instant::now() < until)) {
             // What is pressed while the audio is loaded comes when it is there.
             self.early.push(what);
             return true;
@@ -304,7 +317,23 @@ impl Rehearsal {
     }
 
     /// Goes over to an engine; nothing is known of it yet.
-    fn install(&mut self, engine: Engine, mut remote: Remote, seed: u64) {
+    fn install(&mut self, engine: Engine, remote: Remote, seed: u64) {
+        self.visit = None;
+        self.forget(remote, seed);
+        self.player.freeze(false);
+        self.player.rest(false);
+        self.player.replace(engine);
+        if let Some(link) = &self.link {
+            link.say_again(self.program.rate);
+        }
+        self.say(InputKind::Tap { bus: self.measured });
+        for what in self.only_inputs() {
+            self.say(what);
+        }
+    }
+
+    /// Nothing is known of the engine behind a remote.
+    fn forget(&mut self, mut remote: Remote, seed: u64) {
         self.player.measure(remote.take_tap());
         self.coming = None;
         self.past = Recorder::new(&self.program, seed);
@@ -318,16 +347,7 @@ impl Rehearsal {
         self.replay = None;
         self.recorder = None;
         self.told.clear();
-        self.player.freeze(false);
-        self.player.replace(engine);
-        if let Some(link) = &self.link {
-            link.say_again(self.program.rate);
-        }
-        self.say(InputKind::Tap { bus: self.measured });
         self.only.held.clear();
-        for what in self.only_inputs() {
-            self.say(what);
-        }
     }
 
     /// Measures a bus from now on, or none.
@@ -430,7 +450,10 @@ impl Rehearsal {
     /// Begins from the first frame with the program that is there now, as soon as what sounds by itself is loaded: until then the clock
     /// stands still. Where a replay or a recording was asked for meanwhile, everything has to be there first.
     pub(crate) fn begin_with_the_first(&mut self) {
-        if self.player.held() && self.replay.is_none() && self.recorder.is_none() {
+        if self.visiting() {
+            // What plays is elsewhere, and there already.
+            self.player.hold(false);
+        } else if self.player.held() && self.replay.is_none() && self.recorder.is_none() {
             self.player.hold(false);
             self.begin(1, Vec::new());
             self.gathers = Some(Instant::now() + GATHERING);
@@ -442,7 +465,7 @@ impl Rehearsal {
         if self.player.held() {
             self.player.hold(false);
             // A replay or a recording that was asked for meanwhile stands at its first frame too.
-            if self.replay.is_none() && self.recorder.is_none() {
+            if self.replay.is_none() && self.recorder.is_none() && !self.visiting() {
                 self.begin(1, Vec::new());
             }
         }
@@ -594,12 +617,13 @@ impl Rehearsal {
         self.hold_link();
         self.learn_names();
         self.hand_over();
-        let mut news = self.poll_coming(document);
+        let mut news = self.poll_visit() | self.poll_coming(document);
         if self.gathers.take_if(|until| Instant::now() >= *until).is_some() {
             self.say_early();
         }
         while let Some(happening) = self.remote.happening() {
             self.learn_names();
+            self.learn_visited();
             self.note(&happening, document);
             news = true;
         }

@@ -218,6 +218,9 @@ impl App {
 
     pub(crate) fn replay(&mut self, index: usize) {
         let Some((name, playthrough)) = self.document().playthroughs.get(index).cloned() else { return };
+        if self.only_here("a replay") {
+            return;
+        }
         self.rehearsal.replay(&name, &playthrough);
         self.say(format!("replaying {name} from a fresh start"));
     }

@@ -132,6 +132,7 @@ const KEYS: &[Binding] = &[
     key(&["M"], Do::Map, "M", "the map, or the last twenty seconds", Some("map")),
     key(&["I"], Do::Game, "I", "the running game: who sends, what came last, what does not fit and how to fix it", Some("game")),
     key(&["O"], Do::ToggleLink, "O", "listen to a running game, or no longer (Open Sound Control)", None),
+    key(&["J"], Do::Visit, "J", "join a running game that has the runtime: hear its engine and change what it plays; again comes back", None),
     key(&["shift-up"], Do::RunUp, "shift-↑", "on the map: run, or move the cross by ten", None),
     key(&["shift-down"], Do::RunDown, "shift-↓", "on the map: run, or move the cross by ten", None),
     key(&["<"], Do::TurnLeft, "<", "turn to the left", None),

@@ -105,6 +105,18 @@ const ROOMY: u16 = 66;
 
 fn lines(app: &App, rows: &[Row], selected: (usize, &[Fix]), width: u16) -> Vec<Line> {
     let mut lines = Vec::new();
+    let joined = app.presence_lines();
+    if !joined.is_empty() {
+        lines.push(Line::heading("Inside the game", "its engine is what you hear and change"));
+        for (sign, attention, text) in joined {
+            let role = if attention { Role::Accent } else { Role::Text };
+            for (row, words) in rows_of(&text, usize::from(width.saturating_sub(4)), "  ").into_iter().enumerate() {
+                let sign = if row == 0 { sign } else { "" };
+                lines.push(Line::of(None, vec![(1, sign.into(), if attention { role } else { Role::FromGame }), (3, words, role)]));
+            }
+        }
+        lines.push(Line::of(None, Vec::new()));
+    }
     let Some(link) = app.rehearsal.link() else {
         lines.push(Line::heading("Game", "Open Sound Control"));
         let address = app.game.where_to_listen();

@@ -3,6 +3,7 @@
 
 mod draw;
 mod fixes;
+mod join;
 #[cfg(test)]
 mod tests;
 
@@ -34,6 +35,8 @@ pub(crate) struct GamePage {
     pub(crate) address: Option<SocketAddr>,
     /// Machines besides this one that may send.
     pub(crate) allow: Vec<IpAddr>,
+    /// Where a game with the runtime was joined, or is to be.
+    pub(crate) join: Option<SocketAddr>,
     /// How many messages had come when it was last looked, and when that was.
     pub(crate) looked: Option<(u64, Instant)>,
 }
@@ -142,6 +145,7 @@ impl App {
         match does {
             Do::Game => self.show_game(!self.game.shown),
             Do::ToggleLink => self.toggle_listening(),
+            Do::Visit => self.join_or_leave(),
             Do::Map if self.game.shown => {
                 // To the map, or to the last seconds if there is none.
                 self.show_game(false);
