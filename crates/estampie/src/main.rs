@@ -1,6 +1,8 @@
 //! Estampie in the terminal: the workshop, and its commands.
 
 mod address;
+mod aside;
+mod bundling;
 mod cli;
 mod failure;
 mod game;

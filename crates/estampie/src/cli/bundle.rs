@@ -1,15 +1,14 @@
 //! `estampie bundle PROJECT -o FILE`: the one file that a game ships.
 
-use super::output::{Aside, out, print_faults, tell};
+use super::output::{out, print_faults, tell};
+use crate::bundling::{self, AudioHashes, Home, size, write_to};
 use crate::failure::Failure;
 use crate::project;
-use estampie_bundle::{Bundle, Info, Manifest, Name, NameKind, c_header, rust_module, write};
+use crate::workshop::keeping;
+use estampie_bundle::{Bundle, Manifest, c_header, rust_module};
 use estampie_engine::program::{Program, TakeOf};
-use estampie_project::document::{Document, ValueOf};
 use std::collections::{BTreeMap, BTreeSet};
-use std::io::Write;
 use std::path::{Path, PathBuf};
-use xxhash_rust::xxh3::Xxh3;
 
 #[derive(clap::Args)]
 pub(super) struct Arguments {
@@ -48,20 +47,15 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         return Err(Failure::Use(format!("{} is there already and is no bundle of this program; name another file, or say --force", arguments.out.display())));
     }
     let document = loaded.workspace.document();
-    let info = Info { project: document.manifest.name.clone(), sources: hash_of(&loaded)?, names: names_of(document) };
-    let mut file = Aside::create(&arguments.out, &["bundle", "zip"], Some(&arguments.project), arguments.force)?;
-    // An archive is written back and forth, and a file appears whole.
-    let mut archive = std::io::Cursor::new(Vec::new());
-    let manifest = write(&loaded.program, &info, &mut archive).map_err(|e| Failure::Fault(e.to_string()))?;
-    let bytes = archive.get_ref().len();
-    file.write_all(archive.get_ref())?;
-    file.finish()?;
+    let state = keeping::state_folder();
+    let home = Home { root: loaded.workspace.root(), state: state.as_deref() };
+    let (manifest, bytes) = write_to(&arguments.out, arguments.force, (&loaded.program, document), hash_of(&loaded)?, home)?;
     if let Some(folder) = &arguments.names {
         std::fs::create_dir_all(folder)?;
         let json = serde_json::to_string_pretty(&manifest.names).map_err(|e| Failure::Fault(e.to_string()))?;
         for (name, text) in [
-            ("estampie_names.h", c_header(&info.project, &info.names)),
-            ("estampie_names.rs", rust_module(&info.project, &info.names)),
+            ("estampie_names.h", c_header(&manifest.project, &manifest.names)),
+            ("estampie_names.rs", rust_module(&manifest.project, &manifest.names)),
             ("estampie_names.json", json),
         ] {
             std::fs::write(folder.join(name), text).map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", folder.join(name).display())))?;
@@ -74,6 +68,12 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     if count > 0 { Err(Failure::Fault("the project has faults, and was bundled without what they touch".into())) } else { Ok(()) }
 }
 
+/// The hash of what a bundle would be made of.
+fn hash_of(loaded: &project::Loaded) -> Result<String, Failure> {
+    let workspace = &loaded.workspace;
+    bundling::hash_of(workspace.sources(), workspace.document(), workspace.root(), &mut AudioHashes::default())
+}
+
 /// Whether the bundle that is there was made of what is there now.
 fn check(arguments: &Arguments, sources: &str) -> Result<(), Failure> {
     let path = arguments.out.display();
@@ -84,66 +84,6 @@ fn check(arguments: &Arguments, sources: &str) -> Result<(), Failure> {
         return Ok(());
     }
     Err(Failure::Fault(format!("{path} is stale: the project's texts or audio have changed since it was written; estampie bundle writes it again")))
-}
-
-/// The hash of all texts and all audio that is in use.
-fn hash_of(loaded: &project::Loaded) -> Result<String, Failure> {
-    let mut hash = Xxh3::new();
-    for (file, text) in loaded.workspace.sources().texts() {
-        // Playthroughs are not in a bundle.
-        if !file.starts_with("playthroughs/") {
-            hash.update(file.as_bytes());
-            hash.update(text.as_bytes());
-        }
-    }
-    let root = loaded.workspace.root();
-    for file in estampie_project::compile::wanted_audio(loaded.workspace.document()).keys() {
-        hash.update(file.as_bytes());
-        match std::fs::read(root.join(file)) {
-            Ok(bytes) => hash.update(&bytes),
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {}
-            Err(error) => return Err(Failure::Fault(format!("{file} cannot be read: {error}"))),
-        }
-    }
-    Ok(format!("{:032x}", hash.digest128()))
-}
-
-/// The names that a game's code uses.
-fn names_of(document: &Document) -> Vec<Name> {
-    let name = |kind, name: &str, note: &str| Name {
-        kind,
-        name: name.to_owned(),
-        of: String::new(),
-        range: None,
-        unit: String::new(),
-        each_emitter: false,
-        note: note.to_owned(),
-    };
-    let mut names: Vec<Name> = document.events.iter().map(|e| name(NameKind::Event, &e.name, &e.note)).collect();
-    for parameter in document.parameters.iter().filter(|p| p.source == ValueOf::Game) {
-        let range = Some(parameter.from_game.unwrap_or((parameter.low, parameter.high)));
-        let unit = if parameter.from_game.is_some() { String::new() } else { parameter.unit.clone() };
-        names.push(Name { range, unit, each_emitter: parameter.of_each, ..name(NameKind::Parameter, &parameter.name, &parameter.note) });
-    }
-    for state in &document.states {
-        names.push(name(NameKind::State, &state.name, &state.note));
-        let theirs = state.dictionary.iter().map(|(theirs, _)| theirs.as_str());
-        let all: BTreeSet<&str> = state.values.iter().map(|v| v.value.as_str()).chain(theirs).collect();
-        names.extend(all.into_iter().map(|value| Name { of: state.name.clone(), ..name(NameKind::Value, value, "") }));
-    }
-    names.extend(document.player_levels.iter().map(|level| Name { range: Some((0.0, 10.0)), ..name(NameKind::PlayerLevel, &level.name, "") }));
-    names.extend(document.emitters.iter().map(|e| name(NameKind::Emitter, &e.name, &e.note)));
-    names.sort_by(|a, b| (a.kind, &a.of, &a.name).cmp(&(b.kind, &b.of, &b.name)));
-    names
-}
-
-/// Bytes as people read them.
-fn size(bytes: u64) -> String {
-    match bytes as f64 {
-        b if b < 1e4 => format!("{b:.0} bytes"),
-        b if b < 1e6 => format!("{:.0} kB", b / 1e3),
-        b => format!("{:.1} MB", b / 1e6),
-    }
 }
 
 /// The files of each of some things.
@@ -167,11 +107,11 @@ fn shares(program: &Program, manifest: &Manifest) -> (BTreeMap<String, u64>, BTr
     (sum(buses), sum(sounds))
 }
 
-fn report(path: &Path, manifest: &Manifest, program: &Program, bytes: usize) {
+fn report(path: &Path, manifest: &Manifest, program: &Program, bytes: u64) {
     let audio: u64 = manifest.audio.iter().map(|a| a.bytes).sum();
     let loaded: u64 = manifest.audio.iter().map(|a| a.frames * u64::from(a.channels) * 4).sum();
     let pieces = if manifest.audio.len() == 1 { "a piece".to_owned() } else { format!("{} pieces", manifest.audio.len()) };
-    out!("{}: {}, {pieces} of audio of {}; {} of audio in memory when loaded", path.display(), size(bytes as u64), size(audio), size(loaded));
+    out!("{}: {}, {pieces} of audio of {}; {} of audio in memory when loaded", path.display(), size(bytes), size(audio), size(loaded));
     let (buses, sounds) = shares(program, manifest);
     for (what, all) in [("by bus", buses), ("the largest sounds", sounds)] {
         let mut all: Vec<(String, u64)> = all.into_iter().collect();

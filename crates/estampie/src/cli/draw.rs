@@ -1,6 +1,7 @@
 //! `estampie draw`: drawings of a project for the team.
 
-use super::output::{Aside, out};
+use super::output::out;
+use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project;
 use estampie_proof::draw;

@@ -1,7 +1,7 @@
 //! `estampie listen PROJECT`: plays what a running game sends, without a screen.
 
-use super::output::Aside;
 use super::{Sound, listen_address};
+use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::workshop;
 use std::io::Write as _;

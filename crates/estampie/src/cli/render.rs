@@ -1,7 +1,8 @@
 //! `estampie render PROJECT PLAYTHROUGH -o OUT.wav`.
 
-use super::output::{Aside, out, print_faults, tell};
+use super::output::{out, print_faults, tell};
 use super::wave::{Bits, Wave};
+use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::levels::{self, Levels};
 use crate::player::SOFT_START;

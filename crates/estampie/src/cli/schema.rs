@@ -1,6 +1,7 @@
 //! `estampie schema`: every field of a project's files, for editors and for people.
 
-use super::output::{Aside, out};
+use super::output::out;
+use crate::aside::Aside;
 use crate::failure::Failure;
 use estampie_project::document::registry::{FILES, as_markdown};
 use estampie_project::document::schema::schema;

@@ -2,6 +2,7 @@
 //! drawing are elsewhere, and drawing changes nothing here.
 
 use super::Options;
+use super::bundle::Bundling;
 use super::curve::Editor;
 use super::keeping::Keeping;
 use super::keys::{self, Do};
@@ -91,6 +92,7 @@ pub(crate) struct App {
     pub(crate) stage: StageView,
     /// The page of what running games send.
     pub(crate) game: GamePage,
+    pub(crate) bundling: Bundling,
     /// The selected bus, by its place in the program.
     pub(crate) bus: usize,
     pub(crate) scroll: usize,
@@ -160,6 +162,7 @@ impl App {
             view: 0,
             stage: StageView::default(),
             game,
+            bundling: Bundling::new(options.state.clone()),
             bus: 0,
             scroll: 0,
             targets: Vec::new(),
@@ -266,6 +269,7 @@ impl App {
         news |= self.poll_held_key();
         news |= self.poll_map();
         news |= self.poll_game();
+        news |= self.poll_bundle();
         self.measure_bus();
         news |= self.poll_loading();
         news |= self.poll_twenty();
@@ -455,6 +459,7 @@ impl App {
             Do::Freeze if self.only_here("freezing") => {}
             Do::Freeze => self.rehearsal.player.freeze(!self.rehearsal.player.frozen()),
             Do::Save => self.save(),
+            Do::Bundle => self.ask_for_bundle(),
             Do::Help => {
                 self.asked = true;
                 self.scroll = 0;

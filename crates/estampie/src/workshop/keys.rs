@@ -99,6 +99,7 @@ pub(crate) enum Do {
     /// Listens to running games, or no longer.
     ToggleLink,
     Visit,
+    Bundle,
     RunUp,
     RunDown,
     TurnLeft,
@@ -176,6 +177,7 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["u"], Do::Undo, "u", "undo the last edit", Some("undo")),
     key(&["ctrl-r"], Do::Redo, "ctrl-r", "redo what was undone", None),
     key(&["ctrl-s"], Do::Save, "ctrl-s", "save", Some("save")),
+    key(&["ctrl-b"], Do::Bundle, "ctrl-b", "write the bundle that the game ships", None),
     key(&[":"], Do::Find, ":", "find anything by a few letters and go there, or do it", Some("find")),
     key(&["?"], Do::Help, "?", "this page", Some("help")),
     key(&["esc"], Do::Back, "esc", "back: closes what lies over the page, gives a typed value up", None),

@@ -1,6 +1,7 @@
 //! The workshop: the full-screen page, its views, and what the hands do there.
 
 mod app;
+mod bundle;
 mod curve;
 mod finder;
 pub(crate) mod headless;

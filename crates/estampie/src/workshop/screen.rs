@@ -152,6 +152,9 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         end
     };
     let end = end + 2;
+    let room = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
+    let bundle = app.bundle_words(usize::from(room));
+    let end = if let Some((text, behind)) = bundle { painter.text(end, 0, room, &text, if behind { Role::Accent } else { Role::Secondary }) + 2 } else { end };
     let left = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
     // Half a word is none.
     if left < 12 {

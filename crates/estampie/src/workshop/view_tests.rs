@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 pub(crate) struct Desk {
     pub(crate) app: App,
     folder: tempfile::TempDir,
-    size: (u16, u16),
+    pub(crate) size: (u16, u16),
 }
 
 const FILES: [(&str, &str); 7] = [

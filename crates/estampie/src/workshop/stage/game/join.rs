@@ -69,7 +69,7 @@ impl App {
             Presence::Refused(why) => vec![("!", true, why), ("", false, format!("the game at {at}; J comes back"))],
             Presence::Inside { project, sources, up_to_date } => {
                 let has = if up_to_date { "it has your last edit" } else { "your last edit is on its way" };
-                let bundle = format!("its bundle was made of {}", sources.get(..8).unwrap_or(&sources));
+                let bundle = self.bundle_of_game(&sources);
                 vec![
                     ("●", !up_to_date, format!("you hear {project} at {at}; {has}")),
                     ("", false, format!("{bundle}; J comes back, the game keeps what it has then")),
@@ -150,7 +150,13 @@ mod tests {
         let is_game = |app: &App| app.rehearsal.log.iter().any(|l| l.text.contains("step on boot-of-the-game"));
         desk.poll_until("what the game says is told, by its names", is_game);
         let page = desk.page();
-        for words in ["you hear The game's Slipway at 127.0.0.1:", "it has your last edit", "made of 01234567", "game ● up to date", "▶ in the game"] {
+        for words in [
+            "you hear The game's Slipway at 127.0.0.1:",
+            "it has your last edit",
+            "its bundle is of another state of the project",
+            "game ● up to date",
+            "▶ in the game",
+        ] {
             assert!(page.contains(words), "{words}:\n{page}");
         }
         // An edit is heard there: the bus is as it was set, in the game's own status.

@@ -1,0 +1,148 @@
+//! Bundles as the command line and the workshop write them: what is in them, what they were made of, and where the last one of a project is.
+
+use crate::aside::Aside;
+use crate::failure::Failure;
+use estampie_bundle::{Info, Manifest, Name, NameKind, write};
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_project::compile;
+use estampie_project::document::{Document, Sources, ValueOf};
+use serde_json::json;
+use std::collections::{BTreeMap, BTreeSet};
+use std::io::Write as _;
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+use xxhash_rust::xxh3::{Xxh3, xxh3_128};
+
+/// Hashes of audio files, each worked out once for as long as the file is not written again.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct AudioHashes(BTreeMap<String, (Option<SystemTime>, u64, u128)>);
+
+impl AudioHashes {
+    fn of(&mut self, root: &Path, file: &str) -> std::io::Result<Option<u128>> {
+        let path = root.join(file);
+        let facts = match std::fs::metadata(&path) {
+            Ok(facts) => facts,
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+            Err(error) => return Err(error),
+        };
+        let (written, length) = (facts.modified().ok(), facts.len());
+        if let Some((known, long, hash)) = self.0.get(file)
+            && (*known, *long) == (written, length)
+            && known.is_some()
+        {
+            return Ok(Some(*hash));
+        }
+        let hash = xxh3_128(&std::fs::read(path)?);
+        self.0.insert(file.to_owned(), (written, length, hash));
+        Ok(Some(hash))
+    }
+}
+
+/// The hash of all that a bundle is made of: the texts besides playthroughs, and the audio that is in use.
+///
+/// # Errors
+/// When an audio file cannot be read. One that is missing is a fault of the project, and no error here.
+pub(crate) fn hash_of(sources: &Sources, document: &Document, root: &Path, known: &mut AudioHashes) -> Result<String, Failure> {
+    let mut hash = Xxh3::new();
+    for (file, text) in sources.texts().filter(|(file, _)| !file.starts_with("playthroughs/")) {
+        hash.update(file.as_bytes());
+        hash.update(text.as_bytes());
+    }
+    for file in compile::wanted_audio(document).keys() {
+        hash.update(file.as_bytes());
+        let of_file = known.of(root, file).map_err(|error| Failure::Fault(format!("{file} cannot be read: {error}")))?;
+        hash.update(&of_file.unwrap_or_default().to_le_bytes());
+    }
+    Ok(format!("{:032x}", hash.digest128()))
+}
+
+/// Writes a bundle, whole or not at all; gives its manifest and how many bytes it has.
+///
+/// # Errors
+/// When some audio is not loaded, or the file cannot be written.
+pub(crate) fn write_to(
+    path: &Path,
+    force: bool,
+    (program, document): (&Program, &Document),
+    sources: String,
+    home: Home<'_>,
+) -> Result<(Manifest, u64), Failure> {
+    let info = Info { project: document.manifest.name.clone(), sources, names: names_of(document) };
+    let mut file = Aside::create(path, &["bundle", "zip"], Some(home.root), force)?;
+    // An archive is written back and forth, and a file appears whole.
+    let mut archive = std::io::Cursor::new(Vec::new());
+    let manifest = write(program, &info, &mut archive).map_err(|e| Failure::Fault(e.to_string()))?;
+    file.write_all(archive.get_ref())?;
+    file.finish()?;
+    home.remember(path);
+    Ok((manifest, archive.get_ref().len() as u64))
+}
+
+/// A project's folder, and that in which the program remembers things, if it does.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Home<'a> {
+    pub(crate) root: &'a Path,
+    pub(crate) state: Option<&'a Path>,
+}
+
+impl Home<'_> {
+    fn memory(self) -> Option<PathBuf> {
+        let root = self.root.canonicalize().ok()?;
+        Some(self.state?.join("bundles").join(format!("{:016x}.json", NameKey::of(&root.display().to_string()).0)))
+    }
+
+    /// Remembers where the last bundle of the project is. That it cannot be is no reason to fail.
+    fn remember(self, bundle: &Path) {
+        let (Some(file), Ok(bundle)) = (self.memory(), bundle.canonicalize()) else { return };
+        let text = json!({ "project": self.root.display().to_string(), "bundle": bundle.display().to_string() }).to_string();
+        let written = file.parent().map_or(Ok(()), std::fs::create_dir_all).and_then(|()| std::fs::write(&file, text));
+        if let Err(error) = written {
+            tracing::warn!(%error, "where the bundle is cannot be remembered");
+        }
+    }
+
+    /// Where the last bundle of the project is.
+    pub(crate) fn last_bundle(self) -> Option<PathBuf> {
+        let value: serde_json::Value = serde_json::from_slice(&std::fs::read(self.memory()?).ok()?).ok()?;
+        Some(PathBuf::from(value["bundle"].as_str()?))
+    }
+}
+
+/// The names that a game's code uses.
+fn names_of(document: &Document) -> Vec<Name> {
+    let name = |kind, name: &str, note: &str| Name {
+        kind,
+        name: name.to_owned(),
+        of: String::new(),
+        range: None,
+        unit: String::new(),
+        each_emitter: false,
+        note: note.to_owned(),
+    };
+    let mut names: Vec<Name> = document.events.iter().map(|e| name(NameKind::Event, &e.name, &e.note)).collect();
+    for parameter in document.parameters.iter().filter(|p| p.source == ValueOf::Game) {
+        let range = Some(parameter.from_game.unwrap_or((parameter.low, parameter.high)));
+        let unit = if parameter.from_game.is_some() { String::new() } else { parameter.unit.clone() };
+        names.push(Name { range, unit, each_emitter: parameter.of_each, ..name(NameKind::Parameter, &parameter.name, &parameter.note) });
+    }
+    for state in &document.states {
+        names.push(name(NameKind::State, &state.name, &state.note));
+        let theirs = state.dictionary.iter().map(|(theirs, _)| theirs.as_str());
+        let all: BTreeSet<&str> = state.values.iter().map(|v| v.value.as_str()).chain(theirs).collect();
+        names.extend(all.into_iter().map(|value| Name { of: state.name.clone(), ..name(NameKind::Value, value, "") }));
+    }
+    names.extend(document.player_levels.iter().map(|level| Name { range: Some((0.0, 10.0)), ..name(NameKind::PlayerLevel, &level.name, "") }));
+    names.extend(document.emitters.iter().map(|e| name(NameKind::Emitter, &e.name, &e.note)));
+    names.sort_by(|a, b| (a.kind, &a.of, &a.name).cmp(&(b.kind, &b.of, &b.name)));
+    names
+}
+
+/// Bytes as people read them.
+pub(crate) fn size(bytes: u64) -> String {
+    match bytes as f64 {
+        b if b < 1e4 => format!("{b:.0} bytes"),
+        b if b < 1e6 => format!("{:.0} kB", b / 1e3),
+        b => format!("{:.1} MB", b / 1e6),
+    }
+}
