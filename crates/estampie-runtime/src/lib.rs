@@ -23,10 +23,12 @@
 //! For C and all that calls it there is `include/estampie.h`; its functions are in the module [`c`].
 
 pub mod c;
+mod convert;
 mod live;
 
 pub use live::ListenError;
 
+use convert::Converter;
 use estampie_bundle::{Bundle, ReadError};
 use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Message, Prepared};
 use estampie_engine::names::{NameKey, Names};
@@ -45,7 +47,7 @@ pub const NOW: u64 = estampie_engine::engine::NOW;
 /// How a bundle is played.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Options {
-    /// Frames a second that the host plays; 0 is as the bundle has.
+    /// Frames a second that the host plays (8,000 to 384,000); 0 is as the bundle has. What another rate costs is in `docs/runtime.md`.
     pub rate: u32,
     /// Channels that the host plays: 2, or 1 for both added up halved.
     pub channels: u32,
@@ -69,14 +71,9 @@ pub enum LoadError {
     /// It cannot be read.
     #[error(transparent)]
     Read(#[from] ReadError),
-    /// The host plays another rate.
-    #[error("the bundle is made for {bundle} frames a second and the host plays {host}: open the device at {bundle}, or set the project's rate")]
-    Rate {
-        /// The bundle's.
-        bundle: u32,
-        /// The host's.
-        host: u32,
-    },
+    /// No such rate is played.
+    #[error("{0} frames a second are not played: 8000 to 384000 are")]
+    Rate(u32),
     /// More channels than there are.
     #[error("{0} channels cannot be played: 1 or 2 can")]
     Channels(u32),
@@ -100,9 +97,12 @@ pub fn load_bytes(bytes: Vec<u8>, options: &Options) -> Result<(Player, Control)
 
 fn start<R: Read + Seek>(bundle: Bundle<R>, options: &Options) -> Result<(Player, Control), LoadError> {
     let rate = bundle.manifest().rate;
-    if options.rate != 0 && options.rate != rate {
-        return Err(LoadError::Rate { bundle: rate, host: options.rate });
-    }
+    let host = if options.rate == 0 { rate } else { options.rate };
+    let convert = match host {
+        _ if host == rate => None,
+        8_000..=384_000 => Some(Box::new(Converter::new(rate, host).ok_or(LoadError::Rate(host))?)),
+        _ => return Err(LoadError::Rate(host)),
+    };
     if !(1..=2).contains(&options.channels) {
         return Err(LoadError::Channels(options.channels));
     }
@@ -115,8 +115,8 @@ fn start<R: Read + Seek>(bundle: Bundle<R>, options: &Options) -> Result<(Player
     let (messages, watch) = remote.split();
     let (listener, seed) = (Key::of(LISTENER_NAME), options.seed);
     let (inside, outside) = live::pair(live::Bundled { project, sources, program, seed }, watch);
-    let player = Player { engine: Box::new(engine), channels: options.channels as usize, stereo: [0.0; 2 * MONO], live: inside };
-    Ok((player, Control { messages, names, rate, listener, live: outside }))
+    let player = Player { engine: Box::new(engine), channels: options.channels as usize, live: inside, convert };
+    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside }))
 }
 
 /// Frames that are made at once where two channels become one.
@@ -126,29 +126,37 @@ const MONO: usize = 256;
 pub struct Player {
     engine: Box<Engine>,
     channels: usize,
-    stereo: [f32; 2 * MONO],
     live: live::Inner,
+    convert: Option<Box<Converter>>,
 }
 
 impl Player {
     /// Fills `out` with frames of the channels that were asked for, interleaved. Never allocates, frees, locks or waits.
     pub fn render(&mut self, out: &mut [f32]) {
         if self.channels == 2 {
-            return self.live.render(&mut self.engine, out);
+            return self.render_stereo(out);
         }
         for part in out.chunks_mut(MONO) {
-            let both = &mut self.stereo[..2 * part.len()];
-            self.live.render(&mut self.engine, both);
+            let mut both = [0.0f32; 2 * MONO];
+            let both = &mut both[..2 * part.len()];
+            self.render_stereo(both);
             for (one, two) in part.iter_mut().zip(both.chunks_exact(2)) {
                 *one = (two[0] + two[1]) * 0.5;
             }
         }
     }
 
-    /// The frame of the next sample.
+    fn render_stereo(&mut self, out: &mut [f32]) {
+        match &mut self.convert {
+            None => self.live.render(&mut self.engine, out),
+            Some(convert) => convert.render(&mut self.engine, &mut self.live, out),
+        }
+    }
+
+    /// The host's frame of the next sample.
     #[must_use]
     pub fn frame(&self) -> u64 {
-        self.engine.frame()
+        self.convert.as_ref().map_or_else(|| self.engine.frame(), |convert| convert.frame)
     }
 }
 
@@ -156,7 +164,8 @@ impl Player {
 pub struct Control {
     messages: Producer<Message>,
     names: Names,
-    rate: u32,
+    /// The engine's and the host's.
+    rates: (u32, u32),
     listener: Key,
     live: live::Outer,
 }
@@ -171,14 +180,23 @@ impl Control {
         self.names.add(name)
     }
 
-    /// Frames a second.
+    /// Frames a second that the host plays.
     #[must_use]
     pub fn rate(&self) -> u32 {
-        self.rate
+        self.rates.1
+    }
+
+    /// So many frames of the host in frames of the engine.
+    fn frames(&self, host: u64) -> u64 {
+        match self.rates {
+            (engine, rate) if engine == rate => host,
+            // Far beyond any game there is no overflow to come to.
+            (engine, rate) => u64::try_from((u128::from(host) * u128::from(engine) + u128::from(rate / 2)) / u128::from(rate.max(1))).unwrap_or(u64::MAX),
+        }
     }
 
     fn say(&mut self, frame: u64, what: InputKind) -> Result<(), Full> {
-        self.messages.push(Message::Input(Input { frame, what })).map_err(|_| Full)
+        self.messages.push(Message::Input(Input { frame: self.frames(frame), what })).map_err(|_| Full)
     }
 
     /// Something happens, perhaps at an emitter, on a frame ([`NOW`]: at once).
@@ -202,7 +220,7 @@ impl Control {
     /// # Errors
     /// As [`Control::event`].
     pub fn glide(&mut self, frame: u64, parameter: Key, from: Option<f32>, to: f32, frames: u64) -> Result<(), Full> {
-        self.say(frame, InputKind::Glide { parameter, from, to, frames })
+        self.say(frame, InputKind::Glide { parameter, from, to, frames: self.frames(frames) })
     }
 
     /// A state has a value, by our name or the game's.
@@ -218,7 +236,7 @@ impl Control {
     /// # Errors
     /// As [`Control::event`].
     pub fn emitter(&mut self, frame: u64, emitter: Key, kind: Option<Key>, at: [f32; 3], facing: Option<f32>, frames: u64) -> Result<(), Full> {
-        self.say(frame, InputKind::Place { emitter, kind: kind.unwrap_or(Key::NONE), at, facing, frames })
+        self.say(frame, InputKind::Place { emitter, kind: kind.unwrap_or(Key::NONE), at, facing, frames: self.frames(frames) })
     }
 
     /// The listener is somewhere, or goes there in so many frames.
@@ -260,7 +278,7 @@ impl Control {
     /// # Errors
     /// As [`Control::event`].
     pub fn stop_all(&mut self, frame: u64, frames: u64) -> Result<(), Full> {
-        self.say(frame, InputKind::StopAll { frames })
+        self.say(frame, InputKind::StopAll { frames: self.frames(frames) })
     }
 
     /// The next thing that needs attention, in words: names that mean nothing, values out of range. Frees what the engine is done with, so that it

@@ -142,8 +142,6 @@ fn the_same_project_gives_the_same_bytes_and_all_of_it_can_be_read_by_anybody() 
 fn what_cannot_be_played_is_refused_with_a_sentence() {
     let bundle = &demo().bundle;
     let refused = |options: &Options| load_bytes(bundle.clone(), options).map(|_| ()).unwrap_err();
-    let rate = refused(&Options { rate: 44_100, ..Options::default() });
-    assert!(matches!(rate, LoadError::Rate { bundle: 48_000, host: 44_100 }) && rate.to_string().contains("open the device at 48000"), "{rate}");
     assert!(refused(&Options { channels: 6, ..Options::default() }).to_string().contains("6 channels"));
     assert!(matches!(load_bytes(b"RIFF".to_vec(), &Options::default()), Err(LoadError::Read(ReadError::NoBundle(_)))));
     assert!(matches!(load(Path::new("nowhere.bundle"), &Options::default()), Err(LoadError::Read(ReadError::File(_)))));
