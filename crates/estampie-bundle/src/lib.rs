@@ -13,12 +13,14 @@
 mod audio;
 mod manifest;
 mod names;
+#[cfg(feature = "write")]
+mod parts;
 mod read;
 #[cfg(feature = "write")]
 mod write;
 
-pub use manifest::{Audio, Encoding, FORMAT, Manifest, Tables};
+pub use manifest::{Audio, Encoding, FORMAT, Manifest, Part, Tables};
 pub use names::{Name, NameKind, Names, c_header, rust_module};
-pub use read::{Bundle, ReadError};
+pub use read::{Bundle, Clips, ReadError, assemble};
 #[cfg(feature = "write")]
-pub use write::{Info, WriteError, write};
+pub use write::{Info, PartInfo, WriteError, write};

@@ -50,6 +50,14 @@ pub struct Tables {
     pub actions: Vec<String>,
 }
 
+impl Audio {
+    /// How many bytes it takes in memory.
+    #[must_use]
+    pub fn memory(&self) -> u64 {
+        self.frames.saturating_mul(u64::from(self.channels)).saturating_mul(4)
+    }
+}
+
 impl Tables {
     /// Those of this engine.
     #[must_use]
@@ -61,6 +69,20 @@ impl Tables {
             actions: ACTIONS.iter().map(|a| format!("{}: {}", a.verb, a.slots.len())).collect(),
         }
     }
+}
+
+/// A part, whose audio is loaded and unloaded by itself.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Part {
+    /// Its name.
+    pub name: String,
+    /// The names of all audio that it needs and that is not always loaded; other parts may need some of it, too.
+    pub audio: Vec<String>,
+    /// How many bytes that takes in memory.
+    pub memory: u64,
+    /// How many it may take, if there is a limit.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub budget: Option<u64>,
 }
 
 /// `bundle.json`.
@@ -84,4 +106,7 @@ pub struct Manifest {
     pub names: Names,
     /// All audio, in the order of its names.
     pub audio: Vec<Audio>,
+    /// Parts, in the order of their names.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<Part>,
 }

@@ -122,25 +122,54 @@ impl<R: Read + Seek> Bundle<R> {
     /// # Errors
     /// When anything is not as it was written.
     pub fn load(mut self) -> Result<Arc<Program>, ReadError> {
+        let bytes = self.program()?;
+        let clips = self.audio(|_| true)?;
+        Ok(Arc::new(assemble(&bytes, &clips)?))
+    }
+
+    /// Reads the program as it is written, without audio: [`assemble`] puts both together.
+    ///
+    /// # Errors
+    /// When it is not the one that was written.
+    pub fn program(&mut self) -> Result<Vec<u8>, ReadError> {
         let bytes = entry(&mut self.archive, "program", MOST)?;
         if hash(&bytes) != self.manifest.program {
             return Err(ReadError::Damaged("the program is not the one that was written".into()));
         }
-        let mut program: Program = postcard::from_bytes(&bytes).map_err(|e| ReadError::Damaged(format!("the program: {e}")))?;
+        Ok(bytes)
+    }
+
+    /// Reads the audio whose names are wanted, decoded on all cores.
+    ///
+    /// # Errors
+    /// When any of it is not as it was written.
+    pub fn audio(&mut self, wanted: impl Fn(&str) -> bool) -> Result<Clips, ReadError> {
         let mut stored = Vec::with_capacity(self.manifest.audio.len());
-        for audio in &self.manifest.audio {
+        for audio in self.manifest.audio.iter().filter(|a| wanted(&a.name)) {
             // The manifest may be anybody's: no more is taken than stands there.
             stored.push((audio, entry(&mut self.archive, &audio.entry, audio.bytes)?));
         }
-        let clips = decode_all(stored)?;
-        program.fill_clips(|name| clips.get(name).cloned());
-        program.id = Program::next_id();
-        Ok(Arc::new(program))
+        decode_all(stored)
     }
 }
 
+/// Decoded audio by name.
+pub type Clips = HashMap<String, Arc<Clip>>;
+
+/// Makes a program of its bytes and of audio. What plays audio that is not there is left out of it.
+///
+/// # Errors
+/// When the bytes are no program.
+pub fn assemble(program: &[u8], clips: &Clips) -> Result<Program, ReadError> {
+    let mut program: Program = postcard::from_bytes(program).map_err(|e| ReadError::Damaged(format!("the program: {e}")))?;
+    program.fill_clips(|name| clips.get(name).cloned());
+    program.leave_out(|name| clips.contains_key(name));
+    program.id = Program::next_id();
+    Ok(program)
+}
+
 /// Decodes on all cores.
-fn decode_all(stored: Vec<(&Audio, Vec<u8>)>) -> Result<HashMap<String, Arc<Clip>>, ReadError> {
+fn decode_all(stored: Vec<(&Audio, Vec<u8>)>) -> Result<Clips, ReadError> {
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(stored.len().max(1));
     let (clips, work) = (std::sync::Mutex::new(HashMap::new()), std::sync::Mutex::new(stored));
     let wrong = std::sync::Mutex::new(None);

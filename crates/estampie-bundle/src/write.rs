@@ -3,6 +3,7 @@
 use crate::audio::encode;
 use crate::manifest::{Audio, Encoding, FORMAT, Manifest, Tables};
 use crate::names::{Names, c_header, rust_module};
+use crate::parts::parts;
 use crate::read::hash;
 use estampie_engine::clip::Clip;
 use estampie_engine::program::Program;
@@ -21,6 +22,21 @@ pub struct Info {
     pub sources: String,
     /// The names that the game's code uses.
     pub names: Names,
+    /// Parts that a game loads by themselves.
+    pub parts: Vec<PartInfo>,
+}
+
+/// A part, as it is asked for.
+#[derive(Debug, Clone)]
+pub struct PartInfo {
+    /// Its name.
+    pub name: String,
+    /// The names of the sounds that it holds.
+    pub sounds: Vec<String>,
+    /// The names of the pieces that it holds.
+    pub pieces: Vec<String>,
+    /// How many bytes its audio may take in memory, if there is a limit.
+    pub budget: Option<u64>,
 }
 
 /// Why a bundle is not written.
@@ -77,6 +93,7 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
         program: hash(&bytes),
         tables: Tables::here(),
         names: info.names.clone(),
+        parts: parts(program, &info.parts, &audio),
         audio,
     };
     let mut archive = ZipWriter::new(out);

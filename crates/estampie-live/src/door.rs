@@ -3,7 +3,7 @@
 use crate::clips::{self, Hash};
 use crate::protocol::{self, First, FromGame, Hello, ToGame};
 use estampie_engine::clip::Clip;
-use estampie_engine::engine::{Happening, Message, Notice, Prepared, Status, Watch, What};
+use estampie_engine::engine::{Happening, Message, Notice, Prepared, Reason, Status, Watch, What};
 use estampie_engine::program::Program;
 use rtrb::{Consumer, Producer};
 use std::collections::HashMap;
@@ -44,8 +44,10 @@ pub struct Inside {
     pub load: Arc<AtomicU32>,
     /// Names for which the game makes keys.
     pub names: Receiver<String>,
-    /// Where notices go that the game may want to read.
-    pub notices: Sender<Notice>,
+    /// Where goes what the game may want to know: notices, and sounds whose part of the bundle is not loaded.
+    pub told: Sender<What>,
+    /// Is set once a program of a workshop plays.
+    pub edited: Arc<AtomicBool>,
 }
 
 /// A door that is open. Dropped, it closes; the engine goes on as it is.
@@ -287,6 +289,7 @@ impl Keeper {
             self.numbers.clear();
         }
         self.numbers.insert(waits.program.id, waits.id);
+        self.inside.edited.store(true, Ordering::Relaxed);
         self.ready = Some(Box::new(Prepared::new(Arc::new(waits.program), self.inside.seed)));
         self.hand_over();
     }
@@ -310,11 +313,11 @@ impl Keeper {
         self.names.extend_from_slice(&new);
         let mut happened: Vec<Happening> = Vec::new();
         while let Some(mut happening) = self.inside.watch.happening() {
-            if let What::Notice(notice) = &mut happening.what {
-                let _ = self.inside.notices.send(*notice);
-                if let Notice::Program(id) = notice {
-                    *id = self.numbers.get(id).copied().unwrap_or(0);
-                }
+            if matches!(happening.what, What::Notice(_) | What::Refused { reason: Reason::NotLoaded, .. }) {
+                let _ = self.inside.told.send(happening.what);
+            }
+            if let What::Notice(Notice::Program(id)) = &mut happening.what {
+                *id = self.numbers.get(id).copied().unwrap_or(0);
             }
             if self.guest.is_some() {
                 happened.push(happening);

@@ -11,7 +11,7 @@ from ctypes import POINTER, c_char_p, c_float, c_int, c_size_t, c_uint32, c_uint
 class Options(ctypes.Structure):
     """`estampie_options` of the header."""
 
-    _fields_ = [("rate", c_uint32), ("channels", c_uint32), ("seed", c_uint64), ("voices", c_uint32), ("inputs", c_uint32)]
+    _fields_ = [("rate", c_uint32), ("channels", c_uint32), ("seed", c_uint64), ("voices", c_uint32), ("inputs", c_uint32), ("parts_apart", c_uint32)]
 
 
 def library(path):

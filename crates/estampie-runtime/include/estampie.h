@@ -26,13 +26,15 @@ typedef struct estampie_options {
   uint64_t seed;     /* of all random draws: the same seed and the same calls give the same samples */
   uint32_t voices;   /* the most at once, those that fade out included; 0 is 320 */
   uint32_t inputs;   /* that wait for their frame at most; 0 is 1024 */
+  uint32_t parts_apart; /* 1: the bundle's parts are not loaded with it, but by estampie_load_part */
 } estampie_options;
 
 enum {
   ESTAMPIE_OK = 0,
   ESTAMPIE_FULL = 1, /* too much was said since the last buffer; nothing was said */
   ESTAMPIE_NULL = 2, /* a pointer is null that may not be */
-  ESTAMPIE_PANIC = 3 /* something is broken in the runtime; nothing was done */
+  ESTAMPIE_PANIC = 3, /* something is broken in the runtime; nothing was done */
+  ESTAMPIE_NO_PART = 4 /* the bundle has no such part, or the system gives no thread to load it with */
 };
 
 #define ESTAMPIE_NOW UINT64_C(0)
@@ -82,6 +84,14 @@ int estampie_stop_all(const estampie *all, uint64_t frame, uint64_t frames);
 /* 1 and the next thing that needs attention as a text (a name that means nothing, a value out of range), or 0. Frees what is done with: call it once a
  * picture, even if you do not want to know. */
 int estampie_poll(const estampie *all, char *text, size_t size);
+
+/* Loads a part of the bundle: it is read and decoded on a thread of its own, and taken in at a call of estampie_poll, between two blocks. What sounds
+ * goes on. That it cannot be read is told by estampie_poll. One that is there already is no fault. */
+int estampie_load_part(const estampie *all, const char *name);
+/* Unloads a part likewise: what it holds is refused from then on, and what sounds of it goes on to its end. */
+int estampie_unload_part(const estampie *all, const char *name);
+/* How it stands with a part: 0 it is not loaded, 1 it is on its way, 2 it is loaded, 3 it is there for a moment yet, -1 there is none of that name. */
+int estampie_part(const estampie *all, const char *name);
 
 /* Listens for a workshop, which then hears and changes what plays (a runtime built with the feature "live"; never ship one): on this machine
  * (0 takes any port). Starts a thread. Gives the port, or 0 and a text that says why not. Until the workshop leaves, and afterwards, everything stays

@@ -20,6 +20,8 @@ pub const ESTAMPIE_FULL: c_int = 1;
 pub const ESTAMPIE_NULL: c_int = 2;
 /// Something is broken in here; nothing was done.
 pub const ESTAMPIE_PANIC: c_int = 3;
+/// There is no such part, or no thread to load it with.
+pub const ESTAMPIE_NO_PART: c_int = 4;
 
 /// How a bundle is played: `estampie_options` of the header.
 #[repr(C)]
@@ -35,6 +37,8 @@ pub struct EstampieOptions {
     pub voices: u32,
     /// As [`Options::inputs`]; 0 is the default.
     pub inputs: u32,
+    /// As [`Options::parts_apart`]; 0 is no.
+    pub parts_apart: u32,
 }
 
 /// What C holds: `estampie` of the header.
@@ -57,6 +61,7 @@ fn options(given: Option<&EstampieOptions>) -> Options {
         seed: given.seed,
         voices: or(given.voices, usual.voices),
         inputs: or(given.inputs, usual.inputs),
+        parts_apart: given.parts_apart != 0,
     }
 }
 
@@ -367,6 +372,48 @@ pub unsafe extern "C" fn estampie_poll(all: *const Estampie, into: *mut c_char, 
     }
 }
 
+/// Does something with a part by its name.
+///
+/// # Safety
+/// As [`estampie_rate`]; `name` is null or ends with a 0 byte.
+unsafe fn part(all: *const Estampie, name: *const c_char, work: impl FnOnce(&mut Control, &str) -> c_int) -> c_int {
+    // SAFETY: as the function asks.
+    let Some(name) = (unsafe { text(name) }) else { return ESTAMPIE_NULL };
+    // SAFETY: as the function asks.
+    unsafe { with(all, ESTAMPIE_PANIC, |control| work(control, &name.to_string_lossy())) }.unwrap_or_else(|(code, _)| code)
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`]; `name` ends with a 0 byte.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_load_part(all: *const Estampie, name: *const c_char) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { part(all, name, |control, name| if control.load_part(name).is_ok() { ESTAMPIE_OK } else { ESTAMPIE_NO_PART }) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_load_part`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_unload_part(all: *const Estampie, name: *const c_char) -> c_int {
+    // SAFETY: as the function asks.
+    unsafe { part(all, name, |control, name| if control.unload_part(name).is_ok() { ESTAMPIE_OK } else { ESTAMPIE_NO_PART }) }
+}
+
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_load_part`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_part(all: *const Estampie, name: *const c_char) -> c_int {
+    let state = |control: &mut Control, name: &str| control.parts().get(name).map_or(-1, |state| *state as c_int);
+    // SAFETY: as the function asks.
+    unsafe { part(all, name, state) }
+}
+
 /// See `estampie.h`.
 ///
 /// # Safety
@@ -395,6 +442,7 @@ pub extern "C" fn estampie_text(code: c_int) -> *const c_char {
         ESTAMPIE_OK => c"all is well",
         ESTAMPIE_FULL => c"too much was said since the last buffer; nothing was said",
         ESTAMPIE_NULL => c"a pointer is null that may not be",
+        ESTAMPIE_NO_PART => c"the bundle has no such part, or the system gives no thread to load it with",
         ESTAMPIE_PANIC => c"something is broken in the runtime; nothing was done",
         _ => c"no such code",
     }

@@ -25,15 +25,18 @@
 pub mod c;
 mod convert;
 mod live;
+mod parts;
 
 pub use live::ListenError;
+pub use parts::{PartError, PartState};
 
 use convert::Converter;
-use estampie_bundle::{Bundle, ReadError};
+use estampie_bundle::{ReadError, assemble};
 use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Message, Prepared};
 use estampie_engine::names::{NameKey, Names};
-use rtrb::Producer;
-use std::io::{Read, Seek};
+use parts::{Parts, Source, Store};
+use rtrb::{Producer, PushError};
+use std::collections::{BTreeMap, BTreeSet};
 use std::net::SocketAddr;
 use std::path::Path;
 use std::sync::Arc;
@@ -55,13 +58,15 @@ pub struct Options {
     pub seed: u64,
     /// The most voices at once, those that fade out included (1 to 4,352); the project's own number counts too.
     pub voices: usize,
+    /// Whether the bundle's parts are not loaded with it, but when the game says so ([`Control::load_part`]).
+    pub parts_apart: bool,
     /// Inputs that wait for their frame at most; those beyond are left out and told.
     pub inputs: usize,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Options { rate: 0, channels: 2, seed: 1, voices: 320, inputs: 1024 }
+        Options { rate: 0, channels: 2, seed: 1, voices: 320, inputs: 1024, parts_apart: false }
     }
 }
 
@@ -84,7 +89,7 @@ pub enum LoadError {
 /// # Errors
 /// When it cannot be played as the host wants it.
 pub fn load(path: &Path, options: &Options) -> Result<(Player, Control), LoadError> {
-    start(Bundle::open(path)?, options)
+    start(Source::File(path.to_owned()), options)
 }
 
 /// Loads a bundle from memory.
@@ -92,10 +97,11 @@ pub fn load(path: &Path, options: &Options) -> Result<(Player, Control), LoadErr
 /// # Errors
 /// When it cannot be played as the host wants it.
 pub fn load_bytes(bytes: Vec<u8>, options: &Options) -> Result<(Player, Control), LoadError> {
-    start(Bundle::of_bytes(bytes)?, options)
+    start(Source::Memory(bytes.into()), options)
 }
 
-fn start<R: Read + Seek>(bundle: Bundle<R>, options: &Options) -> Result<(Player, Control), LoadError> {
+fn start(source: Source, options: &Options) -> Result<(Player, Control), LoadError> {
+    let mut bundle = source.open()?;
     let rate = bundle.manifest().rate;
     let host = if options.rate == 0 { rate } else { options.rate };
     let convert = match host {
@@ -107,7 +113,13 @@ fn start<R: Read + Seek>(bundle: Bundle<R>, options: &Options) -> Result<(Player
         return Err(LoadError::Channels(options.channels));
     }
     let (project, sources) = (bundle.manifest().project.clone(), bundle.manifest().sources.clone());
-    let program = bundle.load()?;
+    let parts = bundle.manifest().parts.clone();
+    let apart = |name: &str| options.parts_apart && parts.iter().any(|p| p.audio.iter().any(|a| a == name));
+    let written = bundle.program()?;
+    let clips = bundle.audio(|name| !apart(name))?;
+    let program = Arc::new(assemble(&written, &clips)?);
+    let loaded = if options.parts_apart { BTreeSet::new() } else { parts.iter().map(|p| p.name.clone()).collect() };
+    let parts = Parts::new(Store { source, program: written, clips, parts, seed: options.seed }, loaded);
     let names = program.names.clone();
     let capacity = Capacity { voices: options.voices.clamp(1, 4352), inputs: options.inputs.clamp(1, 1 << 20), ..Capacity::default() };
     let engine_options = estampie_engine::engine::Options { capacity, tap_frames: live::tap_frames(rate), ..Default::default() };
@@ -116,7 +128,7 @@ fn start<R: Read + Seek>(bundle: Bundle<R>, options: &Options) -> Result<(Player
     let (listener, seed) = (Key::of(LISTENER_NAME), options.seed);
     let (inside, outside) = live::pair(live::Bundled { project, sources, program, seed }, watch);
     let player = Player { engine: Box::new(engine), channels: options.channels as usize, live: inside, convert };
-    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside }))
+    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside, parts }))
 }
 
 /// Frames that are made at once where two channels become one.
@@ -168,6 +180,7 @@ pub struct Control {
     rates: (u32, u32),
     listener: Key,
     live: live::Outer,
+    parts: Parts,
 }
 
 impl Control {
@@ -284,7 +297,36 @@ impl Control {
     /// The next thing that needs attention, in words: names that mean nothing, values out of range. Frees what the engine is done with, so that it
     /// is to be called now and then even by those who do not want to know.
     pub fn poll(&mut self) -> Option<String> {
-        self.live.notice().map(|notice| notice.text(&self.names))
+        self.parts.poll(self.live.edited());
+        if let Some(prepared) = self.parts.ready()
+            && let Err(PushError::Full(Message::Program(prepared))) = self.messages.push(Message::Program(prepared))
+        {
+            self.parts.not_yet(prepared);
+        }
+        self.parts.told().or_else(|| self.live.notice().map(|told| told.text(&self.names)))
+    }
+
+    /// Loads a part of the bundle: reads and decodes it on a thread of its own, and takes it in at a call of [`Control::poll`], between two blocks.
+    /// What sounds goes on. One that is there already is no fault.
+    ///
+    /// # Errors
+    /// When there is no such part, or no thread for it. That it cannot be read is told by [`Control::poll`].
+    pub fn load_part(&mut self, name: &str) -> Result<(), PartError> {
+        self.parts.want(name, true)
+    }
+
+    /// Unloads a part likewise: what it holds is refused from then on. What sounds goes on to its end, and what it takes in memory is freed then.
+    ///
+    /// # Errors
+    /// As [`Control::load_part`].
+    pub fn unload_part(&mut self, name: &str) -> Result<(), PartError> {
+        self.parts.want(name, false)
+    }
+
+    /// How it stands with the parts of the bundle, by name.
+    #[must_use]
+    pub fn parts(&self) -> BTreeMap<&str, PartState> {
+        self.parts.states()
     }
 
     /// Listens for a workshop, which then hears and changes what plays: on this machine, or wherever it may be reached from if the address is no loopback.

@@ -1,7 +1,7 @@
 //! The door for a workshop, where it is built in: what it adds to the two halves of a loaded bundle.
 
-use estampie_engine::engine::{Engine, Notice, Watch, What};
-use estampie_engine::names::Names;
+use estampie_engine::engine::{Engine, Notice, Reason, Watch, What};
+use estampie_engine::names::{NameKey, Names};
 use estampie_engine::program::Program;
 use std::net::SocketAddr;
 use std::sync::Arc;
@@ -39,21 +39,50 @@ pub(crate) fn tap_frames(rate: u32) -> usize {
     if cfg!(feature = "live") { rate as usize / 2 } else { 0 }
 }
 
-/// The next notice of an engine; frees what it is done with.
-fn next_notice(watch: &mut Watch) -> Option<Notice> {
+/// What a game may want to know.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Told {
+    /// What needs attention.
+    Notice(Notice),
+    /// A sound was asked for whose part is not loaded.
+    NotLoaded(NameKey),
+}
+
+impl Told {
+    /// In words.
+    pub(crate) fn text(self, names: &Names) -> String {
+        match self {
+            Told::Notice(notice) => notice.text(names),
+            Told::NotLoaded(sound) => format!("{} was asked for, and the part of the bundle that it is in is not loaded", names.get(sound)),
+        }
+    }
+
+    /// What of all that happens is told.
+    fn of(what: &What) -> Option<Told> {
+        match *what {
+            What::Notice(notice) => Some(Told::Notice(notice)),
+            What::Refused { sound, reason: Reason::NotLoaded, .. } => Some(Told::NotLoaded(sound)),
+            _ => None,
+        }
+    }
+}
+
+/// The next thing that an engine tells; frees what it is done with.
+fn next_told(watch: &mut Watch) -> Option<Told> {
     if let Some(status) = watch.status() {
         watch.give_back(status);
     }
     loop {
-        if let What::Notice(notice) = watch.happening()?.what {
-            return Some(notice);
+        let told = Told::of(&watch.happening()?.what);
+        if told.is_some() {
+            return told;
         }
     }
 }
 
 #[cfg(not(feature = "live"))]
 mod built {
-    use super::{Arc, Bundled, Engine, ListenError, Names, Notice, SocketAddr, Watch, next_notice};
+    use super::{Arc, Bundled, Engine, ListenError, Names, SocketAddr, Told, Watch, next_told};
 
     /// What the audio thread has: nothing.
     pub(crate) struct Inner;
@@ -77,8 +106,13 @@ mod built {
         #[allow(clippy::unused_self, reason = "with a door the workshop is told")]
         pub(crate) fn learn(&mut self, _name: &str) {}
 
-        pub(crate) fn notice(&mut self) -> Option<Notice> {
-            next_notice(&mut self.0)
+        pub(crate) fn notice(&mut self) -> Option<Told> {
+            next_told(&mut self.0)
+        }
+
+        #[allow(clippy::unused_self, reason = "with a door a workshop may have been here")]
+        pub(crate) fn edited(&self) -> bool {
+            false
         }
 
         #[allow(clippy::unused_self, reason = "with a door it opens")]
@@ -90,7 +124,7 @@ mod built {
 
 #[cfg(feature = "live")]
 mod built {
-    use super::{Arc, Bundled, Engine, ListenError, Names, Notice, SocketAddr, Watch, next_notice};
+    use super::{Arc, Bundled, Engine, ListenError, Names, SocketAddr, Told, Watch, What, next_told};
     use estampie_engine::engine::Message;
     use estampie_live::{Door, Inside};
     use rtrb::{Consumer, RingBuffer};
@@ -128,7 +162,8 @@ mod built {
     struct Open {
         door: Door,
         names: Sender<String>,
-        notices: Receiver<Notice>,
+        told: Receiver<What>,
+        edited: Arc<AtomicBool>,
     }
 
     pub(crate) fn pair(bundled: Bundled, watch: Watch) -> (Inner, Outer) {
@@ -166,12 +201,17 @@ mod built {
             }
         }
 
-        pub(crate) fn notice(&mut self) -> Option<Notice> {
+        pub(crate) fn notice(&mut self) -> Option<Told> {
             match (&mut self.shut, &self.open) {
-                (Some((watch, _)), _) => next_notice(watch),
-                (None, Some(open)) => open.notices.try_recv().ok(),
+                (Some((watch, _)), _) => next_told(watch),
+                (None, Some(open)) => open.told.try_iter().find_map(|what| Told::of(&what)),
                 (None, None) => None,
             }
+        }
+
+        /// Whether a program of a workshop plays.
+        pub(crate) fn edited(&self) -> bool {
+            self.open.as_ref().is_some_and(|open| open.edited.load(Ordering::Relaxed))
         }
 
         pub(crate) fn listen(&mut self, address: SocketAddr, known: &Names) -> Result<SocketAddr, ListenError> {
@@ -180,14 +220,15 @@ mod built {
             }
             let Some((watch, rest)) = self.shut.take() else { return Err(ListenError::NotBuilt) };
             let Rest { bundled, messages, visited, output, load } = *rest;
-            let ((name_in, names), (notices_in, notices)) = (channel(), channel());
+            let ((name_in, names), (told_in, told)) = (channel(), channel());
+            let edited = Arc::new(AtomicBool::new(false));
             known.iter().for_each(|name| drop(name_in.send(name.to_owned())));
             let Bundled { project, sources, program, seed } = bundled;
-            let inside = Inside { project, sources, program, seed, watch, messages, visited, output, load, names, notices: notices_in };
+            let inside = Inside { project, sources, program, seed, watch, messages, visited, output, load, names, told: told_in, edited: Arc::clone(&edited) };
             match Door::open(address, inside) {
                 Ok(door) => {
                     let address = door.address();
-                    self.open = Some(Open { door, names: name_in, notices });
+                    self.open = Some(Open { door, names: name_in, told, edited });
                     Ok(address)
                 }
                 Err((error, inside)) => {

@@ -43,7 +43,7 @@ fn program(level: &str, constant: f32, rate: u32) -> Arc<Program> {
 
 fn bundled(program: &Program) -> Vec<u8> {
     let mut out = std::io::Cursor::new(Vec::new());
-    write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new() }, &mut out).unwrap();
+    write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new(), parts: Vec::new() }, &mut out).unwrap();
     out.into_inner()
 }
 

@@ -2,7 +2,7 @@
 
 use crate::aside::Aside;
 use crate::failure::Failure;
-use estampie_bundle::{Info, Manifest, Name, NameKind, write};
+use estampie_bundle::{Info, Manifest, Name, NameKind, PartInfo, write};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::compile;
@@ -57,22 +57,41 @@ pub(crate) fn hash_of(sources: &Sources, document: &Document, root: &Path, known
     Ok(format!("{:032x}", hash.digest128()))
 }
 
+/// What is allowed that is refused otherwise.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Allowed {
+    /// Files that are no bundle are written over.
+    pub(crate) force: bool,
+    /// Parts may take more memory than their budgets.
+    pub(crate) anyway: bool,
+}
+
+/// The parts that take more memory than they may, in words.
+pub(crate) fn over_budget(manifest: &Manifest) -> Vec<String> {
+    let over = manifest.parts.iter().filter_map(|part| Some((part, part.budget.filter(|budget| part.memory > *budget)?)));
+    over.map(|(part, budget)| format!("the part {} takes {} when it is loaded, and its budget is {}", part.name, size(part.memory), size(budget))).collect()
+}
+
 /// Writes a bundle, whole or not at all; gives its manifest and how many bytes it has.
 ///
 /// # Errors
-/// When some audio is not loaded, or the file cannot be written.
+/// When some audio is not loaded, a part is over its budget, or the file cannot be written.
 pub(crate) fn write_to(
     path: &Path,
-    force: bool,
+    allowed: Allowed,
     (program, document): (&Program, &Document),
     sources: String,
     home: Home<'_>,
 ) -> Result<(Manifest, u64), Failure> {
-    let info = Info { project: document.manifest.name.clone(), sources, names: names_of(document) };
-    let mut file = Aside::create(path, &["bundle", "zip"], Some(home.root), force)?;
+    let info = Info { project: document.manifest.name.clone(), sources, names: names_of(document), parts: parts_of(document) };
+    let mut file = Aside::create(path, &["bundle", "zip"], Some(home.root), allowed.force)?;
     // An archive is written back and forth, and a file appears whole.
     let mut archive = std::io::Cursor::new(Vec::new());
     let manifest = write(program, &info, &mut archive).map_err(|e| Failure::Fault(e.to_string()))?;
+    let over = over_budget(&manifest);
+    if !over.is_empty() && !allowed.anyway {
+        return Err(Failure::Fault(format!("{}; estampie bundle --anyway writes it all the same", over.join("; "))));
+    }
     file.write_all(archive.get_ref())?;
     file.finish()?;
     home.remember(path);
@@ -107,6 +126,19 @@ impl Home<'_> {
         let value: serde_json::Value = serde_json::from_slice(&std::fs::read(self.memory()?).ok()?).ok()?;
         Some(PathBuf::from(value["bundle"].as_str()?))
     }
+}
+
+/// The parts of the bundle, with what they hold by name.
+fn parts_of(document: &Document) -> Vec<PartInfo> {
+    let parts = document.manifest.parts.iter();
+    parts
+        .map(|part| PartInfo {
+            name: part.name.clone(),
+            sounds: document.sounds.iter().map(|s| &s.name).filter(|name| part.holds_sound(name)).cloned().collect(),
+            pieces: document.music.pieces.iter().map(|p| &p.name).filter(|name| part.holds_piece(name)).cloned().collect(),
+            budget: part.budget.as_ref().map(|b| b.value),
+        })
+        .collect()
 }
 
 /// The names that a game's code uses.

@@ -87,7 +87,7 @@ impl Directing<'_> {
         let program = self.program;
         let spec = &program.sounds[sound as usize];
         let index = chosen_group(program, &*self.state, sound as usize, place)?;
-        let nothing = if spec.loading { Reason::Loading } else { Reason::Nothing };
+        let nothing = spec.why_nothing();
         spec.groups.get(index).filter(|g| !g.takes.is_empty()).map(|_| ()).ok_or(nothing)
     }
 
@@ -209,7 +209,7 @@ impl Directing<'_> {
         let program = self.program;
         let sound = route.path[route.depth - 1];
         let spec = &program.sounds[sound as usize];
-        let nothing = if spec.loading { Reason::Loading } else { Reason::Nothing };
+        let nothing = spec.why_nothing();
         let group = spec.groups.get(index).filter(|g| !g.takes.is_empty()).ok_or(nothing)?;
         if group.order == crate::program::PickOrder::Together {
             let mut started = Err(nothing);

@@ -344,6 +344,8 @@ pub enum Reason {
     Nothing,
     /// Its audio is still being loaded.
     Loading,
+    /// The part of the bundle that it is in is not loaded.
+    NotLoaded,
     /// It began too lately.
     AgainAfter {
         /// Seconds that are left.

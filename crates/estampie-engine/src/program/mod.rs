@@ -18,6 +18,7 @@ use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Draw;
+use crate::ground::telemetry::Reason;
 use crate::ground::test::Test;
 use crate::ground::vocabulary::{Again, WhenFull, WhenGone};
 use crate::mixer::spec::{Mix, Recipe, SoundSend};
@@ -369,6 +370,9 @@ pub struct Sound {
     pub asked: Vec<u32>,
     /// Whether some of its audio has yet to be loaded.
     pub loading: bool,
+    /// Whether the part of the bundle that it is in is not loaded.
+    #[cfg_attr(feature = "bundle", serde(skip))]
+    pub absent: bool,
     /// The layer of a piece that it is, if it is one.
     pub layer: Option<LayerPlace>,
 }
@@ -381,6 +385,17 @@ pub struct LayerPlace {
     pub piece: u16,
     /// The layer's index among all.
     pub layer: u32,
+}
+
+impl Sound {
+    /// Why it is refused where it has nothing to play.
+    pub(crate) fn why_nothing(&self) -> Reason {
+        match (self.absent, self.loading) {
+            (true, _) => Reason::NotLoaded,
+            (false, true) => Reason::Loading,
+            (false, false) => Reason::Nothing,
+        }
+    }
 }
 
 /// What a modulation moves.
@@ -582,5 +597,20 @@ impl Program {
             }
         }
         self.music.instruments.iter_mut().flat_map(|i| &mut i.takes).for_each(|(clip, ..)| fill(clip));
+    }
+
+    /// Takes out what plays audio that is not `there`: such a sound is refused as not loaded, such a note is not played.
+    pub fn leave_out(&mut self, there: impl Fn(&str) -> bool) {
+        for sound in &mut self.sounds {
+            let recipes = sound.groups.iter().flat_map(|g| &g.takes).filter_map(|t| if let TakeOf::Recipe(recipe) = &t.of { Some(recipe) } else { None });
+            if !recipes.flat_map(|r| &r.parts).flat_map(|p| &p.clips).all(|(clip, _)| there(&clip.name)) {
+                sound.absent = true;
+                // Groups stay, since they are counted; what they would pick is gone.
+                sound.groups.iter_mut().for_each(|g| g.takes.clear());
+            }
+        }
+        for instrument in &mut self.music.instruments {
+            instrument.takes.retain(|(clip, ..)| there(&clip.name));
+        }
     }
 }

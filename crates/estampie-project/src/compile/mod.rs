@@ -2,6 +2,7 @@
 
 mod actions;
 mod audio;
+mod bundles;
 mod mix;
 mod music;
 mod notes;
@@ -108,6 +109,7 @@ impl Compiler<'_> {
         self.tempos();
         self.reactions();
         self.playthroughs();
+        self.bundle_parts();
     }
 
     fn fault(&mut self, place: &Place, what: impl Into<String>, fix: impl Into<String>) {

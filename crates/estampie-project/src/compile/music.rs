@@ -578,6 +578,7 @@ fn layer_sound(key: NameKey, bus: Option<u32>, (level, pan): (f32, f32), takes: 
         modulations: Vec::new(),
         asked: Vec::new(),
         loading,
+        absent: false,
         layer: Some(place),
     }
 }

@@ -83,6 +83,7 @@ impl Compiler<'_> {
             modulations: Vec::new(),
             asked: Vec::new(),
             loading,
+            absent: false,
             layer: None,
         }
     }

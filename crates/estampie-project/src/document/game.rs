@@ -1,5 +1,6 @@
 //! `estampie.toml` and `game.toml`: the project itself, and what the game tells it.
 
+use super::bundles::{BundlePartDoc, read_parts};
 use super::fields::{Fields, Located, Reading, entries, parse_toml};
 use super::registry;
 use super::{Document, Place};
@@ -23,11 +24,13 @@ pub struct Manifest {
     pub ceiling: Decibels,
     /// The loudness that the whole should have, in LUFS, if there is one.
     pub target_lufs: Option<f32>,
+    /// Parts of the bundle that a game loads by themselves.
+    pub parts: Vec<BundlePartDoc>,
 }
 
 impl Default for Manifest {
     fn default() -> Self {
-        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0), target_lufs: None }
+        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0), target_lufs: None, parts: Vec::new() }
     }
 }
 
@@ -158,6 +161,7 @@ pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
             reading.fault(&ceiling.place, format!("the ceiling is {}", ceiling.value), "write a ceiling from -24 dB to 0 dB");
         }
     }
+    manifest.parts = read_parts(&fields);
     fields.finish();
     manifest
 }

@@ -3,6 +3,7 @@
 //! A project is a set of texts ([`Sources`]). Reading them gives a [`Document`] of all that is sound and a list of
 //! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
 
+mod bundles;
 mod change;
 mod change_mix;
 mod change_music;
@@ -31,6 +32,8 @@ mod world;
 
 pub use crate::fault::{Fault, Place, did_you_mean, nearest};
 pub use crate::language::{Moment, SILENCE};
+pub use bundles::{BundlePartDoc, read_size};
+pub(crate) use bundles::{PIECE, holds_any};
 pub use change::{sharers, uses_of};
 pub use change_music::{TRANSITION_FIELDS, ends, unsaid_of_transition};
 pub use change_world::{MapThing, TABLES, ThingId};

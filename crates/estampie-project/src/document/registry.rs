@@ -107,6 +107,17 @@ pub static PROJECT: Table = table(
         f("voices", Whole(1, 4096), "256", "the most voices heard at once; then the least important is stolen"),
         f("loudness", Quantity("LUFS", -60.0, 0.0), "", "how loud the whole should be, by EBU R 128"),
         f("ceiling", Quantity("dB", -24.0, 0.0), "-1 dB", "what no sample exceeds, below full scale"),
+        f("bundles", Named(&BUNDLE_PART), "", "parts of the bundle that a game loads and unloads while it plays"),
+    ],
+);
+
+/// A part of the bundle.
+pub static BUNDLE_PART: Table = table(
+    "part of the bundle",
+    "[bundles.NAME]",
+    &[
+        f("holds", List("names of sounds, and of pieces as music/PIECE, with * for any letters"), "!", "whose audio is loaded with it"),
+        f("budget", Text("a size, like 24 MB"), "", "how much memory its audio may take; estampie bundle says when it takes more"),
     ],
 );
 
@@ -918,7 +929,7 @@ mod tests {
 
     /// A project in which every table stands once, with faults where nothing else is worth writing.
     const ALL: [(&str, &str); 8] = [
-        ("estampie.toml", "format = 1\n"),
+        ("estampie.toml", "format = 1\n[bundles.b]\nholds = [\"a\"]\n"),
         (
             "game.toml",
             "[parameters.p]\nrange = \"0..1\"\n[formulas]\nf = { is = \"p\" }\n[states.s]\nvalues = [\"a\", \"b\"]\n[events]\ne = \"\"\n[emitters]\nx = \"\"\n",

@@ -503,7 +503,7 @@ fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &P
 
 /// Whether `text` fits `pattern`, in which `*` is any number of characters within one folder. No star is tried twice for a place, since
 /// what stands between two folders' borders can be looked at by itself.
-fn matches(pattern: &str, text: &str) -> bool {
+pub(super) fn matches(pattern: &str, text: &str) -> bool {
     let (pattern, text) = (pattern.as_bytes(), text.as_bytes());
     let (mut p, mut t) = (0, 0);
     // Where the pattern goes on behind the last star, and up to where that star reaches.

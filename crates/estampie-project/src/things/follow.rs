@@ -5,7 +5,7 @@
 
 use crate::assets::Assets;
 use crate::compile::compile;
-use crate::document::{Fault, Place, Reader, Refusal, Sources};
+use crate::document::{Fault, PIECE, Place, Reader, Refusal, Sources};
 use std::cell::RefCell;
 use std::collections::BTreeSet;
 
@@ -148,7 +148,9 @@ fn position_of(sources: &Sources, place: &Place, name: &str) -> Option<usize> {
     let head = place.file.ends_with(".toml") && line.trim_start().starts_with('[');
     let whole = |at: usize, between: &str| {
         let of_name = |c: char| (c.is_alphanumeric() || matches!(c, '-' | '.' | '_' | '/')) && !between.contains(c);
-        let before = line[..at].chars().next_back().is_some_and(|c| of_name(c) || c == '/');
+        // Of pieces parts of the bundle say where they are.
+        let of_piece = line[..at].ends_with(&format!("\"{PIECE}"));
+        let before = !of_piece && line[..at].chars().next_back().is_some_and(|c| of_name(c) || c == '/');
         !before && !line[at + name.len()..].chars().next().is_some_and(of_name)
     };
     let found = |between: &str| line[from.min(line.len())..].match_indices(name).map(|(at, _)| at + from).find(|at| whole(*at, between));

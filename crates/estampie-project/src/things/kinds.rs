@@ -1,8 +1,9 @@
 //! The kinds of things that a project is made of, a line each: where they stand in its files, and what a new one begins with.
 
 use crate::document::registry::{
-    AREA, BEARING, BUS, DOORWAY, DUCK, EFFECT, EMITTER, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION, ONE_SHOTS, PARAMETER,
-    PIECE, PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE, SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD, ZONE,
+    AREA, BEARING, BUNDLE_PART, BUS, DOORWAY, DUCK, EFFECT, EMITTER, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION,
+    ONE_SHOTS, PARAMETER, PIECE, PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE, SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD,
+    ZONE,
 };
 use std::hash::{Hash, Hasher};
 
@@ -108,8 +109,12 @@ const SHARED: Files = Files::One("shared.toml");
 const MUSIC: Files = Files::In("music");
 
 /// All kinds, by the parts of a project.
-pub static KINDS: [ThingKind; 41] = [
+pub static KINDS: [ThingKind; 42] = [
     kind("project", ("project", "the project"), Files::One("estampie.toml"), &[], Form::Whole(&PROJECT)),
+    begins(
+        kind("project", ("part of the bundle", "parts of the bundle"), Files::One("estampie.toml"), &["bundles"], Form::Named(&BUNDLE_PART)),
+        &[("holds", "@sound")],
+    ),
     kind("game", ("event", "events"), GAME, &["events"], Form::Pair("what happens")),
     begins(kind("game", ("parameter", "parameters"), GAME, &["parameters"], Form::Named(&PARAMETER)), &[("range", "0..1")]),
     begins(kind("game", ("formula", "formulas"), GAME, &["formulas"], Form::Named(&FORMULA)), &[("is", "0")]),

@@ -224,6 +224,7 @@ pub fn reason_text(reason: &Reason, names: &Names) -> String {
         Reason::Stingers { limit } => format!("{limit} of it wait or sound already"),
         Reason::Nothing => "it has nothing to play".into(),
         Reason::Loading => "its audio is still being loaded".into(),
+        Reason::NotLoaded => "the part of the bundle that it is in is not loaded".into(),
         Reason::NoTake { state, value } => format!("no take for {} {}", names.get(state), names.get(value)),
     }
 }

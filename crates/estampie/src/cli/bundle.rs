@@ -1,11 +1,11 @@
 //! `estampie bundle PROJECT -o FILE`: the one file that a game ships.
 
 use super::output::{out, print_faults, tell};
-use crate::bundling::{self, AudioHashes, Home, size, write_to};
+use crate::bundling::{self, Allowed, AudioHashes, Home, over_budget, size, write_to};
 use crate::failure::Failure;
 use crate::project;
 use crate::workshop::keeping;
-use estampie_bundle::{Bundle, Manifest, c_header, rust_module};
+use estampie_bundle::{Audio, Bundle, Manifest, c_header, rust_module};
 use estampie_engine::program::{Program, TakeOf};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -49,7 +49,8 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let document = loaded.workspace.document();
     let state = keeping::state_folder();
     let home = Home { root: loaded.workspace.root(), state: state.as_deref() };
-    let (manifest, bytes) = write_to(&arguments.out, arguments.force, (&loaded.program, document), hash_of(&loaded)?, home)?;
+    let (manifest, bytes) =
+        write_to(&arguments.out, Allowed { force: arguments.force, anyway: arguments.anyway }, (&loaded.program, document), hash_of(&loaded)?, home)?;
     if let Some(folder) = &arguments.names {
         std::fs::create_dir_all(folder)?;
         let json = serde_json::to_string_pretty(&manifest.names).map_err(|e| Failure::Fault(e.to_string()))?;
@@ -109,7 +110,7 @@ fn shares(program: &Program, manifest: &Manifest) -> (BTreeMap<String, u64>, BTr
 
 fn report(path: &Path, manifest: &Manifest, program: &Program, bytes: u64) {
     let audio: u64 = manifest.audio.iter().map(|a| a.bytes).sum();
-    let loaded: u64 = manifest.audio.iter().map(|a| a.frames * u64::from(a.channels) * 4).sum();
+    let loaded: u64 = manifest.audio.iter().map(Audio::memory).sum();
     let pieces = if manifest.audio.len() == 1 { "a piece".to_owned() } else { format!("{} pieces", manifest.audio.len()) };
     out!("{}: {}, {pieces} of audio of {}; {} of audio in memory when loaded", path.display(), size(bytes), size(audio), size(loaded));
     let (buses, sounds) = shares(program, manifest);
@@ -120,6 +121,16 @@ fn report(path: &Path, manifest: &Manifest, program: &Program, bytes: u64) {
         let list: Vec<String> = all.iter().take(most).map(|(name, bytes)| format!("{name} {}", size(*bytes))).collect();
         out!("  {what}: {}", list.join(", "));
     }
+    if !manifest.parts.is_empty() {
+        let parts: u64 = manifest.audio.iter().filter(|a| manifest.parts.iter().any(|p| p.audio.contains(&a.name))).map(Audio::memory).sum();
+        out!("  always in memory: {}", size(loaded - parts));
+        for part in &manifest.parts {
+            let budget = part.budget.map_or_else(String::new, |budget| format!(" of {}", size(budget)));
+            let pieces = if part.audio.len() == 1 { "a piece".to_owned() } else { format!("{} pieces", part.audio.len()) };
+            out!("  part {}: {pieces} of audio, {}{budget} in memory when loaded", part.name, size(part.memory));
+        }
+    }
+    over_budget(manifest).iter().for_each(|over| tell(&format!("  {over}")));
 }
 
 /// What is new, gone and changed against the bundle before.

@@ -3,7 +3,7 @@
 use super::app::{App, Mode};
 use super::text_field::TextField;
 use super::view::Ask;
-use crate::bundling::{AudioHashes, Home, hash_of, size, write_to};
+use crate::bundling::{Allowed, AudioHashes, Home, hash_of, size, write_to};
 use crate::failure::Failure;
 use chrono::{DateTime, Local};
 use estampie_bundle::Bundle;
@@ -145,7 +145,7 @@ impl App {
         std::thread::spawn(move || {
             let write = || {
                 let hash = hash_with(&sources, &document, &root, &hashes)?;
-                write_to(&path, false, (&program, &document), hash, Home { root: &root, state: state.as_deref() })
+                write_to(&path, Allowed::default(), (&program, &document), hash, Home { root: &root, state: state.as_deref() })
             };
             let said = write().map(|(manifest, bytes)| format!("{}: {}, {} pieces of audio", path.display(), size(bytes), manifest.audio.len()));
             let _ = tell.send(said.map_err(|e| match e {
@@ -330,9 +330,17 @@ mod tests {
         let refused = |desk: &mut Desk, path: &Path| String::from(desk.app.write_bundle(path).unwrap_err());
         assert!(refused(&mut desk, &path).contains("is no bundle of this program"));
         // Another project's.
-        let info = estampie_bundle::Info { project: "Lighthouse".into(), sources: "0".into(), names: Vec::new() };
+        let info = estampie_bundle::Info { project: "Lighthouse".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new() };
         estampie_bundle::write(desk.app.program(), &info, std::fs::File::create(&path).unwrap()).unwrap();
         assert!(refused(&mut desk, &path).contains("the bundle of Lighthouse"));
+        // A part that takes more than it may.
+        let text = desk.app.workspace.sources().get("estampie.toml").unwrap().to_string();
+        desk.app.workspace.replace("x", "estampie.toml", &format!("{text}\n[bundles.all]\nholds = [\"*/*\"]\nbudget = \"1 kB\"\n"));
+        desk.app.recompile();
+        let path = folder.path().join("over.bundle");
+        desk.app.write_bundle(&path).unwrap();
+        desk.poll_until("it is refused", |app| app.bundling.writing.is_none());
+        assert!(desk.page().contains("the part all takes ") && desk.page().contains("its budget is 1000 bytes") && !path.exists(), "{}", desk.page());
         desk.app.workspace.replace("x", "reactions.est", "When\n");
         desk.app.recompile();
         assert!(refused(&mut desk, &folder.path().join("new.bundle")).contains("the project has faults, the first in reactions.est"));
