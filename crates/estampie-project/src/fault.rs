@@ -66,12 +66,20 @@ pub struct Fault {
     pub what: String,
     /// What to do about it.
     pub fix: String,
+    /// The audio that is named there and is not where it should be, as it is written.
+    pub misses: Option<String>,
 }
 
 impl Fault {
     /// A fault at a place.
     pub fn new(place: &Place, what: impl Into<String>, fix: impl Into<String>) -> Fault {
-        Fault { place: place.clone(), what: what.into(), fix: fix.into() }
+        Fault { place: place.clone(), what: what.into(), fix: fix.into(), misses: None }
+    }
+
+    /// It is because audio is not where it should be.
+    #[must_use]
+    pub fn missing(self, path: &str) -> Fault {
+        Fault { misses: Some(path.to_owned()), ..self }
     }
 }
 

@@ -12,5 +12,6 @@ pub mod door;
 pub mod fault;
 pub mod language;
 pub mod midi;
+pub mod moved;
 pub mod survey;
 pub mod things;

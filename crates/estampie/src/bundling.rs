@@ -7,6 +7,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::compile;
 use estampie_project::document::{Document, Sources, ValueOf};
+use estampie_project::moved::{self, Found};
 use serde_json::json;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write as _;
@@ -36,6 +37,60 @@ impl AudioHashes {
         let hash = xxh3_128(&std::fs::read(path)?);
         self.0.insert(file.to_owned(), (written, length, hash));
         Ok(Some(hash))
+    }
+}
+
+impl AudioHashes {
+    fn file(home: Home<'_>) -> Option<PathBuf> {
+        home.memory("audio")
+    }
+
+    /// Those that are remembered of a project; none if that cannot be read.
+    pub(crate) fn read(home: Home<'_>) -> AudioHashes {
+        let read = || -> Option<AudioHashes> {
+            let value: serde_json::Value = serde_json::from_slice(&std::fs::read(Self::file(home)?).ok()?).ok()?;
+            let one = |(file, facts): (&String, &serde_json::Value)| {
+                let written = SystemTime::UNIX_EPOCH + std::time::Duration::from_nanos(facts["written"].as_u64()?);
+                Some((file.clone(), (Some(written), facts["bytes"].as_u64()?, u128::from_str_radix(facts["hash"].as_str()?, 16).ok()?)))
+            };
+            Some(AudioHashes(value["audio"].as_object()?.iter().filter_map(one).collect()))
+        };
+        read().unwrap_or_default()
+    }
+
+    /// Remembers them. That it cannot is no reason to fail.
+    pub(crate) fn write(&self, home: Home<'_>) {
+        let nanos = |at: &Option<SystemTime>| at.and_then(|at| at.duration_since(SystemTime::UNIX_EPOCH).ok()).map_or(0, |d| d.as_nanos() as u64);
+        let audio: serde_json::Map<String, serde_json::Value> = self
+            .0
+            .iter()
+            .map(|(file, (at, bytes, hash))| (file.clone(), json!({ "written": nanos(at), "bytes": bytes, "hash": format!("{hash:032x}") })))
+            .collect();
+        let Some(file) = Self::file(home) else { return };
+        let text = json!({ "project": home.root.display().to_string(), "audio": audio }).to_string();
+        if let Err(error) = file.parent().map_or(Ok(()), std::fs::create_dir_all).and_then(|()| std::fs::write(&file, text)) {
+            tracing::warn!(%error, "what the audio is cannot be remembered");
+        }
+    }
+
+    /// Learns what a file is; true if that was not known.
+    pub(crate) fn learn(&mut self, root: &Path, file: &str) -> bool {
+        let before = self.0.get(file).copied();
+        // What cannot be read is told where it is loaded.
+        let _ = self.of(root, file);
+        self.0.get(file).copied() != before
+    }
+
+    /// What of a project's audio is like what is missing.
+    pub(crate) fn like(&self, path: &str, audio: &BTreeSet<String>, used: &BTreeSet<String>, root: &Path) -> Vec<Found> {
+        let was = self.0.get(path);
+        let mut now = self.clone();
+        moved::like(path, audio, was.map(|(.., hash)| *hash), used, |file| {
+            // Only what is as long is read.
+            let length = std::fs::metadata(root.join(file)).ok()?.len();
+            was.filter(|(_, bytes, _)| *bytes == length)?;
+            now.of(root, file).ok().flatten()
+        })
     }
 }
 
@@ -106,14 +161,15 @@ pub(crate) struct Home<'a> {
 }
 
 impl Home<'_> {
-    fn memory(self) -> Option<PathBuf> {
+    /// The file in which something is remembered of the project.
+    fn memory(self, what: &str) -> Option<PathBuf> {
         let root = self.root.canonicalize().ok()?;
-        Some(self.state?.join("bundles").join(format!("{:016x}.json", NameKey::of(&root.display().to_string()).0)))
+        Some(self.state?.join(what).join(format!("{:016x}.json", NameKey::of(&root.display().to_string()).0)))
     }
 
     /// Remembers where the last bundle of the project is. That it cannot be is no reason to fail.
     fn remember(self, bundle: &Path) {
-        let (Some(file), Ok(bundle)) = (self.memory(), bundle.canonicalize()) else { return };
+        let (Some(file), Ok(bundle)) = (self.memory("bundles"), bundle.canonicalize()) else { return };
         let text = json!({ "project": self.root.display().to_string(), "bundle": bundle.display().to_string() }).to_string();
         let written = file.parent().map_or(Ok(()), std::fs::create_dir_all).and_then(|()| std::fs::write(&file, text));
         if let Err(error) = written {
@@ -123,7 +179,7 @@ impl Home<'_> {
 
     /// Where the last bundle of the project is.
     pub(crate) fn last_bundle(self) -> Option<PathBuf> {
-        let value: serde_json::Value = serde_json::from_slice(&std::fs::read(self.memory()?).ok()?).ok()?;
+        let value: serde_json::Value = serde_json::from_slice(&std::fs::read(self.memory("bundles")?).ok()?).ok()?;
         Some(PathBuf::from(value["bundle"].as_str()?))
     }
 }

@@ -112,6 +112,17 @@ pub enum LoadError {
     TooLong,
 }
 
+impl LoadError {
+    /// Whether there is no such file.
+    #[must_use]
+    pub fn is_missing(&self) -> bool {
+        match self {
+            LoadError::Io(error) | LoadError::Audio(AudioError::Io(error)) => error.kind() == std::io::ErrorKind::NotFound,
+            _ => false,
+        }
+    }
+}
+
 /// Reads a MIDI file of the project at `root`.
 ///
 /// # Errors

@@ -368,6 +368,10 @@ impl Compiler<'_> {
             Some(Ok(clip)) => Some(Arc::clone(clip)),
             Some(Err(reason)) => {
                 let reason = reason.clone();
+                if reason.is_missing() {
+                    self.faults.push(crate::fault::Fault::new(place, format!("there is no file {file}"), "put it there, or name another").missing(file));
+                    return None;
+                }
                 self.fault(place, format!("{file} cannot be played: {reason}"), "fix the file or take it out");
                 None
             }

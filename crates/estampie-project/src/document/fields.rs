@@ -41,6 +41,11 @@ impl Reading<'_> {
     pub(crate) fn fault(&self, place: &Place, what: impl Into<String>, fix: impl Into<String>) {
         self.faults.borrow_mut().push(Fault::new(place, what, fix));
     }
+
+    /// Audio is named that is not where it should be.
+    pub(crate) fn misses(&self, path: &str, place: &Place, what: impl Into<String>, fix: impl Into<String>) {
+        self.faults.borrow_mut().push(Fault::new(place, what, fix).missing(path));
+    }
 }
 
 /// Parses a TOML text. A line that cannot be read is a fault and is left out, so that the rest still counts.

@@ -56,6 +56,7 @@ pub use reader::Reader;
 pub use refusal::Refusal;
 pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFullDoc, YesNo};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
+pub(crate) use sounds::matches as fits;
 pub use sounds::{PartDoc, PickDoc, PriorityDoc, RepeatDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
 pub use world::{

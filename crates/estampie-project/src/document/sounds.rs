@@ -203,6 +203,8 @@ fn set(fields: &Fields<'_>, row: &SoundProperty) -> f32 {
 }
 
 fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> SoundDoc {
+    let misses = |reading: &Reading<'_>| reading.faults.borrow().iter().filter(|f| f.misses.is_some()).count();
+    let missed_before = misses(reading);
     let pick = fields.text("pick");
     let groups = groups(reading, audio, &name, &fields);
     let time = |field, low| fields.limited(field, Seconds(low), Seconds(600.0));
@@ -256,7 +258,8 @@ fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
             ),
         }
     }
-    check_body(reading, &sound);
+    let missed = misses(reading) > missed_before;
+    check_body(reading, &sound, missed);
     fields.finish();
     sound
 }
@@ -339,7 +342,7 @@ fn repeat(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<RepeatDoc> {
     Some(RepeatDoc { every: every.value, times: times.map(|t| t.value), length })
 }
 
-fn check_body(reading: &Reading<'_>, sound: &SoundDoc) {
+fn check_body(reading: &Reading<'_>, sound: &SoundDoc, missed: bool) {
     let named = sound.groups.iter().any(|(value, _)| value.is_some());
     match (&sound.pick, named) {
         (PickDoc::By(of) | PickDoc::Across(of, _), false) if !sound.groups.is_empty() => {
@@ -358,7 +361,8 @@ fn check_body(reading: &Reading<'_>, sound: &SoundDoc) {
     if !sound.chain.is_empty() && !sound.groups.is_empty() {
         reading.fault(&sound.place, format!("{} has both takes and a chain", sound.name), "keep one of them; the chain counts");
     }
-    if sound.chain.is_empty() && sound.groups.iter().all(|(_, takes)| takes.is_empty()) {
+    // That its files are missing has been said already.
+    if !missed && sound.chain.is_empty() && sound.groups.iter().all(|(_, takes)| takes.is_empty()) {
         reading.fault(&sound.place, format!("{} has nothing to play", sound.name), "write takes = [\"audio/…\"]");
     }
 }
@@ -479,7 +483,8 @@ fn take_options(reading: &Reading<'_>, text: &Located<String>) -> TakeLine {
 /// The audio files that a path with `*` means; says what is wrong if there is none.
 fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &Place) -> Vec<String> {
     if path.starts_with('/') || path.contains('\\') || path.contains(':') || path.split('/').any(|part| part == "..") {
-        reading.fault(
+        reading.misses(
+            path,
             place,
             format!("\"{path}\" leads out of the project"),
             "put the file into the project's folder audio/ and name it from there, like \"audio/step.wav\"",
@@ -491,19 +496,19 @@ fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &P
             return vec![path.to_owned()];
         }
         let fix = did_you_mean(path, audio.iter().map(String::as_str), "put it there, or name another");
-        reading.fault(place, format!("there is no file {path}"), fix);
+        reading.misses(path, place, format!("there is no file {path}"), fix);
         return Vec::new();
     }
     let found: Vec<String> = audio.iter().filter(|file| matches(path, file)).cloned().collect();
     if found.is_empty() {
-        reading.fault(place, format!("no file is named like {path}"), "put such files there, or fix the pattern");
+        reading.misses(path, place, format!("no file is named like {path}"), "put such files there, or fix the pattern");
     }
     found
 }
 
 /// Whether `text` fits `pattern`, in which `*` is any number of characters within one folder. No star is tried twice for a place, since
 /// what stands between two folders' borders can be looked at by itself.
-pub(super) fn matches(pattern: &str, text: &str) -> bool {
+pub(crate) fn matches(pattern: &str, text: &str) -> bool {
     let (pattern, text) = (pattern.as_bytes(), text.as_bytes());
     let (mut p, mut t) = (0, 0);
     // Where the pattern goes on behind the last star, and up to where that star reaches.

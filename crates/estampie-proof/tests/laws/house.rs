@@ -20,13 +20,14 @@ const ENGINE: [(&str, &[&str]); 8] = [
 ];
 
 /// The rooms of a project, likewise.
-const PROJECT: [(&str, &[&str]); 10] = [
+const PROJECT: [(&str, &[&str]); 11] = [
     ("fault", &[]),
     ("door", &[]),
     ("midi", &[]),
     ("language", &["fault"]),
     ("document", &["fault", "door", "language"]),
     ("complete", &["fault", "language", "document"]),
+    ("moved", &["fault", "document"]),
     ("assets", &["door", "midi"]),
     ("compile", &["fault", "midi", "language", "document", "assets"]),
     ("survey", &["fault", "language", "document"]),

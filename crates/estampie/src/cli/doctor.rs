@@ -1,12 +1,56 @@
 //! `estampie doctor`: what this machine has for sound and screen.
 
 use super::output::out;
+use crate::bundling::{AudioHashes, Home};
 use crate::failure::Failure;
 use crate::player::device;
+use crate::workshop::keeping;
 use crate::workshop::theme::Colours;
+use estampie_project::compile;
+use estampie_project::document::Workspace;
+use estampie_project::moved::missing;
 use std::io::IsTerminal as _;
+use std::path::Path;
 
-pub(super) fn run() -> Result<(), Failure> {
+/// Looks for audio that is not where a project says; gives how many paths are missed.
+fn audio_of(folder: &Path) -> Result<usize, Failure> {
+    let workspace = Workspace::open(folder)?;
+    let missed = missing(workspace.faults());
+    let used = compile::wanted_audio(workspace.document()).into_keys().collect();
+    let state = keeping::state_folder();
+    let known = AudioHashes::read(Home { root: workspace.root(), state: state.as_deref() });
+    out!("project {}", workspace.document().manifest.name);
+    if missed.is_empty() {
+        out!("  all audio is where it says");
+    }
+    for (path, count) in &missed {
+        let times = if *count == 1 { "once".to_owned() } else { format!("{count} times") };
+        out!("  {path} is not there, and named {times}");
+        let like = known.like(path, workspace.audio(), &used, workspace.root());
+        for found in like.iter().take(5) {
+            out!("    {}: {}", found.path, found.how.words());
+        }
+        if like.is_empty() {
+            out!("    nothing like it is in the project's folder");
+        }
+    }
+    if !missed.is_empty() {
+        out!("  fix: the workshop lists them (!), and enter points to what was found");
+    }
+    Ok(missed.len())
+}
+
+pub(super) fn run(project: Option<&Path>) -> Result<(), Failure> {
+    let missed = project.map_or(Ok(0), audio_of)?;
+    machine()?;
+    match missed {
+        0 => Ok(()),
+        1 => Err(Failure::Fault("a piece of audio is not where the project says".into())),
+        n => Err(Failure::Fault(format!("{n} pieces of audio are not where the project says"))),
+    }
+}
+
+fn machine() -> Result<(), Failure> {
     out!("sound");
     if device::BUILT_IN {
         match device::list() {

@@ -110,8 +110,11 @@ enum Command {
     },
     /// Writes down every field of a project's files, as JSON Schema for editors
     Schema(schema::Arguments),
-    /// Looks at the sound device, the terminal and the fonts
-    Doctor,
+    /// Looks at the sound device, the terminal and the fonts; with a project, for audio that is not where it says, and where something like it lies
+    Doctor {
+        /// The project's folder
+        project: Option<PathBuf>,
+    },
 }
 
 /// Is set when the user stops a command (`ctrl-c`), or its terminal is gone: it ends in good order.
@@ -161,7 +164,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Render(arguments)) => render::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),
         Some(Command::Schema(arguments)) => schema::run(&arguments),
-        Some(Command::Doctor) => doctor::run(),
+        Some(Command::Doctor { project }) => doctor::run(project.as_deref()),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

@@ -7,6 +7,7 @@ use super::curve::Editor;
 use super::keeping::Keeping;
 use super::keys::{self, Do};
 use super::loading::Loading;
+use super::missing::Missing;
 use super::mix::MixView;
 use super::music::MusicView;
 use super::playthroughs::PlaythroughsView;
@@ -93,6 +94,7 @@ pub(crate) struct App {
     /// The page of what running games send.
     pub(crate) game: GamePage,
     pub(crate) bundling: Bundling,
+    pub(crate) missing: Missing,
     /// The selected bus, by its place in the program.
     pub(crate) bus: usize,
     pub(crate) scroll: usize,
@@ -163,6 +165,7 @@ impl App {
             stage: StageView::default(),
             game,
             bundling: Bundling::new(options.state.clone()),
+            missing: Missing::new(options.state.clone()),
             bus: 0,
             scroll: 0,
             targets: Vec::new(),
@@ -270,6 +273,7 @@ impl App {
         news |= self.poll_map();
         news |= self.poll_game();
         news |= self.poll_bundle();
+        news |= self.poll_missing();
         self.measure_bus();
         news |= self.poll_loading();
         news |= self.poll_twenty();
@@ -395,11 +399,20 @@ impl App {
                 "esc" | "n" | "q" | "ctrl-c" => {}
                 _ => self.mode = Mode::Deleting(targets, uses),
             },
+            Mode::Faults if name == "enter" && self.point_to_found() => self.mode = if self.faults.is_empty() { Mode::Page } else { Mode::Faults },
+            Mode::Faults if matches!(name.as_str(), "left" | "right") => {
+                self.choose_found(if name == "left" { -1 } else { 1 });
+                self.mode = Mode::Faults;
+            }
+            Mode::Faults if name == "a" => {
+                self.point_all();
+                self.mode = if self.faults.is_empty() { Mode::Page } else { Mode::Faults };
+            }
             Mode::Help | Mode::Faults if matches!(name.as_str(), "esc" | "enter" | "?" | "!" | "q" | "space") => {}
             before @ (Mode::Help | Mode::Faults) => {
                 match name.as_str() {
-                    "down" | "j" => self.scroll += 1,
-                    "up" | "k" => self.scroll = self.scroll.saturating_sub(1),
+                    "down" | "j" => (self.scroll, self.missing.choice) = (self.scroll + 1, 0),
+                    "up" | "k" => (self.scroll, self.missing.choice) = (self.scroll.saturating_sub(1), 0),
                     _ => {}
                 }
                 if matches!(name.as_str(), "ctrl-c") {

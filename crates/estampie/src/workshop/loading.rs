@@ -149,6 +149,7 @@ impl App {
             }
             if all {
                 self.rehearsal.begin_loaded();
+                self.remember_audio();
                 tracing::info!(ms, files = self.loading.total, "all audio is loaded");
             }
             news = true;

@@ -9,6 +9,7 @@ pub(crate) mod keeping;
 mod keys;
 mod listening;
 mod loading;
+mod missing;
 mod mix;
 mod mouse;
 mod music;

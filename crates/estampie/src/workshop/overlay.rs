@@ -69,7 +69,8 @@ pub(crate) fn faults(app: &App, painter: &mut Painter<'_>, area: Rect) {
     );
     let width = area.width - 4;
     let mut y = area.y + 2;
-    for fault in app.faults.iter().skip(app.scroll.min(count.saturating_sub(1))) {
+    let first = app.scroll.min(count.saturating_sub(1));
+    for (at, fault) in app.faults.iter().enumerate().skip(first) {
         if y + 2 >= area.bottom() {
             break;
         }
@@ -77,6 +78,19 @@ pub(crate) fn faults(app: &App, painter: &mut Painter<'_>, area: Rect) {
         let end = painter.put(2, y, width, &fault.place.to_string(), bold);
         painter.text(end + 2, y, (width + 2).saturating_sub(end + 2), &fault.what, Role::Accent);
         painter.text(4, y + 1, width - 2, &format!("fix: {}", fault.fix), Role::Good);
+        // Where something like what is missing lies: for the one at the top, which the keys are for, all of it.
+        let like = app.missing.like(fault);
+        let most = if at == first { 4 } else { 1 };
+        for (of, found) in like.iter().enumerate().skip(if at == first { app.missing.choice.saturating_sub(2) } else { 0 }).take(most) {
+            if y + 2 >= area.bottom() {
+                break;
+            }
+            let chosen = at == first && of == app.missing.choice;
+            let mark = if chosen { "▶ " } else { "  " };
+            let role = if chosen { Role::Good } else { Role::Secondary };
+            painter.text(4, y + 2, width - 2, &format!("{mark}{}: {}", found.path, found.how.words()), role);
+            y += 1;
+        }
         y += 3;
     }
 }

@@ -386,6 +386,11 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
             return keys(painter, 1, y, width, &list);
         }
         Mode::Help => return keys(painter, 1, y, width, &[("esc", "back to the page"), ("↑ ↓", "scroll")]),
+        Mode::Faults if app.faults.get(app.scroll).is_some_and(|f| !app.missing.like(f).is_empty()) => {
+            let all =
+                [("enter", "point to what is marked ▶"), ("← →", "another"), ("a", "point all to the likeliest"), ("↑ ↓", "fault"), ("esc", "on to the page")];
+            return keys(painter, 1, y, width, &all);
+        }
         Mode::Faults => return keys(painter, 1, y, width, &[("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("!", "opens this again")]),
         Mode::Page => {}
     }

@@ -209,6 +209,28 @@ fn the_map_is_drawn_with_everything_on_it() {
 }
 
 #[test]
+fn doctor_says_which_audio_is_missing_and_where_something_like_it_lies() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::create_dir_all(folder.path().join("sounds")).unwrap();
+    std::fs::create_dir_all(folder.path().join("audio/Hull")).unwrap();
+    std::fs::write(folder.path().join("estampie.toml"), "format = 1\n").unwrap();
+    std::fs::write(folder.path().join("sounds/a.toml"), "[a]\ntakes = [\"audio/hull/a.wav\", \"audio/gone.wav\"]\n").unwrap();
+    std::fs::write(folder.path().join("audio/Hull/a.wav"), "").unwrap();
+    let done = run(&["doctor", folder.path().to_str().unwrap()]);
+    let said = out(&done);
+    for words in [
+        "audio/hull/a.wav is not there, and named once\n    audio/Hull/a.wav: the same name in other letters",
+        "audio/gone.wav is not there, and named once\n    nothing like it is in the project's folder",
+        "running game",
+    ] {
+        assert!(said.contains(words), "{words}:\n{said}");
+    }
+    assert!(done.status.code() == Some(1) && err(&done).contains("2 pieces of audio are not where the project says"), "{}", err(&done));
+    let well = run(&["doctor", demo().to_str().unwrap()]);
+    assert!(well.status.success() && out(&well).contains("all audio is where it says"), "{}", out(&well));
+}
+
+#[test]
 fn check_listens_to_every_way_and_says_what_does_not_sound_well() {
     let done = run(&["check", demo().to_str().unwrap()]);
     let out = String::from_utf8_lossy(&done.stdout).into_owned();

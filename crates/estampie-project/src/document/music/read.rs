@@ -89,7 +89,7 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
     }
     for (file, ..) in takes.iter().filter(|(f, ..)| !audio.contains(&f.value)) {
         let fix = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
-        reading.fault(&file.place, format!("there is no audio file {}", file.value), fix);
+        reading.misses(&file.value, &file.place, format!("there is no audio file {}", file.value), fix);
     }
     let doc = InstrumentDoc { patch, polyphony: fields.whole("polyphony", 1, 32).map_or(16, |n| n.value as u32), takes, place: fields.place.clone(), name };
     fields.text("note");
@@ -290,7 +290,7 @@ fn layer(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: 
         (Some(file), None, None) => {
             if !audio.contains(&file.value) {
                 let fix = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
-                reading.fault(&file.place, format!("there is no audio file {}", file.value), fix);
+                reading.misses(&file.value, &file.place, format!("there is no audio file {}", file.value), fix);
             }
             LayerOf::File(file)
         }
