@@ -643,7 +643,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(3000))]
+        #![proptest_config(ProptestConfig::with_cases(crate::cases(3000)))]
         #[test]
         fn any_bytes_are_counted_once_and_never_a_panic(bytes in prop::collection::vec(any::<u8>(), 0..120), seed in 0usize..4, at in 0usize..100, with in any::<u8>()) {
             let mut bench = bench(64);

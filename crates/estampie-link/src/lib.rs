@@ -30,3 +30,9 @@ pub use timing::Timing;
 
 /// The port on which the workshop listens unless told otherwise; UDP and TCP.
 pub const PORT: u16 = 9460;
+
+/// How many cases a test tries: so many, or more for who has the time (`ESTAMPIE_CASES=100000`).
+#[cfg(test)]
+pub(crate) fn cases(usual: u32) -> u32 {
+    std::env::var("ESTAMPIE_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(usual)
+}

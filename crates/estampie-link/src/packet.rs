@@ -127,7 +127,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(2000))]
+        #![proptest_config(ProptestConfig::with_cases(crate::cases(2000)))]
         #[test]
         fn damaged_packets_are_refused_or_read_but_never_a_panic(at in 0usize..200, with in any::<u8>(), cut in 0usize..200) {
             let whole = encoder::encode(&bundle((FROM_1900 as u32, 9), vec![message("/estampie/event"), bundle((0, 1), vec![message("/b")])])).unwrap();

@@ -521,6 +521,54 @@ mod tests {
     }
 
     #[test]
+    fn a_link_that_comes_and_goes_two_hundred_times_is_not_heard() {
+        use estampie_link::stand_in::Sender;
+        use estampie_link::{Link, Said};
+        let (engine, remote) = constant();
+        let (mut orders, order_out) = RingBuffer::new(8);
+        let (done_in, mut done) = RingBuffer::new(8);
+        let (tap, mut tapped) = RingBuffer::new(1 << 20);
+        let shared = Arc::new(Shared::new(Some("none".into())));
+        shared.held.store(false, Ordering::Relaxed);
+        let mut paced = Paced::new(shared, engine, order_out, (done_in, tap), 48_000);
+        let (mut heard, mut rings, mut came) = (Vec::<f32>::new(), 0, 0);
+        let mut make = |paced: &mut Paced, steps: usize| {
+            for _ in 0..steps {
+                paced.before();
+                heard.extend(paced.make(STEP).iter().step_by(2));
+                while tapped.pop().is_ok() {}
+            }
+        };
+        make(&mut paced, 10);
+        for round in 0..200u64 {
+            let (ring, out) = RingBuffer::new(256);
+            let options = estampie_link::Options { address: ([127, 0, 0, 1], 0).into(), allow: Vec::new(), rate: 48_000, greeting: String::new() };
+            let link = Link::listen(options, ring).unwrap();
+            assert!(orders.push(PlayerOrder::Game(out)).is_ok());
+            let game = Sender::to(link.address()).unwrap();
+            game.tell(&[Said::Parameter { name: "depth".into(), value: round as f32, emitter: None }]).unwrap();
+            // Some end before what was sent has come.
+            if round % 2 == 0 {
+                let begun = Instant::now();
+                while link.with_facts(|f| f.messages) == 0 {
+                    assert!(begun.elapsed() < Duration::from_secs(20), "nothing comes");
+                    make(&mut paced, 1);
+                }
+                came += 1;
+            }
+            make(&mut paced, 2);
+            drop(link);
+            make(&mut paced, 1);
+            rings += std::iter::from_fn(|| done.pop().ok()).count();
+        }
+        make(&mut paced, 10);
+        drop(remote);
+        assert_eq!((came, rings), (100, 200), "each ring is given back, to be dropped elsewhere");
+        let steady = &heard[4800.min(heard.len() / 2)..];
+        assert!(steady.iter().all(|s| (s - 0.5).abs() < 1e-6), "{:?}", steady.iter().find(|s| (*s - 0.5).abs() >= 1e-6));
+    }
+
+    #[test]
     fn a_restart_fades_what_sounded_over_twenty_milliseconds_without_a_step() {
         let (engine, _remote) = constant();
         let (mut orders, order_out) = RingBuffer::new(8);
