@@ -21,6 +21,8 @@ mod write;
 
 pub use manifest::{Audio, Encoding, FORMAT, Manifest, Part, Tables};
 pub use names::{Name, NameKind, Names, c_header, rust_module};
+#[cfg(feature = "write")]
+pub use parts::PartInfo;
 pub use read::{Bundle, Clips, ReadError, assemble};
 #[cfg(feature = "write")]
-pub use write::{Info, PartInfo, WriteError, write};
+pub use write::{Info, WriteError, write};

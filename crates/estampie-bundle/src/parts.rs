@@ -1,9 +1,21 @@
 //! Which audio belongs to which part, by what plays it.
 
 use crate::manifest::{Audio, Part};
-use crate::write::PartInfo;
 use estampie_engine::program::{Program, Sound, TakeOf};
 use std::collections::{BTreeMap, BTreeSet};
+
+/// A part, as it is asked for.
+#[derive(Debug, Clone)]
+pub struct PartInfo {
+    /// Its name.
+    pub name: String,
+    /// The names of the sounds that it holds.
+    pub sounds: Vec<String>,
+    /// The names of the pieces that it holds.
+    pub pieces: Vec<String>,
+    /// How many bytes its audio may take in memory, if there is a limit.
+    pub budget: Option<u64>,
+}
 
 /// By audio: the parts that need it; empty if something needs it that is in no part.
 type Owners = BTreeMap<String, Option<BTreeSet<usize>>>;

@@ -3,7 +3,7 @@
 use crate::audio::encode;
 use crate::manifest::{Audio, Encoding, FORMAT, Manifest, Tables};
 use crate::names::{Names, c_header, rust_module};
-use crate::parts::parts;
+use crate::parts::{PartInfo, parts};
 use crate::read::hash;
 use estampie_engine::clip::Clip;
 use estampie_engine::program::Program;
@@ -24,19 +24,6 @@ pub struct Info {
     pub names: Names,
     /// Parts that a game loads by themselves.
     pub parts: Vec<PartInfo>,
-}
-
-/// A part, as it is asked for.
-#[derive(Debug, Clone)]
-pub struct PartInfo {
-    /// Its name.
-    pub name: String,
-    /// The names of the sounds that it holds.
-    pub sounds: Vec<String>,
-    /// The names of the pieces that it holds.
-    pub pieces: Vec<String>,
-    /// How many bytes its audio may take in memory, if there is a limit.
-    pub budget: Option<u64>,
 }
 
 /// Why a bundle is not written.

@@ -2,7 +2,7 @@
 
 use super::Document;
 use super::fields::{Fields, Located};
-use super::sounds::matches;
+use super::patterns::matches;
 use crate::fault::Place;
 use estampie_engine::units::ValueError;
 

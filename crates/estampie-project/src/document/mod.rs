@@ -19,6 +19,7 @@ mod game;
 mod generators;
 mod mix;
 mod music;
+mod patterns;
 mod reader;
 mod refusal;
 pub mod registry;
@@ -52,11 +53,11 @@ pub use music::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
     PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
+pub(crate) use patterns::matches as fits;
 pub use reader::Reader;
 pub use refusal::Refusal;
 pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFullDoc, YesNo};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};
-pub(crate) use sounds::matches as fits;
 pub use sounds::{PartDoc, PickDoc, PriorityDoc, RepeatDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine};
 pub use sources::{Sources, list_audio};
 pub use world::{
