@@ -10,6 +10,13 @@ const MARGIN: f64 = 0.002;
 /// So fast a lead grows that was too short, but long enough: a hundredth of the spacing of what comes.
 const GROWS: f64 = 0.01;
 
+/// When frames fall so far behind the longest lead, in seconds, they have stood still: the lead is found anew at once.
+const STOOD: f64 = 0.25;
+/// So long, in seconds, a lead that has become shorter is waited for to come back: longer than it takes until the rhythms of device and looks meet.
+const WINDOW: f64 = 3.0;
+/// So much shorter, in seconds, it is not by that rhythm: frames have been lost.
+const LOST: f64 = 0.02;
+
 /// Knows which frame belongs to a moment.
 ///
 /// Whoever renders tells with [`Timing::made`] when it began to make frames and up to which. Devices ask for their samples in bursts, so
@@ -31,6 +38,22 @@ struct Lead {
     peak: f64,
     /// What messages are given.
     given: f64,
+    /// Since when the longest of the present window is kept, that one, and that of the window before.
+    window: (f64, f64, f64),
+}
+
+impl Lead {
+    /// Found anew.
+    fn new(when: f64, seen: f64) -> Lead {
+        Lead { when, peak: seen, given: seen + MARGIN, window: (when, seen, f64::INFINITY) }
+    }
+
+    /// The longest that was seen within the last window, or more; endless as long as there was none.
+    fn look(&mut self, when: f64, seen: f64) -> f64 {
+        let (since, now, _) = self.window;
+        self.window = if when - since > WINDOW { (when, seen, now) } else { (since, now.max(seen), self.window.2) };
+        self.window.1.max(self.window.2)
+    }
 }
 
 impl Timing {
@@ -54,12 +77,20 @@ impl Timing {
     pub fn made(&mut self, looked: Instant, frame: u64) {
         let when = self.seconds(looked);
         let seen = frame as f64 / self.rate - when;
-        let before = self.lead.unwrap_or(Lead { when, peak: seen, given: seen + MARGIN });
-        let passed = (when - before.when).max(0.0);
-        let peak = (before.peak - passed * DRIFT).max(seen);
-        let given = (peak + MARGIN).clamp(before.given - passed * DRIFT, before.given + passed * GROWS);
+        let mut lead = self.lead.unwrap_or(Lead::new(when, seen));
+        let passed = (when - lead.when).max(0.0);
+        let recent = lead.look(when, seen);
+        if seen < lead.peak - STOOD || recent < lead.peak - LOST {
+            // Frames stood still or were lost: what comes would wait as long as that was. What is seen now, and lately, counts.
+            let found = Lead::new(when, if seen < lead.peak - STOOD { seen } else { recent });
+            self.lead = Some(found);
+            return;
+        }
+        lead.when = when;
+        lead.peak = (lead.peak - passed * DRIFT).max(seen);
         // Late is worse than uneven.
-        self.lead = Some(Lead { when, peak, given: given.max(seen) });
+        lead.given = (lead.peak + MARGIN).clamp(lead.given - passed * DRIFT, lead.given + passed * GROWS).max(seen);
+        self.lead = Some(lead);
     }
 
     /// The frame of what came, or is meant, at a moment; 0 (that is, now) as long as nothing has been made.
@@ -106,7 +137,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(400))]
+        #![proptest_config(ProptestConfig::with_cases(crate::cases(400)))]
         #[test]
         fn steady_messages_are_as_far_apart_in_frames_and_never_late(burst in 128u64..2048, drift in -1e-4f64..1e-4, every in 0.004f64..0.05) {
             let given = play(burst, drift, every, 8.0);
@@ -120,6 +151,43 @@ mod tests {
                 let apart = pair[1] as f64 - pair[0] as f64 - every * 48_000.0;
                 prop_assert!(apart.abs() <= 64.0, "{} frames off", apart);
             }
+        }
+    }
+
+    /// A clock that makes 128 frames when they are due, up to a moment, and loses or catches up what it slept through.
+    fn goes(timing: &mut Timing, zero: Instant, (from, to): (f64, f64), frame: &mut u64, lost: f64) {
+        let mut now = from;
+        while now < to {
+            let due = ((now - lost) * 48_000.0) as u64;
+            let looked = zero + Duration::from_secs_f64(now);
+            while *frame + 128 <= due {
+                *frame += 128;
+                timing.made(looked, *frame);
+            }
+            now += 0.002;
+        }
+    }
+
+    #[test]
+    fn after_frames_stood_still_what_comes_does_not_wait_as_long_as_that_was() {
+        for stood in [0.03, 0.2, 0.5, 11.0] {
+            let (zero, mut frame) = (Instant::now(), 0);
+            let mut timing = Timing::new(48_000);
+            goes(&mut timing, zero, (0.0, 10.0), &mut frame, 0.0);
+            let ahead = |timing: &Timing, now: f64, frame: u64| timing.frame(zero + Duration::from_secs_f64(now)) as f64 - frame as f64;
+            assert!(ahead(&timing, 10.0, frame) < 480.0);
+            // The frames of that time are lost.
+            let end = 10.0 + stood + if stood > 0.25 { 0.1 } else { 2.0 * WINDOW + 0.1 };
+            goes(&mut timing, zero, (10.0 + stood, end), &mut frame, stood);
+            let late = ahead(&timing, end, frame);
+            assert!((0.0..480.0).contains(&late), "after {stood} s what comes is {late} frames ahead");
+            // They are caught up.
+            let mut timing = Timing::new(48_000);
+            let mut frame = 0;
+            goes(&mut timing, zero, (0.0, 10.0), &mut frame, 0.0);
+            goes(&mut timing, zero, (10.0 + stood, 10.1 + stood), &mut frame, 0.0);
+            let late = ahead(&timing, 10.1 + stood, frame);
+            assert!((0.0..480.0).contains(&late), "caught up after {stood} s it is {late} frames ahead");
         }
     }
 
