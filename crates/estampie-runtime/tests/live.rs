@@ -276,3 +276,49 @@ fn what_does_not_fit_is_refused_with_a_sentence() {
     std::thread::sleep(Duration::from_millis(50));
     assert!(game.left().len() > before);
 }
+
+/// A bundle in which one sound is in a part.
+fn in_parts(program: &Program) -> Vec<u8> {
+    let part = estampie_bundle::PartInfo { name: "pings".into(), sounds: vec!["ping".into()], pieces: Vec::new(), budget: None };
+    let mut out = std::io::Cursor::new(Vec::new());
+    write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new(), parts: vec![part] }, &mut out).unwrap();
+    out.into_inner()
+}
+
+#[test]
+fn an_edit_brings_the_audio_of_parts_along_and_a_part_that_is_loaded_then_does_not_undo_it() {
+    let (mut player, mut control) = load_bytes(in_parts(&program("0 dB", 0.5, 48_000)), &Options { parts_apart: true, ..Options::default() }).unwrap();
+    let address = control.listen("127.0.0.1:0".parse().unwrap()).unwrap();
+    let mut workshop = Workshop::goes_to(address);
+    let edited = program("-12 dB", 0.5, 48_000);
+    workshop.sends(&edited);
+    let (start, ping) = (control.key("start"), control.key("ping"));
+    let mut buffer = [0.0f32; 2 * 256];
+    control.event(NOW, start, None).unwrap();
+    let mut told = Vec::new();
+    let mut plays = |player: &mut estampie_runtime::Player, control: &mut estampie_runtime::Control| {
+        player.render(&mut buffer);
+        told.extend(std::iter::from_fn(|| control.poll()));
+        std::thread::sleep(Duration::from_millis(1));
+        buffer[0]
+    };
+    workshop.until("the game has the edit", |w| {
+        plays(&mut player, &mut control);
+        w.status.as_ref().is_some_and(|s| s.program == edited.id)
+    });
+    // What is in no part that is loaded sounds, since the edit brought it.
+    control.event(NOW, ping, None).unwrap();
+    workshop.until("the ping is heard", |_| plays(&mut player, &mut control) > 0.3);
+    control.load_part("pings").unwrap();
+    workshop.until("it is loaded", |_| {
+        plays(&mut player, &mut control);
+        control.parts()["pings"] == estampie_runtime::PartState::Loaded
+    });
+    for _ in 0..30 {
+        plays(&mut player, &mut control);
+    }
+    assert_eq!(workshop.status.as_ref().unwrap().program, edited.id);
+    let steady = plays(&mut player, &mut control);
+    assert!((steady - 0.5 * 0.251_19).abs() < 1e-3, "the edit is still heard: {steady}");
+    assert!(!told.iter().any(|t| t.contains("not loaded")), "{told:?}");
+}

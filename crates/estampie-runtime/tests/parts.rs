@@ -206,3 +206,64 @@ fn a_thousand_times_in_and_out_and_nobody_hears_it() {
     assert!(alone.peak(1000) > 0.09);
     assert!(game.heard.iter().zip(&alone.heard).all(|(a, b)| a.to_bits() == b.to_bits()), "the tone is the same to the bit");
 }
+
+#[test]
+#[allow(unsafe_code, reason = "the functions for C are what is tried")]
+fn by_the_functions_for_c_as_well() {
+    use estampie_runtime::c::{
+        ESTAMPIE_NO_PART, ESTAMPIE_NULL, ESTAMPIE_OK, EstampieOptions, estampie_event, estampie_free, estampie_key, estampie_listen, estampie_load_bytes,
+        estampie_load_part, estampie_part, estampie_poll, estampie_render, estampie_unload_part,
+    };
+    use std::ptr::{null, null_mut};
+    let bytes = bundle();
+    let options = EstampieOptions { rate: 0, channels: 0, seed: 1, voices: 0, inputs: 0, parts_apart: 1 };
+    let mut text = [0u8; 300];
+    let words = |text: &[u8; 300]| text.iter().take_while(|b| **b != 0).map(|b| *b as char).collect::<String>();
+    // SAFETY: all that is given lives as long as it is used, names end with a 0 byte, and one thread uses it.
+    unsafe {
+        let all = estampie_load_bytes(bytes.as_ptr(), bytes.len(), &raw const options, null_mut(), 0);
+        assert!(!all.is_null());
+        let mut out = [0.0f32; 2 * 128];
+        assert_eq!((estampie_part(all, c"east".as_ptr()), estampie_part(all, c"north".as_ptr())), (0, -1));
+        assert_eq!((estampie_load_part(all, c"north".as_ptr()), estampie_unload_part(all, c"north".as_ptr())), (ESTAMPIE_NO_PART, ESTAMPIE_NO_PART));
+        assert_eq!((estampie_load_part(all, null()), estampie_load_part(null(), c"east".as_ptr())), (ESTAMPIE_NULL, ESTAMPIE_NULL));
+        let wind = estampie_key(all, c"wind".as_ptr());
+        let until = |state: i32, out: &mut [f32; 256]| {
+            let begun = Instant::now();
+            while estampie_part(all, c"east".as_ptr()) != state {
+                assert!(begun.elapsed() < Duration::from_secs(60));
+                estampie_render(all, out.as_mut_ptr(), 128);
+                estampie_poll(all, null_mut(), 0);
+                std::thread::sleep(Duration::from_millis(1));
+            }
+            for _ in 0..2 {
+                estampie_render(all, out.as_mut_ptr(), 128);
+                estampie_poll(all, null_mut(), 0);
+            }
+        };
+        assert_eq!(estampie_load_part(all, c"east".as_ptr()), ESTAMPIE_OK);
+        until(2, &mut out);
+        estampie_event(all, NOW, wind, 0);
+        estampie_render(all, out.as_mut_ptr(), 128);
+        assert!((out[255] - 0.2).abs() < 1e-3, "{}", out[255]);
+        assert_eq!(estampie_unload_part(all, c"east".as_ptr()), ESTAMPIE_OK);
+        until(0, &mut out);
+        estampie_event(all, NOW, wind, 0);
+        estampie_render(all, out.as_mut_ptr(), 128);
+        assert_eq!(estampie_poll(all, text.as_mut_ptr().cast(), text.len()), 1);
+        assert!(words(&text).contains("east/wind was asked for"), "{}", words(&text));
+        // Whether a workshop may join depends on how this was built; either way it is said.
+        let port = estampie_listen(all, 0, text.as_mut_ptr().cast(), text.len());
+        assert_eq!(port > 0, cfg!(feature = "live"), "{}", words(&text));
+        if port > 0 {
+            assert!(std::net::TcpStream::connect(("127.0.0.1", port)).is_ok());
+            assert_eq!(estampie_listen(all, 0, text.as_mut_ptr().cast(), text.len()), 0);
+            assert!(words(&text).contains("already"), "{}", words(&text));
+        } else {
+            assert!(words(&text).contains("built without live edits"), "{}", words(&text));
+        }
+        assert_eq!(estampie_listen(null(), 0, text.as_mut_ptr().cast(), text.len()), 0);
+        assert!(words(&text).contains("a pointer is null"), "{}", words(&text));
+        estampie_free(all);
+    }
+}
