@@ -20,7 +20,7 @@ const FRAMES: usize = 512;
 
 fn written(program: &Program, parts: Vec<PartInfo>) -> Vec<u8> {
     let mut out = std::io::Cursor::new(Vec::new());
-    write(program, &Info { project: "bench".into(), sources: "0".into(), names: Vec::new(), parts }, &mut out).unwrap();
+    write(program, &Info { project: "bench".into(), sources: "0".into(), names: Vec::new(), parts, vorbis: Default::default() }, &mut out).unwrap();
     out.into_inner()
 }
 

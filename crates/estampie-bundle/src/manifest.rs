@@ -17,6 +17,8 @@ pub enum Encoding {
     Flac,
     /// Interleaved 32-bit floats, the lowest byte first.
     F32,
+    /// Ogg Vorbis: smaller, and not the same samples.
+    Vorbis,
 }
 
 /// A piece of audio.

@@ -24,6 +24,8 @@ pub struct Info {
     pub names: Names,
     /// Parts that a game loads by themselves.
     pub parts: Vec<PartInfo>,
+    /// Audio that may be stored with loss, as Ogg Vorbis: its name, and a quality from 0 to 10.
+    pub vorbis: BTreeMap<String, f32>,
 }
 
 /// Why a bundle is not written.
@@ -55,12 +57,16 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
     program.each_clip(|clip| {
         clips.entry(clip.name.clone()).or_insert_with(|| Arc::clone(clip));
     });
-    let encoded = encode_all(&clips, program.rate);
+    let encoded = encode_all(&clips, program.rate, &info.vorbis);
     // A number of this process would make two bundles of one project differ.
     let bytes = postcard::to_allocvec(&Program { id: 0, ..program.clone() })?;
     let mut audio = Vec::with_capacity(clips.len());
     for (at, ((name, clip), (encoding, bytes))) in clips.iter().zip(&encoded).enumerate() {
-        let ending = if *encoding == Encoding::Flac { "flac" } else { "f32" };
+        let ending = match encoding {
+            Encoding::Flac => "flac",
+            Encoding::F32 => "f32",
+            Encoding::Vorbis => "ogg",
+        };
         audio.push(Audio {
             name: name.clone(),
             entry: format!("audio/{at:04}.{ending}"),
@@ -106,7 +112,7 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
 }
 
 /// Encodes on all cores, in the order of the names.
-fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, rate: u32) -> Vec<(Encoding, Vec<u8>)> {
+fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, rate: u32, vorbis: &BTreeMap<String, f32>) -> Vec<(Encoding, Vec<u8>)> {
     let list: Vec<&Arc<Clip>> = clips.values().collect();
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(list.len().max(1));
     let next = std::sync::atomic::AtomicUsize::new(0);
@@ -115,7 +121,7 @@ fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, rate: u32) -> Vec<(Encoding, 
         for _ in 0..cores {
             scope.spawn(|| {
                 while let Some((at, clip)) = Some(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)).and_then(|at| Some((at, list.get(at)?))) {
-                    let encoded = encode(clip, rate);
+                    let encoded = encode(clip, rate, vorbis.get(&clip.name).copied());
                     if let Ok(mut done) = done.lock() {
                         done.insert(at, encoded);
                     }

@@ -22,7 +22,12 @@ fn main() {
     let compiled = |workspace: &Workspace| -> Arc<Program> { Arc::new(compile::compile(workspace.document(), &assets).0) };
     let program = compiled(&workspace);
     let mut bundle = std::io::Cursor::new(Vec::new());
-    write(&program, &Info { project: "Brinewick".into(), sources: String::new(), names: Vec::new(), parts: Vec::new() }, &mut bundle).unwrap();
+    write(
+        &program,
+        &Info { project: "Brinewick".into(), sources: String::new(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() },
+        &mut bundle,
+    )
+    .unwrap();
     let (mut player, mut control) = load_bytes(bundle.into_inner(), &Options::default()).unwrap();
     let address = control.listen("127.0.0.1:0".parse().unwrap()).unwrap();
     let over = Arc::new(AtomicBool::new(false));

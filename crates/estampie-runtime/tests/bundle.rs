@@ -37,7 +37,7 @@ fn compiled(folder: &Path) -> (Arc<Program>, Workspace) {
 }
 
 fn info() -> Info {
-    Info { project: "Brinewick Salvage".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new() }
+    Info { project: "Brinewick Salvage".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() }
 }
 
 fn bundled(program: &Program) -> Vec<u8> {

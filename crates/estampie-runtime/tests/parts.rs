@@ -44,7 +44,7 @@ fn bundle() -> Vec<u8> {
     };
     let parts = vec![part("west", &["west/sea", "gull"], &["tide"]), part("east", &["east/wind", "east/bell", "gull"], &[])];
     let mut out = std::io::Cursor::new(Vec::new());
-    write(&program, &Info { project: "Slipway".into(), sources: "0".into(), names: Vec::new(), parts }, &mut out).unwrap();
+    write(&program, &Info { project: "Slipway".into(), sources: "0".into(), names: Vec::new(), parts, vorbis: Default::default() }, &mut out).unwrap();
     out.into_inner()
 }
 

@@ -6,7 +6,7 @@ use estampie_bundle::{Info, Manifest, Name, NameKind, PartInfo, write};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::compile;
-use estampie_project::document::{Document, Sources, ValueOf};
+use estampie_project::document::{Document, Sources, ValueOf, quality_of};
 use estampie_project::moved::{self, Found};
 use serde_json::json;
 use std::collections::{BTreeMap, BTreeSet};
@@ -138,7 +138,7 @@ pub(crate) fn write_to(
     sources: String,
     home: Home<'_>,
 ) -> Result<(Manifest, u64), Failure> {
-    let info = Info { project: document.manifest.name.clone(), sources, names: names_of(document), parts: parts_of(document) };
+    let info = Info { project: document.manifest.name.clone(), sources, names: names_of(document), parts: parts_of(document), vorbis: vorbis_of(document) };
     let mut file = Aside::create(path, &["bundle", "zip"], Some(home.root), allowed.force)?;
     // An archive is written back and forth, and a file appears whole.
     let mut archive = std::io::Cursor::new(Vec::new());
@@ -182,6 +182,19 @@ impl Home<'_> {
         let value: serde_json::Value = serde_json::from_slice(&std::fs::read(self.memory("bundles")?).ok()?).ok()?;
         Some(PathBuf::from(value["bundle"].as_str()?))
     }
+}
+
+/// The audio that may be stored with loss, with its quality.
+fn vorbis_of(document: &Document) -> BTreeMap<String, f32> {
+    let encodings = &document.manifest.encodings;
+    compile::wanted_audio(document).into_keys().filter_map(|file| Some((quality_of(encodings, &file)?, file))).map(|(quality, file)| (file, quality)).collect()
+}
+
+/// Encodings that are of nothing that is in the bundle.
+pub(crate) fn idle_encodings(document: &Document) -> Vec<&str> {
+    let used: Vec<String> = compile::wanted_audio(document).into_keys().collect();
+    let idle = document.manifest.encodings.iter().filter(|e| !used.iter().any(|file| e.is_of(file)));
+    idle.map(|e| e.name.as_str()).collect()
 }
 
 /// The parts of the bundle, with what they hold by name.

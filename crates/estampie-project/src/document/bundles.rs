@@ -19,6 +19,60 @@ pub struct BundlePartDoc {
     pub place: Place,
 }
 
+/// `[encoding.NAME]`.
+#[derive(Debug, Clone, PartialEq)]
+pub struct EncodingDoc {
+    /// Its name.
+    pub name: String,
+    /// Audio files, in which `*` is any number of letters between two `/`.
+    pub files: Vec<Located<String>>,
+    /// A quality of Ogg Vorbis from 0 to 10, or none: without loss.
+    pub quality: Option<f32>,
+}
+
+impl EncodingDoc {
+    /// Whether it names a file.
+    #[must_use]
+    pub fn is_of(&self, file: &str) -> bool {
+        self.files.iter().any(|f| matches(&f.value, file))
+    }
+}
+
+/// The quality with which an audio file is stored; none is without loss. Of several that name it the last counts.
+#[must_use]
+pub fn quality_of(encodings: &[EncodingDoc], file: &str) -> Option<f32> {
+    encodings.iter().rev().find(|e| e.is_of(file))?.quality
+}
+
+/// Reads `vorbis 6` or `lossless`.
+fn read_encoding(text: &str) -> Result<Option<f32>, ValueError> {
+    let wrong = || ValueError::not(text, "\"lossless\" or \"vorbis\" with a quality from 0 to 10");
+    if text.trim() == "lossless" {
+        return Ok(None);
+    }
+    let quality: f32 = text.trim().strip_prefix("vorbis").and_then(|rest| rest.trim().parse().ok()).ok_or_else(wrong)?;
+    if (0.0..=10.0).contains(&quality) { Ok(Some(quality)) } else { Err(wrong()) }
+}
+
+/// Reads `[encoding.NAME]` of `estampie.toml`.
+pub(super) fn read_encodings(top: &Fields<'_>) -> Vec<EncodingDoc> {
+    let mut encodings = Vec::new();
+    for (name, item, place) in top.entries("encoding") {
+        let Some(fields) = top.inside("encoding", item, format!("the encoding {name}"), place.clone()) else { continue };
+        let files = fields.texts("files").unwrap_or_default();
+        if files.is_empty() {
+            top.reading().fault(&place, format!("the encoding {name} is of no files"), "write files = [\"audio/music/*\"]");
+        }
+        let quality = fields.read("as", "\"lossless\", or \"vorbis 6\" with a quality from 0 to 10", read_encoding);
+        if quality.is_none() && fields.item("as").is_none() {
+            top.reading().fault(&place, format!("the encoding {name} does not say how"), "write as = \"vorbis 6\"");
+        }
+        fields.finish();
+        encodings.push(EncodingDoc { name, files, quality: quality.and_then(|q| q.value) });
+    }
+    encodings
+}
+
 /// Before the name of a piece.
 pub(crate) const PIECE: &str = "music/";
 
@@ -99,6 +153,21 @@ mod tests {
         assert!(said.iter().any(|s| s.contains("the part a of the bundle holds nothing")), "{said:?}");
         assert!(said.iter().any(|s| s.starts_with("3 budget of the part a of the bundle") && s.contains("24 tons")), "{said:?}");
         assert!(said.iter().any(|s| s.contains("holds of the part b of the bundle is not a list of texts")), "{said:?}");
+    }
+
+    #[test]
+    fn encodings_are_read_and_of_several_the_last_counts() {
+        let text = "format = 1\n[encoding.all]\nfiles = [\"audio/*/*\", \"audio/*\"]\nas = \"vorbis 3.5\"\n[encoding.hull]\nfiles = [\"audio/hull/*\"]\nas = \"lossless\"\n";
+        let (document, faults) = Document::read(&Sources::from_texts([("estampie.toml", text)]), &Default::default());
+        assert_eq!(faults, vec![]);
+        let of = |file: &str| quality_of(&document.manifest.encodings, file);
+        assert_eq!((of("audio/a.wav"), of("audio/step/a.wav"), of("audio/hull/a.wav"), of("a.wav")), (Some(3.5), Some(3.5), None, None));
+        let wrong = "format = 1\n[encoding.a]\nas = \"mp3\"\n[encoding.b]\nfiles = [\"x\"]\n[encoding.c]\nfiles = [\"x\"]\nas = \"vorbis 11\"\n";
+        let (_, faults) = Document::read(&Sources::from_texts([("estampie.toml", wrong)]), &Default::default());
+        let said: Vec<String> = faults.iter().map(|f| format!("{} {}", f.place.line, f.what)).collect();
+        for words in ["the encoding a is of no files", "3 as of the encoding a", "the encoding b does not say how", "8 as of the encoding c"] {
+            assert!(said.iter().any(|s| s.contains(words)), "{words}: {said:?}");
+        }
     }
 
     #[test]

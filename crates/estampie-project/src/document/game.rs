@@ -1,6 +1,6 @@
 //! `estampie.toml` and `game.toml`: the project itself, and what the game tells it.
 
-use super::bundles::{BundlePartDoc, read_parts};
+use super::bundles::{BundlePartDoc, EncodingDoc, read_encodings, read_parts};
 use super::fields::{Fields, Located, Reading, entries, parse_toml};
 use super::registry;
 use super::{Document, Place};
@@ -26,11 +26,22 @@ pub struct Manifest {
     pub target_lufs: Option<f32>,
     /// Parts of the bundle that a game loads by themselves.
     pub parts: Vec<BundlePartDoc>,
+    /// How audio is stored in the bundle.
+    pub encodings: Vec<EncodingDoc>,
 }
 
 impl Default for Manifest {
     fn default() -> Self {
-        Manifest { name: "untitled".into(), rate: 48_000, direction: Vec::new(), voices: 256, ceiling: Decibels(-1.0), target_lufs: None, parts: Vec::new() }
+        Manifest {
+            name: "untitled".into(),
+            rate: 48_000,
+            direction: Vec::new(),
+            voices: 256,
+            ceiling: Decibels(-1.0),
+            target_lufs: None,
+            parts: Vec::new(),
+            encodings: Vec::new(),
+        }
     }
 }
 
@@ -162,6 +173,7 @@ pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
         }
     }
     manifest.parts = read_parts(&fields);
+    manifest.encodings = read_encodings(&fields);
     fields.finish();
     manifest
 }

@@ -108,6 +108,17 @@ pub static PROJECT: Table = table(
         f("loudness", Quantity("LUFS", -60.0, 0.0), "", "how loud the whole should be, by EBU R 128"),
         f("ceiling", Quantity("dB", -24.0, 0.0), "-1 dB", "what no sample exceeds, below full scale"),
         f("bundles", Named(&BUNDLE_PART), "", "parts of the bundle that a game loads and unloads while it plays"),
+        f("encoding", Named(&ENCODING), "", "how audio is stored in the bundle; without loss unless something is said"),
+    ],
+);
+
+/// How audio is stored in the bundle.
+pub static ENCODING: Table = table(
+    "encoding",
+    "[encoding.NAME]",
+    &[
+        f("files", List("audio files, with * for any letters within a folder"), "!", "what is stored so; of several that name a file the last counts"),
+        f("as", Text("lossless, or vorbis and a quality from 0 to 10, like vorbis 6"), "!", "Ogg Vorbis is smaller and not the same samples"),
     ],
 );
 
@@ -929,7 +940,7 @@ mod tests {
 
     /// A project in which every table stands once, with faults where nothing else is worth writing.
     const ALL: [(&str, &str); 8] = [
-        ("estampie.toml", "format = 1\n[bundles.b]\nholds = [\"a\"]\n"),
+        ("estampie.toml", "format = 1\n[bundles.b]\nholds = [\"a\"]\n[encoding.e]\nfiles = [\"audio/*\"]\nas = \"lossless\"\n"),
         (
             "game.toml",
             "[parameters.p]\nrange = \"0..1\"\n[formulas]\nf = { is = \"p\" }\n[states.s]\nvalues = [\"a\", \"b\"]\n[events]\ne = \"\"\n[emitters]\nx = \"\"\n",

@@ -1,7 +1,7 @@
 //! The kinds of things that a project is made of, a line each: where they stand in its files, and what a new one begins with.
 
 use crate::document::registry::{
-    AREA, BEARING, BUNDLE_PART, BUS, DOORWAY, DUCK, EFFECT, EMITTER, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION,
+    AREA, BEARING, BUNDLE_PART, BUS, DOORWAY, DUCK, EFFECT, EMITTER, ENCODING, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION,
     ONE_SHOTS, PARAMETER, PIECE, PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE, SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD,
     ZONE,
 };
@@ -109,11 +109,15 @@ const SHARED: Files = Files::One("shared.toml");
 const MUSIC: Files = Files::In("music");
 
 /// All kinds, by the parts of a project.
-pub static KINDS: [ThingKind; 42] = [
+pub static KINDS: [ThingKind; 43] = [
     kind("project", ("project", "the project"), Files::One("estampie.toml"), &[], Form::Whole(&PROJECT)),
     begins(
         kind("project", ("part of the bundle", "parts of the bundle"), Files::One("estampie.toml"), &["bundles"], Form::Named(&BUNDLE_PART)),
         &[("holds", "@sound")],
+    ),
+    begins(
+        kind("project", ("encoding", "encodings"), Files::One("estampie.toml"), &["encoding"], Form::Named(&ENCODING)),
+        &[("files", "audio/*"), ("as", "vorbis 6")],
     ),
     kind("game", ("event", "events"), GAME, &["events"], Form::Pair("what happens")),
     begins(kind("game", ("parameter", "parameters"), GAME, &["parameters"], Form::Named(&PARAMETER)), &[("range", "0..1")]),

@@ -1,11 +1,11 @@
 //! `estampie bundle PROJECT -o FILE`: the one file that a game ships.
 
 use super::output::{out, print_faults, tell};
-use crate::bundling::{self, Allowed, AudioHashes, Home, over_budget, size, write_to};
+use crate::bundling::{self, Allowed, AudioHashes, Home, idle_encodings, over_budget, size, write_to};
 use crate::failure::Failure;
 use crate::project;
 use crate::workshop::keeping;
-use estampie_bundle::{Audio, Bundle, Manifest, c_header, rust_module};
+use estampie_bundle::{Audio, Bundle, Encoding, Manifest, c_header, rust_module};
 use estampie_engine::program::{Program, TakeOf};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -63,6 +63,9 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         }
     }
     report(&arguments.out, &manifest, &loaded.program, bytes);
+    for idle in idle_encodings(document) {
+        tell(&format!("  note: the encoding {idle} is of no audio that is played"));
+    }
     if let Some(before) = before {
         changes(&before, &manifest);
     }
@@ -129,6 +132,11 @@ fn report(path: &Path, manifest: &Manifest, program: &Program, bytes: u64) {
             let pieces = if part.audio.len() == 1 { "a piece".to_owned() } else { format!("{} pieces", part.audio.len()) };
             out!("  part {}: {pieces} of audio, {}{budget} in memory when loaded", part.name, size(part.memory));
         }
+    }
+    let lossy = manifest.audio.iter().filter(|a| a.encoding == Encoding::Vorbis);
+    let (count, bytes) = lossy.fold((0, 0), |(count, bytes), audio| (count + 1, bytes + audio.bytes));
+    if count > 0 {
+        out!("  as Ogg Vorbis: {count} of the pieces, {}", size(bytes));
     }
     over_budget(manifest).iter().for_each(|over| tell(&format!("  {over}")));
 }

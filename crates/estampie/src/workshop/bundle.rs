@@ -330,7 +330,8 @@ mod tests {
         let refused = |desk: &mut Desk, path: &Path| String::from(desk.app.write_bundle(path).unwrap_err());
         assert!(refused(&mut desk, &path).contains("is no bundle of this program"));
         // Another project's.
-        let info = estampie_bundle::Info { project: "Lighthouse".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new() };
+        let info =
+            estampie_bundle::Info { project: "Lighthouse".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() };
         estampie_bundle::write(desk.app.program(), &info, std::fs::File::create(&path).unwrap()).unwrap();
         assert!(refused(&mut desk, &path).contains("the bundle of Lighthouse"));
         // A part that takes more than it may.
