@@ -181,11 +181,16 @@ fn under_address_sanitizer_a_c_program_is_clean() {
     )
     .unwrap();
     for bundle in ["a.bundle", "calls-many", "nowhere"] {
-        let ran = Command::new(at.path("sanitized"))
-            .env("ASAN_OPTIONS", "detect_leaks=1")
-            .args([at.path(bundle), at.path("calls-many"), at.path("s.f32")])
-            .output()
-            .unwrap();
+        let run = |leaks: &str| {
+            let mut ran = Command::new(at.path("sanitized"));
+            ran.env("ASAN_OPTIONS", format!("detect_leaks={leaks}")).args([at.path(bundle), at.path("calls-many"), at.path("s.f32")]).output().unwrap()
+        };
+        let mut ran = run("1");
+        // Leaks are looked for by tracing oneself, which not every container allows.
+        if String::from_utf8_lossy(&ran.stderr).contains("LeakSanitizer has encountered a fatal error") {
+            eprintln!("leaks cannot be looked for here: that is left out");
+            ran = run("0");
+        }
         let said = String::from_utf8_lossy(&ran.stderr);
         assert!(!said.contains("Sanitizer") && !said.contains("runtime error"), "{bundle}: {said}");
         assert_eq!(ran.status.success(), bundle == "a.bundle", "{bundle}: {said}");
