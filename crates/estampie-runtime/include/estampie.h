@@ -85,6 +85,9 @@ int estampie_stop_all(const estampie *all, uint64_t frame, uint64_t frames);
  * picture, even if you do not want to know. */
 int estampie_poll(const estampie *all, char *text, size_t size);
 
+/* Writes which bundle it is: the project's name and the hash of what it was made of, for the game's log. */
+int estampie_bundle(const estampie *all, char *text, size_t size);
+
 /* Loads a part of the bundle: it is read and decoded on a thread of its own, and taken in at a call of estampie_poll, between two blocks. What sounds
  * goes on. That it cannot be read is told by estampie_poll. One that is there already is no fault. */
 int estampie_load_part(const estampie *all, const char *name);

@@ -372,6 +372,24 @@ pub unsafe extern "C" fn estampie_poll(all: *const Estampie, into: *mut c_char, 
     }
 }
 
+/// See `estampie.h`.
+///
+/// # Safety
+/// As [`estampie_rate`]; `into` is null or has room for `size` bytes.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn estampie_bundle(all: *const Estampie, into: *mut c_char, size: usize) -> c_int {
+    let name = |control: &mut Control| format!("{} {}", control.bundle().project, control.bundle().sources);
+    // SAFETY: as the function asks.
+    match unsafe { with(all, String::new(), name) } {
+        Ok(name) => {
+            // SAFETY: as the function asks.
+            unsafe { put(&name, into, size) };
+            ESTAMPIE_OK
+        }
+        Err((code, _)) => code,
+    }
+}
+
 /// Does something with a part by its name.
 ///
 /// # Safety

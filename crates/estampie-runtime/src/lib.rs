@@ -126,9 +126,10 @@ fn start(source: Source, options: &Options) -> Result<(Player, Control), LoadErr
     let (engine, remote) = Engine::new(Prepared::new(Arc::clone(&program), options.seed), engine_options);
     let (messages, watch) = remote.split();
     let (listener, seed) = (Key::of(LISTENER_NAME), options.seed);
+    let of = Of { project: project.clone(), sources: sources.clone() };
     let (inside, outside) = live::pair(live::Bundled { project, sources, program, seed }, watch);
     let player = Player { engine: Box::new(engine), channels: options.channels as usize, live: inside, convert };
-    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside, parts }))
+    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside, parts, of }))
 }
 
 /// Frames that are made at once where two channels become one.
@@ -181,6 +182,16 @@ pub struct Control {
     listener: Key,
     live: live::Outer,
     parts: Parts,
+    of: Of,
+}
+
+/// Which bundle is played.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Of {
+    /// The project's name.
+    pub project: String,
+    /// The hash of the texts and audio that it was made of: `estampie bundle --check` and a workshop that joins compare it with what they have.
+    pub sources: String,
 }
 
 impl Control {
@@ -191,6 +202,12 @@ impl Control {
             self.live.learn(name);
         }
         self.names.add(name)
+    }
+
+    /// Which bundle it is: for the game's log, so that nobody mistakes an old one for a new one.
+    #[must_use]
+    pub fn bundle(&self) -> &Of {
+        &self.of
     }
 
     /// Frames a second that the host plays.

@@ -211,8 +211,8 @@ fn a_thousand_times_in_and_out_and_nobody_hears_it() {
 #[allow(unsafe_code, reason = "the functions for C are what is tried")]
 fn by_the_functions_for_c_as_well() {
     use estampie_runtime::c::{
-        ESTAMPIE_NO_PART, ESTAMPIE_NULL, ESTAMPIE_OK, EstampieOptions, estampie_event, estampie_free, estampie_key, estampie_listen, estampie_load_bytes,
-        estampie_load_part, estampie_part, estampie_poll, estampie_render, estampie_unload_part,
+        ESTAMPIE_NO_PART, ESTAMPIE_NULL, ESTAMPIE_OK, EstampieOptions, estampie_bundle, estampie_event, estampie_free, estampie_key, estampie_listen,
+        estampie_load_bytes, estampie_load_part, estampie_part, estampie_poll, estampie_render, estampie_unload_part,
     };
     use std::ptr::{null, null_mut};
     let bytes = bundle();
@@ -224,6 +224,8 @@ fn by_the_functions_for_c_as_well() {
         let all = estampie_load_bytes(bytes.as_ptr(), bytes.len(), &raw const options, null_mut(), 0);
         assert!(!all.is_null());
         let mut out = [0.0f32; 2 * 128];
+        assert_eq!(estampie_bundle(all, text.as_mut_ptr().cast(), text.len()), ESTAMPIE_OK);
+        assert_eq!(words(&text), "Slipway 0");
         assert_eq!((estampie_part(all, c"east".as_ptr()), estampie_part(all, c"north".as_ptr())), (0, -1));
         assert_eq!((estampie_load_part(all, c"north".as_ptr()), estampie_unload_part(all, c"north".as_ptr())), (ESTAMPIE_NO_PART, ESTAMPIE_NO_PART));
         assert_eq!((estampie_load_part(all, null()), estampie_load_part(null(), c"east".as_ptr())), (ESTAMPIE_NULL, ESTAMPIE_NULL));

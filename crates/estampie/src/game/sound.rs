@@ -140,12 +140,15 @@ impl Sound {
 
     /// What it plays through, and who may join, in words.
     pub(super) fn words(&self) -> (String, String) {
+        let of = self.control.bundle();
+        let bundle = format!("{} {}", of.project, of.sources.get(..8).unwrap_or(&of.sources));
         let sound = match self.playing.as_ref().map(Playing::output) {
             Some(Output::Device(name)) => name,
             Some(Output::Silent(why)) => format!("silent clock ({why})"),
             None => "over".into(),
         };
         let join = self.live.map_or_else(|| "no workshop may join".into(), |address| format!("a workshop joins at {address}"));
+        let join = format!("bundle {bundle}; {join}");
         (sound, join)
     }
 
