@@ -53,7 +53,8 @@ pub(crate) struct Bundling {
     hashes: Arc<Mutex<AudioHashes>>,
     /// How many edits there were when the bundle was made of what is here.
     fresh_at: Option<usize>,
-    writing: Option<Written>,
+    /// A bundle that is being written, and how many edits there were when that began.
+    writing: Option<(Written, usize)>,
     looked: Option<Instant>,
 }
 
@@ -152,7 +153,7 @@ impl App {
                 Failure::Fault(why) | Failure::Use(why) => why,
             }));
         });
-        self.bundling.writing = Some(writing);
+        self.bundling.writing = Some((writing, self.workspace.edits()));
         self.say("the bundle is being written");
         Ok(())
     }
@@ -195,11 +196,15 @@ impl App {
     }
 
     fn take_written(&mut self) -> bool {
-        let Some(said) = self.bundling.writing.as_ref().and_then(|w| w.try_recv().ok()) else { return false };
-        self.bundling.writing = None;
+        let Some(said) = self.bundling.writing.as_ref().and_then(|(w, _)| w.try_recv().ok()) else { return false };
+        let edits = self.bundling.writing.take().map(|(_, edits)| edits);
         self.bundling.looked = None;
         match said {
-            Ok(text) => self.say(text),
+            Ok(text) => {
+                // What was edited while it was written is not in it.
+                self.bundling.fresh_at = edits;
+                self.say(text);
+            }
             Err(why) => self.alarm(why),
         }
         true
@@ -315,6 +320,14 @@ mod tests {
         desk.keys("enter");
         write(&mut desk, &path);
         desk.poll_until("it is fresh with them", |app| app.bundling.writing.is_none() && app.bundle_age() == Some(Age::Fresh));
+        // What is edited while it is written is not in it.
+        write(&mut desk, &path);
+        desk.keys("e");
+        desk.type_text("-6");
+        desk.keys("enter");
+        desk.poll_until("it is written", |app| app.bundling.writing.is_none() && app.bundle_age() == Some(Age::Behind(Some(1))));
+        desk.keys("u");
+        desk.poll_until("it is fresh without", |app| app.bundle_age() == Some(Age::Fresh));
         let of = Bundle::open(&path).unwrap().manifest().sources.clone();
         assert_eq!(desk.app.bundle_of_game(&of), "its bundle is of the project as it is here");
         assert!(desk.app.bundle_of_game("0").starts_with("its bundle is an older one than the last, which was written "));
