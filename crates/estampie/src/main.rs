@@ -9,6 +9,7 @@ mod game;
 mod levels;
 mod player;
 mod project;
+mod quiet;
 mod workshop;
 
 use std::process::ExitCode;

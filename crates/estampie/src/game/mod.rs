@@ -8,6 +8,8 @@ pub(crate) use sound::Inside;
 
 use crate::cli::output::out;
 use crate::failure::Failure;
+use crate::quiet::Quiet;
+use crate::workshop::keeping;
 use crate::workshop::theme::{Colours, Role, Theme};
 use estampie_link::Said;
 use estampie_link::stand_in::{Clumsy, Dive, Hand, PACE, Pilot, Sender};
@@ -194,12 +196,18 @@ impl Game {
 
 /// Plays until it is left.
 pub(crate) fn run(options: &Options, stopped: &AtomicBool) -> Result<(), Failure> {
-    let game = Game::new(options)?;
     let screen = !options.no_screen && std::io::stdout().is_terminal() && std::io::stdin().is_terminal();
     if !screen && options.auto.is_none() {
         return Err(Failure::Use("without a terminal the game can only play by itself: say --auto SEED".into()));
     }
-    if screen { on_a_screen(game, options, stopped) } else { without_a_screen(game, options, stopped) }
+    if !screen {
+        return without_a_screen(Game::new(options)?, options, stopped);
+    }
+    // Before anything looks for a sound device.
+    let quiet = keeping::state_folder().as_deref().and_then(Quiet::begin);
+    let done = Game::new(options).and_then(|game| on_a_screen(game, options, stopped));
+    drop(quiet);
+    done
 }
 
 /// When the next step is due; what was lost in a long stop is not made up for.

@@ -221,6 +221,11 @@ impl App {
         false
     }
 
+    /// Where the last bundle is, if there is one.
+    pub(crate) fn last_bundle(&self) -> Option<&Path> {
+        self.bundling.last.as_ref().map(|last| last.path.as_path())
+    }
+
     /// How the last bundle stands to what is on the screen, if there is one.
     pub(crate) fn bundle_age(&self) -> Option<Age> {
         let last = self.bundling.last.as_ref()?;

@@ -32,6 +32,7 @@ mod view_tests;
 mod wiring;
 
 use crate::failure::Failure;
+use crate::quiet::Quiet;
 use app::App;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture};
 use ratatui::crossterm::execute;
@@ -146,16 +147,11 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
     Ok(())
 }
 
-/// Sends standard error and the log to a file while the page is up: libraries of the sound system write there, and
-/// would write over the page. Gives what keeps the log going.
-fn quiet_errors() -> Option<tracing_appender::non_blocking::WorkerGuard> {
+/// Sends standard error and the log to files while the page is up. Gives what keeps both so.
+fn quiet_errors() -> Option<(Quiet, tracing_appender::non_blocking::WorkerGuard)> {
     let folder = keeping::state_folder()?;
-    std::fs::create_dir_all(&folder).ok()?;
-    let errors = std::fs::File::options().create(true).append(true).open(folder.join("errors.log")).ok()?;
-    #[cfg(unix)]
-    rustix::stdio::dup2_stderr(&errors).ok()?;
-    let _ = errors;
+    let quiet = Quiet::begin(&folder)?;
     let (writer, guard) = tracing_appender::non_blocking(tracing_appender::rolling::never(folder, "estampie.log"));
     tracing_subscriber::fmt().with_writer(writer).with_ansi(false).try_init().ok()?;
-    Some(guard)
+    Some((quiet, guard))
 }

@@ -1,7 +1,7 @@
 //! The page: title line, the view, the pulse, the line of keys, and what lies over it.
 
 use super::app::{App, Mode};
-use super::keys::KEYS;
+use super::keys::{Do, KEYS};
 use super::painter::{NARROW, Painter, cut, print_level, rows_of};
 use super::rehearsal::Presence;
 use super::stage::game::{Standing, age, standing};
@@ -401,8 +401,13 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     if let Some(list) = app.view().last_line(app) {
         return keys(painter, 1, y, width, list);
     }
-    let list: Vec<(&str, &str)> =
-        in_order(app).into_iter().filter_map(|b| Some((if b.does == super::keys::Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?))).collect();
+    // What is not to be had inside a running game is not offered.
+    let offered = |does: Do| !(app.rehearsal.visiting() && matches!(does, Do::Freeze | Do::Record | Do::Restart));
+    let list: Vec<(&str, &str)> = in_order(app)
+        .into_iter()
+        .filter(|b| offered(b.does))
+        .filter_map(|b| Some((if b.does == Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?)))
+        .collect();
     keys(painter, 1, y, width, &list);
 }
 

@@ -122,6 +122,9 @@ fn lines(app: &App, rows: &[Row], selected: (usize, &[Fix]), width: u16) -> Vec<
         let address = app.game.where_to_listen();
         lines.push(Line::of(0, vec![(1, "○".into(), Role::Secondary), (3, format!("not listening; enter listens on {address}"), Role::Text)]));
         misfits(app, rows, selected, width, &mut lines);
+        if !app.rehearsal.visiting() {
+            how_to_join(app, width, &mut lines);
+        }
         return lines;
     };
     let now = Instant::now();
@@ -277,6 +280,19 @@ fn heard_parts(app: &App, row: &Row, width: u16) -> Option<Vec<(u16, String, Rol
 }
 
 /// While nobody has sent: what a game can say, and how to try it.
+/// What can be done with a game that has the runtime inside it, and how that is tried.
+fn how_to_join(app: &App, width: u16, lines: &mut Vec<Line>) {
+    lines.push(Line::of(None, Vec::new()));
+    lines.push(Line::heading("A game with the runtime", "plays its bundle itself"));
+    let words = "J joins it: its engine is then what you hear, see and change, and it keeps the edits when you leave";
+    lines.extend(rows_of(words, usize::from(width.saturating_sub(2)), "").into_iter().map(|row| Line::of(None, vec![(1, row, Role::Text)])));
+    lines.push(Line::of(None, Vec::new()));
+    lines.push(Line::heading("To try it", "ctrl-b writes the bundle; then in another terminal"));
+    let bundle = app.last_bundle().map_or_else(|| "FILE".to_owned(), |path| path.display().to_string());
+    let command = format!("estampie game --live --bundle {bundle}");
+    lines.extend(rows_of(&command, usize::from(width.saturating_sub(2)), "  ").into_iter().map(|row| Line::of(None, vec![(1, row, Role::Text)])));
+}
+
 fn how_to_send(app: &App, width: u16, lines: &mut Vec<Line>) {
     lines.push(Line::of(None, Vec::new()));
     lines.push(Line::heading("What a game can say", "Open Sound Control; [what may be left out]"));

@@ -144,6 +144,11 @@ mod tests {
     fn a_game_is_joined_heard_changed_and_left() {
         let mut desk = loaded();
         let game = Runs::of(&desk, 0);
+        desk.keys("I");
+        let page = desk.page();
+        assert!(page.contains("J joins it: its engine is then what you hear") && page.contains("estampie game --live --bundle FILE"), "{page}");
+        desk.keys("I");
+        assert!(desk.page().contains("space freeze"));
         desk.keys("J");
         desk.type_text(&game.port.to_string());
         desk.keys("enter I");
@@ -160,6 +165,7 @@ mod tests {
         ] {
             assert!(page.contains(words), "{words}:\n{page}");
         }
+        assert!(!page.contains("J joins it"), "{page}");
         // An edit is heard there: the bus is as it was set, in the game's own status.
         desk.keys("5 e");
         desk.type_text("-7");
@@ -179,6 +185,8 @@ mod tests {
             assert!(desk.page().contains(&format!("{what} is not to be had inside a running game")), "{}", desk.page());
         }
         assert!(!desk.app.rehearsal.recording() && !desk.app.rehearsal.player.frozen());
+        desk.app.message = None;
+        assert!(!desk.page().contains("space freeze"), "it is not offered: {}", desk.page());
         let there = desk.app.rehearsal.frame();
         desk.keys("1 J");
         assert!(desk.page().contains("back here from the first frame") && desk.app.rehearsal.presence().is_none());

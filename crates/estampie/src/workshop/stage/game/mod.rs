@@ -96,7 +96,8 @@ impl Clicks for GameTarget {
 }
 
 /// The keys of the page.
-pub(super) const KEYS: [(&str, &str); 5] = [("↑ ↓", "line"), ("enter", "fix, or go there"), ("← →", "another fix"), ("I", "close"), ("?", "help")];
+pub(super) const KEYS: [(&str, &str); 7] =
+    [("↑ ↓", "line"), ("enter", "fix, or go there"), ("← →", "another fix"), ("O", "listen"), ("J", "join a game, or leave it"), ("I", "close"), ("?", "help")];
 
 impl App {
     /// All lines of the page that can be selected.
