@@ -7,7 +7,7 @@ use estampie_engine::engine::{Happening, Message, Notice, Prepared, Reason, Stat
 use estampie_engine::program::Program;
 use rtrb::{Consumer, Producer};
 use std::collections::HashMap;
-use std::io::{self, BufReader, Write as _};
+use std::io::{self, BufReader};
 use std::net::{Shutdown, SocketAddr, TcpListener, TcpStream};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, sync_channel};
@@ -247,9 +247,7 @@ impl Keeper {
 
     fn send(&mut self, message: &FromGame) -> Result<(), ()> {
         let Some(guest) = &mut self.guest else { return Ok(()) };
-        // In one piece: a frame is not many packets.
-        let mut bytes = Vec::new();
-        protocol::write(&mut bytes, message).and_then(|()| guest.stream.write_all(&bytes)).map_err(|_| ())
+        protocol::write(&mut guest.stream, message).map_err(|_| ())
     }
 
     /// An edited program has come; what it lacks is asked for.

@@ -9,5 +9,6 @@ mod door;
 pub mod protocol;
 mod visit;
 
+pub use clips::content;
 pub use door::{Door, Inside};
 pub use visit::{Heard, State, Visit};

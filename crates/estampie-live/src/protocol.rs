@@ -137,11 +137,11 @@ pub(crate) enum First {
 }
 
 pub(crate) fn write_hello(out: &mut impl Write, hello: &Hello) -> io::Result<()> {
-    write_frame(out, hello.text().as_bytes())
+    write_text(out, &hello.text())
 }
 
 pub(crate) fn write_refusal(out: &mut impl Write, why: &str) -> io::Result<()> {
-    write_frame(out, format!("{REFUSED}{why}").as_bytes())
+    write_text(out, &format!("{REFUSED}{why}"))
 }
 
 pub(crate) fn read_hello(from: &mut impl Read) -> io::Result<First> {
@@ -155,15 +155,23 @@ pub(crate) fn read_hello(from: &mut impl Read) -> io::Result<First> {
     }
 }
 
-fn write_frame(out: &mut impl Write, bytes: &[u8]) -> io::Result<()> {
-    let length = u32::try_from(bytes.len()).ok().filter(|n| *n as usize <= LARGEST);
+/// Room for a frame's length, before what is in it.
+const HEAD: usize = 4;
+
+/// Writes what stands behind the room for its length, in one piece.
+fn write_frame(out: &mut impl Write, mut bytes: Vec<u8>) -> io::Result<()> {
+    let length = u32::try_from(bytes.len() - HEAD).ok().filter(|n| *n as usize <= LARGEST);
     let length = length.ok_or_else(|| io::Error::new(ErrorKind::InvalidInput, "more than fits into a frame"))?;
-    out.write_all(&length.to_le_bytes())?;
-    out.write_all(bytes)
+    bytes[..HEAD].copy_from_slice(&length.to_le_bytes());
+    out.write_all(&bytes)
+}
+
+fn write_text(out: &mut impl Write, text: &str) -> io::Result<()> {
+    write_frame(out, [&[0; HEAD], text.as_bytes()].concat())
 }
 
 fn read_frame(from: &mut impl Read, most: usize) -> io::Result<Vec<u8>> {
-    let mut length = [0; 4];
+    let mut length = [0; HEAD];
     from.read_exact(&mut length)?;
     let length = u32::from_le_bytes(length) as usize;
     if length > most {
@@ -177,8 +185,8 @@ fn read_frame(from: &mut impl Read, most: usize) -> io::Result<Vec<u8>> {
 
 /// Writes a message.
 pub(crate) fn write<T: Serialize>(out: &mut impl Write, message: &T) -> io::Result<()> {
-    let bytes = postcard::to_allocvec(message).map_err(|e| io::Error::new(ErrorKind::InvalidInput, e.to_string()))?;
-    write_frame(out, &bytes)
+    let bytes = postcard::to_extend(message, vec![0; HEAD]).map_err(|e| io::Error::new(ErrorKind::InvalidInput, e.to_string()))?;
+    write_frame(out, bytes)
 }
 
 /// Reads a message.

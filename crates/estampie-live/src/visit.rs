@@ -5,7 +5,7 @@ use crate::protocol::{self, First, FromGame, Hello, ToGame};
 use estampie_engine::engine::{Answers, Elsewhere, Message};
 use estampie_engine::program::Program;
 use rtrb::{Consumer, Producer};
-use std::io::{self, BufReader, ErrorKind, Write as _};
+use std::io::{self, BufReader, ErrorKind};
 use std::net::{Shutdown, SocketAddr, TcpStream};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -254,27 +254,21 @@ impl Caller {
             self.sent = program.id;
             let audio = self.hashes.of(&program).into_iter().map(|(name, (_, hash))| (name, hash)).collect();
             let bytes = postcard::to_allocvec(&*program).map_err(|e| io::Error::new(ErrorKind::InvalidData, e.to_string()))?;
-            send(line, &ToGame::Program { id: program.id, program: bytes, audio })?;
+            protocol::write(line, &ToGame::Program { id: program.id, program: bytes, audio })?;
         }
         if !inputs.is_empty() {
-            send(line, &ToGame::Inputs(inputs))?;
+            protocol::write(line, &ToGame::Inputs(inputs))?;
         }
         for lack in lacking.try_iter() {
             let Some(program) = self.program.clone().filter(|p| p.id == lack.id) else { continue };
             let clips = self.hashes.of(&program);
             for (clip, _) in lack.audio.iter().filter_map(|name| clips.get(name)) {
                 let channels = clip.channels.iter().map(|c| c.to_vec()).collect();
-                send(line, &ToGame::Audio { name: clip.name.clone(), channels, loop_points: clip.loop_points })?;
+                protocol::write(line, &ToGame::Audio { name: clip.name.clone(), channels, loop_points: clip.loop_points })?;
             }
         }
         Ok(())
     }
-}
-
-fn send(line: &mut &TcpStream, message: &ToGame) -> io::Result<()> {
-    let mut bytes = Vec::new();
-    protocol::write(&mut bytes, message)?;
-    line.write_all(&bytes)
 }
 
 /// Takes the game's answers until the line breaks.

@@ -4,6 +4,19 @@ use crate::failure::Failure;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
+/// Writes a small file, whole or not at all, with the folders that it needs: others may read it at the same time.
+///
+/// # Errors
+/// When the system refuses; then what was there is there still.
+pub(crate) fn put(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
+    let folder = path.parent().ok_or(std::io::ErrorKind::NotFound)?;
+    std::fs::create_dir_all(folder)?;
+    let mut file = tempfile::NamedTempFile::new_in(folder)?;
+    file.write_all(bytes)?;
+    file.persist(path).map_err(|e| e.error)?;
+    Ok(())
+}
+
 /// A file being written: aside first, then in its place in one step. Dropped before that, it leaves nothing behind.
 pub(crate) struct Aside {
     file: BufWriter<tempfile::NamedTempFile>,

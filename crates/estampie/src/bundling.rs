@@ -1,6 +1,6 @@
 //! Bundles as the command line and the workshop write them: what is in them, what they were made of, and where the last one of a project is.
 
-use crate::aside::Aside;
+use crate::aside::{self, Aside};
 use crate::failure::Failure;
 use estampie_bundle::{Info, Manifest, Name, NameKind, PartInfo, write};
 use estampie_engine::names::NameKey;
@@ -68,7 +68,7 @@ impl AudioHashes {
             .collect();
         let Some(file) = Self::file(home) else { return };
         let text = json!({ "project": home.root.display().to_string(), "audio": audio }).to_string();
-        if let Err(error) = file.parent().map_or(Ok(()), std::fs::create_dir_all).and_then(|()| std::fs::write(&file, text)) {
+        if let Err(error) = aside::put(&file, text.as_bytes()) {
             tracing::warn!(%error, "what the audio is cannot be remembered");
         }
     }
@@ -171,7 +171,7 @@ impl Home<'_> {
     fn remember(self, bundle: &Path) {
         let (Some(file), Ok(bundle)) = (self.memory("bundles"), bundle.canonicalize()) else { return };
         let text = json!({ "project": self.root.display().to_string(), "bundle": bundle.display().to_string() }).to_string();
-        let written = file.parent().map_or(Ok(()), std::fs::create_dir_all).and_then(|()| std::fs::write(&file, text));
+        let written = aside::put(&file, text.as_bytes());
         if let Err(error) = written {
             tracing::warn!(%error, "where the bundle is cannot be remembered");
         }

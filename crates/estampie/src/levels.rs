@@ -1,5 +1,6 @@
 //! `levels.toml`: the levels that the player of the game sets, beside the project and outside version control.
 
+use crate::aside;
 use estampie_engine::mixer::spec::player_level;
 use estampie_engine::names::NameKey;
 use estampie_project::door;
@@ -45,10 +46,7 @@ pub(crate) fn write(root: &Path, levels: &Levels) -> io::Result<()> {
         toml.insert(name, toml_edit::value((f64::from(*value) * 10.0).round() / 10.0));
     }
     let path = door::inside(root, FILE)?;
-    let mut file = tempfile::NamedTempFile::new_in(root)?;
-    io::Write::write_all(&mut file, format!("# Levels that the player has set, 0 to 10.\n{toml}").as_bytes())?;
-    file.persist(path)?;
-    Ok(())
+    aside::put(&path, format!("# Levels that the player has set, 0 to 10.\n{toml}").as_bytes())
 }
 
 /// The levels as the engine takes them.

@@ -10,6 +10,8 @@ mod instrument;
 mod instrument_settings;
 mod map;
 mod timeline;
+#[cfg(feature = "bundle")]
+mod written;
 
 pub use instrument::{Stroke, Tone, frequency};
 pub use instrument_settings::{InstrumentSettings, Kind, Wave};

@@ -194,7 +194,7 @@ pub struct Sequencer {
     /// Asked while all was settled.
     later: Option<Ask>,
     /// Where each section was left.
-    #[cfg_attr(feature = "bundle", serde(with = "each_section"))]
+    #[cfg_attr(feature = "bundle", serde(with = "super::written"))]
     left: [Beats; MOST_SECTIONS],
     numbers: u64,
     point: u32,
@@ -202,23 +202,6 @@ pub struct Sequencer {
     factor: Frames,
     /// Nothing happens before this frame; 0 if it has yet to be worked out.
     quiet: u64,
-}
-
-/// A value of each section, written down.
-#[cfg(feature = "bundle")]
-mod each_section {
-    use super::{Beats, MOST_SECTIONS};
-    use serde::de::Error as _;
-    use serde::{Deserialize as _, Deserializer, Serialize as _, Serializer};
-
-    pub(super) fn serialize<S: Serializer>(values: &[Beats; MOST_SECTIONS], serializer: S) -> Result<S::Ok, S::Error> {
-        values.as_slice().serialize(serializer)
-    }
-
-    pub(super) fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<[Beats; MOST_SECTIONS], D::Error> {
-        let values = Vec::<Beats>::deserialize(deserializer)?;
-        values.try_into().map_err(|values: Vec<Beats>| D::Error::invalid_length(values.len(), &"a value of each section"))
-    }
 }
 
 impl Default for Sequencer {

@@ -22,5 +22,6 @@ mod recipes;
 mod rehearsal;
 mod sounds;
 mod support;
+mod transitions;
 mod wiring;
 mod world;

@@ -310,6 +310,7 @@ impl App {
     pub(super) fn compile(&mut self) {
         let (program, found) = compile::compile(self.workspace.document(), &self.assets);
         self.faults = all_faults(&self.workspace, found);
+        self.missing.outdated = true;
         self.rehearsal.take_over(Arc::new(program));
         self.look_through();
         self.compare_anew();

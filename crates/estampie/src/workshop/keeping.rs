@@ -4,6 +4,7 @@
 use super::app::{App, Mode};
 use super::painter::Painter;
 use super::theme::Role;
+use crate::aside;
 use crate::failure::Failure;
 use estampie_engine::names::NameKey;
 use estampie_project::document::{Keep, SaveError, Unsaved};
@@ -11,7 +12,6 @@ use ratatui::layout::Rect;
 use ratatui::widgets::{Clear, Widget as _};
 use serde_json::{Value, json};
 use std::fs::File;
-use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -58,12 +58,7 @@ fn write_journal(path: &Path, root: &Path, files: &[Unsaved]) -> std::io::Result
     }
     let at = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default().as_secs();
     let list: Vec<Value> = files.iter().map(|f| json!({ "file": f.file, "before": f.before, "now": f.now })).collect();
-    let folder = path.parent().unwrap_or(root);
-    std::fs::create_dir_all(folder)?;
-    let mut file = tempfile::NamedTempFile::new_in(folder)?;
-    file.write_all(json!({ "project": root.display().to_string(), "at": at, "files": list }).to_string().as_bytes())?;
-    file.persist(path).map_err(|e| e.error)?;
-    Ok(())
+    aside::put(path, json!({ "project": root.display().to_string(), "at": at, "files": list }).to_string().as_bytes())
 }
 
 impl Keeping {

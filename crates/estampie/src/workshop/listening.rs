@@ -4,12 +4,13 @@
 use super::app::{App, Mode};
 use super::text_field::TextField;
 use super::view::Ask;
+use crate::aside;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_project::document::Refusal;
 use estampie_project::door;
 use std::collections::{BTreeMap, BTreeSet};
-use std::io::{self, Write as _};
+use std::io;
 use std::path::Path;
 use toml_edit::{DocumentMut, Item, Value};
 
@@ -106,10 +107,7 @@ fn write(root: &Path, sets: &[ListeningSet]) -> io::Result<()> {
         toml.insert(&set.name, Item::Table(table));
     }
     let path = door::inside(root, FILE)?;
-    let mut file = tempfile::NamedTempFile::new_in(root)?;
-    file.write_all(format!("# What the workshop's keys F1 and on let one hear alone; no part of the mix.\n{toml}").as_bytes())?;
-    file.persist(path).map_err(|e| e.error)?;
-    Ok(())
+    aside::put(&path, format!("# What the workshop's keys F1 and on let one hear alone; no part of the mix.\n{toml}").as_bytes())
 }
 
 impl App {

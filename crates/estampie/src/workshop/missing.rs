@@ -19,11 +19,13 @@ pub(crate) struct Missing {
     looking: Option<Receiver<BTreeMap<String, Vec<Found>>>>,
     /// Which of what was found is chosen for the fault at the top.
     pub(super) choice: usize,
+    /// What is at fault may have changed since it was looked.
+    pub(super) outdated: bool,
 }
 
 impl Missing {
     pub(super) fn new(state: Option<PathBuf>) -> Missing {
-        Missing { state, ..Missing::default() }
+        Missing { state, outdated: true, ..Missing::default() }
     }
 
     /// What is like what a fault misses.
@@ -44,7 +46,7 @@ impl App {
             (self.missing.found, self.missing.looking) = (found, None);
             return true;
         }
-        if self.missing.looking.is_some() || self.faults.iter().all(|f| f.misses.is_none()) && self.missing.of.is_empty() {
+        if self.missing.looking.is_some() || !std::mem::take(&mut self.missing.outdated) {
             return false;
         }
         let of = missing(&self.faults);

@@ -1,12 +1,12 @@
 //! What lists of takes tell of an audio file: length, loudness, waveform. Measuring takes longer than loading, so what was measured is
 //! remembered outside the project by what the samples are: it holds for every project and every process, and may be deleted at any time.
 
+use crate::aside;
 use estampie_engine::clip::Clip;
 use estampie_project::assets::glance;
 use serde_json::{Value, json};
-use std::io::Write as _;
 use std::path::{Path, PathBuf};
-use xxhash_rust::xxh3::Xxh3;
+use xxhash_rust::xxh3::xxh3_128;
 
 /// What is known of an audio file once it is loaded.
 #[derive(Debug, Clone, PartialEq)]
@@ -105,7 +105,7 @@ impl Remembered {
         before.unwrap_or_else(|| {
             let facts = TakeFacts::of(clip, rate);
             if let Some(file) = file {
-                let _ = write(&file, &facts);
+                let _ = aside::put(&file, facts.json().to_string().as_bytes());
             }
             facts
         })
@@ -127,32 +127,9 @@ impl Remembered {
     }
 }
 
-/// Whole or not at all: another process may read it at the same time.
-fn write(file: &Path, facts: &TakeFacts) -> std::io::Result<()> {
-    let folder = file.parent().ok_or(std::io::ErrorKind::NotFound)?;
-    std::fs::create_dir_all(folder)?;
-    let mut aside = tempfile::NamedTempFile::new_in(folder)?;
-    aside.write_all(facts.json().to_string().as_bytes())?;
-    aside.persist(file).map_err(|e| e.error)?;
-    Ok(())
-}
-
 /// What tells one content from another: samples, rate, loop.
 fn key(clip: &Clip, rate: u32) -> u128 {
-    let mut hash = Xxh3::new();
-    hash.update(&[FORM, clip.channels.len() as u8]);
-    hash.update(&rate.to_le_bytes());
-    let (start, end) = clip.loop_points.unwrap_or((usize::MAX, usize::MAX));
-    hash.update(&[start.to_le_bytes(), end.to_le_bytes()].concat());
-    const AT_ONCE: usize = 1024;
-    let mut bytes = [0u8; 4 * AT_ONCE];
-    for samples in clip.channels.iter().flat_map(|c| c.chunks(AT_ONCE)) {
-        for (four, sample) in bytes.chunks_exact_mut(4).zip(samples) {
-            four.copy_from_slice(&sample.to_le_bytes());
-        }
-        hash.update(&bytes[..samples.len() * 4]);
-    }
-    hash.digest128()
+    xxh3_128(&[&[FORM][..], &rate.to_le_bytes(), &estampie_live::content(clip).to_le_bytes()].concat())
 }
 
 #[cfg(test)]
