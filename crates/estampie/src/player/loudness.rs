@@ -53,6 +53,10 @@ pub(super) fn run(quit: &AtomicBool, out: &Mutex<Loudness>, mut tap: Consumer<f3
                 MeterOrder::Output(new) => {
                     elsewhere = Some(new);
                     output = Meter::new(2, rate).unwrap_or(output);
+                    // It may be long until something comes: what was measured here is not what is heard there.
+                    if let Ok(mut now) = out.lock() {
+                        *now = Loudness { output: output.reading(), bus: bus.reading(), ..Loudness::default() };
+                    }
                 }
                 MeterOrder::Bus => {}
             }

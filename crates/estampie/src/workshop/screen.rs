@@ -211,8 +211,11 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     } else if let Some(replay) = &rehearsal.replay {
         let whole = clock(replay.frames, rate);
         (format!("▶ {} {} of {}", replay.name, &clock(rehearsal.frame(), rate)[..5], &whole[..5]), Role::Active)
-    } else if rehearsal.visiting() {
-        ("▶ in the game".to_owned(), Role::FromGame)
+    } else if let Some(presence) = rehearsal.presence() {
+        match presence {
+            Presence::Inside { .. } => ("▶ in the game".to_owned(), Role::FromGame),
+            Presence::Calls(_) | Presence::Refused(_) => ("○ nothing is heard".to_owned(), Role::Accent),
+        }
     } else {
         ("▶ live".to_owned(), Role::Active)
     };

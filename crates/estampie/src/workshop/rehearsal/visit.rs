@@ -104,7 +104,11 @@ impl Rehearsal {
         let Some(visited) = &mut self.visit else { return false };
         let news = visited.stood != presence;
         visited.stood = presence;
-        let State::Inside { times, .. } = visited.visit.state() else { return news };
+        let State::Inside { times, .. } = visited.visit.state() else {
+            // What was known is of a game that is gone.
+            self.status = None;
+            return news;
+        };
         if std::mem::replace(&mut visited.entered, times) == times {
             return news;
         }
