@@ -242,6 +242,10 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
         rehearsal.status.as_ref().map_or((0, 0), |s| (s.voices.iter().filter(|v| !v.asleep).count(), s.voices.iter().filter(|v| v.asleep).count()));
     let dozing = if asleep > 0 { format!(" + {asleep} virtual") } else { String::new() };
     said(painter, "voices", &format!("{voices}/{}{dozing}", app.program().voices), Role::Text);
+    // Of a game that does not answer there are no numbers.
+    if matches!(rehearsal.presence(), Some(Presence::Calls(_) | Presence::Refused(_))) {
+        return;
+    }
     // The view Mix has them, and more, on the page.
     if !app.view().tells_loudness() {
         let loudness = rehearsal.player.loudness().output;

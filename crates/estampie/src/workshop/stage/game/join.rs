@@ -203,7 +203,7 @@ mod tests {
         desk.poll_until("nobody is there", |app| matches!(app.rehearsal.presence(), Some(Presence::Calls(why)) if why.contains("no game listens there")));
         assert!(desk.page().contains("nothing is heard: no game listens") && desk.page().contains("game ○ no answer"), "{}", desk.page());
         desk.poll_until("what was measured here is forgotten", |app| app.rehearsal.player.loudness().output.short_term == f64::NEG_INFINITY);
-        assert!(desk.page().contains("○ nothing is heard   voices 0/256   short-term −∞ LUFS"), "{}", desk.page());
+        assert!(desk.page().contains("○ nothing is heard   voices 0/256   ") && !desk.page().contains("LUFS"), "{}", desk.page());
         desk.keys("5 m");
         for _ in 0..2 {
             let game = Runs::of(&desk, port);
