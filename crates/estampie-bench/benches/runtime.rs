@@ -20,7 +20,7 @@ const FRAMES: usize = 512;
 
 fn written(program: &Program, parts: Vec<PartInfo>) -> Vec<u8> {
     let mut out = std::io::Cursor::new(Vec::new());
-    write(program, &Info { project: "bench".into(), sources: "0".into(), names: Vec::new(), parts, vorbis: Default::default() }, &mut out).unwrap();
+    write(program, &Info { project: "bench".into(), sources: "0".into(), names: Vec::new(), parts, storing: Default::default() }, &mut out).unwrap();
     out.into_inner()
 }
 
@@ -67,7 +67,7 @@ fn main() {
     };
     let (mut rust, _control) = player(0);
     let (mut other, _other_control) = player(44_100);
-    let options = EstampieOptions { rate: 0, channels: 2, seed: 1, voices: 0, inputs: 0, parts_apart: 0 };
+    let options = EstampieOptions { seed: 1, ..Default::default() };
     // SAFETY: what is given lives as long as it is used, and one thread uses it.
     let c = unsafe { estampie_load_bytes(bundle.as_ptr(), bundle.len(), &raw const options, std::ptr::null_mut(), 0) };
     assert!(!c.is_null());

@@ -1,14 +1,17 @@
 //! Audio in a bundle: FLAC where that loses nothing, 32-bit floats where it would, Ogg Vorbis where it may.
 
 use crate::manifest::{Audio, Encoding};
+use crate::origin::Span;
 use estampie_engine::clip::Clip;
+use std::io::{Read, Seek, SeekFrom};
 use symphonia::core::audio::SampleBuffer;
-use symphonia::core::codecs::DecoderOptions;
+use symphonia::core::codecs::{Decoder, DecoderOptions};
 use symphonia::core::errors::Error;
-use symphonia::core::formats::FormatOptions;
-use symphonia::core::io::MediaSourceStream;
+use symphonia::core::formats::{FormatOptions, FormatReader, SeekMode, SeekTo};
+use symphonia::core::io::{MediaSource, MediaSourceStream};
 use symphonia::core::meta::MetadataOptions;
 use symphonia::core::probe::Hint;
+use xxhash_rust::xxh3::Xxh3;
 
 /// The bits of a sample that FLAC can have without loss; `None` if floats are needed.
 #[cfg(feature = "write")]
@@ -28,12 +31,40 @@ fn bits(clip: &Clip) -> Option<u32> {
 #[cfg(feature = "write")]
 const SHORTEST: usize = 64;
 
-/// Encodes a clip: without loss, or as Ogg Vorbis of a quality from 0 to 10.
+/// How a piece of audio is to be stored.
 #[cfg(feature = "write")]
-pub(crate) fn encode(clip: &Clip, rate: u32, quality: Option<f32>) -> (Encoding, Vec<u8>) {
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Storing {
+    /// As Ogg Vorbis of a quality from 0 to 10.
+    pub quality: Option<f32>,
+    /// As the bytes of its file, where those can be read in a game and give the same samples.
+    pub original: Option<Vec<u8>>,
+    /// It is read as it is needed, and only its head is loaded.
+    pub streamed: bool,
+}
+
+/// Encodes a clip: without loss unless something is said.
+#[cfg(feature = "write")]
+pub(crate) fn encode(clip: &Clip, rate: u32, storing: &Storing) -> (Encoding, Vec<u8>) {
     let frames = clip.frames();
+    let same = |bytes: &[u8], encoding: Encoding| {
+        let samples = || (0..frames).flat_map(|frame| clip.channels.iter().map(move |c| c[frame].to_bits()));
+        decode_stream(bytes.to_vec(), encoding, clip.channels.len()).is_ok_and(|back| back.iter().map(|s| s.to_bits()).eq(samples()))
+    };
+    if let Some(bytes) = &storing.original {
+        let known = match stripped(bytes) {
+            Some(flac) => Some((Encoding::Flac, flac)),
+            None => bytes.starts_with(b"OggS").then(|| (Encoding::Vorbis, bytes.clone())),
+        };
+        // One at another rate was converted, and is not the same.
+        if let Some(original) = known.filter(|(encoding, bytes)| same(bytes, *encoding)) {
+            return original;
+        }
+    }
+    let quality = storing.quality;
     // What does not come back with all its frames is not stored so: loops and cuts are counted in them.
-    let long = |bytes: &Vec<u8>| decode_stream(bytes.clone(), "ogg", clip.channels.len()).is_ok_and(|back| back.len() >= frames * clip.channels.len());
+    let long =
+        |bytes: &Vec<u8>| decode_stream(bytes.clone(), Encoding::Vorbis, clip.channels.len()).is_ok_and(|back| back.len() >= frames * clip.channels.len());
     if let Some(bytes) = quality.filter(|_| frames >= SHORTEST).and_then(|quality| vorbis(clip, rate, quality)).filter(long) {
         return (Encoding::Vorbis, bytes);
     }
@@ -42,8 +73,7 @@ pub(crate) fn encode(clip: &Clip, rate: u32, quality: Option<f32>) -> (Encoding,
         let scale = (1u32 << (bits - 1)) as f32;
         let samples: Vec<i32> = interleaved.clone().map(|s| (s * scale) as i32).collect();
         // What does not come back as it was is not stored so.
-        let whole = |bytes: &Vec<u8>| decode_stream(bytes.clone(), "flac", clip.channels.len()).is_ok_and(|back| back.into_iter().eq(interleaved.clone()));
-        if let Some(bytes) = flac(&samples, clip.channels.len(), bits as usize, rate).filter(whole) {
+        if let Some(bytes) = flac(&samples, clip.channels.len(), bits as usize, rate).filter(|bytes| same(bytes, Encoding::Flac)) {
             return (Encoding::Flac, bytes);
         }
     }
@@ -92,13 +122,10 @@ pub(crate) fn decode(audio: &Audio, bytes: Vec<u8>) -> Result<Clip, String> {
     }
     let interleaved = match audio.encoding {
         Encoding::F32 => bytes.chunks_exact(4).filter_map(|b| b.try_into().ok()).map(f32::from_le_bytes).collect(),
-        Encoding::Flac => decode_stream(bytes, "flac", channels)?,
-        Encoding::Vorbis if !cfg!(feature = "vorbis") => {
-            return Err("it is Ogg Vorbis, and this was built without that: build it with --features vorbis".into());
-        }
+        Encoding::Flac => decode_stream(bytes, Encoding::Flac, channels)?,
         Encoding::Vorbis => {
             // Its last block is whole; how much of it counts is known here.
-            let mut whole = decode_stream(bytes, "ogg", channels)?;
+            let mut whole = decode_stream(bytes, Encoding::Vorbis, channels)?;
             whole.truncate(usize::try_from(audio.frames).unwrap_or(usize::MAX).saturating_mul(channels));
             whole
         }
@@ -107,33 +134,199 @@ pub(crate) fn decode(audio: &Audio, bytes: Vec<u8>) -> Result<Clip, String> {
         return Err("it is not as long as it should be, or has samples that are no numbers".into());
     }
     let channel = |at: usize| interleaved.iter().skip(at).step_by(channels).copied().collect();
-    Ok(Clip::new(&audio.name, (0..channels).map(channel).collect(), audio.loop_points))
+    Ok(Clip { content: audio.content(), ..Clip::new(&audio.name, (0..channels).map(channel).collect(), audio.loop_points) })
 }
 
-fn decode_stream(bytes: Vec<u8>, ending: &str, channels: usize) -> Result<Vec<f32>, String> {
-    let words = |error: Error| error.to_string();
-    let options = FormatOptions::default();
-    let stream = MediaSourceStream::new(Box::new(std::io::Cursor::new(bytes)), Default::default());
-    let probed = symphonia::default::get_probe().format(Hint::new().with_extension(ending), stream, &options, &MetadataOptions::default());
-    let mut format = probed.map_err(words)?.format;
-    let track = format.default_track().ok_or("it has no audio")?;
-    if track.codec_params.channels.map(symphonia::core::audio::Channels::count) != Some(channels) {
-        return Err("it has another number of channels".into());
+/// The hash of what a clip holds, whatever it is called: its channels, its loop and all its samples; of one that is not what it was, what it was.
+#[must_use]
+pub fn content(clip: &Clip) -> u128 {
+    if let Some(content) = clip.content {
+        return content;
     }
-    let mut decoder = symphonia::default::get_codecs().make(&track.codec_params, &DecoderOptions::default()).map_err(words)?;
-    let mut samples = Vec::new();
+    let mut hasher = Xxh3::new();
+    let (start, end) = clip.loop_points.map_or((u64::MAX, 0), |(start, end)| (start as u64, end as u64));
+    for number in [start, end, clip.channels.len() as u64, clip.frames() as u64] {
+        hasher.update(&number.to_le_bytes());
+    }
+    let mut bytes = [0u8; 4 * 1024];
+    for part in clip.channels.iter().flat_map(|c| c.chunks(1024)) {
+        for (to, sample) in bytes.chunks_exact_mut(4).zip(part) {
+            to.copy_from_slice(&sample.to_le_bytes());
+        }
+        hasher.update(&bytes[..part.len() * 4]);
+    }
+    hasher.digest128()
+}
+
+/// Blocks of a FLAC stream's head that say something of its audio (RFC 9639, 8.1): what it is, room, and where to seek.
+const OF_AUDIO: [u8; 3] = [0, 1, 3];
+
+/// Refuses a FLAC stream with pictures, comments or the like: nothing writes them into a bundle, and a picture that claims to have four gigabytes
+/// would be given them.
+fn only_audio(bytes: &mut (impl Read + Seek)) -> Result<(), String> {
+    let mut read = || -> std::io::Result<Option<u8>> {
+        let mut head = [0; 4];
+        bytes.read_exact(&mut head)?;
+        // A decoder would look for the beginning further on.
+        if head != *b"fLaC" {
+            return Ok(Some(u8::MAX));
+        }
+        loop {
+            bytes.read_exact(&mut head)?;
+            let [kind, length @ ..] = head;
+            if !OF_AUDIO.contains(&(kind & 0x7f)) {
+                return Ok(Some(kind & 0x7f));
+            }
+            if kind & 0x80 != 0 {
+                return Ok(None);
+            }
+            bytes.seek(SeekFrom::Current(i64::from(u32::from_be_bytes([0, length[0], length[1], length[2]]))))?;
+        }
+    };
+    // What is too short is told by whoever reads it.
+    let other = read().ok().flatten();
+    bytes.rewind().map_err(|e| e.to_string())?;
+    match other {
+        None => Ok(()),
+        Some(u8::MAX) => Err("it is no FLAC stream".into()),
+        Some(kind) => Err(format!("it has a block of kind {kind} before its audio, which no bundle has")),
+    }
+}
+
+/// A FLAC stream without what is not its audio; `None` if it is none.
+#[cfg(feature = "write")]
+fn stripped(flac: &[u8]) -> Option<Vec<u8>> {
+    let mut kept: Vec<&[u8]> = Vec::new();
+    let mut rest = flac.strip_prefix(b"fLaC")?;
     loop {
-        let packet = match format.next_packet() {
+        let length = 4 + u32::from_be_bytes([0, *rest.get(1)?, *rest.get(2)?, *rest.get(3)?]) as usize;
+        let (block, after) = rest.split_at_checked(length)?;
+        if OF_AUDIO.contains(&(block[0] & 0x7f)) {
+            kept.push(block);
+        }
+        rest = after;
+        if block[0] & 0x80 != 0 {
+            break;
+        }
+    }
+    let mut out = b"fLaC".to_vec();
+    for (at, block) in kept.iter().enumerate() {
+        out.push(block[0] & 0x7f | if at + 1 == kept.len() { 0x80 } else { 0 });
+        out.extend_from_slice(&block[1..]);
+    }
+    out.extend_from_slice(rest);
+    Some(out)
+}
+
+/// What is being decoded, frame after frame.
+pub(crate) struct Decoding {
+    format: Box<dyn FormatReader>,
+    decoder: Box<dyn Decoder>,
+    channels: usize,
+    /// Interleaved samples that have been decoded and not been given, from a place on.
+    samples: Vec<f32>,
+    given: usize,
+    /// Whether it is at its beginning: some encodings come back otherwise after a seek, and begin anew instead.
+    seeks: bool,
+}
+
+fn words(error: impl std::fmt::Display) -> String {
+    format!("{error}")
+}
+
+/// A source for the decoder.
+struct Bytes<R>(R, u64);
+
+impl<R: Read> Read for Bytes<R> {
+    fn read(&mut self, into: &mut [u8]) -> std::io::Result<usize> {
+        self.0.read(into)
+    }
+}
+
+impl<R: Seek> Seek for Bytes<R> {
+    fn seek(&mut self, to: SeekFrom) -> std::io::Result<u64> {
+        self.0.seek(to)
+    }
+}
+
+impl<R: Read + Seek + Send + Sync> MediaSource for Bytes<R> {
+    fn is_seekable(&self) -> bool {
+        true
+    }
+
+    fn byte_len(&self) -> Option<u64> {
+        Some(self.1)
+    }
+}
+
+impl Decoding {
+    /// Begins to decode audio of so many channels.
+    pub(crate) fn open(span: Span, encoding: Encoding, channels: usize) -> Result<Decoding, String> {
+        let length = span.length();
+        Decoding::of(span, length, encoding, channels)
+    }
+
+    fn of(mut bytes: impl Read + Seek + Send + Sync + 'static, length: u64, encoding: Encoding, channels: usize) -> Result<Decoding, String> {
+        if encoding == Encoding::Vorbis && !cfg!(feature = "vorbis") {
+            return Err("it is Ogg Vorbis, and this was built without that: build it with --features vorbis".into());
+        }
+        let ending = if encoding == Encoding::Vorbis { "ogg" } else { "flac" };
+        if encoding == Encoding::Flac {
+            only_audio(&mut bytes)?;
+        }
+        let stream = MediaSourceStream::new(Box::new(Bytes(bytes, length)), Default::default());
+        let probed = symphonia::default::get_probe().format(Hint::new().with_extension(ending), stream, &FormatOptions::default(), &MetadataOptions::default());
+        let format = probed.map_err(words)?.format;
+        let track = format.default_track().ok_or("it has no audio")?;
+        if track.codec_params.channels.map(symphonia::core::audio::Channels::count) != Some(channels) {
+            return Err("it has another number of channels".into());
+        }
+        let decoder = symphonia::default::get_codecs().make(&track.codec_params, &DecoderOptions::default()).map_err(words)?;
+        Ok(Decoding { format, decoder, channels, samples: Vec::new(), given: 0, seeks: encoding == Encoding::Flac })
+    }
+
+    /// The next frames, interleaved; fewer at the end.
+    pub(crate) fn frames(&mut self, count: usize) -> Result<Vec<f32>, String> {
+        let wanted = count.saturating_mul(self.channels);
+        self.samples.drain(..self.given);
+        self.given = 0;
+        while self.samples.len() < wanted && self.decode()? {}
+        self.given = wanted.min(self.samples.len());
+        Ok(self.samples[..self.given].to_vec())
+    }
+
+    /// Decodes a packet more; false at the end.
+    fn decode(&mut self) -> Result<bool, String> {
+        let packet = match self.format.next_packet() {
             Ok(packet) => packet,
             // That is how an end is told.
-            Err(Error::IoError(error)) if error.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(samples),
+            Err(Error::IoError(error)) if error.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(false),
             Err(error) => return Err(words(error)),
         };
-        let decoded = decoder.decode(&packet).map_err(words)?;
+        let decoded = self.decoder.decode(&packet).map_err(words)?;
         let mut buffer = SampleBuffer::<f32>::new(decoded.capacity() as u64, *decoded.spec());
         buffer.copy_interleaved_ref(decoded);
-        samples.extend_from_slice(buffer.samples());
+        self.samples.extend_from_slice(buffer.samples());
+        Ok(true)
     }
+
+    /// Goes to a frame, from the beginning; gives the one at which it is then, which lies before it or on it. What does not come back the same after that
+    /// stays at its beginning.
+    pub(crate) fn seek(&mut self, frame: usize) -> Result<usize, String> {
+        if !self.seeks {
+            return Ok(0);
+        }
+        let seeked = self.format.seek(SeekMode::Accurate, SeekTo::TimeStamp { ts: frame as u64, track_id: 0 }).map_err(words)?;
+        self.decoder.reset();
+        self.samples.clear();
+        self.given = 0;
+        Ok(seeked.actual_ts as usize)
+    }
+}
+
+fn decode_stream(bytes: Vec<u8>, encoding: Encoding, channels: usize) -> Result<Vec<f32>, String> {
+    let length = bytes.len() as u64;
+    Decoding::of(std::io::Cursor::new(bytes), length, encoding, channels)?.frames(usize::MAX)
 }
 
 #[cfg(test)]
@@ -142,8 +335,12 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn there_and_back(clip: &Clip, quality: Option<f32>) -> (Encoding, Clip, usize) {
-        let (encoding, bytes) = encode(clip, 48_000, quality);
+    fn as_vorbis(quality: f32) -> Storing {
+        Storing { quality: Some(quality), ..Storing::default() }
+    }
+
+    fn there_and_back(clip: &Clip, storing: &Storing) -> (Encoding, Clip, usize) {
+        let (encoding, bytes) = encode(clip, 48_000, storing);
         let audio = Audio {
             name: clip.name.clone(),
             entry: String::new(),
@@ -152,6 +349,8 @@ mod tests {
             frames: clip.frames() as u64,
             loop_points: clip.loop_points,
             bytes: bytes.len() as u64,
+            streamed: false,
+            content: None,
         };
         let bytes_long = bytes.len();
         (encoding, decode(&audio, bytes).unwrap(), bytes_long)
@@ -170,18 +369,44 @@ mod tests {
         let tone =
             |hertz: f64, frames: usize| (0..frames).map(|i| (0.4 * (i as f64 * hertz * std::f64::consts::TAU / 48_000.0).sin()) as f32).collect::<Vec<f32>>();
         let clip = Clip::new("audio/x.wav", vec![tone(440.0, 48_001), tone(523.3, 48_001)], Some((1_000, 40_000)));
-        let (_, _, lossless) = there_and_back(&clip, None);
+        let (_, _, lossless) = there_and_back(&clip, &Storing::default());
         let mut before = 0;
         for quality in [0.0, 5.0, 10.0] {
-            let (encoding, back, bytes) = there_and_back(&clip, Some(quality));
+            let (encoding, back, bytes) = there_and_back(&clip, &as_vorbis(quality));
             let apart = noise(&clip, &back);
             assert!(encoding == Encoding::Vorbis && bytes < lossless / 4 && back.frames() == 48_001 && back.loop_points == Some((1_000, 40_000)));
             assert!(apart < -25.0, "quality {quality}: {apart} dB");
             assert!(bytes > before, "quality {quality}: {bytes} bytes");
             before = bytes;
         }
-        assert_eq!(encode(&clip, 48_000, Some(4.0)), encode(&clip, 48_000, Some(4.0)), "the same bytes each time");
-        assert_eq!(there_and_back(&Clip::new("a", vec![vec![0.5; 10]], None), Some(5.0)).0, Encoding::F32, "what is very short stays as it is");
+        assert_eq!(encode(&clip, 48_000, &as_vorbis(4.0)), encode(&clip, 48_000, &as_vorbis(4.0)), "the same bytes each time");
+        assert_eq!(there_and_back(&Clip::new("a", vec![vec![0.5; 10]], None), &as_vorbis(5.0)).0, Encoding::F32, "what is very short stays as it is");
+    }
+
+    #[test]
+    fn an_original_is_stored_as_it_is_without_its_pictures_if_it_gives_the_same_samples() {
+        let samples: Vec<f32> = (0..4_000).map(|i| ((i * 37 % 4_001) as f32 - 2_000.0).floor() / 32_768.0).collect();
+        let clip = Clip::new("audio/x.flac", vec![samples.clone()], None);
+        let whole: Vec<i32> = samples.iter().map(|s| (s * 32_768.0) as i32).collect();
+        let plain = flac(&whole, 1, 16, 48_000).unwrap();
+        // A picture of 300 bytes after the first block.
+        let first = 4 + 4 + 34;
+        let mut pictured = plain[..first].to_vec();
+        pictured[4] &= 0x7f;
+        pictured.extend([0x86, 0, 1, 44]);
+        pictured.extend([7; 300]);
+        pictured.extend(&plain[first..]);
+        let storing = |bytes: &[u8]| Storing { original: Some(bytes.to_vec()), quality: Some(2.0), streamed: false };
+        assert_eq!(encode(&clip, 48_000, &storing(&pictured)), (Encoding::Flac, plain.clone()));
+        assert!(decode_stream(pictured.clone(), Encoding::Flac, 1).unwrap_err().contains("a block of kind 6"));
+        // Ogg Vorbis that decodes to what the project has.
+        let ogg = vorbis(&clip, 48_000, 3.0).unwrap();
+        let lossy = Clip::new("audio/x.ogg", vec![decode_stream(ogg.clone(), Encoding::Vorbis, 1).unwrap()], None);
+        assert_eq!(encode(&lossy, 48_000, &storing(&ogg)), (Encoding::Vorbis, ogg));
+        // Other samples, no such file, nothing: as is said besides.
+        for other in [&flac(&whole[1..], 1, 16, 48_000).unwrap()[..], b"RIFF", b"fLaC\0\0", b""] {
+            assert_eq!(encode(&clip, 48_000, &storing(other)).1, vorbis(&clip, 48_000, 2.0).unwrap());
+        }
     }
 
     proptest! {
@@ -190,10 +415,10 @@ mod tests {
         fn as_vorbis_every_length_comes_back(frames in 64usize..20_000, stereo in any::<bool>(), quality in 0.0f32..10.0, rate in prop::sample::select(vec![22_050u32, 44_100, 48_000, 96_000])) {
             let channels = (0..1 + usize::from(stereo)).map(|c| (0..frames).map(|i| 0.3 * ((i * (c + 3)) as f32 * 0.01).sin()).collect()).collect();
             let clip = Clip::new("audio/x.wav", channels, None);
-            let (encoding, bytes) = encode(&clip, rate, Some(quality));
+            let (encoding, bytes) = encode(&clip, rate, &as_vorbis(quality));
             prop_assert_eq!(encoding, Encoding::Vorbis);
             // Its blocks are whole, and begin with the first sample.
-            let back = decode_stream(bytes, "ogg", clip.channels.len()).unwrap();
+            let back = decode_stream(bytes, Encoding::Vorbis, clip.channels.len()).unwrap();
             prop_assert!(back.len() >= frames * clip.channels.len() && back.len() < (frames + 8192) * clip.channels.len(), "{} of {}", back.len(), frames);
         }
 
@@ -210,7 +435,7 @@ mod tests {
             };
             let channels: Vec<Vec<f32>> = (0..1 + usize::from(stereo)).map(|_| (0..frames).map(|_| sample()).collect()).collect();
             let clip = Clip::new("audio/x.flac", channels, looped.then_some((frames / 4, frames / 2)));
-            let (encoding, back, _) = there_and_back(&clip, None);
+            let (encoding, back, _) = there_and_back(&clip, &Storing::default());
             prop_assert_eq!(encoding == Encoding::Flac, kind < 2 && frames >= SHORTEST);
             prop_assert_eq!(back.loop_points, clip.loop_points);
             prop_assert_eq!(back.level_db.to_bits(), clip.level_db.to_bits());

@@ -4,6 +4,7 @@ use crate::names::Names;
 use estampie_engine::director::actions::ACTIONS;
 use estampie_engine::dsp::effects::KINDS;
 use estampie_engine::dsp::generators::GENERATORS;
+use estampie_engine::pages::HEAD;
 use serde::{Deserialize, Serialize};
 
 /// The version of the format. It grows whenever a bundle of before could be read wrongly.
@@ -39,6 +40,12 @@ pub struct Audio {
     pub loop_points: Option<(usize, usize)>,
     /// How many bytes it takes in the bundle.
     pub bytes: u64,
+    /// Whether it is read as it is needed: only its head is loaded.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub streamed: bool,
+    /// The hash of the project's samples, where those that are stored do not tell.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub content: Option<String>,
 }
 
 /// The words of all that a program names by its place in a table of the engine.
@@ -53,10 +60,22 @@ pub struct Tables {
 }
 
 impl Audio {
-    /// How many bytes it takes in memory.
+    /// The hash of the project's samples, if it is needed.
+    pub(crate) fn content(&self) -> Option<u128> {
+        self.content.as_deref().and_then(|hash| u128::from_str_radix(hash, 16).ok())
+    }
+
+    /// Whether only its head is loaded, where audio is streamed at all.
+    #[must_use]
+    pub fn is_long(&self) -> bool {
+        self.streamed && self.frames > HEAD as u64
+    }
+
+    /// How many bytes it takes in memory, pages of what is streamed not counted.
     #[must_use]
     pub fn memory(&self) -> u64 {
-        self.frames.saturating_mul(u64::from(self.channels)).saturating_mul(4)
+        let frames = if self.is_long() { HEAD as u64 } else { self.frames };
+        frames.saturating_mul(u64::from(self.channels)).saturating_mul(4)
     }
 }
 

@@ -2,10 +2,13 @@
 
 use crate::audio::decode;
 use crate::manifest::{Audio, FORMAT, Manifest, Tables};
-use estampie_engine::clip::Clip;
+use crate::origin::{Origin, Span};
+use crate::stream::{Stored, Streams};
+use estampie_engine::clip::{Clip, Streamed};
+use estampie_engine::pages::HEAD;
 use estampie_engine::program::Program;
 use std::collections::HashMap;
-use std::io::{Cursor, Read, Seek};
+use std::io::{BufReader, Read, Seek};
 use std::path::Path;
 use std::sync::Arc;
 use zip::ZipArchive;
@@ -54,8 +57,9 @@ impl From<zip::result::ZipError> for ReadError {
 
 /// A bundle that has been opened: its manifest is read and fits, and its audio is not yet decoded.
 #[derive(Debug)]
-pub struct Bundle<R: Read + Seek> {
-    archive: ZipArchive<R>,
+pub struct Bundle {
+    origin: Origin,
+    archive: ZipArchive<BufReader<Span>>,
     manifest: Manifest,
 }
 
@@ -64,33 +68,29 @@ pub(crate) fn hash(bytes: &[u8]) -> String {
     format!("{:032x}", xxhash_rust::xxh3::xxh3_128(bytes))
 }
 
-impl Bundle<std::io::BufReader<std::fs::File>> {
+impl Bundle {
     /// Opens a file.
     ///
     /// # Errors
     /// When it is no bundle that this program plays.
     pub fn open(path: &Path) -> Result<Self, ReadError> {
-        Bundle::read(std::io::BufReader::new(std::fs::File::open(path)?))
+        Bundle::read(Origin::open(path)?)
     }
-}
 
-impl Bundle<Cursor<Vec<u8>>> {
     /// Opens a bundle in memory.
     ///
     /// # Errors
     /// When it is none that this program plays.
     pub fn of_bytes(bytes: Vec<u8>) -> Result<Self, ReadError> {
-        Bundle::read(Cursor::new(bytes))
+        Bundle::read(Origin::Memory(bytes.into()))
     }
-}
 
-impl<R: Read + Seek> Bundle<R> {
-    /// Opens what can be read.
+    /// Opens one wherever it is.
     ///
     /// # Errors
-    /// When it is no bundle that this program plays.
-    pub fn read(reader: R) -> Result<Self, ReadError> {
-        let mut archive = ZipArchive::new(reader)?;
+    /// When it is none that this program plays.
+    pub fn read(origin: Origin) -> Result<Self, ReadError> {
+        let mut archive = ZipArchive::new(BufReader::new(origin.whole()))?;
         let text = entry(&mut archive, "bundle.json", MOST)?;
         let value: serde_json::Value = serde_json::from_slice(&text).map_err(|e| ReadError::NoBundle(format!("bundle.json is broken: {e}")))?;
         // The version first: what another one means by the rest is not known here.
@@ -108,7 +108,7 @@ impl<R: Read + Seek> Bundle<R> {
         if let Some((what, _)) = differs.into_iter().find(|(_, same)| !same) {
             return Err(ReadError::Tables { written_by: manifest.written_by, what });
         }
-        Ok(Bundle { archive, manifest })
+        Ok(Bundle { origin, archive, manifest })
     }
 
     /// What it says of itself.
@@ -123,7 +123,7 @@ impl<R: Read + Seek> Bundle<R> {
     /// When anything is not as it was written.
     pub fn load(mut self) -> Result<Arc<Program>, ReadError> {
         let bytes = self.program()?;
-        let clips = self.audio(|_| true)?;
+        let clips = self.audio(|_| true, false)?;
         Ok(Arc::new(assemble(&bytes, &clips)?))
     }
 
@@ -139,17 +139,51 @@ impl<R: Read + Seek> Bundle<R> {
         Ok(bytes)
     }
 
-    /// Reads the audio whose names are wanted, decoded on all cores.
+    /// Reads the audio whose names are wanted, decoded on all cores; of what is to be streamed only the head, if that is wanted.
     ///
     /// # Errors
     /// When any of it is not as it was written.
-    pub fn audio(&mut self, wanted: impl Fn(&str) -> bool) -> Result<Clips, ReadError> {
-        let mut stored = Vec::with_capacity(self.manifest.audio.len());
-        for audio in self.manifest.audio.iter().filter(|a| wanted(&a.name)) {
-            // The manifest may be anybody's: no more is taken than stands there.
-            stored.push((audio, entry(&mut self.archive, &audio.entry, audio.bytes)?));
+    pub fn audio(&mut self, wanted: impl Fn(&str) -> bool, stream: bool) -> Result<Clips, ReadError> {
+        let mut work = Vec::with_capacity(self.manifest.audio.len());
+        for at in 0..self.manifest.audio.len() {
+            let audio = &self.manifest.audio[at];
+            if !wanted(&audio.name) {
+                continue;
+            }
+            work.push(if stream && audio.is_long() {
+                Work::Head(at as u32, self.stored(at)?)
+            } else {
+                // The manifest may be anybody's: no more is taken than stands there.
+                Work::All(audio.clone(), entry(&mut self.archive, &audio.entry, audio.bytes)?)
+            });
         }
-        decode_all(stored)
+        decode_all(work, &self.origin)
+    }
+
+    /// Where a piece of audio lies.
+    fn stored(&mut self, at: usize) -> Result<Stored, ReadError> {
+        let audio = self.manifest.audio[at].clone();
+        let damaged = |what: &str| ReadError::Damaged(format!("{}: {what}", audio.entry));
+        if !(1..=2).contains(&audio.channels) {
+            return Err(damaged("it has neither one nor two channels"));
+        }
+        let file = self.archive.by_name(&audio.entry)?;
+        if file.compression() != zip::CompressionMethod::Stored || file.size() != audio.bytes {
+            return Err(damaged("it is not stored as it was written"));
+        }
+        let start = file.data_start().ok_or_else(|| damaged("it is nowhere"))?;
+        drop(file);
+        Ok(Stored { audio, start })
+    }
+
+    /// What is streamed of it, to be read from where it lies.
+    ///
+    /// # Errors
+    /// When some of it is not as it was written.
+    pub fn streams(&mut self) -> Result<Streams, ReadError> {
+        let long: Vec<bool> = self.manifest.audio.iter().map(Audio::is_long).collect();
+        let stored: Result<Vec<_>, _> = long.iter().enumerate().map(|(at, long)| long.then(|| self.stored(at)).transpose()).collect();
+        Ok(Streams::new(self.origin.clone(), stored?))
     }
 }
 
@@ -168,18 +202,48 @@ pub fn assemble(program: &[u8], clips: &Clips) -> Result<Program, ReadError> {
     Ok(program)
 }
 
+/// What is to be decoded.
+enum Work {
+    All(Audio, Vec<u8>),
+    /// The head of what is streamed under a number.
+    Head(u32, Stored),
+}
+
+impl Work {
+    fn do_it(self, origin: &Origin) -> Result<Clip, String> {
+        let name = match &self {
+            Work::All(audio, _) | Work::Head(_, Stored { audio, .. }) => audio.name.clone(),
+        };
+        let clip = match self {
+            Work::All(audio, bytes) => decode(&audio, bytes),
+            Work::Head(stream, stored) => head(stream, &stored, origin),
+        };
+        clip.map_err(|what| format!("{name}: {what}"))
+    }
+}
+
+fn head(stream: u32, stored: &Stored, origin: &Origin) -> Result<Clip, String> {
+    let audio = &stored.audio;
+    let frames = usize::try_from(audio.frames).map_err(|_| "it is longer than any may be")?;
+    let head = stored.head(origin, HEAD)?;
+    if head.iter().any(|c| c.len() != HEAD || c.iter().any(|s| !s.is_finite())) {
+        return Err("it is not as long as it should be, or has samples that are no numbers".into());
+    }
+    Ok(Clip { content: audio.content(), ..Clip::streamed(&audio.name, head, Streamed { stream, frames }, audio.loop_points) })
+}
+
 /// Decodes on all cores.
-fn decode_all(stored: Vec<(&Audio, Vec<u8>)>) -> Result<Clips, ReadError> {
-    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(stored.len().max(1));
-    let (clips, work) = (std::sync::Mutex::new(HashMap::new()), std::sync::Mutex::new(stored));
+fn decode_all(work: Vec<Work>, origin: &Origin) -> Result<Clips, ReadError> {
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(work.len().max(1));
+    let (clips, work) = (std::sync::Mutex::new(HashMap::new()), std::sync::Mutex::new(work));
     let wrong = std::sync::Mutex::new(None);
     std::thread::scope(|scope| {
         for _ in 0..cores {
             scope.spawn(|| {
-                while let Some((audio, bytes)) = work.lock().ok().and_then(|mut work| work.pop()) {
-                    match decode(audio, bytes) {
-                        Ok(clip) => drop(clips.lock().map(|mut clips| clips.insert(audio.name.clone(), Arc::new(clip)))),
-                        Err(what) => drop(wrong.lock().map(|mut wrong| *wrong = Some(format!("{}: {what}", audio.name)))),
+                while let Some(next) = work.lock().ok().and_then(|mut work| work.pop()) {
+                    match next.do_it(origin) {
+                        Ok(clip) => drop(clips.lock().map(|mut clips| clips.insert(clip.name.clone(), Arc::new(clip)))),
+                        Err(what) => drop(wrong.lock().map(|mut wrong| *wrong = Some(what))),
                     }
                 }
             });

@@ -1,13 +1,13 @@
 //! Writing a bundle.
 
-use crate::audio::encode;
+use crate::audio::{Storing, content, encode};
 use crate::manifest::{Audio, Encoding, FORMAT, Manifest, Tables};
 use crate::names::{Names, c_header, rust_module};
 use crate::parts::{PartInfo, parts};
 use crate::read::hash;
 use estampie_engine::clip::Clip;
 use estampie_engine::program::Program;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{Seek, Write};
 use std::sync::{Arc, Mutex};
 use zip::write::SimpleFileOptions;
@@ -24,8 +24,8 @@ pub struct Info {
     pub names: Names,
     /// Parts that a game loads by themselves.
     pub parts: Vec<PartInfo>,
-    /// Audio that may be stored with loss, as Ogg Vorbis: its name, and a quality from 0 to 10.
-    pub vorbis: BTreeMap<String, f32>,
+    /// How audio is stored, by its name: without loss and in memory unless something is said.
+    pub storing: BTreeMap<String, Storing>,
 }
 
 /// Why a bundle is not written.
@@ -57,10 +57,13 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
     program.each_clip(|clip| {
         clips.entry(clip.name.clone()).or_insert_with(|| Arc::clone(clip));
     });
-    let encoded = encode_all(&clips, program.rate, &info.vorbis);
+    let encoded = encode_all(&clips, program.rate, &info.storing);
+    let played = notes_play(program);
     // A number of this process would make two bundles of one project differ.
     let bytes = postcard::to_allocvec(&Program { id: 0, ..program.clone() })?;
     let mut audio = Vec::with_capacity(clips.len());
+    // What notes play has to be there at any pitch and place at once.
+    let streamed = |name: &String| info.storing.get(name).is_some_and(|s| s.streamed) && !played.contains(name);
     for (at, ((name, clip), (encoding, bytes))) in clips.iter().zip(&encoded).enumerate() {
         let ending = match encoding {
             Encoding::Flac => "flac",
@@ -75,6 +78,8 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
             frames: clip.frames() as u64,
             loop_points: clip.loop_points,
             bytes: bytes.len() as u64,
+            streamed: streamed(name),
+            content: (*encoding == Encoding::Vorbis || streamed(name)).then(|| format!("{:032x}", content(clip))),
         });
     }
     let manifest = Manifest {
@@ -111,8 +116,14 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
     Ok(manifest)
 }
 
+/// The names of the audio that instruments play.
+fn notes_play(program: &Program) -> BTreeSet<String> {
+    program.music.instruments.iter().flat_map(|i| &i.takes).map(|(clip, ..)| clip.name.clone()).collect()
+}
+
 /// Encodes on all cores, in the order of the names.
-fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, rate: u32, vorbis: &BTreeMap<String, f32>) -> Vec<(Encoding, Vec<u8>)> {
+fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, rate: u32, storing: &BTreeMap<String, Storing>) -> Vec<(Encoding, Vec<u8>)> {
+    let usual = Storing::default();
     let list: Vec<&Arc<Clip>> = clips.values().collect();
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(list.len().max(1));
     let next = std::sync::atomic::AtomicUsize::new(0);
@@ -121,7 +132,7 @@ fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, rate: u32, vorbis: &BTreeMap<
         for _ in 0..cores {
             scope.spawn(|| {
                 while let Some((at, clip)) = Some(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)).and_then(|at| Some((at, list.get(at)?))) {
-                    let encoded = encode(clip, rate, vorbis.get(&clip.name).copied());
+                    let encoded = encode(clip, rate, storing.get(&clip.name).unwrap_or(&usual));
                     if let Ok(mut done) = done.lock() {
                         done.insert(at, encoded);
                     }

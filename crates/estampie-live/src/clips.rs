@@ -1,10 +1,11 @@
 //! Audio by what it is: what a game has need not be sent to it.
 
+use estampie_bundle::content;
 use estampie_engine::clip::Clip;
 use estampie_engine::program::Program;
 use std::collections::HashMap;
 use std::sync::Arc;
-use xxhash_rust::xxh3::{Xxh3, xxh3_128};
+use xxhash_rust::xxh3::xxh3_128;
 
 /// What a clip is: its name, its loop and all its samples, hashed.
 pub(crate) type Hash = [u8; 16];
@@ -12,24 +13,6 @@ pub(crate) type Hash = [u8; 16];
 /// The hash of a clip.
 pub(crate) fn hash(clip: &Clip) -> Hash {
     xxh3_128(&[clip.name.as_bytes(), &content(clip).to_le_bytes()].concat()).to_le_bytes()
-}
-
-/// The hash of what a clip holds, whatever it is called: its channels, its loop and all its samples.
-#[must_use]
-pub fn content(clip: &Clip) -> u128 {
-    let mut hasher = Xxh3::new();
-    let (start, end) = clip.loop_points.map_or((u64::MAX, 0), |(start, end)| (start as u64, end as u64));
-    for number in [start, end, clip.channels.len() as u64, clip.frames() as u64] {
-        hasher.update(&number.to_le_bytes());
-    }
-    let mut bytes = [0u8; 4 * 1024];
-    for part in clip.channels.iter().flat_map(|c| c.chunks(1024)) {
-        for (to, sample) in bytes.chunks_exact_mut(4).zip(part) {
-            to.copy_from_slice(&sample.to_le_bytes());
-        }
-        hasher.update(&bytes[..part.len() * 4]);
-    }
-    hasher.digest128()
 }
 
 /// The clips of a program with their hashes; each is hashed once.

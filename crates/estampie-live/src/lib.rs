@@ -9,6 +9,19 @@ mod door;
 pub mod protocol;
 mod visit;
 
-pub use clips::content;
 pub use door::{Door, Inside};
 pub use visit::{Heard, State, Visit};
+
+/// What a fuzzer feeds (`fuzz/`).
+#[cfg(fuzzing)]
+pub mod fuzzing {
+    use crate::protocol::{FromGame, ToGame, read, read_hello};
+
+    /// Bytes as first words, and as frames from either side, one after the other.
+    pub fn line(bytes: &[u8]) {
+        let _ = read_hello(&mut &*bytes);
+        let (mut to, mut from) = (bytes, bytes);
+        while read::<ToGame>(&mut to).is_ok() {}
+        while read::<FromGame>(&mut from).is_ok() {}
+    }
+}

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use std::io::{self, ErrorKind, Read, Write};
 
 /// The version: it grows whenever a frame could be read wrongly by one of before.
-pub const PROTOCOL: u32 = 1;
+pub const PROTOCOL: u32 = 2;
 
 /// The port unless another is said.
 pub const PORT: u16 = 9461;
@@ -229,7 +229,7 @@ mod tests {
         assert_eq!((&read, read.name.as_str()), (&hello, "Brinewick Salvage"));
         assert_eq!(read.against(&hello), None);
         let newer = Hello { protocol: PROTOCOL + 1, ..hello.clone() };
-        assert!(newer.against(&hello).unwrap().contains("version 2 of live edits and the workshop version 1"));
+        assert!(newer.against(&hello).unwrap().contains("version 3 of live edits and the workshop version 2"));
         let other = Hello { programs: "1-0".into(), ..hello.clone() };
         assert!(other.against(&hello).unwrap().contains("other effects"));
         let mut line = Vec::new();
@@ -247,7 +247,7 @@ mod tests {
         let status = FromGame::Status(Box::default());
         let mut bytes = postcard::to_allocvec(&to).unwrap();
         bytes.extend([&from, &status].into_iter().flat_map(|message| postcard::to_allocvec(message).unwrap()));
-        assert_eq!((PROTOCOL, bytes.len(), xxhash_rust::xxh3::xxh3_64(&bytes)), (1, 62, 16_062_741_930_105_081_161));
+        assert_eq!((PROTOCOL, bytes.len(), xxhash_rust::xxh3::xxh3_64(&bytes)), (2, 62, 16_062_741_930_105_081_161));
     }
 
     proptest! {

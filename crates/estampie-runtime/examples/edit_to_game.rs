@@ -24,7 +24,7 @@ fn main() {
     let mut bundle = std::io::Cursor::new(Vec::new());
     write(
         &program,
-        &Info { project: "Brinewick".into(), sources: String::new(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() },
+        &Info { project: "Brinewick".into(), sources: String::new(), names: Vec::new(), parts: Vec::new(), storing: Default::default() },
         &mut bundle,
     )
     .unwrap();

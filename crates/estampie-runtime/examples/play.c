@@ -30,6 +30,7 @@ int main(int count, char **arguments) {
   char error[400];
   estampie_options options = {0};
   options.seed = 7;
+  options.streaming = 1; /* nobody listens while it is written */
   all = estampie_load(arguments[1], &options, error, sizeof error);
   if (!all) fail(arguments[1], error);
 

@@ -11,7 +11,8 @@ from ctypes import POINTER, c_char_p, c_float, c_int, c_size_t, c_uint32, c_uint
 class Options(ctypes.Structure):
     """`estampie_options` of the header."""
 
-    _fields_ = [("rate", c_uint32), ("channels", c_uint32), ("seed", c_uint64), ("voices", c_uint32), ("inputs", c_uint32), ("parts_apart", c_uint32)]
+    _fields_ = [("rate", c_uint32), ("channels", c_uint32), ("seed", c_uint64), ("voices", c_uint32), ("inputs", c_uint32), ("parts_apart", c_uint32),
+                ("streaming", c_uint32), ("streams", c_uint32), ("emitters", c_uint32)]
 
 
 def library(path):
@@ -37,7 +38,7 @@ def main():
     lib = library(sys.argv[1])
     seconds = float(sys.argv[5]) if len(sys.argv) > 5 else 5.0
     text = ctypes.create_string_buffer(400)
-    sound = lib.estampie_load(sys.argv[2].encode(), Options(seed=1), text, len(text))
+    sound = lib.estampie_load(sys.argv[2].encode(), Options(seed=1, streaming=1), text, len(text))
     if not sound:
         sys.exit(f"{sys.argv[2]}: {text.value.decode()}")
     lib.estampie_event(sound, 0, lib.estampie_key(sound, sys.argv[4].encode()), 0)

@@ -27,6 +27,10 @@ typedef struct estampie_options {
   uint32_t voices;   /* the most at once, those that fade out included; 0 is 320 */
   uint32_t inputs;   /* that wait for their frame at most; 0 is 1024 */
   uint32_t parts_apart; /* 1: the bundle's parts are not loaded with it, but by estampie_load_part */
+  uint32_t streaming; /* how audio that is streamed is read: 0 by a thread of its own, ahead of what is heard; 1 as it is needed, while estampie_render
+                         waits (only for what renders without being heard); 2 not at all: it is loaded whole */
+  uint32_t streams;   /* the most voices that stream at once without holes, 256 kB each if the bundle has anything to stream; 0 is 24 */
+  uint32_t emitters;  /* that are somewhere, at most; what plays at one beyond them is not placed, and told; 0 is 1024 */
 } estampie_options;
 
 enum {

@@ -5,7 +5,7 @@
 
 #![allow(unsafe_code, reason = "pointers come from C; each use says what the header promises about it")]
 
-use crate::{Control, Key, LoadError, Options, Player, load, load_bytes};
+use crate::{Control, Key, LoadError, Options, Player, Streaming, load, load_bytes};
 use std::cell::UnsafeCell;
 use std::ffi::{CStr, c_char, c_int};
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -25,7 +25,7 @@ pub const ESTAMPIE_NO_PART: c_int = 4;
 
 /// How a bundle is played: `estampie_options` of the header.
 #[repr(C)]
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, Default)]
 pub struct EstampieOptions {
     /// As [`Options::rate`].
     pub rate: u32,
@@ -39,6 +39,12 @@ pub struct EstampieOptions {
     pub inputs: u32,
     /// As [`Options::parts_apart`]; 0 is no.
     pub parts_apart: u32,
+    /// As [`Options::streaming`]: 0 ahead, 1 waits, 2 whole.
+    pub streaming: u32,
+    /// As [`Options::streams`]; 0 is the default.
+    pub streams: u32,
+    /// As [`Options::emitters`]; 0 is the default.
+    pub emitters: u32,
 }
 
 /// What C holds: `estampie` of the header.
@@ -62,6 +68,13 @@ fn options(given: Option<&EstampieOptions>) -> Options {
         voices: or(given.voices, usual.voices),
         inputs: or(given.inputs, usual.inputs),
         parts_apart: given.parts_apart != 0,
+        streaming: match given.streaming {
+            1 => Streaming::Waits,
+            2 => Streaming::Whole,
+            _ => Streaming::Ahead,
+        },
+        streams: or(given.streams, usual.streams),
+        emitters: or(given.emitters, usual.emitters),
     }
 }
 

@@ -26,20 +26,23 @@ pub mod c;
 mod convert;
 mod live;
 mod parts;
+mod streaming;
 
 pub use live::ListenError;
 pub use parts::{PartError, PartState};
+pub use streaming::Streaming;
 
 use convert::Converter;
-use estampie_bundle::{ReadError, assemble};
+use estampie_bundle::{Bundle, Origin, ReadError, Streams, assemble};
 use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Message, Prepared};
 use estampie_engine::names::{NameKey, Names};
-use parts::{Parts, Source, Store};
+use parts::{Parts, Store};
 use rtrb::{Producer, PushError};
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::SocketAddr;
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::mpsc::{Receiver, channel};
 
 /// A name as a key: made once, and then said without a text.
 pub type Key = NameKey;
@@ -62,11 +65,17 @@ pub struct Options {
     pub parts_apart: bool,
     /// Inputs that wait for their frame at most; those beyond are left out and told.
     pub inputs: usize,
+    /// Emitters that are somewhere at most (1 to 8,192); what plays at one beyond them is not placed, and told.
+    pub emitters: usize,
+    /// How audio that the project wants streamed is read.
+    pub streaming: Streaming,
+    /// The most voices that stream at once without holes: 256 kB for each, if the bundle has anything to stream.
+    pub streams: usize,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Options { rate: 0, channels: 2, seed: 1, voices: 320, inputs: 1024, parts_apart: false }
+        Options { rate: 0, channels: 2, seed: 1, voices: 320, inputs: 1024, emitters: 1024, parts_apart: false, streaming: Streaming::Ahead, streams: 24 }
     }
 }
 
@@ -79,6 +88,9 @@ pub enum LoadError {
     /// No such rate is played.
     #[error("{0} frames a second are not played: 8000 to 384000 are")]
     Rate(u32),
+    /// There is no thread to read with.
+    #[error("no thread can be started to read audio with: {0}")]
+    Thread(#[from] std::io::Error),
     /// More channels than there are.
     #[error("{0} channels cannot be played: 1 or 2 can")]
     Channels(u32),
@@ -89,7 +101,7 @@ pub enum LoadError {
 /// # Errors
 /// When it cannot be played as the host wants it.
 pub fn load(path: &Path, options: &Options) -> Result<(Player, Control), LoadError> {
-    start(Source::File(path.to_owned()), options)
+    start(Origin::open(path).map_err(ReadError::from)?, options)
 }
 
 /// Loads a bundle from memory.
@@ -97,11 +109,14 @@ pub fn load(path: &Path, options: &Options) -> Result<(Player, Control), LoadErr
 /// # Errors
 /// When it cannot be played as the host wants it.
 pub fn load_bytes(bytes: Vec<u8>, options: &Options) -> Result<(Player, Control), LoadError> {
-    start(Source::Memory(bytes.into()), options)
+    start(Origin::Memory(bytes.into()), options)
 }
 
-fn start(source: Source, options: &Options) -> Result<(Player, Control), LoadError> {
-    let mut bundle = source.open()?;
+/// Pages for each voice that streams: what it plays, two ahead, and the start of its loop.
+const PAGES: usize = 4;
+
+fn start(origin: Origin, options: &Options) -> Result<(Player, Control), LoadError> {
+    let mut bundle = Bundle::read(origin.clone())?;
     let rate = bundle.manifest().rate;
     let host = if options.rate == 0 { rate } else { options.rate };
     let convert = match host {
@@ -116,20 +131,37 @@ fn start(source: Source, options: &Options) -> Result<(Player, Control), LoadErr
     let parts = bundle.manifest().parts.clone();
     let apart = |name: &str| options.parts_apart && parts.iter().any(|p| p.audio.iter().any(|a| a == name));
     let written = bundle.program()?;
-    let clips = bundle.audio(|name| !apart(name))?;
+    let stream = options.streaming != Streaming::Whole;
+    let clips = bundle.audio(|name| !apart(name), stream)?;
     let program = Arc::new(assemble(&written, &clips)?);
     let loaded = if options.parts_apart { BTreeSet::new() } else { parts.iter().map(|p| p.name.clone()).collect() };
-    let parts = Parts::new(Store { source, program: written, clips, parts, seed: options.seed }, loaded);
+    let parts = Parts::new(Store { origin, stream, program: written, clips, parts, seed: options.seed }, loaded);
     let names = program.names.clone();
-    let capacity = Capacity { voices: options.voices.clamp(1, 4352), inputs: options.inputs.clamp(1, 1 << 20), ..Capacity::default() };
+    let voices = options.voices.clamp(1, 4352);
+    let capacity = Capacity {
+        voices,
+        inputs: options.inputs.clamp(1, 1 << 20),
+        emitters: options.emitters,
+        generators: voices.min(64),
+        notes: voices.clamp(64, 255),
+        happenings: live::HAPPENINGS,
+        statuses: live::STATUSES,
+        ..Capacity::default()
+    };
     let engine_options = estampie_engine::engine::Options { capacity, tap_frames: live::tap_frames(rate), ..Default::default() };
-    let (engine, remote) = Engine::new(Prepared::new(Arc::clone(&program), options.seed), engine_options);
+    let (mut engine, remote) = Engine::new(Prepared::new(Arc::clone(&program), options.seed), engine_options);
+    let (tell, unread) = channel();
+    let streams = if stream { Some(bundle.streams()?).filter(Streams::any) } else { None };
+    if let Some(streams) = streams {
+        let pages = options.streams.clamp(1, 256) * PAGES;
+        engine.stream_from(streaming::reader(streams, options.streaming, pages, tell)?, pages);
+    }
     let (messages, watch) = remote.split();
     let (listener, seed) = (Key::of(LISTENER_NAME), options.seed);
     let of = Of { project: project.clone(), sources: sources.clone() };
     let (inside, outside) = live::pair(live::Bundled { project, sources, program, seed }, watch);
     let player = Player { engine: Box::new(engine), channels: options.channels as usize, live: inside, convert };
-    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside, parts, of }))
+    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside, parts, of, unread }))
 }
 
 /// Frames that are made at once where two channels become one.
@@ -183,6 +215,8 @@ pub struct Control {
     live: live::Outer,
     parts: Parts,
     of: Of,
+    /// What of the streamed audio could not be read.
+    unread: Receiver<String>,
 }
 
 /// Which bundle is played.
@@ -320,7 +354,7 @@ impl Control {
         {
             self.parts.not_yet(prepared);
         }
-        self.parts.told().or_else(|| self.live.notice().map(|told| told.text(&self.names)))
+        self.parts.told().or_else(|| self.unread.try_recv().ok()).or_else(|| self.live.notice().map(|told| told.text(&self.names)))
     }
 
     /// Loads a part of the bundle: reads and decodes it on a thread of its own, and takes it in at a call of [`Control::poll`], between two blocks.

@@ -39,6 +39,11 @@ pub(crate) fn tap_frames(rate: u32) -> usize {
     if cfg!(feature = "live") { rate as usize / 2 } else { 0 }
 }
 
+/// How much of what the engine tells waits: a workshop wants all of it, a game what needs attention.
+pub(crate) const HAPPENINGS: usize = if cfg!(feature = "live") { 1 << 15 } else { 2048 };
+/// Nobody but a workshop looks at statuses.
+pub(crate) const STATUSES: usize = if cfg!(feature = "live") { 4 } else { 0 };
+
 /// What a game may want to know.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Told {

@@ -1,12 +1,9 @@
 //! Parts of a bundle, loaded and unloaded while it plays: a thread reads and decodes, and makes a program of what is there; that takes over between
 //! two blocks like an edit, and what sounds goes on.
 
-use estampie_bundle::{Bundle, Clips, Part, ReadError, assemble};
+use estampie_bundle::{Bundle, Clips, Origin, Part, ReadError, assemble};
 use estampie_engine::engine::Prepared;
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs::File;
-use std::io::{BufReader, Cursor, Read, Seek};
-use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread::JoinHandle;
@@ -40,30 +37,11 @@ pub enum PartError {
     Thread(#[from] std::io::Error),
 }
 
-/// Where a bundle is read again.
-#[derive(Debug, Clone)]
-pub(crate) enum Source {
-    File(PathBuf),
-    Memory(Arc<[u8]>),
-}
-
-/// What reads from either.
-pub(crate) trait Reads: Read + Seek {}
-impl<T: Read + Seek> Reads for T {}
-
-impl Source {
-    pub(crate) fn open(&self) -> Result<Bundle<Box<dyn Reads>>, ReadError> {
-        let reader: Box<dyn Reads> = match self {
-            Source::File(path) => Box::new(BufReader::new(File::open(path)?)),
-            Source::Memory(bytes) => Box::new(Cursor::new(Arc::clone(bytes))),
-        };
-        Bundle::read(reader)
-    }
-}
-
 /// What is loaded, and how more of it is.
 pub(crate) struct Store {
-    pub(crate) source: Source,
+    pub(crate) origin: Origin,
+    /// Whether only the heads of what is streamed are loaded.
+    pub(crate) stream: bool,
     pub(crate) program: Vec<u8>,
     pub(crate) clips: Clips,
     pub(crate) parts: Vec<Part>,
@@ -83,10 +61,10 @@ impl Store {
 
     /// Brings what is there to a set of parts, and makes the program of it.
     fn bring(&mut self, loaded: &BTreeSet<String>) -> Result<Box<Prepared>, ReadError> {
-        let mut bundle = self.source.open()?;
+        let mut bundle = Bundle::read(self.origin.clone())?;
         let lacking: BTreeSet<String> =
             bundle.manifest().audio.iter().map(|a| &a.name).filter(|n| self.wanted(loaded, n) && !self.clips.contains_key(*n)).cloned().collect();
-        let new = bundle.audio(|name| lacking.contains(name))?;
+        let new = bundle.audio(|name| lacking.contains(name), self.stream)?;
         self.clips.extend(new);
         let kept: BTreeSet<String> = self.clips.keys().filter(|name| self.wanted(loaded, name)).cloned().collect();
         self.clips.retain(|name, _| kept.contains(name));

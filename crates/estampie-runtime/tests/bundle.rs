@@ -1,7 +1,7 @@
 //! A bundle plays in a game as the project plays in the workshop, to the bit; what is no bundle is refused.
 #![allow(clippy::unwrap_used, missing_docs)]
 
-use estampie_bundle::{Bundle, Info, ReadError, write};
+use estampie_bundle::{Bundle, Info, ReadError, Storing, write};
 use estampie_engine::engine::{Input, InputKind, LISTENER_NAME};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
@@ -9,7 +9,8 @@ use estampie_project::document::Workspace;
 use estampie_project::language::Playthrough;
 use estampie_project::{assets, compile};
 use estampie_proof::offline;
-use estampie_runtime::{Control, LoadError, Options, load, load_bytes};
+use estampie_runtime::{Control, LoadError, Options, Streaming, load, load_bytes};
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -36,13 +37,16 @@ fn compiled(folder: &Path) -> (Arc<Program>, Workspace) {
     (Arc::new(program), workspace)
 }
 
-fn info() -> Info {
-    Info { project: "Brinewick Salvage".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() }
+/// All that is long is streamed.
+fn info(program: &Program) -> Info {
+    let mut storing = BTreeMap::new();
+    program.each_clip(|clip| drop(storing.insert(clip.name.clone(), Storing { streamed: true, ..Storing::default() })));
+    Info { project: "Brinewick Salvage".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), storing }
 }
 
 fn bundled(program: &Program) -> Vec<u8> {
     let mut out = std::io::Cursor::new(Vec::new());
-    write(program, &info(), &mut out).unwrap();
+    write(program, &info(program), &mut out).unwrap();
     out.into_inner()
 }
 
@@ -96,8 +100,8 @@ fn a_bundle_plays_what_the_project_plays_to_the_bit() {
     let demo = demo();
     let (wanted, _) = offline::render(&demo.program, &demo.first_dive, None);
     let (inputs, _) = inputs();
-    for (channels, size) in [(2u32, 1000usize), (2, 64), (1, 333)] {
-        let options = Options { channels, seed: demo.first_dive.seed(), voices: 4352, inputs: 4096, ..Options::default() };
+    for (channels, size, streaming) in [(2u32, 1000usize, Streaming::Waits), (2, 64, Streaming::Whole), (1, 333, Streaming::Waits)] {
+        let options = Options { channels, streaming, seed: demo.first_dive.seed(), voices: 4352, inputs: 4096, ..Options::default() };
         let (mut player, mut control) = load_bytes(demo.bundle.clone(), &options).unwrap();
         say(&mut control, &inputs);
         let frames = wanted.len() / 2;

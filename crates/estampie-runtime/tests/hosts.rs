@@ -39,7 +39,7 @@ fn bundle() -> Vec<u8> {
     let (program, faults) = compile::compile(&document, &assets);
     assert_eq!(faults, vec![]);
     let mut out = std::io::Cursor::new(Vec::new());
-    write(&program, &Info { project: "Slipway".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() }, &mut out)
+    write(&program, &Info { project: "Slipway".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), storing: Default::default() }, &mut out)
         .unwrap();
     out.into_inner()
 }

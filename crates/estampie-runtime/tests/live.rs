@@ -43,7 +43,7 @@ fn program(level: &str, constant: f32, rate: u32) -> Arc<Program> {
 
 fn bundled(program: &Program) -> Vec<u8> {
     let mut out = std::io::Cursor::new(Vec::new());
-    write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() }, &mut out)
+    write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new(), parts: Vec::new(), storing: Default::default() }, &mut out)
         .unwrap();
     out.into_inner()
 }
@@ -282,7 +282,7 @@ fn what_does_not_fit_is_refused_with_a_sentence() {
 fn in_parts(program: &Program) -> Vec<u8> {
     let part = estampie_bundle::PartInfo { name: "pings".into(), sounds: vec!["ping".into()], pieces: Vec::new(), budget: None };
     let mut out = std::io::Cursor::new(Vec::new());
-    write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new(), parts: vec![part], vorbis: Default::default() }, &mut out)
+    write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new(), parts: vec![part], storing: Default::default() }, &mut out)
         .unwrap();
     out.into_inner()
 }

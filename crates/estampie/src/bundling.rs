@@ -2,11 +2,11 @@
 
 use crate::aside::{self, Aside};
 use crate::failure::Failure;
-use estampie_bundle::{Info, Manifest, Name, NameKind, PartInfo, write};
+use estampie_bundle::{Info, Manifest, Name, NameKind, PartInfo, Storing, write};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::compile;
-use estampie_project::document::{Document, Sources, ValueOf, quality_of};
+use estampie_project::document::{Document, Sources, StoredAs, ValueOf, storing_of};
 use estampie_project::moved::{self, Found};
 use serde_json::json;
 use std::collections::{BTreeMap, BTreeSet};
@@ -138,7 +138,8 @@ pub(crate) fn write_to(
     sources: String,
     home: Home<'_>,
 ) -> Result<(Manifest, u64), Failure> {
-    let info = Info { project: document.manifest.name.clone(), sources, names: names_of(document), parts: parts_of(document), vorbis: vorbis_of(document) };
+    let info =
+        Info { project: document.manifest.name.clone(), sources, names: names_of(document), parts: parts_of(document), storing: storing(document, home.root)? };
     let mut file = Aside::create(path, &["bundle", "zip"], Some(home.root), allowed.force)?;
     // An archive is written back and forth, and a file appears whole.
     let mut archive = std::io::Cursor::new(Vec::new());
@@ -184,10 +185,24 @@ impl Home<'_> {
     }
 }
 
-/// The audio that may be stored with loss, with its quality.
-fn vorbis_of(document: &Document) -> BTreeMap<String, f32> {
-    let encodings = &document.manifest.encodings;
-    compile::wanted_audio(document).into_keys().filter_map(|file| Some((quality_of(encodings, &file)?, file))).map(|(quality, file)| (file, quality)).collect()
+/// How audio is stored, where something is said of it.
+fn storing(document: &Document, root: &Path) -> Result<BTreeMap<String, Storing>, Failure> {
+    let mut all = BTreeMap::new();
+    for file in compile::wanted_audio(document).into_keys() {
+        let (stored, streamed) = storing_of(&document.manifest.encodings, &file);
+        let mut storing = Storing { streamed, ..Storing::default() };
+        match stored {
+            StoredAs::Lossless => {}
+            StoredAs::Vorbis(quality) => storing.quality = Some(quality),
+            StoredAs::Original => {
+                storing.original = Some(std::fs::read(root.join(&file)).map_err(|e| Failure::Fault(format!("{file} cannot be read: {e}")))?);
+            }
+        }
+        if storing != Storing::default() {
+            all.insert(file, storing);
+        }
+    }
+    Ok(all)
 }
 
 /// Encodings that are of nothing that is in the bundle.

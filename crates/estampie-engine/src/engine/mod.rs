@@ -44,9 +44,11 @@ pub use status::{
 
 use crate::director::{Directing, Director, Scene, VoiceSends, sums};
 use crate::ground::outlets::Outlets;
+use crate::ground::pages::Pages;
 use crate::ground::units::Seconds;
 use crate::mixer::Mixer;
 use crate::mixer::mixing::Mixing;
+use crate::mixer::paging::Paging;
 use crate::mixer::voice::Cue;
 use crate::music::band::{MOST_BANDS, MOST_TONES};
 use crate::program::Program;
@@ -57,7 +59,6 @@ use rtrb::{Consumer, Producer, RingBuffer};
 use std::sync::Arc;
 
 const MESSAGES: usize = 4096;
-const HAPPENINGS: usize = 1 << 15;
 const RETIRED: usize = 1 << 13;
 
 /// How much an engine has room for, whatever program it plays. It is all allocated when the engine is made.
@@ -73,12 +74,27 @@ pub struct Capacity {
     pub generators: usize,
     /// Inputs that wait for their frame (1 and more); those beyond are left out, counted and told.
     pub inputs: usize,
+    /// Emitters that are somewhere (1 to 8,192); what plays at one beyond them is not placed, and told.
+    pub emitters: usize,
+    /// Happenings that wait to be taken; those beyond are lost, and counted.
+    pub happenings: usize,
+    /// Statuses on their way; 0 for whoever looks at none.
+    pub statuses: usize,
 }
 
 impl Default for Capacity {
     /// Room for the largest project, as a workshop needs it.
     fn default() -> Self {
-        Capacity { voices: 4096 + 256, bands: MOST_BANDS, notes: MOST_TONES, generators: 256, inputs: 4096 }
+        Capacity {
+            voices: 4096 + 256,
+            bands: MOST_BANDS,
+            notes: MOST_TONES,
+            generators: 256,
+            inputs: 4096,
+            emitters: MOST_EMITTERS,
+            happenings: 1 << 15,
+            statuses: 4,
+        }
     }
 }
 
@@ -127,19 +143,19 @@ impl Engine {
     #[must_use]
     pub fn new(prepared: Prepared, options: Options) -> (Engine, Remote) {
         let (message_in, messages) = RingBuffer::new(MESSAGES);
-        let (outlets, inlets) = Outlets::new(HAPPENINGS, RETIRED, options.tap_frames);
+        let Capacity { voices, bands, notes, generators, inputs, emitters, happenings, statuses } = options.capacity;
+        let (outlets, inlets) = Outlets::new(happenings.max(64), RETIRED, options.tap_frames);
         let (mut empty_in, empty) = RingBuffer::new(8);
         let (full, full_out) = RingBuffer::new(8);
-        for _ in 0..4 {
+        for _ in 0..statuses.min(8) {
             let _ = empty_in.push(report::roomy_status(&prepared.program));
         }
-        let Capacity { voices, bands, notes, generators, inputs } = options.capacity;
         let (rate, ceiling) = (prepared.program.rate, prepared.program.ceiling_gain);
         let mut engine = Engine {
             frame: 0,
             director: Director::new(voices),
             mixer: Mixer::new(voices.max(1), bands.clamp(1, 255), notes.clamp(1, 255), generators, rate),
-            world: World::new(),
+            world: World::new(emitters.clamp(1, MOST_EMITTERS)),
             outlets,
             inputs: Inputs::new(messages, inputs.max(1), options.schedule),
             output: Output::new(ceiling, options.soft_start.frames(rate), rate),
@@ -152,6 +168,12 @@ impl Engine {
         };
         engine.directing().settle_world();
         (engine, Remote::new(message_in, inlets, empty_in, full_out))
+    }
+
+    /// Who fills the pages of streamed audio, and how many pages of [`PAGE`](crate::pages::PAGE) frames there is room for: a voice that streams
+    /// needs four. Without anybody only the heads of such audio are heard. It allocates: to be said before anything is rendered.
+    pub fn stream_from(&mut self, pages: Box<dyn Pages>, room: usize) {
+        self.mixer.scratch.paging = Paging::new(pages, room);
     }
 
     /// The frame of the next sample.
@@ -245,6 +267,7 @@ impl Engine {
 
     fn render_block(&mut self) {
         self.take_messages();
+        self.mixer.scratch.paging.begin_block();
         self.directing().begin_block();
         while let Some((input, offset)) = self.inputs.next(self.frame) {
             self.directing().answer(input, offset);
@@ -259,6 +282,9 @@ impl Engine {
         mixing.render_voices(&sends);
         self.directing().tell_starts();
         self.look_after_sleepers();
+        if let Some(late) = self.mixer.scratch.paging.missed() {
+            self.outlets.tell(self.frame, What::Notice(Notice::Late(late)));
+        }
         let tempo = self.directing().tempo_now();
         let (mut mixing, _) = self.mixing();
         mixing.release(false);

@@ -40,7 +40,7 @@ impl Remote {
     #[must_use]
     pub fn elsewhere(tap_frames: usize) -> (Elsewhere, Remote) {
         let (message_in, messages) = RingBuffer::new(super::MESSAGES);
-        let (outlets, inlets) = Outlets::new(super::HAPPENINGS, 0, tap_frames);
+        let (outlets, inlets) = Outlets::new(super::Capacity::default().happenings, 0, tap_frames);
         let (empty_in, empty) = RingBuffer::new(8);
         let (full, full_out) = RingBuffer::new(8);
         (Elsewhere { messages, answers: Answers { outlets, empty, full } }, Remote::new(message_in, inlets, empty_in, full_out))

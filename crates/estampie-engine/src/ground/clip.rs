@@ -1,6 +1,7 @@
-//! Audio in memory, ready to sound.
+//! Audio that is ready to sound: in memory, or the head of it with the rest in pages.
 
 use super::names::NameKey;
+use super::pages::HEAD;
 
 /// An audio file ready to sound: at the project's rate, one or two channels.
 #[derive(Debug)]
@@ -9,12 +10,25 @@ pub struct Clip {
     pub name: String,
     /// The key of its path.
     pub key: NameKey,
-    /// One slice of samples for each channel, all of one length.
+    /// One slice of samples for each channel, all of one length: all of them, or the head of what is streamed.
     pub channels: Vec<Box<[f32]>>,
+    /// Where the rest comes from, if this is only the head.
+    pub streamed: Option<Streamed>,
+    /// The hash of what it was made of, where its own samples do not tell: it is streamed, or came back otherwise than it was.
+    pub content: Option<u128>,
     /// First frame of the loop and the one after its last, if the file says so.
     pub loop_points: Option<(usize, usize)>,
     /// Mean level in dB below full scale (RMS over the file and all channels).
     pub level_db: f32,
+}
+
+/// What of a clip is not in memory.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Streamed {
+    /// The number by which its pages are asked for.
+    pub stream: u32,
+    /// How many frames it has in all.
+    pub frames: usize,
 }
 
 impl Clip {
@@ -38,13 +52,23 @@ impl Clip {
         let samples = (frames * channels.len()).max(1) as f64;
         let power: f64 = channels.iter().flat_map(|c| c.iter()).map(|s| f64::from(*s).powi(2)).sum::<f64>() / samples;
         let loop_points = loop_points.filter(|(start, end)| start < end && *end <= frames);
-        Clip { name: name.to_owned(), key: NameKey::of(name), channels, loop_points, level_db: (10.0 * power.log10()) as f32 }
+        let key = NameKey::of(name);
+        Clip { name: name.to_owned(), key, channels, streamed: None, content: None, loop_points, level_db: (10.0 * power.log10()) as f32 }
+    }
+
+    /// A clip of which only the head is here. One that is no longer than its head is whole. Its mean level is that of its head.
+    #[must_use]
+    pub fn streamed(name: &str, head: Vec<Vec<f32>>, streamed: Streamed, loop_points: Option<(usize, usize)>) -> Clip {
+        let clip = Clip::new(name, head, None);
+        let rest = (clip.frames() == HEAD && streamed.frames > HEAD).then_some(streamed);
+        let frames = rest.map_or(clip.frames(), |s| s.frames);
+        Clip { streamed: rest, loop_points: loop_points.filter(|(start, end)| start < end && *end <= frames), ..clip }
     }
 
     /// How many frames it has.
     #[must_use]
     pub fn frames(&self) -> usize {
-        self.channels.first().map_or(0, |c| c.len())
+        self.streamed.map_or_else(|| self.channels.first().map_or(0, |c| c.len()), |s| s.frames)
     }
 }
 

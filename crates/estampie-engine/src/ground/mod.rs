@@ -6,6 +6,7 @@ pub mod ledger;
 pub mod lookup;
 pub mod names;
 pub(crate) mod outlets;
+pub mod pages;
 pub mod property;
 pub mod random;
 pub mod telemetry;

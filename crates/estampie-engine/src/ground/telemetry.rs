@@ -470,6 +470,8 @@ pub enum Notice {
     TooManyInputs(u32),
     /// A new program took effect.
     Program(u64),
+    /// A piece of streamed audio had not been read when it was to sound: there was a hole.
+    Late(NameKey),
 }
 
 impl Notice {
@@ -499,6 +501,7 @@ impl Notice {
             Notice::Endless { reaction } => format!("reactions call each other without end at \"{}\"", names.get(reaction)),
             Notice::NotFinite { bus } => format!("bus {} gave what is no number and was silenced for a block", names.get(bus)),
             Notice::TooManyInputs(count) => format!("too many inputs at once: {count} dropped"),
+            Notice::Late(key) => format!("{} was not read in time: a hole was heard", names.get(key)),
             Notice::Program(_) => "the edited project took over".into(),
         }
     }

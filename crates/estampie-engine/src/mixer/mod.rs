@@ -9,6 +9,7 @@ pub(crate) mod buses;
 pub(crate) mod fading_filter;
 pub(crate) mod head;
 pub(crate) mod mixing;
+pub(crate) mod paging;
 pub(crate) mod pan;
 mod rendering;
 pub(crate) mod source;
@@ -39,7 +40,7 @@ pub(crate) struct Mixer {
     /// Level in dB from each bus to the output, worked out once a block.
     down: Vec<f32>,
     interpolator: &'static Interpolator,
-    scratch: Box<Scratch>,
+    pub(crate) scratch: Box<Scratch>,
 }
 
 impl Mixer {
@@ -65,7 +66,7 @@ impl Mixer {
                 at += 1;
                 continue;
             }
-            voice.doze(frame);
+            voice.doze(frame, &mut self.scratch.paging);
             if voice.ended {
                 at += 1;
                 continue;

@@ -72,7 +72,7 @@ impl Mixing<'_> {
         let room = self.mixer.voices.active().len() < self.limit;
         let voice = &mut self.mixer.voices[slot];
         if !voice.ended {
-            voice.doze(self.frame + BLOCK as u64);
+            voice.doze(self.frame + BLOCK as u64, &mut self.mixer.scratch.paging);
         }
         if voice.ended {
             return (at + NAP as usize, true);

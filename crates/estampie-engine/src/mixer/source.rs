@@ -1,10 +1,14 @@
 //! Where a voice's samples come from: the parts of a recipe as one stream without seams, or a generator.
 //!
+//! What is streamed comes in pages ([`Paging`]); the rest is in memory.
+//!
 //! Parts follow each other, overlap or leave gaps, and rounds close, inside [`Source::read`], so the interpolator never
 //! sees a border.
 
+use super::paging::{Paging, SEAM};
 use crate::dsp::generators::{Beginning, Generator, Pool};
 use crate::dsp::{LEAD, TAPS};
+use crate::ground::clip::Clip;
 use crate::ground::random::Stream;
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Rounds;
@@ -44,6 +48,11 @@ pub(crate) struct Source {
     pub(crate) finishing: bool,
     /// The generator that it reads from instead.
     playing: Option<Playing>,
+    /// Frames since what it reads is missing, if it is, as it is before anything was read; and those since it is there again.
+    missing: Option<usize>,
+    back: usize,
+    /// Frames since the end of the part before was not there in time, and its last samples: it does not come back.
+    lost: Option<(usize, [f32; 2])>,
     random: Stream,
 }
 
@@ -82,7 +91,19 @@ impl Playing {
 
 impl Source {
     pub(crate) fn new(recipe: Option<&Recipe>, random: Stream) -> Source {
-        let mut source = Source { head: None, tail: None, gap: 0, hold: None, wrapped: false, finishing: false, playing: None, random };
+        let mut source = Source {
+            head: None,
+            tail: None,
+            gap: 0,
+            hold: None,
+            wrapped: false,
+            finishing: false,
+            playing: None,
+            missing: Some(SEAM),
+            back: SEAM,
+            lost: None,
+            random,
+        };
         source.head = recipe.and_then(|r| source.enter(r, 0));
         source
     }
@@ -152,7 +173,7 @@ impl Source {
     }
 
     /// Reads the next samples of all channels; silence after the end. Gives how many lay behind the end.
-    pub(crate) fn read(&mut self, recipe: &Recipe, out: &mut Window, from: usize, count: usize) -> usize {
+    pub(crate) fn read(&mut self, recipe: &Recipe, paging: &mut Paging, out: &mut Window, from: usize, count: usize) -> usize {
         if let Some(playing) = &mut self.playing {
             let made = playing.go(count);
             let [left, right] = &mut *out;
@@ -160,11 +181,12 @@ impl Source {
             silence(&mut Some(out), if recipe.stereo { 2 } else { 1 }, from + made, count - made);
             return count - made;
         }
-        self.advance(recipe, Some(out), from, count)
+        self.advance(recipe, Some((out, paging)), from, count)
     }
 
-    fn advance(&mut self, recipe: &Recipe, mut out: Option<&mut Window>, from: usize, count: usize) -> usize {
+    fn advance(&mut self, recipe: &Recipe, out: Option<(&mut Window, &mut Paging)>, from: usize, count: usize) -> usize {
         let channels = if recipe.stereo { 2 } else { 1 };
+        let (mut out, mut paging) = out.unzip();
         let mut done = 0;
         while done < count && !(self.ended() && self.gap == 0) {
             let mut n = count - done;
@@ -177,8 +199,8 @@ impl Source {
             }
             if let Some((cursor, left)) = self.hold {
                 n = n.min(left);
-                if let Some(out) = out.as_deref_mut() {
-                    decline(recipe, cursor, left, channels, out, from + done, n);
+                if let (Some(out), Some(paging)) = (out.as_deref_mut(), paging.as_deref_mut()) {
+                    decline(recipe, cursor, left, channels, (out, paging), from + done, n);
                 }
                 self.hold = (left > n).then_some((cursor, left - n));
                 done += n;
@@ -202,8 +224,8 @@ impl Source {
                     continue;
                 }
                 n = n.min(until - head.at);
-                if let Some(out) = out.as_deref_mut() {
-                    copy(part, head, channels, out, from + done, n);
+                if let (Some(out), Some(paging)) = (out.as_deref_mut(), paging.as_deref_mut()) {
+                    self.copy(part, head, channels, (out, paging), from + done, n);
                 }
                 if let Some(head) = &mut self.head {
                     head.at += n;
@@ -212,15 +234,87 @@ impl Source {
                 silence(&mut out, channels, from + done, n);
             }
             if let Some(tail) = &mut self.tail {
-                if let Some(out) = out.as_deref_mut() {
-                    add(&recipe.parts[usize::from(tail.part)], *tail, channels, out, from + done, n);
+                let mut over = false;
+                if let (Some(out), Some(paging)) = (out.as_deref_mut(), paging.as_deref_mut()) {
+                    over = add(&recipe.parts[usize::from(tail.part)], *tail, channels, (out, paging), (from + done, n), &mut self.lost);
                 }
                 tail.at += n;
+                if over {
+                    self.tail = None;
+                }
             }
             done += n;
         }
         silence(&mut out, channels, from + done, count - done);
         count - done
+    }
+
+    /// Copies samples of the head. What is missing sinks from the last sample to nothing, and rises again when it comes.
+    fn copy(&mut self, part: &Part, cursor: Cursor, channels: usize, (out, paging): (&mut Window, &mut Paging), from: usize, count: usize) {
+        let clip = clip_of(part, cursor);
+        let mut done = 0;
+        while done < count {
+            let mut here = count - done;
+            let mut missing = false;
+            for (at, channel) in out.iter_mut().take(channels).enumerate() {
+                match paging.samples(clip, at, cursor.at + done, here) {
+                    Ok(samples) => {
+                        here = samples.len();
+                        channel[from + done..][..here].copy_from_slice(samples);
+                    }
+                    Err(lacking) => (here, missing) = (lacking, true),
+                }
+            }
+            if missing || self.missing.is_some() || self.back < SEAM {
+                self.mend(missing, out, channels, from + done, here);
+            }
+            done += here;
+        }
+    }
+
+    /// The edges of what was not there in time.
+    fn mend(&mut self, missing: bool, out: &mut Window, channels: usize, from: usize, count: usize) {
+        if missing {
+            let since = self.missing.unwrap_or(0);
+            for channel in out.iter_mut().take(channels) {
+                let last = if from > 0 && since < SEAM { channel[from - 1] / (1.0 - since as f32 / SEAM as f32) } else { 0.0 };
+                let sinking = (since..).map(|i| last * (1.0 - (i + 1) as f32 / SEAM as f32).max(0.0));
+                channel[from..from + count].iter_mut().zip(sinking).for_each(|(o, s)| *o = s);
+            }
+            (self.missing, self.back) = (Some(since + count), 0);
+            return;
+        }
+        for channel in out.iter_mut().take(channels) {
+            channel[from..from + count].iter_mut().zip(self.back..SEAM).for_each(|(o, i)| *o *= (i + 1) as f32 / SEAM as f32);
+        }
+        (self.missing, self.back) = (None, (self.back + count).min(SEAM));
+    }
+
+    /// Sees to it that what it reads next is there in time.
+    pub(crate) fn prepare(&self, recipe: &Recipe, paging: &mut Paging, asleep: bool) {
+        self.prepare_from(recipe, paging, 0, asleep);
+        if let Some(tail) = &self.tail {
+            let clip = clip_of(&recipe.parts[usize::from(tail.part)], *tail);
+            paging.prepare(clip, tail.at, clip.frames(), Paging::ahead(), asleep);
+        }
+    }
+
+    /// The same for what it reads so many frames on, in its present part: what follows that begins in memory.
+    pub(crate) fn prepare_from(&self, recipe: &Recipe, paging: &mut Paging, skip: usize, asleep: bool) {
+        let Some(head) = self.head else { return };
+        let (clip, (start, end)) = &recipe.parts[usize::from(head.part)].clips[usize::from(head.clip)];
+        if clip.streamed.is_none() {
+            return;
+        }
+        let goes_round = head.rounds > 0 && !self.finishing && end > start;
+        let mut at = head.at + skip;
+        if goes_round && at >= *end {
+            at = start + (at - start) % (end - start);
+        }
+        let left = paging.prepare(clip, at, if goes_round { *end } else { clip.frames() }, Paging::ahead(), asleep);
+        if goes_round {
+            paging.prepare(clip, *start, *end, left, asleep);
+        }
     }
 
     /// Goes back to the start of the round if it is time, and gives the frame up to which to read.
@@ -246,6 +340,7 @@ impl Source {
     fn next_part(&mut self, recipe: &Recipe, part: &Part, head: Cursor) {
         let last = usize::from(head.part) + 1 >= recipe.parts.len();
         self.tail = (part.overlap > 0 && !last).then_some(head);
+        self.lost = None;
         self.gap = if last { 0 } else { part.gap };
         self.hold = (last && part.held > 0 && head.at > 0).then_some((head, part.held));
         self.head = self.enter(recipe, head.part + 1);
@@ -253,11 +348,11 @@ impl Source {
 }
 
 /// The last sample of a part, sinking to nothing within [`DECLINE`] frames; `left` of them are to come.
-fn decline(recipe: &Recipe, cursor: Cursor, left: usize, channels: usize, out: &mut Window, from: usize, count: usize) {
+fn decline(recipe: &Recipe, cursor: Cursor, left: usize, channels: usize, (out, paging): (&mut Window, &mut Paging), from: usize, count: usize) {
     let part = &recipe.parts[usize::from(cursor.part)];
     let begun = part.held - left;
     for (at, channel) in out.iter_mut().take(channels).enumerate() {
-        let last = samples(part, Cursor { at: cursor.at - 1, ..cursor }, at, 1)[0];
+        let last = paging.samples(clip_of(part, cursor), at, cursor.at - 1, 1).map_or(0.0, |s| s[0]);
         for (i, sample) in channel[from..from + count].iter_mut().enumerate() {
             *sample = last * (1.0 - (begun + i) as f32 / DECLINE as f32).max(0.0);
         }
@@ -272,23 +367,44 @@ fn silence(out: &mut Option<&mut Window>, channels: usize, from: usize, count: u
     }
 }
 
-/// The samples of one channel; a mono clip has the same in both.
-fn samples(part: &Part, cursor: Cursor, channel: usize, count: usize) -> &[f32] {
-    let clip = &part.clips[usize::from(cursor.clip)].0;
-    let channel = clip.channels.get(channel).unwrap_or(&clip.channels[0]);
-    &channel[cursor.at..cursor.at + count]
+/// The clip of a cursor.
+fn clip_of(part: &Part, cursor: Cursor) -> &Clip {
+    &part.clips[usize::from(cursor.clip)].0
 }
 
-fn copy(part: &Part, cursor: Cursor, channels: usize, out: &mut Window, from: usize, count: usize) {
-    for (at, channel) in out.iter_mut().take(channels).enumerate() {
-        channel[from..from + count].copy_from_slice(samples(part, cursor, at, count));
-    }
-}
-
-fn add(part: &Part, cursor: Cursor, channels: usize, out: &mut Window, from: usize, count: usize) {
-    for (at, channel) in out.iter_mut().take(channels).enumerate() {
-        for (o, s) in channel[from..from + count].iter_mut().zip(samples(part, cursor, at, count)) {
-            *o += s;
+/// Adds samples of the end of a part. What is not there in time sinks from the sample before it to nothing; true if it has.
+fn add(
+    part: &Part,
+    cursor: Cursor,
+    channels: usize,
+    (out, paging): (&mut Window, &mut Paging),
+    (from, count): (usize, usize),
+    lost: &mut Option<(usize, [f32; 2])>,
+) -> bool {
+    let clip = clip_of(part, cursor);
+    let mut done = 0;
+    while done < count && lost.is_none() {
+        let mut here = count - done;
+        for (at, channel) in out.iter_mut().take(channels).enumerate() {
+            match paging.samples(clip, at, cursor.at + done, here) {
+                Ok(samples) => {
+                    here = samples.len();
+                    channel[from + done..].iter_mut().zip(samples).for_each(|(o, s)| *o += s);
+                }
+                Err(_) => here = 0,
+            }
         }
+        if here == 0 {
+            let before = (cursor.at + done).saturating_sub(1);
+            *lost = Some((0, [0, 1].map(|side| paging.samples(clip, side, before, 1).map_or(0.0, |s| s[0]))));
+        }
+        done += here;
     }
+    let Some((since, last)) = lost else { return false };
+    for (channel, last) in out.iter_mut().zip(last).take(channels) {
+        let sinking = (*since..SEAM).map(|i| *last * (1.0 - (i + 1) as f32 / SEAM as f32));
+        channel[from + done..from + count].iter_mut().zip(sinking).for_each(|(o, s)| *o += s);
+    }
+    *since += count - done;
+    *since >= SEAM
 }

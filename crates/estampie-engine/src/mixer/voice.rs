@@ -5,6 +5,7 @@
 
 use super::fading_filter::FadingFilter;
 use super::head::Head;
+use super::paging::Paging;
 use super::pan::{Gains, Placement, panned, plain};
 use super::source::{Source, WINDOW, Window};
 use crate::dsp::{
@@ -26,11 +27,13 @@ use std::sync::Arc;
 pub(crate) struct Scratch {
     pub(crate) window: Window,
     pub(crate) out: [[f32; BLOCK]; 2],
+    /// The pages of what is streamed.
+    pub(crate) paging: Paging,
 }
 
 impl Default for Scratch {
     fn default() -> Self {
-        Scratch { window: [[0.0; WINDOW]; 2], out: [[0.0; BLOCK]; 2] }
+        Scratch { window: [[0.0; WINDOW]; 2], out: [[0.0; BLOCK]; 2], paging: Paging::default() }
     }
 }
 
@@ -328,13 +331,25 @@ impl Voice {
         self.width = 1.0 + sums[Property::Width].clamp(-1.0, 1.0);
     }
 
+    /// How far into its audio it begins, in frames.
+    fn begins(&self, rate: u32) -> usize {
+        (f64::from(self.route.from) * f64::from(rate)).max(0.0) as usize + self.route.skip as usize
+    }
+
+    /// Sees to it that what it begins with is there when it begins.
+    fn prepare(&self, paging: &mut Paging, rate: u32) {
+        if let Some(recipe) = self.recipe.as_ref().filter(|_| !self.primed) {
+            self.source.prepare_from(recipe, paging, self.begins(rate), false);
+        }
+    }
+
     fn prime(&mut self, scratch: &mut Scratch, rate: u32) {
+        let from = self.begins(rate);
         let Some(recipe) = self.recipe.as_ref().filter(|_| !self.primed) else { return };
-        let from = (f64::from(self.route.from) * f64::from(rate)).max(0.0) as usize + self.route.skip as usize;
         if from > 0 {
             self.source.skip(recipe, from);
         }
-        self.silence = self.source.read(recipe, &mut scratch.window, LEAD, TAPS - LEAD);
+        self.silence = self.source.read(recipe, &mut scratch.paging, &mut scratch.window, LEAD, TAPS - LEAD);
         for (history, window) in self.history.iter_mut().zip(&scratch.window) {
             history[LEAD..].copy_from_slice(&window[LEAD..TAPS]);
         }
@@ -350,7 +365,7 @@ impl Voice {
     }
 
     /// Goes on, unheard, to `frame`.
-    pub(crate) fn doze(&mut self, frame: u64) {
+    pub(crate) fn doze(&mut self, frame: u64, paging: &mut Paging) {
         let count = frame.saturating_sub(self.slept_to);
         let Some(recipe) = self.recipe.as_ref().filter(|_| count > 0) else { return };
         let position = u128::from(self.fraction) + u128::from(self.advance) * u128::from(count);
@@ -359,6 +374,7 @@ impl Voice {
         if whole > TAPS {
             self.source.skip(recipe, whole - TAPS);
         }
+        self.source.prepare(recipe, paging, true);
         self.debt = whole.min(TAPS);
         self.slept_to = frame;
         self.envelope.skip(count);
@@ -369,7 +385,7 @@ impl Voice {
     /// Wakes; its level rises over 3 ms.
     pub(crate) fn wake(&mut self, scratch: &mut Scratch, rate: u32) {
         let Some(recipe) = self.recipe.as_ref() else { return };
-        self.silence = self.source.read(recipe, &mut scratch.window, 0, self.debt);
+        self.silence = self.source.read(recipe, &mut scratch.paging, &mut scratch.window, 0, self.debt);
         for (history, window) in self.history.iter_mut().zip(&scratch.window) {
             history.copy_within(self.debt.., 0);
             history[TAPS - self.debt..].copy_from_slice(&window[..self.debt]);
@@ -410,6 +426,7 @@ impl Voice {
     ) {
         if self.wait >= BLOCK as u64 {
             self.wait -= BLOCK as u64;
+            self.prepare(&mut scratch.paging, rate);
             return;
         }
         self.prime(scratch, rate);
@@ -434,7 +451,8 @@ impl Voice {
         for (window, history) in scratch.window.iter_mut().zip(&self.history).take(channels) {
             window[..TAPS].copy_from_slice(history);
         }
-        let silent = self.source.read(recipe, &mut scratch.window, TAPS, whole);
+        let silent = self.source.read(recipe, &mut scratch.paging, &mut scratch.window, TAPS, whole);
+        self.source.prepare(recipe, &mut scratch.paging, false);
         self.silence = if silent > 0 { self.silence + silent } else { self.silence.min(TAPS) };
         let mut position = self.fraction;
         for channel in 0..channels {

@@ -194,24 +194,20 @@ pub(crate) struct World {
     pub(crate) hearings: Vec<Hearing>,
     /// The keys of `emitters`, and where each is found: places by hash, the next free one if it is taken.
     keys: Vec<NameKey>,
+    room: usize,
     table: Vec<u16>,
     /// Whether the last block moved the listener by no way.
     pub(crate) leapt: bool,
 }
 
 impl World {
-    pub(crate) fn new() -> World {
+    /// With room for so many emitters, [`MOST_EMITTERS`] at most.
+    pub(crate) fn new(room: usize) -> World {
         let mut listener = Emitter::new(NameKey::of(LISTENER_NAME));
         listener.present = true;
-        let hearings = Vec::with_capacity(MOST_EMITTERS);
-        World {
-            listener,
-            emitters: Vec::with_capacity(MOST_EMITTERS),
-            hearings,
-            keys: Vec::with_capacity(MOST_EMITTERS),
-            table: vec![EMPTY; TABLE],
-            leapt: true,
-        }
+        let room = room.min(MOST_EMITTERS);
+        let hearings = Vec::with_capacity(room);
+        World { listener, emitters: Vec::with_capacity(room), hearings, keys: Vec::with_capacity(room), room, table: vec![EMPTY; TABLE], leapt: true }
     }
 
     pub(crate) fn find(&self, key: NameKey) -> Option<usize> {
@@ -247,7 +243,7 @@ impl World {
         if let Some(at) = self.find(key) {
             return Some((at, false));
         }
-        if self.keys.len() < MOST_EMITTERS {
+        if self.keys.len() < self.room {
             self.keys.push(key);
             self.emitters.push(Emitter::new(key));
             self.hearings.push(Hearing::default());
@@ -510,7 +506,7 @@ mod tests {
 
     #[test]
     fn distance_bearing_and_count_are_what_they_say() {
-        let mut world = World::new();
+        let mut world = World::new(MOST_EMITTERS);
         world.place(None, [10.0, 0.0, 0.0], Some(90.0), (0, 0), 48_000);
         for (name, at) in [("ahead", [13.0, 0.0, 4.0]), ("left", [10.0, 2.0, 0.0]), ("behind", [-90.0, 0.0, 0.0])] {
             let place = world.find_or_make(NameKey::of(name), PlaceSet::fill).map(|(at, _)| at);
@@ -540,7 +536,7 @@ mod tests {
                 sources: vec![crate::world::spec::Source { fades_with: None, key, kind: NameKey::NONE, stand, facing_degrees: 0.0 }],
                 ..Spec::default()
             };
-            let mut world = World::new();
+            let mut world = World::new(MOST_EMITTERS);
             assert!(world.settle(&spec));
             let mut moved = 0.0f32;
             for block in 1..4000u64 {
@@ -563,7 +559,7 @@ mod tests {
 
     #[test]
     fn a_way_is_walked_at_an_even_speed() {
-        let mut world = World::new();
+        let mut world = World::new(MOST_EMITTERS);
         let (place, made) = world.find_or_make(NameKey::of("bell"), PlaceSet::fill).unwrap();
         assert!(made && world.find_or_make(NameKey::of("bell"), PlaceSet::fill) == Some((place, false)));
         world.place(Some(place), [0.0; 3], None, (0, 0), 48_000);
@@ -578,7 +574,7 @@ mod tests {
 
     #[test]
     fn a_full_world_gives_only_the_places_of_those_who_are_gone() {
-        let mut world = World::new();
+        let mut world = World::new(MOST_EMITTERS);
         for n in 0..MOST_EMITTERS {
             let place = world.find_or_make(NameKey(n as u64 + 1), PlaceSet::fill).map(|(at, _)| at);
             world.place(place, [0.0; 3], None, (0, 0), 48_000);

@@ -26,8 +26,22 @@ pub struct EncodingDoc {
     pub name: String,
     /// Audio files, in which `*` is any number of letters between two `/`.
     pub files: Vec<Located<String>>,
-    /// A quality of Ogg Vorbis from 0 to 10, or none: without loss.
-    pub quality: Option<f32>,
+    /// How it is stored, if it says so.
+    pub stored: Option<StoredAs>,
+    /// Whether it is streamed, if it says so.
+    pub streamed: Option<bool>,
+}
+
+/// How audio is stored in a bundle.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub enum StoredAs {
+    /// Without loss, as small as it gets.
+    #[default]
+    Lossless,
+    /// As its file is, where a game can read that and it gives the same samples; else without loss.
+    Original,
+    /// As Ogg Vorbis of a quality from 0 to 10.
+    Vorbis(f32),
 }
 
 impl EncodingDoc {
@@ -38,20 +52,25 @@ impl EncodingDoc {
     }
 }
 
-/// The quality with which an audio file is stored; none is without loss. Of several that name it the last counts.
+/// How an audio file is stored, and whether it is streamed. Of several that say so the last counts.
 #[must_use]
-pub fn quality_of(encodings: &[EncodingDoc], file: &str) -> Option<f32> {
-    encodings.iter().rev().find(|e| e.is_of(file))?.quality
+pub fn storing_of(encodings: &[EncodingDoc], file: &str) -> (StoredAs, bool) {
+    let of = || encodings.iter().rev().filter(|e| e.is_of(file));
+    (of().find_map(|e| e.stored).unwrap_or_default(), of().find_map(|e| e.streamed).unwrap_or(false))
 }
 
-/// Reads `vorbis 6` or `lossless`.
-fn read_encoding(text: &str) -> Result<Option<f32>, ValueError> {
-    let wrong = || ValueError::not(text, "\"lossless\" or \"vorbis\" with a quality from 0 to 10");
-    if text.trim() == "lossless" {
-        return Ok(None);
+/// The words of `as`.
+const STORED: &str = "\"lossless\", \"original\", or \"vorbis 6\" with a quality from 0 to 10";
+
+fn read_encoding(text: &str) -> Result<StoredAs, ValueError> {
+    let wrong = || ValueError::not(text, STORED);
+    match text.trim() {
+        "lossless" => return Ok(StoredAs::Lossless),
+        "original" => return Ok(StoredAs::Original),
+        _ => {}
     }
     let quality: f32 = text.trim().strip_prefix("vorbis").and_then(|rest| rest.trim().parse().ok()).ok_or_else(wrong)?;
-    if (0.0..=10.0).contains(&quality) { Ok(Some(quality)) } else { Err(wrong()) }
+    if (0.0..=10.0).contains(&quality) { Ok(StoredAs::Vorbis(quality)) } else { Err(wrong()) }
 }
 
 /// Reads `[encoding.NAME]` of `estampie.toml`.
@@ -63,12 +82,13 @@ pub(super) fn read_encodings(top: &Fields<'_>) -> Vec<EncodingDoc> {
         if files.is_empty() {
             top.reading().fault(&place, format!("the encoding {name} is of no files"), "write files = [\"audio/music/*\"]");
         }
-        let quality = fields.read("as", "\"lossless\", or \"vorbis 6\" with a quality from 0 to 10", read_encoding);
-        if quality.is_none() && fields.item("as").is_none() {
-            top.reading().fault(&place, format!("the encoding {name} does not say how"), "write as = \"vorbis 6\"");
+        let stored = fields.read("as", STORED, read_encoding);
+        let streamed = fields.yes("streamed");
+        if fields.item("as").is_none() && fields.item("streamed").is_none() {
+            top.reading().fault(&place, format!("the encoding {name} does not say how"), "write as = \"vorbis 6\", or streamed = true");
         }
         fields.finish();
-        encodings.push(EncodingDoc { name, files, quality: quality.and_then(|q| q.value) });
+        encodings.push(EncodingDoc { name, files, stored: stored.map(|s| s.value), streamed: streamed.map(|s| s.value) });
     }
     encodings
 }
@@ -157,11 +177,19 @@ mod tests {
 
     #[test]
     fn encodings_are_read_and_of_several_the_last_counts() {
-        let text = "format = 1\n[encoding.all]\nfiles = [\"audio/*/*\", \"audio/*\"]\nas = \"vorbis 3.5\"\n[encoding.hull]\nfiles = [\"audio/hull/*\"]\nas = \"lossless\"\n";
+        let text = "format = 1\n[encoding.all]\nfiles = [\"audio/*/*\", \"audio/*\"]\nas = \"vorbis 3.5\"\n[encoding.hull]\nfiles = [\"audio/hull/*\"]\nas = \"lossless\"\n[encoding.long]\nfiles = [\"audio/hull/*\", \"b.ogg\"]\nstreamed = true\n[encoding.b]\nfiles = [\"b.ogg\"]\nas = \"original\"\n";
         let (document, faults) = Document::read(&Sources::from_texts([("estampie.toml", text)]), &Default::default());
         assert_eq!(faults, vec![]);
-        let of = |file: &str| quality_of(&document.manifest.encodings, file);
-        assert_eq!((of("audio/a.wav"), of("audio/step/a.wav"), of("audio/hull/a.wav"), of("a.wav")), (Some(3.5), Some(3.5), None, None));
+        let of = |file: &str| storing_of(&document.manifest.encodings, file);
+        for (file, stored) in [
+            ("audio/a.wav", (StoredAs::Vorbis(3.5), false)),
+            ("audio/step/a.wav", (StoredAs::Vorbis(3.5), false)),
+            ("audio/hull/a.wav", (StoredAs::Lossless, true)),
+            ("a.wav", (StoredAs::Lossless, false)),
+            ("b.ogg", (StoredAs::Original, true)),
+        ] {
+            assert_eq!(of(file), stored, "{file}");
+        }
         let wrong = "format = 1\n[encoding.a]\nas = \"mp3\"\n[encoding.b]\nfiles = [\"x\"]\n[encoding.c]\nfiles = [\"x\"]\nas = \"vorbis 11\"\n";
         let (_, faults) = Document::read(&Sources::from_texts([("estampie.toml", wrong)]), &Default::default());
         let said: Vec<String> = faults.iter().map(|f| format!("{} {}", f.place.line, f.what)).collect();

@@ -33,7 +33,7 @@ mod world;
 
 pub use crate::fault::{Fault, Place, did_you_mean, nearest};
 pub use crate::language::{Moment, SILENCE};
-pub use bundles::{BundlePartDoc, EncodingDoc, quality_of, read_size};
+pub use bundles::{BundlePartDoc, EncodingDoc, StoredAs, read_size, storing_of};
 pub(crate) use bundles::{PIECE, holds_any};
 pub use change::{sharers, uses_of};
 pub use change_music::{TRANSITION_FIELDS, ends, unsaid_of_transition};

@@ -117,8 +117,9 @@ pub static ENCODING: Table = table(
     "encoding",
     "[encoding.NAME]",
     &[
-        f("files", List("audio files, with * for any letters within a folder"), "!", "what is stored so; of several that name a file the last counts"),
-        f("as", Text("lossless, or vorbis and a quality from 0 to 10, like vorbis 6"), "!", "Ogg Vorbis is smaller and not the same samples"),
+        f("files", List("audio files, with * for any letters within a folder"), "!", "what is stored so; of several that say how a file is the last counts"),
+        f("as", Text("lossless, original, or vorbis and a quality from 0 to 10, like vorbis 6"), "lossless", "Ogg Vorbis is smaller and not the same samples"),
+        f("streamed", YesNo, "false", "read while it plays, and not loaded: for what is long"),
     ],
 );
 
@@ -940,7 +941,7 @@ mod tests {
 
     /// A project in which every table stands once, with faults where nothing else is worth writing.
     const ALL: [(&str, &str); 8] = [
-        ("estampie.toml", "format = 1\n[bundles.b]\nholds = [\"a\"]\n[encoding.e]\nfiles = [\"audio/*\"]\nas = \"lossless\"\n"),
+        ("estampie.toml", "format = 1\n[bundles.b]\nholds = [\"a\"]\n[encoding.e]\nfiles = [\"audio/*\"]\nas = \"lossless\"\nstreamed = true\n"),
         (
             "game.toml",
             "[parameters.p]\nrange = \"0..1\"\n[formulas]\nf = { is = \"p\" }\n[states.s]\nvalues = [\"a\", \"b\"]\n[events]\ne = \"\"\n[emitters]\nx = \"\"\n",

@@ -124,6 +124,12 @@ fn report(path: &Path, manifest: &Manifest, program: &Program, bytes: u64) {
         let list: Vec<String> = all.iter().take(most).map(|(name, bytes)| format!("{name} {}", size(*bytes))).collect();
         out!("  {what}: {}", list.join(", "));
     }
+    let streamed: Vec<&Audio> = manifest.audio.iter().filter(|a| a.is_long()).collect();
+    if !streamed.is_empty() {
+        let bytes = streamed.iter().map(|a| a.bytes).sum();
+        let pieces = if streamed.len() == 1 { "a piece".to_owned() } else { format!("{} pieces", streamed.len()) };
+        out!("  streamed: {pieces} of {}, of which only the beginning is loaded", size(bytes));
+    }
     if !manifest.parts.is_empty() {
         let parts: u64 = manifest.audio.iter().filter(|a| manifest.parts.iter().any(|p| p.audio.contains(&a.name))).map(Audio::memory).sum();
         out!("  always in memory: {}", size(loaded - parts));

@@ -349,7 +349,7 @@ mod tests {
         assert!(refused(&mut desk, &path).contains("is no bundle of this program"));
         // Another project's.
         let info =
-            estampie_bundle::Info { project: "Lighthouse".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() };
+            estampie_bundle::Info { project: "Lighthouse".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), storing: Default::default() };
         estampie_bundle::write(desk.app.program(), &info, std::fs::File::create(&path).unwrap()).unwrap();
         assert!(refused(&mut desk, &path).contains("the bundle of Lighthouse"));
         // A part that takes more than it may.

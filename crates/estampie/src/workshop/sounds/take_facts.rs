@@ -129,7 +129,7 @@ impl Remembered {
 
 /// What tells one content from another: samples, rate, loop.
 fn key(clip: &Clip, rate: u32) -> u128 {
-    xxh3_128(&[&[FORM][..], &rate.to_le_bytes(), &estampie_live::content(clip).to_le_bytes()].concat())
+    xxh3_128(&[&[FORM][..], &rate.to_le_bytes(), &estampie_bundle::content(clip).to_le_bytes()].concat())
 }
 
 #[cfg(test)]

@@ -99,7 +99,7 @@ mod tests {
         fn of(desk: &Desk, port: u16) -> Runs {
             let mut bundle = std::io::Cursor::new(Vec::new());
             let info =
-                Info { project: "The game's Slipway".into(), sources: "0123456789".into(), names: Vec::new(), parts: Vec::new(), vorbis: Default::default() };
+                Info { project: "The game's Slipway".into(), sources: "0123456789".into(), names: Vec::new(), parts: Vec::new(), storing: Default::default() };
             write(desk.app.program(), &info, &mut bundle).unwrap();
             let (mut player, mut control) = estampie_runtime::load_bytes(bundle.into_inner(), &estampie_runtime::Options::default()).unwrap();
             let port = control.listen(([127, 0, 0, 1], port).into()).unwrap().port();

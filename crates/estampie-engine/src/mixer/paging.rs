@@ -1,0 +1,142 @@
+//! Which pages of streamed audio are there, which are on their way, and which make room for others.
+
+use crate::ground::clip::Clip;
+use crate::ground::names::NameKey;
+use crate::ground::pages::{HEAD, PAGE, Page, Pages};
+
+/// How far ahead of where it reads a voice wants its pages, in frames (341 ms at 48 kHz).
+const AHEAD: usize = 2 * PAGE;
+
+/// A page that was looked at within so many blocks is not given up for another: sleeping voices look every sixteenth.
+const KEPT: u32 = 20;
+
+/// A clip that is missed is told again after so many blocks (1 s at 48 kHz).
+const AGAIN: u32 = 750;
+
+/// Frames in which what is missing sinks to nothing, and comes back (1.3 ms at 48 kHz).
+pub(crate) const SEAM: usize = 64;
+
+/// A page, or the place of one that is on its way.
+#[derive(Debug)]
+struct Slot {
+    stream: u32,
+    number: u32,
+    /// The block in which it was last wanted.
+    touched: u32,
+    page: Option<Box<Page>>,
+}
+
+/// All pages.
+#[derive(Default)]
+pub(crate) struct Paging {
+    pages: Option<Box<dyn Pages>>,
+    slots: Vec<Slot>,
+    now: u32,
+    /// The clip that was missed since that was last asked, and the one that was told last, with the block of that.
+    missed: Option<NameKey>,
+    told: Option<(NameKey, u32)>,
+}
+
+impl Paging {
+    /// With room for so many pages. It allocates.
+    pub(crate) fn new(pages: Box<dyn Pages>, room: usize) -> Paging {
+        let slots = (0..room.max(4)).map(|_| Slot { stream: u32::MAX, number: 0, touched: 0, page: Some(Page::empty()) }).collect();
+        Paging { pages: Some(pages), slots, now: KEPT + 1, missed: None, told: None }
+    }
+
+    /// Begins a block: takes what has come.
+    pub(crate) fn begin_block(&mut self) {
+        self.now = self.now.wrapping_add(1);
+        self.receive();
+    }
+
+    /// The clip that was not there when it was to sound, if there was one since this was last asked: each once in [`AGAIN`] blocks.
+    pub(crate) fn missed(&mut self) -> Option<NameKey> {
+        let missed = self.missed.take()?;
+        let again = self.told.is_some_and(|(told, at)| told == missed && self.now.wrapping_sub(at) < AGAIN);
+        if again {
+            return None;
+        }
+        self.told = Some((missed, self.now));
+        Some(missed)
+    }
+
+    fn receive(&mut self) {
+        let Some(pages) = &mut self.pages else { return };
+        while let Some(page) = pages.take() {
+            let asked = |slot: &&mut Slot| slot.page.is_none() && (slot.stream, slot.number) == (page.stream, page.number);
+            if let Some(slot) = self.slots.iter_mut().find(asked) {
+                slot.page = Some(page);
+            }
+        }
+    }
+
+    fn at(&self, stream: u32, number: u32) -> Option<usize> {
+        self.slots.iter().position(|s| (s.stream, s.number) == (stream, number))
+    }
+
+    /// Asks for a page if it is neither there nor on its way. A sleeper's may take no more than half of the room.
+    fn want(&mut self, stream: u32, number: u32, asleep: bool) {
+        let now = self.now;
+        if let Some(at) = self.at(stream, number) {
+            self.slots[at].touched = now;
+            return;
+        }
+        let Some(pages) = &mut self.pages else { return };
+        let free = |slot: &&mut Slot| slot.page.is_some() && now.wrapping_sub(slot.touched) > KEPT;
+        if asleep && self.slots.iter_mut().filter(free).count() <= self.slots.len() / 2 {
+            return;
+        }
+        let Some(slot) = self.slots.iter_mut().filter(free).max_by_key(|s| now.wrapping_sub(s.touched)) else { return };
+        let Some(mut page) = slot.page.take() else { return };
+        (page.stream, page.number) = (stream, number);
+        match pages.ask(page) {
+            Ok(()) => (slot.stream, slot.number, slot.touched) = (stream, number, now),
+            // What it held may have been overwritten by its new number alone: it is nobody's.
+            Err(page) => (slot.stream, slot.page) = (u32::MAX, Some(page)),
+        }
+    }
+
+    /// Sees to it that what follows a frame of a clip, up to another, is there in time; gives how many of the frames that are to be seen to are left.
+    pub(crate) fn prepare(&mut self, clip: &Clip, from: usize, until: usize, ahead: usize, asleep: bool) -> usize {
+        let to = until.min(from.saturating_add(ahead));
+        if let Some(streamed) = clip.streamed.filter(|_| to > HEAD) {
+            for number in from.saturating_sub(HEAD) / PAGE..=(to - 1 - HEAD) / PAGE {
+                self.want(streamed.stream, number as u32, asleep);
+            }
+        }
+        ahead - to.saturating_sub(from)
+    }
+
+    /// [`AHEAD`].
+    pub(crate) const fn ahead() -> usize {
+        AHEAD
+    }
+
+    /// Samples of a channel of a clip from a frame on, as many as lie together, `most` at most. A clip of one channel has the same in both.
+    ///
+    /// # Errors
+    /// With how many are not there, when they are not.
+    pub(crate) fn samples<'a>(&'a mut self, clip: &'a Clip, channel: usize, at: usize, most: usize) -> Result<&'a [f32], usize> {
+        let side = channel.min(clip.channels.len() - 1);
+        let held = &clip.channels[side];
+        let Some(streamed) = clip.streamed.filter(|_| at >= HEAD) else {
+            return Ok(&held[at..held.len().min(at + most)]);
+        };
+        let (number, within) = ((at - HEAD) / PAGE, (at - HEAD) % PAGE);
+        let together = most.min(PAGE - within).min(streamed.frames - at);
+        let key = (streamed.stream, number as u32);
+        self.want(key.0, key.1, false);
+        if self.at(key.0, key.1).is_none_or(|slot| self.slots[slot].page.is_none()) {
+            // Whoever fills pages at once has it now.
+            self.receive();
+        }
+        match self.at(key.0, key.1).and_then(|slot| self.slots[slot].page.as_ref()) {
+            Some(page) => Ok(&page.samples[side][within..within + together]),
+            None => {
+                self.missed = Some(clip.key);
+                Err(together)
+            }
+        }
+    }
+}
