@@ -5,12 +5,14 @@ use crate::origin::Span;
 use estampie_engine::clip::Clip;
 use std::io::{Read, Seek, SeekFrom};
 use symphonia::core::audio::SampleBuffer;
-use symphonia::core::codecs::{Decoder, DecoderOptions};
+use symphonia::core::codecs::{CodecRegistry, Decoder, DecoderOptions};
 use symphonia::core::errors::Error;
 use symphonia::core::formats::{FormatOptions, FormatReader, SeekMode, SeekTo};
 use symphonia::core::io::{MediaSource, MediaSourceStream};
 use symphonia::core::meta::MetadataOptions;
-use symphonia::core::probe::Hint;
+use symphonia::core::probe::{Hint, Probe};
+use symphonia::default::codecs::FlacDecoder;
+use symphonia::default::formats::FlacReader;
 use xxhash_rust::xxh3::Xxh3;
 
 /// The bits of a sample that FLAC can have without loss; `None` if floats are needed.
@@ -230,6 +232,23 @@ pub(crate) struct Decoding {
     seeks: bool,
 }
 
+/// What a bundle may hold, and nothing else that the decoders know.
+fn probe() -> Probe {
+    let mut probe = Probe::default();
+    probe.register_all::<FlacReader>();
+    #[cfg(feature = "vorbis")]
+    probe.register_all::<symphonia::default::formats::OggReader>();
+    probe
+}
+
+fn codecs() -> CodecRegistry {
+    let mut codecs = CodecRegistry::new();
+    codecs.register_all::<FlacDecoder>();
+    #[cfg(feature = "vorbis")]
+    codecs.register_all::<symphonia::default::codecs::VorbisDecoder>();
+    codecs
+}
+
 fn words(error: impl std::fmt::Display) -> String {
     format!("{error}")
 }
@@ -275,13 +294,13 @@ impl Decoding {
             only_audio(&mut bytes)?;
         }
         let stream = MediaSourceStream::new(Box::new(Bytes(bytes, length)), Default::default());
-        let probed = symphonia::default::get_probe().format(Hint::new().with_extension(ending), stream, &FormatOptions::default(), &MetadataOptions::default());
+        let probed = probe().format(Hint::new().with_extension(ending), stream, &FormatOptions::default(), &MetadataOptions::default());
         let format = probed.map_err(words)?.format;
         let track = format.default_track().ok_or("it has no audio")?;
         if track.codec_params.channels.map(symphonia::core::audio::Channels::count) != Some(channels) {
             return Err("it has another number of channels".into());
         }
-        let decoder = symphonia::default::get_codecs().make(&track.codec_params, &DecoderOptions::default()).map_err(words)?;
+        let decoder = codecs().make(&track.codec_params, &DecoderOptions::default()).map_err(words)?;
         Ok(Decoding { format, decoder, channels, samples: Vec::new(), given: 0, seeks: encoding == Encoding::Flac })
     }
 

@@ -18,8 +18,10 @@ use std::time::Duration;
 #[global_allocator]
 static ALLOCATOR: AllocDisabler = AllocDisabler;
 
+type Piece = (&'static str, usize, usize, Option<(usize, usize)>);
+
 /// Audio of the project: its name, channels, frames, and loop.
-const AUDIO: [(&str, usize, usize, Option<(usize, usize)>); 5] = [
+const AUDIO: [Piece; 5] = [
     ("once", 1, HEAD + 5 * PAGE + 77, None),
     ("round", 2, HEAD + 6 * PAGE, Some((HEAD + 2 * PAGE + 100, HEAD + 4 * PAGE + 2_000))),
     ("tight", 1, HEAD + 3 * PAGE, Some((HEAD + PAGE - 300, HEAD + PAGE + 900))),
