@@ -202,6 +202,11 @@ pub fn assemble(program: &[u8], clips: &Clips) -> Result<Program, ReadError> {
     Ok(program)
 }
 
+/// Decodes where a panic of the decoder (over bytes that were damaged) is what is wrong with the audio, and no more.
+pub(crate) fn guarded<T>(work: impl FnOnce() -> Result<T, String>) -> Result<T, String> {
+    std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).unwrap_or_else(|_| Err("it is damaged so that its decoder breaks off".into()))
+}
+
 /// What is to be decoded.
 enum Work {
     All(Audio, Vec<u8>),
@@ -214,10 +219,10 @@ impl Work {
         let name = match &self {
             Work::All(audio, _) | Work::Head(_, Stored { audio, .. }) => audio.name.clone(),
         };
-        let clip = match self {
+        let clip = guarded(|| match self {
             Work::All(audio, bytes) => decode(&audio, bytes),
             Work::Head(stream, stored) => head(stream, &stored, origin),
-        };
+        });
         clip.map_err(|what| format!("{name}: {what}"))
     }
 }
@@ -268,4 +273,35 @@ fn entry<R: Read + Seek>(archive: &mut ZipArchive<R>, name: &str, most: u64) -> 
     let mut bytes = Vec::with_capacity((size as usize).min(1 << 24));
     file.take(most).read_to_end(&mut bytes).map_err(|e| ReadError::Damaged(format!("{name}: {e}")))?;
     Ok(bytes)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::manifest::Encoding;
+
+    #[test]
+    fn what_a_fuzzer_found_is_refused_with_a_sentence() {
+        // A number in FLAC that runs over; and a picture of three gigabytes behind something else.
+        for (found, said) in
+            [(&include_bytes!("../tests/data/overflow.bin")[..], ""), (&include_bytes!("../tests/data/picture.bin")[..], "it is no FLAC stream")]
+        {
+            let (kind, bytes) = found.split_first().unwrap_or((&0, &[]));
+            assert_eq!(kind % 3, 0, "FLAC");
+            let audio = Audio {
+                name: "x".into(),
+                entry: String::new(),
+                encoding: Encoding::Flac,
+                channels: 1 + u32::from(kind / 3 % 2),
+                frames: 1_000,
+                loop_points: None,
+                bytes: bytes.len() as u64,
+                streamed: false,
+                content: None,
+            };
+            let origin = Origin::Memory(Vec::new().into());
+            let refused = Work::All(audio, bytes.to_vec()).do_it(&origin);
+            assert!(refused.is_err_and(|why| why.starts_with("x: ") && why.contains(said)));
+        }
+    }
 }

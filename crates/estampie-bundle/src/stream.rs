@@ -3,6 +3,7 @@
 use crate::audio::Decoding;
 use crate::manifest::{Audio, Encoding};
 use crate::origin::{Origin, Span};
+use crate::read::guarded;
 use estampie_engine::pages::{PAGE, Page};
 use std::io::{Read, Seek, SeekFrom};
 
@@ -108,7 +109,7 @@ impl Streams {
         page.samples.iter_mut().for_each(|s| s.fill(0.0));
         let Some(Some(stored)) = self.stored.get(page.stream as usize) else { return Err("a stream that the bundle does not have was asked for".into()) };
         let (name, channels) = (stored.audio.name.clone(), stored.audio.channels as usize);
-        let interleaved = self.read(page.stream, page.begin(), channels).map_err(|why| format!("{name}: {why}"))?;
+        let interleaved = guarded(|| self.read(page.stream, page.begin(), channels)).map_err(|why| format!("{name}: {why}"))?;
         for (at, side) in page.samples.iter_mut().enumerate().take(channels) {
             // What is no number is silence: it was looked at when the bundle was written, and the file may have been damaged since.
             let samples = interleaved.iter().skip(at).step_by(channels).map(|s| if s.is_finite() { *s } else { 0.0 });
@@ -126,7 +127,7 @@ impl Streams {
         };
         let open = &mut self.open[at];
         open.used = self.clock;
-        match open.reading.frames(PAGE, channels) {
+        match guarded(|| open.reading.frames(PAGE, channels)) {
             Ok(samples) => {
                 open.at += samples.len() / channels;
                 Ok(samples)

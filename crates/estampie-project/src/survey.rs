@@ -19,7 +19,7 @@ pub fn never_sent(document: &Document) -> Vec<String> {
                 StepAction::Glide { parameter, .. } => {
                     said.insert(&parameter.text);
                 }
-                StepAction::Place(_) | StepAction::Walk(_) | StepAction::Remove(_) | StepAction::PlayerLevel(..) | StepAction::End => {}
+                StepAction::Place(_) | StepAction::Walk(_) | StepAction::Remove(_) | StepAction::PlayerLevel(..) | StepAction::Expect(_) | StepAction::End => {}
             }
         }
     }

@@ -57,6 +57,8 @@ pub fn inputs(playthrough: &Playthrough, rate: u32) -> Vec<Input> {
             StepAction::Send(event, emitter) => {
                 InputKind::Event { event: NameKey::of(&event.text), emitter: emitter.as_ref().map_or(NameKey::NONE, |e| NameKey::of(&e.text)) }
             }
+            // That is for whoever listens.
+            StepAction::Expect(_) => continue,
             StepAction::End => InputKind::StopAll { frames: END_FADE.frames(rate) },
         };
         list.push(Input { frame: step.at.frames(rate), what });
@@ -106,7 +108,7 @@ pub fn names_in(playthrough: &Playthrough) -> Names {
                     names.add(&emitter.text);
                 }
             }
-            StepAction::End => {}
+            StepAction::Expect(_) | StepAction::End => {}
         }
     }
     names
@@ -186,7 +188,7 @@ pub(crate) fn lasting(action: &StepAction) -> Option<(String, StepAction)> {
             (format!("place {:?}", emitter.as_ref().map(|e| &e.text)), StepAction::Place(there))
         }
         StepAction::PlayerLevel(level, _) => (format!("player level {}", level.text), action.clone()),
-        StepAction::Remove(_) | StepAction::Send(..) | StepAction::End => return None,
+        StepAction::Remove(_) | StepAction::Send(..) | StepAction::Expect(_) | StepAction::End => return None,
     })
 }
 

@@ -96,7 +96,7 @@ mod built {
     pub(crate) struct Outer(Watch);
 
     pub(crate) fn pair(bundled: Bundled, watch: Watch) -> (Inner, Outer) {
-        drop(Arc::clone(&bundled.program));
+        drop(bundled);
         (Inner, Outer(watch))
     }
 

@@ -22,6 +22,8 @@ pub struct VoiceStatus {
     pub started: u64,
     /// Level as heard, in dB: the sum of the level terms.
     pub heard_db: f32,
+    /// The root mean square of its audio before its level, in dB below full scale, followed over about 100 ms.
+    pub rms_db: f32,
     /// Where it is heard, if it is placed: degrees from where the listener looks (right above 0), metres, and how wide it is
     /// from 0 (a point) to 1 (all around).
     pub placement: Option<(f32, f32, f32)>,

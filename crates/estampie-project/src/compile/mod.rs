@@ -3,6 +3,7 @@
 mod actions;
 mod audio;
 mod bundles;
+mod checks;
 mod mix;
 mod music;
 mod notes;
@@ -109,6 +110,7 @@ impl Compiler<'_> {
         self.tempos();
         self.reactions();
         self.playthroughs();
+        self.checks();
         self.bundle_parts();
     }
 

@@ -655,6 +655,7 @@ impl Compiler<'_> {
                             self.fault(&level.place, format!("there is no player level {level}"), fix);
                         }
                     }
+                    StepAction::Expect(expected) => self.names_expected(expected),
                     StepAction::Remove(_) => {}
                     StepAction::End => {}
                 }

@@ -65,7 +65,7 @@ pub use world::{
     read_position,
 };
 
-use crate::language::{Playthrough, Reaction};
+use crate::language::{Always, Playthrough, Reaction};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -106,6 +106,8 @@ pub struct Document {
     pub reactions: Vec<Arc<Reaction>>,
     /// The playthroughs by name (the file's name without ending).
     pub playthroughs: Vec<(String, Arc<Playthrough>)>,
+    /// What is expected of all of them: `checks.est`.
+    pub checks: Vec<Always>,
 }
 
 impl Document {

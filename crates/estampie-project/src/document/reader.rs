@@ -3,7 +3,7 @@
 use super::fields::Reading;
 use super::{BusDoc, Document, Fault, Place, Sources, game, mix, music, settings, sounds, world};
 use crate::fault::Lines;
-use crate::language::{playthrough, reactions};
+use crate::language::{expect, playthrough, reactions};
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
@@ -90,6 +90,11 @@ fn read_file(file: &str, text: &Arc<str>, audio: &BTreeSet<String>) -> Read {
             part.reactions = list.into_iter().map(Arc::new).collect();
             faults.borrow_mut().extend(found);
         }
+        "checks.est" => {
+            let (list, found) = expect::parse(file, text);
+            part.checks = list;
+            faults.borrow_mut().extend(found);
+        }
         _ if file.starts_with("sounds/") => sounds::read_sounds(&reading, audio, &mut part.sounds),
         _ if file.starts_with("music/") => music::read_music(&reading, audio, &mut part.music),
         _ if file.starts_with("playthroughs/") => {
@@ -124,6 +129,7 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
         "modulation.toml" => document.modulations.clone_from(&part.modulations),
         "world.toml" => document.world = part.world.clone(),
         "reactions.est" => document.reactions.clone_from(&part.reactions),
+        "checks.est" => document.checks.clone_from(&part.checks),
         _ => {}
     }
     document.sounds.extend(part.sounds.iter().filter(|s| first.is("sound", &s.name, &s.place, faults)).cloned());

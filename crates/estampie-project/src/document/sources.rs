@@ -43,7 +43,7 @@ impl Manner {
     }
 }
 
-const SINGLE: [&str; 7] = ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est"];
+const SINGLE: [&str; 8] = ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est", "checks.est"];
 
 impl Sources {
     /// Reads all project files below `root`. What cannot be read is a fault.

@@ -1,9 +1,10 @@
-//! The plain language: reactions, formulas, measures and playthroughs, from text to trees and back.
+//! The plain language: reactions, formulas, measures, playthroughs and expectations, from text to trees and back.
 //!
 //! Every parser goes on after a mistake and gives all faults with line, column and fix; every tree prints itself so
 //! that parsing the print gives the same tree.
 
 pub mod actions;
+pub mod expect;
 pub mod formula;
 pub mod lex;
 pub mod measure;
@@ -13,6 +14,7 @@ pub mod print;
 pub mod reactions;
 
 pub use actions::{Act, Action, Where};
+pub use expect::{Always, Expected};
 pub use formula::Expression;
 pub use measure::Measure;
 pub use moment::{Moment, SILENCE};

@@ -9,6 +9,7 @@
 //! ```
 
 use super::Word;
+use super::expect::{Expected, expected};
 use super::lex::{Cursor, Parsed, print_number, print_time};
 use crate::fault::{Fault, Place};
 use estampie_engine::units::Seconds;
@@ -44,6 +45,8 @@ pub enum StepAction {
     Send(Word, Option<Word>),
     /// The player of the game sets a level, from 0 to 10.
     PlayerLevel(Word, f64),
+    /// From this moment on something is expected; nothing is said to the engine.
+    Expect(Box<Expected>),
     /// Everything is let go over half a second, and the playthrough is over.
     End,
 }
@@ -125,6 +128,8 @@ impl Playthrough {
         let until = |step: &Step| match &step.action {
             StepAction::Glide { over, .. } => step.at.0 + over.0,
             StepAction::Place(Placing { over: Some(over), .. }) => step.at.0 + over.0,
+            // It goes on until it is decided.
+            StepAction::Expect(expected) => step.at.0 + expected.within().map_or(0.0, |w| w.0),
             _ => step.at.0,
         };
         let placed = self.steps().iter().map(|(s, _)| until(s)).fold(0.0, f64::max);
@@ -259,6 +264,9 @@ fn line(cursor: &mut Cursor<'_>) -> Parsed<PlaythroughLine> {
 fn action(cursor: &mut Cursor<'_>) -> Parsed<StepAction> {
     if cursor.take(&["end"]) {
         return Ok(StepAction::End);
+    }
+    if cursor.take(&["expect"]) {
+        return Ok(StepAction::Expect(Box::new(expected(cursor)?)));
     }
     if cursor.take(&["send"]) {
         let event = cursor.name("an event")?;
@@ -411,6 +419,7 @@ impl fmt::Display for StepAction {
             StepAction::Send(event, None) => write!(f, "send {event}"),
             StepAction::Send(event, Some(emitter)) => write!(f, "send {event} on {emitter}"),
             StepAction::PlayerLevel(level, value) => write!(f, "player level {level} {}", print_number(*value)),
+            StepAction::Expect(expected) => write!(f, "expect {expected}"),
             StepAction::End => f.write_str("end"),
         }
     }

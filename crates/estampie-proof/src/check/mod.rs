@@ -1,5 +1,8 @@
-//! Checks: what a machine can hear. So far: every way between the sections of every piece.
+//! Checks: what a machine can hear. Every way between the sections of every piece, and what playthroughs are expected to keep.
 
+mod expect;
+mod observe;
 mod transitions;
 
+pub use expect::{Broken, expectations, hold, hold_all};
 pub use transitions::{Listening, Problem, ProblemKind, Seam, seam, transitions};

@@ -9,6 +9,7 @@ mod compare;
 mod documents;
 mod edits;
 mod engine;
+mod expectations;
 mod generators;
 mod golden;
 mod guards;

@@ -20,9 +20,12 @@ pub(super) struct Arguments {
     /// Write the names that the game's code uses into this folder, as a C header, a Rust module and JSON
     #[arg(long, value_name = "DIR")]
     names: Option<PathBuf>,
-    /// Bundle a project with faults, without what they touch
+    /// Bundle a project with faults, without what they touch, and one that does not keep what is expected of it
     #[arg(long)]
     anyway: bool,
+    /// Do not hold the playthroughs against what is expected of them: that takes a while
+    #[arg(long)]
+    unchecked: bool,
     /// Write nothing: say whether the bundle that is there is of the project as it is now
     #[arg(long)]
     check: bool,
@@ -41,6 +44,13 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     }
     if arguments.check {
         return check(arguments, &hash_of(&loaded)?);
+    }
+    if !arguments.anyway && !arguments.unchecked {
+        let broken = super::check::held(&loaded)?.len();
+        if broken > 0 {
+            let what = if broken == 1 { "an expectation is".to_owned() } else { format!("{broken} expectations are") };
+            return Err(Failure::Fault(format!("{what} not kept; --anyway bundles it all the same")));
+        }
     }
     let before = Bundle::open(&arguments.out).ok().map(|b| b.manifest().clone());
     if arguments.out.exists() && before.is_none() && !arguments.force {

@@ -39,7 +39,7 @@ pub(crate) fn run(arguments: &Arguments) -> Result<(), Failure> {
         return Err(Failure::Use(format!("{} ends neither in .svg nor in .pdf; write -o curves.svg or -o curves.pdf", arguments.out.display())));
     }
     let loaded = project::load(&arguments.project)?;
-    super::print_faults(&loaded.faults);
+    super::output::print_faults(&loaded.faults);
     let document = loaded.workspace.document();
     let (drawing, what, where_from) = match arguments.what {
         What::Curves => (Drawing::Panels(draw::curves(document, &loaded.program)), "curves", "modulation.toml holds them"),

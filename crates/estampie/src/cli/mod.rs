@@ -1,6 +1,7 @@
 //! The command line. Exit 0: well; 1: the project or a check is at fault; 2: wrong use.
 
 mod bundle;
+mod check;
 mod demo;
 mod doctor;
 mod draw;
@@ -14,11 +15,11 @@ mod schema;
 mod wave;
 
 use crate::failure::Failure;
-use crate::{address, project, workshop};
+use crate::{address, workshop};
 use clap::{Parser, Subcommand};
-use output::{out, print_faults, tell};
+use output::tell;
 use std::net::{IpAddr, SocketAddr};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 #[derive(Parser)]
@@ -84,11 +85,9 @@ enum Command {
         /// Its folder; it must not exist, or be empty
         folder: PathBuf,
     },
-    /// Reads a project with all its audio and tells every fault; listens to every way between sections
-    Check {
-        /// The project's folder
-        project: PathBuf,
-    },
+    /// Reads a project with all its audio and tells every fault; holds its playthroughs against what is expected of them, and listens to every way between
+    /// sections
+    Check(check::Arguments),
     /// Plays what a running game sends, without a screen, until it is stopped
     Listen(listen::Arguments),
     /// A small game that makes no sound and sends what a real one would, to try the link with
@@ -156,7 +155,7 @@ pub(crate) fn run() -> ExitCode {
         None => workshop::open(&arguments.project.unwrap_or_else(|| PathBuf::from(".")), &options(&arguments.sound, &arguments.page)),
         Some(Command::Demo { restore, path, sound, page }) => demo::run(restore, path, &options(&sound, &page)),
         Some(Command::New { folder }) => new::run(&folder),
-        Some(Command::Check { project }) => check(&project),
+        Some(Command::Check(arguments)) => check::run(&arguments),
         Some(Command::Draw(arguments)) => draw::run(&arguments),
         Some(Command::Bundle(arguments)) => bundle::run(&arguments),
         Some(Command::Game(arguments)) => game::run(&arguments),
@@ -200,56 +199,5 @@ fn options(sound: &Sound, page: &Page) -> workshop::Options {
         patient: page.patient,
         state: workshop::keeping::state_folder(),
         cache: workshop::keeping::cache_folder(),
-    }
-}
-
-fn check(folder: &Path) -> Result<(), Failure> {
-    let loaded = project::load(folder)?;
-    let document = loaded.workspace.document();
-    print_faults(&loaded.faults);
-    if loaded.faults.is_empty() {
-        out!(
-            "{}: {} sounds, {} audio files, {} reactions, {} modulations, {} playthroughs; no faults",
-            document.manifest.name,
-            document.sounds.len(),
-            loaded.assets.len(),
-            document.reactions.len(),
-            document.modulations.len(),
-            document.playthroughs.len()
-        );
-        for passed in estampie_project::survey::passed_by(document) {
-            tell(&format!("note: {passed}"));
-        }
-        hear_transitions(&loaded)
-    } else {
-        let count = loaded.faults.len();
-        Err(Failure::Fault(format!("{count} fault{} in {}", if count == 1 { "" } else { "s" }, folder.display())))
-    }
-}
-
-/// Renders and listens to every way between the sections of every piece.
-fn hear_transitions(loaded: &project::Loaded) -> Result<(), Failure> {
-    if loaded.program.music.pieces.is_empty() {
-        return Ok(());
-    }
-    let mut heard = 0;
-    let problems = estampie_proof::check::transitions(&loaded.program, |_| {
-        heard += 1;
-        true
-    });
-    let (accepted, open): (Vec<_>, Vec<_>) = problems.iter().partition(|f| f.accepted.is_some());
-    let count = if open.is_empty() { "nothing found".to_owned() } else { format!("{} problems", open.len()) };
-    let and = if accepted.is_empty() { String::new() } else { format!(", {} accepted", accepted.len()) };
-    out!("{heard} renderings of transitions: {count}{and}");
-    for find in &accepted {
-        out!("{find}");
-    }
-    for find in &open {
-        tell(&find.to_string());
-    }
-    match open.len() {
-        0 => Ok(()),
-        1 => Err(Failure::Fault("one transition does not sound well".into())),
-        n => Err(Failure::Fault(format!("{n} transitions do not sound well"))),
     }
 }

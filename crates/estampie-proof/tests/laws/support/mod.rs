@@ -103,13 +103,19 @@ pub fn program_with(files: &[(&str, &str)]) -> Arc<Program> {
 
 /// Compiles a project of the given files over the usual ones, and gives its faults as text.
 pub fn compile_with(files: &[(&str, &str)]) -> (Arc<Program>, Vec<String>) {
+    let (program, _, faults) = read_and_compile(files);
+    (program, faults)
+}
+
+/// The same with what was read.
+pub fn read_and_compile(files: &[(&str, &str)]) -> (Arc<Program>, Document, Vec<String>) {
     let usual = [("estampie.toml", "format = 1\nname = \"test\"\nceiling = \"0 dB\""), ("game.toml", GAME)];
     let sources = Sources::from_texts(usual.into_iter().chain(files.iter().copied()));
     let files: BTreeSet<String> = ALL_AUDIO.map(|n| format!("audio/{n}.wav")).into();
     let (document, mut faults) = Document::read(&sources, &files);
     let (program, more) = compile(&document, &assets());
     faults.extend(more);
-    (Arc::new(program), faults.iter().map(ToString::to_string).collect())
+    (Arc::new(program), document, faults.iter().map(ToString::to_string).collect())
 }
 
 /// Compiles a project with further files loaded; it must be without fault.

@@ -85,6 +85,7 @@ fn lanes(playthrough: &Playthrough) -> Vec<Lane> {
             StepAction::Walk(walking) => (of(&walking.emitter), walks.get(&index).copied().unwrap_or(at)),
             StepAction::Remove(emitter) => (emitter.text.clone(), at),
             StepAction::PlayerLevel(level, _) => (format!("level {level}"), at),
+            StepAction::Expect(expected) => ("expects".to_owned(), at + expected.within().map_or(0.0, |w| w.0)),
             StepAction::End => continue,
         };
         let lane = *known.entry(name).or_insert_with_key(|name| {

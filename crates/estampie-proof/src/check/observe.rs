@@ -1,0 +1,368 @@
+//! A playthrough, rendered and looked at closely: what expectations are held against.
+
+use crate::offline::{frames, inputs};
+use ebur128::{EbuR128, Mode};
+use estampie_engine::engine::{Engine, Options, Prepared, Status};
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_engine::telemetry::{Happening, What};
+use estampie_project::language::Playthrough;
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+/// A status is looked at every so many blocks (11 ms at 48 kHz).
+const EVERY: u32 = 8;
+
+/// Frames of those blocks.
+pub(super) const STEP: usize = EVERY as usize * estampie_engine::time::BLOCK;
+
+/// What is quieter than this is not heard, in dB below full scale.
+pub(super) const HEARD: f32 = -70.0;
+
+/// A step of less than this (in full scale) is no click, whatever is around it: 34 dB below full scale.
+const LEAST_CLICK: f32 = 0.02;
+/// A click stands out from the steps around it by this factor.
+const STANDS_OUT: f32 = 6.0;
+/// How far around is looked, in frames, and how near is not (a click may be some samples wide).
+const AROUND: usize = 96;
+const NEAR: usize = 2;
+
+/// A voice of a sound that is watched.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Heard {
+    pub(super) voice: u64,
+    pub(super) sound: NameKey,
+    /// The gain from its audio to the output, in dB.
+    pub(super) level_db: f32,
+    /// What it adds to the output, in dB below full scale.
+    pub(super) power_db: f32,
+    /// How far away it is, if it is anywhere.
+    pub(super) metres: Option<f32>,
+}
+
+/// One moment.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Sample {
+    pub(super) frame: u64,
+    /// Of each bus the greatest sample since the moment before.
+    pub(super) peaks: Vec<f32>,
+    /// What each bus adds to the output, in dB below full scale.
+    pub(super) powers_db: Vec<f32>,
+    pub(super) snapshots: Vec<f32>,
+    pub(super) parameters: Vec<f32>,
+    pub(super) voices: Vec<Heard>,
+    /// The greatest sample of the output.
+    pub(super) peak: f32,
+}
+
+/// The loudness of a tenth of a second, in LUFS, and its true peak in dBTP.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Tenth {
+    pub(super) momentary: f64,
+    pub(super) short_term: f64,
+    pub(super) true_peak: f64,
+}
+
+/// Where in its piece's bar a stinger came: the bar and beat from 0, and how far the nearest beat is, in seconds.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Stung {
+    pub(super) frame: u64,
+    pub(super) stinger: NameKey,
+    pub(super) beat: Option<(u32, f64)>,
+}
+
+/// Everything that was looked at.
+#[derive(Debug, Default)]
+pub(super) struct Observed {
+    pub(super) rate: u32,
+    pub(super) frames: u64,
+    pub(super) samples: Vec<Sample>,
+    pub(super) happened: Vec<Happening>,
+    /// Seconds of a bar of each piece, as it was when it was last looked at: frame, piece, seconds.
+    pub(super) bars: Vec<(u64, NameKey, f64)>,
+    pub(super) stung: Vec<Stung>,
+    pub(super) tenths: Vec<Tenth>,
+    pub(super) integrated: f64,
+    /// Frames of clicks.
+    pub(super) clicks: Vec<u64>,
+    /// The sound of each voice, its take, and what was asked for.
+    pub(super) voices: HashMap<u64, (NameKey, NameKey, NameKey)>,
+    /// When each voice began and ended.
+    pub(super) spans: HashMap<u64, (u64, u64)>,
+}
+
+/// Finds steps that stand out, in samples as they come.
+#[derive(Debug)]
+struct Clicks {
+    /// Steps from sample to sample of each channel, `2 * AROUND + 1` of them at most.
+    steps: [Vec<f32>; 2],
+    last: [f32; 2],
+    frame: u64,
+    /// By how much a click stands out.
+    factor: f32,
+    found: Vec<u64>,
+}
+
+impl Clicks {
+    fn new(factor: f32) -> Clicks {
+        Clicks { steps: [Vec::new(), Vec::new()], last: [0.0; 2], frame: 0, factor, found: Vec::new() }
+    }
+
+    fn add(&mut self, samples: &[f32]) {
+        for (side, steps) in self.steps.iter_mut().enumerate() {
+            for frame in samples.chunks_exact(2) {
+                steps.push((frame[side] - self.last[side]).abs());
+                self.last[side] = frame[side];
+            }
+        }
+        self.look(false);
+    }
+
+    /// Looks at all steps whose surroundings are there.
+    fn look(&mut self, end: bool) {
+        let have = self.steps[0].len();
+        let until = if end { have } else { have.saturating_sub(AROUND) };
+        // What came before the first look is kept as surroundings.
+        let first = AROUND.min(self.frame as usize);
+        for at in first..until {
+            for steps in &self.steps {
+                let step = steps[at];
+                if step < LEAST_CLICK {
+                    continue;
+                }
+                let before = &steps[at.saturating_sub(AROUND)..at.saturating_sub(NEAR)];
+                let after = &steps[(at + NEAR + 1).min(have)..(at + AROUND + 1).min(have)];
+                let around = before.iter().chain(after).fold(0.0f32, |a, b| a.max(*b));
+                if step > self.factor * around {
+                    let frame = self.frame + (at - first) as u64;
+                    if self.found.last().is_none_or(|last| frame > last + AROUND as u64) {
+                        self.found.push(frame);
+                    }
+                }
+            }
+        }
+        if until > first {
+            self.frame += (until - first) as u64;
+            let keep = until.saturating_sub(AROUND);
+            self.steps.iter_mut().for_each(|s| drop(s.drain(..keep)));
+        }
+    }
+}
+
+/// Renders a playthrough and looks at what it comes to. `watched` are the sounds whose voices are looked at, by the name that was asked for or that of a
+/// sound within; `None` is all of them.
+pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched: &HashSet<NameKey>) -> Observed {
+    let rate = program.rate;
+    let schedule = inputs(playthrough, rate).into();
+    let prepared = Prepared::new(Arc::clone(program), playthrough.seed());
+    let (mut engine, mut remote) = Engine::new(prepared, Options { schedule, status_every: EVERY, ..Options::default() });
+    let mut seen = Observed { rate, frames: frames(playthrough, rate), integrated: f64::NEG_INFINITY, ..Observed::default() };
+    let mut loudness = EbuR128::new(2, rate, Mode::M | Mode::S | Mode::I | Mode::TRUE_PEAK | Mode::HISTOGRAM).ok();
+    let mut clicks = Clicks::new(STANDS_OUT);
+    let (mut buffer, mut tenth) = (vec![0.0f32; 2 * STEP], Vec::with_capacity(rate as usize / 5));
+    let tenth_long = rate as usize / 10 * 2;
+    let mut left = seen.frames as usize;
+    let mut last: Option<Box<Status>> = None;
+    while left > 0 {
+        let part = &mut buffer[..2 * STEP.min(left)];
+        left -= part.len() / 2;
+        engine.render(part);
+        clicks.add(part);
+        for sample in &*part {
+            tenth.push(*sample);
+            if tenth.len() == tenth_long {
+                seen.tenths.push(measured(loudness.as_mut(), &tenth));
+                tenth.clear();
+            }
+        }
+        while let Some(happening) = remote.happening() {
+            seen.note(program, &happening, last.as_deref());
+        }
+        if let Some(status) = remote.status() {
+            seen.look(program, &status, watched, part.iter().fold(0.0f32, |a, b| a.max(b.abs())));
+            if let Some(before) = last.replace(status) {
+                remote.give_back(before);
+            }
+        }
+    }
+    if !tenth.is_empty() {
+        seen.tenths.push(measured(loudness.as_mut(), &tenth));
+    }
+    clicks.look(true);
+    seen.clicks = clicks.found;
+    seen.excuse_clicks(program);
+    seen.integrated = loudness.and_then(|l| l.loudness_global().ok()).unwrap_or(f64::NEG_INFINITY);
+    seen
+}
+
+fn measured(loudness: Option<&mut EbuR128>, samples: &[f32]) -> Tenth {
+    let silent = Tenth { momentary: f64::NEG_INFINITY, short_term: f64::NEG_INFINITY, true_peak: f64::NEG_INFINITY };
+    let Some(loudness) = loudness.filter(|_| !samples.is_empty()) else { return silent };
+    if loudness.add_frames_f32(samples).is_err() {
+        return silent;
+    }
+    let or = |value: Result<f64, ebur128::Error>| value.unwrap_or(f64::NEG_INFINITY);
+    let peak = [0, 1].into_iter().filter_map(|c| loudness.prev_true_peak(c).ok()).fold(0.0, f64::max);
+    Tenth { momentary: or(loudness.loudness_momentary()), short_term: or(loudness.loudness_shortterm()), true_peak: 20.0 * peak.log10() }
+}
+
+impl Observed {
+    fn note(&mut self, program: &Program, happening: &Happening, last: Option<&Status>) {
+        match happening.what {
+            What::VoiceStart { voice, sound, leaf, take, .. } => {
+                self.voices.insert(voice, (sound, leaf, take));
+                self.spans.insert(voice, (happening.frame, u64::MAX));
+            }
+            What::VoiceEnd { voice, .. } => {
+                if let Some((_, ended)) = self.spans.get_mut(&voice) {
+                    *ended = happening.frame;
+                }
+            }
+            What::Sting { stinger, piece, .. } => {
+                let at = program.music.pieces.iter().position(|p| p.key == piece);
+                let place = at.zip(last).and_then(|(at, status)| {
+                    let (spec, sequencer) = (&program.music.pieces[at], &status.pieces.get(at)?.sequencer);
+                    let (_, beat, into) = sequencer.position(spec, happening.frame)?;
+                    let into = *into.numer() as f64 / *into.denom() as f64;
+                    let quarters = f64::from(sequencer.quarters_a_second(spec, happening.frame, program.rate)?);
+                    // A hair before a beat is on it as much as a hair after it.
+                    Some((if into > 0.5 { beat + 1 } else { beat }, into.min(1.0 - into) / quarters.max(1e-6)))
+                });
+                self.stung.push(Stung { frame: happening.frame, stinger, beat: place });
+            }
+            _ => {}
+        }
+        self.happened.push(*happening);
+    }
+
+    fn look(&mut self, program: &Program, status: &Status, watched: &HashSet<NameKey>, peak: f32) {
+        let buses = &program.mix.buses;
+        // From what leaves a bus to the output.
+        let mut below = vec![0.0f32; buses.len()];
+        for (at, spec) in buses.iter().enumerate().skip(1) {
+            // A bus stands after the one that it runs into, or is looked up again from there.
+            let (mut into, mut sum) = (spec.into as usize, 0.0);
+            for _ in 0..=buses.len() {
+                sum += status.buses.get(into).map_or(0.0, |b| b.level_db);
+                if into == 0 {
+                    break;
+                }
+                into = buses[into].into as usize;
+            }
+            below[at] = sum;
+        }
+        let mut sample = Sample { frame: status.frame, peak, ..Sample::default() };
+        sample.peaks = status.buses.iter().map(|b| b.peak[0].max(b.peak[1])).collect();
+        sample.powers_db = status.buses.iter().zip(&below).map(|(b, below)| b.rms_db + below).collect();
+        sample.snapshots = status.snapshots.iter().map(|s| s.share).collect();
+        sample.parameters = status.parameters.iter().map(|p| p.smooth).collect();
+        // What a bus gives comes of its voices by their powers before its effects: so what these add is in it.
+        let leaf_of = |voice: u64| self.voices.get(&voice).map_or(NameKey::NONE, |(_, leaf, _)| *leaf);
+        let mut together = vec![0.0f64; buses.len()];
+        let power = |db: f32| 10f64.powf(f64::from(db) / 10.0);
+        for voice in status.voices.iter().filter(|v| !v.asleep) {
+            if let Some(sum) = together.get_mut(bus_of(program, voice.sound, leaf_of(voice.voice))) {
+                *sum += power(voice.heard_db + voice.rms_db);
+            }
+        }
+        for voice in &status.voices {
+            let leaf = leaf_of(voice.voice);
+            let Some(sound) = [voice.sound, leaf].into_iter().find(|key| watched.contains(key)) else { continue };
+            if voice.asleep {
+                continue;
+            }
+            let level_db = voice.heard_db;
+            let bus = bus_of(program, voice.sound, leaf);
+            let share = 10.0 * (power(level_db + voice.rms_db) / together.get(bus).copied().unwrap_or(1.0).max(1e-30)).log10() as f32;
+            let power_db = sample.powers_db.get(bus).map_or(level_db + voice.rms_db, |bus| bus + share);
+            let metres = voice.placement.map(|(_, metres, _)| metres);
+            sample.voices.push(Heard { voice: voice.voice, sound, level_db, power_db, metres });
+        }
+        for (spec, piece) in program.music.pieces.iter().zip(&status.pieces) {
+            let pass = piece.sequencer.pass();
+            let Some(section) = pass.and_then(|p| spec.sections.get(usize::from(p.section))) else { continue };
+            let (length, bars) = (estampie_engine::music::exact::number(section.map.time(section.map.length())), section.map.bars().max(1));
+            let seconds = length / f64::from(bars) / f64::from(self.rate);
+            if self.bars.iter().rev().find(|(_, key, _)| *key == spec.key).is_none_or(|(.., known)| (known - seconds).abs() > 1e-6) {
+                self.bars.push((status.frame, spec.key, seconds));
+            }
+        }
+        self.samples.push(sample);
+    }
+}
+
+/// The bus of a voice of a sound.
+fn bus_of(program: &Program, asked: NameKey, leaf: NameKey) -> usize {
+    let of = |key: NameKey| program.sounds.iter().find(|s| s.key == key).and_then(|s| s.bus);
+    of(asked).or_else(|| of(leaf)).unwrap_or(0) as usize
+}
+
+/// The recordings that have a click of their own: a snap, a switch.
+fn clicking(program: &Program) -> HashSet<NameKey> {
+    let mut found = HashSet::new();
+    program.each_clip(|clip| {
+        let (left, right) = (&clip.channels[0], clip.channels.last().unwrap_or(&clip.channels[0]));
+        // Filters and what else sounds make it stand out otherwise.
+        let mut clicks = Clicks::new(STANDS_OUT / 2.0);
+        let both: Vec<f32> = left.iter().zip(right.iter()).flat_map(|(a, b)| [*a, *b]).collect();
+        clicks.add(&both);
+        clicks.look(true);
+        if !clicks.found.is_empty() {
+            found.insert(clip.key);
+        }
+    });
+    found
+}
+
+impl Observed {
+    /// Leaves out clicks while a recording sounds that has one of its own: that is how it was made.
+    fn excuse_clicks(&mut self, program: &Program) {
+        if self.clicks.is_empty() {
+            return;
+        }
+        let own = clicking(program);
+        let sounding: Vec<(u64, u64)> =
+            self.voices.iter().filter(|(_, (.., take))| own.contains(take)).filter_map(|(v, _)| self.spans.get(v).copied()).collect();
+        self.clicks.retain(|click| !sounding.iter().any(|(from, until)| (*from..=*until).contains(click)));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn clicks(samples: &[f32], part: usize) -> Vec<u64> {
+        let mut found = Clicks::new(STANDS_OUT);
+        let both: Vec<f32> = samples.iter().flat_map(|s| [*s, -*s]).collect();
+        both.chunks(2 * part).for_each(|part| found.add(part));
+        found.look(true);
+        found.found
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(200))]
+        #[test]
+        fn a_cut_in_a_tone_is_a_click_on_its_frame_and_a_tone_or_noise_is_none(
+            hertz in 40.0f32..2_000.0, level in 0.1f32..0.9, cut in 500usize..3_000, part in 1usize..700, seed in any::<u32>(),
+        ) {
+            let tone = |i: usize| level * (i as f32 * hertz * std::f32::consts::TAU / 48_000.0).sin();
+            let plain: Vec<f32> = (0..4_000).map(tone).collect();
+            prop_assert_eq!(clicks(&plain, part), Vec::<u64>::new());
+            // Cut off where it is loud enough to be heard as one.
+            let step = tone(cut - 1).abs();
+            let steepest = level * hertz * std::f32::consts::TAU / 48_000.0;
+            let cut_off: Vec<f32> = plain.iter().enumerate().map(|(i, s)| if i < cut { *s } else { 0.0 }).collect();
+            let found = clicks(&cut_off, part);
+            if step > STANDS_OUT * steepest * 1.05 && step > LEAST_CLICK * 1.05 {
+                prop_assert_eq!(found, vec![cut as u64]);
+            }
+            let mut state = seed | 1;
+            let noise: Vec<f32> = (0..4_000).map(|_| {
+                state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                level * ((state >> 8) as f32 / (1u32 << 23) as f32 - 1.0)
+            }).collect();
+            prop_assert_eq!(clicks(&noise, part), Vec::<u64>::new());
+        }
+    }
+}

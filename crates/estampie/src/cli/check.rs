@@ -1,0 +1,173 @@
+//! `estampie check PROJECT`: faults, expectations, transitions.
+
+use super::output::{out, print_faults, tell};
+use crate::aside::Aside;
+use crate::failure::Failure;
+use crate::project::{self, Loaded};
+use estampie_proof::check::{self, Broken};
+use indicatif::{ProgressBar, ProgressStyle};
+use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
+use std::io::{IsTerminal as _, Write as _};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::Ordering;
+
+#[derive(clap::Args)]
+pub(super) struct Arguments {
+    /// The project's folder
+    project: PathBuf,
+    /// Writes what was checked as JUnit XML, for machines that build and test
+    #[arg(long, value_name = "OUT.xml")]
+    junit: Option<PathBuf>,
+    /// Write even over the project's own files
+    #[arg(long)]
+    force: bool,
+}
+
+/// What was checked.
+struct Checked {
+    broken: Vec<Broken>,
+    /// Transitions that do not sound well and were not accepted, in words.
+    transitions: Vec<String>,
+}
+
+pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
+    let folder = &arguments.project;
+    let loaded = project::load(folder)?;
+    print_faults(&loaded.faults);
+    let count = loaded.faults.len();
+    let checked = if count == 0 {
+        told(&loaded);
+        let broken = held(&loaded)?;
+        Checked { broken, transitions: hear_transitions(&loaded) }
+    } else {
+        Checked { broken: Vec::new(), transitions: Vec::new() }
+    };
+    if let Some(path) = &arguments.junit {
+        write_junit(path, &loaded, &checked, arguments.force)?;
+    }
+    let some = |n: usize, one: &str, many: &str| if n == 1 { format!("one {one}") } else { format!("{n} {many}") };
+    let mut wrong = Vec::new();
+    if count > 0 {
+        return Err(Failure::Fault(format!("{count} fault{} in {}", if count == 1 { "" } else { "s" }, folder.display())));
+    }
+    if !checked.broken.is_empty() {
+        wrong.push(some(checked.broken.len(), "expectation is not kept", "expectations are not kept"));
+    }
+    if !checked.transitions.is_empty() {
+        wrong.push(some(checked.transitions.len(), "transition does not sound well", "transitions do not sound well"));
+    }
+    if wrong.is_empty() { Ok(()) } else { Err(Failure::Fault(wrong.join(", "))) }
+}
+
+fn told(loaded: &Loaded) {
+    let document = loaded.workspace.document();
+    out!(
+        "{}: {} sounds, {} audio files, {} reactions, {} modulations, {} playthroughs; no faults",
+        document.manifest.name,
+        document.sounds.len(),
+        loaded.assets.len(),
+        document.reactions.len(),
+        document.modulations.len(),
+        document.playthroughs.len()
+    );
+    for passed in estampie_project::survey::passed_by(document) {
+        tell(&format!("note: {passed}"));
+    }
+}
+
+/// Holds all playthroughs against what is expected of them, and tells what was not kept.
+///
+/// # Errors
+/// When it was stopped.
+pub(super) fn held(loaded: &Loaded) -> Result<Vec<Broken>, Failure> {
+    let document = loaded.workspace.document();
+    let with: Vec<usize> = document.playthroughs.iter().map(|(_, p)| check::expectations(document, p).len()).filter(|n| *n > 0).collect();
+    let (playthroughs, expected) = (with.len(), with.iter().sum::<usize>());
+    if expected == 0 {
+        return Ok(Vec::new());
+    }
+    let stopped = super::stopped()?;
+    let bar = if std::io::stderr().is_terminal() { ProgressBar::new(document.playthroughs.len() as u64) } else { ProgressBar::hidden() };
+    bar.set_style(ProgressStyle::with_template("listening {bar:40} {pos} of {len} playthroughs").unwrap_or_else(|_| ProgressStyle::default_bar()));
+    let broken = check::hold_all(&loaded.program, document, |_, _| {
+        bar.inc(1);
+        !stopped.load(Ordering::Relaxed)
+    });
+    bar.finish_and_clear();
+    if stopped.load(Ordering::Relaxed) {
+        return Err(Failure::Fault("stopped".into()));
+    }
+    let kept = if broken.is_empty() { "all kept".to_owned() } else { format!("{} not kept", broken.len()) };
+    out!("{expected} expectations of {playthroughs} playthrough{}: {kept}", if playthroughs == 1 { "" } else { "s" });
+    broken.iter().for_each(|broken| tell(&broken.to_string()));
+    Ok(broken)
+}
+
+/// Renders and listens to every way between the sections of every piece; tells what does not sound well, and gives what was not accepted.
+fn hear_transitions(loaded: &Loaded) -> Vec<String> {
+    if loaded.program.music.pieces.is_empty() {
+        return Vec::new();
+    }
+    let mut heard = 0;
+    let problems = check::transitions(&loaded.program, |_| {
+        heard += 1;
+        true
+    });
+    let (accepted, open): (Vec<_>, Vec<_>) = problems.iter().partition(|f| f.accepted.is_some());
+    let count = if open.is_empty() { "nothing found".to_owned() } else { format!("{} problems", open.len()) };
+    let and = if accepted.is_empty() { String::new() } else { format!(", {} accepted", accepted.len()) };
+    out!("{heard} renderings of transitions: {count}{and}");
+    for find in &accepted {
+        out!("{find}");
+    }
+    let open: Vec<String> = open.iter().map(ToString::to_string).collect();
+    open.iter().for_each(|find| tell(find));
+    open
+}
+
+/// Everything that was checked, as a machine reads it: a suite for each playthrough, one for faults, one for transitions.
+fn junit(loaded: &Loaded, checked: &Checked) -> Report {
+    let document = loaded.workspace.document();
+    let mut report = Report::new(document.manifest.name.clone());
+    let failure = |message: &str| {
+        let mut status = TestCaseStatus::non_success(NonSuccessKind::Failure);
+        status.set_message(message);
+        status
+    };
+    let mut suite = TestSuite::new("faults");
+    if loaded.faults.is_empty() {
+        suite.add_test_case(TestCase::new("the project is read", TestCaseStatus::success()));
+    }
+    for fault in &loaded.faults {
+        suite.add_test_case(TestCase::new(fault.place.to_string(), failure(&fault.to_string())));
+    }
+    report.add_test_suite(suite);
+    if loaded.faults.is_empty() {
+        for (name, playthrough) in &document.playthroughs {
+            let mut suite = TestSuite::new(format!("playthrough {name}"));
+            for (from, expected, place) in check::expectations(document, playthrough) {
+                let broken = checked.broken.iter().find(|b| b.playthrough == *name && b.place == place && b.expected == expected);
+                let status = broken.map_or_else(TestCaseStatus::success, |broken| failure(&broken.to_string()));
+                suite.add_test_case(TestCase::new(format!("{place} from {:.2} s: {expected}", from.0), status));
+            }
+            report.add_test_suite(suite);
+        }
+        let mut suite = TestSuite::new("transitions");
+        if checked.transitions.is_empty() {
+            suite.add_test_case(TestCase::new("every way between sections", TestCaseStatus::success()));
+        }
+        for find in &checked.transitions {
+            suite.add_test_case(TestCase::new(find.clone(), failure(find)));
+        }
+        report.add_test_suite(suite);
+    }
+    report
+}
+
+fn write_junit(path: &Path, loaded: &Loaded, checked: &Checked, force: bool) -> Result<(), Failure> {
+    let text = junit(loaded, checked).to_string().map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", path.display())))?;
+    let mut file = Aside::create(path, &["xml"], Some(loaded.workspace.root()), force)?;
+    file.write_all(text.as_bytes())?;
+    file.finish()?;
+    Ok(())
+}
