@@ -2,6 +2,7 @@
 
 use crate::document::{Document, ValueOf};
 use crate::language::actions::{Said, SlotKind, offers};
+use crate::language::expect::DISTANCE;
 use std::collections::BTreeSet;
 
 /// A reaction's lines, counted from 0: comments before it, its head, its actions.
@@ -92,6 +93,57 @@ fn after_head(document: &Document, words: &[&str]) -> Vec<String> {
         [.., "and" | "until", subject] => tests(subject),
         [.., "over" | "under" | "least" | "most" | "between"] => Vec::new(),
         _ => further().into_iter().chain(some(&["for 3 s"])).collect(),
+    }
+}
+
+/// What can come after `expect`, word by word.
+#[must_use]
+pub fn after_expect(document: &Document, words: &[&str]) -> Vec<String> {
+    let sounds = || document.sounds.iter().map(|s| s.name.clone());
+    let buses = || document.buses.iter().map(|b| b.name.clone());
+    match words {
+        [] => {
+            some(&["no click", "no silence over 4 s", "true peak under -1 dBTP", "loudness", "at least", "never more than", "level of", "stinger", "snapshot"])
+                .into_iter()
+                .chain(sounds())
+                .chain(document.music.pieces.iter().map(|p| p.name.clone()))
+                .chain(buses())
+                .collect()
+        }
+        ["loudness"] => some(&["momentary", "short-term", "integrated"]),
+        ["loudness", _] => some(&["between -24 and -14 LUFS"]),
+        ["stinger"] => document.music.stingers.iter().map(|s| s.name.clone()).collect(),
+        ["stinger", _] => some(&["within 2 s", "on the beat", "on the bar"]),
+        ["snapshot"] => document.snapshots.iter().map(|s| s.name.clone()).collect(),
+        ["snapshot", _] => some(&["at 100 % within 2 s", "at 0 % within 2 s"]),
+        ["at", "least"] | ["never", "more", "than"] => some(&["3"]),
+        ["at", "least", _] => some(&["takes of"]),
+        ["never", "more", "than", _] => some(&["of"]),
+        ["at", "least", _, "takes", "of"] | ["never", "more", "than", _, "of"] | ["level", "of"] => sounds().collect(),
+        ["at", "least", _, "takes", "of", _] => some(&["heard"]),
+        ["level", "of", _] => some(&["rises while", "falls while"]),
+        ["level", "of", _, _, "while"] => document.parameters.iter().map(|p| p.name.clone()).chain([DISTANCE.to_owned()]).collect(),
+        ["level", "of", _, _, "while", _] => some(&["grows", "falls"]),
+        [piece, "in"] => {
+            let sections = document.music.piece(piece).map_or(Vec::new(), |p| p.sections.iter().map(|s| s.name.clone()).collect());
+            sections.into_iter().chain([crate::document::SILENCE.to_owned()]).collect()
+        }
+        [_, "in", _] => some(&["within 2 bars", "within 2 s"]),
+        [_, "over"] | [_, "quieter", "than"] => buses().collect(),
+        [_, "over", _] | [_, "quieter", "than", _] => some(&["by 3 dB"]),
+        [name] if document.music.pieces.iter().any(|p| p.name == *name) => some(&["in"]),
+        [name] => {
+            let mut next = Vec::new();
+            if sounds().any(|n| n == *name) {
+                next.extend(some(&["heard within 1 s", "heard", "never heard", "not heard again within 2 s", "over"]));
+            }
+            if buses().any(|n| n == *name) {
+                next.extend(some(&["silent", "quieter than"]));
+            }
+            next
+        }
+        [_, "heard" | "silent"] | [_, "never", "heard"] => some(&["within 1 s"]),
+        _ => Vec::new(),
     }
 }
 

@@ -56,7 +56,7 @@ pub fn hold_all(program: &Arc<Program>, document: &Document, done: impl Fn(&str,
                 loop {
                     let at = next.fetch_add(1, Ordering::Relaxed);
                     let Some((name, playthrough)) = work.get(at) else { return };
-                    let broken = hold(program, document, (name, playthrough));
+                    let broken = hold(program, document, (name, playthrough), &|| true).unwrap_or_default();
                     if let Ok(mut found) = found.lock() {
                         found.push((at, broken));
                     }
@@ -93,17 +93,18 @@ fn all<'a>(document: &'a Document, playthrough: &'a Playthrough) -> Vec<(&'a Exp
     own.chain(document.checks.iter().map(|a| (&a.expected, Seconds(0.0), &a.place))).collect()
 }
 
-/// Renders a playthrough and holds it against all that is expected of it; gives what was not kept. Without expectations nothing is rendered.
+/// Renders a playthrough and holds it against all that is expected of it; gives what was not kept, or nothing at all if `goes` said that it is no longer
+/// wanted. Without expectations nothing is rendered.
 #[must_use]
-pub fn hold(program: &Arc<Program>, document: &Document, (name, playthrough): (&str, &Playthrough)) -> Vec<Broken> {
+pub fn hold(program: &Arc<Program>, document: &Document, (name, playthrough): (&str, &Playthrough), goes: &dyn Fn() -> bool) -> Option<Vec<Broken>> {
     let expected = all(document, playthrough);
     if expected.is_empty() {
-        return Vec::new();
+        return Some(Vec::new());
     }
     let named: Vec<&str> =
         expected.iter().flat_map(|(e, ..)| e.names()).filter(|(of, _)| matches!(of, Named::Sound | Named::Sounds)).map(|(_, w)| w.text.as_str()).collect();
     let watched: HashSet<NameKey> = program.sounds.iter().map(|s| s.key).filter(|key| named.iter().any(|n| covers(program, n, *key))).collect();
-    let seen = observe(program, playthrough, &watched);
+    let seen = observe(program, playthrough, &watched, goes)?;
     let look = Look { program, seen: &seen };
     let broken = expected.into_iter().filter_map(|(expected, from, place)| {
         let frame = from.frames(seen.rate);
@@ -117,7 +118,7 @@ pub fn hold(program: &Arc<Program>, document: &Document, (name, playthrough): (&
             at: was.frame.map(|f| Seconds::of_frames(f, seen.rate)),
         })
     });
-    broken.collect()
+    Some(broken.collect())
 }
 
 /// Whether a name means a sound: its own, the beginning of its name, or its group.

@@ -149,9 +149,9 @@ impl Clicks {
     }
 }
 
-/// Renders a playthrough and looks at what it comes to. `watched` are the sounds whose voices are looked at, by the name that was asked for or that of a
-/// sound within; `None` is all of them.
-pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched: &HashSet<NameKey>) -> Observed {
+/// Renders a playthrough and looks at what it comes to; not to its end if it is no longer wanted. `watched` are the sounds whose voices are looked at, by
+/// the name that was asked for or that of a sound within.
+pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched: &HashSet<NameKey>, goes: &dyn Fn() -> bool) -> Option<Observed> {
     let rate = program.rate;
     let schedule = inputs(playthrough, rate).into();
     let prepared = Prepared::new(Arc::clone(program), playthrough.seed());
@@ -164,6 +164,9 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
     let mut left = seen.frames as usize;
     let mut last: Option<Box<Status>> = None;
     while left > 0 {
+        if !goes() {
+            return None;
+        }
         let part = &mut buffer[..2 * STEP.min(left)];
         left -= part.len() / 2;
         engine.render(part);
@@ -192,7 +195,7 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
     seen.clicks = clicks.found;
     seen.excuse_clicks(program);
     seen.integrated = loudness.and_then(|l| l.loudness_global().ok()).unwrap_or(f64::NEG_INFINITY);
-    seen
+    Some(seen)
 }
 
 fn measured(loudness: Option<&mut EbuR128>, samples: &[f32]) -> Tenth {

@@ -124,7 +124,7 @@ fn project(play: &str, checks: &str) -> (Arc<Program>, Document) {
 fn held(play: &str, checks: &str) -> Vec<Broken> {
     let (program, document) = project(play, checks);
     let (name, playthrough) = &document.playthroughs[0];
-    hold(&program, &document, (name, playthrough))
+    hold(&program, &document, (name, playthrough), &|| true).unwrap()
 }
 
 /// Plays inputs, and holds one expectation after another against them: what each came to in words, or nothing where it was kept.
@@ -186,7 +186,8 @@ fn how_many_and_how_loud() {
             ("0 no silence over 6 s", "nothing was heard for 6."),
             ("0 true peak under 1 dBTP", ""),
             ("0 true peak under 0 dBTP", "0.02 dBTP"),
-            ("0 loudness short-term between -40 and -10 LUFS", ""),
+            ("0 loudness short-term between -60 and -5 LUFS", ""),
+            ("0 loudness short-term between -60 and -10 LUFS", "-7.6 LUFS"),
             ("0 loudness momentary between -40 and -30 LUFS", "LUFS"),
             ("0 loudness integrated between -40 and -10 LUFS", ""),
             ("0 loudness integrated between -12 and -10 LUFS", "LUFS"),

@@ -3,6 +3,7 @@
 
 use super::Options;
 use super::bundle::Bundling;
+use super::checks::Checks;
 use super::curve::Editor;
 use super::keeping::Keeping;
 use super::keys::{self, Do};
@@ -95,6 +96,7 @@ pub(crate) struct App {
     pub(crate) game: GamePage,
     pub(crate) bundling: Bundling,
     pub(crate) missing: Missing,
+    pub(crate) checks: Checks,
     /// The selected bus, by its place in the program.
     pub(crate) bus: usize,
     pub(crate) scroll: usize,
@@ -165,6 +167,7 @@ impl App {
             stage: StageView::default(),
             game,
             bundling: Bundling::new(options.state.clone()),
+            checks: Checks::default(),
             missing: Missing::new(options.state.clone()),
             bus: 0,
             scroll: 0,
@@ -274,6 +277,7 @@ impl App {
         news |= self.poll_game();
         news |= self.poll_bundle();
         news |= self.poll_missing();
+        news |= self.poll_checks();
         self.measure_bus();
         news |= self.poll_loading();
         news |= self.poll_twenty();

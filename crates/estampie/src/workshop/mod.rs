@@ -2,6 +2,7 @@
 
 mod app;
 mod bundle;
+mod checks;
 mod curve;
 mod finder;
 pub(crate) mod headless;

@@ -435,7 +435,7 @@ fn typing_line(app: &App, painter: &mut Painter<'_>, (y, width): (u16, u16), typ
     painter.put(from + (text.at - first) as u16, y, 1, &under, cursor);
     let x = x + 3;
     let alarm = app.message.as_ref().filter(|m| m.alarm);
-    let next = app.completions(typed, text.word());
+    let next = app.completions(typed, text);
     let hint = match (alarm, next.first(), typed.hint(app)) {
         (Some(message), ..) => message.text.clone(),
         (None, Some(name), _) => format!("tab: {name}"),

@@ -31,8 +31,7 @@ impl App {
                 Err(why) => self.alarm(why.to_string()),
             },
             "tab" => {
-                let word = text.word().to_owned();
-                if let Some(found) = self.completions(&typed, &word).into_iter().next() {
+                if let Some(found) = self.completions(&typed, &text).into_iter().next() {
                     text.complete(&found);
                     text.key("backspace");
                 }
@@ -61,10 +60,15 @@ impl App {
         Err(format!("{fault} (enter again keeps it so)").into())
     }
 
-    /// Words that can stand in what is typed and begin with `word`.
-    pub(crate) fn completions(&self, typed: &Prompt, word: &str) -> Vec<String> {
-        let mut names = typed.offers(self);
-        names.retain(|n| !word.is_empty() && n.starts_with(word) && n != word);
+    /// Words that can stand in what is typed where it is typed, and begin as it does.
+    pub(crate) fn completions(&self, typed: &Prompt, text: &TextField) -> Vec<String> {
+        let word = text.word();
+        // What follows in the order of its words is offered before it is begun.
+        let (mut names, in_order) = match typed.offers_after(self, &text.before()[..text.before().len() - word.len()]) {
+            Some(names) => (names, true),
+            None => (typed.offers(self), false),
+        };
+        names.retain(|n| (in_order || !word.is_empty()) && n.starts_with(word) && n != word);
         names
     }
 

@@ -128,6 +128,11 @@ pub(crate) trait Ask: std::fmt::Debug {
         Vec::new()
     }
 
+    /// Words that can follow what has been typed, where their order says which; none if it does not.
+    fn offers_after(&self, _app: &App, _before: &str) -> Option<Vec<String>> {
+        None
+    }
+
     /// What the answer does, with its unit, limits and default.
     fn hint(&self, _app: &App) -> Option<String> {
         None

@@ -3,12 +3,14 @@
 use super::overview::Overview;
 use super::{ClickLine, ClickName, ClickTime, Column, file_of};
 use crate::workshop::app::App;
+use crate::workshop::checks::Standing;
 use crate::workshop::painter::{Painter, cut};
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
 use estampie_engine::units::Seconds;
 use estampie_project::language::lex::print_time;
 use estampie_project::language::playthrough::time_of;
+use estampie_proof::check::Broken;
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
@@ -28,12 +30,27 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     let name = &app.document().playthroughs[at].0;
     app.of_playthrough(|shown| {
         let Overview { length, steps, seed, lanes, .. } = shown;
-        painter.heading(right.x, right.y, right.width, name, &format!("{length:.1} s · {steps} step{} · seed {seed}", if *steps == 1 { "" } else { "s" }));
+        let kept = match app.standing(at) {
+            Standing::Nothing => String::new(),
+            Standing::Unknown => " · listening to what is expected".to_owned(),
+            Standing::Kept(all) => format!(" · ✓ all {all} expectations kept"),
+            Standing::Broken(broken, all) => format!(" · ✗ {broken} of {all} expectations not kept"),
+        };
+        let facts = format!("{length:.1} s · {steps} step{} · seed {seed}{kept}", if *steps == 1 { "" } else { "s" });
+        painter.heading(right.x, right.y, right.width, name, &facts);
         let tall = (lanes.len() as u16).min(right.height / 3);
         let over = Rect { y: right.y + 1, height: tall + 1, ..right };
         timeline(app, painter, over, name, shown, targets);
         lines(app, painter, Rect { y: over.bottom(), height: right.bottom() - over.bottom(), ..right }, name, shown, targets);
     });
+}
+
+/// What was instead of what was expected, and when.
+fn when(broken: &Broken) -> String {
+    match broken.at {
+        Some(at) => format!("{} (at {:.2} s)", broken.was, at.0),
+        None => broken.was.clone(),
+    }
 }
 
 fn names(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
@@ -52,9 +69,17 @@ fn names(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         let faulty = app.faults.iter().any(|f| f.place.file == file_of(name));
         let role = if replaying { Role::Active } else { Role::Text };
         let x = if replaying { painter.text(2, y, 2, "▶", Role::Active) + 1 } else { 2 };
-        painter.text(x, y, area.width - x - 6, &cut(name, area.width - x - 6), role);
+        painter.text(x, y, area.width - x - 9, &cut(name, area.width - x - 9), role);
         let length = format!("{:.0} s", lengths.get(at).copied().unwrap_or_default());
-        painter.right(area.right() - 1, y, if faulty { "!" } else { &length }, if faulty { Role::Accent } else { Role::Secondary });
+        let (mark, role) = match app.standing(at) {
+            _ if faulty => ("!", Role::Accent),
+            Standing::Nothing => (" ", Role::Secondary),
+            Standing::Unknown => ("…", Role::Secondary),
+            Standing::Kept(_) => ("✓", Role::Secondary),
+            Standing::Broken(..) => ("✗", Role::Accent),
+        };
+        painter.right(area.right() - 3, y, &length, Role::Secondary);
+        painter.right(area.right() - 1, y, mark, role);
         targets.push((Rect { x: 0, y, width: area.width, height: 1 }, Rc::new(ClickName(at))));
     }
 }
@@ -116,6 +141,8 @@ fn lines(app: &App, painter: &mut Painter<'_>, area: Rect, name: &str, shown: &O
     }
     let chosen = app.playthroughs.line.min(count - 1);
     let fault = |at: usize| app.faults.iter().find(|f| f.place.file == file && f.place.line as usize == at + 1);
+    let all_broken = app.broken_of(name);
+    let broken = |at: usize| all_broken.iter().find(|b| b.place.file == file && b.place.line as usize == at + 1);
     let replayed = app.rehearsal.replay.as_ref().filter(|r| r.name == name).map(|_| app.rehearsal.frame() as f64 / f64::from(app.program().rate));
     // The last step that has come.
     let come = replayed.and_then(|now| shown.times.iter().rev().find(|(_, at)| *at <= now)).map(|(line, _)| *line);
@@ -130,7 +157,11 @@ fn lines(app: &App, painter: &mut Painter<'_>, area: Rect, name: &str, shown: &O
         if come == Some(at) {
             painter.text(area.x + 1, y, 1, "▶", Role::Active);
         }
-        let role = if fault(at).is_some() { Role::Accent } else { Role::Text };
+        let wrong = fault(at).is_some() || broken(at).is_some();
+        let role = if wrong { Role::Accent } else { Role::Text };
+        if broken(at).is_some() && come != Some(at) {
+            painter.text(area.x + 1, y, 1, "✗", Role::Accent);
+        }
         match time_of(text).zip(text.trim().split_once(char::is_whitespace)) {
             Some((time, (_, rest))) => {
                 // Milliseconds are enough to look at, and fit.
@@ -144,7 +175,10 @@ fn lines(app: &App, painter: &mut Painter<'_>, area: Rect, name: &str, shown: &O
         targets.push((Rect { x: area.x, y, width: area.width, height: 1 }, Rc::new(ClickLine(at))));
     }
     painter.more(Rect { y: area.y + 1, height: height as u16, ..area }, first, count.saturating_sub(first + height));
-    if let Some(fault) = fault(chosen) {
-        painter.text(area.x + 1, area.bottom() - 1, area.width - 1, &format!("{}; {}", fault.what, fault.fix), Role::Accent);
+    // What is expected of all playthroughs has no line here.
+    let of_all = || all_broken.iter().find(|b| b.place.file != file).map(|b| format!("✗ always expected {}; {}", b.expected, when(b)));
+    let said = fault(chosen).map(|fault| format!("{}; {}", fault.what, fault.fix));
+    if let Some(said) = said.or_else(|| broken(chosen).map(when)).or_else(of_all) {
+        painter.text(area.x + 1, area.bottom() - 1, area.width - 1, &said, Role::Accent);
     }
 }

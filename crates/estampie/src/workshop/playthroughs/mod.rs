@@ -149,7 +149,7 @@ impl View for Playthroughs {
 
 impl App {
     /// The place of the chosen playthrough among all; `None` if there is none.
-    fn playthrough_chosen(&self) -> Option<usize> {
+    pub(super) fn playthrough_chosen(&self) -> Option<usize> {
         let all = &self.document().playthroughs;
         all.iter().position(|(name, _)| *name == self.playthroughs.chosen).or(if all.is_empty() { None } else { Some(0) })
     }

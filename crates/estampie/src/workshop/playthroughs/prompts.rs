@@ -3,6 +3,7 @@
 use super::file_of;
 use crate::workshop::app::App;
 use crate::workshop::view::{Ask, owned};
+use estampie_project::complete::after_expect;
 use estampie_project::document::Refusal;
 use estampie_project::language::lex::is_name;
 use estampie_project::language::playthrough::parse;
@@ -20,7 +21,7 @@ impl Ask for LinePrompt {
 
     fn offers(&self, app: &App) -> Vec<String> {
         let document = app.document();
-        let words = ["send", "is", "over", "on", "to", "at", "facing", "listener", "walk", "emitter", "remove", "player level", "end", "seed"];
+        let words = ["send", "is", "over", "on", "to", "at", "facing", "listener", "walk", "emitter", "remove", "player level", "expect", "end", "seed"];
         let emitters = document.world.things().into_iter().map(|thing| thing.id.name).chain(document.emitters.iter().map(|e| e.name.clone()));
         let states = document.states.iter().flat_map(|s| std::iter::once(s.name.clone()).chain(s.values.iter().map(|v| v.value.clone())));
         let events = document.events.iter().map(|e| e.name.clone());
@@ -29,8 +30,19 @@ impl Ask for LinePrompt {
         owned(words).into_iter().chain(events).chain(states).chain(parameters).chain(emitters).chain(levels).collect()
     }
 
+    fn offers_after(&self, app: &App, before: &str) -> Option<Vec<String>> {
+        let words: Vec<&str> = before.split_whitespace().collect();
+        match words.as_slice() {
+            [_, "expect", rest @ ..] => Some(after_expect(app.document(), rest)),
+            _ => None,
+        }
+    }
+
     fn hint(&self, _app: &App) -> Option<String> {
-        Some("TIME, then send EVENT · depth 0 to 40 over 12 s · deck is mesh · walk listener to 4, 12 at 1.4 m/s · end".into())
+        Some(
+            "TIME, then send EVENT · depth 0 to 40 over 12 s · deck is mesh · walk listener to 4, 12 at 1.4 m/s · expect hull/creak heard within 1 s · end"
+                .into(),
+        )
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {

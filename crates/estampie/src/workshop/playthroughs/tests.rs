@@ -1,5 +1,6 @@
 //! The view as a value: keys in, texts and the page out.
 
+use crate::workshop::checks::Standing;
 use crate::workshop::view_tests::Desk;
 
 const FILE: &str = "playthroughs/walk.play";
@@ -128,4 +129,37 @@ fn a_recording_of_many_lines_is_drawn_whole() {
     desk.keys("tab enter r ctrl-u o t h e r enter");
     assert_eq!(desk.app.rehearsal.replay.as_ref().map(|r| r.name.as_str()), Some("other"));
     assert!(desk.page().contains("▶ other"), "{}", desk.page());
+}
+
+#[test]
+fn what_is_expected_is_typed_word_by_word_listened_to_and_marked() {
+    let mut desk = desk("seed 1\n1 send step\n4 end\n");
+    // After expect the words come in their order, with the project's names.
+    desk.keys("n ctrl-u");
+    desk.type_text("1 expect steps/de");
+    assert!(desk.page().contains("tab: steps/deck"), "{}", desk.page());
+    desk.keys("tab space");
+    assert!(desk.page().contains("tab: heard within 1 s"), "{}", desk.page());
+    desk.keys("tab enter");
+    assert!(desk.text(FILE).contains("1         expect steps/deck heard within 1 s\n"), "{}", desk.text(FILE));
+    desk.poll_until("it is kept", |app| app.standing(0) == Standing::Kept(1));
+    assert!(desk.page().contains("✓ all 1 expectations kept"), "{}", desk.page());
+    // What breaks it is heard after the edit, and told where it stands.
+    desk.app.workspace.replace("nothing is played", "reactions.est", "");
+    desk.app.compile();
+    desk.poll_until("it is broken", |app| app.standing(0) == Standing::Broken(1, 1));
+    desk.keys("up up up up down down");
+    let page = desk.page();
+    assert!(page.contains("✗ 1 of 1 expectations not kept") && page.contains("it was never heard"), "{page}");
+    // What all are expected to keep has no line, and is told below.
+    desk.app.workspace.replace("for all", "checks.est", "always expect steps/deck heard\n");
+    desk.app.compile();
+    desk.keys("up up up up");
+    desk.poll_until("both are broken", |app| app.standing(0) == Standing::Broken(2, 2));
+    assert!(desk.page().contains("✗ always expected steps/deck heard; it was never heard"), "{}", desk.page());
+    // An expectation of what there is not is a fault like any other.
+    desk.keys("n ctrl-u");
+    desk.type_text("2 expect steps/dek heard");
+    desk.keys("enter");
+    assert!(desk.page().contains("there is no sound steps/dek; steps/deck?"), "{}", desk.page());
 }
