@@ -11,10 +11,10 @@ fn a_playthrough_is_heard_from_a_line_on_changed_and_saved() {
     story.type_text("lines of stuck");
     story.wait_for("lines of stuck-hatch");
     story.keys(&["Enter"]);
-    story.wait_for("19.5 s · 24 steps · seed 3");
+    story.wait_for("19.5 s · 29 steps · seed 3");
     // Down to what begins at 10 seconds, and heard from there.
     story.keys(&["Home"]);
-    for _ in 0..18 {
+    for _ in 0..22 {
         story.keys(&["Down"]);
     }
     story.wait_until("the line is chosen", |s| s.lines().any(|l| l.contains('▌') && l.contains("oxygen 0.4 to 0.02 over 8 s")));
@@ -41,4 +41,36 @@ fn a_playthrough_is_heard_from_a_line_on_changed_and_saved() {
     story.wait_for("saved 1 file");
     let text = std::fs::read_to_string(story.copy().join("playthroughs/stuck-hatch.play")).unwrap();
     assert!(text.contains("12        send hull.struck on bell\n12.1      send sonar.ping\n14 "), "{text}");
+}
+
+#[test]
+fn what_is_heard_is_expected_broken_seen_to_be_broken_and_mended() {
+    let story = Story::new("expect");
+    story.open_demo();
+    story.keys(&[":"]);
+    story.type_text("lines of stuck");
+    story.wait_for("lines of stuck-hatch");
+    story.keys(&["Enter"]);
+    story.wait_for("expect hatch/open heard within 0.1 s");
+    story.wait_for("✓ all 11 expectations kept");
+    // One more, of what is heard: its words are offered in their order.
+    story.keys(&["n", "C-u"]);
+    story.type_text("7.5 expect breath/");
+    story.wait_for("tab: breath/");
+    story.keys(&["C-u"]);
+    story.type_text("15 expect sonar/ping ");
+    story.wait_for("tab: heard within 1 s");
+    story.keys(&["Tab", "Enter"]);
+    story.wait_for("15  expect sonar/ping heard within 1 s");
+    story.wait_for("✓ all 12 expectations kept");
+    // Broken: what calls it is switched off where it is written.
+    let reactions = story.copy().join("reactions.est");
+    let text = std::fs::read_to_string(&reactions).unwrap();
+    std::fs::write(&reactions, text.replace("When sonar.ping", "Off: When sonar.ping")).unwrap();
+    let screen = story.wait_for("✗ 1 of 12 expectations not kept");
+    assert!(screen.lines().any(|l| l.contains("stuck-hatch") && l.contains('✗')), "{screen}");
+    story.wait_for("it was never heard");
+    // Mended, it is kept again.
+    std::fs::write(&reactions, text).unwrap();
+    story.wait_for("✓ all 12 expectations kept");
 }
