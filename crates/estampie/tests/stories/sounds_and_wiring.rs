@@ -127,9 +127,12 @@ fn a_sound_is_found_renamed_and_its_reaction_follows() {
     story.keys(&["g"]);
     story.wait_until("its reaction names it", |s| line(s, &["play sonar/call"]).is_some());
     story.keys(&["C-s"]);
-    story.wait_for("saved 2 files");
+    story.wait_for("saved 3 files");
     let text = saved(&story.copy(), "reactions.est");
     assert!(text.contains("play sonar/call") && !text.contains("sonar/ping"));
+    // What is expected of a playthrough follows, too.
+    let text = saved(&story.copy(), "playthroughs/first-dive.play");
+    assert!(text.contains("expect sonar/call not heard again within 1 s") && !text.contains("sonar/ping not"), "{text}");
     assert!(Command::new(env!("CARGO_BIN_EXE_estampie")).arg("check").arg(story.copy()).output().unwrap().status.success());
 }
 

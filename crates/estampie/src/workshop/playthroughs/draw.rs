@@ -142,6 +142,7 @@ fn lines(app: &App, painter: &mut Painter<'_>, area: Rect, name: &str, shown: &O
     let chosen = app.playthroughs.line.min(count - 1);
     let fault = |at: usize| app.faults.iter().find(|f| f.place.file == file && f.place.line as usize == at + 1);
     let all_broken = app.broken_of(name);
+    let listened = app.playthrough_chosen().is_some_and(|at| matches!(app.standing(at), Standing::Kept(_) | Standing::Broken(..)));
     let broken = |at: usize| all_broken.iter().find(|b| b.place.file == file && b.place.line as usize == at + 1);
     let replayed = app.rehearsal.replay.as_ref().filter(|r| r.name == name).map(|_| app.rehearsal.frame() as f64 / f64::from(app.program().rate));
     // The last step that has come.
@@ -159,8 +160,13 @@ fn lines(app: &App, painter: &mut Painter<'_>, area: Rect, name: &str, shown: &O
         }
         let wrong = fault(at).is_some() || broken(at).is_some();
         let role = if wrong { Role::Accent } else { Role::Text };
-        if broken(at).is_some() && come != Some(at) {
-            painter.text(area.x + 1, y, 1, "✗", Role::Accent);
+        if come != Some(at) {
+            let expects = text.split_whitespace().nth(1) == Some("expect");
+            match broken(at) {
+                Some(_) => drop(painter.text(area.x + 1, y, 1, "✗", Role::Accent)),
+                None if expects && listened => drop(painter.text(area.x + 1, y, 1, "✓", Role::Secondary)),
+                None => {}
+            }
         }
         match time_of(text).zip(text.trim().split_once(char::is_whitespace)) {
             Some((time, (_, rest))) => {
