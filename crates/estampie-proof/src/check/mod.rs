@@ -1,8 +1,10 @@
 //! Checks: what a machine can hear. Every way between the sections of every piece, and what playthroughs are expected to keep.
 
+mod coverage;
 mod expect;
 mod observe;
 mod transitions;
 
+pub use coverage::{Counts, Coverage, coverage};
 pub use expect::{Broken, expectations, hold, hold_all};
 pub use transitions::{Listening, Problem, ProblemKind, Seam, seam, transitions};

@@ -3,7 +3,7 @@
 use crate::support::read_and_compile;
 use estampie_engine::program::Program;
 use estampie_project::document::Document;
-use estampie_proof::check::{Broken, expectations, hold, hold_all};
+use estampie_proof::check::{Broken, coverage, expectations, hold, hold_all};
 use proptest::prelude::*;
 use std::sync::Arc;
 
@@ -33,6 +33,10 @@ limit = { in-all = 1, when-full = "refuse" }
 takes = ["audio/one.wav"]
 ["deep/b"]
 takes = ["audio/two.wav"]
+[outer]
+takes = ["middle"]
+[middle]
+takes = ["deep/a"]
 [near]
 takes = ["audio/low.wav"]
 loop = true
@@ -89,6 +93,7 @@ quiet = "a"
 cut = "a"
 shy = "a"
 deep = "a"
+outer = "a"
 near = "a"
 moved = "a"
 begin = "a"
@@ -102,7 +107,7 @@ range = "0..1"
 values = ["plank", "grate"]
 "#;
 
-const REACTIONS: &str = "When bell\n  play bell\n\nWhen hum\n  play hum\n\nWhen hush\n  stop hum\n\nWhen voice\n  play voice\n\nWhen quiet\n  play quiet\n\nWhen cut\n  play cut\n\nWhen shy\n  play shy\n\nWhen deep\n  play deep/a\n  play deep/b\n\nWhen near\n  play near at eel\n\nWhen moved\n  play moved\n\nWhen begin\n  go dance\n\nWhen turn\n  go dance to b\n\nWhen sting\n  sting dread\n";
+const REACTIONS: &str = "When bell\n  play bell\n\nWhen hum\n  play hum\n\nWhen hush\n  stop hum\n\nWhen voice\n  play voice\n\nWhen quiet\n  play quiet\n\nWhen cut\n  play cut\n\nWhen shy\n  play shy\n\nWhen deep\n  play deep/a\n  play deep/b\n\nWhen outer\n  play outer\n\nWhen near\n  play near at eel\n\nWhen moved\n  play moved\n\nWhen begin\n  go dance\n\nWhen turn\n  go dance to b\n\nWhen sting\n  sting dread\n";
 
 const MODULATION: &str = "[[modulation]]\nfrom = \"lift\"\nmoves = \"moved level\"\ncurve = [\"0: -20 dB\", \"1: 0 dB\"]\n";
 
@@ -287,6 +292,33 @@ fn those_of_all_playthroughs_hold_for_each_and_names_are_looked_up() {
         ]);
         assert!(faults.len() == 1 && faults[0].contains(what.split(';').next().unwrap()), "{text}: {faults:?}");
     }
+}
+
+#[test]
+fn what_playthroughs_come_by_is_counted_and_what_none_does_comes_first() {
+    let (program, mut document) =
+        project("1 send bell\n2 send bell\n3 send shy\n3.2 send shy\n4 deck is grate\n5 send begin\n6 send turn\n9 send sting\n11 end\n", "");
+    let other = estampie_project::language::playthrough::parse("playthroughs/q.play", "1 send bell\n2 send deep\n2.5 send outer\n3 end\n").0;
+    document.playthroughs.push(("q".into(), Arc::new(other)));
+    let found = coverage(&program, &document, |_| true);
+    let of = |kind: &str, name: &str| {
+        let (_, all) = found.kinds.iter().find(|(word, _)| *word == kind).unwrap();
+        all[name].iter().map(|(playthrough, count)| (playthrough.as_str(), *count)).collect::<Vec<_>>()
+    };
+    // The stinger rings the bell once more.
+    assert_eq!(of("sounds", "bell"), [("p", 3), ("q", 1)]);
+    assert_eq!((of("events", "bell"), of("reactions", "When deep")), (vec![("p", 2), ("q", 1)], vec![("q", 1)]));
+    assert_eq!((of("sections", "dance/a"), of("sections", "dance/b")), (vec![("p", 1)], vec![("p", 1)]));
+    assert_eq!((of("stingers", "dread"), of("snapshots", "dark")), (vec![("p", 1)], vec![("p", 1)]));
+    // One between the one that is asked for and the one whose take is heard is come by, too.
+    assert_eq!((of("sounds", "outer"), of("sounds", "middle"), of("sounds", "deep/a")), (vec![("q", 1)], vec![("q", 1)], vec![("q", 2)]));
+    let (all, never) = found.never("sounds");
+    assert_eq!((all, never.len(), never.contains(&"hum"), never.contains(&"shy")), (document.sounds.len(), 6, true, false));
+    assert_eq!(found.refused.iter().map(|((sound, _), counts)| (sound.as_str(), counts["p"])).collect::<Vec<_>>(), [("shy", 1)]);
+    let json = found.to_json();
+    let sounds = json["sounds"].as_array().unwrap();
+    assert_eq!((sounds[0]["count"].as_u64(), sounds.last().unwrap()["name"].as_str()), (Some(0), Some("bell")));
+    assert_eq!(json["refused"][0]["why"].as_str(), Some("limit in all"));
 }
 
 proptest! {

@@ -18,6 +18,9 @@ pub(super) struct Arguments {
     /// Writes what was checked as JUnit XML, for machines that build and test
     #[arg(long, value_name = "OUT.xml")]
     junit: Option<PathBuf>,
+    /// Writes what the playthroughs come by, how often, and what none of them does, as JSON; says how much of what there is that is
+    #[arg(long, value_name = "OUT.json")]
+    coverage: Option<PathBuf>,
     /// Write even over the project's own files
     #[arg(long)]
     force: bool,
@@ -44,6 +47,9 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     };
     if let Some(path) = &arguments.junit {
         write_junit(path, &loaded, &checked, arguments.force)?;
+    }
+    if let Some(path) = arguments.coverage.as_ref().filter(|_| count == 0) {
+        write_coverage(path, &loaded, arguments.force)?;
     }
     let some = |n: usize, one: &str, many: &str| if n == 1 { format!("one {one}") } else { format!("{n} {many}") };
     let mut wrong = Vec::new();
@@ -167,6 +173,35 @@ fn junit(loaded: &Loaded, checked: &Checked) -> Report {
 fn write_junit(path: &Path, loaded: &Loaded, checked: &Checked, force: bool) -> Result<(), Failure> {
     let text = junit(loaded, checked).to_string().map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", path.display())))?;
     let mut file = Aside::create(path, &["xml"], Some(loaded.workspace.root()), force)?;
+    file.write_all(text.as_bytes())?;
+    file.finish()?;
+    Ok(())
+}
+
+/// The most names that are told of a kind.
+const TOLD: usize = 6;
+
+fn write_coverage(path: &Path, loaded: &Loaded, force: bool) -> Result<(), Failure> {
+    let stopped = super::stopped()?;
+    let coverage = check::coverage(&loaded.program, loaded.workspace.document(), |_| !stopped.load(Ordering::Relaxed));
+    if stopped.load(Ordering::Relaxed) {
+        return Err(Failure::Fault("stopped; nothing was written".into()));
+    }
+    for (word, _) in &coverage.kinds {
+        let (all, never) = coverage.never(word);
+        if all == 0 {
+            continue;
+        }
+        let mut names: Vec<&str> = never.iter().copied().take(TOLD).collect();
+        let more = format!("and {} more", never.len() - names.len());
+        if never.len() > TOLD {
+            names.push(&more);
+        }
+        let lacks = if names.is_empty() { String::new() } else { format!("; never: {}", names.join(", ")) };
+        out!("  {} of {all} {word}{lacks}", all - never.len());
+    }
+    let text = serde_json::to_string_pretty(&coverage.to_json()).map_err(|e| Failure::Fault(e.to_string()))?;
+    let mut file = Aside::create(path, &["json"], Some(loaded.workspace.root()), force)?;
     file.write_all(text.as_bytes())?;
     file.finish()?;
     Ok(())

@@ -420,6 +420,27 @@ fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
 }
 
 #[test]
+fn what_a_line_of_the_trace_says_becomes_an_expectation_of_what_is_replayed() {
+    let mut desk = Desk::new();
+    desk.app.workspace.replace("a walk", "playthroughs/walk.play", "seed 1\n0.5 send step\n30 end\n");
+    desk.app.compile();
+    desk.keys("6");
+    desk.app.rehearsal.note_for_tests(&["plays steps/deck"]);
+    desk.keys("e");
+    assert!(desk.page().contains("replay a playthrough first"), "{}", desk.page());
+    desk.keys("9 enter");
+    desk.poll_until("it is heard", |app| app.rehearsal.log.iter().any(|l| l.text.contains("steps/deck")));
+    desk.keys("6 space /");
+    desk.type_text("steps/deck");
+    desk.keys("enter e");
+    assert!(desk.page().contains("0.5 expect steps/deck heard within 0.1 s"), "{}", desk.page());
+    desk.keys("enter");
+    assert!(desk.text("playthroughs/walk.play").contains("0.5       expect steps/deck heard within 0.1 s\n"), "{}", desk.text("playthroughs/walk.play"));
+    desk.keys("9");
+    desk.poll_until("it is kept", |app| app.standing(0) == super::checks::Standing::Kept(1));
+}
+
+#[test]
 fn what_is_said_meanwhile_does_not_hide_what_a_question_can_be_answered_by() {
     let mut desk = Desk::new();
     desk.keys("5 left");

@@ -235,6 +235,14 @@ impl App {
         self.mode = Mode::typing(LinePrompt { instead: None }, TextField::new(&format!("{at} ")));
     }
 
+    /// Asks for a line of a playthrough, with one offered.
+    pub(super) fn offer_step(&mut self, playthrough: &str, row: &str) {
+        if let Some(at) = self.document().playthroughs.iter().position(|(name, _)| name == playthrough) {
+            self.choose_playthrough(at);
+            self.mode = Mode::typing(LinePrompt { instead: None }, TextField::new(row));
+        }
+    }
+
     fn copy_step(&mut self) {
         let Some(row) = self.chosen_row() else { return };
         self.put_step("copy of a line", None, &row);

@@ -113,7 +113,8 @@ impl View for Trace {
                 }
             }
             Do::Back if !app.trace.filter.is_empty() => app.trace.filter.clear(),
-            Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::NextColumn | Do::PreviousColumn | Do::Edit | Do::Rest => {}
+            Do::Edit => app.expect_traced(),
+            Do::Left | Do::Right | Do::FineLeft | Do::FineRight | Do::NextColumn | Do::PreviousColumn | Do::Rest => {}
             _ => return false,
         }
         true
@@ -130,6 +131,7 @@ impl View for Trace {
             ("enter", "go to the sound"),
             ("/", "filter"),
             ("x", "only what was refused"),
+            ("e", "expect"),
             ("home", "follow the newest"),
             ("s", "solo"),
             ("m", "mute"),
@@ -207,6 +209,21 @@ impl App {
             self.say("this line names no sound");
         }
         found
+    }
+
+    /// Offers, as a line of the playthrough that is replayed, what holds now of the sound that the chosen line names.
+    fn expect_traced(&mut self) {
+        let Some(playthrough) = self.rehearsal.replay.as_ref().map(|r| r.name.clone()) else {
+            return self.say("replay a playthrough first (9, enter; space freezes it): it is of that that something is expected");
+        };
+        let Some(sound) = self.traced_sound() else { return };
+        let lines = self.trace_lines();
+        let Some(line) = lines.get(self.trace.place_in(&lines)) else { return };
+        // Rounded down: what happened on this very frame comes after it.
+        let at = (line.frame as f64 / f64::from(self.program().rate) * 1e3).floor() / 1e3;
+        let expected = if line.label == Label::Attention { "never heard within 0.5 s" } else { "heard within 0.1 s" };
+        let at = estampie_project::language::lex::print_time(estampie_engine::units::Seconds(at));
+        self.offer_step(&playthrough, &format!("{at} expect {sound} {expected}"));
     }
 
     /// Goes to the sound that the chosen line names.

@@ -1,0 +1,240 @@
+//! Coverage: what of a project its playthroughs come by, how often, and what none of them does.
+
+use crate::offline::Rendering;
+use estampie_engine::mixer::spec::MOST_NESTED;
+use estampie_engine::names::NameKey;
+use estampie_engine::program::{Program, TakeOf};
+use estampie_engine::telemetry::{Reason, What};
+use estampie_engine::units::Seconds;
+use estampie_project::document::Document;
+use estampie_project::language::Playthrough;
+use serde_json::{Value, json};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
+
+/// A kind of thing that is come by.
+struct Kind {
+    word: &'static str,
+    /// All of it that a project has.
+    all: fn(&Program, &Document) -> Vec<String>,
+    /// What of it something that happens is.
+    of: fn(&What, &Within<'_>) -> Vec<String>,
+}
+
+fn text(within: &Within<'_>, key: NameKey) -> Vec<String> {
+    if key.is_none() { Vec::new() } else { vec![within.program.names.get(key).to_owned()] }
+}
+
+/// One row for each kind: whoever adds one adds a row.
+const KINDS: &[Kind] = &[
+    Kind {
+        word: "events",
+        all: |_, document| document.events.iter().map(|e| e.name.clone()).collect(),
+        of: |what, within| if let What::Event { event, .. } = what { text(within, *event) } else { Vec::new() },
+    },
+    Kind {
+        word: "reactions",
+        all: |program, _| program.reactions.iter().filter(|r| !r.off).map(|r| program.names.get(r.key).to_owned()).collect(),
+        of: |what, within| if let What::Reaction { reaction } = what { text(within, *reaction) } else { Vec::new() },
+    },
+    Kind {
+        word: "sounds",
+        all: |_, document| document.sounds.iter().map(|s| s.name.clone()).collect(),
+        of: |what, within| match what {
+            What::VoiceStart { sound, leaf, .. } => within.between(*sound, *leaf, MOST_NESTED).into_iter().collect(),
+            _ => Vec::new(),
+        },
+    },
+    Kind {
+        word: "takes",
+        all: |program, _| {
+            let mut takes = BTreeSet::new();
+            program.each_clip(|clip| {
+                takes.insert(clip.name.clone());
+            });
+            takes.into_iter().collect()
+        },
+        of: |what, within| if let What::VoiceStart { take, .. } = what { text(within, *take) } else { Vec::new() },
+    },
+    Kind {
+        word: "sections",
+        all: |_, document| document.music.pieces.iter().flat_map(|p| p.sections.iter().map(move |s| format!("{}/{}", p.name, s.name))).collect(),
+        of: |what, within| match what {
+            What::Section { piece, section, .. } if !section.is_none() => {
+                vec![format!("{}/{}", within.program.names.get(*piece), within.program.names.get(*section))]
+            }
+            _ => Vec::new(),
+        },
+    },
+    Kind {
+        word: "stingers",
+        all: |_, document| document.music.stingers.iter().map(|s| s.name.clone()).collect(),
+        of: |what, within| if let What::Sting { stinger, .. } = what { text(within, *stinger) } else { Vec::new() },
+    },
+    Kind {
+        word: "snapshots",
+        all: |_, document| document.snapshots.iter().map(|s| s.name.clone()).collect(),
+        of: |what, within| if let What::Snapshot { snapshot, up: true, .. } = what { text(within, *snapshot) } else { Vec::new() },
+    },
+    Kind {
+        word: "zones",
+        all: |program, _| program.world.zones.iter().map(|z| program.names.get(z.key).to_owned()).collect(),
+        of: |what, within| if let What::Zone { zone, entered: true } = what { text(within, *zone) } else { Vec::new() },
+    },
+];
+
+/// How often something was come by, in each playthrough.
+pub type Counts = BTreeMap<String, u64>;
+
+/// What was come by.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Coverage {
+    /// Of each kind, by its word, everything that there is, with how often in which playthrough.
+    pub kinds: Vec<(&'static str, BTreeMap<String, Counts>)>,
+    /// What was refused and why, with how often in which playthrough.
+    pub refused: BTreeMap<(String, String), Counts>,
+}
+
+impl Coverage {
+    /// With nothing come by.
+    fn nothing(program: &Program, document: &Document) -> Coverage {
+        let all = |kind: &Kind| (kind.all)(program, document).into_iter().map(|name| (name, Counts::new())).collect();
+        Coverage { kinds: KINDS.iter().map(|kind| (kind.word, all(kind))).collect(), refused: BTreeMap::new() }
+    }
+
+    /// How many there are of a kind, and the names of those that no playthrough comes by.
+    #[must_use]
+    pub fn never(&self, word: &str) -> (usize, Vec<&str>) {
+        let Some((_, all)) = self.kinds.iter().find(|(w, _)| *w == word) else { return (0, Vec::new()) };
+        (all.len(), all.iter().filter(|(_, counts)| counts.is_empty()).map(|(name, _)| name.as_str()).collect())
+    }
+
+    /// As JSON: of each kind a list, what is never come by first, and then the rarest.
+    #[must_use]
+    pub fn to_json(&self) -> Value {
+        let list = |all: &BTreeMap<String, Counts>| {
+            let mut rows: Vec<_> = all.iter().map(|(name, counts)| (counts.values().sum::<u64>(), name, counts)).collect();
+            rows.sort_by(|a, b| (a.0, a.1).cmp(&(b.0, b.1)));
+            let row = |(count, name, counts): &(u64, &String, &Counts)| json!({ "name": name, "count": count, "playthroughs": counts });
+            Value::Array(rows.iter().map(row).collect())
+        };
+        let mut object: serde_json::Map<String, Value> = self.kinds.iter().map(|(word, all)| ((*word).to_owned(), list(all))).collect();
+        let refused = self
+            .refused
+            .iter()
+            .map(|((sound, why), counts)| json!({ "sound": sound, "why": why, "count": counts.values().sum::<u64>(), "playthroughs": counts }));
+        object.insert("refused".into(), Value::Array(refused.collect()));
+        Value::Object(object)
+    }
+
+    fn note(&mut self, what: &What, within: &Within<'_>, playthrough: &str) {
+        let names = &within.program.names;
+        for (kind, (_, all)) in KINDS.iter().zip(&mut self.kinds) {
+            for name in (kind.of)(what, within) {
+                // What the project does not have is told elsewhere.
+                if let Some(counts) = all.get_mut(&name) {
+                    *counts.entry(playthrough.to_owned()).or_default() += 1;
+                }
+            }
+        }
+        if let What::Refused { sound, reason, .. } = what {
+            let why = (names.get(*sound).to_owned(), why(reason).to_owned());
+            *self.refused.entry(why).or_default().entry(playthrough.to_owned()).or_default() += 1;
+        }
+    }
+
+    fn add(&mut self, other: Coverage) {
+        let add = |to: &mut Counts, from: Counts| from.into_iter().for_each(|(name, count)| *to.entry(name).or_default() += count);
+        for ((_, to), (_, from)) in self.kinds.iter_mut().zip(other.kinds) {
+            from.into_iter().for_each(|(name, counts)| add(to.entry(name).or_default(), counts));
+        }
+        other.refused.into_iter().for_each(|(why, counts)| add(self.refused.entry(why).or_default(), counts));
+    }
+}
+
+/// Why something was refused, in a word or two: what it was just then is in the trace.
+fn why(reason: &Reason) -> &'static str {
+    match reason {
+        Reason::Each { .. } => "limit of each emitter",
+        Reason::All { .. } => "limit in all",
+        Reason::Voices { .. } | Reason::Unimportant { .. } => "all voices sound",
+        Reason::Generators { .. } => "all generators sound",
+        Reason::Chance { .. } => "chance",
+        Reason::AgainAfter { .. } => "it began just now",
+        Reason::Playing => "it is playing already",
+        Reason::Group { .. } => "limit of its group",
+        Reason::Stale { .. } => "the line waited too long",
+        Reason::Passed { .. } => "the moment had passed",
+        Reason::Queue { .. } => "too many lines wait",
+        Reason::NoRange { .. } | Reason::NoTake { .. } => "no take for what was so",
+        Reason::NoMusic => "no music plays",
+        Reason::Stingers { .. } => "it waits or sounds already",
+        Reason::Nothing => "it has nothing to play",
+        Reason::Loading | Reason::NotLoaded => "it is not loaded",
+    }
+}
+
+/// Which sounds are takes of which, to find those between the one that was asked for and the one whose take is heard.
+struct Within<'a> {
+    program: &'a Program,
+    takes: HashMap<NameKey, Vec<NameKey>>,
+}
+
+impl Within<'_> {
+    fn new(program: &Program) -> Within<'_> {
+        let inner = |sound: &estampie_engine::program::Sound| {
+            let takes = sound.groups.iter().flat_map(|g| &g.takes);
+            takes.filter_map(|t| if let TakeOf::Sound(inner) = &t.of { Some(program.sounds[*inner as usize].key) } else { None }).collect()
+        };
+        Within { program, takes: program.sounds.iter().map(|s| (s.key, inner(s))).collect() }
+    }
+
+    /// The sounds on the ways from one down to another, both included.
+    fn between(&self, from: NameKey, to: NameKey, deep: usize) -> BTreeSet<String> {
+        let mut found = BTreeSet::new();
+        let name = |key: NameKey| self.program.names.get(key).to_owned();
+        if from == to {
+            found.insert(name(from));
+        } else if deep > 0 {
+            for inner in self.takes.get(&from).into_iter().flatten() {
+                found.extend(self.between(*inner, to, deep - 1));
+            }
+            if !found.is_empty() {
+                found.insert(name(from));
+            }
+        }
+        found
+    }
+}
+
+/// Renders all playthroughs of a project on all cores, and counts what they come by. `done` is told of each by its name; it may stop the rest by giving
+/// false.
+#[must_use]
+pub fn coverage(program: &Arc<Program>, document: &Document, done: impl Fn(&str) -> bool + Sync) -> Coverage {
+    let work: Vec<&(String, Arc<Playthrough>)> = document.playthroughs.iter().collect();
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(work.len().max(1));
+    let (next, within) = (AtomicUsize::new(0), Within::new(program));
+    let all = Mutex::new(Coverage::nothing(program, document));
+    std::thread::scope(|scope| {
+        for _ in 0..cores {
+            scope.spawn(|| {
+                while let Some((name, playthrough)) = work.get(next.fetch_add(1, Ordering::Relaxed)) {
+                    let mut own = Coverage::nothing(program, document);
+                    let mut rendering = Rendering::new(program, playthrough, None, Seconds(0.0));
+                    let mut samples = Vec::new();
+                    while rendering.left() > 0 {
+                        rendering.next(48_000, &mut samples, |happening| own.note(&happening.what, &within, name));
+                    }
+                    if let Ok(mut all) = all.lock() {
+                        all.add(own);
+                    }
+                    if !done(name) {
+                        next.store(usize::MAX / 2, Ordering::Relaxed);
+                    }
+                }
+            });
+        }
+    });
+    all.into_inner().unwrap_or_default()
+}
