@@ -194,8 +194,8 @@ fn how_many_and_how_loud() {
             ("0 loudness short-term between -60 and -5 LUFS", ""),
             ("0 loudness short-term between -60 and -10 LUFS", "-7.6 LUFS"),
             ("0 loudness momentary between -40 and -30 LUFS", "LUFS"),
-            ("0 loudness integrated between -40 and -10 LUFS", ""),
-            ("0 loudness integrated between -12 and -10 LUFS", "LUFS"),
+            ("0 loudness integrated between -40 and -5 LUFS", ""),
+            ("0 loudness integrated between -40 and -10 LUFS", "-9.6 LUFS"),
         ],
     );
 }
