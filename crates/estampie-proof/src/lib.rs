@@ -24,6 +24,7 @@
 
 pub mod check;
 pub mod compare;
+mod cores;
 pub mod draw;
 pub mod listen_elsewhere;
 pub mod measure;

@@ -1,5 +1,6 @@
 //! Coverage: what of a project its playthroughs come by, how often, and what none of them does.
 
+use crate::cores::on_all_cores;
 use crate::offline::Rendering;
 use estampie_engine::mixer::spec::MOST_NESTED;
 use estampie_engine::names::NameKey;
@@ -10,8 +11,7 @@ use estampie_project::document::Document;
 use estampie_project::language::Playthrough;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 
 /// A kind of thing that is come by.
 struct Kind {
@@ -212,29 +212,17 @@ impl Within<'_> {
 /// false.
 #[must_use]
 pub fn coverage(program: &Arc<Program>, document: &Document, done: impl Fn(&str) -> bool + Sync) -> Coverage {
-    let work: Vec<&(String, Arc<Playthrough>)> = document.playthroughs.iter().collect();
-    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(work.len().max(1));
-    let (next, within) = (AtomicUsize::new(0), Within::new(program));
-    let all = Mutex::new(Coverage::nothing(program, document));
-    std::thread::scope(|scope| {
-        for _ in 0..cores {
-            scope.spawn(|| {
-                while let Some((name, playthrough)) = work.get(next.fetch_add(1, Ordering::Relaxed)) {
-                    let mut own = Coverage::nothing(program, document);
-                    let mut rendering = Rendering::new(program, playthrough, None, Seconds(0.0));
-                    let mut samples = Vec::new();
-                    while rendering.left() > 0 {
-                        rendering.next(48_000, &mut samples, |happening| own.note(&happening.what, &within, name));
-                    }
-                    if let Ok(mut all) = all.lock() {
-                        all.add(own);
-                    }
-                    if !done(name) {
-                        next.store(usize::MAX / 2, Ordering::Relaxed);
-                    }
-                }
-            });
+    let within = Within::new(program);
+    let each = |(name, playthrough): &(String, Arc<Playthrough>)| {
+        let mut own = Coverage::nothing(program, document);
+        let mut rendering = Rendering::new(program, playthrough, None, Seconds(0.0));
+        let mut samples = Vec::new();
+        while rendering.left() > 0 {
+            rendering.next(48_000, &mut samples, |happening| own.note(&happening.what, &within, name));
         }
-    });
-    all.into_inner().unwrap_or_default()
+        own
+    };
+    let mut all = Coverage::nothing(program, document);
+    on_all_cores(&document.playthroughs, each, |(name, _)| done(name)).into_iter().for_each(|own| all.add(own));
+    all
 }

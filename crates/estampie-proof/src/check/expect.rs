@@ -1,6 +1,7 @@
 //! Holds playthroughs against what is expected of them.
 
 use super::observe::{HEARD, Observed, STEP, Sample, observe};
+use crate::cores::on_all_cores;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::What;
@@ -9,8 +10,7 @@ use estampie_project::document::{Document, Place};
 use estampie_project::language::expect::{DISTANCE, Loudness, Named, Span, Stung};
 use estampie_project::language::{Expected, Playthrough, SILENCE, StepAction};
 use std::collections::{HashMap, HashSet};
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 
 /// An expectation that was not kept.
 #[derive(Debug, Clone, PartialEq)]
@@ -42,34 +42,12 @@ pub fn expectations(document: &Document, playthrough: &Playthrough) -> Vec<(Seco
     all(document, playthrough).into_iter().map(|(expected, from, place)| (from, expected.to_string(), place.clone())).collect()
 }
 
-/// Holds all playthroughs of a project against what is expected of them, on all cores. `done` is told of each by its name, with how many of how many are
-/// done; it may stop the rest by giving false.
+/// Holds all playthroughs of a project against what is expected of them, on all cores. `done` is told of each by its name, on the core that did it; it may
+/// stop the rest by giving false.
 #[must_use]
-pub fn hold_all(program: &Arc<Program>, document: &Document, done: impl Fn(&str, usize) -> bool + Sync) -> Vec<Broken> {
-    let work: Vec<&(String, Arc<Playthrough>)> = document.playthroughs.iter().collect();
-    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(work.len().max(1));
-    let (next, finished) = (AtomicUsize::new(0), AtomicUsize::new(0));
-    let found: Mutex<Vec<(usize, Vec<Broken>)>> = Mutex::new(Vec::new());
-    std::thread::scope(|scope| {
-        for _ in 0..cores {
-            scope.spawn(|| {
-                loop {
-                    let at = next.fetch_add(1, Ordering::Relaxed);
-                    let Some((name, playthrough)) = work.get(at) else { return };
-                    let broken = hold(program, document, (name, playthrough), &|| true).unwrap_or_default();
-                    if let Ok(mut found) = found.lock() {
-                        found.push((at, broken));
-                    }
-                    if !done(name, finished.fetch_add(1, Ordering::Relaxed) + 1) {
-                        next.store(usize::MAX / 2, Ordering::Relaxed);
-                    }
-                }
-            });
-        }
-    });
-    let mut found = found.into_inner().unwrap_or_default();
-    found.sort_by_key(|(at, _)| *at);
-    found.into_iter().flat_map(|(_, broken)| broken).collect()
+pub fn hold_all(program: &Arc<Program>, document: &Document, done: impl Fn(&str) -> bool + Sync) -> Vec<Broken> {
+    let each = |(name, playthrough): &(String, Arc<Playthrough>)| hold(program, document, (name, playthrough), &|| true).unwrap_or_default();
+    on_all_cores(&document.playthroughs, each, |(name, _)| done(name)).into_iter().flatten().collect()
 }
 
 impl std::fmt::Display for Broken {

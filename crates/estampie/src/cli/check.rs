@@ -95,7 +95,7 @@ pub(super) fn held(loaded: &Loaded) -> Result<Vec<Broken>, Failure> {
     let stopped = super::stopped()?;
     let bar = if std::io::stderr().is_terminal() { ProgressBar::new(document.playthroughs.len() as u64) } else { ProgressBar::hidden() };
     bar.set_style(ProgressStyle::with_template("listening {bar:40} {pos} of {len} playthroughs").unwrap_or_else(|_| ProgressStyle::default_bar()));
-    let broken = check::hold_all(&loaded.program, document, |_, _| {
+    let broken = check::hold_all(&loaded.program, document, |_| {
         bar.inc(1);
         !stopped.load(Ordering::Relaxed)
     });
