@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, missing_docs)]
 
 use assert_no_alloc::{AllocDisabler, assert_no_alloc};
-use estampie_bundle::{Bundle, Info, Storing, write};
+use estampie_bundle::{Bundle, Info, Storing, content, write};
 use estampie_engine::clip::{Clip, Streamed};
 use estampie_engine::engine::{Engine, Notice, Options as EngineOptions, Prepared, What};
 use estampie_engine::pages::{HEAD, PAGE, Page, Pages};
@@ -177,6 +177,27 @@ fn only_the_head_is_loaded_and_a_file_that_is_written_anew_is_not_mixed_with_the
     let gain = out[2 * 40_000] / wanted[40_000 - lag(&out, &wanted)];
     let lag = lag(&out, &wanted);
     assert!((1_000..50_000).all(|i| (out[2 * (i + lag)] - wanted[i] * gain).abs() < 1e-3), "lag {lag}, gain {gain}");
+}
+
+/// What a workshop that joins compares: audio that is only half here, or came back otherwise, is still known as what it was.
+#[test]
+fn what_is_streamed_or_lossy_is_known_as_what_it_was() {
+    let storing: BTreeMap<String, Storing> = AUDIO
+        .iter()
+        .enumerate()
+        .map(|(at, (name, ..))| (format!("audio/{name}.wav"), Storing { streamed: at % 2 == 0, quality: (at < 3).then_some(3.0), original: None }))
+        .collect();
+    let info = Info { project: "Slipway".into(), sources: "0".into(), names: Vec::new(), parts: Vec::new(), storing };
+    let mut out = std::io::Cursor::new(Vec::new());
+    write(&program(clip), &info, &mut out).unwrap();
+    for stream in [true, false] {
+        let clips = Bundle::of_bytes(out.get_ref().clone()).unwrap().audio(|_| true, stream).unwrap();
+        for at in 0..AUDIO.len() {
+            let (was, is) = (clip(at), &clips[&clip(at).name]);
+            assert_eq!((content(is), is.frames()), (content(&was), was.frames()), "{} {stream}", was.name);
+            assert_eq!(is.streamed.is_some(), stream && at % 2 == 0 && was.frames() > HEAD, "{}", was.name);
+        }
+    }
 }
 
 /// How many frames later something is heard.
