@@ -116,6 +116,11 @@ fn flac(samples: &[i32], channels: usize, bits: usize, rate: u32) -> Option<Vec<
     Some(bytes)
 }
 
+/// Decodes where a panic of the decoder (over bytes that were damaged) is what is wrong with the audio, and no more.
+pub(crate) fn guarded<T>(work: impl FnOnce() -> Result<T, String>) -> Result<T, String> {
+    std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).unwrap_or_else(|_| Err("it is damaged so that its decoder breaks off".into()))
+}
+
 /// Decodes what stands in an entry; what is wrong with it, if something is.
 pub(crate) fn decode(audio: &Audio, bytes: Vec<u8>) -> Result<Clip, String> {
     let channels = audio.channels as usize;

@@ -1,6 +1,6 @@
 //! Reading a bundle.
 
-use crate::audio::decode;
+use crate::audio::{decode, guarded};
 use crate::manifest::{Audio, FORMAT, Manifest, Tables};
 use crate::origin::{Origin, Span};
 use crate::stream::{Stored, Streams};
@@ -200,11 +200,6 @@ pub fn assemble(program: &[u8], clips: &Clips) -> Result<Program, ReadError> {
     program.leave_out(|name| clips.contains_key(name));
     program.id = Program::next_id();
     Ok(program)
-}
-
-/// Decodes where a panic of the decoder (over bytes that were damaged) is what is wrong with the audio, and no more.
-pub(crate) fn guarded<T>(work: impl FnOnce() -> Result<T, String>) -> Result<T, String> {
-    std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).unwrap_or_else(|_| Err("it is damaged so that its decoder breaks off".into()))
 }
 
 /// What is to be decoded.

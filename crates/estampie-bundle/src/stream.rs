@@ -1,9 +1,8 @@
 //! Audio that is read as it is needed: pages of it, decoded where the bundle lies.
 
-use crate::audio::Decoding;
+use crate::audio::{Decoding, guarded};
 use crate::manifest::{Audio, Encoding};
 use crate::origin::{Origin, Span};
-use crate::read::guarded;
 use estampie_engine::pages::{PAGE, Page};
 use std::io::{Read, Seek, SeekFrom};
 
@@ -109,7 +108,7 @@ impl Streams {
         page.samples.iter_mut().for_each(|s| s.fill(0.0));
         let Some(Some(stored)) = self.stored.get(page.stream as usize) else { return Err("a stream that the bundle does not have was asked for".into()) };
         let (name, channels) = (stored.audio.name.clone(), stored.audio.channels as usize);
-        let interleaved = guarded(|| self.read(page.stream, page.begin(), channels)).map_err(|why| format!("{name}: {why}"))?;
+        let interleaved = self.read(page.stream, page.begin(), channels).map_err(|why| format!("{name}: {why}"))?;
         for (at, side) in page.samples.iter_mut().enumerate().take(channels) {
             // What is no number is silence: it was looked at when the bundle was written, and the file may have been damaged since.
             let samples = interleaved.iter().skip(at).step_by(channels).map(|s| if s.is_finite() { *s } else { 0.0 });
@@ -123,7 +122,7 @@ impl Streams {
         // Whoever came from the page before is at the right place; another that was there goes on as it was.
         let at = match self.open.iter().position(|o| (o.stream, o.at) == (stream, from)) {
             Some(at) => at,
-            None => self.go_to(stream, from, channels)?,
+            None => guarded(|| self.go_to(stream, from, channels))?,
         };
         let open = &mut self.open[at];
         open.used = self.clock;

@@ -75,25 +75,32 @@ impl Paging {
         self.slots.iter().position(|s| (s.stream, s.number) == (stream, number))
     }
 
-    /// Asks for a page if it is neither there nor on its way. A sleeper's may take no more than half of the room.
-    fn want(&mut self, stream: u32, number: u32, asleep: bool) {
+    /// The place of a page, which is asked for if it is neither there nor on its way; none if there is no room for it. A sleeper's may take no more than
+    /// half of the room.
+    fn want(&mut self, stream: u32, number: u32, asleep: bool) -> Option<usize> {
         let now = self.now;
         if let Some(at) = self.at(stream, number) {
             self.slots[at].touched = now;
-            return;
+            return Some(at);
         }
-        let Some(pages) = &mut self.pages else { return };
-        let free = |slot: &&mut Slot| slot.page.is_some() && now.wrapping_sub(slot.touched) > KEPT;
-        if asleep && self.slots.iter_mut().filter(free).count() <= self.slots.len() / 2 {
-            return;
+        let pages = self.pages.as_mut()?;
+        let free = |slot: &Slot| slot.page.is_some() && now.wrapping_sub(slot.touched) > KEPT;
+        if asleep && self.slots.iter().filter(|slot| free(slot)).count() <= self.slots.len() / 2 {
+            return None;
         }
-        let Some(slot) = self.slots.iter_mut().filter(free).max_by_key(|s| now.wrapping_sub(s.touched)) else { return };
-        let Some(mut page) = slot.page.take() else { return };
+        let (at, slot) = self.slots.iter_mut().enumerate().filter(|(_, slot)| free(slot)).max_by_key(|(_, s)| now.wrapping_sub(s.touched))?;
+        let mut page = slot.page.take()?;
         (page.stream, page.number) = (stream, number);
         match pages.ask(page) {
-            Ok(()) => (slot.stream, slot.number, slot.touched) = (stream, number, now),
+            Ok(()) => {
+                (slot.stream, slot.number, slot.touched) = (stream, number, now);
+                Some(at)
+            }
             // What it held may have been overwritten by its new number alone: it is nobody's.
-            Err(page) => (slot.stream, slot.page) = (u32::MAX, Some(page)),
+            Err(page) => {
+                (slot.stream, slot.page) = (u32::MAX, Some(page));
+                None
+            }
         }
     }
 
@@ -125,13 +132,12 @@ impl Paging {
         };
         let (number, within) = ((at - HEAD) / PAGE, (at - HEAD) % PAGE);
         let together = most.min(PAGE - within).min(streamed.frames - at);
-        let key = (streamed.stream, number as u32);
-        self.want(key.0, key.1, false);
-        if self.at(key.0, key.1).is_none_or(|slot| self.slots[slot].page.is_none()) {
+        let place = self.want(streamed.stream, number as u32, false);
+        if place.is_some_and(|at| self.slots[at].page.is_none()) {
             // Whoever fills pages at once has it now.
             self.receive();
         }
-        match self.at(key.0, key.1).and_then(|slot| self.slots[slot].page.as_ref()) {
+        match place.and_then(|at| self.slots[at].page.as_ref()) {
             Some(page) => Ok(&page.samples[side][within..within + together]),
             None => {
                 self.missed = Some(clip.key);

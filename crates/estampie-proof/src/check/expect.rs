@@ -8,7 +8,8 @@ use estampie_engine::telemetry::What;
 use estampie_engine::units::Seconds;
 use estampie_project::document::{Document, Place};
 use estampie_project::language::expect::{DISTANCE, Loudness, Named, Span, Stung};
-use estampie_project::language::{Expected, Playthrough, SILENCE, StepAction};
+use estampie_project::language::playthrough::PlaythroughLine;
+use estampie_project::language::{Expected, Playthrough, SILENCE, Step, StepAction};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -35,6 +36,13 @@ const SAME: f32 = 0.1;
 const SHARE: f32 = 0.005;
 /// Seconds within which something is on a beat.
 const ON_BEAT: f64 = 0.002;
+
+/// How much is expected of a playthrough, that of all playthroughs included.
+#[must_use]
+pub fn count(document: &Document, playthrough: &Playthrough) -> usize {
+    let own = |line: &&PlaythroughLine| matches!(line, PlaythroughLine::Step(Step { action: StepAction::Expect(_), .. }, _));
+    playthrough.lines.iter().filter(own).count() + document.checks.len()
+}
 
 /// What is expected of a playthrough, that of all playthroughs included: from when on, in words, and where it is written.
 #[must_use]
@@ -106,7 +114,7 @@ fn covers(program: &Program, name: &str, sound: NameKey) -> bool {
 }
 
 fn group_of(program: &Program, sound: NameKey) -> Option<&str> {
-    let spec = program.sounds.iter().find(|s| s.key == sound)?;
+    let spec = &program.sounds[program.find_sound.get(sound)?];
     let group = program.groups.get(spec.group? as usize)?;
     Some(program.names.get(group.key))
 }
@@ -148,11 +156,16 @@ impl Look<'_> {
         self.seen.samples.iter().filter(move |s| s.frame >= from && s.frame <= until.saturating_add(STEP as u64))
     }
 
+    /// The sounds that a name means.
+    fn covered(&self, name: &str) -> HashSet<NameKey> {
+        self.program.sounds.iter().map(|s| s.key).filter(|key| covers(self.program, name, *key)).collect()
+    }
+
     /// When voices of a sound began that came to be heard, with their takes, in order.
     fn beginnings(&self, sound: &str) -> Vec<(u64, NameKey)> {
-        let mut loud: HashSet<u64> = HashSet::new();
+        let (mut loud, covered) = (HashSet::new(), self.covered(sound));
         for sample in &self.seen.samples {
-            loud.extend(sample.voices.iter().filter(|v| v.level_db > HEARD && covers(self.program, sound, v.sound)).map(|v| v.voice));
+            loud.extend(sample.voices.iter().filter(|v| v.level_db > HEARD && covered.contains(&v.sound)).map(|v| v.voice));
         }
         let begun = self.seen.happened.iter().filter_map(|h| match h.what {
             What::VoiceStart { voice, take, .. } if loud.contains(&voice) => Some((h.frame, take)),
@@ -175,7 +188,7 @@ impl Look<'_> {
                 _ => {}
             }
         }
-        if started { format!("; it was played, more than {HEARD:.0} dB down").replace("-70", "70") } else { String::new() }
+        if started { format!("; it was played, more than {:.0} dB down", -HEARD) } else { String::new() }
     }
 
     /// What was instead of what was expected from a frame on; `None` if it was kept.
@@ -268,9 +281,9 @@ impl Look<'_> {
     }
 
     fn at_most(&self, most: usize, of: &str, from: u64) -> Option<Was> {
-        let mut greatest = (0, 0);
+        let (mut greatest, covered) = ((0, 0), self.covered(of));
         for sample in self.samples(from, u64::MAX) {
-            let count = sample.voices.iter().filter(|v| v.level_db > HEARD && covers(self.program, of, v.sound)).count();
+            let count = sample.voices.iter().filter(|v| v.level_db > HEARD && covered.contains(&v.sound)).count();
             if count > greatest.0 {
                 greatest = (count, sample.frame);
             }
@@ -291,10 +304,11 @@ impl Look<'_> {
 
     fn over(&self, (sound, bus): (&str, &str), by: f32, from: u64) -> Option<Was> {
         let bus_at = self.bus(bus)?;
+        let covered = self.covered(sound);
         let gather = |settled: bool| {
             let (mut of_sound, mut of_bus) = (Vec::new(), Vec::new());
             for sample in self.samples(from, u64::MAX) {
-                let voices = sample.voices.iter().filter(|v| covers(self.program, sound, v.sound) && (!settled || self.settled(v.voice, sample.frame)));
+                let voices = sample.voices.iter().filter(|v| covered.contains(&v.sound) && (!settled || self.settled(v.voice, sample.frame)));
                 let powers: Vec<f32> = voices.map(|v| v.power_db).filter(|p| *p > HEARD).collect();
                 if powers.is_empty() {
                     continue;
@@ -425,11 +439,11 @@ impl Look<'_> {
     /// Whether the level of a sound goes with a parameter, or against it.
     fn follows(&self, (sound, parameter): (&str, &str), along: bool, from: u64) -> Option<Was> {
         let index = self.program.parameters.iter().position(|p| p.key == NameKey::of(parameter));
-        let mut runs: Vec<Run> = Vec::new();
+        let (mut runs, covered): (Vec<Run>, _) = (Vec::new(), self.covered(sound));
         let mut of_voice: HashMap<u64, Run> = HashMap::new();
         for sample in self.samples(from, u64::MAX) {
             let mut still: HashMap<u64, Run> = HashMap::new();
-            for voice in sample.voices.iter().filter(|v| covers(self.program, sound, v.sound)) {
+            for voice in sample.voices.iter().filter(|v| covered.contains(&v.sound)) {
                 let value = if parameter == DISTANCE { voice.metres } else { index.and_then(|i| sample.parameters.get(i).copied()) };
                 let Some(value) = value else { continue };
                 let now = (value, voice.level_db, sample.frame);

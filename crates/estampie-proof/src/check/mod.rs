@@ -6,5 +6,5 @@ mod observe;
 mod transitions;
 
 pub use coverage::{Counts, Coverage, coverage};
-pub use expect::{Broken, expectations, hold, hold_all};
+pub use expect::{Broken, count, expectations, hold, hold_all};
 pub use transitions::{Listening, Problem, ProblemKind, Seam, seam, transitions};

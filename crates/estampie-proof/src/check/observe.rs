@@ -296,7 +296,7 @@ impl Observed {
 
 /// The bus of a voice of a sound.
 fn bus_of(program: &Program, asked: NameKey, leaf: NameKey) -> usize {
-    let of = |key: NameKey| program.sounds.iter().find(|s| s.key == key).and_then(|s| s.bus);
+    let of = |key: NameKey| program.find_sound.get(key).and_then(|at| program.sounds[at].bus);
     of(asked).or_else(|| of(leaf)).unwrap_or(0) as usize
 }
 

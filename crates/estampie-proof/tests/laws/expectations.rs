@@ -3,7 +3,7 @@
 use crate::support::read_and_compile;
 use estampie_engine::program::Program;
 use estampie_project::document::Document;
-use estampie_proof::check::{Broken, coverage, expectations, hold, hold_all};
+use estampie_proof::check::{Broken, count, coverage, expectations, hold, hold_all};
 use proptest::prelude::*;
 use std::sync::Arc;
 
@@ -258,7 +258,8 @@ fn those_of_all_playthroughs_hold_for_each_and_names_are_looked_up() {
     let mut document = document;
     let silent = estampie_project::language::playthrough::parse("playthroughs/q.play", "3 send hum\n5 end\n").0;
     document.playthroughs.push(("q".into(), Arc::new(silent)));
-    assert_eq!(expectations(&document, &document.playthroughs[1].1).len(), 2);
+    let second = &document.playthroughs[1].1;
+    assert_eq!((expectations(&document, second).len(), count(&document, second)), (2, 2));
     let seen = std::sync::Mutex::new(Vec::new());
     let broken = hold_all(&program, &document, |name| {
         seen.lock().unwrap().push(name.to_owned());

@@ -87,7 +87,7 @@ fn told(loaded: &Loaded) {
 /// When it was stopped.
 pub(super) fn held(loaded: &Loaded) -> Result<Vec<Broken>, Failure> {
     let document = loaded.workspace.document();
-    let with: Vec<usize> = document.playthroughs.iter().map(|(_, p)| check::expectations(document, p).len()).filter(|n| *n > 0).collect();
+    let with: Vec<usize> = document.playthroughs.iter().map(|(_, p)| check::count(document, p)).filter(|n| *n > 0).collect();
     let (playthroughs, expected) = (with.len(), with.iter().sum::<usize>());
     if expected == 0 {
         return Ok(Vec::new());

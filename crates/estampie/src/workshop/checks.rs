@@ -3,7 +3,7 @@
 use super::app::App;
 use super::playthroughs;
 use estampie_project::document::Document;
-use estampie_proof::check::{Broken, expectations, hold};
+use estampie_proof::check::{Broken, count, hold};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, TryRecvError, channel};
@@ -44,6 +44,8 @@ pub(crate) struct Checks {
     /// Of which state of the project what is known is.
     of: Weak<Document>,
     broken: BTreeMap<String, Vec<Broken>>,
+    /// How much is expected of each playthrough, in their order: counted once for each state of the project, since a page is drawn many times a second.
+    counts: Vec<usize>,
     working: Option<Working>,
     /// The state of the project that was seen last, and since when.
     seen: Option<(Weak<Document>, Instant)>,
@@ -73,6 +75,8 @@ impl App {
             // What was known at the beginning is not waited for.
             let since = if self.checks.seen.is_none() { Instant::now().checked_sub(QUIET).unwrap_or_else(Instant::now) } else { Instant::now() };
             self.checks.seen = Some((Weak::clone(&document), since));
+            let document = self.workspace.document();
+            self.checks.counts = document.playthroughs.iter().map(|(_, p)| count(document, p)).collect();
         }
         let known = Weak::ptr_eq(&self.checks.of, &document);
         let quiet = self.checks.seen.as_ref().is_some_and(|(_, since)| since.elapsed() >= QUIET);
@@ -108,8 +112,8 @@ impl App {
     /// How a playthrough stands.
     pub(super) fn standing(&self, at: usize) -> Standing {
         let document = self.workspace.document();
-        let Some((name, playthrough)) = document.playthroughs.get(at) else { return Standing::Nothing };
-        let expected = expectations(document, playthrough).len();
+        let Some((name, _)) = document.playthroughs.get(at) else { return Standing::Nothing };
+        let expected = self.checks.counts.get(at).copied().unwrap_or(0);
         if expected == 0 {
             return Standing::Nothing;
         }

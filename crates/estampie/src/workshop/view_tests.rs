@@ -435,6 +435,7 @@ fn what_a_line_of_the_trace_says_becomes_an_expectation_of_what_is_replayed() {
     desk.keys("enter e");
     assert!(desk.page().contains("0.5 expect steps/deck heard within 0.1 s"), "{}", desk.page());
     desk.keys("enter");
+    assert!(desk.page().contains("it is in the playthrough walk now: 9 shows it"), "{}", desk.page());
     assert!(desk.text("playthroughs/walk.play").contains("0.5       expect steps/deck heard within 0.1 s\n"), "{}", desk.text("playthroughs/walk.play"));
     desk.keys("9");
     desk.poll_until("it is kept", |app| app.standing(0) == super::checks::Standing::Kept(1));

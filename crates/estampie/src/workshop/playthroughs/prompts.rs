@@ -62,6 +62,10 @@ impl Ask for LinePrompt {
             _ => row,
         };
         app.put_step(if self.instead.is_some() { "words of a line" } else { "new line" }, self.instead, row.trim_end());
+        // From another view it is not seen where it went.
+        if !app.shows(super::NAME) {
+            app.say(format!("it is in the playthrough {} now: 9 shows it, u takes it back", app.playthroughs.chosen));
+        }
         Ok(())
     }
 }
