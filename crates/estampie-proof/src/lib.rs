@@ -1,7 +1,7 @@
 //! What listens to a project, measures it, explains it and draws it, without a terminal and without a device.
 //!
 //! [`offline`] renders playthroughs, [`trace`] tells what happened and why, [`check`] listens to every way between sections,
-//! [`measure`] measures loudness, [`compare`] tells two states of a project apart, [`draw`] draws.
+//! [`keep`] makes playthroughs of what was heard, [`measure`] measures loudness, [`compare`] tells two states of a project apart, [`draw`] draws.
 //!
 //! From a project's text to samples, with the crates below:
 //!
@@ -26,6 +26,7 @@ pub mod check;
 pub mod compare;
 mod cores;
 pub mod draw;
+pub mod keep;
 pub mod listen_elsewhere;
 pub mod measure;
 pub mod offline;

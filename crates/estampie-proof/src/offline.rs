@@ -74,6 +74,14 @@ pub fn frames(playthrough: &Playthrough, rate: u32) -> u64 {
     last + if playthrough.ends() { END_FADE.frames(rate) } else { TAIL.frames(rate) }
 }
 
+/// How many frames of it come unheard, and how many are heard after them.
+#[must_use]
+pub fn heard(playthrough: &Playthrough, rate: u32) -> (u64, u64) {
+    let all = frames(playthrough, rate);
+    let unheard = playthrough.heard_from().frames(rate).min(all);
+    (unheard, all - unheard)
+}
+
 /// The names that occur in a playthrough, known to the project or not, for whoever writes of them.
 #[must_use]
 pub fn names_in(playthrough: &Playthrough) -> Names {
@@ -118,6 +126,8 @@ pub fn names_in(playthrough: &Playthrough) -> Names {
 pub struct Rendering {
     engine: Engine,
     remote: Remote,
+    /// Frames that are still to come unheard.
+    unheard: u64,
     left: u64,
 }
 
@@ -135,25 +145,36 @@ impl Rendering {
         let schedule = inputs(playthrough, rate).into();
         let prepared = Prepared::new(Arc::clone(program), seed.unwrap_or_else(|| playthrough.seed())).with_player_levels(levels);
         let (engine, remote) = Engine::new(prepared, Options { soft_start, schedule, ..Options::default() });
-        Rendering { engine, remote, left: frames(playthrough, rate) }
+        let (unheard, left) = heard(playthrough, rate);
+        Rendering { engine, remote, unheard, left }
     }
 
-    /// Renders up to `frames` more into `samples` (two interleaved channels, replaced); empty at the end. Calls `happened` for each happening.
+    /// Renders up to `frames` more into `samples` (two interleaved channels, replaced); empty at the end. Calls `happened` for each happening, those of
+    /// what comes unheard too.
     pub fn next(&mut self, frames: u64, samples: &mut Vec<f32>, mut happened: impl FnMut(&Happening)) {
+        while self.unheard > 0 {
+            samples.resize(2 * self.unheard.min(4800) as usize, 0.0);
+            self.part(samples, &mut happened);
+            self.unheard -= samples.len() as u64 / 2;
+        }
         let frames = frames.min(self.left);
         samples.clear();
         samples.resize(frames as usize * 2, 0.0);
         // In parts, so that no ring runs over.
         for part in samples.chunks_mut(2 * 4800) {
-            self.engine.render(part);
-            while let Some(happening) = self.remote.happening() {
-                happened(&happening);
-            }
-            if let Some(status) = self.remote.status() {
-                self.remote.give_back(status);
-            }
+            self.part(part, &mut happened);
         }
         self.left -= frames;
+    }
+
+    fn part(&mut self, part: &mut [f32], happened: &mut impl FnMut(&Happening)) {
+        self.engine.render(part);
+        while let Some(happening) = self.remote.happening() {
+            happened(&happening);
+        }
+        if let Some(status) = self.remote.status() {
+            self.remote.give_back(status);
+        }
     }
 
     /// Frames that are left.

@@ -55,7 +55,14 @@ impl Engine {
         self.write_music(status);
         let emitters = std::iter::once(&self.world.listener).chain(self.world.emitters.iter().filter(|e| e.present));
         for emitter in emitters.take(status.emitters.capacity()) {
-            status.emitters.push(EmitterStatus { emitter: emitter.key, at: emitter.at, metres: self.world.distance(emitter), facing_degrees: emitter.facing });
+            status.emitters.push(EmitterStatus {
+                emitter: emitter.key,
+                kind: emitter.kind,
+                of_project: emitter.source.is_some(),
+                at: emitter.at,
+                metres: self.world.distance(emitter),
+                facing_degrees: emitter.facing,
+            });
         }
         let places = &self.now.state.places;
         let room = status.zones.capacity();

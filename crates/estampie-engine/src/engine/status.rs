@@ -121,6 +121,10 @@ pub struct ReactionStatus {
 pub struct EmitterStatus {
     /// Which.
     pub emitter: NameKey,
+    /// Its kind, or none.
+    pub kind: NameKey,
+    /// Whether the project has placed it, and the game has not taken it over.
+    pub of_project: bool,
     /// Metres east, north, up.
     pub at: [f32; 3],
     /// Metres from the listener.

@@ -86,6 +86,30 @@ pub struct Step {
     pub action: StepAction,
 }
 
+/// A straight way from a place to another.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Way {
+    /// The step that says so, by its place among [`Playthrough::steps`].
+    pub step: usize,
+    /// Metres east, north, up.
+    pub from: [f64; 3],
+    /// Metres east, north, up.
+    pub to: [f64; 3],
+    /// In seconds.
+    pub begin: f64,
+    /// In seconds.
+    pub end: f64,
+}
+
+impl Way {
+    /// Where one is at a time, in seconds.
+    #[must_use]
+    pub fn at(&self, seconds: f64) -> [f64; 3] {
+        let t = if self.end > self.begin { ((seconds - self.begin) / (self.end - self.begin)).clamp(0.0, 1.0) } else { 1.0 };
+        std::array::from_fn(|i| self.from[i] + (self.to[i] - self.from[i]) * t)
+    }
+}
+
 /// A line of a playthrough.
 #[derive(Debug, Clone, PartialEq)]
 pub enum PlaythroughLine {
@@ -93,6 +117,8 @@ pub enum PlaythroughLine {
     Comment(String),
     /// The seed of all random draws.
     Seed(u64),
+    /// The moment from which on it is heard: what lies before happens all the same, unheard.
+    From(Seconds),
     /// A timed step, with its place.
     Step(Step, super::PlaceOf),
 }
@@ -109,6 +135,12 @@ impl Playthrough {
     #[must_use]
     pub fn seed(&self) -> u64 {
         self.lines.iter().find_map(|l| if let PlaythroughLine::Seed(s) = l { Some(*s) } else { None }).unwrap_or(1)
+    }
+
+    /// The moment from which on it is heard; the beginning unless a line says otherwise.
+    #[must_use]
+    pub fn heard_from(&self) -> Seconds {
+        self.lines.iter().find_map(|l| if let PlaythroughLine::From(at) = l { Some(*at) } else { None }).unwrap_or(Seconds(0.0))
     }
 
     /// The steps by time; those of one time in the order of the lines.
@@ -139,8 +171,14 @@ impl Playthrough {
     /// Every walk, as the index of its step with the time when it is done: how long it takes depends on where it begins.
     #[must_use]
     pub fn walks(&self) -> Vec<(usize, f64)> {
-        // Who is on the way, from where to where, from when to when.
-        type Way = ([f64; 3], [f64; 3], f64, f64);
+        let steps = self.steps();
+        let walks = self.ways().into_iter().filter(|way| matches!(steps[way.step].0.action, StepAction::Walk(_)));
+        walks.map(|way| (way.step, way.end)).collect()
+    }
+
+    /// Every way from a place to another, in the order of the steps: those of no length too.
+    #[must_use]
+    pub fn ways(&self) -> Vec<Way> {
         let mut ways: std::collections::HashMap<Option<&str>, Way> = std::collections::HashMap::new();
         let mut done = Vec::new();
         for (index, (step, _)) in self.steps().iter().enumerate() {
@@ -151,19 +189,14 @@ impl Playthrough {
                 _ => continue,
             };
             let who = who.map(|w| w.text.as_str());
-            let from = ways.get(&who).map_or(to, |(a, b, begin, end)| {
-                let t = if *end > *begin { ((now - begin) / (end - begin)).clamp(0.0, 1.0) } else { 1.0 };
-                std::array::from_fn(|i| a[i] + (b[i] - a[i]) * t)
-            });
+            let from = ways.get(&who).map_or(to, |way| way.at(now));
             let over = match &step.action {
-                StepAction::Walk(w) => {
-                    let way = (0..3).map(|i| (to[i] - from[i]).powi(2)).sum::<f64>().sqrt();
-                    done.push((index, now + way / w.speed));
-                    way / w.speed
-                }
+                StepAction::Walk(w) => (0..3).map(|i| (to[i] - from[i]).powi(2)).sum::<f64>().sqrt() / w.speed,
                 _ => over,
             };
-            ways.insert(who, (from, to, now, now + over));
+            let way = Way { step: index, from, to, begin: now, end: now + over };
+            ways.insert(who, way);
+            done.push(way);
         }
         done
     }
@@ -251,6 +284,14 @@ fn line(cursor: &mut Cursor<'_>) -> Parsed<PlaythroughLine> {
         cursor.take(&[&taken]);
         cursor.end("nothing follows the seed")?;
         return Ok(PlaythroughLine::Seed(seed));
+    }
+    if cursor.take(&["from"]) {
+        let (at, unit) = cursor.number("the moment from which on it is heard, like 84.3")?;
+        if !(0.0..=86_400.0).contains(&at) || !(unit.is_empty() || unit == "s") {
+            return Err(Fault::new(&place, format!("{at}{unit} is not a time in seconds from 0 to 86400"), "write a line like \"from 84.3\""));
+        }
+        cursor.end("nothing follows the moment from which on it is heard")?;
+        return Ok(PlaythroughLine::From(Seconds(at)));
     }
     let (at, unit) = cursor.number("a time in seconds, like 2.5")?;
     if at < 0.0 || !(unit.is_empty() || unit == "s") || at > 86_400.0 {
@@ -431,6 +472,7 @@ impl fmt::Display for Playthrough {
             match line {
                 PlaythroughLine::Comment(text) => writeln!(f, "# {text}")?,
                 PlaythroughLine::Seed(seed) => writeln!(f, "seed {seed}")?,
+                PlaythroughLine::From(at) => writeln!(f, "from {}", print_time(*at))?,
                 PlaythroughLine::Step(step, _) => writeln!(f, "{:<9} {}", print_time(step.at), step.action)?,
             }
         }
@@ -466,6 +508,7 @@ mod tests {
         ];
         prop_oneof![
             any::<u64>().prop_map(PlaythroughLine::Seed),
+            time().prop_map(PlaythroughLine::From),
             "[a-z]{1,6}( [a-z]{1,6})?".prop_map(PlaythroughLine::Comment),
             (time(), step).prop_map(|(at, action)| PlaythroughLine::Step(Step { at, action }, Default::default())),
         ]

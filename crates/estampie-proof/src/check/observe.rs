@@ -1,6 +1,6 @@
 //! A playthrough, rendered and looked at closely: what expectations are held against.
 
-use crate::offline::{frames, inputs};
+use crate::offline::{frames, heard, inputs};
 use ebur128::{EbuR128, Mode};
 use estampie_engine::engine::{Engine, Options, Prepared, Status};
 use estampie_engine::names::NameKey;
@@ -161,6 +161,7 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
     let mut clicks = Clicks::new(STANDS_OUT);
     let (mut buffer, mut tenth) = (vec![0.0f32; 2 * STEP], Vec::with_capacity(rate as usize / 5));
     let tenth_long = rate as usize / 10 * 2;
+    let unheard = heard(playthrough, rate).0;
     let mut left = seen.frames as usize;
     let mut last: Option<Box<Status>> = None;
     while left > 0 {
@@ -170,8 +171,10 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
         let part = &mut buffer[..2 * STEP.min(left)];
         left -= part.len() / 2;
         engine.render(part);
+        // What comes unheard is what it is only for what comes after it.
+        let is_heard = engine.frame() > unheard;
         clicks.add(part);
-        for sample in &*part {
+        for sample in part.iter().filter(|_| is_heard) {
             tenth.push(*sample);
             if tenth.len() == tenth_long {
                 seen.tenths.push(measured(loudness.as_mut(), &tenth));
@@ -182,7 +185,9 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
             seen.note(program, &happening, last.as_deref());
         }
         if let Some(status) = remote.status() {
-            seen.look(program, &status, watched, part.iter().fold(0.0f32, |a, b| a.max(b.abs())));
+            if is_heard {
+                seen.look(program, &status, watched, part.iter().fold(0.0f32, |a, b| a.max(b.abs())));
+            }
             if let Some(before) = last.replace(status) {
                 remote.give_back(before);
             }
@@ -192,7 +197,7 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
         seen.tenths.push(measured(loudness.as_mut(), &tenth));
     }
     clicks.look(true);
-    seen.clicks = clicks.found;
+    seen.clicks = clicks.found.into_iter().filter(|frame| *frame >= unheard).collect();
     seen.excuse_clicks(program);
     seen.integrated = loudness.and_then(|l| l.loudness_global().ok()).unwrap_or(f64::NEG_INFINITY);
     Some(seen)
@@ -265,7 +270,7 @@ impl Observed {
         let power = |db: f32| 10f64.powf(f64::from(db) / 10.0);
         for voice in status.voices.iter().filter(|v| !v.asleep) {
             if let Some(sum) = together.get_mut(bus_of(program, voice.sound, leaf_of(voice.voice))) {
-                *sum += power(voice.heard_db + voice.rms_db);
+                *sum += power(voice.heard_db);
             }
         }
         for voice in &status.voices {
@@ -274,10 +279,11 @@ impl Observed {
             if voice.asleep {
                 continue;
             }
-            let level_db = voice.heard_db;
+            // What is heard has the audio itself in it.
+            let level_db = voice.heard_db - voice.rms_db;
             let bus = bus_of(program, voice.sound, leaf);
-            let share = 10.0 * (power(level_db + voice.rms_db) / together.get(bus).copied().unwrap_or(1.0).max(1e-30)).log10() as f32;
-            let power_db = sample.powers_db.get(bus).map_or(level_db + voice.rms_db, |bus| bus + share);
+            let share = 10.0 * (power(voice.heard_db) / together.get(bus).copied().unwrap_or(1.0).max(1e-30)).log10() as f32;
+            let power_db = sample.powers_db.get(bus).map_or(voice.heard_db, |bus| bus + share);
             let metres = voice.placement.map(|(_, metres, _)| metres);
             sample.voices.push(Heard { voice: voice.voice, sound, level_db, power_db, metres });
         }

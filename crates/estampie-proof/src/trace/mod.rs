@@ -1,5 +1,7 @@
 //! What happened, and why, in words and as JSON Lines.
 
+pub mod kept;
+pub mod lanes;
 mod why;
 mod would;
 

@@ -86,7 +86,7 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
     list
 }
 
-fn subject_of(program: &Program, test: Test) -> NameKey {
+pub(super) fn subject_of(program: &Program, test: Test) -> NameKey {
     match (test, test.parameter()) {
         (Test::State(state, ..), _) => program.states[state].key,
         (_, Some(parameter)) => program.parameters[parameter].key,

@@ -463,6 +463,8 @@ impl App {
                 self.show(super::stage::NAME);
                 self.stage.column = super::stage::Column::Sounding;
             }
+            Do::WhatWasThat => self.what_was_that(),
+            Do::Back => self.rehearsal.come_back(),
             Do::Fields => self.fields_of_selected(),
             Do::New | Do::Rename | Do::Duplicate | Do::Delete => self.act_on_selected(does),
             Do::Find => {
@@ -487,7 +489,6 @@ impl App {
                 self.scroll = 0;
                 if self.faults.is_empty() { self.say("the project has no faults") } else { self.mode = Mode::Faults }
             }
-            Do::Record if self.only_here("recording") => {}
             Do::Record => self.record(),
             Do::StopAll => {
                 self.rehearsal.say(InputKind::StopAll { frames: u64::from(self.program().rate) / 4 });

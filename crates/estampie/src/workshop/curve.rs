@@ -527,7 +527,8 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, editor: &Ed
     let parameter = NameKey::of(&editor.parameter);
     let moved = matches!(editor.of, Of::Modulation(_));
     // Where the game has been lately.
-    if moved && let Some(values) = app.rehearsal.history.parameters.get(&parameter).filter(|v| !v.is_empty()) {
+    let values = app.rehearsal.lately(parameter);
+    if moved && !values.is_empty() {
         let (low, high) = values.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(low, high), (_, v)| (low.min(*v), high.max(*v)));
         let (from, to) = (editor.frame.column(plot, low), editor.frame.column(plot, high));
         painter.text(from, plot.bottom(), to - from + 1, &"▔".repeat(usize::from(to - from) + 1), Role::Active);

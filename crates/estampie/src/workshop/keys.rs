@@ -124,6 +124,11 @@ pub(crate) enum Do {
     CopyThing,
     DeleteThing,
     Head,
+    /// Only the lanes that have to do with one.
+    OnlyThis,
+    KeepFromHere,
+    KeepExactly,
+    WhatWasThat,
 }
 
 /// A line of the table.
@@ -169,6 +174,7 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["ctrl-k"], Do::KeepListening, "ctrl-k", "keep what is soloed and muted under a name, as a listening set", None),
     key(&["f1"], Do::Listen(0), "F1 … F8", "hear a listening set: what was kept as soloed and muted; again, everything (temporary)", None),
     key(&["w"], Do::Why, "w", "why: what sounds, how loud, and for which reasons", Some("why")),
+    key(&["ctrl-w"], Do::WhatWasThat, "ctrl-w", "what was that: go back to the loudest thing that began in the last three seconds", None),
     key(&["space"], Do::Freeze, "space", "freeze, and go on", Some("freeze")),
     key(&["R"], Do::Record, "R", "record a playthrough from a fresh start; again to end it", None),
     key(&["."], Do::StopAll, ".", "let everything fade out", None),

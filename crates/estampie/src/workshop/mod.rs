@@ -8,6 +8,7 @@ mod finder;
 pub(crate) mod headless;
 pub(crate) mod keeping;
 mod keys;
+mod lanes;
 mod listening;
 mod loading;
 mod missing;

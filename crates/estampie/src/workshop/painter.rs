@@ -89,6 +89,11 @@ impl Painter<'_> {
         self.buffer.set_stringn(x, y, text, usize::from(width), style).0
     }
 
+    /// Whether nothing stands at a place but a rule.
+    pub(crate) fn is_blank(&self, x: u16, y: u16) -> bool {
+        self.inside(x, y) && matches!(self.buffer[(x, y)].symbol(), " " | "┊")
+    }
+
     /// Writes in a role.
     pub(crate) fn text(&mut self, x: u16, y: u16, width: u16, text: &str, role: Role) -> u16 {
         let style = self.style(role);

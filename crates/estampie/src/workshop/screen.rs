@@ -142,7 +142,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     let end = painter.text(end, 0, 12, &faults, Role::Accent);
     // Who is heard counts for more than since when.
     if end + of_game + clock.len() as u16 + 1 < width {
-        painter.right(width - 1, 0, &clock, Role::Text);
+        painter.right(width - 1, 0, &clock, if app.rehearsal.back().is_some() { Role::Active } else { Role::Text });
     }
     let end = if let Some((text, role)) = game {
         let whole = end + of_game < width;
@@ -204,13 +204,18 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
         }
         x = painter.text(x, y, width.saturating_sub(x), value, role) + 3;
     };
+    if let Some(frame) = rehearsal.back() {
+        // What plays goes on: this comes before it.
+        let ago = rehearsal.now().saturating_sub(frame) as f64 / f64::from(rate);
+        said(painter, "", &format!("◀ {} looked at, {ago:.1} s ago (esc: now)", clock(frame, rate)), Role::Active);
+    }
     let playing = if rehearsal.player.frozen() {
         ("■ frozen".to_owned(), Role::Accent)
     } else if rehearsal.recording() {
-        (format!("● recording {}", clock(rehearsal.frame(), rate)), Role::Accent)
+        (format!("● recording {}", clock(rehearsal.now(), rate)), Role::Accent)
     } else if let Some(replay) = &rehearsal.replay {
         let whole = clock(replay.frames, rate);
-        (format!("▶ {} {} of {}", replay.name, &clock(rehearsal.frame(), rate)[..5], &whole[..5]), Role::Active)
+        (format!("▶ {} {} of {}", replay.name, &clock(rehearsal.now(), rate)[..5], &whole[..5]), Role::Active)
     } else if let Some(presence) = rehearsal.presence() {
         match presence {
             Presence::Inside { .. } => ("▶ in the game".to_owned(), Role::FromGame),

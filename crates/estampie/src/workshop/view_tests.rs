@@ -397,7 +397,7 @@ fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
     let page = desk.page();
     assert!(page.contains("¶ What happened 3 lines, newest first") && page.contains("plays steps/deck"), "{page}");
     desk.keys("x");
-    assert!(desk.page().contains("1 of 3 refused or in need of attention") && !desk.page().contains("plays hull/groan"), "{}", desk.page());
+    assert!(desk.page().contains("1 of 3 refused or at fault") && !desk.page().contains("plays hull/groan"), "{}", desk.page());
     desk.keys("x /");
     desk.type_text("groan");
     assert!(desk.page().contains("1 of 3 with \"groan\""));
@@ -417,6 +417,69 @@ fn in_the_trace_what_happened_is_filtered_chosen_and_followed_to_its_sound() {
     desk.keys("s down down down");
     desk.click("plays steps/deck");
     assert!(desk.app.shows("Sounds") && desk.app.sounds.selected == "steps/deck");
+}
+
+#[test]
+fn the_past_is_looked_at_explained_kept_and_left_again() {
+    let mut desk = Desk::new();
+    desk.poll_until("the clock goes", |app| app.rehearsal.frame() > 0 && app.loading().is_none());
+    let depth = desk.app.document().parameters.iter().position(|p| p.name == "depth").unwrap_or(0);
+    let name = desk.app.document().parameters[depth].name.clone();
+    let first = desk.app.value(depth);
+    desk.keys("1 f");
+    desk.poll_until("it sounds", |app| !app.sounding().is_empty() && app.rehearsal.kept().bars(0, u64::MAX).next().is_some());
+    let began = desk.app.rehearsal.kept().bars(0, u64::MAX).next().unwrap().start;
+    desk.poll_until("time goes by", |app| app.rehearsal.now() > began + 48_000);
+    desk.app.set_parameter(depth, desk.app.document().parameters[depth].high);
+    desk.poll_until("it has moved", |app| app.value(depth) != first);
+    // Its lane, half a second back: the value is what it was, the clock says so, and what plays goes on.
+    desk.keys("6 tab end left left left left left");
+    let (looked, now) = (desk.app.rehearsal.back().unwrap(), desk.app.rehearsal.now());
+    assert!(looked < now && desk.app.value(depth) == first, "{name}: {}", desk.app.value(depth));
+    assert!(desk.page().contains("looked at,") && desk.page().contains("ago (esc: now)"), "{}", desk.page());
+    desk.poll_until("what plays goes on", |app| app.rehearsal.now() > now + 4_800);
+    assert_eq!((desk.app.rehearsal.frame(), desk.app.value(depth)), (looked, first));
+    // The other views show that moment too; who plays is in the present again.
+    desk.keys("5");
+    assert!(desk.page().contains("looked at,"));
+    desk.keys("1 f");
+    assert!(desk.app.rehearsal.back().is_none() && desk.app.value(depth) != first);
+    // What was that: the lane of the sound, just after it began, with its reasons.
+    desk.poll_until("it sounds again", |app| app.rehearsal.kept().bars(0, u64::MAX).count() > 1 && app.sounding().iter().any(|v| v.heard_db > -60.0));
+    desk.keys("ctrl-w");
+    let page = desk.page();
+    assert!(desk.app.shows("Trace") && page.contains("that was steps/deck") && page.contains("¶ Why steps/deck"), "{page}");
+    assert!(desk.app.rehearsal.back().is_some());
+    desk.keys("w");
+    assert!(desk.app.shows("Stage") && desk.page().contains("¶ Why steps/deck"), "{}", desk.page());
+    // Folded and unfolded, zoomed, and only what has to do with it.
+    desk.keys("6 o");
+    assert!(desk.page().contains("only what has to do with steps/deck") && !desk.page().contains("watch "), "{}", desk.page());
+    desk.keys("o + + +");
+    assert!(desk.page().contains("3 s in sight") || desk.page().contains("2 s in sight"), "{}", desk.page());
+    desk.click("▼ Sounds");
+    assert!(desk.page().contains("▶ Sounds"), "{}", desk.page());
+    desk.keys("enter");
+    assert!(desk.page().contains("▼ Sounds"));
+    // Kept from the very beginning, and exactly.
+    desk.keys("home p ctrl-u");
+    desk.type_text("kept");
+    desk.keys("enter");
+    let text = desk.text("playthroughs/kept.play");
+    assert!(text.starts_with("seed 1\n") && text.matches("send step").count() == 2 && text.contains(" end\n"), "{text}");
+    desk.keys("P");
+    desk.type_text("x");
+    desk.keys("enter");
+    assert!(desk.text("playthroughs/take-1x.play").contains("\nfrom "), "{}", desk.text("playthroughs/take-1x.play"));
+    desk.keys("esc");
+    assert!(desk.app.rehearsal.back().is_none());
+    // An event that led to nothing: why, with the value as it was then.
+    desk.keys("1 d 6 tab");
+    desk.poll_until("it came", |app| app.rehearsal.log.iter().any(|l| l.text.starts_with("hull.struck")));
+    desk.keys("home");
+    let page = desk.page();
+    assert!(page.contains("¶ What hull.struck led to") && page.contains("✗ When hull.struck and strain over 0.5"), "{page}");
+    assert!(page.contains("no: strain 0 is not over 0.5"), "{page}");
 }
 
 #[test]

@@ -11,6 +11,8 @@ use super::painter::Painter;
 use super::text_field::TextField;
 use super::view::{Clicks, Face, Targets, View};
 use estampie_engine::units::Seconds;
+use estampie_project::document::Refusal;
+use estampie_project::language::lex::is_name;
 use estampie_project::language::playthrough::{put_line, time_of, with_time, without_line};
 use overview::Overview;
 use prompts::{LinePrompt, NamePrompt, Names};
@@ -144,6 +146,13 @@ impl View for Playthroughs {
                 app.playthroughs.line = app.playthroughs.line.min(last).saturating_add_signed(by).min(last);
             }
         }
+    }
+}
+
+impl PlaythroughsView {
+    /// Chooses a playthrough by its name.
+    pub(super) fn choose(&mut self, name: &str) {
+        (self.chosen, self.line) = (name.to_owned(), 0);
     }
 }
 
@@ -282,6 +291,21 @@ impl App {
         self.choose_playthrough(at.min(self.document().playthroughs.len().saturating_sub(1)));
         self.say(format!("deleted: the playthrough {name}; u brings it back"));
     }
+}
+
+/// The file of a new playthrough of a name.
+///
+/// # Errors
+/// When it is no name, or is taken.
+pub(super) fn file_of_new(app: &App, name: &str) -> Result<String, Refusal> {
+    if !is_name(name) || name.contains('/') {
+        return Err(format!("\"{name}\" is no name of a playthrough; write letters, digits, - and .").into());
+    }
+    let file = file_of(name);
+    if app.workspace.sources().get(&file).is_some() {
+        return Err(format!("there is a playthrough {name} already; write another name").into());
+    }
+    Ok(file)
 }
 
 /// The file of a playthrough.

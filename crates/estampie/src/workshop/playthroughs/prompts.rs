@@ -1,11 +1,10 @@
 //! What the view *Replay* asks on the last line.
 
-use super::file_of;
+use super::{file_of, file_of_new};
 use crate::workshop::app::App;
 use crate::workshop::view::{Ask, owned};
 use estampie_project::complete::after_expect;
 use estampie_project::document::Refusal;
-use estampie_project::language::lex::is_name;
 use estampie_project::language::playthrough::parse;
 
 /// A line of a playthrough: instead of another, or a new one.
@@ -101,13 +100,7 @@ impl Ask for NamePrompt {
         if self.0 == Names::Rename && old.as_deref() == Some(name) {
             return Ok(());
         }
-        if !is_name(name) || name.contains('/') {
-            return Err(format!("\"{name}\" is no name of a playthrough; write letters, digits, - and .").into());
-        }
-        let file = file_of(name);
-        if app.workspace.sources().get(&file).is_some() {
-            return Err(format!("there is a playthrough {name} already; write another name").into());
-        }
+        let file = file_of_new(app, name)?;
         let text = match self.0 {
             Names::New => "seed 1\n10        end\n".to_owned(),
             _ => app.step_text(),

@@ -1,16 +1,17 @@
 //! What has happened lately: the log, what sounded, what does not fit, and the last seconds of every value.
 
 use super::{HOLD, HeldKey, PAST, Rehearsal, is_member};
-use estampie_engine::engine::{Status, VoiceStatus};
-use estampie_engine::ledger::Term;
+use estampie_engine::engine::Status;
 use estampie_engine::names::{NameKey, Names};
+use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Draws, Happening, Notice, Reason, What};
 use estampie_engine::units::Seconds;
 use estampie_engine::vocabulary::Answer;
 use estampie_project::document::{Document, did_you_mean};
 use estampie_proof::compare::LONGEST;
+use estampie_proof::trace::kept::{Ended, Measured};
 use estampie_proof::trace::{self, Label};
-use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::mem::{Discriminant, discriminant};
 use std::time::Instant;
 
@@ -52,14 +53,6 @@ enum Again {
     Refused(NameKey, Discriminant<Reason>),
 }
 
-/// A voice over time.
-pub(crate) struct VoiceBar {
-    pub(crate) voice: u64,
-    pub(crate) sound: NameKey,
-    pub(crate) start: u64,
-    pub(crate) end: Option<u64>,
-}
-
 /// A start of a voice, as the view of sounds shows it.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Heard {
@@ -79,16 +72,11 @@ const MOVED: usize = 12;
 /// How many starts are remembered.
 const HEARD: usize = 2000;
 
-/// A voice that has ended, as it last was.
-pub(crate) struct Ended {
-    pub(crate) voice: VoiceStatus,
-    pub(crate) terms: Vec<Term>,
-    /// The frame of the status that no longer had it.
-    pub(crate) at: u64,
-}
-
 /// How long what has ended can still be chosen, in seconds, and how many at most.
-const ASKED_FOR: (u64, usize) = (10, 24);
+const ASKED_FOR: (f64, usize) = (10.0, 24);
+
+/// So many lines of the log are kept.
+const LINES: usize = 8_000;
 
 /// Something that was sent and does not fit the project, as it was last.
 #[derive(Debug, Clone, Copy)]
@@ -126,26 +114,18 @@ const MOST_MISFITS: usize = 512;
 /// The last seconds of everything.
 #[derive(Default)]
 pub(crate) struct History {
-    /// Values of parameters, by status.
-    pub(crate) parameters: HashMap<NameKey, VecDeque<(u64, f32)>>,
-    /// Changes of states: frame, state, value.
-    pub(crate) states: VecDeque<(u64, NameKey, NameKey)>,
-    pub(crate) voices: VecDeque<VoiceBar>,
-    pub(crate) refused: VecDeque<(u64, NameKey)>,
+    /// States that were set.
+    pub(crate) states: HashSet<NameKey>,
     /// What music did: frame, words, whether it needs attention.
     pub(crate) music: VecDeque<(u64, String, bool)>,
     /// Starts of voices, newest last.
     pub(crate) heard: VecDeque<Heard>,
-    /// What has just ended, newest first: for ten seconds it can be asked why.
-    pub(crate) ended: VecDeque<Ended>,
     /// How often each event came, from the game or by a reaction.
     pub(crate) events: HashMap<NameKey, u32>,
     /// What was sent and does not fit.
     pub(crate) misfits: BTreeMap<MisfitKey, Misfit>,
     /// How often each reaction acted.
     pub(crate) acted: HashMap<NameKey, u32>,
-    /// Peak of the output in dB, by status.
-    pub(crate) output: VecDeque<(u64, f32)>,
 }
 
 impl History {
@@ -162,23 +142,23 @@ impl History {
 
 impl Rehearsal {
     /// Keeps what the status before had and this one no longer has.
-    pub(super) fn note_ended(&mut self, old: &Status) {
-        let Some(status) = &self.status else { return };
-        let at = status.frame;
+    pub(super) fn note_ended(&mut self, old: &Status, new: &Status) {
         // Layers end with their section; of a flock there are too many.
-        let gone = old.voices.iter().filter(|v| !status.voices.iter().any(|now| now.voice == v.voice));
+        let gone = old.voices.iter().filter(|v| !new.voices.iter().any(|now| now.voice == v.voice));
         let own = gone.filter(|v| !is_member(&self.program, v.emitter) && !self.names.get(v.sound).contains(' '));
         for voice in own {
-            self.history.ended.push_front(Ended { voice: *voice, terms: old.terms_of(voice).to_vec(), at });
+            self.kept.note_ended(Ended { voice: *voice, terms: old.terms_of(voice).to_vec(), at: new.frame });
         }
-        let long = ASKED_FOR.0 * u64::from(self.program.rate);
-        self.history.ended.truncate(ASKED_FOR.1);
-        self.history.ended.retain(|e| e.at + long > at && e.at <= at);
+    }
+
+    /// What ended in the last ten seconds of what is looked at, newest first.
+    pub(crate) fn ended_lately(&self) -> impl Iterator<Item = &Ended> {
+        self.kept.ended_before(self.frame(), ASKED_FOR.0).take(ASKED_FOR.1)
     }
 
     /// A voice that has ended in the last ten seconds.
     pub(crate) fn ended(&self, voice: u64) -> Option<&Ended> {
-        self.history.ended.iter().find(|e| e.voice.voice == voice)
+        self.ended_lately().find(|e| e.voice.voice == voice)
     }
 
     /// Lines as if they had happened, a tenth of a second apart.
@@ -193,7 +173,7 @@ impl Rehearsal {
     pub(super) fn add_line(&mut self, frame: u64, text: String, label: Label) {
         self.lines_written += 1;
         self.log.push_front(LogLine { number: self.lines_written, frame, last: frame, text, label, crowd: None, again: None });
-        self.log.truncate(500);
+        self.log.truncate(LINES);
     }
 
     /// What is told again and again is one line, as it was last and with how often it was.
@@ -247,7 +227,7 @@ impl Rehearsal {
     }
 
     pub(super) fn note(&mut self, happening: &Happening, document: &Document) {
-        self.forget_old(happening.frame);
+        self.kept.note(happening);
         self.past.note(happening, &self.names);
         if self.past.count() > self.past_most {
             self.past.forget(Seconds(Seconds::of_frames(happening.frame, self.program.rate).0 - LONGEST.0));
@@ -258,9 +238,10 @@ impl Rehearsal {
             recorder.note(happening, &self.names);
         }
         match happening.what {
-            What::State { state, value, .. } => self.history.states.push_back((happening.frame, state, value)),
-            What::VoiceStart { voice, sound, leaf, take, level, pitch, drawn, .. } => {
-                self.history.voices.push_back(VoiceBar { voice, sound, start: happening.frame, end: None });
+            What::State { state, .. } => {
+                self.history.states.insert(state);
+            }
+            What::VoiceStart { sound, leaf, take, level, pitch, drawn, .. } => {
                 self.history.heard.push_back(Heard { sound, leaf, take, level, pitch, drawn });
                 if self.history.heard.len() > HEARD {
                     self.history.heard.pop_front();
@@ -270,12 +251,6 @@ impl Rehearsal {
             What::Event { event, .. } if self.program.find_event.get(event).is_none() => return,
             What::Event { event, .. } => *self.history.events.entry(event).or_default() += 1,
             What::Reaction { reaction } => *self.history.acted.entry(reaction).or_default() += 1,
-            What::VoiceEnd { voice, .. } => {
-                if let Some(bar) = self.history.voices.iter_mut().rev().find(|b| b.voice == voice) {
-                    bar.end = Some(happening.frame);
-                }
-            }
-            What::Refused { sound, .. } => self.history.refused.push_back((happening.frame, sound)),
             _ => {}
         }
         let of_music = match happening.what {
@@ -330,36 +305,18 @@ impl Rehearsal {
         }
     }
 
-    /// Forgets what is older than the lanes show.
-    fn forget_old(&mut self, frame: u64) {
-        let oldest = frame.saturating_sub(((LANES + 2.0) * f64::from(self.program.rate)) as u64);
-        while self.history.voices.front().is_some_and(|b| b.end.is_some_and(|e| e < oldest)) {
-            self.history.voices.pop_front();
-        }
-        while self.history.refused.front().is_some_and(|r| r.0 < oldest) {
-            self.history.refused.pop_front();
-        }
-        while self.history.states.len() > 200 {
-            self.history.states.pop_front();
+    /// Keeps what a status says.
+    pub(super) fn note_status(&mut self, status: &Status) {
+        let Some(program) = self.program_of(status.program).cloned() else { return };
+        let short_term = self.player.loudness().output.short_term as f32;
+        self.kept.note_status(status, &program, Measured { short_term, load: self.load() });
+        if self.back().is_none() {
+            self.meter(status, &program);
         }
     }
 
-    pub(super) fn note_status(&mut self) {
-        let Some(program) = self.status_program().cloned() else { return };
-        let Some(status) = &self.status else { return };
-        let oldest = status.frame.saturating_sub(((LANES + 1.0) * f64::from(program.rate)) as u64);
-        for (spec, now) in program.parameters.iter().zip(&status.parameters) {
-            let values = self.history.parameters.entry(spec.key).or_default();
-            values.push_back((status.frame, now.value));
-            while values.front().is_some_and(|v| v.0 < oldest) {
-                values.pop_front();
-            }
-        }
-        let peak = 20.0 * status.peak[0].max(status.peak[1]).max(1e-6).log10();
-        self.history.output.push_back((status.frame, peak));
-        while self.history.output.front().is_some_and(|v| v.0 < oldest) {
-            self.history.output.pop_front();
-        }
+    /// Lets the meters show a status.
+    pub(super) fn meter(&mut self, status: &Status, program: &Program) {
         for (spec, now) in program.mix.buses.iter().zip(&status.buses) {
             let level = 20.0 * now.peak[0].max(now.peak[1]).max(1e-6).log10();
             let meter = self.meters.entry(spec.key).or_insert(HeldKey { now: level, held: level, since: Instant::now() });

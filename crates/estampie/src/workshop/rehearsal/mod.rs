@@ -1,8 +1,10 @@
 //! The rehearsal: an engine being played, what came out of it lately, and what of it is recorded.
 
+mod back;
 mod history;
 mod visit;
 
+use back::{Back, Marked};
 pub(crate) use history::{Heard, History, LANES, LogLine, Misfit, MisfitKey};
 pub(crate) use visit::Presence;
 use visit::Visited;
@@ -21,6 +23,7 @@ use estampie_project::language::Playthrough;
 use estampie_proof::offline;
 use estampie_proof::offline::Recorder;
 use estampie_proof::trace::Label;
+use estampie_proof::trace::kept::Kept;
 use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
@@ -77,7 +80,10 @@ pub(crate) struct Rehearsal {
     /// Programs whose statuses may still come, newest last.
     programs: VecDeque<Arc<Program>>,
     pub(crate) seed: u64,
+    /// How everything stands: now, or at the moment that is looked at.
     pub(crate) status: Option<Box<Status>>,
+    back: Option<Back>,
+    kept: Kept,
     pub(crate) history: History,
     pub(crate) log: VecDeque<LogLine>,
     lines_written: u64,
@@ -90,6 +96,8 @@ pub(crate) struct Rehearsal {
     pub(crate) replay: Option<Replay>,
     coming: Option<Coming>,
     recorder: Option<Recorder>,
+    /// Since when what is said in a joined game is recorded, and how everything stood then.
+    marked: Option<Marked>,
     /// All that was said since the beginning, for comparisons.
     past: Recorder,
     /// With so many notes the oldest are forgotten.
@@ -112,8 +120,8 @@ pub(crate) struct Rehearsal {
     told: BTreeSet<MisfitKey>,
 }
 
-/// Notes for comparisons: at sixty a second those of nine minutes.
-const PAST: usize = 32_768;
+/// Notes of what was said: at sixty a second those of more than half an hour.
+const PAST: usize = 131_072;
 
 /// How a bus is heard alone.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -123,6 +131,23 @@ pub(crate) enum SoloStep {
     /// Without the returns.
     Dry,
     No,
+}
+
+/// Whether an input is what a game could say, or asks for something to be heard.
+fn is_play(what: &InputKind) -> bool {
+    matches!(
+        what,
+        InputKind::Event { .. }
+            | InputKind::Parameter { .. }
+            | InputKind::Hold { .. }
+            | InputKind::Glide { .. }
+            | InputKind::State { .. }
+            | InputKind::Place { .. }
+            | InputKind::Walk { .. }
+            | InputKind::Remove { .. }
+            | InputKind::Play { .. }
+            | InputKind::StopAll { .. }
+    )
 }
 
 /// What sets a parameter to a value in its own unit.
@@ -180,11 +205,13 @@ impl Rehearsal {
             measured: NameKey::NONE,
             player,
             remote,
+            kept: Kept::new(program.rate),
             names: program.names.clone(),
             programs: VecDeque::from([Arc::clone(&program)]),
             program,
             seed: 1,
             status: None,
+            back: None,
             history: History::default(),
             log: VecDeque::new(),
             lines_written: 0,
@@ -196,6 +223,7 @@ impl Rehearsal {
             replay: None,
             coming: None,
             recorder: None,
+            marked: None,
             early: Vec::new(),
             gathers: None,
             waiting: None,
@@ -260,9 +288,9 @@ impl Rehearsal {
         }
     }
 
-    /// The present frame, as far as is known.
+    /// The frame that is looked at: the present one, as far as is known, unless one looks back.
     pub(crate) fn frame(&self) -> u64 {
-        self.status.as_ref().map_or(0, |s| s.frame)
+        self.back().unwrap_or_else(|| self.now())
     }
 
     /// Sends something for now. False if the engine takes nothing more.
@@ -271,6 +299,10 @@ impl Rehearsal {
             // What is pressed while the audio is loaded comes when it is there.
             self.early.push(what);
             return true;
+        }
+        // Who plays is in the present.
+        if is_play(&what) {
+            self.come_back();
         }
         self.remote.input(Input { frame: NOW, what }).is_ok()
     }
@@ -341,11 +373,12 @@ impl Rehearsal {
         self.seed = seed;
         self.remote = remote;
         self.waiting = None;
-        self.status = None;
+        (self.status, self.back) = (None, None);
+        self.kept = Kept::new(self.program.rate);
         self.history = History::default();
         self.log.clear();
         self.replay = None;
-        self.recorder = None;
+        (self.recorder, self.marked) = (None, None);
         self.told.clear();
         self.only.held.clear();
     }
@@ -362,7 +395,7 @@ impl Rehearsal {
     /// All that was said since the beginning, up to now, and what is temporary.
     pub(crate) fn so_far(&self) -> (Playthrough, Seconds, Vec<Input>) {
         let inputs = self.only_inputs().into_iter().map(|what| Input { frame: 0, what }).collect();
-        (self.past.clone().finish(self.frame()), Seconds::of_frames(self.frame(), self.program.rate), inputs)
+        (self.past.clone().finish(self.now()), Seconds::of_frames(self.now(), self.program.rate), inputs)
     }
 
     /// Brings layers in or takes them out by hand.
@@ -484,6 +517,10 @@ impl Rehearsal {
     }
 
     pub(crate) fn replay(&mut self, name: &str, playthrough: &Playthrough) {
+        let from = playthrough.heard_from();
+        if from.0 > 0.0 {
+            return self.replay_from(name, playthrough, from);
+        }
         self.names.add_all(&offline::names_in(playthrough));
         let rate = self.program.rate;
         self.begin(playthrough.seed(), offline::inputs(playthrough, rate));
@@ -541,8 +578,13 @@ impl Rehearsal {
         true
     }
 
-    /// Begins anew with the present values and records what is said from then on.
+    /// Begins anew with the present values and records what is said from then on; in a joined game, which goes on, from the present moment.
     pub(crate) fn record(&mut self) {
+        if self.visiting() {
+            self.come_back();
+            self.marked = self.status_program().cloned().zip(self.status.clone());
+            return;
+        }
         let mut first = Vec::new();
         if let Some(status) = &self.status
             && status.program == self.program.id
@@ -563,18 +605,24 @@ impl Rehearsal {
     }
 
     pub(crate) fn recording(&self) -> bool {
-        self.recorder.is_some()
+        self.recorder.is_some() || self.marked.is_some()
     }
 
     /// What has been recorded up to now.
     pub(crate) fn recording_so_far(&self) -> Option<Playthrough> {
-        let frame = self.frame();
+        if let Some(marked) = &self.marked {
+            return Some(self.since(marked));
+        }
+        let frame = self.now();
         self.recorder.clone().map(|recorder| recorder.finish(frame))
     }
 
     /// Ends the recording and gives it as text.
     pub(crate) fn end_recording(&mut self) -> Option<Playthrough> {
-        let frame = self.frame();
+        if let Some(marked) = self.marked.take() {
+            return Some(self.since(&marked));
+        }
+        let frame = self.now();
         self.recorder.take().map(|recorder| recorder.finish(frame))
     }
 
@@ -607,8 +655,7 @@ impl Rehearsal {
 
     /// The program that the status in hand belongs to.
     pub(crate) fn status_program(&self) -> Option<&Arc<Program>> {
-        let id = self.status.as_ref()?.program;
-        self.programs.iter().rev().find(|p| p.id == id)
+        self.program_of(self.status.as_ref()?.program)
     }
 
     /// Takes what has come from the engine; true if there is something new to show.
@@ -628,14 +675,24 @@ impl Rehearsal {
             news = true;
         }
         if let Some(status) = self.remote.status() {
-            if let Some(old) = self.status.replace(status) {
-                self.note_ended(&old);
+            let old = match &mut self.back {
+                Some(back) => back.live.take(),
+                None => self.status.take(),
+            };
+            if let Some(old) = &old {
+                self.note_ended(old, &status);
+            }
+            self.note_status(&status);
+            match &mut self.back {
+                Some(back) => back.live = Some(status),
+                None => self.status = Some(status),
+            }
+            if let Some(old) = old {
                 self.remote.give_back(old);
             }
-            self.note_status();
             news = true;
         }
-        let over = self.replay.as_ref().is_some_and(|r| self.frame() > r.frames);
+        let over = self.replay.as_ref().is_some_and(|r| self.now() > r.frames);
         if over && let Some(replay) = self.replay.take() {
             self.add_line(replay.frames, format!("the playthrough {} is over", replay.name), Label::Aside);
         }

@@ -1,6 +1,6 @@
 //! Inside the running game: the rehearsal's remote is that of the game's engine, edits go there, and what is heard here is silence.
 
-use super::{History, Input, NOW, PAST, Prepared, Recorder, Rehearsal, levels};
+use super::{History, Input, Kept, NOW, PAST, Prepared, Recorder, Rehearsal, levels};
 use estampie_engine::engine::{InputKind, Remote};
 use estampie_live::{State, Visit};
 use rtrb::RingBuffer;
@@ -106,7 +106,7 @@ impl Rehearsal {
         visited.stood = presence;
         let State::Inside { times, .. } = visited.visit.state() else {
             // What was known is of a game that is gone.
-            self.status = None;
+            (self.status, self.back) = (None, None);
             return news;
         };
         if std::mem::replace(&mut visited.entered, times) == times {
@@ -115,7 +115,8 @@ impl Rehearsal {
         // What was known is of a game that is gone.
         self.past = Recorder::new(&self.program, self.seed);
         self.past_most = PAST;
-        self.status = None;
+        (self.status, self.back, self.marked) = (None, None, None);
+        self.kept = Kept::new(self.program.rate);
         self.history = History::default();
         for what in [InputKind::Tap { bus: self.measured }].into_iter().chain(self.only_inputs()) {
             let _ = self.remote.input(Input { frame: NOW, what });

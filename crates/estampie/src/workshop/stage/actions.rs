@@ -81,7 +81,7 @@ impl App {
             }
             !again
         });
-        voices.extend(self.rehearsal.history.ended.iter().map(|e| e.voice));
+        voices.extend(self.rehearsal.ended_lately().map(|e| e.voice));
         voices
     }
 
@@ -241,7 +241,8 @@ impl App {
             self.say(format!("recorded as take-{number}; it is in the list of playthroughs"));
         } else {
             self.rehearsal.record();
-            self.say("recording from a fresh start; R again ends it");
+            let from = if self.rehearsal.visiting() { "from this moment of the game" } else { "from a fresh start" };
+            self.say(format!("recording {from}; R again ends it"));
         }
     }
 

@@ -5,6 +5,7 @@ use super::inputs::StageTarget;
 use super::{Column, Item};
 use crate::workshop::app::App;
 use crate::workshop::keys::PADS;
+use crate::workshop::lanes::{Span, paint};
 use crate::workshop::painter::{Painter, Sees, rows_of};
 use crate::workshop::rehearsal::LANES;
 use crate::workshop::theme::Role;
@@ -15,6 +16,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::property::{Property, SOUND_PROPERTIES};
 use estampie_proof::trace;
 use estampie_proof::trace::Label;
+use estampie_proof::trace::lanes::{self, Content, Follows, Group, Lane, Wanted};
 use ratatui::layout::Rect;
 
 /// The index's and the side's widths.
@@ -35,7 +37,7 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     } else {
         let hints = hints(app);
         let rows = if hints.is_empty() { 0 } else { hints.len() as u16 + 2 };
-        lanes(app, painter, Rect { width: centre.width + 1, height: centre.height.saturating_sub(rows), ..centre });
+        last_seconds(app, painter, Rect { width: centre.width + 1, height: centre.height.saturating_sub(rows), ..centre });
         draw_hints(painter, Rect { y: centre.bottom().saturating_sub(rows), height: rows, ..centre }, &hints);
     }
     if painter.shows(side) {
@@ -193,30 +195,13 @@ fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chos
     }
 }
 
-/// A stretch of time laid out on columns.
-struct Span {
-    from: f64,
-    to: f64,
-    x: u16,
-    width: u16,
-}
-
-impl Span {
-    fn share(&self, frame: u64) -> f64 {
-        (frame as f64 - self.from) / (self.to - self.from)
-    }
-    fn column(&self, frame: u64) -> u16 {
-        self.x + (self.share(frame).clamp(0.0, 1.0) * f64::from(self.width - 1)).round() as u16
-    }
-}
-
-fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect) {
+fn last_seconds(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let rehearsal = &app.rehearsal;
     let rate = f64::from(app.program().rate);
     let now = rehearsal.frame() as f64;
     const LABEL: u16 = 17;
     painter.heading(area.x, area.y, area.width, "The last 20 seconds", "newest at the right");
-    let span = Span { from: now - LANES * rate, to: now, x: area.x + LABEL, width: area.width.saturating_sub(LABEL + 1) };
+    let span = Span { from: now - LANES * rate, to: now, known: rehearsal.now(), x: area.x + LABEL, width: area.width.saturating_sub(LABEL + 1) };
     if span.width < 10 {
         return;
     }
@@ -237,7 +222,9 @@ fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect) {
     let end = area.bottom().saturating_sub(output_height + 1);
     y = state_lanes(app, painter, &span, area.x, y, end);
     // Voices have their share before the parameters take what is left.
-    let voices = sounds_lately(app);
+    let folded = Group::ALL.into_iter().filter(|group| !matches!(group, Group::Music | Group::Sounds)).collect();
+    let wanted = Wanted { folded, ..Wanted::default() };
+    let voices = lanes::lanes(rehearsal.kept(), app.program(), &rehearsal.names, span.frames(), &wanted);
     let room = end.saturating_sub(y + 1);
     let voice_rows = (voices.len() as u16 + 2).max(8).min(room / 2).max(3);
     y = parameter_lanes(app, painter, &span, area.x, y, end.saturating_sub(voice_rows));
@@ -245,36 +232,19 @@ fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect) {
     output_lane(app, painter, &span, area, output_height);
 }
 
+/// What a lane of the last seconds holds.
+fn content(app: &App, span: &Span, lane: &Lane) -> Content {
+    lanes::content(lane, app.rehearsal.kept(), app.program(), &app.rehearsal.names, span.frames())
+}
+
 fn state_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, mut y: u16, end: u16) -> u16 {
-    for (index, state) in app.document().states.iter().enumerate().take(6) {
+    for state in app.document().states.iter().take(6) {
         if y + 1 >= end {
             return y;
         }
         painter.text(x, y, 16, &state.name, Role::FromGame);
-        let key = NameKey::of(&state.name);
-        let changes: Vec<(u64, &str)> =
-            app.rehearsal.history.states.iter().filter(|(_, s, _)| *s == key).map(|(f, _, v)| (*f, app.rehearsal.names.get(*v))).collect();
-        let before = changes.iter().rev().find(|(f, _)| (*f as f64) < span.from).map(|(_, v)| *v);
-        let first =
-            before.or_else(|| changes.is_empty().then(|| state.values[app.state_value(index)].value.as_str())).unwrap_or(&state.values[state.start].value);
-        let inside: Vec<(u16, &str)> = changes.iter().filter(|(f, _)| *f as f64 >= span.from).map(|(f, v)| (span.column(*f), *v)).collect();
-        let mut cells: Vec<(u16, &str)> = vec![(span.x, first)];
-        for cell in inside {
-            if let Some(last) = cells.last_mut().filter(|l| l.0 == cell.0) {
-                *last = cell;
-            } else {
-                cells.push(cell);
-            }
-        }
-        for (at, (column, value)) in cells.iter().enumerate() {
-            let until = cells.get(at + 1).map_or(span.x + span.width, |c| c.0);
-            painter.text(*column, y, 1, "│", Role::FromGame);
-            let room = until.saturating_sub(column + 2);
-            // A value without room for its name is told by the bar alone.
-            if value.chars().count() as u16 <= room {
-                painter.text(column + 1, y, room, value, Role::FromGame);
-            }
-        }
+        let lane = Lane { group: Group::Game, follows: Follows::State, key: NameKey::of(&state.name), name: state.name.clone() };
+        paint(painter, span, y, 1, &lane, &content(app, span, &lane));
         y += 1;
     }
     y + 1
@@ -290,52 +260,14 @@ fn parameter_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, mu
         painter.text(x, y, 16, &doc.name, Role::FromGame);
         let shown = format!("{} {}", tidy(app.value(index), doc.high - doc.low), doc.unit);
         painter.text(x + 1, y + 1, 15, shown.trim_end(), Role::Secondary);
-        if let Some(values) = app.rehearsal.history.parameters.get(&NameKey::of(&doc.name)) {
-            let points = line_points(
-                values.iter().map(|(frame, value)| (span.share(*frame), f64::from((value - doc.low) / (doc.high - doc.low)) * 0.96 + 0.02)),
-                span.width,
-            );
-            painter.plot(Rect { x: span.x, y, width: span.width, height: rows }, &points, Role::FromGame);
-        }
+        let lane = Lane { group: Group::Game, follows: Follows::Parameter, key: NameKey::of(&doc.name), name: doc.name.clone() };
+        paint(painter, span, y, rows, &lane, &content(app, span, &lane));
         y += rows;
     }
     y + 1
 }
 
-/// A line through values in time, a point for each dot of braille: between two values it stays at the earlier one.
-fn line_points(values: impl Iterator<Item = (f64, f64)>, width: u16) -> Vec<(f64, f64)> {
-    let dots = f64::from(width) * 2.0;
-    let mut points: Vec<(f64, f64)> = Vec::new();
-    for (x, y) in values {
-        if let Some(&(from, before)) = points.last() {
-            let missing = ((x - from) * dots) as usize;
-            points.extend((1..missing).map(|n| (from + n as f64 / dots, before)));
-        }
-        points.push((x, y));
-    }
-    points.retain(|(x, _)| (0.0..=1.0).contains(x));
-    points
-}
-
-/// The sounds heard or refused in the last seconds, those that sound now first.
-fn sounds_lately(app: &App) -> Vec<NameKey> {
-    let history = &app.rehearsal.history;
-    let oldest = (app.rehearsal.frame() as f64 - LANES * f64::from(app.program().rate)).max(0.0) as u64;
-    let mut list: Vec<NameKey> = Vec::new();
-    let sounding = history.voices.iter().rev().filter(|b| b.end.is_none()).map(|b| b.sound);
-    let past = history.voices.iter().rev().filter(|b| b.end.is_some_and(|e| e > oldest)).map(|b| b.sound);
-    let refused = history.refused.iter().rev().filter(|r| r.0 > oldest).map(|r| r.1);
-    for sound in sounding.chain(past).chain(refused) {
-        if !list.contains(&sound) {
-            list.push(sound);
-        }
-    }
-    // By name, so that lanes do not jump about.
-    list.sort_by(|a, b| app.rehearsal.names.get(*a).cmp(app.rehearsal.names.get(*b)));
-    list
-}
-
-fn voice_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, y: u16, end: u16, sounds: &[NameKey]) {
+fn voice_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, y: u16, end: u16, sounds: &[Lane]) {
     if y >= end {
         return;
     }
@@ -345,30 +277,16 @@ fn voice_lanes(app: &App, painter: &mut Painter<'_>, span: &Span, x: u16, y: u16
         return;
     }
     let rows = usize::from(end - y - 1);
-    for (row, sound) in sounds.iter().take(rows).enumerate() {
+    for (row, lane) in sounds.iter().take(rows).enumerate() {
         let y = y + 1 + row as u16;
         if row + 1 == rows && sounds.len() > rows {
             painter.text(x, y, 30, &format!("and {} more", sounds.len() - row), Role::Secondary);
             return;
         }
-        let history = &app.rehearsal.history;
-        let sounding = history.voices.iter().any(|b| b.sound == *sound && b.end.is_none());
-        painter.text(x, y, 16, app.rehearsal.names.get(*sound), if sounding { Role::Active } else { Role::Text });
-        for bar in history.voices.iter().filter(|b| b.sound == *sound) {
-            let until = bar.end.unwrap_or(span.to as u64);
-            if (until as f64) < span.from {
-                continue;
-            }
-            let (from, to) = (span.column(bar.start), span.column(until));
-            let role = if bar.end.is_none() { Role::Active } else { Role::Text };
-            let begins = bar.start as f64 >= span.from;
-            for column in from..=to {
-                painter.text(column, y, 1, if column == from && begins { "■" } else { "▪" }, role);
-            }
-        }
-        for (frame, _) in history.refused.iter().filter(|r| r.1 == *sound && r.0 as f64 >= span.from) {
-            painter.text(span.column(*frame), y, 1, "×", Role::Accent);
-        }
+        let content = content(app, span, lane);
+        let sounding = matches!(&content, Content::Bars(bars, _) if bars.iter().any(|b| b.2));
+        painter.text(x, y, 16, &lane.name, if sounding { Role::Active } else { Role::Text });
+        paint(painter, span, y, 1, lane, &content);
     }
 }
 
@@ -378,21 +296,8 @@ fn output_lane(app: &App, painter: &mut Painter<'_>, span: &Span, area: Rect, he
     painter.text(area.x, y + 1, 16, "peak, dBFS", Role::Secondary);
     painter.text(area.x, y + 2, 16, "0 at the top", Role::Secondary);
     painter.text(area.x, y + 3, 16, "−60 at the foot", Role::Secondary);
-    let mut columns = vec![-120.0f32; usize::from(span.width)];
-    for (frame, level) in &app.rehearsal.history.output {
-        if *frame as f64 >= span.from {
-            let at = usize::from(span.column(*frame) - span.x).min(columns.len() - 1);
-            columns[at] = columns[at].max(*level);
-        }
-    }
-    // A column without a measurement of its own shows its neighbour's.
-    for at in 1..columns.len() {
-        if columns[at] <= -119.0 {
-            columns[at] = columns[at - 1];
-        }
-    }
-    let shares: Vec<f32> = columns.iter().map(|level| (level + 60.0) / 60.0).collect();
-    painter.columns(Rect { x: span.x, y, width: span.width, height: height - 1 }, &shares, Role::Secondary);
+    let lane = Lane { group: Group::Output, follows: Follows::Peak, key: NameKey::NONE, name: "output".into() };
+    paint(painter, span, y, height - 1, &lane, &content(app, span, &lane));
 }
 
 fn side(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
@@ -431,7 +336,7 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets)
     if let Some(voice) = selected {
         // What has happened keeps its lines, however many reasons there are.
         let log = if area.height > 36 { 10 } else { 6 };
-        y = why(app, painter, Rect { y, height: area.bottom().saturating_sub(y + log), ..area }, &voice) + 1;
+        y = why_of(app, painter, Rect { y, height: area.bottom().saturating_sub(y + log), ..area }, &voice) + 1;
     }
     log(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area });
 }
@@ -473,7 +378,7 @@ fn whence(bearing: f32, distance: f32, width: f32) -> String {
 }
 
 /// The ledger of a voice. Returns the line after the last.
-fn why(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
+pub(crate) fn why_of(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus) -> u16 {
     let Some(status) = &app.rehearsal.status else { return area.y };
     let names = &app.rehearsal.names;
     let heard = trace::print_value(voice.heard_db).replace('+', "");
@@ -576,23 +481,6 @@ fn log(app: &App, painter: &mut Painter<'_>, area: Rect) {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_line_has_a_point_for_every_dot_and_stays_at_the_earlier_value() {
-        let points = line_points([(-0.5, 0.2), (0.25, 0.8), (0.75, 0.4)].into_iter(), 40);
-        assert!(points.iter().all(|(x, _)| (0.0..=1.0).contains(x)));
-        let at = |x: f64| points.iter().min_by(|a, b| (a.0 - x).abs().total_cmp(&(b.0 - x).abs())).map(|p| p.1);
-        assert_eq!((at(0.1), at(0.5), at(0.75)), (Some(0.2), Some(0.8), Some(0.4)));
-        let gaps = points.windows(2).map(|w| w[1].0 - w[0].0).fold(0.0, f64::max);
-        assert!(gaps <= 2.0 / 80.0, "{gaps}");
-    }
-
-    #[test]
-    fn columns_and_frames_meet_at_both_ends() {
-        let span = Span { from: 1000.0, to: 2000.0, x: 10, width: 51 };
-        assert_eq!((span.column(1000), span.column(1500), span.column(2000)), (10, 35, 60));
-        assert_eq!((span.column(0), span.column(9999)), (10, 60), "what lies outside is held at the ends");
-    }
 
     #[test]
     fn numbers_have_as_many_digits_as_their_range_deserves() {

@@ -6,7 +6,7 @@ pub(crate) mod game;
 mod inputs;
 pub(crate) mod map;
 
-pub(crate) use draw::role;
+pub(crate) use draw::{role, why_of};
 pub(crate) use inputs::{StagePrompt, share};
 
 use super::app::App;

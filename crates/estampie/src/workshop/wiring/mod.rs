@@ -229,7 +229,7 @@ impl App {
         let heard = |name: &String| {
             let key = NameKey::of(name);
             let moved = places.get(name.as_str()).is_some_and(|p| self.value(*p) != document.parameters[*p].rest);
-            self.rehearsal.history.events.contains_key(&key) || self.rehearsal.history.states.iter().any(|(_, s, _)| *s == key) || moved
+            self.rehearsal.history.events.contains_key(&key) || self.rehearsal.history.states.contains(&key) || moved
         };
         let unsent = unsent.iter().filter(|name| !heard(name)).cloned();
         let undeclared = self

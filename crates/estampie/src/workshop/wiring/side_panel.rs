@@ -62,9 +62,10 @@ fn parameter(app: &App, painter: &mut Painter<'_>, area: Rect, index: usize) -> 
     painter.heading(area.x, area.y, area.width, &doc.name, &range);
     let mut y = area.y + 1;
     let key = NameKey::of(&doc.name);
-    if let Some(values) = app.rehearsal.history.parameters.get(&key).filter(|v| v.len() > 1) {
+    let values = app.rehearsal.lately(key);
+    if values.len() > 1 {
         let plot = Rect { y, height: 5.min(area.height.saturating_sub(10).max(2)), ..area };
-        let (from, to) = (values.front().map_or(0, |v| v.0), values.back().map_or(1, |v| v.0));
+        let (from, to) = (values.first().map_or(0, |v| v.0), values.last().map_or(1, |v| v.0));
         let (low, high) = if whole { (doc.low, doc.high) } else { values.iter().fold((0.0f32, 1.0f32), |(l, h), (_, v)| (l.min(*v), h.max(*v))) };
         let points: Vec<(f64, f64)> =
             values.iter().map(|(frame, v)| ((frame - from) as f64 / (to - from).max(1) as f64, f64::from((v - low) / (high - low)) * 0.94 + 0.03)).collect();

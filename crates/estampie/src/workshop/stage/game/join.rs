@@ -180,11 +180,19 @@ mod tests {
         desk.poll_until("its output is measured", |app| app.rehearsal.player.loudness().output.true_peak > -60.0);
         assert!(desk.app.rehearsal.load() > 0.0);
         // What the game's clock does not allow is said.
-        for (key, what) in [("space", "freezing"), ("R", "recording")] {
-            desk.keys(key);
-            assert!(desk.page().contains(&format!("{what} is not to be had inside a running game")), "{}", desk.page());
-        }
-        assert!(!desk.app.rehearsal.recording() && !desk.app.rehearsal.player.frozen());
+        desk.keys("space");
+        assert!(desk.page().contains("freezing is not to be had inside a running game"), "{}", desk.page());
+        assert!(!desk.app.rehearsal.player.frozen());
+        // What is said there is recorded from the present moment on, with what stands as its first lines; the game goes on.
+        let began = desk.app.rehearsal.frame();
+        desk.keys("1 R");
+        assert!(desk.app.rehearsal.recording() && desk.page().contains("recording from this moment of the game"), "{}", desk.page());
+        desk.keys("d");
+        desk.poll_until("the event came", |app| app.rehearsal.log.iter().any(|l| l.text.starts_with("hull.struck") && l.frame > began));
+        desk.keys("R");
+        let text = desk.text("playthroughs/take-1.play");
+        assert!(text.contains("send hull.struck") && text.contains(" end\n") && desk.app.rehearsal.now() > began, "{text}");
+        desk.keys("u 5");
         desk.app.message = None;
         assert!(!desk.page().contains("space freeze"), "it is not offered: {}", desk.page());
         let there = desk.app.rehearsal.frame();

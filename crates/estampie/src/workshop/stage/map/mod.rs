@@ -186,6 +186,8 @@ impl App {
 
     pub(super) fn listener(&self) -> EmitterStatus {
         let nobody = EmitterStatus {
+            kind: NameKey::NONE,
+            of_project: false,
             emitter: NameKey::of(LISTENER_NAME),
             at: self.document().world.start,
             metres: 0.0,

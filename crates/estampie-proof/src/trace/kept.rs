@@ -1,0 +1,565 @@
+//! What was heard, kept for half an hour in bounded memory: what happened, how long each voice sounded, the values over time, and the whole
+//! status with all reasons, close together for the last minute and wider apart before. *Why* of the past is what was seen when it was the
+//! present, not worked out again.
+
+use estampie_engine::engine::{Status, VoiceStatus};
+use estampie_engine::ledger::Term;
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_engine::telemetry::{Cause, Happening, What};
+use estampie_engine::units::Seconds;
+use std::collections::{HashMap, VecDeque};
+
+/// So long it is kept.
+pub const KEPT: Seconds = Seconds(1_800.0);
+/// So many happenings at most: at a hundred a second those of half an hour.
+const HAPPENINGS: usize = 200_000;
+/// So many changes of states and sections.
+const CHANGES: usize = 50_000;
+/// So many voices, and so many that ended with their reasons.
+const BARS: usize = 100_000;
+const ENDED: usize = 20_000;
+/// All statuses together take so much at most, in bytes.
+const STATUSES: usize = 96 << 20;
+/// How statuses stand apart by their age: those younger than so many seconds, by at least so many.
+const APART: [(f64, f64); 3] = [(60.0, 1.0 / 20.0), (300.0, 0.25), (KEPT.0, 1.0)];
+/// Values are noted so often, in seconds.
+const VALUES_APART: f64 = 1.0 / 30.0;
+
+/// A voice over time.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bar {
+    /// The voice.
+    pub voice: u64,
+    /// The sound that was asked for.
+    pub sound: NameKey,
+    /// The frame on which it began.
+    pub start: u64,
+    /// When and why it ended, if it has.
+    pub end: Option<(u64, Cause)>,
+    /// The loudest that it was heard at, in dB below full scale.
+    pub loudest_db: f32,
+}
+
+impl Bar {
+    /// Whether it sounds anywhere between two frames.
+    #[must_use]
+    pub fn touches(&self, from: u64, to: u64) -> bool {
+        self.start <= to && self.end.is_none_or(|(end, _)| end >= from)
+    }
+}
+
+/// A voice that has ended, as it last was.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Ended {
+    /// The voice.
+    pub voice: VoiceStatus,
+    /// Its reasons.
+    pub terms: Vec<Term>,
+    /// The frame of the status that no longer had it.
+    pub at: u64,
+}
+
+/// What is followed over time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Track {
+    /// A parameter, as set.
+    Parameter(NameKey),
+    /// How much there is of a snapshot, 0 to 1.
+    Snapshot(NameKey),
+    /// The peak of a bus in dB below full scale.
+    Bus(NameKey),
+    /// The peak of the output in dB below full scale.
+    Output,
+    /// What the ceiling takes away, in dB (0 or less).
+    Ceiling,
+    /// How many voices are heard.
+    Voices,
+    /// The short-term loudness in LUFS.
+    Loudness,
+    /// The share of real time that rendering takes.
+    Load,
+}
+
+impl Track {
+    /// Whether the greatest value of a stretch stands for it: what falls between two looks would be lost otherwise.
+    fn is_peak(self) -> bool {
+        matches!(self, Track::Bus(_) | Track::Output)
+    }
+}
+
+/// What is measured beside the engine.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Measured {
+    /// Short-term loudness in LUFS; not a number if it is not known.
+    pub short_term: f32,
+    /// The share of real time that rendering takes.
+    pub load: f32,
+}
+
+/// Everything that is kept.
+#[derive(Debug, Clone)]
+pub struct Kept {
+    rate: u32,
+    happened: VecDeque<Happening>,
+    /// Of those the changes that last: states, sections.
+    changes: VecDeque<Happening>,
+    bars: VecDeque<Bar>,
+    /// How many bars were forgotten, and the places of those that sound, counted from the first that ever was.
+    forgotten: usize,
+    sounding: HashMap<u64, usize>,
+    ended: VecDeque<Ended>,
+    /// By age, the youngest first; each in the order of time.
+    statuses: [VecDeque<Box<Status>>; APART.len()],
+    /// What they take.
+    bytes: usize,
+    values: HashMap<Track, VecDeque<(u64, f32)>>,
+    /// The frame of the newest status.
+    now: u64,
+}
+
+fn bytes(status: &Status) -> usize {
+    size_of::<Status>()
+        + size_of_val(status.parameters.as_slice())
+        + size_of_val(status.states.as_slice())
+        + size_of_val(status.buses.as_slice())
+        + size_of_val(status.cells.as_slice())
+        + size_of_val(status.snapshots.as_slice())
+        + size_of_val(status.modulations.as_slice())
+        + size_of_val(status.voices.as_slice())
+        + size_of_val(status.terms.as_slice())
+        + size_of_val(status.emitters.as_slice())
+        + size_of_val(status.pieces.as_slice())
+        + size_of_val(status.layers.as_slice())
+        + size_of_val(status.zones.as_slice())
+}
+
+fn db(factor: f32) -> f32 {
+    20.0 * factor.max(1e-6).log10()
+}
+
+impl Kept {
+    /// Nothing yet, of an engine at `rate` frames a second.
+    #[must_use]
+    pub fn new(rate: u32) -> Kept {
+        Kept {
+            rate,
+            happened: VecDeque::new(),
+            changes: VecDeque::new(),
+            bars: VecDeque::new(),
+            forgotten: 0,
+            sounding: HashMap::new(),
+            ended: VecDeque::new(),
+            statuses: Default::default(),
+            bytes: 0,
+            values: HashMap::new(),
+            now: 0,
+        }
+    }
+
+    /// Frames a second.
+    #[must_use]
+    pub fn rate(&self) -> u32 {
+        self.rate
+    }
+
+    /// The frame of the newest status.
+    #[must_use]
+    pub fn now(&self) -> u64 {
+        self.now
+    }
+
+    /// The first frame of which anything is known.
+    #[must_use]
+    pub fn begins(&self) -> u64 {
+        let status = self.statuses.iter().rev().find_map(|s| s.front()).map(|s| s.frame);
+        let happened = self.happened.front().map(|h| h.frame);
+        status.into_iter().chain(happened).min().unwrap_or(self.now)
+    }
+
+    /// Whether nothing was ever kept.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.happened.is_empty() && self.statuses.iter().all(VecDeque::is_empty)
+    }
+
+    fn frames(&self, seconds: f64) -> u64 {
+        Seconds(seconds).frames(self.rate)
+    }
+
+    /// The bar of a voice that sounds.
+    fn bar_of(&mut self, voice: u64) -> Option<&mut Bar> {
+        let at = self.sounding.get(&voice)?.checked_sub(self.forgotten)?;
+        self.bars.get_mut(at)
+    }
+
+    fn forget_bar(&mut self) {
+        self.bars.pop_front();
+        self.forgotten += 1;
+    }
+
+    /// Keeps what happened.
+    pub fn note(&mut self, happening: &Happening) {
+        match happening.what {
+            What::VoiceStart { voice, sound, .. } => {
+                self.sounding.insert(voice, self.forgotten + self.bars.len());
+                self.bars.push_back(Bar { voice, sound, start: happening.frame, end: None, loudest_db: f32::NEG_INFINITY });
+                if self.bars.len() > BARS {
+                    self.forget_bar();
+                }
+            }
+            What::VoiceEnd { voice, cause, .. } => {
+                if let Some(bar) = self.bar_of(voice) {
+                    bar.end = Some((happening.frame, cause));
+                }
+            }
+            What::State { .. } | What::Section { .. } | What::Asked { .. } => {
+                self.changes.push_back(*happening);
+                if self.changes.len() > CHANGES {
+                    self.changes.pop_front();
+                }
+            }
+            _ => {}
+        }
+        self.happened.push_back(*happening);
+        if self.happened.len() > HAPPENINGS {
+            self.happened.pop_front();
+        }
+    }
+
+    /// Keeps a voice that has ended, as it last was.
+    pub fn note_ended(&mut self, ended: Ended) {
+        self.ended.push_back(ended);
+        if self.ended.len() > ENDED {
+            self.ended.pop_front();
+        }
+    }
+
+    /// Keeps how everything stands, as often as its age deserves.
+    pub fn note_status(&mut self, status: &Status, program: &Program, measured: Measured) {
+        if status.frame < self.now || status.program != program.id {
+            return;
+        }
+        self.now = status.frame;
+        self.note_values(status, program, measured);
+        for voice in &status.voices {
+            if let Some(bar) = self.bar_of(voice.voice) {
+                bar.loudest_db = bar.loudest_db.max(voice.heard_db);
+            }
+        }
+        // A status from before the end still tells how loud it was.
+        let (bars, forgotten) = (&self.bars, self.forgotten);
+        self.sounding.retain(|_, at| at.checked_sub(forgotten).and_then(|at| bars.get(at)).is_some_and(|b| b.end.is_none_or(|(end, _)| end >= status.frame)));
+        let apart = self.frames(APART[0].1);
+        if self.statuses[0].back().is_none_or(|last| last.frame + apart <= status.frame) {
+            let kept = Box::new(status.clone());
+            self.bytes += bytes(&kept);
+            self.statuses[0].push_back(kept);
+        }
+        self.age();
+    }
+
+    fn note_values(&mut self, status: &Status, program: &Program, measured: Measured) {
+        let apart = self.frames(VALUES_APART);
+        let oldest = status.frame.saturating_sub(self.frames(KEPT.0));
+        let frame = status.frame;
+        let mut put = |track: Track, value: f32| {
+            let values = self.values.entry(track).or_default();
+            let count = values.len();
+            match values.back_mut() {
+                // The loudest of a stretch stands for it.
+                Some(last) if track.is_peak() && last.0 + apart > frame => {
+                    last.1 = last.1.max(value);
+                    return;
+                }
+                Some(last) if last.0 + apart > frame && count > 1 => {
+                    last.1 = value;
+                    return;
+                }
+                _ => {}
+            }
+            // What stays as it is needs its first and its last value only.
+            if count > 1 && values[count - 1].1 == value && values[count - 2].1 == value {
+                values[count - 1].0 = frame;
+                return;
+            }
+            values.push_back((frame, value));
+            // The one before the oldest tells how it stood then.
+            while values.get(1).is_some_and(|second| second.0 < oldest) {
+                values.pop_front();
+            }
+        };
+        for (spec, now) in program.parameters.iter().zip(&status.parameters) {
+            put(Track::Parameter(spec.key), now.value);
+        }
+        for (spec, now) in program.mix.snapshots.iter().zip(&status.snapshots) {
+            put(Track::Snapshot(spec.key), now.share);
+        }
+        for (spec, now) in program.mix.buses.iter().zip(&status.buses) {
+            put(Track::Bus(spec.key), db(now.peak[0].max(now.peak[1])));
+        }
+        put(Track::Output, db(status.peak[0].max(status.peak[1])));
+        put(Track::Ceiling, status.ceiling_db);
+        put(Track::Voices, status.voices.iter().filter(|v| !v.asleep).count() as f32);
+        if measured.short_term.is_finite() {
+            put(Track::Loudness, measured.short_term);
+        }
+        put(Track::Load, measured.load);
+    }
+
+    /// Lets what has become older stand wider apart, and forgets what is too old or too much.
+    fn age(&mut self) {
+        for tier in 0..APART.len() {
+            let young = self.now.saturating_sub(self.frames(APART[tier].0));
+            while let Some(old) = self.statuses[tier].pop_front_if(|s| s.frame < young) {
+                let next = tier + 1;
+                let wide = APART.get(next).map(|(_, apart)| self.frames(*apart));
+                match wide {
+                    Some(wide) if self.statuses[next].back().is_none_or(|last| last.frame + wide <= old.frame) => self.statuses[next].push_back(old),
+                    _ => self.bytes -= bytes(&old),
+                }
+            }
+        }
+        while self.bytes > STATUSES {
+            let Some(oldest) = self.statuses.iter_mut().rev().find_map(VecDeque::pop_front) else { break };
+            self.bytes -= bytes(&oldest);
+        }
+        let oldest = self.now.saturating_sub(self.frames(KEPT.0));
+        while self.happened.front().is_some_and(|h| h.frame < oldest) {
+            self.happened.pop_front();
+        }
+        while self.bars.front().is_some_and(|b| b.end.is_some_and(|(end, _)| end < oldest)) {
+            self.forget_bar();
+        }
+        while self.ended.front().is_some_and(|e| e.at < oldest) {
+            self.ended.pop_front();
+        }
+    }
+
+    /// What happened from one frame to another, both included, in order.
+    pub fn happened(&self, from: u64, to: u64) -> impl DoubleEndedIterator<Item = &Happening> {
+        // Within a block they are in order to the block only.
+        let slack = estampie_engine::time::BLOCK as u64;
+        let first = self.happened.partition_point(|h| h.frame + slack < from);
+        let last = self.happened.partition_point(|h| h.frame <= to.saturating_add(slack));
+        self.happened.range(first..last.max(first)).filter(move |h| h.frame >= from && h.frame <= to)
+    }
+
+    /// The changes of states and sections up to a frame, in order, as far as they are known: those from before half an hour too.
+    pub fn changes(&self, to: u64) -> impl Iterator<Item = &Happening> {
+        self.changes.iter().take_while(move |h| h.frame <= to)
+    }
+
+    /// The voices that sound anywhere between two frames, in the order of their beginnings.
+    pub fn bars(&self, from: u64, to: u64) -> impl DoubleEndedIterator<Item = &Bar> {
+        let last = self.bars.partition_point(|b| b.start <= to);
+        self.bars.range(..last).filter(move |b| b.touches(from, to))
+    }
+
+    /// How everything stood at a frame: the last status at or before it, else the first after it.
+    #[must_use]
+    pub fn at(&self, frame: u64) -> Option<&Status> {
+        for statuses in &self.statuses {
+            let after = statuses.partition_point(|s| s.frame <= frame);
+            if after > 0 {
+                return Some(&statuses[after - 1]);
+            }
+        }
+        self.statuses.iter().rev().find_map(|s| s.front()).map(|s| &**s)
+    }
+
+    /// The first frame from `from` on at which it is known how a voice stood.
+    #[must_use]
+    pub fn first_with(&self, voice: u64, from: u64) -> Option<u64> {
+        let statuses = self.statuses.iter().rev().flat_map(|tier| tier.range(tier.partition_point(|s| s.frame < from)..));
+        statuses.into_iter().find(|s| s.voices.iter().any(|v| v.voice == voice)).map(|s| s.frame)
+    }
+
+    /// What has ended in the seconds before a frame, the newest first.
+    pub fn ended_before(&self, frame: u64, seconds: f64) -> impl Iterator<Item = &Ended> {
+        let after = self.ended.partition_point(|e| e.at <= frame);
+        let oldest = frame.saturating_sub(self.frames(seconds));
+        self.ended.range(..after).rev().take_while(move |e| e.at > oldest)
+    }
+
+    /// The value of a track at a frame.
+    #[must_use]
+    pub fn value(&self, track: Track, frame: u64) -> Option<f32> {
+        let values = self.values.get(&track)?;
+        let after = values.partition_point(|v| v.0 <= frame);
+        values.get(after.checked_sub(1)?).map(|v| v.1)
+    }
+
+    /// The values of a track between two frames, with the one before them.
+    pub fn values(&self, track: Track, from: u64, to: u64) -> impl ExactSizeIterator<Item = (u64, f32)> + '_ {
+        static NONE: VecDeque<(u64, f32)> = VecDeque::new();
+        let values = self.values.get(&track).unwrap_or(&NONE);
+        let first = values.partition_point(|v| v.0 < from).saturating_sub(1);
+        let last = values.partition_point(|v| v.0 <= to);
+        values.range(first.min(last)..last).copied()
+    }
+
+    /// The loudest of what began between two frames, of the sounds that count.
+    pub fn loudest(&self, from: u64, to: u64, counts: impl Fn(&Bar) -> bool) -> Option<&Bar> {
+        self.bars(from, to).filter(|b| b.start >= from && counts(b)).max_by(|a, b| a.loudest_db.total_cmp(&b.loudest_db))
+    }
+
+    /// When something called so last came before a frame: an event, a change of a state, or the beginning or refusal of a sound.
+    #[must_use]
+    pub fn last_of(&self, key: NameKey, frame: u64) -> Option<&Happening> {
+        self.happened(0, frame).rev().find(|h| match h.what {
+            What::Event { event, .. } => event == key,
+            What::State { state, .. } => state == key,
+            What::VoiceStart { sound, .. } | What::VoiceEnd { sound, .. } | What::Refused { sound, .. } => sound == key,
+            _ => false,
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use estampie_engine::engine::Status;
+    use proptest::prelude::*;
+
+    const RATE: u32 = 48_000;
+
+    fn status(frame: u64, voices: &[u64]) -> Status {
+        let voice = |voice: u64| VoiceStatus {
+            voice,
+            sound: NameKey::of("creak"),
+            take: NameKey::NONE,
+            emitter: NameKey::NONE,
+            started: 0,
+            heard_db: -(voice as f32),
+            rms_db: -20.0,
+            placement: None,
+            leaving: false,
+            asleep: false,
+            first: 0,
+            count: 0,
+        };
+        Status { frame, peak: [0.5, 0.25], voices: voices.iter().map(|v| voice(*v)).collect(), ..Status::default() }
+    }
+
+    fn starts(frame: u64, voice: u64) -> Happening {
+        let (sound, none) = (NameKey::of("creak"), NameKey::NONE);
+        let what =
+            What::VoiceStart { voice, sound, leaf: sound, take: none, emitter: none, at: None, level: 0.0, pitch: 0.0, drawn: Default::default(), by: none };
+        Happening { frame, what }
+    }
+
+    fn ends(frame: u64, voice: u64) -> Happening {
+        Happening { frame, what: What::VoiceEnd { voice, sound: NameKey::of("creak"), cause: Cause::Stolen } }
+    }
+
+    /// Forty minutes of statuses, sixty a second.
+    fn forty_minutes() -> Kept {
+        let mut kept = Kept::new(RATE);
+        let program = Program::default();
+        for at in 0..40 * 60 * 60u64 {
+            kept.note_status(&status(at * 800, &[]), &program, Measured::default());
+        }
+        kept
+    }
+
+    #[test]
+    fn statuses_stand_wider_apart_with_their_age_and_go_after_half_an_hour() {
+        let kept = forty_minutes();
+        let now = kept.now();
+        assert!(now - kept.begins() > kept.frames(KEPT.0 - 2.0) && now - kept.begins() <= kept.frames(KEPT.0));
+        let far = |seconds: f64| {
+            let frame = now - kept.frames(seconds);
+            (frame - kept.at(frame).unwrap().frame) as f64 / f64::from(RATE)
+        };
+        for seconds in [0.1, 5.0, 59.0] {
+            assert!(far(seconds) < 0.051, "{seconds}: {}", far(seconds));
+        }
+        assert!(far(70.0) < 0.26 && far(290.0) < 0.26 && far(400.0) < 1.02 && far(1_790.0) < 1.02);
+        let count: usize = kept.statuses.iter().map(VecDeque::len).sum();
+        assert!((1_200 + 960 + 1_500 - 90..1_200 + 960 + 1_500 + 90).contains(&count), "{count}");
+        assert_eq!(kept.bytes, kept.statuses.iter().flatten().map(|s| bytes(s)).sum::<usize>());
+        // Before all that is known stands the first that is.
+        assert_eq!(kept.at(0).unwrap().frame, kept.begins());
+        // A value that never changed is two of them.
+        assert_eq!((kept.values(Track::Voices, 0, u64::MAX).len(), kept.value(Track::Voices, now)), (2, Some(0.0)));
+    }
+
+    #[test]
+    fn too_much_is_forgotten_from_the_oldest_on() {
+        let mut kept = Kept::new(RATE);
+        let program = Program::default();
+        let mut big = status(0, &[]);
+        big.cells = vec![0.0; 1 << 20];
+        for at in 0..100 {
+            big.frame = at * 48_000;
+            kept.note_status(&big, &program, Measured::default());
+        }
+        assert!(kept.bytes <= STATUSES && kept.bytes > STATUSES - (5 << 20), "{}", kept.bytes);
+        assert_eq!(kept.at(kept.now()).unwrap().frame, 99 * 48_000);
+        assert!(kept.begins() > 70 * 48_000);
+    }
+
+    #[test]
+    fn voices_last_from_their_beginning_to_their_end_and_say_why() {
+        let mut kept = Kept::new(RATE);
+        for happening in [starts(100, 1), starts(5_000, 2), ends(9_000, 1)] {
+            kept.note(&happening);
+        }
+        let program = Program::default();
+        kept.note_status(&status(6_000, &[1, 2]), &program, Measured::default());
+        kept.note_status(&status(12_000, &[2]), &program, Measured::default());
+        let voices = |from, to| kept.bars(from, to).map(|b| b.voice).collect::<Vec<_>>();
+        assert_eq!((voices(0, 50), voices(0, 4_999), voices(8_000, 9_500), voices(9_001, 20_000)), (vec![], vec![1], vec![1, 2], vec![2]));
+        assert_eq!(kept.bars(0, 100).next().unwrap().end, Some((9_000, Cause::Stolen)));
+        let loudest = kept.loudest(0, 20_000, |_| true).unwrap();
+        assert_eq!((loudest.voice, loudest.loudest_db), (1, -1.0));
+        assert_eq!(kept.loudest(101, 20_000, |_| true).unwrap().voice, 2, "what had begun before does not count");
+        assert!(kept.loudest(0, 20_000, |b| b.voice > 2).is_none());
+        assert_eq!(kept.last_of(NameKey::of("creak"), 8_999).unwrap().frame, 5_000);
+        assert_eq!(kept.last_of(NameKey::of("creak"), 20_000).unwrap().frame, 9_000);
+        assert!(kept.last_of(NameKey::of("hull"), 20_000).is_none());
+        assert_eq!((kept.first_with(2, 0), kept.first_with(2, 6_001), kept.first_with(1, 6_001)), (Some(6_000), Some(12_000), None));
+    }
+
+    #[test]
+    fn what_has_ended_is_asked_by_how_long_ago_it_was() {
+        let mut kept = Kept::new(RATE);
+        for at in 1..=20u64 {
+            let voice = status(0, &[at]).voices[0];
+            kept.note_ended(Ended { voice, terms: Vec::new(), at: at * 48_000 });
+        }
+        let before = |second: u64, seconds| kept.ended_before(second * 48_000, seconds).map(|e| e.voice.voice).collect::<Vec<_>>();
+        assert_eq!((before(3, 2.0), before(0, 9.0), before(20, 1.0), before(25, 6.0)), (vec![3, 2], vec![], vec![20], vec![20]));
+    }
+
+    proptest! {
+        /// Against a plain look through all of it.
+        #[test]
+        fn the_past_is_found_as_it_was(steps in prop::collection::vec((1u64..3_000, 0u32..4), 1..200), asked in prop::collection::vec((0u64..400_000, 0u64..400_000), 1..20)) {
+            let mut kept = Kept::new(RATE);
+            let program = Program::default();
+            let (mut frame, mut all, mut statuses) = (0, Vec::new(), Vec::new());
+            for (voice, (after, kind)) in steps.into_iter().enumerate() {
+                frame += after;
+                match kind {
+                    0 => { kept.note_status(&status(frame, &[voice as u64]), &program, Measured::default()); statuses.push(frame); }
+                    1 => { let h = ends(frame, voice as u64 / 2); kept.note(&h); all.push(h); }
+                    _ => { let h = starts(frame, voice as u64); kept.note(&h); all.push(h); }
+                }
+            }
+            // Statuses stand apart.
+            let mut apart: Vec<u64> = Vec::new();
+            for frame in statuses {
+                if apart.last().is_none_or(|last| last + 2_400 <= frame) { apart.push(frame); }
+            }
+            for (a, b) in asked {
+                let (from, to) = (a.min(b), a.max(b));
+                let expected: Vec<Happening> = all.iter().filter(|h| h.frame >= from && h.frame <= to).copied().collect();
+                prop_assert_eq!(kept.happened(from, to).copied().collect::<Vec<_>>(), expected);
+                let stood = apart.iter().rev().find(|f| **f <= from).or_else(|| apart.first());
+                prop_assert_eq!(kept.at(from).map(|s| s.frame), stood.copied());
+            }
+        }
+    }
+}
