@@ -196,14 +196,16 @@ pub fn render(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u6
     (all, happenings)
 }
 
-/// What lasts of a step: what it sets, by a name of its own, with a glide taken at its end. Events do not last.
+/// What lasts of a step: what it sets, by a name of its own, with a glide or a way taken at its end. Events do not last.
 pub(crate) fn lasting(action: &StepAction) -> Option<(String, StepAction)> {
     Some(match action {
         StepAction::State(state, _) => (format!("state {}", state.text), action.clone()),
         StepAction::Parameter(parameter, _) => (format!("parameter {}", parameter.text), action.clone()),
         StepAction::Glide { parameter, to, .. } => (format!("parameter {}", parameter.text), StepAction::Parameter(parameter.clone(), *to)),
         StepAction::ParameterOn(parameter, emitter, _) => (format!("parameter {} on {}", parameter.text, emitter.text), action.clone()),
-        StepAction::Place(placing) => (format!("place {:?}", placing.emitter.as_ref().map(|e| &e.text)), action.clone()),
+        StepAction::Place(placing) => {
+            (format!("place {:?}", placing.emitter.as_ref().map(|e| &e.text)), StepAction::Place(Placing { over: None, ..placing.clone() }))
+        }
         StepAction::Walk(Walking { emitter, to, .. }) => {
             let there = Placing { emitter: emitter.clone(), kind: None, at: *to, facing: None, over: None };
             (format!("place {:?}", emitter.as_ref().map(|e| &e.text)), StepAction::Place(there))

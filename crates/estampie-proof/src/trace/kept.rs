@@ -8,7 +8,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Cause, Happening, What};
 use estampie_engine::units::Seconds;
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 
 /// So long it is kept.
 pub const KEPT: Seconds = Seconds(1_800.0);
@@ -114,6 +114,8 @@ pub struct Kept {
     /// What they take.
     bytes: usize,
     values: HashMap<Track, VecDeque<(u64, f32)>>,
+    /// What the level, pitch and filters of each sound have hung on.
+    hangs_on: HashMap<NameKey, HashSet<NameKey>>,
     /// The frame of the newest status.
     now: u64,
 }
@@ -153,6 +155,7 @@ impl Kept {
             statuses: Default::default(),
             bytes: 0,
             values: HashMap::new(),
+            hangs_on: HashMap::new(),
             now: 0,
         }
     }
@@ -243,6 +246,8 @@ impl Kept {
         self.now = status.frame;
         self.note_values(status, program, measured);
         for voice in &status.voices {
+            let of = self.hangs_on.entry(voice.sound).or_default();
+            of.extend(status.terms_of(voice).iter().map(|term| term.of));
             if let Some(bar) = self.bar_of(voice.voice) {
                 bar.loudest_db = bar.loudest_db.max(voice.heard_db);
             }
@@ -309,13 +314,13 @@ impl Kept {
 
     /// Lets what has become older stand wider apart, and forgets what is too old or too much.
     fn age(&mut self) {
-        for tier in 0..APART.len() {
-            let young = self.now.saturating_sub(self.frames(APART[tier].0));
-            while let Some(old) = self.statuses[tier].pop_front_if(|s| s.frame < young) {
-                let next = tier + 1;
-                let wide = APART.get(next).map(|(_, apart)| self.frames(*apart));
-                match wide {
-                    Some(wide) if self.statuses[next].back().is_none_or(|last| last.frame + wide <= old.frame) => self.statuses[next].push_back(old),
+        for (tier, (age, _)) in APART.iter().enumerate() {
+            let young = self.now.saturating_sub(self.frames(*age));
+            while self.statuses[tier].front().is_some_and(|s| s.frame < young) {
+                let Some(old) = self.statuses[tier].pop_front() else { break };
+                let wide = APART.get(tier + 1).map(|(_, apart)| self.frames(*apart));
+                match (wide, self.statuses.get_mut(tier + 1)) {
+                    (Some(wide), Some(next)) if next.back().is_none_or(|last| last.frame + wide <= old.frame) => next.push_back(old),
                     _ => self.bytes -= bytes(&old),
                 }
             }
@@ -390,18 +395,23 @@ impl Kept {
         values.get(after.checked_sub(1)?).map(|v| v.1)
     }
 
-    /// The values of a track between two frames, with the one before them.
+    /// The values of a track between two frames, with the one before them and the one after: what stays as it is is told by its ends alone.
     pub fn values(&self, track: Track, from: u64, to: u64) -> impl ExactSizeIterator<Item = (u64, f32)> + '_ {
         static NONE: VecDeque<(u64, f32)> = VecDeque::new();
         let values = self.values.get(&track).unwrap_or(&NONE);
         let first = values.partition_point(|v| v.0 < from).saturating_sub(1);
-        let last = values.partition_point(|v| v.0 <= to);
+        let last = (values.partition_point(|v| v.0 <= to) + 1).min(values.len());
         values.range(first.min(last)..last).copied()
     }
 
     /// The loudest of what began between two frames, of the sounds that count.
     pub fn loudest(&self, from: u64, to: u64, counts: impl Fn(&Bar) -> bool) -> Option<&Bar> {
         self.bars(from, to).filter(|b| b.start >= from && counts(b)).max_by(|a, b| a.loudest_db.total_cmp(&b.loudest_db))
+    }
+
+    /// What the level, pitch and filters of each sound have hung on so far.
+    pub fn hangs_on(&self) -> impl Iterator<Item = (NameKey, &HashSet<NameKey>)> {
+        self.hangs_on.iter().map(|(sound, of)| (*sound, of))
     }
 
     /// When something called so last came before a frame: an event, a change of a state, or the beginning or refusal of a sound.

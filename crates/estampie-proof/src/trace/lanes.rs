@@ -173,7 +173,7 @@ pub fn lanes(kept: &Kept, program: &Program, names: &Names, (from, to): (u64, u6
         }
         // What never moved in this time says nothing, unless it is what is asked for.
         let moves = |key: NameKey| {
-            let mut values = kept.values(Track::Parameter(key), from, to).map(|v| v.1);
+            let mut values = kept.values(Track::Parameter(key), from, to).filter(|v| v.0 <= to).map(|v| v.1);
             let first = values.next();
             first.is_some_and(|first| values.any(|v| v != first))
         };
@@ -195,7 +195,7 @@ pub fn lanes(kept: &Kept, program: &Program, names: &Names, (from, to): (u64, u6
     }
     if shown(Group::Snapshots) && !wanted.refused {
         for snapshot in program.mix.snapshots.iter().filter(|s| counts(s.key)) {
-            if kept.values(Track::Snapshot(snapshot.key), from, to).any(|v| v.1 > 0.0) {
+            if kept.values(Track::Snapshot(snapshot.key), from, to).any(|v| v.0 <= to && v.1 > 0.0) {
                 add(Group::Snapshots, Follows::Snapshot, snapshot.key, names.get(snapshot.key));
             }
         }
@@ -382,17 +382,9 @@ pub fn touches(kept: &Kept, program: &Program, key: NameKey) -> HashSet<NameKey>
             leads.entry(by).or_default().insert(about);
         }
     }
-    let mut hangs = |voice: &estampie_engine::engine::VoiceStatus, terms: &[estampie_engine::ledger::Term]| {
-        for term in terms {
-            leads.entry(term.of).or_default().insert(voice.sound);
-        }
-    };
-    for ended in kept.ended_before(now, super::kept::KEPT.0).take(LOOKED_AT / 10) {
-        hangs(&ended.voice, &ended.terms);
-    }
-    if let Some(status) = kept.at(now) {
-        for voice in &status.voices {
-            hangs(voice, status.terms_of(voice));
+    for (sound, of) in kept.hangs_on() {
+        for cause in of {
+            leads.entry(*cause).or_default().insert(sound);
         }
     }
     leads.remove(&NameKey::NONE);

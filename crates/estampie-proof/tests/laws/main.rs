@@ -18,6 +18,7 @@ mod measure;
 mod mix;
 mod music;
 mod notes;
+mod past;
 mod placed;
 mod recipes;
 mod rehearsal;

@@ -1,4 +1,4 @@
-//! Playthroughs held against what is expected of them, aside, while the view *Replay* is open: at once, and after each edit when it has become quiet.
+//! Playthroughs held against what is expected of them, aside, while the view *Replay* is open, or *Trace* with a playthrough: at once, and after each edit when it has become quiet.
 
 use super::app::App;
 use super::playthroughs;
@@ -80,11 +80,16 @@ impl App {
         }
         let known = Weak::ptr_eq(&self.checks.of, &document);
         let quiet = self.checks.seen.as_ref().is_some_and(|(_, since)| since.elapsed() >= QUIET);
-        if !known && quiet && self.shows(playthroughs::NAME) && self.faults.is_empty() && self.loading().is_none() {
+        if !known && quiet && self.checks_are_shown() && self.faults.is_empty() && self.loading().is_none() {
             self.listen_to_playthroughs();
             news = true;
         }
         news
+    }
+
+    /// Whether anything on the page says what of the expectations is kept.
+    fn checks_are_shown(&self) -> bool {
+        self.shows(playthroughs::NAME) || self.shows(super::trace::NAME) && self.rehearsal.replayed.is_some()
     }
 
     fn listen_to_playthroughs(&mut self) {
@@ -95,7 +100,8 @@ impl App {
         self.checks.of = Arc::downgrade(&document);
         self.checks.broken.clear();
         // The one before ends when it is dropped. The chosen playthrough first: that is the one that is looked at.
-        let first = self.playthrough_chosen().unwrap_or(0);
+        let replayed = self.rehearsal.replayed.as_ref().and_then(|name| document.playthroughs.iter().position(|(n, _)| n == name));
+        let first = replayed.filter(|_| self.shows(super::trace::NAME)).or_else(|| self.playthrough_chosen()).unwrap_or(0);
         std::thread::spawn(move || {
             let goes = || !stopped.load(Ordering::Relaxed);
             let (before, from) = document.playthroughs.split_at(first.min(document.playthroughs.len()));

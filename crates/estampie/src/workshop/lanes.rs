@@ -77,14 +77,19 @@ pub(crate) fn paint(painter: &mut Painter<'_>, span: &Span, y: u16, rows: u16, l
 /// The greatest share in each column; one without a value of its own has that before it.
 fn columns(points: &[(u64, f32)], span: &Span, share: impl Fn(f32) -> f32) -> Vec<f32> {
     let mut columns = vec![f32::NAN; usize::from(span.width)];
+    let mut last = columns.clone();
     let mut before = 0.0;
     for (frame, value) in points {
         if (*frame as f64) < span.from {
             before = share(*value);
             continue;
         }
+        if *frame as f64 > span.to {
+            break;
+        }
         let at = usize::from(span.column(*frame) - span.x).min(columns.len() - 1);
         columns[at] = columns[at].max(share(*value));
+        last[at] = share(*value);
     }
     // What is not known yet is not drawn.
     let known = points.first().map_or(usize::MAX, |(frame, _)| usize::from(span.column(*frame) - span.x));
@@ -92,8 +97,10 @@ fn columns(points: &[(u64, f32)], span: &Span, share: impl Fn(f32) -> f32) -> Ve
     for (at, column) in columns.iter_mut().enumerate() {
         if column.is_nan() {
             *column = if at < known || at > to_come { 0.0 } else { before };
+        } else {
+            // The greatest is seen, and the last goes on.
+            before = last[at];
         }
-        before = *column;
     }
     columns
 }
@@ -210,7 +217,7 @@ mod tests {
     fn a_column_has_the_greatest_of_its_values_and_else_that_before() {
         let span = Span { from: 100.0, to: 200.0, known: 200, x: 5, width: 11 };
         let shares = columns(&[(90, 3.0), (120, 7.0), (121, 9.0), (123, 8.0), (170, 2.0)], &span, |v| v / 10.0);
-        assert_eq!(shares, [0.3, 0.3, 0.9, 0.9, 0.9, 0.9, 0.9, 0.2, 0.2, 0.2, 0.2]);
+        assert_eq!(shares, [0.3, 0.3, 0.9, 0.8, 0.8, 0.8, 0.8, 0.2, 0.2, 0.2, 0.2]);
         let early = Span { known: 160, ..span };
         assert_eq!(columns(&[(90, 3.0), (150, 5.0)], &early, |v| v / 10.0)[4..], [0.3, 0.5, 0.5, 0.0, 0.0, 0.0, 0.0], "what is to come is not known");
         assert_eq!(columns(&[(150, 5.0)], &span, |v| v / 10.0), [0.0, 0.0, 0.0, 0.0, 0.0, 0.5, 0.5, 0.5, 0.5, 0.5, 0.5], "before it was known it is nothing");

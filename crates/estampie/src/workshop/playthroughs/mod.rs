@@ -309,7 +309,7 @@ pub(super) fn file_of_new(app: &App, name: &str) -> Result<String, Refusal> {
 }
 
 /// The file of a playthrough.
-fn file_of(name: &str) -> String {
+pub(super) fn file_of(name: &str) -> String {
     format!("playthroughs/{name}.play")
 }
 

@@ -94,6 +94,8 @@ pub(crate) struct Rehearsal {
     /// What the player of the game has set.
     pub(crate) levels: Levels,
     pub(crate) replay: Option<Replay>,
+    /// The playthrough that was replayed since the beginning, also when it is over.
+    pub(crate) replayed: Option<String>,
     coming: Option<Coming>,
     recorder: Option<Recorder>,
     /// Since when what is said in a joined game is recorded, and how everything stood then.
@@ -221,6 +223,7 @@ impl Rehearsal {
             only: Only::default(),
             levels,
             replay: None,
+            replayed: None,
             coming: None,
             recorder: None,
             marked: None,
@@ -377,7 +380,7 @@ impl Rehearsal {
         self.kept = Kept::new(self.program.rate);
         self.history = History::default();
         self.log.clear();
-        self.replay = None;
+        (self.replay, self.replayed) = (None, None);
         (self.recorder, self.marked) = (None, None);
         self.told.clear();
         self.only.held.clear();
@@ -524,6 +527,7 @@ impl Rehearsal {
         self.names.add_all(&offline::names_in(playthrough));
         let rate = self.program.rate;
         self.begin(playthrough.seed(), offline::inputs(playthrough, rate));
+        self.replayed = Some(name.to_owned());
         self.replay = Some(Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) });
     }
 
@@ -570,6 +574,7 @@ impl Rehearsal {
         for happening in &happened {
             self.note(happening, document);
         }
+        self.replayed = Some(coming.replay.name.clone());
         self.replay = Some(coming.replay);
         // What has been edited meanwhile counts from here on.
         if coming.program != self.program.id {

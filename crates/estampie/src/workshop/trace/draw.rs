@@ -3,6 +3,7 @@
 use super::inputs::{ClickRow, ClickTime, Line};
 use super::{Column, Row};
 use crate::workshop::app::App;
+use crate::workshop::checks::Standing;
 use crate::workshop::lanes::{Span, paint};
 use crate::workshop::painter::{NARROW, Painter, rows_of};
 use crate::workshop::rehearsal::LogLine;
@@ -12,6 +13,8 @@ use crate::workshop::view::Targets;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Trigger;
 use estampie_engine::units::Seconds;
+use estampie_project::language::StepAction;
+use estampie_proof::check::Broken;
 use estampie_proof::trace::lanes::{Content, Follows, Lane, content, last_told};
 use estampie_proof::trace::print_value;
 use estampie_proof::trace::would;
@@ -114,10 +117,17 @@ fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         painter.text(area.x + 1, top + 2, area.width - 2, "nothing yet: send an event on the Stage, or replay a playthrough", Role::Secondary);
         return;
     }
+    let marks = marks(app);
+    let area = if marks.is_empty() {
+        area
+    } else {
+        expectations(app, painter, &span, Rect { width: names, ..area }, &marks);
+        Rect { height: area.height - 1, ..area }
+    };
     let rows = app.trace_rows();
     let chosen = app.trace.row_in(&rows);
-    let heights: Vec<u16> = rows.iter().map(|row| height(row, area.height)).collect();
     let room = area.height.saturating_sub(2);
+    let heights = heights(&rows, room);
     let first = first_row(&heights, chosen, room);
     let mut y = top + 1;
     let mut last = first;
@@ -149,12 +159,52 @@ fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     playhead(app, painter, &span, Rect { y: top, height: area.bottom() - top, ..area });
 }
 
-/// How many rows a row has: what is drawn as a curve has two where there is room.
-fn height(row: &Row, room: u16) -> u16 {
-    match row {
-        Row::Lane(lane) if room > 28 && matches!(lane.follows, Follows::Parameter | Follows::Loudness | Follows::Peak | Follows::Voices) => 2,
-        _ => 1,
+/// What is expected of the playthrough that was replayed: when, and what is instead if it is not kept.
+fn marks(app: &App) -> Vec<(f64, Option<&Broken>)> {
+    let Some(name) = &app.rehearsal.replayed else { return Vec::new() };
+    let Some(at) = app.document().playthroughs.iter().position(|(n, _)| n == name) else { return Vec::new() };
+    if !matches!(app.standing(at), Standing::Kept(_) | Standing::Broken(..)) {
+        return Vec::new();
     }
+    let broken = app.broken_of(name);
+    let steps = app.document().playthroughs[at].1.steps();
+    let own = steps.into_iter().filter(|(step, _)| matches!(step.action, StepAction::Expect(_)));
+    let mut marks: Vec<(f64, Option<&Broken>)> =
+        own.map(|(step, place)| (step.at.0, broken.iter().find(|b| b.place.file == place.file && b.place.line == place.line))).collect();
+    // What is always expected is marked where it is not kept.
+    let file = crate::workshop::playthroughs::file_of(name);
+    marks.extend(broken.iter().filter(|b| b.place.file != file).map(|b| (b.at.unwrap_or(b.from).0, Some(b))));
+    marks
+}
+
+/// A row with what is expected, at the foot: ✓ where it is kept, ✗ where it is not, with what was instead where there is room.
+fn expectations(app: &App, painter: &mut Painter<'_>, span: &Span, names: Rect, marks: &[(f64, Option<&Broken>)]) {
+    let y = names.bottom() - 1;
+    let rate = f64::from(app.program().rate);
+    let wrong = marks.iter().filter(|m| m.1.is_some()).count();
+    painter.text(names.x + 2, y, names.width - 8, "expected", Role::Text);
+    let (count, role) = if wrong == 0 { (format!("✓ {}", marks.len()), Role::Good) } else { (format!("✗ {wrong}"), Role::Accent) };
+    painter.right(names.right() - 1, y, &count, role);
+    let at = |seconds: f64| (seconds * rate).round() as u64;
+    let inside = |seconds: f64| (span.from..=span.to).contains(&(seconds * rate));
+    for (seconds, _) in marks.iter().filter(|m| inside(m.0) && m.1.is_none()) {
+        painter.text(span.column(at(*seconds)), y, 1, "✓", Role::Good);
+    }
+    for (seconds, broken) in marks.iter().filter(|m| inside(m.0)) {
+        let Some(broken) = broken else { continue };
+        let x = span.column(at(*seconds));
+        let text = format!("✗ {}: {}", broken.expected, broken.was);
+        let room = (span.x + span.width).saturating_sub(x);
+        painter.text(x, y, if usize::from(room) >= 20 { room } else { 1 }, if usize::from(room) >= 20 { &text } else { "✗" }, Role::Accent);
+    }
+}
+
+/// How many rows each row has: what is drawn as a curve has two where that pushes little out of sight.
+fn heights(rows: &[Row], room: u16) -> Vec<u16> {
+    let curve = |row: &Row| matches!(row, Row::Lane(lane) if matches!(lane.follows, Follows::Parameter | Follows::Loudness | Follows::Peak | Follows::Voices));
+    let curves = rows.iter().filter(|row| curve(row)).count();
+    let tall = rows.len() + curves <= usize::from(room) * 5 / 4;
+    rows.iter().map(|row| if tall && curve(row) { 2 } else { 1 }).collect()
 }
 
 /// The first row that is drawn, so that the chosen one is in sight.

@@ -143,14 +143,14 @@ impl View for Trace {
                 }
             }
             Do::Back if !app.trace.filter.is_empty() => app.trace.filter.clear(),
-            Do::Back if app.rehearsal.back().is_some() => app.to_the_present(),
+            Do::Back if app.rehearsal.back().is_some() => app.look_at_now(),
             Do::Edit => app.expect_traced(),
             Do::Left => app.move_playhead(-1.0),
             Do::Right => app.move_playhead(1.0),
             Do::FineLeft => app.move_playhead(-0.1),
             Do::FineRight => app.move_playhead(0.1),
             Do::First if lanes => app.look_back_at(app.rehearsal.kept().begins()),
-            Do::Last if lanes => app.to_the_present(),
+            Do::Last if lanes => app.look_at_now(),
             Do::NextColumn | Do::PreviousColumn => app.trace.column = if lanes { Column::Lines } else { Column::Lanes },
             Do::ZoomIn => app.zoom_time(0.5),
             Do::ZoomOut => app.zoom_time(2.0),
@@ -282,7 +282,7 @@ impl App {
         self.trace.chosen = chosen.map(|(number, _)| number);
         match chosen {
             Some((_, frame)) => self.look_back_at(frame),
-            None => self.to_the_present(),
+            None => self.look_at_now(),
         }
     }
 
@@ -290,7 +290,7 @@ impl App {
     fn look_back_at(&mut self, frame: u64) {
         let now = self.rehearsal.now();
         if frame >= now {
-            return self.to_the_present();
+            return self.look_at_now();
         }
         if !self.rehearsal.look(frame) {
             return;
@@ -302,7 +302,7 @@ impl App {
         self.trace.to = Some(if inside { to } else { (frame + length / 2).min(now.max(length)) });
     }
 
-    fn to_the_present(&mut self) {
+    fn look_at_now(&mut self) {
         self.rehearsal.come_back();
         self.trace.to = None;
     }
@@ -391,7 +391,8 @@ impl App {
 
     /// Offers, as a line of the playthrough that is replayed, what holds now of the sound that is chosen.
     fn expect_traced(&mut self) {
-        let Some(playthrough) = self.rehearsal.replay.as_ref().map(|r| r.name.clone()) else {
+        let known = |name: &String| self.document().playthroughs.iter().any(|(n, _)| n == name);
+        let Some(playthrough) = self.rehearsal.replayed.clone().filter(known) else {
             return self.say("replay a playthrough first (9, enter; space freezes it): it is of that that something is expected");
         };
         let Some(sound) = self.traced_sound() else { return };
