@@ -26,6 +26,7 @@ pub mod check;
 pub mod compare;
 mod cores;
 pub mod draw;
+pub mod explore;
 pub mod keep;
 pub mod listen_elsewhere;
 pub mod measure;

@@ -4,6 +4,7 @@ mod actions;
 mod audio;
 mod bundles;
 mod checks;
+mod explore;
 mod mix;
 mod music;
 mod notes;
@@ -112,6 +113,7 @@ impl Compiler<'_> {
         self.playthroughs();
         self.checks();
         self.bundle_parts();
+        self.explored();
     }
 
     fn fault(&mut self, place: &Place, what: impl Into<String>, fix: impl Into<String>) {

@@ -14,6 +14,7 @@ mod describe;
 mod difference;
 pub(crate) mod edit;
 mod effects;
+mod explore;
 mod fields;
 mod game;
 mod generators;
@@ -45,6 +46,7 @@ pub use difference::{Difference, differences};
 pub use edit::{Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
 pub(crate) use effects::read_octaves;
 pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
+pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParameter, MadeState};
 pub use fields::Located;
 pub use game::{EventDoc, GameName, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
 pub use generators::GeneratorDoc;
@@ -100,6 +102,8 @@ pub struct Document {
     pub player_levels: Vec<PlayerLevelDoc>,
     /// Zones, doorways, walls, and what sounds where.
     pub world: WorldDoc,
+    /// How it is played, for made-up play.
+    pub explore: ExploreDoc,
     /// All modulations.
     pub modulations: Vec<ModulationDoc>,
     /// All reactions in order.

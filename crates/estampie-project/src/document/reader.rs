@@ -1,7 +1,7 @@
 //! Reading the texts of a project: each file once for as long as it stays as it is, so that an edit costs what it touches.
 
 use super::fields::Reading;
-use super::{BusDoc, Document, Fault, Place, Sources, game, mix, music, settings, sounds, world};
+use super::{BusDoc, Document, Fault, Place, Sources, explore, game, mix, music, settings, sounds, world};
 use crate::fault::Lines;
 use crate::language::{expect, playthrough, reactions};
 use std::cell::RefCell;
@@ -85,6 +85,7 @@ fn read_file(file: &str, text: &Arc<str>, audio: &BTreeSet<String>) -> Read {
         "mix.toml" => mix::read_mix(&reading, &mut part),
         "modulation.toml" => part.modulations = mix::read_modulations(&reading),
         "world.toml" => part.world = world::read_world(&reading),
+        "explore.toml" => part.explore = explore::read_explore(&reading),
         "reactions.est" => {
             let (list, found) = reactions::parse(file, text);
             part.reactions = list.into_iter().map(Arc::new).collect();
@@ -128,6 +129,7 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
         }
         "modulation.toml" => document.modulations.clone_from(&part.modulations),
         "world.toml" => document.world = part.world.clone(),
+        "explore.toml" => document.explore = part.explore.clone(),
         "reactions.est" => document.reactions.clone_from(&part.reactions),
         "checks.est" => document.checks.clone_from(&part.checks),
         _ => {}

@@ -458,6 +458,85 @@ pub static MODULATION: Table = table(
     ],
 );
 
+/// `explore.toml`.
+pub static EXPLORE: Table = table(
+    "exploring",
+    "explore.toml",
+    &[
+        f("length", Quantity("s", 5.0, 3_600.0), "90 s", "how long one made-up play is"),
+        f("idle", Quantity("%", 0.0, 100.0), "10 %", "of how much of it nothing is done, as in a menu or a pause"),
+        f("spam", Quantity("%", 0.0, 100.0), "2 %", "how often whoever sends something sends it again and again"),
+        f("walk", Text("speeds, like 1..5 m/s"), "1..5 m/s", "how fast the listener walks from zone to zone"),
+        f("stays", Range("s"), "2..10 s", "how long he stays where he went"),
+        f("silence", Quantity("s", 0.5, 600.0), "10 s", "how long it may be silent, or music play nothing while it should"),
+        f("waits", Quantity("s", 0.5, 600.0), "30 s", "how long music may wait for its moment"),
+        f("event", Holds::Tables(&MADE_EVENT), "", "how events come; those of which nothing is said are guessed"),
+        f("parameter", Holds::Tables(&MADE_PARAMETER), "", "how parameters move, likewise"),
+        f("state", Holds::Tables(&MADE_STATE), "", "how states change, likewise"),
+        f("emitter", Holds::Tables(&MADE_EMITTER), "", "how emitters of the game move, likewise"),
+        f("accepted", Holds::Tables(&ACCEPTED), "", "problems that are known and may stay"),
+    ],
+);
+
+/// How an event comes in made-up play.
+pub static MADE_EVENT: Table = table(
+    "made-up event",
+    "[[event]]",
+    &[
+        f("event", Name("event"), "!", "which"),
+        f("every", Range("s"), "as in the playthroughs, else 3..20 s", "how long it is from one to the next"),
+        f("on", List("emitters"), "", "of which emitters; one is drawn each time"),
+        f("after", Name("event"), "", "it comes only after this one"),
+        f("within", Range("s"), "0.5..4 s", "so long after that"),
+        f("never", YesNo, "false", "it does not come"),
+    ],
+);
+
+/// How a parameter moves in made-up play.
+pub static MADE_PARAMETER: Table = table(
+    "made-up parameter",
+    "[[parameter]]",
+    &[
+        f("parameter", Name("parameter"), "!", "which"),
+        f("range", Text("a range, like 0..80"), "its whole range", "between which values, in the game's numbers"),
+        f("speed", Text("two speeds, like 0.5..6"), "a twentieth to a half of its range", "how much it moves in a second"),
+        f("jumps", Quantity("%", 0.0, 100.0), "10 %", "how often it is there at once"),
+        f("with", Name("parameter"), "", "it goes with this one, at the same share of its range"),
+        f("never", YesNo, "false", "it does not move"),
+    ],
+);
+
+/// How a state changes in made-up play.
+pub static MADE_STATE: Table = table(
+    "made-up state",
+    "[[state]]",
+    &[
+        f("state", Name("state"), "!", "which"),
+        f("lasts", Range("s"), "6..30 s", "how long a value lasts"),
+        f("goes", Pairs("values with weights, like hunted 2, calm"), "to any other", "from a value to which others"),
+        f("never", YesNo, "false, unless zones set it", "the game does not set it"),
+    ],
+);
+
+/// How an emitter moves in made-up play.
+pub static MADE_EMITTER: Table = table(
+    "made-up emitter",
+    "[[emitter]]",
+    &[
+        f("emitter", Text("a name"), "!", "what the game calls it"),
+        f("kind", Name("emitter of the game"), "", "its kind"),
+        f("within", Range("m"), "1..80 m", "how far from the listener it goes"),
+        f("speed", Text("two speeds, like 0.5..5"), "0.5..5", "how many metres in a second"),
+    ],
+);
+
+/// A problem that may stay.
+pub static ACCEPTED: Table = table(
+    "accepted problem",
+    "[[accepted]]",
+    &[f("problem", Text("its kind and what it is about, as explore tells it"), "!", "which"), f("reason", Note, "!", "why it may stay")],
+);
+
 /// `music/*.toml`.
 pub static MUSIC: Table = table(
     "music",
@@ -816,7 +895,7 @@ pub static FLOCK: Table = table(
 );
 
 /// The files of a project, each with a word for it and its table. Sounds stand in their files by name, without a table around them.
-pub static FILES: [(&str, &Table); 8] = [
+pub static FILES: [(&str, &Table); 9] = [
     ("project", &PROJECT),
     ("game", &GAME),
     ("sounds", &SOUND),
@@ -825,6 +904,7 @@ pub static FILES: [(&str, &Table); 8] = [
     ("world", &WORLD),
     ("modulation", &MODULATIONS),
     ("music", &MUSIC),
+    ("explore", &EXPLORE),
 ];
 
 /// All tables, each once, those that others hold after them.
@@ -940,7 +1020,7 @@ mod tests {
     use crate::document::{Document, Sources};
 
     /// A project in which every table stands once, with faults where nothing else is worth writing.
-    const ALL: [(&str, &str); 8] = [
+    const ALL: [(&str, &str); 9] = [
         ("estampie.toml", "format = 1\n[bundles.b]\nholds = [\"a\"]\n[encoding.e]\nfiles = [\"audio/*\"]\nas = \"lossless\"\nstreamed = true\n"),
         (
             "game.toml",
@@ -960,6 +1040,10 @@ mod tests {
         (
             "music/all.toml",
             "[piece.k]\n[piece.k.ducks.l]\n[piece.k.section.c]\nbars = 512\n[piece.k.section.c.layer.y]\nfile = \"audio/a.wav\"\n[[piece.k.transition]]\nfrom = \"c\"\nto = \"any\"\n[piece.l.section.c]\nbars = 1\n[stinger.s]\nsound = \"a\"\nduck = {}\n[playlist.n]\npieces = [\"k\"]\n[instrument.i]\nkind = \"reed\"\n",
+        ),
+        (
+            "explore.toml",
+            "# how it is played\n[[event]]\nevent = \"e\"\n[[parameter]]\nparameter = \"p\"\n[[state]]\nstate = \"s\"\n[[emitter]]\nemitter = \"x\"\n[[accepted]]\nproblem = \"x\"\nreason = \"y\"\n",
         ),
     ];
 
@@ -1013,6 +1097,10 @@ mod tests {
             ("stinger", 7, "[stinger.s]\n"),
             ("playlist", 7, "[playlist.n]\n"),
             ("instrument", 7, "[instrument.i]\n"),
+            ("exploring", 8, "# how it is played\n"),
+            ("made-up event", 8, "[[event]]\n"),
+            ("made-up parameter", 8, "[[parameter]]\n"),
+            ("made-up state", 8, "[[state]]\n"),
         ];
         let (_, file, head) = heads.iter().find(|(name, ..)| *name == table.name)?;
         let mut files: Vec<(&str, String)> = ALL.iter().map(|(name, text)| (*name, (*text).to_owned())).collect();

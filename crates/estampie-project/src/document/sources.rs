@@ -43,7 +43,8 @@ impl Manner {
     }
 }
 
-const SINGLE: [&str; 8] = ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est", "checks.est"];
+const SINGLE: [&str; 9] =
+    ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est", "checks.est", "explore.toml"];
 
 impl Sources {
     /// Reads all project files below `root`. What cannot be read is a fault.

@@ -1,9 +1,9 @@
 //! The kinds of things that a project is made of, a line each: where they stand in its files, and what a new one begins with.
 
 use crate::document::registry::{
-    AREA, BEARING, BUNDLE_PART, BUS, DOORWAY, DUCK, EFFECT, EMITTER, ENCODING, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT, LINES, MODULATION,
-    ONE_SHOTS, PARAMETER, PIECE, PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE, SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD,
-    ZONE,
+    ACCEPTED, AREA, BEARING, BUNDLE_PART, BUS, DOORWAY, DUCK, EFFECT, EMITTER, ENCODING, EXPLORE, FALLOFF, FLOCK, FORMULA, GENERATOR, INSTRUMENT, LAYER, LIMIT,
+    LINES, MADE_EMITTER, MADE_EVENT, MADE_PARAMETER, MADE_STATE, MODULATION, ONE_SHOTS, PARAMETER, PIECE, PIECE_DUCK, PLAYLIST, PROJECT, SECTION, SHAPE,
+    SNAPSHOT, SOUND, STATE, STINGER, TRAIL, TRANSITION, Table, VARY, WALL, WORLD, ZONE,
 };
 use std::hash::{Hash, Hasher};
 
@@ -106,10 +106,11 @@ const GAME: Files = Files::One("game.toml");
 const MIX: Files = Files::One("mix.toml");
 const WORLD_FILE: Files = Files::One("world.toml");
 const SHARED: Files = Files::One("shared.toml");
+const EXPLORE_FILE: Files = Files::One("explore.toml");
 const MUSIC: Files = Files::In("music");
 
 /// All kinds, by the parts of a project.
-pub static KINDS: [ThingKind; 43] = [
+pub static KINDS: [ThingKind; 49] = [
     kind("project", ("project", "the project"), Files::One("estampie.toml"), &[], Form::Whole(&PROJECT)),
     begins(
         kind("project", ("part of the bundle", "parts of the bundle"), Files::One("estampie.toml"), &["bundles"], Form::Named(&BUNDLE_PART)),
@@ -162,6 +163,18 @@ pub static KINDS: [ThingKind; 43] = [
     begins(kind("world", ("bearing", "bearings"), WORLD_FILE, &["bearings"], Form::Named(&BEARING)), &[("bearing", "0 deg")]),
     begins(kind("world", ("one-shots", "one-shots"), WORLD_FILE, &["one-shots"], Form::Named(&ONE_SHOTS)), &[("plays", "@sound")]),
     begins(kind("world", ("flock", "flocks"), WORLD_FILE, &["flocks"], Form::Named(&FLOCK)), &[("plays", "@sound"), ("points", "0, 0")]),
+    kind("exploring", ("exploring", "exploring"), EXPLORE_FILE, &[], Form::Whole(&EXPLORE)),
+    begins(kind("exploring", ("made-up event", "made-up events"), EXPLORE_FILE, &["event"], Form::Numbered(&MADE_EVENT)), &[("event", "@event")]),
+    begins(
+        kind("exploring", ("made-up parameter", "made-up parameters"), EXPLORE_FILE, &["parameter"], Form::Numbered(&MADE_PARAMETER)),
+        &[("parameter", "@parameter")],
+    ),
+    begins(kind("exploring", ("made-up state", "made-up states"), EXPLORE_FILE, &["state"], Form::Numbered(&MADE_STATE)), &[("state", "@state")]),
+    begins(kind("exploring", ("made-up emitter", "made-up emitters"), EXPLORE_FILE, &["emitter"], Form::Numbered(&MADE_EMITTER)), &[("emitter", "visitor")]),
+    begins(
+        kind("exploring", ("accepted problem", "accepted problems"), EXPLORE_FILE, &["accepted"], Form::Numbered(&ACCEPTED)),
+        &[("problem", "none"), ("reason", "none yet")],
+    ),
 ];
 
 /// The kind of a word.

@@ -98,7 +98,7 @@ pub struct Coverage {
 
 impl Coverage {
     /// With nothing come by.
-    fn nothing(program: &Program, document: &Document) -> Coverage {
+    pub(crate) fn nothing(program: &Program, document: &Document) -> Coverage {
         let all = |kind: &Kind| (kind.all)(program, document).into_iter().map(|name| (name, Counts::new())).collect();
         Coverage { kinds: KINDS.iter().map(|kind| (kind.word, all(kind))).collect(), refused: BTreeMap::new() }
     }
@@ -128,7 +128,29 @@ impl Coverage {
         Value::Object(object)
     }
 
-    fn note(&mut self, what: &What, within: &Within<'_>, playthrough: &str) {
+    /// Takes in what [`Coverage::to_json`] gave; `None` if it is something else.
+    pub(crate) fn read_json(&mut self, value: &Value) -> Option<()> {
+        let counts = |row: &Value| -> Option<Counts> {
+            let all = row["playthroughs"].as_object()?;
+            all.iter().map(|(name, count)| Some((name.clone(), count.as_u64()?))).collect()
+        };
+        for (word, all) in &mut self.kinds {
+            for row in value[*word].as_array()? {
+                // What this project no longer has is left out.
+                if let Some(own) = all.get_mut(row["name"].as_str()?) {
+                    counts(row)?.into_iter().for_each(|(name, count)| *own.entry(name).or_default() += count);
+                }
+            }
+        }
+        for row in value["refused"].as_array()? {
+            let why = (row["sound"].as_str()?.to_owned(), row["why"].as_str()?.to_owned());
+            let own = self.refused.entry(why).or_default();
+            counts(row)?.into_iter().for_each(|(name, count)| *own.entry(name).or_default() += count);
+        }
+        Some(())
+    }
+
+    pub(crate) fn note(&mut self, what: &What, within: &Within<'_>, playthrough: &str) {
         let names = &within.program.names;
         for (kind, (_, all)) in KINDS.iter().zip(&mut self.kinds) {
             for name in (kind.of)(what, within) {
@@ -144,7 +166,7 @@ impl Coverage {
         }
     }
 
-    fn add(&mut self, other: Coverage) {
+    pub(crate) fn add(&mut self, other: Coverage) {
         let add = |to: &mut Counts, from: Counts| from.into_iter().for_each(|(name, count)| *to.entry(name).or_default() += count);
         for ((_, to), (_, from)) in self.kinds.iter_mut().zip(other.kinds) {
             from.into_iter().for_each(|(name, counts)| add(to.entry(name).or_default(), counts));
@@ -176,13 +198,13 @@ fn why(reason: &Reason) -> &'static str {
 }
 
 /// Which sounds are takes of which, to find those between the one that was asked for and the one whose take is heard.
-struct Within<'a> {
+pub(crate) struct Within<'a> {
     program: &'a Program,
     takes: HashMap<NameKey, Vec<NameKey>>,
 }
 
 impl Within<'_> {
-    fn new(program: &Program) -> Within<'_> {
+    pub(crate) fn new(program: &Program) -> Within<'_> {
         let inner = |sound: &estampie_engine::program::Sound| {
             let takes = sound.groups.iter().flat_map(|g| &g.takes);
             takes.filter_map(|t| if let TakeOf::Sound(inner) = &t.of { Some(program.sounds[*inner as usize].key) } else { None }).collect()

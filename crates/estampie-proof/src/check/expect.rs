@@ -71,12 +71,12 @@ impl std::fmt::Display for Broken {
 }
 
 /// The expectations of a playthrough, with their moments and places.
-fn all<'a>(document: &'a Document, playthrough: &'a Playthrough) -> Vec<(&'a Expected, Seconds, &'a Place)> {
+fn all<'a>(document: &'a Document, playthrough: &'a Playthrough) -> Vec<Held<'a>> {
     let own = playthrough.steps().into_iter().filter_map(|(step, place)| match &step.action {
         StepAction::Expect(expected) => Some((&**expected, step.at, place)),
         _ => None,
     });
-    own.chain(document.checks.iter().map(|a| (&a.expected, Seconds(0.0), &a.place))).collect()
+    own.chain(always(document)).collect()
 }
 
 /// Renders a playthrough and holds it against all that is expected of it; gives what was not kept, or nothing at all if `goes` said that it is no longer
@@ -87,24 +87,41 @@ pub fn hold(program: &Arc<Program>, document: &Document, (name, playthrough): (&
     if expected.is_empty() {
         return Some(Vec::new());
     }
+    let seen = observe(program, playthrough, &watched(program, &expected), goes)?;
+    Some(judge(program, &expected, name, &seen))
+}
+
+/// What is expected of every playthrough.
+pub(crate) fn always(document: &Document) -> Vec<Held<'_>> {
+    document.checks.iter().map(|a| (&a.expected, Seconds(0.0), &a.place)).collect()
+}
+
+/// An expectation with its moment and place.
+pub(crate) type Held<'a> = (&'a Expected, Seconds, &'a Place);
+
+/// The sounds that expectations are about.
+pub(crate) fn watched(program: &Program, expected: &[Held<'_>]) -> HashSet<NameKey> {
     let named: Vec<&str> =
         expected.iter().flat_map(|(e, ..)| e.names()).filter(|(of, _)| matches!(of, Named::Sound | Named::Sounds)).map(|(_, w)| w.text.as_str()).collect();
-    let watched: HashSet<NameKey> = program.sounds.iter().map(|s| s.key).filter(|key| named.iter().any(|n| covers(program, n, *key))).collect();
-    let seen = observe(program, playthrough, &watched, goes)?;
-    let look = Look { program, seen: &seen };
-    let broken = expected.into_iter().filter_map(|(expected, from, place)| {
+    program.sounds.iter().map(|s| s.key).filter(|key| named.iter().any(|n| covers(program, n, *key))).collect()
+}
+
+/// What of expectations is not kept by what was seen.
+pub(crate) fn judge(program: &Program, expected: &[Held<'_>], name: &str, seen: &Observed) -> Vec<Broken> {
+    let look = Look { program, seen };
+    let broken = expected.iter().filter_map(|(expected, from, place)| {
         let frame = from.frames(seen.rate);
         let was = look.judge(expected, frame)?;
         Some(Broken {
-            place: place.clone(),
+            place: (*place).clone(),
             playthrough: name.to_owned(),
-            from,
+            from: *from,
             expected: expected.to_string(),
             was: was.words,
             at: was.frame.map(|f| Seconds::of_frames(f, seen.rate)),
         })
     });
-    Some(broken.collect())
+    broken.collect()
 }
 
 /// Whether a name means a sound: its own, the beginning of its name, or its group.

@@ -1,8 +1,8 @@
 //! Checks: what a machine can hear. Every way between the sections of every piece, and what playthroughs are expected to keep.
 
-mod coverage;
-mod expect;
-mod observe;
+pub(crate) mod coverage;
+pub(crate) mod expect;
+pub(crate) mod observe;
 mod transitions;
 
 pub use coverage::{Counts, Coverage, coverage};

@@ -14,10 +14,10 @@ use std::sync::Arc;
 const EVERY: u32 = 8;
 
 /// Frames of those blocks.
-pub(super) const STEP: usize = EVERY as usize * estampie_engine::time::BLOCK;
+pub(crate) const STEP: usize = EVERY as usize * estampie_engine::time::BLOCK;
 
 /// What is quieter than this is not heard, in dB below full scale.
-pub(super) const HEARD: f32 = -70.0;
+pub(crate) const HEARD: f32 = -70.0;
 
 /// A step of less than this (in full scale) is no click, whatever is around it: 34 dB below full scale.
 const LEAST_CLICK: f32 = 0.02;
@@ -29,66 +29,72 @@ const NEAR: usize = 2;
 
 /// A voice of a sound that is watched.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Heard {
-    pub(super) voice: u64,
-    pub(super) sound: NameKey,
+pub(crate) struct Heard {
+    pub(crate) voice: u64,
+    pub(crate) sound: NameKey,
     /// The gain from its audio to the output, in dB.
-    pub(super) level_db: f32,
+    pub(crate) level_db: f32,
     /// What it adds to the output, in dB below full scale.
-    pub(super) power_db: f32,
+    pub(crate) power_db: f32,
     /// How far away it is, if it is anywhere.
-    pub(super) metres: Option<f32>,
+    pub(crate) metres: Option<f32>,
 }
 
 /// One moment.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Sample {
-    pub(super) frame: u64,
+pub(crate) struct Sample {
+    pub(crate) frame: u64,
     /// Of each bus the greatest sample since the moment before.
-    pub(super) peaks: Vec<f32>,
+    pub(crate) peaks: Vec<f32>,
     /// What each bus adds to the output, in dB below full scale.
-    pub(super) powers_db: Vec<f32>,
-    pub(super) snapshots: Vec<f32>,
-    pub(super) parameters: Vec<f32>,
-    pub(super) voices: Vec<Heard>,
+    pub(crate) powers_db: Vec<f32>,
+    pub(crate) snapshots: Vec<f32>,
+    pub(crate) parameters: Vec<f32>,
+    pub(crate) voices: Vec<Heard>,
     /// The greatest sample of the output.
-    pub(super) peak: f32,
+    pub(crate) peak: f32,
+    /// What the ceiling took away at most, in dB (0 or less).
+    pub(crate) ceiling_db: f32,
+    /// How many voices are heard.
+    pub(crate) sounding: usize,
 }
 
 /// The loudness of a tenth of a second, in LUFS, and its true peak in dBTP.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Tenth {
-    pub(super) momentary: f64,
-    pub(super) short_term: f64,
-    pub(super) true_peak: f64,
+pub(crate) struct Tenth {
+    pub(crate) momentary: f64,
+    pub(crate) short_term: f64,
+    pub(crate) true_peak: f64,
 }
 
 /// Where in its piece's bar a stinger came: the bar and beat from 0, and how far the nearest beat is, in seconds.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Stung {
-    pub(super) frame: u64,
-    pub(super) stinger: NameKey,
-    pub(super) beat: Option<(u32, f64)>,
+pub(crate) struct Stung {
+    pub(crate) frame: u64,
+    pub(crate) stinger: NameKey,
+    pub(crate) beat: Option<(u32, f64)>,
 }
 
 /// Everything that was looked at.
 #[derive(Debug, Default)]
-pub(super) struct Observed {
-    pub(super) rate: u32,
-    pub(super) frames: u64,
-    pub(super) samples: Vec<Sample>,
-    pub(super) happened: Vec<Happening>,
+pub(crate) struct Observed {
+    pub(crate) rate: u32,
+    pub(crate) frames: u64,
+    pub(crate) samples: Vec<Sample>,
+    pub(crate) happened: Vec<Happening>,
     /// Seconds of a bar of each piece, as it was when it was last looked at: frame, piece, seconds.
-    pub(super) bars: Vec<(u64, NameKey, f64)>,
-    pub(super) stung: Vec<Stung>,
-    pub(super) tenths: Vec<Tenth>,
-    pub(super) integrated: f64,
+    pub(crate) bars: Vec<(u64, NameKey, f64)>,
+    pub(crate) stung: Vec<Stung>,
+    pub(crate) tenths: Vec<Tenth>,
+    pub(crate) integrated: f64,
     /// Frames of clicks.
-    pub(super) clicks: Vec<u64>,
+    pub(crate) clicks: Vec<u64>,
     /// The sound of each voice, its take, and what was asked for.
-    pub(super) voices: HashMap<u64, (NameKey, NameKey, NameKey)>,
+    pub(crate) voices: HashMap<u64, (NameKey, NameKey, NameKey)>,
+    /// How everything stood before the end.
+    pub(crate) stands: Option<Box<Status>>,
     /// When each voice began and ended.
-    pub(super) spans: HashMap<u64, (u64, u64)>,
+    pub(crate) spans: HashMap<u64, (u64, u64)>,
 }
 
 /// Finds steps that stand out, in samples as they come.
@@ -151,7 +157,7 @@ impl Clicks {
 
 /// Renders a playthrough and looks at what it comes to; not to its end if it is no longer wanted. `watched` are the sounds whose voices are looked at, by
 /// the name that was asked for or that of a sound within.
-pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched: &HashSet<NameKey>, goes: &dyn Fn() -> bool) -> Option<Observed> {
+pub(crate) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched: &HashSet<NameKey>, goes: &dyn Fn() -> bool) -> Option<Observed> {
     let rate = program.rate;
     let schedule = inputs(playthrough, rate).into();
     let prepared = Prepared::new(Arc::clone(program), playthrough.seed());
@@ -162,6 +168,7 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
     let (mut buffer, mut tenth) = (vec![0.0f32; 2 * STEP], Vec::with_capacity(rate as usize / 5));
     let tenth_long = rate as usize / 10 * 2;
     let unheard = heard(playthrough, rate).0;
+    let end = playthrough.length().frames(rate);
     let mut left = seen.frames as usize;
     let mut last: Option<Box<Status>> = None;
     while left > 0 {
@@ -185,6 +192,9 @@ pub(super) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
             seen.note(program, &happening, last.as_deref());
         }
         if let Some(status) = remote.status() {
+            if status.frame <= end && status.frame + 2 * STEP as u64 > end {
+                seen.stands = Some(Box::new((*status).clone()));
+            }
             if is_heard {
                 seen.look(program, &status, watched, part.iter().fold(0.0f32, |a, b| a.max(b.abs())));
             }
@@ -259,7 +269,8 @@ impl Observed {
             }
             below[at] = sum;
         }
-        let mut sample = Sample { frame: status.frame, peak, ..Sample::default() };
+        let mut sample = Sample { frame: status.frame, peak, ceiling_db: status.ceiling_db, ..Sample::default() };
+        sample.sounding = status.voices.iter().filter(|v| !v.asleep).count();
         sample.peaks = status.buses.iter().map(|b| b.peak[0].max(b.peak[1])).collect();
         sample.powers_db = status.buses.iter().zip(&below).map(|(b, below)| b.rms_db + below).collect();
         sample.snapshots = status.snapshots.iter().map(|s| s.share).collect();

@@ -4,7 +4,7 @@ use super::output::{out, print_faults, tell};
 use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project::{self, Loaded};
-use estampie_proof::check::{self, Broken};
+use estampie_proof::check::{self, Broken, Coverage};
 use indicatif::{ProgressBar, ProgressStyle};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use std::io::{IsTerminal as _, Write as _};
@@ -187,6 +187,16 @@ fn write_coverage(path: &Path, loaded: &Loaded, force: bool) -> Result<(), Failu
     if stopped.load(Ordering::Relaxed) {
         return Err(Failure::Fault("stopped; nothing was written".into()));
     }
+    tell_coverage(&coverage);
+    let text = serde_json::to_string_pretty(&coverage.to_json()).map_err(|e| Failure::Fault(e.to_string()))?;
+    let mut file = Aside::create(path, &["json"], Some(loaded.workspace.root()), force)?;
+    file.write_all(text.as_bytes())?;
+    file.finish()?;
+    Ok(())
+}
+
+/// Tells how much of each kind was come by.
+pub(super) fn tell_coverage(coverage: &Coverage) {
     for (word, _) in &coverage.kinds {
         let (all, never) = coverage.never(word);
         if all == 0 {
@@ -200,9 +210,4 @@ fn write_coverage(path: &Path, loaded: &Loaded, force: bool) -> Result<(), Failu
         let lacks = if names.is_empty() { String::new() } else { format!("; never: {}", names.join(", ")) };
         out!("  {} of {all} {word}{lacks}", all - never.len());
     }
-    let text = serde_json::to_string_pretty(&coverage.to_json()).map_err(|e| Failure::Fault(e.to_string()))?;
-    let mut file = Aside::create(path, &["json"], Some(loaded.workspace.root()), force)?;
-    file.write_all(text.as_bytes())?;
-    file.finish()?;
-    Ok(())
 }

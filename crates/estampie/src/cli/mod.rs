@@ -5,6 +5,7 @@ mod check;
 mod demo;
 mod doctor;
 mod draw;
+mod explore;
 mod game;
 mod listen;
 mod new;
@@ -88,6 +89,8 @@ enum Command {
     /// Reads a project with all its audio and tells every fault; holds its playthroughs against what is expected of them, and listens to every way between
     /// sections
     Check(check::Arguments),
+    /// Plays the project as its game might, for minutes on end, in search of problems
+    Explore(explore::Arguments),
     /// Plays what a running game sends, without a screen, until it is stopped
     Listen(listen::Arguments),
     /// A small game that makes no sound and sends what a real one would, to try the link with
@@ -156,6 +159,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Demo { restore, path, sound, page }) => demo::run(restore, path, &options(&sound, &page)),
         Some(Command::New { folder }) => new::run(&folder),
         Some(Command::Check(arguments)) => check::run(&arguments),
+        Some(Command::Explore(arguments)) => explore::run(&arguments),
         Some(Command::Draw(arguments)) => draw::run(&arguments),
         Some(Command::Bundle(arguments)) => bundle::run(&arguments),
         Some(Command::Game(arguments)) => game::run(&arguments),

@@ -58,6 +58,11 @@ const THINGS: &[Made] = &[
     ("bearing", "sea", &[("bearing", "270 deg")]),
     ("one-shots", "drips", &[("plays", "hull/groan"), ("every", "3..6 s")]),
     ("flock", "midges", &[("plays", "hull/groan"), ("most", "6")]),
+    ("made-up event", "", &[("event", "hull.struck"), ("every", "2..9 s")]),
+    ("made-up parameter", "", &[("parameter", "danger"), ("jumps", "20 %")]),
+    ("made-up state", "", &[("state", "deck"), ("lasts", "4..8 s")]),
+    ("made-up emitter", "", &[("emitter", "gull"), ("within", "2..20 m")]),
+    ("accepted problem", "", &[("problem", "silence main"), ("reason", "the game is a quiet one")]),
 ];
 
 /// Kinds whose things have names of their own, with one of each.

@@ -1,0 +1,210 @@
+//! From a long play that shows a problem to the fewest inputs and the shortest time that still do: delta debugging (Zeller and Hildebrandt,
+//! "Simplifying and isolating failure-inducing input", 2002), after what came before has been put together as what stood then.
+
+use super::finds::{Find, Looking};
+use super::plan::Plan;
+use super::play::{Ending, Play, draw};
+use crate::cores::on_all_cores;
+use crate::keep::parted;
+use estampie_engine::program::Program;
+use estampie_engine::units::Seconds;
+use estampie_project::document::Document;
+use estampie_project::language::playthrough::{Placing, PlaythroughLine};
+use estampie_project::language::{PlaceOf, Playthrough, Step, StepAction};
+use std::cell::Cell;
+use std::sync::Arc;
+
+/// So often a play is rendered at most for one problem; for one that has to settle each time.
+const RENDERINGS: (usize, usize) = (160, 70);
+/// So many seconds before the problem are tried alone, the shortest first.
+const BEFORE: [f64; 4] = [0.5, 2.0, 8.0, 25.0];
+
+/// With numbers as people write them.
+fn tidy(action: StepAction) -> StepAction {
+    let cents = |v: f64| (v * 100.0).round() / 100.0;
+    let time = |t: Seconds| Seconds((t.0 * 1e3).round() / 1e3);
+    match action {
+        StepAction::Place(p) => StepAction::Place(Placing { at: p.at.map(cents), facing: p.facing.map(cents), over: p.over.map(time), ..p }),
+        StepAction::Glide { parameter, from, to, over } => StepAction::Glide { parameter, from, to, over: time(over) },
+        other => other,
+    }
+}
+
+/// A problem with the shortest playthrough that was found for it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Minimised {
+    /// The problem, as the playthrough shows it.
+    pub find: Find,
+    /// The playthrough, with what it shows in its first lines.
+    pub playthrough: Playthrough,
+    /// How many inputs it has, its end left out.
+    pub inputs: usize,
+}
+
+/// One that is being made smaller.
+struct Smaller<'a> {
+    looking: &'a Looking<'a>,
+    find: &'a Find,
+    /// Whether it shows only once everything has been ended.
+    settles: bool,
+    left: Cell<usize>,
+}
+
+impl Smaller<'_> {
+    fn ending(&self, until: f64) -> Ending<'_> {
+        if self.settles { Ending::SettledFor(&self.find.about) } else { Ending::At(until) }
+    }
+
+    /// The problem as a play shows it, if it does. What comes after it is not played.
+    fn shows(&self, play: &Play, until: f64) -> Option<Find> {
+        let left = self.left.get().checked_sub(1)?;
+        self.left.set(left);
+        let playthrough = play.with_end(self.looking.plan, self.ending(until));
+        let (_, finds) = self.looking.look(&playthrough, &|| true)?;
+        finds.into_iter().find(|f| f.kind == self.find.kind && f.about == self.find.about)
+    }
+
+    /// The end of a play that shows it at a moment.
+    fn until(&self, at: f64) -> f64 {
+        ((at + 0.3) * 1e3).ceil() / 1e3
+    }
+
+    fn make(&self, play: Play) -> Option<(Play, f64, Find)> {
+        let whole = self.until(self.find.at);
+        let mut best = match self.shows(&play, whole) {
+            Some(find) => (play, whole, find),
+            // It only took its time.
+            None if self.settles => return None,
+            // It does not show without what came after it: then all of it is kept.
+            None => return Some((play, whole + 60.0, self.find.clone())),
+        };
+        best = self.later(best);
+        best = self.fewer(best);
+        best = self.sooner(best);
+        Some(self.fewer(best))
+    }
+
+    /// Begins as late as it can, with what stood then.
+    fn later(&self, best: (Play, f64, Find)) -> (Play, f64, Find) {
+        let (play, _, find) = &best;
+        let at = if self.settles { play.steps.last().map_or(0.0, |s| s.at.0) } else { find.at };
+        for before in BEFORE {
+            let from = at - before;
+            if from <= 1.0 {
+                break;
+            }
+            let all = Playthrough { lines: play.steps.iter().map(|s| PlaythroughLine::Step(s.clone(), PlaceOf::default())).collect() };
+            let (first, rest) = parted(&all, Seconds(from));
+            let mut steps: Vec<Step> = first.into_iter().map(|action| Step { at: Seconds(0.0), action }).collect();
+            steps.extend(rest.into_iter().filter(|s| self.settles || s.at.0 <= before + 0.3));
+            // What stood is said at once, and what follows comes soon after.
+            let steps: Vec<Step> = steps.into_iter().map(|s| Step { at: Seconds(((s.at.0 + 0.2) * 1e3).round() / 1e3), action: tidy(s.action) }).collect();
+            let shorter = Play { seed: play.seed, steps };
+            let until = before + 0.8;
+            if let Some(find) = self.shows(&shorter, until) {
+                let until = self.until(find.at);
+                return (shorter, until, find);
+            }
+        }
+        best
+    }
+
+    /// Leaves out what is not needed.
+    fn fewer(&self, mut best: (Play, f64, Find)) -> (Play, f64, Find) {
+        // What comes after it is not needed.
+        if !self.settles {
+            best.0.steps.retain(|s| s.at.0 <= best.1);
+        }
+        let mut parts = 2;
+        while best.0.steps.len() > 1 && parts <= best.0.steps.len() && self.left.get() > 0 {
+            let size = best.0.steps.len().div_ceil(parts);
+            let mut changed = false;
+            let mut from = 0;
+            while from < best.0.steps.len() && self.left.get() > 0 {
+                let mut steps = best.0.steps.clone();
+                let to = (from + size).min(steps.len());
+                steps.drain(from..to);
+                let fewer = Play { seed: best.0.seed, steps };
+                match self.shows(&fewer, best.1) {
+                    Some(find) => {
+                        let until = self.until(find.at);
+                        best = (fewer, if self.settles { best.1 } else { until }, find);
+                        changed = true;
+                    }
+                    None => from = to,
+                }
+            }
+            if size == 1 && !changed {
+                break;
+            }
+            parts = if changed { 2.max(parts.saturating_sub(1)) } else { parts * 2 };
+            parts = parts.min(best.0.steps.len().max(1));
+            if size == 1 && changed && best.0.steps.len() <= 1 {
+                break;
+            }
+        }
+        best
+    }
+
+    /// Lets less time go by.
+    fn sooner(&self, mut best: (Play, f64, Find)) -> (Play, f64, Find) {
+        for factor in [0.1, 0.3, 0.6] {
+            let first = best.0.steps.first().map_or(0.0, |s| s.at.0);
+            let squeeze = |at: f64| (((at - first) * factor + first.min(0.2)) * 1e3).round() / 1e3;
+            let steps: Vec<Step> = best.0.steps.iter().map(|s| Step { at: Seconds(squeeze(s.at.0)), action: s.action.clone() }).collect();
+            let shorter = Play { seed: best.0.seed, steps };
+            // What hangs on a time stays as far after the last input as it was.
+            let last = |play: &Play| play.steps.last().map_or(0.0, |s| s.at.0);
+            let until = last(&shorter) + (best.1 - last(&best.0)).max(0.3);
+            if let Some(find) = self.shows(&shorter, until) {
+                let until = self.until(find.at);
+                best = (shorter, until, find);
+                break;
+            }
+        }
+        best
+    }
+}
+
+/// Makes the play of a number, which shows a problem, as small as it can be made; `None` if it is none when it is given time.
+#[must_use]
+pub(crate) fn minimise(looking: &Looking<'_>, seed: u64, number: u64, find: &Find) -> Option<Minimised> {
+    let settles = matches!(find.kind, "no end" | "snapshot stays" | "music goes on");
+    let smaller = Smaller { looking, find, settles, left: Cell::new(if settles { RENDERINGS.1 } else { RENDERINGS.0 }) };
+    let (play, until, find) = smaller.make(draw(looking.plan, seed, number))?;
+    let inputs = play.steps.len();
+    let ending = if settles { Ending::SettledFor(&find.about) } else { Ending::At(until) };
+    let mut playthrough = play.with_end(looking.plan, ending);
+    let about = [format!("{}{}", super::PROBLEM, find.signature()), format!("{:.2} s: {}", find.at, find.words)];
+    playthrough.lines.splice(0..0, about.into_iter().map(PlaythroughLine::Comment));
+    Some(Minimised { find, playthrough, inputs })
+}
+
+/// Makes all plays that show problems as small as they can be made, on all cores; in their order, `None` for what is no problem after all. `done` may stop the rest by giving false.
+#[must_use]
+pub fn minimise_all(
+    program: &Arc<Program>,
+    document: &Document,
+    plan: &Plan,
+    seed: u64,
+    shown: &[(u64, Find)],
+    done: impl Fn() -> bool + Sync,
+) -> Vec<Option<Minimised>> {
+    let looking = Looking::new(program, document, plan);
+    on_all_cores(shown, |(number, find)| minimise(&looking, seed, *number, find), |_| done())
+}
+
+/// The name of the playthrough of a problem: its letters and digits, joined by `-`.
+#[must_use]
+pub fn name_of(find: &Find) -> String {
+    let mut name = String::new();
+    for c in find.signature().chars() {
+        if c.is_ascii_alphanumeric() {
+            name.push(c.to_ascii_lowercase());
+        } else if !name.ends_with('-') && !name.is_empty() {
+            name.push('-');
+        }
+    }
+    name.truncate(60);
+    format!("{}{}", super::FOUND, name.trim_end_matches('-'))
+}
