@@ -88,6 +88,9 @@ pub struct MadeParameter {
     pub never: bool,
 }
 
+/// Values, each with its weight.
+pub type Weights = Vec<(String, f64)>;
+
 /// `[[state]]`.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MadeState {
@@ -96,7 +99,7 @@ pub struct MadeState {
     /// How long a value lasts.
     pub lasts: Option<Span<Seconds>>,
     /// From a value to which others, each with its weight.
-    pub goes: Vec<(Located<String>, Vec<(String, f64)>)>,
+    pub goes: Vec<(Located<String>, Weights)>,
     /// Whether the game never sets it.
     pub never: bool,
 }
@@ -138,7 +141,7 @@ fn read_numbers(text: &str) -> Result<(f64, f64), ValueError> {
 }
 
 /// Reads `hunted 2, calm` as values with weights.
-fn read_weights(text: &str) -> Result<Vec<(String, f64)>, ValueError> {
+fn read_weights(text: &str) -> Result<Weights, ValueError> {
     let wrong = || ValueError::not(text, "values with weights, like \"hunted 2, calm\"");
     text.split(',')
         .map(|part| {

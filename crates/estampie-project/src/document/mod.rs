@@ -46,7 +46,7 @@ pub use difference::{Difference, differences};
 pub use edit::{Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
 pub(crate) use effects::read_octaves;
 pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
-pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParameter, MadeState};
+pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParameter, MadeState, Weights};
 pub use fields::Located;
 pub use game::{EventDoc, GameName, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
 pub use generators::GeneratorDoc;

@@ -55,7 +55,11 @@ const KINDS: &[Kind] = &[
             });
             takes.into_iter().collect()
         },
-        of: |what, within| if let What::VoiceStart { take, .. } = what { text(within, *take) } else { Vec::new() },
+        of: |what, within| match what {
+            // Of a chain all parts count as heard, though one may be let go before its end.
+            What::VoiceStart { take, .. } => within.chains.get(take).cloned().unwrap_or_else(|| text(within, *take)),
+            _ => Vec::new(),
+        },
     },
     Kind {
         word: "sections",
@@ -79,7 +83,7 @@ const KINDS: &[Kind] = &[
     },
     Kind {
         word: "zones",
-        all: |program, _| program.world.zones.iter().map(|z| program.names.get(z.key).to_owned()).collect(),
+        all: |program, _| program.world.zones.iter().filter(|z| !z.shelter).map(|z| program.names.get(z.key).to_owned()).collect(),
         of: |what, within| if let What::Zone { zone, entered: true } = what { text(within, *zone) } else { Vec::new() },
     },
 ];
@@ -201,6 +205,8 @@ fn why(reason: &Reason) -> &'static str {
 pub(crate) struct Within<'a> {
     program: &'a Program,
     takes: HashMap<NameKey, Vec<NameKey>>,
+    /// The files of each chain.
+    chains: HashMap<NameKey, Vec<String>>,
 }
 
 impl Within<'_> {
@@ -209,7 +215,14 @@ impl Within<'_> {
             let takes = sound.groups.iter().flat_map(|g| &g.takes);
             takes.filter_map(|t| if let TakeOf::Sound(inner) = &t.of { Some(program.sounds[*inner as usize].key) } else { None }).collect()
         };
-        Within { program, takes: program.sounds.iter().map(|s| (s.key, inner(s))).collect() }
+        let recipes = program.sounds.iter().flat_map(|s| &s.groups).flat_map(|g| &g.takes);
+        let chains = recipes.filter_map(|t| match &t.of {
+            TakeOf::Recipe(recipe) if !recipe.parts.is_empty() => {
+                Some((recipe.name, recipe.parts.iter().flat_map(|p| &p.clips).map(|(clip, _)| clip.name.clone()).collect()))
+            }
+            _ => None,
+        });
+        Within { program, chains: chains.collect(), takes: program.sounds.iter().map(|s| (s.key, inner(s))).collect() }
     }
 
     /// The sounds on the ways from one down to another, both included.

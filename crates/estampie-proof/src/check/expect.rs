@@ -87,7 +87,7 @@ pub fn hold(program: &Arc<Program>, document: &Document, (name, playthrough): (&
     if expected.is_empty() {
         return Some(Vec::new());
     }
-    let seen = observe(program, playthrough, &watched(program, &expected), goes)?;
+    let seen = observe(program, playthrough, &watched(program, &expected), measures(&expected), goes)?;
     Some(judge(program, &expected, name, &seen))
 }
 
@@ -98,6 +98,11 @@ pub(crate) fn always(document: &Document) -> Vec<Held<'_>> {
 
 /// An expectation with its moment and place.
 pub(crate) type Held<'a> = (&'a Expected, Seconds, &'a Place);
+
+/// Whether loudness has to be measured for expectations: that takes as long as all the rest.
+pub(crate) fn measures(expected: &[Held<'_>]) -> bool {
+    expected.iter().any(|(e, ..)| matches!(e, Expected::Loudness(..) | Expected::TruePeak(_)))
+}
 
 /// The sounds that expectations are about.
 pub(crate) fn watched(program: &Program, expected: &[Held<'_>]) -> HashSet<NameKey> {

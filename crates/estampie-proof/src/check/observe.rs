@@ -156,14 +156,22 @@ impl Clicks {
 }
 
 /// Renders a playthrough and looks at what it comes to; not to its end if it is no longer wanted. `watched` are the sounds whose voices are looked at, by
-/// the name that was asked for or that of a sound within.
-pub(crate) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched: &HashSet<NameKey>, goes: &dyn Fn() -> bool) -> Option<Observed> {
+/// the name that was asked for or that of a sound within. Without `loudness` no tenth has one, and true peaks are only measured where samples come near full
+/// scale.
+pub(crate) fn observe(
+    program: &Arc<Program>,
+    playthrough: &Playthrough,
+    watched: &HashSet<NameKey>,
+    loudness: bool,
+    goes: &dyn Fn() -> bool,
+) -> Option<Observed> {
     let rate = program.rate;
     let schedule = inputs(playthrough, rate).into();
     let prepared = Prepared::new(Arc::clone(program), playthrough.seed());
     let (mut engine, mut remote) = Engine::new(prepared, Options { schedule, status_every: EVERY, ..Options::default() });
     let mut seen = Observed { rate, frames: frames(playthrough, rate), integrated: f64::NEG_INFINITY, ..Observed::default() };
-    let mut loudness = EbuR128::new(2, rate, Mode::M | Mode::S | Mode::I | Mode::TRUE_PEAK | Mode::HISTOGRAM).ok();
+    let mut meter = if loudness { EbuR128::new(2, rate, Mode::M | Mode::S | Mode::I | Mode::TRUE_PEAK | Mode::HISTOGRAM).ok() } else { None };
+    let mut before = Vec::new();
     let mut clicks = Clicks::new(STANDS_OUT);
     let (mut buffer, mut tenth) = (vec![0.0f32; 2 * STEP], Vec::with_capacity(rate as usize / 5));
     let tenth_long = rate as usize / 10 * 2;
@@ -184,7 +192,8 @@ pub(crate) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
         for sample in part.iter().filter(|_| is_heard) {
             tenth.push(*sample);
             if tenth.len() == tenth_long {
-                seen.tenths.push(measured(loudness.as_mut(), &tenth));
+                seen.tenths.push(if loudness { measured(meter.as_mut(), &tenth) } else { peak_of(rate, &before, &tenth) });
+                std::mem::swap(&mut before, &mut tenth);
                 tenth.clear();
             }
         }
@@ -192,7 +201,9 @@ pub(crate) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
             seen.note(program, &happening, last.as_deref());
         }
         if let Some(status) = remote.status() {
-            if status.frame <= end && status.frame + 2 * STEP as u64 > end {
+            // The block of the end itself has it all let go already.
+            let after = status.frame + estampie_engine::time::BLOCK as u64;
+            if after <= end && after + 2 * STEP as u64 > end {
                 seen.stands = Some(Box::new((*status).clone()));
             }
             if is_heard {
@@ -204,13 +215,29 @@ pub(crate) fn observe(program: &Arc<Program>, playthrough: &Playthrough, watched
         }
     }
     if !tenth.is_empty() {
-        seen.tenths.push(measured(loudness.as_mut(), &tenth));
+        seen.tenths.push(if loudness { measured(meter.as_mut(), &tenth) } else { peak_of(rate, &before, &tenth) });
     }
     clicks.look(true);
     seen.clicks = clicks.found.into_iter().filter(|frame| *frame >= unheard).collect();
     seen.excuse_clicks(program);
-    seen.integrated = loudness.and_then(|l| l.loudness_global().ok()).unwrap_or(f64::NEG_INFINITY);
+    seen.integrated = meter.and_then(|l| l.loudness_global().ok()).unwrap_or(f64::NEG_INFINITY);
     Some(seen)
+}
+
+/// Between samples the signal rises above them; where none comes so near full scale it does not get there.
+const NEAR_FULL: f32 = 0.4;
+
+/// The true peak of a tenth of a second, if it may be near full scale, and no loudness.
+fn peak_of(rate: u32, before: &[f32], samples: &[f32]) -> Tenth {
+    let highest = samples.iter().fold(0.0f32, |a, b| a.max(b.abs()));
+    let true_peak = if highest < NEAR_FULL {
+        f64::from(20.0 * highest.max(1e-9).log10())
+    } else {
+        let mut meter = EbuR128::new(2, rate, Mode::TRUE_PEAK).ok();
+        measured(meter.as_mut(), before);
+        measured(meter.as_mut(), samples).true_peak
+    };
+    Tenth { momentary: f64::NEG_INFINITY, short_term: f64::NEG_INFINITY, true_peak }
 }
 
 fn measured(loudness: Option<&mut EbuR128>, samples: &[f32]) -> Tenth {

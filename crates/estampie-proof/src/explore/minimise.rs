@@ -1,21 +1,22 @@
 //! From a long play that shows a problem to the fewest inputs and the shortest time that still do: delta debugging (Zeller and Hildebrandt,
 //! "Simplifying and isolating failure-inducing input", 2002), after what came before has been put together as what stood then.
 
-use super::finds::{Find, Looking};
+use super::finds::{DETECTORS, Find, Looking};
 use super::plan::Plan;
-use super::play::{Ending, Play, draw};
+use super::play::{Ending, Play, SETTLE, SETTLE_LONG, draw};
 use crate::cores::on_all_cores;
 use crate::keep::parted;
 use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
 use estampie_project::document::Document;
-use estampie_project::language::playthrough::{Placing, PlaythroughLine};
+use estampie_project::language::playthrough::{Placing, PlaythroughLine, Walking};
 use estampie_project::language::{PlaceOf, Playthrough, Step, StepAction};
 use std::cell::Cell;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
-/// So often a play is rendered at most for one problem; for one that has to settle each time.
-const RENDERINGS: (usize, usize) = (160, 70);
+/// So often a play is rendered at most for one problem.
+const RENDERINGS: usize = 160;
 /// So many seconds before the problem are tried alone, the shortest first.
 const BEFORE: [f64; 4] = [0.5, 2.0, 8.0, 25.0];
 
@@ -47,12 +48,16 @@ struct Smaller<'a> {
     find: &'a Find,
     /// Whether it shows only once everything has been ended.
     settles: bool,
+    /// For how long, just now.
+    settle: Cell<f64>,
+    /// Whether what it is about is only what was near.
+    near: bool,
     left: Cell<usize>,
 }
 
 impl Smaller<'_> {
     fn ending(&self, until: f64) -> Ending<'_> {
-        if self.settles { Ending::SettledFor(&self.find.about) } else { Ending::At(until) }
+        if self.settles { Ending::SettledFor(&self.find.about, self.settle.get()) } else { Ending::At(until) }
     }
 
     /// The problem as a play shows it, if it does. What comes after it is not played.
@@ -61,7 +66,13 @@ impl Smaller<'_> {
         self.left.set(left);
         let playthrough = play.with_end(self.looking.plan, self.ending(until));
         let (_, finds) = self.looking.look(&playthrough, &|| true)?;
-        finds.into_iter().find(|f| f.kind == self.find.kind && f.about == self.find.about)
+        let mut same = finds.into_iter().filter(|f| f.kind == self.find.kind).collect::<Vec<_>>();
+        match same.iter().position(|f| f.about == self.find.about) {
+            Some(at) => Some(same.swap_remove(at)),
+            // What was only near may go.
+            None if self.near => same.pop(),
+            None => None,
+        }
     }
 
     /// The end of a play that shows it at a moment.
@@ -78,10 +89,23 @@ impl Smaller<'_> {
             // It does not show without what came after it: then all of it is kept.
             None => return Some((play, whole + 60.0, self.find.clone())),
         };
+        let first = best.clone();
+        self.settle.set(SETTLE);
         best = self.later(best);
         best = self.fewer(best);
+        best = self.simpler(best);
         best = self.sooner(best);
-        Some(self.fewer(best))
+        best = self.fewer(best);
+        if self.settles {
+            // What is left has to stand for it when it is given time, too.
+            self.settle.set(SETTLE_LONG);
+            self.left.set(1);
+            best = match self.shows(&best.0, best.1) {
+                Some(find) => (best.0, best.1, find),
+                None => first,
+            };
+        }
+        Some(best)
     }
 
     /// Begins as late as it can, with what stood then.
@@ -146,21 +170,54 @@ impl Smaller<'_> {
         best
     }
 
-    /// Lets less time go by.
+    /// Tries a play instead; true if it shows the problem, too.
+    fn take(&self, best: &mut (Play, f64, Find), steps: Vec<Step>, until: f64) -> bool {
+        let play = Play { seed: best.0.seed, steps };
+        let Some(find) = self.shows(&play, until) else { return false };
+        let until = if self.settles { until } else { self.until(find.at) };
+        *best = (play, until, find);
+        true
+    }
+
+    /// Lets things be at once instead of on their way.
+    fn simpler(&self, mut best: (Play, f64, Find)) -> (Play, f64, Find) {
+        for at in 0..best.0.steps.len() {
+            let mut steps = best.0.steps.clone();
+            steps[at].action = match steps[at].action.clone() {
+                StepAction::Glide { parameter, to, .. } => StepAction::Parameter(parameter, to),
+                StepAction::Walk(Walking { emitter, to, .. }) => StepAction::Place(Placing { emitter, kind: None, at: to, facing: None, over: None }),
+                _ => continue,
+            };
+            let until = best.1;
+            self.take(&mut best, steps, until);
+        }
+        best
+    }
+
+    /// Lets less time go by: everywhere, and then between each two.
     fn sooner(&self, mut best: (Play, f64, Find)) -> (Play, f64, Find) {
+        let thousandths = |at: f64| (at * 1e3).round() / 1e3;
+        let last = |steps: &[Step]| steps.last().map_or(0.0, |s| s.at.0);
         for factor in [0.1, 0.3, 0.6] {
             let first = best.0.steps.first().map_or(0.0, |s| s.at.0);
-            let squeeze = |at: f64| (((at - first) * factor + first.min(0.2)) * 1e3).round() / 1e3;
+            let squeeze = |at: f64| thousandths((at - first) * factor + first.min(0.2));
             let steps: Vec<Step> = best.0.steps.iter().map(|s| Step { at: Seconds(squeeze(s.at.0)), action: s.action.clone() }).collect();
-            let shorter = Play { seed: best.0.seed, steps };
             // What hangs on a time stays as far after the last input as it was.
-            let last = |play: &Play| play.steps.last().map_or(0.0, |s| s.at.0);
-            let until = last(&shorter) + (best.1 - last(&best.0)).max(0.3);
-            if let Some(find) = self.shows(&shorter, until) {
-                let until = self.until(find.at);
-                best = (shorter, until, find);
+            let until = last(&steps) + (best.1 - last(&best.0.steps)).max(0.3);
+            if self.take(&mut best, steps, until) {
                 break;
             }
+        }
+        for at in 1..best.0.steps.len() {
+            let gap = best.0.steps[at].at.0 - best.0.steps[at - 1].at.0;
+            if gap < 0.4 {
+                continue;
+            }
+            let by = gap - 0.1;
+            let mut steps = best.0.steps.clone();
+            steps[at..].iter_mut().for_each(|s| s.at = Seconds(thousandths(s.at.0 - by)));
+            let until = best.1 - by;
+            self.take(&mut best, steps, until);
         }
         best
     }
@@ -170,14 +227,28 @@ impl Smaller<'_> {
 #[must_use]
 pub(crate) fn minimise(looking: &Looking<'_>, seed: u64, number: u64, find: &Find) -> Option<Minimised> {
     let settles = matches!(find.kind, "no end" | "snapshot stays" | "music goes on");
-    let smaller = Smaller { looking, find, settles, left: Cell::new(if settles { RENDERINGS.1 } else { RENDERINGS.0 }) };
+    let near = DETECTORS.iter().any(|d| d.kind == find.kind && d.near);
+    let smaller = Smaller { looking, find, settles, settle: Cell::new(SETTLE_LONG), near, left: Cell::new(RENDERINGS) };
     let (play, until, find) = smaller.make(draw(looking.plan, seed, number))?;
     let inputs = play.steps.len();
-    let ending = if settles { Ending::SettledFor(&find.about) } else { Ending::At(until) };
+    let ending = if settles { Ending::SettledFor(&find.about, SETTLE_LONG) } else { Ending::At(until) };
     let mut playthrough = play.with_end(looking.plan, ending);
     let about = [format!("{}{}", super::PROBLEM, find.signature()), format!("{:.2} s: {}", find.at, find.words)];
     playthrough.lines.splice(0..0, about.into_iter().map(PlaythroughLine::Comment));
     Some(Minimised { find, playthrough, inputs })
+}
+
+/// Of problems that are the same once they are small the smallest.
+#[must_use]
+pub fn each_once(all: Vec<Option<Minimised>>) -> Vec<Minimised> {
+    let mut found: BTreeMap<String, Minimised> = BTreeMap::new();
+    for one in all.into_iter().flatten() {
+        let smaller = |known: &Minimised| one.inputs < known.inputs;
+        if found.get(&one.find.signature()).is_none_or(smaller) {
+            found.insert(one.find.signature(), one);
+        }
+    }
+    found.into_values().collect()
 }
 
 /// Makes all plays that show problems as small as they can be made, on all cores; in their order, `None` for what is no problem after all. `done` may stop the rest by giving false.

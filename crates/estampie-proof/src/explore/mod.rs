@@ -8,7 +8,7 @@ mod play;
 mod run;
 
 pub use finds::{Find, signature};
-pub use minimise::{Minimised, minimise_all, name_of};
+pub use minimise::{Minimised, each_once, minimise_all, name_of};
 pub use plan::{Ends, Plan};
 pub use play::{Ending, Play, SETTLE, draw, tries};
 pub use run::{Explored, Shown, accepted, explore, gone, known, numbers};

@@ -1,6 +1,6 @@
 //! How a project is played: what `explore.toml` says, and a guess at the rest from what the project has and how its playthroughs play it.
 
-use estampie_engine::director::actions::{ACTIONS, SlotKind};
+use estampie_engine::director::actions::ACTIONS;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Edge, Filled, Interval, Program, Reaction, Trigger};
 use estampie_engine::test::Test;
@@ -218,12 +218,7 @@ impl Plan {
 
     fn plan_events(&mut self, document: &Document, played: &Played) {
         let said = &document.explore.events;
-        // What a reaction alone sends is not the game's to send, unless a playthrough does.
-        let own: BTreeSet<&str> = sent_by_reactions(document);
-        let wanted = |name: &str| {
-            let of = said.iter().find(|e| e.event.value == name);
-            !of.is_some_and(|e| e.never) && (of.is_some() || played.events.contains_key(name) || !own.contains(name))
-        };
+        let wanted = |name: &str| !said.iter().any(|e| e.event.value == name && e.never);
         for event in document.events.iter().filter(|e| wanted(&e.name)) {
             let of = said.iter().find(|e| e.event.value == event.name);
             let known = played.events.get(&event.name);
@@ -482,15 +477,4 @@ fn emitter_plan(made: &MadeEmitter) -> EmitterPlan {
         within: (f64::from(made.within.low.0), f64::from(made.within.high.0)),
         speed: made.speed,
     }
-}
-
-/// Events that reactions send, or sounds that are refused.
-fn sent_by_reactions(document: &Document) -> BTreeSet<&str> {
-    let mut found: BTreeSet<&str> = BTreeSet::new();
-    for act in document.reactions.iter().flat_map(|r| &r.actions).filter(|act| act.action.kind.verb == "send") {
-        let name = act.action.name(SlotKind::Event).map_or("", |word| word.text.as_str());
-        found.extend(document.events.iter().map(|e| e.name.as_str()).find(|e| *e == name));
-    }
-    found.extend(document.sounds.iter().filter_map(|s| s.when_refused.as_ref()).map(|e| e.value.as_str()));
-    found
 }

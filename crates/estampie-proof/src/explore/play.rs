@@ -12,7 +12,7 @@ use std::collections::BTreeSet;
 /// At the end everything goes back to how it was, what can be ended is ended, and so long nothing more is done: what still sounds then does not end.
 pub const SETTLE: f64 = 12.0;
 
-/// When a play that shows what does not end is made small, it settles so long: what only takes its time is none.
+/// A play that shows what does not end is given so long before it is believed: what only takes its time is none.
 pub(super) const SETTLE_LONG: f64 = 40.0;
 
 /// What was begun is ended so many seconds after everything has gone back to how it was: going back may begin something, too.
@@ -37,8 +37,8 @@ pub enum Ending<'a> {
     At(f64),
     /// Everything goes back, everything that can be is ended, and it settles.
     Settled,
-    /// Likewise; of what ends something only what ends this one.
-    SettledFor(&'a str),
+    /// Likewise, for so many seconds; of what ends something only what ends this one.
+    SettledFor(&'a str, f64),
 }
 
 fn rounded(seconds: f64) -> Seconds {
@@ -56,8 +56,8 @@ impl Play {
         let mut steps = self.steps.clone();
         let end = match ending {
             Ending::At(at) => at,
-            Ending::Settled | Ending::SettledFor(_) => {
-                let only = if let Ending::SettledFor(name) = ending { Some(name) } else { None };
+            Ending::Settled | Ending::SettledFor(..) => {
+                let (only, settles) = if let Ending::SettledFor(name, settles) = ending { (Some(name), settles) } else { (None, SETTLE) };
                 let last = steps.iter().map(|s| s.at.0).fold(0.0, f64::max) + 0.5;
                 let (back, ends) = self.closing(plan, only);
                 let then = last + THEN_END;
@@ -66,7 +66,7 @@ impl Play {
                 steps.extend(back.into_iter().map(|action| step(last, action)));
                 steps.extend(ends.into_iter().enumerate().map(|(at, action)| step(then + 0.02 * at as f64, action)));
                 let over = if count == 0 { last } else { then + 0.02 * (count - 1) as f64 };
-                over + if only.is_some() { SETTLE_LONG } else { SETTLE }
+                over + settles
             }
         };
         steps.push(step(end, StepAction::End));
@@ -155,7 +155,7 @@ pub fn draw(plan: &Plan, seed: u64, number: u64) -> Play {
         states: plan.states.iter().map(|s| s.start).collect(),
         listener: plan.start,
     };
-    let goal = if number % 3 == 0 || plan.goals.is_empty() { None } else { plan.goals.get((number - number / 3 - 1) as usize % plan.goals.len()) };
+    let goal = if number.is_multiple_of(3) || plan.goals.is_empty() { None } else { plan.goals.get((number - number / 3 - 1) as usize % plan.goals.len()) };
     drawing.play(goal);
     let mut steps = drawing.steps;
     steps.sort_by(|a, b| a.at.0.total_cmp(&b.at.0));

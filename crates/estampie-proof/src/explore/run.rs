@@ -100,7 +100,9 @@ impl Explored {
     #[must_use]
     pub fn together(&self, program: &Program, document: &Document, plan: &Plan) -> Vec<Find> {
         let find = |kind: &'static str, about: &str, words: String| Find { kind, about: about.to_owned(), at: 0.0, words };
-        let mut found = Vec::new();
+        let mut found: Vec<Find> = Vec::new();
+        // What has a problem of its own need not be told by what follows from it.
+        let told: BTreeSet<&str> = self.shown.values().map(|s| s.find.about.as_str()).collect();
         let unwired = survey::survey(document);
         for name in unwired.parameters.iter().chain(&unwired.states) {
             found.push(find("no effect", name, "nothing hangs on it".into()));
@@ -129,7 +131,7 @@ impl Explored {
         for (word, kind) in
             [("sounds", "never heard"), ("sections", "never played"), ("stingers", "never sounds"), ("snapshots", "never up"), ("zones", "never entered")]
         {
-            for name in never(word) {
+            for name in never(word).into_iter().filter(|name| !told.contains(*name)) {
                 match refused.get(name) {
                     Some((count, why)) if *count >= 3 && matches!(word, "sounds" | "stingers") => {
                         found.push(find("always refused", name, format!("it was asked for {count} times and never heard: {why}")));

@@ -10,6 +10,7 @@ mod documents;
 mod edits;
 mod engine;
 mod expectations;
+mod explore;
 mod generators;
 mod golden;
 mod guards;

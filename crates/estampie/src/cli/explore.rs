@@ -168,7 +168,17 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
         !stopped.load(Ordering::Relaxed)
     });
     bar.finish_and_clear();
-    for found in small.into_iter().flatten() {
+    for found in explore::each_once(small) {
+        // Small, it may turn out to be one that is known.
+        let signature = found.find.signature();
+        if told.iter().any(|t| t.find.signature() == signature) {
+            continue;
+        }
+        if accepted(&found.find).is_some() || known.contains_key(&signature) {
+            let and = known.get(&signature).map_or(String::new(), |name| format!("; known, playthroughs/{name}.play"));
+            told.push(Told { accepted: accepted(&found.find), find: found.find, and });
+            continue;
+        }
         let name = explore::name_of(&found.find);
         let inputs = if found.inputs == 1 { "one input".to_owned() } else { format!("{} inputs", found.inputs) };
         let kept = if arguments.dry { String::new() } else { format!(", {}", keep(loaded, &name, &found.playthrough.to_string())?) };
@@ -177,7 +187,7 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
     for find in explored.together(program, document, plan) {
         told.push(Told { and: String::new(), accepted: accepted(&find), find });
     }
-    told.sort_by(|a, b| (a.accepted.is_some(), a.find.signature()).cmp(&(b.accepted.is_some(), b.find.signature())));
+    told.sort_by_key(|one| (one.accepted.is_some(), one.find.signature()));
     for one in &told {
         let text = format!("{}: {}{}", one.find.signature(), one.find.words, one.and);
         match &one.accepted {

@@ -52,33 +52,45 @@ pub(crate) struct Detector {
     pub(crate) kind: &'static str,
     /// What it means, for the manual.
     pub(crate) says: &'static str,
+    /// Whether what it is about is only what was near: it is known for sure when nothing else is left.
+    pub(crate) near: bool,
     /// What of one play is such a problem: when, what it is about, and what was heard, in words.
     look: fn(&Session<'_>) -> Vec<(f64, String, String)>,
 }
 
 /// One row for each kind that one play alone shows: whoever adds one adds a row.
 pub(crate) const DETECTORS: &[Detector] = &[
-    Detector { kind: "ceiling", says: "the ceiling takes away more than 3 dB; about the loudest bus then", look: level::ceiling },
-    Detector { kind: "true peak", says: "the output has a true peak over 0 dBTP", look: level::true_peak },
-    Detector { kind: "voices", says: "as many voices sound as there may be", look: piles::voices },
-    Detector { kind: "stolen", says: "within a second twelve voices of a sound are stolen", look: piles::stolen },
-    Detector { kind: "refused", says: "within a second a sound is refused sixteen times because of a limit", look: piles::refused },
-    Detector { kind: "twice", says: "a sound begins twice within 20 ms at one emitter", look: piles::twice },
-    Detector { kind: "silence", says: "nothing at all is heard for too long, in a project that is not silent by itself", look: silence::all },
-    Detector { kind: "no music", says: "a piece plays nothing for too long though its state asks for a section", look: silence::music },
-    Detector { kind: "waits", says: "a piece waits for its moment for too long", look: music::waits },
-    Detector { kind: "back and forth", says: "a piece goes back and forth between two sections three times within ten seconds", look: music::flips },
-    Detector { kind: "late stinger", says: "a stinger waits for its moment longer than six seconds", look: music::late },
-    Detector { kind: "no end", says: "a sound still sounds long after everything was taken back and ended, and not by itself", look: ends::sounds },
-    Detector { kind: "snapshot stays", says: "a snapshot is still up then", look: ends::snapshots },
-    Detector { kind: "music goes on", says: "a piece still plays a section then that does not play by itself", look: ends::pieces },
-    Detector { kind: "click", says: "a step from sample to sample stands out; about what began or ended then", look: wrong::clicks },
-    Detector { kind: "not finite", says: "a bus gave a value that is no number", look: wrong::not_finite },
-    Detector { kind: "endless", says: "reactions call each other without end", look: wrong::endless },
-    Detector { kind: "no number", says: "a formula gives no number", look: wrong::no_number },
-    Detector { kind: "too much", says: "more waits or comes at once than there is room for", look: wrong::too_much },
-    Detector { kind: "expected", says: "what is always expected is not so", look: wrong::expected },
-    Detector { kind: "no take", says: "a sound is asked for and has no take for what is so", look: asked::no_take },
+    Detector { kind: "ceiling", near: true, says: "the ceiling takes away more than 3 dB; about the loudest bus then", look: level::ceiling },
+    Detector { kind: "true peak", near: false, says: "the output has a true peak over 0 dBTP", look: level::true_peak },
+    Detector { kind: "voices", near: false, says: "as many voices sound as there may be", look: piles::voices },
+    Detector { kind: "stolen", near: false, says: "within a second twelve voices of a sound are stolen", look: piles::stolen },
+    Detector { kind: "refused", near: false, says: "within a second a sound is refused sixteen times because of a limit", look: piles::refused },
+    Detector { kind: "twice", near: false, says: "a sound begins twice within 20 ms at one emitter", look: piles::twice },
+    Detector { kind: "silence", near: false, says: "nothing at all is heard for too long, in a project that is not silent by itself", look: silence::all },
+    Detector { kind: "no music", near: false, says: "a piece plays nothing for too long though its state asks for a section", look: silence::music },
+    Detector { kind: "waits", near: false, says: "a piece waits for its moment for too long", look: music::waits },
+    Detector {
+        kind: "back and forth",
+        near: false,
+        says: "a piece goes back and forth between two sections three times within ten seconds",
+        look: music::flips,
+    },
+    Detector { kind: "late stinger", near: false, says: "a stinger waits for its moment longer than six seconds", look: music::late },
+    Detector {
+        kind: "no end",
+        near: false,
+        says: "a sound still sounds long after everything was taken back and ended, and not by itself",
+        look: ends::sounds,
+    },
+    Detector { kind: "snapshot stays", near: false, says: "a snapshot is still up then", look: ends::snapshots },
+    Detector { kind: "music goes on", near: false, says: "a piece still plays a section then that does not play by itself", look: ends::pieces },
+    Detector { kind: "click", near: true, says: "a step from sample to sample stands out; about what began or ended then", look: wrong::clicks },
+    Detector { kind: "not finite", near: false, says: "a bus gave a value that is no number", look: wrong::not_finite },
+    Detector { kind: "endless", near: false, says: "reactions call each other without end", look: wrong::endless },
+    Detector { kind: "no number", near: false, says: "a formula gives no number", look: wrong::no_number },
+    Detector { kind: "too much", near: false, says: "more waits or comes at once than there is room for", look: wrong::too_much },
+    Detector { kind: "expected", near: false, says: "what is always expected is not so", look: wrong::expected },
+    Detector { kind: "no take", near: false, says: "a sound is asked for and has no take for what is so", look: asked::no_take },
 ];
 
 /// A play that was listened to.
@@ -138,7 +150,7 @@ pub(crate) fn calm(program: &Arc<Program>) -> Calm {
         )],
     };
     let mut calm = Calm { silent: true, ..Calm::default() };
-    let Some(seen) = observe(program, &nothing, &HashSet::new(), &|| true) else { return calm };
+    let Some(seen) = observe(program, &nothing, &HashSet::new(), false, &|| true) else { return calm };
     calm.silent = !seen.samples.iter().any(|s| s.peak > silence::QUIET);
     for happening in &seen.happened {
         match happening.what {
@@ -172,7 +184,7 @@ impl<'a> Looking<'a> {
     pub(crate) fn look(&self, playthrough: &Playthrough, goes: &dyn Fn() -> bool) -> Option<(Observed, Vec<Find>)> {
         let always = crate::check::expect::always(self.document);
         let watched = crate::check::expect::watched(self.program, &always);
-        let seen = observe(self.program, playthrough, &watched, goes)?;
+        let seen = observe(self.program, playthrough, &watched, crate::check::expect::measures(&always), goes)?;
         let rate = seen.rate;
         let steps = playthrough.steps();
         let done = steps.iter().filter(|(s, _)| !matches!(s.action, StepAction::End | StepAction::Expect(_)));

@@ -16,7 +16,7 @@ const FLIPS: (usize, f64) = (6, 10.0);
 pub(super) fn waits(session: &Session<'_>) -> Vec<(f64, String, String)> {
     let long = session.frames(session.plan.waits);
     let mut asked: HashMap<NameKey, (u64, NameKey)> = HashMap::new();
-    let mut found = Vec::new();
+    let (mut found, mut soon) = (Vec::new(), Vec::new());
     let mut over = |piece: NameKey, (since, to): (u64, NameKey), frame: u64| {
         if frame >= since + long {
             let to = section_name(to, &session.program.names);
@@ -25,6 +25,11 @@ pub(super) fn waits(session: &Session<'_>) -> Vec<(f64, String, String)> {
     };
     for happening in &session.seen.happened {
         match happening.what {
+            What::Asked { piece, to, answer: Answer::Waits | Answer::Replaces(_), leaves: Some(leaves), .. } if leaves > happening.frame + long => {
+                let wait = session.seconds(leaves - happening.frame);
+                let to = section_name(to, &session.program.names);
+                soon.push((session.seconds(happening.frame), session.name(piece), format!("it is to wait {wait:.0} s until it goes to {to}")));
+            }
             What::Asked { piece, to, answer: Answer::Waits | Answer::Replaces(_), .. } => {
                 // Asked for something else, it waits for that from then on.
                 if let Some(before) = asked.insert(piece, (happening.frame, to)) {
@@ -40,6 +45,7 @@ pub(super) fn waits(session: &Session<'_>) -> Vec<(f64, String, String)> {
         }
     }
     asked.into_iter().for_each(|(piece, before)| over(piece, before, session.end));
+    found.extend(soon);
     found
 }
 

@@ -59,12 +59,15 @@ pub(super) fn refused(session: &Session<'_>) -> Vec<(f64, String, String)> {
     found.into_iter().map(|(at, sound)| (at, session.name(sound), format!("it is refused {REFUSED} times within a second"))).collect()
 }
 
-/// The same begins twice, almost at once, at the same emitter and from two causes or on two frames.
+/// The same begins twice, almost at once, at the same emitter and by two reactions: on one frame, or again and again so far apart. Two inputs may fall
+/// together once by chance.
 pub(super) fn twice(session: &Session<'_>) -> Vec<(f64, String, String)> {
     let near = session.frames(TWICE);
     let repeats = |sound: NameKey| session.program.find_sound.get(sound).is_none_or(|at| session.program.sounds[at].repeat.is_some());
     // Of the last beginning at each emitter: when, and by whom.
     let mut last: HashMap<(NameKey, NameKey, NameKey), (u64, NameKey)> = HashMap::new();
+    // How far apart two reactions have played a sound.
+    let mut apart: HashMap<(NameKey, NameKey, NameKey), Vec<u64>> = HashMap::new();
     let mut found = Vec::new();
     for happening in &session.seen.happened {
         let What::VoiceStart { sound, leaf, emitter, by, .. } = happening.what else { continue };
@@ -72,14 +75,17 @@ pub(super) fn twice(session: &Session<'_>) -> Vec<(f64, String, String)> {
         if by.is_none() || repeats(sound) {
             continue;
         }
-        let before = last.insert((sound, leaf, emitter), (happening.frame, by));
-        if let Some((frame, asked)) = before
-            && happening.frame - frame <= near
-            && (asked != by || frame != happening.frame)
-        {
-            let apart = session.seconds(happening.frame - frame) * 1e3;
-            found.push((session.seconds(happening.frame), session.name(sound), format!("it begins again {apart:.1} ms after it began")));
+        let Some((frame, asked)) = last.insert((sound, leaf, emitter), (happening.frame, by)) else { continue };
+        let between = happening.frame.abs_diff(frame);
+        if asked == by || between > near {
+            continue;
         }
+        let before = apart.entry((sound, asked, by)).or_default();
+        if between == 0 || before.iter().any(|b| b.abs_diff(between) <= 48) {
+            let ms = session.seconds(between) * 1e3;
+            found.push((session.seconds(happening.frame), session.name(sound), format!("it begins again {ms:.1} ms after it began")));
+        }
+        before.push(between);
     }
     found
 }

@@ -37,7 +37,22 @@ pub(super) fn not_finite(session: &Session<'_>) -> Vec<(f64, String, String)> {
 /// Reactions without end.
 pub(super) fn endless(session: &Session<'_>) -> Vec<(f64, String, String)> {
     let line = |text: String| text.lines().next().unwrap_or_default().to_owned();
-    notices(session, |notice| if let Notice::Endless { reaction } = notice { Some(line(session.name(*reaction))) } else { None })
+    let happened = &session.seen.happened;
+    let cut = happened
+        .iter()
+        .enumerate()
+        .filter_map(|(at, h)| if let What::Notice(notice @ Notice::Endless { .. }) = h.what { Some((at, h.frame, notice)) } else { None });
+    cut.map(|(at, frame, notice)| {
+        // Where it is cut hangs on where it began: of those that call each other the first by name stands for all.
+        let chain = happened[..at]
+            .iter()
+            .rev()
+            .take_while(|h| h.frame == frame)
+            .filter_map(|h| if let What::Reaction { reaction } = h.what { Some(reaction) } else { None });
+        let first = chain.take(8).map(|reaction| line(session.name(reaction))).min();
+        (session.seconds(frame), first.unwrap_or_default(), notice.text(&session.program.names))
+    })
+    .collect()
 }
 
 /// A formula without a number.
