@@ -32,5 +32,6 @@ pub mod listen_elsewhere;
 pub mod measure;
 pub mod offline;
 pub mod onsets;
+pub mod stems;
 pub mod tempo;
 pub mod trace;

@@ -1,5 +1,6 @@
 //! What happened, and why, in words and as JSON Lines.
 
+pub mod differ;
 pub mod kept;
 pub mod lanes;
 mod why;

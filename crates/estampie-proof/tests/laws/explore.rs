@@ -265,7 +265,7 @@ fn planted() -> (Parts, BTreeSet<String>) {
         add("stolen", format!("crowd{n}"));
         add("refused", format!("flood{n}"));
         // Far too loud.
-        let _ = write!(mix, "[buses.loud{n}]\n");
+        let _ = writeln!(mix, "[buses.loud{n}]");
         let _ = write!(sounds, "[loud{n}]\nbus = \"loud{n}\"\ntakes = [\"audio/one.wav\"]\nlevel = \"24 dB\"\nfade-in = \"30 ms\"\nlimit = {{ in-all = 1 }}\n");
         let _ = write!(reactions, "\nWhen loud{n}\n  play loud{n}\n");
         add("ceiling", format!("loud{n}"));
@@ -295,7 +295,7 @@ fn planted() -> (Parts, BTreeSet<String>) {
         // More than there may be.
         let _ = write!(sounds, "[two{n}]\n{stroke}");
         let _ = write!(reactions, "\nWhen two{n}\n  play two{n}\n  play two{n}, after 100 ms\n");
-        let _ = write!(parts.checks, "always expect never more than 1 of two{n}\n");
+        let _ = writeln!(parts.checks, "always expect never more than 1 of two{n}");
         add("expected", format!("never more than 1 of two{n}"));
         // No take for one of the values.
         let _ = write!(sounds, "[wood{n}]\nlevel = \"-30 dB\"\ntakes.plank = [\"audio/stroke.wav\"]\npick = \"by deck\"\n");

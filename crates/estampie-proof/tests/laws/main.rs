@@ -24,6 +24,7 @@ mod placed;
 mod recipes;
 mod rehearsal;
 mod sounds;
+mod stems;
 mod support;
 mod transitions;
 mod wiring;

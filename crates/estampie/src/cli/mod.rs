@@ -2,6 +2,7 @@
 
 mod bundle;
 mod check;
+mod compare;
 mod demo;
 mod doctor;
 mod draw;
@@ -89,6 +90,8 @@ enum Command {
     /// Reads a project with all its audio and tells every fault; holds its playthroughs against what is expected of them, and listens to every way between
     /// sections
     Check(check::Arguments),
+    /// Tells what two traces, projects or bundles differ in: what is heard, when, how loud, and with which take
+    Compare(compare::Arguments),
     /// Plays the project as its game might, for minutes on end, in search of problems
     Explore(explore::Arguments),
     /// Plays what a running game sends, without a screen, until it is stopped
@@ -159,6 +162,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Demo { restore, path, sound, page }) => demo::run(restore, path, &options(&sound, &page)),
         Some(Command::New { folder }) => new::run(&folder),
         Some(Command::Check(arguments)) => check::run(&arguments),
+        Some(Command::Compare(arguments)) => compare::run(&arguments),
         Some(Command::Explore(arguments)) => explore::run(&arguments),
         Some(Command::Draw(arguments)) => draw::run(&arguments),
         Some(Command::Bundle(arguments)) => bundle::run(&arguments),

@@ -11,7 +11,8 @@ use estampie_engine::names::Names;
 use estampie_engine::units::Seconds;
 use estampie_project::document::did_you_mean;
 use estampie_project::language::{Playthrough, playthrough};
-use estampie_proof::offline::{Rendering, frames, names_in};
+use estampie_proof::offline::{Rendering, heard, names_in};
+use estampie_proof::stems::Stems;
 use estampie_proof::trace::TraceWriter;
 use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal as _;
@@ -33,6 +34,9 @@ pub(super) struct Arguments {
     /// Write what happened, as JSON Lines
     #[arg(long, value_name = "OUT.jsonl")]
     trace: Option<PathBuf>,
+    /// Writes each bus that runs into main into a file of this folder, and what is left besides: together they are the mix
+    #[arg(long, value_name = "DIR")]
+    stems: Option<PathBuf>,
     /// Bits of a sample: 16, 24, or 32 (float)
     #[arg(long, default_value = "24", value_parser = ["16", "24", "32"])]
     bits: String,
@@ -47,9 +51,9 @@ pub(super) struct Arguments {
     force: bool,
 }
 
-fn find(loaded: &project::Loaded, name: &str) -> Result<Playthrough, Failure> {
+/// A playthrough by its name among those that are known, or as a file.
+pub(super) fn find(known: &[(String, Arc<Playthrough>)], name: &str) -> Result<Playthrough, Failure> {
     let short = name.trim_end_matches(".play");
-    let known = &loaded.workspace.document().playthroughs;
     if let Some((_, found)) = known.iter().find(|(n, _)| n == short) {
         return Ok(Playthrough::clone(found));
     }
@@ -93,7 +97,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     }
     let loaded = project::load(&arguments.project)?;
     print_faults(&loaded.faults);
-    let playthrough = find(&loaded, &arguments.playthrough)?;
+    let playthrough = find(&loaded.workspace.document().playthroughs, &arguments.playthrough)?;
     let levels = levels(&loaded, &arguments.level)?;
     let program = Arc::clone(&loaded.program);
     let mut names: Names = program.names.clone();
@@ -105,7 +109,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         Some(path) => Some(TraceWriter::new(aside(path, &["jsonl", "json"])?)),
         None => None,
     };
-    let total = frames(&playthrough, program.rate);
+    let (_, total) = heard(&playthrough, program.rate);
     let bar = if std::io::stderr().is_terminal() { ProgressBar::new(total / u64::from(program.rate)) } else { ProgressBar::hidden() };
     let style = ProgressStyle::with_template("rendering {bar:40} {pos} of {len} s");
     bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
@@ -141,6 +145,9 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         finished.finish()?;
     }
     wav.finish().map_err(out_fault)?.finish()?;
+    if let Some(folder) = &arguments.stems {
+        write_stems(arguments, folder, &mut Stems::new(&program, &playthrough, arguments.seed, &levels::keys(&levels)), program.rate)?;
+    }
     let seconds = total as f64 / f64::from(program.rate);
     let turned: Vec<String> = levels.iter().filter(|(_, v)| **v < 10.0).map(|(name, v)| format!("{name} {v}")).collect();
     let at = if turned.is_empty() { String::new() } else { format!("; player levels: {}", turned.join(", ")) };
@@ -150,6 +157,36 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         1 => Err(Failure::Fault("the project has a fault, and was rendered without what it touches".into())),
         n => Err(Failure::Fault(format!("the project has {n} faults, and was rendered without what they touch"))),
     }
+}
+
+/// Writes stems into a folder, which is made if need be; what is there under other names stays.
+fn write_stems(arguments: &Arguments, folder: &Path, stems: &mut Stems, rate: u32) -> Result<(), Failure> {
+    let failed = |e: &dyn std::fmt::Display| Failure::Fault(format!("{} cannot be written: {e}", folder.display()));
+    if arguments.soft_start {
+        return Err(Failure::Use("stems have no soft start: say one of --stems and --soft-start".into()));
+    }
+    std::fs::create_dir_all(folder).map_err(|e| failed(&e))?;
+    let mut files = Vec::new();
+    for name in stems.names() {
+        let path = folder.join(format!("{}.wav", name.replace('/', "-")));
+        let aside = Aside::create(&path, &["wav"], Some(&arguments.project), arguments.force)?;
+        files.push(Wave::new(aside, rate, Bits::read(&arguments.bits)).map_err(|e| failed(&e))?);
+    }
+    let stopped = super::stopped()?;
+    while stems.left() > 0 {
+        if stopped.load(std::sync::atomic::Ordering::Relaxed) {
+            return Err(Failure::Fault("stopped; no stems were written".into()));
+        }
+        for (file, samples) in files.iter_mut().zip(stems.next(u64::from(rate))) {
+            file.write(&samples).map_err(|e| failed(&e))?;
+        }
+    }
+    let count = files.len();
+    for file in files {
+        file.finish().map_err(|e| failed(&e))?.finish()?;
+    }
+    out!("{}: {count} stems", folder.display());
+    Ok(())
 }
 
 /// Whether two paths lead to one file, there or not.
