@@ -1,20 +1,28 @@
 //! Drawings for the team, as SVG or PDF: the project's curves, the ways between sections as they sound, the routing of the
-//! mix, the map of the world.
+//! mix, the map of the world, playthroughs over time, their loudness, what was come by; and a report of several pages.
 //!
 //! One drawing, two backends: SVG by the plotting package, PDF by [`pdf`], which needs no font files because every reader
 //! of PDF has Helvetica.
 
+mod covered;
 mod curves;
+mod loudness;
 mod map;
 mod pdf;
+mod report;
 mod routing;
 mod seams;
+mod timeline;
 
 pub use curves::{Ink, Panel, curves};
+pub use loudness::loudness;
 pub use map::{Map, map};
+pub use report::{Page, report};
 pub use routing::{Routing, routing};
 pub use seams::seams;
+pub use timeline::{Timeline, timeline};
 
+use crate::check::Coverage;
 use plotters::coord::Shift;
 use plotters::prelude::*;
 
@@ -25,6 +33,11 @@ pub struct DrawError(String);
 
 fn failed(error: impl std::fmt::Display) -> DrawError {
     DrawError(error.to_string())
+}
+
+/// Letters of a size and a colour.
+fn ink(size: u32, colour: &'static RGBColor) -> TextStyle<'static> {
+    TextStyle::from(("sans-serif", size).into_font()).color(colour)
 }
 
 /// Width of a panel and height of a panel, in points.
@@ -44,6 +57,10 @@ pub enum Drawing {
     Routing(Routing),
     /// Where things are.
     Map(Box<Map>),
+    /// A playthrough over time.
+    Timeline(Box<Timeline>),
+    /// What was come by.
+    Coverage(Box<Coverage>),
 }
 
 impl Drawing {
@@ -54,6 +71,8 @@ impl Drawing {
             Drawing::Panels(panels) => panels.len(),
             Drawing::Routing(routing) => routing.buses.len(),
             Drawing::Map(map) => map.count(),
+            Drawing::Timeline(timeline) => timeline.lanes.len(),
+            Drawing::Coverage(coverage) => coverage.kinds.iter().map(|(_, of)| of.len()).sum(),
         }
     }
 
@@ -68,6 +87,8 @@ impl Drawing {
                 (width, height + TITLE)
             }
             Drawing::Map(map) => (map.size().0, map.size().1 + TITLE),
+            Drawing::Timeline(timeline) => (timeline.size().0, timeline.size().1 + TITLE),
+            Drawing::Coverage(coverage) => (covered::size(coverage).0, covered::size(coverage).1 + TITLE),
         }
     }
 }
@@ -90,6 +111,11 @@ pub fn svg(title: &str, drawing: &Drawing) -> Result<String, DrawError> {
 /// # Errors
 /// When the package that draws refuses.
 pub fn pdf(title: &str, drawing: &Drawing) -> Result<Vec<u8>, DrawError> {
+    Ok(pdf::file(vec![sheet(title, drawing)?]))
+}
+
+/// A drawing below a title as a page.
+fn sheet(title: &str, drawing: &Drawing) -> Result<pdf::Sheet, DrawError> {
     let (width, height) = drawing.size();
     let sheet = std::rc::Rc::new(std::cell::RefCell::new(pdf::Sheet::new(width, height)));
     {
@@ -97,7 +123,7 @@ pub fn pdf(title: &str, drawing: &Drawing) -> Result<Vec<u8>, DrawError> {
         draw(&area, title, drawing)?;
     }
     let sheet = std::rc::Rc::try_unwrap(sheet).map_err(|_| failed("the page is still being drawn"))?;
-    Ok(sheet.into_inner().finish())
+    Ok(sheet.into_inner())
 }
 
 fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, title: &str, drawing: &Drawing) -> Result<(), DrawError>
@@ -111,6 +137,8 @@ where
         Drawing::Panels(panels) => draw_panels(&below, panels)?,
         Drawing::Routing(routing) => routing::draw(&below, routing)?,
         Drawing::Map(map) => map::draw(&below, map)?,
+        Drawing::Timeline(timeline) => timeline::draw(&below, timeline)?,
+        Drawing::Coverage(coverage) => covered::draw(&below, coverage)?,
     }
     area.present().map_err(failed)
 }

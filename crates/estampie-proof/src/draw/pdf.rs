@@ -24,21 +24,6 @@ impl Sheet {
         Sheet { content: Content::new(), width, height }
     }
 
-    /// The page as a file.
-    pub(super) fn finish(self) -> Vec<u8> {
-        let [catalog, pages, page, font, content] = [1, 2, 3, 4, 5].map(Ref::new);
-        let mut pdf = Pdf::new();
-        pdf.catalog(catalog).pages(pages);
-        pdf.pages(pages).kids([page]).count(1);
-        let mut sheet = pdf.page(page);
-        sheet.media_box(Rect::new(0.0, 0.0, self.width as f32, self.height as f32)).parent(pages).contents(content);
-        sheet.resources().fonts().pair(Name(b"F"), font);
-        sheet.finish();
-        pdf.type1_font(font).base_font(Name(b"Helvetica")).encoding_predefined(Name(b"WinAnsiEncoding"));
-        pdf.stream(content, &self.content.finish());
-        pdf.finish()
-    }
-
     /// PDF counts upwards from the foot of the page.
     fn at(&self, (x, y): BackendCoord) -> (f32, f32) {
         (x as f32, self.height as f32 - y as f32)
@@ -67,6 +52,25 @@ impl Sheet {
     }
 }
 
+/// Pages as a file.
+pub(super) fn file(sheets: Vec<Sheet>) -> Vec<u8> {
+    let [catalog, pages, font] = [1, 2, 3].map(Ref::new);
+    let of = |at: usize| (Ref::new(4 + 2 * at as i32), Ref::new(5 + 2 * at as i32));
+    let mut pdf = Pdf::new();
+    pdf.catalog(catalog).pages(pages);
+    pdf.pages(pages).kids((0..sheets.len()).map(|at| of(at).0)).count(sheets.len() as i32);
+    pdf.type1_font(font).base_font(Name(b"Helvetica")).encoding_predefined(Name(b"WinAnsiEncoding"));
+    for (at, sheet) in sheets.into_iter().enumerate() {
+        let (page, content) = of(at);
+        let mut own = pdf.page(page);
+        own.media_box(Rect::new(0.0, 0.0, sheet.width as f32, sheet.height as f32)).parent(pages).contents(content);
+        own.resources().fonts().pair(Name(b"F"), font);
+        own.finish();
+        pdf.stream(content, &sheet.content.finish());
+    }
+    pdf.finish()
+}
+
 /// Helvetica's widths of the printable ASCII characters, in thousandths of its size (Adobe's metrics of the font).
 const WIDTHS: [u16; 95] = [
     278, 278, 355, 556, 556, 889, 667, 191, 333, 333, 389, 584, 278, 333, 278, 278, 556, 556, 556, 556, 556, 556, 556, 556, 556, 556, 278, 278, 584, 584, 584,
@@ -81,6 +85,7 @@ fn encoded(text: &str) -> Vec<u8> {
         .map(|c| match c {
             ' '..='~' => c as u8,
             '−' | '–' => b'-',
+            '⟶' | '→' => b'>',
             '\u{a0}'..='\u{ff}' => c as u32 as u8,
             _ => b'?',
         })

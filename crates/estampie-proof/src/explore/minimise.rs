@@ -226,7 +226,7 @@ impl Smaller<'_> {
 /// Makes the play of a number, which shows a problem, as small as it can be made; `None` if it is none when it is given time.
 #[must_use]
 pub(crate) fn minimise(looking: &Looking<'_>, seed: u64, number: u64, find: &Find) -> Option<Minimised> {
-    let settles = matches!(find.kind, "no end" | "snapshot stays" | "music goes on");
+    let settles = super::SETTLES.contains(&find.kind);
     let near = DETECTORS.iter().any(|d| d.kind == find.kind && d.near);
     let smaller = Smaller { looking, find, settles, settle: Cell::new(SETTLE_LONG), near, left: Cell::new(RENDERINGS) };
     let (play, until, find) = smaller.make(draw(looking.plan, seed, number))?;

@@ -11,7 +11,10 @@ pub use finds::{Find, signature};
 pub use minimise::{Minimised, each_once, minimise_all, name_of};
 pub use plan::{Ends, Plan};
 pub use play::{Ending, Play, SETTLE, draw, tries};
-pub use run::{Explored, Shown, accepted, explore, gone, known, numbers};
+pub use run::{Explored, Shown, accepted, explore, known, numbers, still};
+
+/// The kinds of problems that show only once everything has been ended.
+const SETTLES: [&str; 3] = ["no end", "snapshot stays", "music goes on"];
 
 /// Where playthroughs of problems that were found lie, below `playthroughs/`.
 pub const FOUND: &str = "found/";

@@ -2,12 +2,13 @@
 
 use super::finds::{Find, Looking, signature};
 use super::plan::Plan;
-use super::play::{Ending, draw, tries};
+use super::play::{Ending, Play, SETTLE_LONG, draw, tries};
 use crate::check::Coverage;
 use crate::check::coverage::Within;
 use crate::cores::on_all_cores;
 use estampie_engine::program::{Filled, Program};
 use estampie_project::document::Document;
+use estampie_project::language::StepAction;
 use estampie_project::survey;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
@@ -252,15 +253,24 @@ pub fn known(document: &Document) -> BTreeMap<String, String> {
     found
 }
 
-/// Those of the known problems that their playthroughs no longer show, by signature; on all cores.
+/// What the playthroughs of known problems show now, on all cores: the problem as it is, or `None` by its signature if it is gone. One that shows only once
+/// everything has been ended is ended with what there is now to end it.
 #[must_use]
-pub fn gone(program: &Arc<Program>, document: &Document, plan: &Plan) -> BTreeSet<String> {
+pub fn still(program: &Arc<Program>, document: &Document, plan: &Plan) -> Vec<(String, Option<Find>)> {
     let looking = Looking::new(program, document, plan);
     let known: Vec<(String, String)> = known(document).into_iter().collect();
     let each = |(signature, name): &(String, String)| {
-        let playthrough = document.playthroughs.iter().find(|(n, _)| n == name)?;
-        let (_, finds) = looking.look(&playthrough.1, &|| true)?;
-        (!finds.iter().any(|f| f.signature() == *signature)).then(|| signature.clone())
+        let (_, playthrough) = document.playthroughs.iter().find(|(n, _)| n == name)?;
+        let settles = super::SETTLES.iter().find_map(|kind| signature.strip_prefix(&format!("{kind}: ")));
+        let found = match settles {
+            None => looking.look(playthrough, &|| true)?.1,
+            Some(about) => {
+                let steps = playthrough.steps().into_iter().map(|(step, _)| step.clone()).filter(|step| step.action != StepAction::End).collect();
+                let play = Play { seed: playthrough.seed(), steps };
+                looking.look(&play.with_end(plan, Ending::SettledFor(about, SETTLE_LONG)), &|| true)?.1
+            }
+        };
+        Some((signature.clone(), found.into_iter().find(|f| f.signature() == *signature)))
     };
     on_all_cores(&known, each, |_| true).into_iter().flatten().collect()
 }

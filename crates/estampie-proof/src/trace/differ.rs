@@ -36,11 +36,14 @@ pub struct Difference {
     pub words: String,
 }
 
+/// What it is, of what, and what else has to be the same.
+type Kind = (String, String, String);
+
 /// Something that came of what was said.
 #[derive(Debug, Clone, PartialEq)]
 struct Came {
     /// What it is, and of what: what is the same in both has the same.
-    kind: (String, String, String),
+    kind: Kind,
     seconds: f64,
     /// From the last input that both have.
     since: f64,
@@ -182,7 +185,7 @@ pub fn differences(one: &Trace, other: &Trace) -> Vec<Difference> {
             found.push(Difference { weight: 30.0, at, about: name.to_owned(), words: format!("is said {where_it_is} alone ({})", text(line, "what")) });
         }
     }
-    let mut by_kind: HashMap<(String, String, String), [Vec<(usize, Came)>; 2]> = HashMap::new();
+    let mut by_kind: HashMap<Kind, [Vec<(usize, Came)>; 2]> = HashMap::new();
     for (anchor, came) in one.came(&first) {
         by_kind.entry(came.kind.clone()).or_default()[0].push((anchor, came));
     }

@@ -57,7 +57,10 @@ struct Played {
     loudness: Option<(f64, f64)>,
 }
 
-fn side(path: &Path, rate: f64) -> Result<(Side, Vec<(String, Arc<Playthrough>)>), Failure> {
+/// Playthroughs with their names.
+type Known = Vec<(String, Arc<Playthrough>)>;
+
+fn side(path: &Path, rate: f64) -> Result<(Side, Known), Failure> {
     if path.is_dir() {
         let loaded = project::load(path)?;
         print_faults(&loaded.faults);
@@ -93,7 +96,7 @@ fn play(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u64>) ->
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let (one, first) = side(&arguments.one, arguments.rate)?;
     let (other, second) = side(&arguments.other, arguments.rate)?;
-    let known: Vec<(String, Arc<Playthrough>)> = first.into_iter().chain(second).collect();
+    let known: Known = first.into_iter().chain(second).collect();
     let wanted: Vec<(String, Option<Arc<Playthrough>>)> = match (&one, &other, &arguments.playthrough) {
         (Side::Trace(_), Side::Trace(_), _) => vec![(String::new(), None)],
         (_, _, Some(name)) => {

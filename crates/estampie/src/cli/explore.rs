@@ -187,6 +187,14 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
     for find in explored.together(program, document, plan) {
         told.push(Told { and: String::new(), accepted: accepted(&find), find });
     }
+    // A playthrough that was kept is played again: what it shows is a problem, though this time nobody came by it.
+    let still = explore::still(program, document, plan);
+    for find in still.iter().filter_map(|(_, find)| find.as_ref()) {
+        if !told.iter().any(|t| t.find.signature() == find.signature()) {
+            let and = known.get(&find.signature()).map_or(String::new(), |name| format!("; known, playthroughs/{name}.play"));
+            told.push(Told { and, accepted: accepted(find), find: find.clone() });
+        }
+    }
     told.sort_by_key(|one| (one.accepted.is_some(), one.find.signature()));
     for one in &told {
         let text = format!("{}: {}{}", one.find.signature(), one.find.words, one.and);
@@ -195,8 +203,7 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
             None => tell(&text),
         }
     }
-    let gone = explore::gone(program, document, plan);
-    for signature in &gone {
+    for (signature, _) in still.iter().filter(|(_, find)| find.is_none()) {
         out!("gone: {signature}; playthroughs/{}.play no longer shows it and may be deleted", known.get(signature).map_or("", String::as_str));
     }
     let of: BTreeMap<&str, &str> = document.explore.accepted.iter().map(|a| (a.problem.value.as_str(), a.reason.as_str())).collect();

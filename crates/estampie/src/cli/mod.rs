@@ -13,6 +13,7 @@ mod new;
 pub(crate) mod output;
 mod probe;
 mod render;
+mod report;
 mod schema;
 mod wave;
 
@@ -102,8 +103,10 @@ enum Command {
     Bundle(bundle::Arguments),
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
-    /// Draws a project's curves, the transitions between its sections, its routing or its map, as SVG or PDF
+    /// Draws a project's curves, transitions, routing, map, a playthrough over time, loudness or coverage, as SVG or PDF
     Draw(draw::Arguments),
+    /// Writes a few pages for the team: what there is, how it stands, and the drawings behind it
+    Report(report::Arguments),
     /// Prints facts of audio files
     Probe {
         /// The files
@@ -165,6 +168,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Compare(arguments)) => compare::run(&arguments),
         Some(Command::Explore(arguments)) => explore::run(&arguments),
         Some(Command::Draw(arguments)) => draw::run(&arguments),
+        Some(Command::Report(arguments)) => report::run(&arguments),
         Some(Command::Bundle(arguments)) => bundle::run(&arguments),
         Some(Command::Game(arguments)) => game::run(&arguments),
         Some(Command::Listen(arguments)) => listen::run(&arguments),

@@ -5,6 +5,7 @@
 mod bundles;
 mod commands;
 mod everything;
+mod explore;
 mod game;
 mod jobs;
 mod keeping;

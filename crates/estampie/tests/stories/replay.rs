@@ -63,6 +63,18 @@ fn what_is_heard_is_expected_broken_seen_to_be_broken_and_mended() {
     story.keys(&["Tab", "Enter"]);
     story.wait_for("15  expect sonar/ping heard within 1 s");
     story.wait_for("✓ all 12 expectations kept");
+    // Heard, and missed: back in the Trace, where the loudest of the last seconds is, and why it was as loud as it was.
+    story.keys(&["BTab", "Enter"]);
+    story.wait_for("replaying stuck-hatch");
+    story.keys(&["6"]);
+    story.wait_until("it is expected there, too", |screen| screen.lines().any(|line| line.contains("expected") && line.contains("✓ 12")));
+    story.keys(&["C-w"]);
+    let screen = story.wait_for("the loudest that began in three seconds");
+    assert!(screen.contains("looked at,") && screen.contains("¶ Why "), "{screen}");
+    story.keys(&["Left", "Left", "Escape"]);
+    story.wait_until("it is the present again", |screen| !screen.contains("looked at,"));
+    story.keys(&["9"]);
+    story.wait_for("✓ all 12 expectations kept");
     // Broken: what calls it is switched off where it is written.
     let reactions = story.copy().join("reactions.est");
     let text = std::fs::read_to_string(&reactions).unwrap();
