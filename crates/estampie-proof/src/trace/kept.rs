@@ -404,9 +404,9 @@ impl Kept {
         values.range(first.min(last)..last).copied()
     }
 
-    /// The loudest of what began between two frames, of the sounds that count.
+    /// The loudest of what began between two frames and was looked at while it sounded, of the sounds that count.
     pub fn loudest(&self, from: u64, to: u64, counts: impl Fn(&Bar) -> bool) -> Option<&Bar> {
-        self.bars(from, to).filter(|b| b.start >= from && counts(b)).max_by(|a, b| a.loudest_db.total_cmp(&b.loudest_db))
+        self.bars(from, to).filter(|b| b.start >= from && b.loudest_db.is_finite() && counts(b)).max_by(|a, b| a.loudest_db.total_cmp(&b.loudest_db))
     }
 
     /// What the level, pitch and filters of each sound have hung on so far.

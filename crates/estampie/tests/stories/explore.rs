@@ -56,9 +56,10 @@ fn a_problem_is_found_by_exploring_opened_mended_and_gone() {
     story.open(&format!("'{at}' --device none"));
     story.wait_for("Harbour");
     story.keys(&["9"]);
-    story.wait_for("found/no-end-lamp-hum");
-    story.keys(&["Down", "Enter", "6", "Tab"]);
+    story.wait_for("! no-end-lamp");
+    story.keys(&["Down", "Enter"]);
     story.wait_for("replaying found/no-end-lamp-hum");
+    story.keys(&["6", "Tab"]);
     story.wait_until("the loop lies in its lane", |screen| screen.lines().any(|line| line.contains("lamp/hum") && line.contains("■▪▪")));
     // Mended in its file, which the workshop takes in.
     let mended = "When light and depth over 20\n  play lamp/hum\n\nWhen out\n  stop lamp/hum over 0.5 s\n";

@@ -68,6 +68,7 @@ fn what_is_heard_is_expected_broken_seen_to_be_broken_and_mended() {
     story.wait_for("replaying stuck-hatch");
     story.keys(&["6"]);
     story.wait_until("it is expected there, too", |screen| screen.lines().any(|line| line.contains("expected") && line.contains("✓ 12")));
+    story.wait_until("some seconds have gone by", |screen| (4..60).any(|s| screen.contains(&format!("00:{s:02}."))));
     story.keys(&["C-w"]);
     let screen = story.wait_for("the loudest that began in three seconds");
     assert!(screen.contains("looked at,") && screen.contains("¶ Why "), "{screen}");

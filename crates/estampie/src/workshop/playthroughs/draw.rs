@@ -11,6 +11,7 @@ use estampie_engine::units::Seconds;
 use estampie_project::language::lex::print_time;
 use estampie_project::language::playthrough::time_of;
 use estampie_proof::check::Broken;
+use estampie_proof::explore::FOUND;
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
@@ -67,8 +68,11 @@ fn names(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         }
         let replaying = app.rehearsal.replay.as_ref().is_some_and(|r| r.name == *name);
         let faulty = app.faults.iter().any(|f| f.place.file == file_of(name));
+        // What exploring has found is trouble as long as it lies there.
+        let (name, found) = name.strip_prefix(FOUND).map_or((name.as_str(), false), |rest| (rest, true));
         let role = if replaying { Role::Active } else { Role::Text };
         let x = if replaying { painter.text(2, y, 2, "▶", Role::Active) + 1 } else { 2 };
+        let x = if found { painter.text(x, y, 1, "!", Role::Accent) + 1 } else { x };
         painter.text(x, y, area.width - x - 9, &cut(name, area.width - x - 9), role);
         let length = format!("{:.0} s", lengths.get(at).copied().unwrap_or_default());
         let (mark, role) = match app.standing(at) {

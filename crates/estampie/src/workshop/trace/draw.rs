@@ -181,9 +181,14 @@ fn marks(app: &App) -> Vec<(f64, Option<&Broken>)> {
 fn expectations(app: &App, painter: &mut Painter<'_>, span: &Span, names: Rect, marks: &[(f64, Option<&Broken>)]) {
     let y = names.bottom() - 1;
     let rate = f64::from(app.program().rate);
-    let wrong = marks.iter().filter(|m| m.1.is_some()).count();
     painter.text(names.x + 2, y, names.width - 8, "expected", Role::Text);
-    let (count, role) = if wrong == 0 { (format!("✓ {}", marks.len()), Role::Good) } else { (format!("✗ {wrong}"), Role::Accent) };
+    // What is always expected counts, too.
+    let at = app.rehearsal.replayed.as_ref().and_then(|name| app.document().playthroughs.iter().position(|(n, _)| n == name));
+    let (count, role) = match at.map(|at| app.standing(at)) {
+        Some(Standing::Broken(wrong, _)) => (format!("✗ {wrong}"), Role::Accent),
+        Some(Standing::Kept(all)) => (format!("✓ {all}"), Role::Good),
+        _ => (String::new(), Role::Text),
+    };
     painter.right(names.right() - 1, y, &count, role);
     let at = |seconds: f64| (seconds * rate).round() as u64;
     let inside = |seconds: f64| (span.from..=span.to).contains(&(seconds * rate));
