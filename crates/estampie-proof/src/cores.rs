@@ -6,7 +6,12 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 /// Does work on all cores and gives what came of it, in the order of the work. `done` is told after each, on the core that did it; when it gives false no
 /// more is begun, and what was not is left out.
 pub(crate) fn on_all_cores<T: Sync, R: Send>(work: &[T], each: impl Fn(&T) -> R + Sync, done: impl Fn(&T) -> bool + Sync) -> Vec<R> {
-    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(work.len().max(1));
+    on_cores(usize::MAX, work, each, done)
+}
+
+/// The same on so many cores at most.
+pub(crate) fn on_cores<T: Sync, R: Send>(most: usize, work: &[T], each: impl Fn(&T) -> R + Sync, done: impl Fn(&T) -> bool + Sync) -> Vec<R> {
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(work.len()).min(most).max(1);
     let (next, stopped, came) = (AtomicUsize::new(0), AtomicBool::new(false), Mutex::new(Vec::new()));
     std::thread::scope(|scope| {
         for _ in 0..cores {

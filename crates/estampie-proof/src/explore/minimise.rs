@@ -4,7 +4,7 @@
 use super::finds::{DETECTORS, Find, Looking};
 use super::plan::Plan;
 use super::play::{Ending, Play, SETTLE, SETTLE_LONG, draw};
-use crate::cores::on_all_cores;
+use crate::cores::on_cores;
 use crate::keep::parted;
 use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
@@ -251,7 +251,7 @@ pub fn each_once(all: Vec<Option<Minimised>>) -> Vec<Minimised> {
     found.into_values().collect()
 }
 
-/// Makes all plays that show problems as small as they can be made, on all cores; in their order, `None` for what is no problem after all. `done` may stop the rest by giving false.
+/// Makes all plays that show problems as small as they can be made, on `cores` cores at most; in their order, `None` for what is no problem after all. `done` may stop the rest by giving false.
 #[must_use]
 pub fn minimise_all(
     program: &Arc<Program>,
@@ -259,10 +259,11 @@ pub fn minimise_all(
     plan: &Plan,
     seed: u64,
     shown: &[(u64, Find)],
+    cores: usize,
     done: impl Fn() -> bool + Sync,
 ) -> Vec<Option<Minimised>> {
     let looking = Looking::new(program, document, plan);
-    on_all_cores(shown, |(number, find)| minimise(&looking, seed, *number, find), |_| done())
+    on_cores(cores, shown, |(number, find)| minimise(&looking, seed, *number, find), |_| done())
 }
 
 /// The name of the playthrough of a problem: its letters and digits, joined by `-`.

@@ -5,7 +5,7 @@ use super::plan::Plan;
 use super::play::{Ending, Play, SETTLE_LONG, draw, tries};
 use crate::check::Coverage;
 use crate::check::coverage::Within;
-use crate::cores::on_all_cores;
+use crate::cores::{on_all_cores, on_cores};
 use estampie_engine::program::{Filled, Program};
 use estampie_project::document::Document;
 use estampie_project::language::StepAction;
@@ -200,9 +200,17 @@ pub fn numbers(plan: &Plan, minutes: f64, (shard, of): (u64, u64)) -> Vec<u64> {
     (0..plays).filter(|n| n % of.max(1) == shard.saturating_sub(1)).collect()
 }
 
-/// Plays and listens, on all cores. `done` is told after each play how many problems it had; it may stop the rest by giving false.
+/// Plays and listens, on `cores` cores at most. `done` is told after each play how many problems it had; it may stop the rest by giving false.
 #[must_use]
-pub fn explore(program: &Arc<Program>, document: &Document, plan: &Plan, seed: u64, numbers: &[u64], done: impl Fn(usize) -> bool + Sync) -> Explored {
+pub fn explore(
+    program: &Arc<Program>,
+    document: &Document,
+    plan: &Plan,
+    seed: u64,
+    numbers: &[u64],
+    cores: usize,
+    done: impl Fn(usize) -> bool + Sync,
+) -> Explored {
     let looking = Looking::new(program, document, plan);
     let within = Within::new(program);
     let each = |number: &u64| {
@@ -221,7 +229,8 @@ pub fn explore(program: &Arc<Program>, document: &Document, plan: &Plan, seed: u
     };
     let mut all = Explored::nothing(program, document, seed);
     let count = std::sync::atomic::AtomicUsize::new(0);
-    let played = on_all_cores(
+    let played = on_cores(
+        cores,
         numbers,
         |number| {
             let own = each(number);

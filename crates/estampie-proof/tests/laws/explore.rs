@@ -57,7 +57,7 @@ fn well() -> Parts {
 }
 
 fn run(program: &Arc<Program>, document: &Document, plan: &Plan, seed: u64, numbers: &[u64]) -> Explored {
-    explore::explore(program, document, plan, seed, numbers, |_| true)
+    explore::explore(program, document, plan, seed, numbers, usize::MAX, |_| true)
 }
 
 fn told(program: &Program, document: &Document, plan: &Plan, explored: &Explored) -> BTreeSet<String> {
@@ -185,7 +185,7 @@ proptest! {
         let shown: Vec<_> = explored.shown.values().map(|s| (s.number, s.find.clone())).collect();
         let names: Vec<String> = shown.iter().map(|(_, f)| f.signature()).collect();
         prop_assert_eq!(&names, &[signature("no end", "stay"), signature("twice", "twin")]);
-        for (small, (number, find)) in minimise_all(&program, &document, &plan, seed, &shown, || true).into_iter().zip(&shown) {
+        for (small, (number, find)) in minimise_all(&program, &document, &plan, seed, &shown, usize::MAX, || true).into_iter().zip(&shown) {
             prop_assert!(small.is_some(), "{find:?}\n{}", draw(&plan, seed, *number).with_end(&plan, Ending::SettledFor(&find.about, 40.0)));
             let small = small.unwrap();
             let text = small.playthrough.to_string();
@@ -353,7 +353,7 @@ fn planted_problems_are_found_and_little_else() {
     let plays = 3 * plan.goals.len() as u64 + 3;
     let explored = run(&program, &document, &plan, 3, &(0..plays).collect::<Vec<_>>());
     let shown: Vec<_> = explored.shown.values().map(|s| (s.number, s.find.clone())).collect();
-    let small = each_once(minimise_all(&program, &document, &plan, 3, &shown, || true));
+    let small = each_once(minimise_all(&program, &document, &plan, 3, &shown, usize::MAX, || true));
     let together = explored.together(&program, &document, &plan);
     let found: BTreeSet<String> = small.iter().map(|s| s.find.signature()).chain(together.iter().map(explore::Find::signature)).collect();
     let (missed, none): (Vec<_>, Vec<_>) = (wrong.difference(&found).collect(), found.difference(&wrong).collect());

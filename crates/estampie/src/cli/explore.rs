@@ -105,7 +105,7 @@ fn play(arguments: &Arguments, loaded: &Loaded, plan: &Plan) -> Result<Explored,
     let stopped = super::stopped()?;
     let bar = bar(numbers.len(), "playing {bar:40} {pos} of {len} plays, {msg}");
     let begun = Instant::now();
-    let explored = explore::explore(&loaded.program, loaded.workspace.document(), plan, arguments.seed, &numbers, |found| {
+    let explored = explore::explore(&loaded.program, loaded.workspace.document(), plan, arguments.seed, &numbers, usize::MAX, |found| {
         bar.set_message(format!("{found} problems shown"));
         bar.inc(1);
         !stopped.load(Ordering::Relaxed)
@@ -163,7 +163,7 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
     }
     let stopped = super::stopped()?;
     let bar = bar(new.len(), "making small {bar:40} {pos} of {len} problems");
-    let small = explore::minimise_all(program, document, plan, explored.seed, &new, || {
+    let small = explore::minimise_all(program, document, plan, explored.seed, &new, usize::MAX, || {
         bar.inc(1);
         !stopped.load(Ordering::Relaxed)
     });

@@ -5,6 +5,7 @@ use super::Options;
 use super::bundle::Bundling;
 use super::checks::Checks;
 use super::curve::Editor;
+use super::exploring::Exploring;
 use super::keeping::Keeping;
 use super::keys::{self, Do};
 use super::loading::Loading;
@@ -97,6 +98,7 @@ pub(crate) struct App {
     pub(crate) bundling: Bundling,
     pub(crate) missing: Missing,
     pub(crate) checks: Checks,
+    pub(crate) exploring: Exploring,
     /// The selected bus, by its place in the program.
     pub(crate) bus: usize,
     pub(crate) scroll: usize,
@@ -168,6 +170,7 @@ impl App {
             game,
             bundling: Bundling::new(options.state.clone()),
             checks: Checks::default(),
+            exploring: Exploring::default(),
             missing: Missing::new(options.state.clone()),
             bus: 0,
             scroll: 0,
@@ -278,6 +281,7 @@ impl App {
         news |= self.poll_bundle();
         news |= self.poll_missing();
         news |= self.poll_checks();
+        news |= self.poll_exploring();
         self.measure_bus();
         news |= self.poll_loading();
         news |= self.poll_twenty();

@@ -129,6 +129,7 @@ pub(crate) enum Do {
     KeepFromHere,
     KeepExactly,
     WhatWasThat,
+    Explore,
 }
 
 /// A line of the table.

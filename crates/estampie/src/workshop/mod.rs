@@ -4,6 +4,7 @@ mod app;
 mod bundle;
 mod checks;
 mod curve;
+mod exploring;
 mod finder;
 pub(crate) mod headless;
 pub(crate) mod keeping;

@@ -229,6 +229,9 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     if let Some((done, all)) = app.loading() {
         said(painter, "loading audio", &format!("{done} of {all}"), Role::Active);
     }
+    if let Some(words) = app.exploring.words() {
+        said(painter, "exploring", &words, Role::Active);
+    }
     if let Some((name, from)) = rehearsal.coming() {
         said(painter, "", &format!("… {name} from {from}"), Role::Active);
     }

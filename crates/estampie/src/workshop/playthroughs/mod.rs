@@ -56,6 +56,7 @@ const KEYS: &[Binding] = &[
     key(&["d"], Do::Duplicate, "d", "a copy of the line, or of the playthrough", None),
     key(&["D"], Do::Delete, "D", "out with the line, or with the playthrough", Some("delete")),
     key(&["r"], Do::Rename, "r", "another name for the playthrough", None),
+    key(&["X"], Do::Explore, "X", "explore: five minutes of made-up play, aside, in search of problems; again ends it", None),
 ];
 
 static FACE: Face = Face {
@@ -82,6 +83,7 @@ impl View for Playthroughs {
             Do::NextColumn | Do::PreviousColumn => app.playthroughs.column = if lines { Column::Names } else { Column::Lines },
             Do::Main if lines => app.edit_step(),
             Do::Main => app.replay_chosen(None),
+            Do::Explore => app.explore(),
             Do::FromHere => {
                 let at = if lines { app.time_of_chosen() } else { None };
                 app.replay_chosen(at);
@@ -113,6 +115,7 @@ impl View for Playthroughs {
             ("r", "rename"),
             ("D", "delete"),
             ("R", "record"),
+            ("X", "explore"),
             ("u", "undo"),
             ("ctrl-s", "save"),
             (":", "find"),
