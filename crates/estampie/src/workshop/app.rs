@@ -282,6 +282,7 @@ impl App {
         news |= self.poll_missing();
         news |= self.poll_checks();
         news |= self.poll_exploring();
+        news |= self.poll_compared();
         self.measure_bus();
         news |= self.poll_loading();
         news |= self.poll_twenty();

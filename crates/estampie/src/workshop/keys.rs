@@ -130,6 +130,7 @@ pub(crate) enum Do {
     KeepExactly,
     WhatWasThat,
     Explore,
+    Compare,
 }
 
 /// A line of the table.

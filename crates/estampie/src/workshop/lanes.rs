@@ -46,6 +46,34 @@ impl Span {
     }
 }
 
+/// Draws what a lane held before, so that what it holds now can be drawn over it.
+pub(crate) fn paint_before(painter: &mut Painter<'_>, span: &Span, y: u16, rows: u16, content: &Content) {
+    match content {
+        Content::Bars(bars, _) => {
+            for (start, end, _) in bars {
+                for column in span.column(*start)..=span.column(*end) {
+                    painter.text(column, y, 1, "░", Role::Secondary);
+                }
+            }
+        }
+        Content::Stretches(list) => {
+            for (from, ..) in list {
+                painter.text(span.column(*from), y, 1, "┆", Role::Secondary);
+            }
+        }
+        Content::Marks(marks) => {
+            for (frame, ..) in marks {
+                painter.text(span.column(*frame), y, 1, "▽", Role::Secondary);
+            }
+        }
+        Content::Values { points, low, high, .. } => {
+            let share = |v: f32| f64::from((v - low) / (high - low).max(1e-9)) * 0.96 + 0.02;
+            let points = points.iter().map(|(frame, v)| (span.share(*frame), share(*v)));
+            painter.plot(Rect { x: span.x, y, width: span.width, height: rows }, &line_points(points, span.width), Role::Rule);
+        }
+    }
+}
+
 /// Draws what a lane holds on some rows.
 pub(crate) fn paint(painter: &mut Painter<'_>, span: &Span, y: u16, rows: u16, lane: &Lane, content: &Content) {
     match content {

@@ -483,6 +483,29 @@ fn the_past_is_looked_at_explained_kept_and_left_again() {
 }
 
 #[test]
+fn two_runs_are_drawn_above_each_other_and_what_differs_is_told() {
+    let mut desk = Desk::new();
+    desk.app.workspace.replace("a walk", "playthroughs/walk.play", "seed 1\n0.5 send step\n1 send step\n30 end\n");
+    desk.app.compile();
+    desk.poll_until("the clock goes", |app| app.rehearsal.frame() > 0 && app.loading().is_none());
+    desk.keys("6 c");
+    assert!(desk.page().contains("there is no run before this one"), "{}", desk.page());
+    desk.keys("9 enter");
+    desk.poll_until("it has been heard", |app| app.rehearsal.replay.is_some() && app.rehearsal.frame() > 72_000);
+    let sounds = desk.text("sounds/all.toml").replace("[\"steps/deck\"]\n", "[\"steps/deck\"]\nlevel = \"-9 dB\"\n");
+    desk.app.workspace.replace("softer", "sounds/all.toml", &sounds);
+    desk.app.compile();
+    desk.keys("9 enter");
+    desk.poll_until("it is heard again", |app| app.rehearsal.frame() > 60_000 && app.rehearsal.frame() < 72_000 * 20);
+    desk.keys("6 tab c");
+    desk.poll_until("it is compared", |app| app.trace_says("is 9.0 dB softer"));
+    let page = desk.page();
+    assert!(page.contains("¶ Before, and now") && page.contains("steps/deck is 9.0 dB softer") && page.contains('░'), "{page}");
+    desk.keys("c");
+    assert!(desk.page().contains("¶ What happened") && !desk.page().contains('░'));
+}
+
+#[test]
 fn what_a_line_of_the_trace_says_becomes_an_expectation_of_what_is_replayed() {
     let mut desk = Desk::new();
     desk.app.workspace.replace("a walk", "playthroughs/walk.play", "seed 1\n0.5 send step\n30 end\n");

@@ -29,6 +29,11 @@ impl Rehearsal {
         &self.kept
     }
 
+    /// What was heard before the last fresh start or replay, if it was longer than a second.
+    pub(crate) fn kept_before(&self) -> Option<&Arc<Kept>> {
+        self.before.as_ref()
+    }
+
     /// The moment that is looked at, if it is not the present.
     pub(crate) fn back(&self) -> Option<u64> {
         self.back.as_ref().map(|b| b.frame)

@@ -84,6 +84,8 @@ pub(crate) struct Rehearsal {
     pub(crate) status: Option<Box<Status>>,
     back: Option<Back>,
     kept: Kept,
+    /// What was heard before the last fresh start, to be compared with.
+    before: Option<Arc<Kept>>,
     pub(crate) history: History,
     pub(crate) log: VecDeque<LogLine>,
     lines_written: u64,
@@ -208,6 +210,7 @@ impl Rehearsal {
             player,
             remote,
             kept: Kept::new(program.rate),
+            before: None,
             names: program.names.clone(),
             programs: VecDeque::from([Arc::clone(&program)]),
             program,
@@ -377,7 +380,10 @@ impl Rehearsal {
         self.remote = remote;
         self.waiting = None;
         (self.status, self.back) = (None, None);
-        self.kept = Kept::new(self.program.rate);
+        let kept = std::mem::replace(&mut self.kept, Kept::new(self.program.rate));
+        if kept.now() > u64::from(self.program.rate) {
+            self.before = Some(Arc::new(kept));
+        }
         self.history = History::default();
         self.log.clear();
         (self.replay, self.replayed) = (None, None);

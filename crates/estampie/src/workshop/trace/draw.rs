@@ -1,10 +1,10 @@
 //! What the view *Trace* shows: lanes over one time on the left, what happened and why on the right.
 
 use super::inputs::{ClickRow, ClickTime, Line};
-use super::{Column, Row};
+use super::{Column, Row, compare};
 use crate::workshop::app::App;
 use crate::workshop::checks::Standing;
-use crate::workshop::lanes::{Span, paint};
+use crate::workshop::lanes::{Span, paint, paint_before};
 use crate::workshop::painter::{NARROW, Painter, rows_of};
 use crate::workshop::rehearsal::LogLine;
 use crate::workshop::stage::{role, why_of};
@@ -48,7 +48,10 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         Some(_) => rows.min(area.height.saturating_sub(8)),
         None => 0,
     };
-    lines(app, painter, Rect { height: area.height - foot, ..side }, targets);
+    match &app.trace.compared {
+        Some(compared) => compare::draw(painter, Rect { height: area.height - foot, ..side }, compared),
+        None => lines(app, painter, Rect { height: area.height - foot, ..side }, targets),
+    }
     if let Some(told) = told {
         explain(app, painter, Rect { y: side.bottom() - foot + 1, height: foot - 1, ..side }, &told);
     }
@@ -255,6 +258,10 @@ fn lane_row(app: &App, painter: &mut Painter<'_>, names: Rect, span: &Span, lane
     let room = names.width.saturating_sub(4 + value.chars().count() as u16);
     painter.text(names.x + 2, names.y, room, &lane.name, role);
     painter.right(names.right() - 1, names.y, &value, Role::Secondary);
+    if let Some(compared) = &app.trace.compared {
+        let before = content(lane, &compared.before, app.program(), &app.rehearsal.names, span.frames());
+        paint_before(painter, span, names.y, names.height, &before);
+    }
     paint(painter, span, names.y, names.height, lane, &held);
 }
 

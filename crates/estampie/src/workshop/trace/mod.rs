@@ -1,6 +1,7 @@
 //! The view *Trace*: everything of the last half hour over one time, in lanes that fold; any moment can be gone back to, with all reasons as they were
 //! then, kept as a playthrough, or replayed with the edits made since.
 
+mod compare;
 mod draw;
 mod inputs;
 mod prompts;
@@ -12,6 +13,7 @@ use super::painter::Painter;
 use super::rehearsal::LogLine;
 use super::text_field::TextField;
 use super::view::{Face, Targets, View};
+use compare::Compared;
 use estampie_engine::names::NameKey;
 use estampie_engine::units::Seconds;
 use estampie_project::language::lex::print_time;
@@ -59,7 +61,6 @@ impl Row {
 type Which = (Group, Option<(Follows, NameKey)>);
 
 /// What the view remembers.
-#[derive(Debug)]
 pub(crate) struct TraceView {
     /// The number of the chosen line, which stays chosen while others come; none is the newest, whichever that is.
     chosen: Option<u64>,
@@ -76,6 +77,8 @@ pub(crate) struct TraceView {
     seconds: f64,
     /// The last frame in sight; none follows what comes.
     to: Option<u64>,
+    /// The run before, with what differs.
+    compared: Option<Compared>,
 }
 
 impl Default for TraceView {
@@ -90,6 +93,7 @@ impl Default for TraceView {
             only: None,
             seconds: 20.0,
             to: None,
+            compared: None,
         }
     }
 }
@@ -107,6 +111,7 @@ const KEYS: &[Binding] = &[
     key(&["-"], Do::ZoomOut, "-", "more time in sight, up to an hour", None),
     key(&["p"], Do::KeepFromHere, "p", "keep what was said from here on as a playthrough, with what stands now as its first lines", Some("keep")),
     key(&["P"], Do::KeepExactly, "P", "keep it with all that was said before, unheard: it renders what was heard, to the bit", None),
+    key(&["c"], Do::Compare, "c", "compare with the run before the last fresh start: its lanes beneath, and what differs; again, no longer", Some("compare")),
     key(&["v"], Do::FromHere, "v", "replay from here what was said, with the project as it is now", Some("replay")),
 ];
 
@@ -158,6 +163,7 @@ impl View for Trace {
             Do::KeepFromHere => app.ask_to_keep(From::Here),
             Do::KeepExactly => app.ask_to_keep(From::Beginning),
             Do::FromHere => app.replay_heard(),
+            Do::Compare => app.compare_runs(),
             Do::Why => {
                 app.choose_traced_voice();
                 return false;
@@ -205,6 +211,7 @@ impl View for Trace {
             ("w", "why"),
             ("p", "keep from here"),
             ("v", "replay from here"),
+            ("c", "compare"),
             ("end", "now"),
             ("tab", "lines"),
             ("space", "freeze"),
