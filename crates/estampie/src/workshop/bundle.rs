@@ -7,10 +7,12 @@ use crate::bundling::{Allowed, AudioHashes, Home, hash_of, size, write_to};
 use crate::failure::Failure;
 use chrono::{DateTime, Local};
 use estampie_bundle::Bundle;
+use estampie_engine::program::Program;
 use estampie_project::document::{Document, Refusal, Sources};
+use estampie_proof::check::{Broken, hold};
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, channel};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, Weak};
 use std::time::{Duration, Instant, SystemTime};
 
 /// So often it is looked how things stand.
@@ -36,8 +38,15 @@ pub(crate) enum Age {
     Unknown,
 }
 
+/// Why a bundle was not written.
+enum NotWritten {
+    /// The project does not keep what is expected of it: that may be insisted on.
+    NotKept(String),
+    Failed(String),
+}
+
 /// What a thread that writes a bundle gives: what to say.
-type Written = Receiver<Result<String, String>>;
+type Written = Receiver<Result<String, NotWritten>>;
 
 /// What a thread that works out the hash of the project gives.
 type Hashing = Receiver<Result<String, Failure>>;
@@ -53,6 +62,8 @@ pub(crate) struct Bundling {
     hashes: Arc<Mutex<AudioHashes>>,
     /// How many edits there were when the bundle was made of what is here.
     fresh_at: Option<usize>,
+    /// The state of the project that was refused because it does not keep what is expected of it: the second time it is written all the same.
+    insisted: Option<Weak<Document>>,
     /// A bundle that is being written, and how many edits there were when that began.
     writing: Option<(Written, usize)>,
     looked: Option<Instant>,
@@ -67,6 +78,12 @@ impl Bundling {
     pub(crate) fn here(&self) -> Option<&str> {
         self.here.as_ref().map(|(_, hash)| hash.as_str())
     }
+}
+
+/// What of the expectations of a project is not kept.
+fn not_kept(program: &Arc<Program>, document: &Document) -> Vec<Broken> {
+    let each = document.playthroughs.iter().filter_map(|(name, playthrough)| hold(program, document, (name, playthrough), &|| true));
+    each.flatten().collect()
 }
 
 /// When something was written, as it is said: the time of today, or the day.
@@ -143,18 +160,27 @@ impl App {
         let (sources, root, state) = (self.workspace.sources().clone(), self.workspace.root().to_owned(), self.bundling.state.clone());
         let (hashes, path) = (Arc::clone(&self.bundling.hashes), path.to_owned());
         let (tell, writing) = channel();
+        let here = Arc::downgrade(&document);
+        let insists = self.bundling.insisted.as_ref().is_some_and(|of| Weak::ptr_eq(of, &here));
         std::thread::spawn(move || {
+            let broken = if insists { Vec::new() } else { not_kept(&program, &document) };
+            if let Some(first) = broken.first() {
+                let count = if broken.len() == 1 { "an expectation is".to_owned() } else { format!("{} expectations are", broken.len()) };
+                let why = format!("not written: {count} not kept, the first: {first}; ctrl-b once more writes it all the same");
+                let _ = tell.send(Err(NotWritten::NotKept(why)));
+                return;
+            }
             let write = || {
                 let hash = hash_with(&sources, &document, &root, &hashes)?;
                 write_to(&path, Allowed::default(), (&program, &document), hash, Home { root: &root, state: state.as_deref() })
             };
             let said = write().map(|(manifest, bytes)| format!("{}: {}, {} pieces of audio", path.display(), size(bytes), manifest.audio.len()));
             let _ = tell.send(said.map_err(|e| match e {
-                Failure::Fault(why) | Failure::Use(why) => why,
+                Failure::Fault(why) | Failure::Use(why) => NotWritten::Failed(why),
             }));
         });
         self.bundling.writing = Some((writing, self.workspace.edits()));
-        self.say("the bundle is being written");
+        self.say("it is listened whether all that is expected is kept, and the bundle is written");
         Ok(())
     }
 
@@ -205,7 +231,11 @@ impl App {
                 self.bundling.fresh_at = edits;
                 self.say(text);
             }
-            Err(why) => self.alarm(why),
+            Err(NotWritten::NotKept(why)) => {
+                self.bundling.insisted = Some(Arc::downgrade(self.workspace.document()));
+                self.alarm(why);
+            }
+            Err(NotWritten::Failed(why)) => self.alarm(why),
         }
         true
     }
@@ -336,6 +366,35 @@ mod tests {
         let of = Bundle::open(&path).unwrap().manifest().sources.clone();
         assert_eq!(desk.app.bundle_of_game(&of), "its bundle is of the project as it is here");
         assert!(desk.app.bundle_of_game("0").starts_with("its bundle is an older one than the last, which was written "));
+    }
+
+    #[test]
+    fn what_does_not_keep_what_is_expected_is_written_only_to_who_insists() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut desk = Desk::new();
+        desk.poll_until("all is loaded", |app| app.rehearsal.frame() > 0 && app.loading().is_none());
+        let path = folder.path().join("slipway.bundle");
+        let walk = |expected: &str| format!("seed 1\n0.2 send step\n0.2 expect steps/deck {expected} within 0.1 s\n2 end\n");
+        desk.app.workspace.replace("a walk", "playthroughs/walk.play", &walk("never heard"));
+        desk.app.compile();
+        let write = |desk: &mut Desk| {
+            desk.app.write_bundle(&path).unwrap();
+            desk.poll_until("it is over", |app| app.bundling.writing.is_none());
+        };
+        write(&mut desk);
+        assert!(!path.exists() && desk.page().contains("not written: an expectation is not kept, the first: playthroughs/walk.play:3"), "{}", desk.page());
+        // An edit is looked at anew; the same once more is insisting.
+        desk.app.workspace.replace("another", "playthroughs/walk.play", &walk("never heard").replace("0.2 send", "0.3 send").replace("0.1 s", "0.4 s"));
+        desk.app.compile();
+        write(&mut desk);
+        assert!(!path.exists());
+        write(&mut desk);
+        assert!(path.exists(), "{}", desk.page());
+        std::fs::remove_file(&path).unwrap();
+        desk.app.workspace.replace("mended", "playthroughs/walk.play", &walk("heard"));
+        desk.app.compile();
+        write(&mut desk);
+        assert!(path.exists(), "{}", desk.page());
     }
 
     #[test]
