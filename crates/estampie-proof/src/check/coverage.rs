@@ -7,7 +7,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::{Program, TakeOf};
 use estampie_engine::telemetry::{Reason, What};
 use estampie_engine::units::Seconds;
-use estampie_project::document::Document;
+use estampie_project::document::{ANY, Between, Document, SILENCE};
 use estampie_project::language::Playthrough;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -72,6 +72,14 @@ const KINDS: &[Kind] = &[
         },
     },
     Kind {
+        word: "transitions",
+        all: |_, document| ways(document).into_iter().map(|(.., name)| name).collect(),
+        of: |what, within| match what {
+            What::Section { piece, section, before, .. } => within.ways.get(&(*piece, *before, *section)).cloned().unwrap_or_default(),
+            _ => Vec::new(),
+        },
+    },
+    Kind {
         word: "stingers",
         all: |_, document| document.music.stingers.iter().map(|s| s.name.clone()).collect(),
         of: |what, within| if let What::Sting { stinger, .. } = what { text(within, *stinger) } else { Vec::new() },
@@ -87,6 +95,25 @@ const KINDS: &[Kind] = &[
         of: |what, within| if let What::Zone { zone, entered: true } = what { text(within, *zone) } else { Vec::new() },
     },
 ];
+
+/// The transitions between two sections that are written and allowed: piece, the section that is left and the first that comes then (none is silence), and
+/// what each is called. Those from or to any section are not told apart.
+fn ways(document: &Document) -> Vec<(NameKey, NameKey, NameKey, String)> {
+    let key = |section: &str| if section == SILENCE { NameKey::NONE } else { NameKey::of(section) };
+    let mut all = Vec::new();
+    for piece in &document.music.pieces {
+        for way in piece.transitions.iter().filter(|t| t.allowed && t.from.value != ANY && t.to.value != ANY) {
+            let close = || piece.sections.iter().find(|s| s.name == way.from.value).and_then(|s| s.close.as_ref()).map(|c| c.value.clone());
+            let first = match &way.way {
+                Between::Straight => way.to.value.clone(),
+                Between::Section(section) => section.value.clone(),
+                Between::CloseEnding => close().unwrap_or_else(|| way.to.value.clone()),
+            };
+            all.push((NameKey::of(&piece.name), key(&way.from.value), key(&first), format!("{} {} ⟶ {}", piece.name, way.from.value, way.to.value)));
+        }
+    }
+    all
+}
 
 /// How often something was come by, in each playthrough.
 pub type Counts = BTreeMap<String, u64>;
@@ -205,12 +232,18 @@ fn why(reason: &Reason) -> &'static str {
 pub(crate) struct Within<'a> {
     program: &'a Program,
     takes: HashMap<NameKey, Vec<NameKey>>,
+    /// Which transitions a section that follows another in a piece belongs to.
+    ways: HashMap<(NameKey, NameKey, NameKey), Vec<String>>,
     /// The files of each chain.
     chains: HashMap<NameKey, Vec<String>>,
 }
 
 impl Within<'_> {
-    pub(crate) fn new(program: &Program) -> Within<'_> {
+    pub(crate) fn new<'a>(program: &'a Program, document: &Document) -> Within<'a> {
+        let mut of: HashMap<_, Vec<String>> = HashMap::new();
+        for (piece, from, first, name) in ways(document) {
+            of.entry((piece, from, first)).or_default().push(name);
+        }
         let inner = |sound: &estampie_engine::program::Sound| {
             let takes = sound.groups.iter().flat_map(|g| &g.takes);
             takes.filter_map(|t| if let TakeOf::Sound(inner) = &t.of { Some(program.sounds[*inner as usize].key) } else { None }).collect()
@@ -222,7 +255,7 @@ impl Within<'_> {
             }
             _ => None,
         });
-        Within { program, chains: chains.collect(), takes: program.sounds.iter().map(|s| (s.key, inner(s))).collect() }
+        Within { program, ways: of, chains: chains.collect(), takes: program.sounds.iter().map(|s| (s.key, inner(s))).collect() }
     }
 
     /// The sounds on the ways from one down to another, both included.
@@ -247,7 +280,7 @@ impl Within<'_> {
 /// false.
 #[must_use]
 pub fn coverage(program: &Arc<Program>, document: &Document, done: impl Fn(&str) -> bool + Sync) -> Coverage {
-    let within = Within::new(program);
+    let within = Within::new(program, document);
     let each = |(name, playthrough): &(String, Arc<Playthrough>)| {
         let mut own = Coverage::nothing(program, document);
         let mut rendering = Rendering::new(program, playthrough, None, Seconds(0.0));

@@ -44,10 +44,11 @@ pub struct Explored {
 }
 
 /// The kinds of problems that only all plays together show, with what each means.
-pub(crate) const TOGETHER: [(&str, &str); 9] = [
+pub(crate) const TOGETHER: [(&str, &str); 10] = [
     ("never heard", "a sound is never heard, though all there is has been tried"),
     ("never acts", "a reaction never acts, though what it needs has been tried"),
     ("never played", "a section is never played"),
+    ("never taken", "a transition that is written from one section to another is never taken"),
     ("never sounds", "a stinger never sounds"),
     ("never up", "a snapshot is never raised"),
     ("never entered", "a zone is never entered"),
@@ -129,15 +130,27 @@ impl Explored {
             let mut played = program.reactions.iter().filter(|r| !r.off).filter(|r| names_in(program, r).contains(key)).peekable();
             played.peek().is_some() && played.all(|r| reactions.contains(program.names.get(r.key)))
         };
-        for (word, kind) in
-            [("sounds", "never heard"), ("sections", "never played"), ("stingers", "never sounds"), ("snapshots", "never up"), ("zones", "never entered")]
-        {
+        // A section that is never played has transitions that are never taken.
+        let silent = never("sections");
+        let of_silent = |name: &str| {
+            let mut words = name.split(' ').filter(|word| *word != "⟶");
+            let piece = words.next().unwrap_or_default();
+            words.any(|section| silent.contains(format!("{piece}/{section}").as_str()))
+        };
+        for (word, kind) in [
+            ("sounds", "never heard"),
+            ("sections", "never played"),
+            ("transitions", "never taken"),
+            ("stingers", "never sounds"),
+            ("snapshots", "never up"),
+            ("zones", "never entered"),
+        ] {
             for name in never(word).into_iter().filter(|name| !told.contains(*name)) {
                 match refused.get(name) {
                     Some((count, why)) if *count >= 3 && matches!(word, "sounds" | "stingers") => {
                         found.push(find("always refused", name, format!("it was asked for {count} times and never heard: {why}")));
                     }
-                    _ if by_dead(name) => {}
+                    _ if by_dead(name) || word == "transitions" && of_silent(name) => {}
                     _ => found.push(find(kind, name, "in none of all plays".into())),
                 }
             }
@@ -212,7 +225,7 @@ pub fn explore(
     done: impl Fn(usize) -> bool + Sync,
 ) -> Explored {
     let looking = Looking::new(program, document, plan);
-    let within = Within::new(program);
+    let within = Within::new(program, document);
     let each = |number: &u64| {
         let mut own = Explored::nothing(program, document, seed);
         let playthrough = draw(plan, seed, *number).with_end(plan, Ending::Settled);

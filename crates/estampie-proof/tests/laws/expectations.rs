@@ -78,6 +78,16 @@ from = "any"
 to = "any"
 leave = "next bar"
 fade-out = "20 ms"
+[[piece.dance.transition]]
+from = "a"
+to = "b"
+leave = "next bar"
+fade-out = "20 ms"
+[[piece.dance.transition]]
+from = "b"
+to = "a"
+leave = "next bar"
+fade-out = "20 ms"
 [stinger.dread]
 sound = "bell"
 on = "next beat"
@@ -310,6 +320,7 @@ fn what_playthroughs_come_by_is_counted_and_what_none_does_comes_first() {
     assert_eq!(of("sounds", "bell"), [("p", 3), ("q", 1)]);
     assert_eq!((of("events", "bell"), of("reactions", "When deep")), (vec![("p", 2), ("q", 1)], vec![("q", 1)]));
     assert_eq!((of("sections", "dance/a"), of("sections", "dance/b")), (vec![("p", 1)], vec![("p", 1)]));
+    assert_eq!((of("transitions", "dance a ⟶ b"), of("transitions", "dance b ⟶ a")), (vec![("p", 1)], vec![]));
     assert_eq!((of("stingers", "dread"), of("snapshots", "dark")), (vec![("p", 1)], vec![("p", 1)]));
     // One between the one that is asked for and the one whose take is heard is come by, too.
     assert_eq!((of("sounds", "outer"), of("sounds", "middle"), of("sounds", "deep/a")), (vec![("q", 1)], vec![("q", 1)], vec![("q", 2)]));
