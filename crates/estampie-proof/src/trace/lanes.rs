@@ -244,6 +244,73 @@ fn track(lane: &Lane, program: &Program) -> Option<(Track, f32, f32, &'static st
     })
 }
 
+/// What a lane holds in a stretch of time, no finer than can be drawn: of what falls within `grain` frames the first stands for all, of values the greatest
+/// and the last. 0 is everything.
+#[must_use]
+pub fn drawn(lane: &Lane, kept: &Kept, program: &Program, names: &Names, window: (u64, u64), grain: u64) -> Content {
+    thin(content(lane, kept, program, names, window), grain)
+}
+
+/// Frame and value.
+type Point = (u64, f32);
+
+fn thin(held: Content, grain: u64) -> Content {
+    if grain < 2 {
+        return held;
+    }
+    let part = |frame: u64| frame / grain;
+    match held {
+        Content::Marks(marks) => {
+            let mut few: Vec<(u64, String, Mark)> = Vec::new();
+            for mark in marks {
+                match few.last_mut() {
+                    // What was refused is seen before all else.
+                    Some(last) if part(last.0) == part(mark.0) => {
+                        if mark.2 == Mark::Refused {
+                            *last = mark;
+                        }
+                    }
+                    _ => few.push(mark),
+                }
+            }
+            Content::Marks(few)
+        }
+        Content::Bars(bars, mut refused) => {
+            let mut few: Vec<(u64, u64, bool)> = Vec::new();
+            for bar in bars {
+                match few.last_mut() {
+                    Some(last) if part(last.0) == part(bar.0) => (last.1, last.2) = (last.1.max(bar.1), last.2 | bar.2),
+                    _ => few.push(bar),
+                }
+            }
+            refused.dedup_by_key(|frame| part(*frame));
+            Content::Bars(few, refused)
+        }
+        Content::Values { points, low, high, unit } => {
+            let mut few: Vec<(u64, f32)> = Vec::new();
+            // The greatest of a part, and its last.
+            let (mut greatest, mut last): (Option<Point>, Option<Point>) = (None, None);
+            let flush = |few: &mut Vec<Point>, greatest: &mut Option<Point>, last: &mut Option<Point>| {
+                let (a, b) = (greatest.take(), last.take());
+                few.extend(a.filter(|a| b.is_none_or(|b| b.0 != a.0)));
+                few.extend(b);
+            };
+            for point in points {
+                if last.is_some_and(|l| part(l.0) != part(point.0)) {
+                    flush(&mut few, &mut greatest, &mut last);
+                }
+                if greatest.is_none_or(|g| point.1 > g.1) {
+                    greatest = Some(point);
+                }
+                last = Some(point);
+            }
+            flush(&mut few, &mut greatest, &mut last);
+            Content::Values { points: few, low, high, unit }
+        }
+        held @ Content::Stretches(_) => held,
+    }
+}
+
 /// What a lane holds in a stretch of time. What began before it begins where it did.
 #[must_use]
 pub fn content(lane: &Lane, kept: &Kept, program: &Program, names: &Names, (from, to): (u64, u64)) -> Content {
@@ -427,4 +494,36 @@ pub fn last_told(kept: &Kept, names: &Names, key: NameKey, frame: u64) -> Option
 #[must_use]
 pub fn refused(what: &What) -> bool {
     matches!(what, What::Refused { .. } | What::Asked { answer: Answer::NotAllowed, .. }) || matches!(what, What::Notice(n) if !matches!(n, Notice::Program(_)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn thinned_it_has_at_most_two_of_each_part_the_greatest_and_the_last(frames in prop::collection::btree_set(0u64..5_000, 0..200), values in prop::collection::vec(-5i32..5, 200), grain in 2u64..900) {
+            let points: Vec<(u64, f32)> = frames.iter().zip(&values).map(|(f, v)| (*f, *v as f32)).collect();
+            let held = Content::Values { points: points.clone(), low: 0.0, high: 1.0, unit: "" };
+            let Content::Values { points: few, .. } = thin(held.clone(), grain) else { panic!("values stay values") };
+            prop_assert!(few.windows(2).all(|w| w[0].0 < w[1].0) && few.iter().all(|p| points.contains(p)));
+            for part in points.iter().map(|p| p.0 / grain).collect::<BTreeSet<u64>>() {
+                let of = |list: &[(u64, f32)]| list.iter().filter(|p| p.0 / grain == part).copied().collect::<Vec<_>>();
+                let (all, some) = (of(&points), of(&few));
+                let greatest = |list: &[(u64, f32)]| list.iter().map(|p| p.1).fold(f32::MIN, f32::max);
+                prop_assert!(some.len() <= 2 && some.last() == all.last() && greatest(&some) == greatest(&all), "{all:?} {some:?}");
+            }
+            prop_assert_eq!(thin(held.clone(), 0), held);
+            // Marks and bars: one of each part, what was refused before all else.
+            let marks: Vec<(u64, String, Mark)> = points.iter().map(|(f, v)| (*f, String::new(), if *v > 3.0 { Mark::Refused } else { Mark::Game })).collect();
+            let Content::Marks(few) = thin(Content::Marks(marks.clone()), grain) else { panic!("marks stay marks") };
+            let parts = marks.iter().map(|m| m.0 / grain).collect::<BTreeSet<u64>>();
+            prop_assert_eq!(few.iter().map(|m| m.0 / grain).collect::<Vec<_>>(), parts.into_iter().collect::<Vec<_>>());
+            for mark in &few {
+                let any = marks.iter().any(|m| m.0 / grain == mark.0 / grain && m.2 == Mark::Refused);
+                prop_assert_eq!(mark.2 == Mark::Refused, any);
+            }
+        }
+    }
 }

@@ -36,6 +36,11 @@ impl Span {
         (self.to - self.from) / f64::from(self.width.max(2) - 1)
     }
 
+    /// What lies within so many frames falls together: half a column.
+    pub(crate) fn grain(&self) -> u64 {
+        (self.step() / 2.0) as u64
+    }
+
     /// From and to as frames.
     pub(crate) fn frames(&self) -> (u64, u64) {
         (self.from.max(0.0) as u64, self.to.max(0.0) as u64)

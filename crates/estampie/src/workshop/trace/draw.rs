@@ -15,7 +15,7 @@ use estampie_engine::program::Trigger;
 use estampie_engine::units::Seconds;
 use estampie_project::language::StepAction;
 use estampie_proof::check::Broken;
-use estampie_proof::trace::lanes::{Content, Follows, Lane, content, last_told};
+use estampie_proof::trace::lanes::{Content, Follows, Lane, drawn, last_told};
 use estampie_proof::trace::print_value;
 use estampie_proof::trace::would;
 use ratatui::layout::Rect;
@@ -233,7 +233,7 @@ fn first_row(heights: &[u16], chosen: usize, room: u16) -> usize {
 }
 
 fn lane_row(app: &App, painter: &mut Painter<'_>, names: Rect, span: &Span, lane: &Lane, chosen: bool) {
-    let held = content(lane, app.rehearsal.kept(), app.program(), &app.rehearsal.names, span.frames());
+    let held = drawn(lane, app.rehearsal.kept(), app.program(), &app.rehearsal.names, span.frames(), span.grain());
     let frame = app.rehearsal.frame();
     let sounding = matches!(&held, Content::Bars(bars, _) if bars.iter().any(|(from, to, _)| (*from..=*to).contains(&frame)));
     let role = match lane.follows {
@@ -259,7 +259,7 @@ fn lane_row(app: &App, painter: &mut Painter<'_>, names: Rect, span: &Span, lane
     painter.text(names.x + 2, names.y, room, &lane.name, role);
     painter.right(names.right() - 1, names.y, &value, Role::Secondary);
     if let Some(compared) = &app.trace.compared {
-        let before = content(lane, &compared.before, app.program(), &app.rehearsal.names, span.frames());
+        let before = drawn(lane, &compared.before, app.program(), &app.rehearsal.names, span.frames(), span.grain());
         paint_before(painter, span, names.y, names.height, &before);
     }
     paint(painter, span, names.y, names.height, lane, &held);

@@ -23,7 +23,10 @@ use estampie_proof::trace::kept::KEPT;
 use estampie_proof::trace::lanes::{Follows, Group, Lane, Wanted, lanes, touches};
 use prompts::{FilterPrompt, KeepPrompt};
 use ratatui::layout::Rect;
+use std::cell::RefCell;
 use std::collections::BTreeSet;
+use std::rc::Rc;
+use std::time::{Duration, Instant};
 
 /// Its name.
 pub(crate) const NAME: &str = "Trace";
@@ -79,7 +82,18 @@ pub(crate) struct TraceView {
     to: Option<u64>,
     /// The run before, with what differs.
     compared: Option<Compared>,
+    /// The rows as they were looked for last, when, and for what.
+    rows: RefCell<Option<Looked>>,
 }
+
+/// Rows, when they were looked for, and for what.
+type Looked = (Instant, RowsOf, Rc<Vec<Row>>);
+
+/// What rows hang on besides what happens: the time in sight, what alone is wanted, what is folded.
+type RowsOf = (u64, Option<u64>, Option<NameKey>, bool, BTreeSet<Group>);
+
+/// When more seconds than these are in sight, rows are looked for anew so often only.
+const LONG: (f64, Duration) = (60.0, Duration::from_millis(300));
 
 impl Default for TraceView {
     fn default() -> TraceView {
@@ -94,6 +108,7 @@ impl Default for TraceView {
             seconds: 20.0,
             to: None,
             compared: None,
+            rows: RefCell::new(None),
         }
     }
 }
@@ -256,8 +271,22 @@ impl App {
         Span { from: to - length, to, known: self.rehearsal.now(), x, width }
     }
 
-    /// The rows of the lanes in sight.
-    fn trace_rows(&self) -> Vec<Row> {
+    /// The rows of the lanes in sight. Of a long time they are not looked for anew for each picture.
+    fn trace_rows(&self) -> Rc<Vec<Row>> {
+        let key = (self.trace.seconds.to_bits(), self.trace.to, self.trace.only, self.trace.attention, self.trace.folded.clone());
+        if let Some((at, of, rows)) = &*self.trace.rows.borrow()
+            && self.trace.seconds > LONG.0
+            && at.elapsed() < LONG.1
+            && *of == key
+        {
+            return Rc::clone(rows);
+        }
+        let rows = Rc::new(self.look_for_rows());
+        *self.trace.rows.borrow_mut() = Some((Instant::now(), key, Rc::clone(&rows)));
+        rows
+    }
+
+    fn look_for_rows(&self) -> Vec<Row> {
         let (rehearsal, program) = (&self.rehearsal, self.program());
         let kept = rehearsal.kept();
         let only = self.trace.only.map(|key| touches(kept, program, key));
