@@ -229,7 +229,8 @@ mod tests {
         assert_eq!((&read, read.name.as_str()), (&hello, "Brinewick Salvage"));
         assert_eq!(read.against(&hello), None);
         let newer = Hello { protocol: PROTOCOL + 1, ..hello.clone() };
-        assert!(newer.against(&hello).unwrap().contains("version 3 of live edits and the workshop version 2"));
+        let told = format!("version {} of live edits and the workshop version {PROTOCOL}", PROTOCOL + 1);
+        assert!(newer.against(&hello).unwrap().contains(&told));
         let other = Hello { programs: "1-0".into(), ..hello.clone() };
         assert!(other.against(&hello).unwrap().contains("other effects"));
         let mut line = Vec::new();

@@ -102,6 +102,8 @@ impl Trace {
             let what = text(line, "what");
             let name = match what {
                 "voice-start" | "refused" | "line" => "sound",
+                // What does not sound is not let go.
+                "stop" | "finish" if line["count"] != 0 => "sound",
                 "music" | "music-asked" => "piece",
                 "stinger" => "stinger",
                 "snapshot" => "snapshot",
@@ -165,6 +167,7 @@ fn alone(came: &Came, where_it_is: &str) -> (f64, String) {
         "stinger" => (90.0, format!("sounds {where_it_is} alone")),
         "snapshot" => (60.0, format!("{} {where_it_is} alone", if came.kind.2 == "true" { "rises" } else { "falls" })),
         "layer" => (50.0, format!("{} {where_it_is} alone", if came.kind.2 == "true" { "comes in" } else { "goes out" })),
+        "stop" | "finish" => (15.0, format!("is let go {where_it_is} alone")),
         "reaction" => (5.0, format!("acts {where_it_is} alone")),
         _ => (10.0, format!("comes {where_it_is} alone")),
     }
