@@ -82,7 +82,8 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         super::check::tell_coverage(&explored.coverage);
     }
     if arguments.shard.is_some() {
-        out!("{} problems; --merge puts the parts together", explored.shown.len());
+        let count = explored.shown.len();
+        out!("{count} problem{}; --merge puts the parts together", if count == 1 { "" } else { "s" });
         return Ok(());
     }
     tell_found(arguments, &loaded, &plan, &explored)
