@@ -114,20 +114,32 @@ fn concerns(action: &StepAction, emitter: &str) -> bool {
     }
 }
 
+/// A number with as few digits as read back as the same f32.
+fn shortest(value: f32) -> f64 {
+    value.to_string().parse().unwrap_or(f64::from(value))
+}
+
 /// A glide or a way of which the end is still to come, as it stands at a moment.
 fn under_way(step: &Step, way: Option<&Way>, at: Seconds) -> Option<StepAction> {
     match &step.action {
         StepAction::Glide { parameter, from: Some(from), to, over } if step.at.0 + over.0 > at.0 => {
-            let now = from + (to - from) * (at.0 - step.at.0) / over.0;
+            // As fine as the engine has it.
+            let now = shortest((from + (to - from) * (at.0 - step.at.0) / over.0) as f32);
             Some(StepAction::Glide { parameter: parameter.clone(), from: Some(now), to: *to, over: Seconds(step.at.0 + over.0 - at.0) })
         }
         StepAction::Place(placing) => {
             let way = way.filter(|way| way.end > at.0)?;
-            Some(StepAction::Place(Placing { at: way.at(at.0), over: None, ..placing.clone() }))
+            Some(StepAction::Place(Placing { at: way.at(at.0).map(|v| shortest(v as f32)), over: None, ..placing.clone() }))
         }
         StepAction::Walk(walking) => {
             let way = way.filter(|way| way.end > at.0)?;
-            Some(StepAction::Place(Placing { emitter: walking.emitter.clone(), kind: None, at: way.at(at.0), facing: None, over: None }))
+            Some(StepAction::Place(Placing {
+                emitter: walking.emitter.clone(),
+                kind: None,
+                at: way.at(at.0).map(|v| shortest(v as f32)),
+                facing: None,
+                over: None,
+            }))
         }
         _ => None,
     }
@@ -136,7 +148,7 @@ fn under_way(step: &Step, way: Option<&Way>, at: Seconds) -> Option<StepAction> 
 /// First lines with what a status says otherwise: states and parameters of the game that reactions have set, and what was never said.
 fn as_stood(mut first: Vec<StepAction>, status: &Status, program: &Program, names: &Names) -> Vec<StepAction> {
     let word = |key: NameKey| Word::new(names.get(key));
-    let number = |value: f32| value.to_string().parse().unwrap_or(f64::from(value));
+    let number = shortest;
     for (spec, now) in program.states.iter().zip(&status.states) {
         let is = StepAction::State(word(spec.key), word(spec.values[usize::from(*now)]));
         let at = first.iter().position(|a| matches!(a, StepAction::State(state, _) if NameKey::of(&state.text) == spec.key));
@@ -150,7 +162,7 @@ fn as_stood(mut first: Vec<StepAction>, status: &Status, program: &Program, name
         if spec.source != ValueFrom::Game || spec.local.is_some() {
             continue;
         }
-        let value = spec.from_game.map_or(now.value, |(from, to)| from + (now.value - spec.low) / (spec.high - spec.low) * (to - from));
+        let value = spec.to_game(now.value);
         let named = |a: &StepAction| match a {
             StepAction::Parameter(parameter, _) | StepAction::Glide { parameter, .. } => NameKey::of(&parameter.text) == spec.key,
             _ => false,
@@ -166,8 +178,7 @@ fn as_stood(mut first: Vec<StepAction>, status: &Status, program: &Program, name
     // Emitters that somebody else has placed, in a game that is joined in its midst.
     for emitter in &status.emitters {
         let listener = emitter.emitter == NameKey::of(LISTENER_NAME);
-        let member = program.world.flocks.iter().any(|f| f.members.contains(&emitter.emitter))
-            || program.world.one_shots.iter().any(|s| s.members.contains(&emitter.emitter));
+        let member = program.world.is_member(emitter.emitter);
         let known = |a: &StepAction| matches!(a, StepAction::Place(p) if p.emitter.as_ref().map_or(LISTENER_NAME, |e| &e.text) == names.get(emitter.emitter));
         if emitter.of_project || member || first.iter().any(known) || (listener && emitter.at == [0.0; 3] && emitter.facing_degrees == 0.0) {
             continue;

@@ -53,6 +53,14 @@ pub struct Parameter {
     pub watches: Vec<Watch>,
 }
 
+impl Parameter {
+    /// A value as the game would send it: in its own range, if it has one.
+    #[must_use]
+    pub fn to_game(&self, value: f32) -> f32 {
+        self.from_game.map_or(value, |(from, to)| from + (value - self.low) / (self.high - self.low) * (to - from))
+    }
+}
+
 /// Where a parameter's value comes from.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]

@@ -332,6 +332,12 @@ pub struct World {
 }
 
 impl World {
+    /// Whether an emitter is one of a flock or of one-shots: the world's own, and not the game's.
+    #[must_use]
+    pub fn is_member(&self, emitter: NameKey) -> bool {
+        !emitter.is_none() && (self.flocks.iter().any(|f| f.members.contains(&emitter)) || self.one_shots.iter().any(|s| s.members.contains(&emitter)))
+    }
+
     /// Whether the project says anything about the world.
     #[must_use]
     pub fn any(&self) -> bool {

@@ -342,7 +342,7 @@ impl Plan {
         let spec = &program.parameters[parameter];
         let named = program.names.get(spec.key);
         let Some(at) = self.parameters.iter().position(|p| p.name == named) else { return };
-        let value = f64::from(spec.from_game.map_or(value, |(from, to)| from + (value - spec.low) / (spec.high - spec.low) * (to - from)));
+        let value = f64::from(spec.to_game(value));
         goal.parameters.retain(|(p, _)| *p != at);
         goal.parameters.push((at, value));
     }

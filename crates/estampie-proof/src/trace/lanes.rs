@@ -2,11 +2,11 @@
 //! show the same.
 
 use super::kept::{Kept, Track};
-use super::would::subject_of;
+use super::would::{called_by, subject_of};
 use super::{section_name, sentence};
 use estampie_engine::engine::Status;
 use estampie_engine::names::{NameKey, Names};
-use estampie_engine::program::{Edge, Interval, Program, Trigger};
+use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Happening, Notice, What};
 use estampie_engine::vocabulary::Answer;
 use std::collections::{BTreeSet, HashMap, HashSet};
@@ -430,13 +430,7 @@ const LOOKED_AT: usize = 20_000;
 pub fn touches(kept: &Kept, program: &Program, key: NameKey) -> HashSet<NameKey> {
     let mut leads: HashMap<NameKey, HashSet<NameKey>> = HashMap::new();
     for reaction in &program.reactions {
-        let trigger = match reaction.trigger {
-            Trigger::Event(event) => program.events[event as usize].key,
-            Trigger::Change(Edge::Crosses(parameter, ..)) | Trigger::Clock(Interval::Of(parameter, _)) => program.parameters[parameter].key,
-            Trigger::Change(Edge::Holds(test)) => subject_of(program, test),
-            Trigger::Zone(zone, _) => program.world.zones[zone as usize].key,
-            Trigger::Clock(Interval::Between(..)) => NameKey::NONE,
-        };
+        let trigger = called_by(program, reaction.trigger);
         for cause in std::iter::once(trigger).chain(reaction.conditions.iter().map(|test| subject_of(program, *test))) {
             leads.entry(cause).or_default().insert(reaction.key);
         }

@@ -6,7 +6,7 @@ pub mod lanes;
 mod why;
 mod would;
 
-pub use why::{Label, label, print_value, sentence, total};
+pub use why::{Label, label, print_value, sentence, tidy, total};
 pub use would::{Verdict, would};
 
 use estampie_engine::names::Names;

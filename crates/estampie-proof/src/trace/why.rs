@@ -150,7 +150,9 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
     })
 }
 
-fn tidy(value: f32) -> String {
+/// A number to two decimals, without zeros at its end.
+#[must_use]
+pub fn tidy(value: f32) -> String {
     let text = format!("{value:.2}");
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }

@@ -1,5 +1,6 @@
 //! What would happen now: which reactions to something hold, and why the others do not; without doing anything.
 
+use super::tidy;
 use estampie_engine::engine::Status;
 use estampie_engine::names::{NameKey, Names};
 use estampie_engine::program::{Edge, Interval, Program, Trigger};
@@ -23,14 +24,7 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
     let mut list: Vec<Verdict> = Vec::new();
     let mut held: Option<(Trigger, usize)> = None;
     for (index, reaction) in program.reactions.iter().enumerate() {
-        let about = match reaction.trigger {
-            Trigger::Event(event) => program.events[event as usize].key,
-            Trigger::Change(Edge::Crosses(parameter, ..)) => program.parameters[parameter].key,
-            Trigger::Change(Edge::Holds(test)) => subject_of(program, test),
-            Trigger::Zone(zone, _) => program.world.zones[zone as usize].key,
-            Trigger::Clock(Interval::Of(parameter, _)) => program.parameters[parameter].key,
-            Trigger::Clock(Interval::Between(..)) => NameKey::NONE,
-        };
+        let about = called_by(program, reaction.trigger);
         if about != subject {
             continue;
         }
@@ -86,6 +80,18 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
     list
 }
 
+/// What a reaction is called by: an event, a parameter, a state, a zone; none of a clock of its own.
+pub(super) fn called_by(program: &Program, trigger: Trigger) -> NameKey {
+    match trigger {
+        Trigger::Event(event) => program.events[event as usize].key,
+        Trigger::Change(Edge::Crosses(parameter, ..)) => program.parameters[parameter].key,
+        Trigger::Change(Edge::Holds(test)) => subject_of(program, test),
+        Trigger::Zone(zone, _) => program.world.zones[zone as usize].key,
+        Trigger::Clock(Interval::Of(parameter, _)) => program.parameters[parameter].key,
+        Trigger::Clock(Interval::Between(..)) => NameKey::NONE,
+    }
+}
+
 pub(super) fn subject_of(program: &Program, test: Test) -> NameKey {
     match (test, test.parameter()) {
         (Test::State(state, ..), _) => program.states[state].key,
@@ -138,9 +144,4 @@ fn told(program: &Program, status: &Status, names: &Names, test: Test, holds: bo
         }
         _ => String::new(),
     }
-}
-
-fn tidy(value: f32) -> String {
-    let text = format!("{value:.2}");
-    text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }

@@ -36,6 +36,8 @@ pub(crate) struct Exploring {
     working: Option<Working>,
     /// How many runs there were: each plays otherwise.
     runs: u64,
+    /// How far it was when it was last looked.
+    said: Option<String>,
 }
 
 impl Exploring {
@@ -108,7 +110,10 @@ impl App {
                 true
             }
             // Its progress is on the page.
-            Err(TryRecvError::Empty) => true,
+            Err(TryRecvError::Empty) => {
+                let words = self.exploring.words();
+                std::mem::replace(&mut self.exploring.said, words.clone()) != words
+            }
         }
     }
 

@@ -10,6 +10,7 @@ use super::theme::Role;
 use super::view::{Clicks, Prompt, Targets, VIEWS};
 use super::{curve, overlay, sounds};
 use crate::player::{BY_CHOICE, Output};
+use estampie_proof::trace::kept::Track;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
@@ -257,6 +258,12 @@ fn pulse(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     // The view Mix has them, and more, on the page.
     if !app.view().tells_loudness() {
         let loudness = rehearsal.player.loudness().output;
+        // Of an earlier moment what was measured then; of its true peak nothing was kept.
+        if let Some(frame) = rehearsal.back() {
+            let then = rehearsal.kept().value(Track::Loudness, frame).map_or(f64::NEG_INFINITY, f64::from);
+            said(painter, "short-term", &level(then, "LUFS"), Role::Text);
+            return;
+        }
         said(painter, "short-term", &level(loudness.short_term, "LUFS"), Role::Text);
         let hot = loudness.true_peak > -1.0;
         said(painter, "true peak", &level(loudness.true_peak, "dBTP"), if hot { Role::Accent } else { Role::Text });

@@ -31,8 +31,7 @@ use std::time::{Duration, Instant};
 
 /// Whether an emitter is one of a flock or of a one-shots.
 pub(crate) fn is_member(program: &Program, emitter: NameKey) -> bool {
-    let world = &program.world;
-    !emitter.is_none() && (world.flocks.iter().any(|f| f.members.contains(&emitter)) || world.one_shots.iter().any(|s| s.members.contains(&emitter)))
+    program.world.is_member(emitter)
 }
 
 /// So much of what games send waits at most to be played: more than two seconds of the worst flood.
@@ -159,8 +158,7 @@ fn parameter_input(spec: &Parameter, value: f32) -> InputKind {
     if spec.source != ValueFrom::Game {
         return InputKind::Hold { parameter: spec.key, value: Some(value) };
     }
-    let value = spec.from_game.map_or(value, |(from, to)| from + (value - spec.low) / (spec.high - spec.low) * (to - from));
-    InputKind::Parameter { parameter: spec.key, value, emitter: NameKey::NONE }
+    InputKind::Parameter { parameter: spec.key, value: spec.to_game(value), emitter: NameKey::NONE }
 }
 
 /// What is changed for the rehearsal alone, besides muted and soloed buses. Never saved.

@@ -4,6 +4,7 @@ use crate::workshop::app::App;
 use crate::workshop::painter::{Painter, rows_of};
 use crate::workshop::theme::Role;
 use estampie_engine::names::Names;
+use estampie_engine::telemetry::Happening;
 use estampie_proof::trace::differ::{Difference, Trace, differences};
 use estampie_proof::trace::kept::Kept;
 use estampie_proof::trace::to_json;
@@ -26,9 +27,9 @@ pub(super) struct Compared {
     asked: (Instant, u64),
 }
 
-/// What happened up to a frame, as a trace.
-fn trace(kept: &Kept, names: &Names, to: u64) -> Trace {
-    Trace { rate: f64::from(kept.rate()), lines: kept.happened(0, to).map(|h| to_json(h, names)).collect() }
+/// What happened, as a trace.
+fn trace<'a>(rate: u32, happened: impl Iterator<Item = &'a Happening>, names: &Names) -> Trace {
+    Trace { rate: f64::from(rate), lines: happened.map(|h| to_json(h, names)).collect() }
 }
 
 impl App {
@@ -54,13 +55,16 @@ impl App {
     /// Works out aside what differs up to now.
     fn ask_what_differs(&mut self) {
         let now = self.rehearsal.now();
-        let (kept, names) = (self.rehearsal.kept().clone(), self.rehearsal.names.clone());
+        // Only what happened is copied: the statuses are many megabytes.
+        let (happened, rate): (Vec<Happening>, u32) = (self.rehearsal.kept().happened(0, now).copied().collect(), self.rehearsal.kept().rate());
+        let names = self.rehearsal.names.clone();
         let Some(compared) = &mut self.trace.compared else { return };
         let before = Arc::clone(&compared.before);
         let (tell, comes) = channel();
         std::thread::spawn(move || {
             // The run before is compared as far as this one has come.
-            let _ = tell.send(differences(&trace(&before, &names, now), &trace(&kept, &names, now)));
+            let (one, other) = (trace(before.rate(), before.happened(0, now), &names), trace(rate, happened.iter(), &names));
+            let _ = tell.send(differences(&one, &other));
         });
         (compared.comes, compared.asked) = (Some(comes), (Instant::now(), now));
     }

@@ -16,8 +16,8 @@ use estampie_engine::units::Seconds;
 use estampie_project::language::StepAction;
 use estampie_proof::check::Broken;
 use estampie_proof::trace::lanes::{Content, Follows, Lane, drawn, last_told};
-use estampie_proof::trace::print_value;
 use estampie_proof::trace::would;
+use estampie_proof::trace::{print_value, tidy};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
@@ -103,6 +103,7 @@ fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     painter.heading(area.x, area.y, area.width, "Lanes", &format!("{shown} of {}{only}", time(kept.0, false)));
     let (from, step) = (span.from / rate, scale(app.trace.seconds, span.width));
     let top = area.y + 1;
+    let head = playhead_label(app, &span);
     let mut at = (from.max(0.0) / step).ceil() * step;
     while at * rate <= span.to {
         let x = span.column((at * rate).round() as u64);
@@ -110,7 +111,10 @@ fn lanes(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
             painter.text(x, y, 1, "┊", Role::Rule);
         }
         let label = time(at, step < 1.0);
-        if x + label.len() as u16 <= area.right() {
+        // Half a label beside that of the moment that is looked at is none.
+        let end = x + label.len() as u16;
+        let clear = head.as_ref().is_none_or(|(left, text)| end < *left || x > left + text.len() as u16);
+        if clear && end <= area.right() {
             painter.text(x, top, 12, &label, Role::Secondary);
         }
         at += step;
@@ -252,7 +256,7 @@ fn lane_row(app: &App, painter: &mut Painter<'_>, names: Rect, span: &Span, lane
         Follows::Snapshot | Follows::Load => format!("{:.0} %", value * 100.0),
         Follows::Voices => format!("{value:.0}"),
         Follows::Bus | Follows::Peak if value <= -119.0 => "−∞".to_owned(),
-        Follows::Parameter => short(value),
+        Follows::Parameter => tidy(value).replace('-', "−"),
         _ => print_value(value).replace('+', ""),
     });
     let room = names.width.saturating_sub(4 + value.chars().count() as u16);
@@ -265,18 +269,22 @@ fn lane_row(app: &App, painter: &mut Painter<'_>, names: Rect, span: &Span, lane
     paint(painter, span, names.y, names.height, lane, &held);
 }
 
-fn short(value: f32) -> String {
-    let text = format!("{value:.2}");
-    text.trim_end_matches('0').trim_end_matches('.').replace('-', "−")
+/// The time of the moment that is looked at, and the column where it begins; none if it is out of sight.
+fn playhead_label(app: &App, span: &Span) -> Option<(u16, String)> {
+    let frame = app.rehearsal.frame();
+    if (frame as f64) < span.from || frame as f64 > span.to {
+        return None;
+    }
+    let label = time(frame as f64 / f64::from(app.program().rate), true);
+    let width = label.chars().count() as u16;
+    let at = span.column(frame).saturating_sub(width / 2).clamp(span.x, (span.x + span.width).saturating_sub(width).max(span.x));
+    Some((at, label))
 }
 
 /// The moment that is looked at.
 fn playhead(app: &App, painter: &mut Painter<'_>, span: &Span, area: Rect) {
-    let frame = app.rehearsal.frame();
-    if (frame as f64) < span.from || frame as f64 > span.to {
-        return;
-    }
-    let x = span.column(frame);
+    let Some((at, label)) = playhead_label(app, span) else { return };
+    let x = span.column(app.rehearsal.frame());
     let style = painter.style(Role::Active);
     for y in area.y + 1..area.bottom() {
         // What happens in this very column stays in sight.
@@ -284,12 +292,7 @@ fn playhead(app: &App, painter: &mut Painter<'_>, span: &Span, area: Rect) {
             painter.put(x, y, 1, "╎", style);
         }
     }
-    let rate = f64::from(app.program().rate);
-    let label = time(frame as f64 / rate, true);
-    let width = label.chars().count() as u16;
-    let at = x.saturating_sub(width / 2).clamp(span.x, (span.x + span.width).saturating_sub(width).max(span.x));
-    painter.text(at.saturating_sub(1), area.y, width + 2, &" ".repeat(usize::from(width) + 2), Role::Text);
-    painter.put(at, area.y, width, &label, style.add_modifier(ratatui::style::Modifier::BOLD | ratatui::style::Modifier::UNDERLINED));
+    painter.put(at, area.y, label.len() as u16, &label, style.add_modifier(ratatui::style::Modifier::BOLD | ratatui::style::Modifier::UNDERLINED));
 }
 
 fn lines(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
@@ -352,8 +355,11 @@ fn explain(app: &App, painter: &mut Painter<'_>, area: Rect, lane: &Lane) {
         return;
     }
     // The newest line may be newer than the newest status.
-    let line = app.trace_lines().get(app.trace.place_in(&app.trace_lines())).map_or(0, |line| line.frame);
-    let frame = app.rehearsal.frame().max(if app.trace.column == Column::Lines { line } else { 0 });
+    let chosen = || {
+        let lines = app.trace_lines();
+        lines.get(app.trace.place_in(&lines)).map_or(0, |line| line.frame)
+    };
+    let frame = app.rehearsal.frame().max(if app.trace.column == Column::Lines { chosen() } else { 0 });
     let kept = app.rehearsal.kept();
     match lane.follows {
         Follows::Sound => {
