@@ -239,6 +239,10 @@ pub(crate) struct Memory {
     /// When each state last changed.
     pub(crate) changed: Vec<u64>,
     pub(crate) reactions: Vec<ReactionState>,
+    /// How often each condition was asked for and failed, and held: those of the first reaction, then those of the next.
+    pub(crate) weighed: Vec<[u32; 2]>,
+    /// Where those of each reaction begin.
+    pub(crate) weighed_from: Vec<u32>,
     /// Reactions whose change has to last.
     pub(crate) holding: Vec<u32>,
     pub(crate) counters: Vec<Counter>,
@@ -342,6 +346,8 @@ impl Memory {
                 .iter()
                 .map(|r| ReactionState { chance: Stream::new(seed, r.key, 3), spent: false, due: u64::MAX, by: By::default(), beat: u64::MAX, drawn: 0.0 })
                 .collect(),
+            weighed: vec![[0; 2]; program.reactions.iter().map(|r| r.conditions.len()).sum()],
+            weighed_from: program.reactions.iter().scan(0, |next, r| Some(std::mem::replace(next, *next + r.conditions.len() as u32))).collect(),
             holding: Vec::with_capacity(program.reactions.iter().filter(|r| r.hold > 0).count()),
             counters: vec![Counter { times: [0; MOST_NTH as usize], count: 0 }; program.counters],
             rates: vec![None; program.rates],

@@ -339,7 +339,9 @@ fn place_terms(Scene { program, state, world, .. }: Scene<'_>, voice: &Voice, si
     {
         for (kind, taken) in TAKERS.into_iter().zip(&hearing.taken) {
             for (property, value) in [(Property::Level, taken.level_db), (Property::LowPass, taken.low_pass_octaves)] {
-                if value != 0.0 {
+                // What comes by an open doorway loses nothing, and yet comes by it.
+                let comes_by = kind == TermKind::Doorway && property == Property::Level && hearing.through > 0.0;
+                if value != 0.0 || comes_by {
                     sink(Term { property, kind, of: taken.of, value });
                 }
             }

@@ -315,7 +315,7 @@ impl Directing<'_> {
             let by = self.state.reactions[index].by;
             self.director.work.clear();
             let place = self.place_of(by.emitter);
-            if program.reactions[index].conditions.iter().all(|test| holds(program, &*self.state, *test, place, due)) {
+            if self.weigh(index, place, due) {
                 self.hold_and_act(index, offset, by);
             }
             self.work_off(offset);
@@ -329,11 +329,19 @@ impl Directing<'_> {
         let Trigger::Clock(interval) = reaction.trigger else { return };
         let end = self.frame + BLOCK as u64;
         loop {
-            if !reaction.conditions.iter().all(|test| holds(program, &*self.state, *test, NOWHERE, self.frame)) {
+            let frame = self.frame;
+            let stands = self.state.reactions[index].beat == u64::MAX;
+            let failing = |test: &Test| !holds(program, &*self.state, *test, NOWHERE, frame);
+            let fails = reaction.conditions.iter().any(failing);
+            // It is asked in every block: what counts is the first answer, and each time when it changes.
+            let asked = self.state.weighed.get(self.state.weighed_from[index] as usize).is_some_and(|counts| *counts != [0; 2]);
+            if fails != stands || !asked {
+                self.weigh(index, NOWHERE, frame);
+            }
+            if fails {
                 self.state.reactions[index].beat = u64::MAX;
                 return;
             }
-            let frame = self.frame;
             let now = &mut self.state.reactions[index];
             if now.beat == u64::MAX {
                 (now.beat, now.drawn) = (frame, now.chance.unit());
@@ -423,7 +431,7 @@ impl Directing<'_> {
         let place = self.place_of(by.emitter);
         // Of what is called some time after an event, the conditions count then.
         let later = reaction.hold > 0 && matches!(reaction.trigger, Trigger::Event(_));
-        if !later && !reaction.conditions.iter().all(|test| holds(program, &*self.state, *test, place, frame)) {
+        if !later && !self.weigh(index, place, frame) {
             return;
         }
         if reaction.hold > 0 {
@@ -438,6 +446,21 @@ impl Directing<'_> {
         if self.hold_and_act(index, offset, by) {
             *held = Some(reaction.trigger);
         }
+    }
+
+    /// Whether all conditions of a reaction hold, asked one after the other until one fails; how each came out is counted.
+    fn weigh(&mut self, index: usize, place: u16, frame: u64) -> bool {
+        let program = self.program;
+        let first = self.state.weighed_from[index] as usize;
+        for (at, test) in program.reactions[index].conditions.iter().enumerate() {
+            let held = holds(program, &*self.state, *test, place, frame);
+            let count = &mut self.state.weighed[first + at][usize::from(held)];
+            *count = count.saturating_add(1);
+            if !held {
+                return false;
+            }
+        }
+        true
     }
 
     /// Counts, looks whether it has acted already, and acts; false if it does not.

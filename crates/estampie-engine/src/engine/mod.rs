@@ -199,6 +199,13 @@ impl Engine {
         self.mixer.voices.asleep().len()
     }
 
+    /// How often the conditions of the program's reactions failed and held, when they were asked one after the other until one failed: those of the
+    /// first reaction in their order, then those of the next. Counted anew after each edit.
+    #[must_use]
+    pub fn weighed(&self) -> &[[u32; 2]] {
+        &self.now.state.weighed
+    }
+
     /// Fills `out` with frames of two interleaved channels. An odd last sample is set to 0.
     pub fn render(&mut self, out: &mut [f32]) {
         for frame in out.chunks_mut(2) {

@@ -155,8 +155,8 @@ impl Engine {
                 soloed: bus.soloed,
             });
             for slot in &bus.chain {
-                if status.reductions.len() < status.reductions.capacity() {
-                    status.reductions.push((slot.key, slot.reduction()));
+                if let Some(reduction) = slot.reduction().filter(|_| status.reductions.len() < status.reductions.capacity()) {
+                    status.reductions.push((slot.key, reduction));
                 }
             }
         }

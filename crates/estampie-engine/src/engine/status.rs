@@ -203,7 +203,7 @@ pub struct Status {
     pub snapshots: Vec<SnapshotStatus>,
     /// By player level: from 0 to 10.
     pub player: Vec<f32>,
-    /// By effect: how much it turns down just now, in dB.
+    /// Of each effect that turns down: by how much just now, in dB.
     pub reductions: Vec<(NameKey, f32)>,
     /// By modulation: what it comes to.
     pub modulations: Vec<f32>,

@@ -54,9 +54,9 @@ impl Slot {
         }
     }
 
-    /// How much it turns down just now, in dB.
-    pub(crate) fn reduction(&self) -> f32 {
-        self.effect.reduction().unwrap_or(0.0) * self.on.gain()
+    /// How much it turns down just now, in dB; `None` for what does not turn down.
+    pub(crate) fn reduction(&self) -> Option<f32> {
+        Some(self.effect.reduction()? * self.on.gain())
     }
 
     /// How long nothing may come out of it while something is still to come, in seconds.

@@ -40,6 +40,7 @@ impl World {
         let mut wall = hearing.walled;
         (wall.level_db, wall.low_pass_octaves) = (wall.level_db * (1.0 - found.through), wall.low_pass_octaves * (1.0 - found.through));
         found.taken[WALL] = wall;
+        hearing.through = found.through;
         if fresh {
             hearing.taken = found.taken;
         } else {

@@ -23,6 +23,8 @@ pub(crate) struct Hearing {
     pub(crate) rooms: [f32; MOST_ROOMS],
     /// Metres and degrees by which the way is longer and turned against the straight one.
     pub(super) detour: f32,
+    /// How much of it comes by doorways, 0 to 1.
+    pub(crate) through: f32,
     pub(super) turn: f32,
     pub(super) walled: Muffled,
     pub(super) zones: Within,
@@ -42,6 +44,7 @@ impl Default for Hearing {
             taken: [Muffled::default(); 5],
             rooms: [0.0; MOST_ROOMS],
             detour: 0.0,
+            through: 0.0,
             turn: 0.0,
             walled: Muffled::default(),
             zones: Within::default(),

@@ -1,16 +1,17 @@
 //! Coverage: what of a project its playthroughs come by, how often, and what none of them does.
 
+use super::observe::{HEARD, Observed, observe};
 use crate::cores::on_all_cores;
-use crate::offline::Rendering;
+use estampie_engine::engine::Status;
+use estampie_engine::ledger::TermKind;
 use estampie_engine::mixer::spec::MOST_NESTED;
 use estampie_engine::names::NameKey;
-use estampie_engine::program::{Program, TakeOf};
+use estampie_engine::program::{Program, Reaction, TakeOf};
 use estampie_engine::telemetry::{Reason, What};
-use estampie_engine::units::Seconds;
 use estampie_project::document::{ANY, Between, Document, SILENCE};
 use estampie_project::language::Playthrough;
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 /// A kind of thing that is come by.
@@ -18,8 +19,18 @@ struct Kind {
     word: &'static str,
     /// All of it that a project has.
     all: fn(&Program, &Document) -> Vec<String>,
-    /// What of it something that happens is.
-    of: fn(&What, &Within<'_>) -> Vec<String>,
+    /// How it is come by.
+    by: By,
+}
+
+/// How something is come by.
+enum By {
+    /// Something happens: what of it that is.
+    Happening(fn(&What, &Within<'_>) -> Vec<String>),
+    /// It stands so for a while: the key of each that does, from a status, with the sound of each voice by its number; each while counts once.
+    Standing(fn(&Program, &Status) -> Vec<NameKey>),
+    /// A condition of a reaction is asked for, and holds or fails.
+    Asked,
 }
 
 fn text(within: &Within<'_>, key: NameKey) -> Vec<String> {
@@ -31,20 +42,28 @@ const KINDS: &[Kind] = &[
     Kind {
         word: "events",
         all: |_, document| document.events.iter().map(|e| e.name.clone()).collect(),
-        of: |what, within| if let What::Event { event, .. } = what { text(within, *event) } else { Vec::new() },
+        by: By::Happening(|what, within| if let What::Event { event, .. } = what { text(within, *event) } else { Vec::new() }),
     },
     Kind {
         word: "reactions",
         all: |program, _| program.reactions.iter().filter(|r| !r.off).map(|r| program.names.get(r.key).to_owned()).collect(),
-        of: |what, within| if let What::Reaction { reaction } = what { text(within, *reaction) } else { Vec::new() },
+        by: By::Happening(|what, within| if let What::Reaction { reaction } = what { text(within, *reaction) } else { Vec::new() }),
+    },
+    Kind {
+        word: "conditions",
+        all: |program, document| {
+            let each = program.reactions.iter().filter(|r| !r.off);
+            each.flat_map(|r| (0..r.conditions.len()).flat_map(move |at| [false, true].map(|holds| condition(document, r, at, holds)))).collect()
+        },
+        by: By::Asked,
     },
     Kind {
         word: "sounds",
         all: |_, document| document.sounds.iter().map(|s| s.name.clone()).collect(),
-        of: |what, within| match what {
+        by: By::Happening(|what, within| match what {
             What::VoiceStart { sound, leaf, .. } => within.between(*sound, *leaf, MOST_NESTED).into_iter().collect(),
             _ => Vec::new(),
-        },
+        }),
     },
     Kind {
         word: "takes",
@@ -55,46 +74,85 @@ const KINDS: &[Kind] = &[
             });
             takes.into_iter().collect()
         },
-        of: |what, within| match what {
+        by: By::Happening(|what, within| match what {
             // Of a chain all parts count as heard, though one may be let go before its end.
             What::VoiceStart { take, .. } => within.chains.get(take).cloned().unwrap_or_else(|| text(within, *take)),
             _ => Vec::new(),
-        },
+        }),
     },
     Kind {
         word: "sections",
         all: |_, document| document.music.pieces.iter().flat_map(|p| p.sections.iter().map(move |s| format!("{}/{}", p.name, s.name))).collect(),
-        of: |what, within| match what {
+        by: By::Happening(|what, within| match what {
             What::Section { piece, section, .. } if !section.is_none() => {
                 vec![format!("{}/{}", within.program.names.get(*piece), within.program.names.get(*section))]
             }
             _ => Vec::new(),
-        },
+        }),
     },
     Kind {
         word: "transitions",
         all: |_, document| ways(document).into_iter().map(|(.., name)| name).collect(),
-        of: |what, within| match what {
+        by: By::Happening(|what, within| match what {
             What::Section { piece, section, before, .. } => within.ways.get(&(*piece, *before, *section)).cloned().unwrap_or_default(),
             _ => Vec::new(),
-        },
+        }),
     },
     Kind {
         word: "stingers",
         all: |_, document| document.music.stingers.iter().map(|s| s.name.clone()).collect(),
-        of: |what, within| if let What::Sting { stinger, .. } = what { text(within, *stinger) } else { Vec::new() },
+        by: By::Happening(|what, within| if let What::Sting { stinger, .. } = what { text(within, *stinger) } else { Vec::new() }),
     },
     Kind {
         word: "snapshots",
         all: |_, document| document.snapshots.iter().map(|s| s.name.clone()).collect(),
-        of: |what, within| if let What::Snapshot { snapshot, up: true, .. } = what { text(within, *snapshot) } else { Vec::new() },
+        by: By::Happening(|what, within| if let What::Snapshot { snapshot, up: true, .. } = what { text(within, *snapshot) } else { Vec::new() }),
     },
     Kind {
         word: "zones",
         all: |program, _| program.world.zones.iter().filter(|z| !z.shelter).map(|z| program.names.get(z.key).to_owned()).collect(),
-        of: |what, within| if let What::Zone { zone, entered: true } = what { text(within, *zone) } else { Vec::new() },
+        by: By::Happening(|what, within| if let What::Zone { zone, entered: true } = what { text(within, *zone) } else { Vec::new() }),
+    },
+    Kind {
+        word: "doorways",
+        all: |_, document| document.world.doorways.iter().map(|d| d.name.clone()).collect(),
+        by: By::Standing(|_, status| {
+            let heard = status.voices.iter().filter(|v| !v.asleep && v.heard_db > HEARD);
+            let terms = heard.flat_map(|v| status.terms.get(v.first as usize..(v.first + v.count) as usize).unwrap_or(&[]));
+            terms.filter(|t| t.kind == TermKind::Doorway).map(|t| t.of).collect()
+        }),
+    },
+    Kind {
+        word: "effects",
+        all: |program, document| {
+            let in_use: BTreeSet<NameKey> = program.mix.buses.iter().flat_map(|b| &b.effects).filter(|e| !e.off).map(|e| e.key).collect();
+            let all = document.buses.iter().flat_map(|b| b.effects.iter().map(move |e| format!("{} {}", b.name, e.name)));
+            all.filter(|name| in_use.contains(&NameKey::of(name))).collect()
+        },
+        // What turns down is at work while it does; everything else while its bus is heard.
+        by: By::Standing(|program, status| {
+            let buses = program.mix.buses.iter().zip(&status.buses);
+            let at_work = buses.flat_map(|(spec, bus)| {
+                let heard = bus.rms_db > HEARD;
+                spec.effects.iter().filter(move |e| {
+                    let turns_down = status.reductions.iter().find(|(key, _)| *key == e.key);
+                    !e.off && turns_down.map_or(heard, |(_, db)| *db <= AT_WORK_DB)
+                })
+            });
+            at_work.map(|e| e.key).collect()
+        }),
     },
 ];
+
+/// What turns down by less is not at work, in dB.
+const AT_WORK_DB: f32 = -0.5;
+
+/// A condition of a reaction, holding or failing, in words.
+fn condition(document: &Document, reaction: &Reaction, at: usize, holds: bool) -> String {
+    let Some(written) = document.reactions.get(reaction.written as usize) else { return String::new() };
+    let condition = written.conditions.get(at).map_or(String::new(), |c| format!("{} {}", c.subject, c.test));
+    format!("{condition} {} in {}", if holds { "holds" } else { "fails" }, written.head())
+}
 
 /// The transitions between two sections that are written and allowed: piece, the section that is left and the first that comes then (none is silence), and
 /// what each is called. Those from or to any section are not told apart.
@@ -129,9 +187,17 @@ pub struct Coverage {
 
 impl Coverage {
     /// With nothing come by.
-    pub(crate) fn nothing(program: &Program, document: &Document) -> Coverage {
+    #[must_use]
+    pub fn nothing(program: &Program, document: &Document) -> Coverage {
         let all = |kind: &Kind| (kind.all)(program, document).into_iter().map(|name| (name, Counts::new())).collect();
         Coverage { kinds: KINDS.iter().map(|kind| (kind.word, all(kind))).collect(), refused: BTreeMap::new() }
+    }
+
+    /// How often something of a kind was come by, by its word and name; `None` of what there is not.
+    #[must_use]
+    pub fn count(&self, word: &str, name: &str) -> Option<u64> {
+        let (_, all) = self.kinds.iter().find(|(w, _)| *w == word)?;
+        Some(all.get(name)?.values().sum())
     }
 
     /// How many there are of a kind, and the names of those that no playthrough comes by.
@@ -181,10 +247,19 @@ impl Coverage {
         Some(())
     }
 
-    pub(crate) fn note(&mut self, what: &What, within: &Within<'_>, playthrough: &str) {
+    /// What one playthrough comes by.
+    pub(crate) fn of(seen: &Observed, within: &Within<'_>, document: &Document, playthrough: &str) -> Coverage {
+        let mut own = Coverage::nothing(within.program, document);
+        seen.happened.iter().for_each(|happening| own.note(&happening.what, within, playthrough));
+        own.note_stood(&seen.stood, (within.program, document), playthrough);
+        own
+    }
+
+    fn note(&mut self, what: &What, within: &Within<'_>, playthrough: &str) {
         let names = &within.program.names;
         for (kind, (_, all)) in KINDS.iter().zip(&mut self.kinds) {
-            for name in (kind.of)(what, within) {
+            let By::Happening(of) = kind.by else { continue };
+            for name in of(what, within) {
                 // What the project does not have is told elsewhere.
                 if let Some(counts) = all.get_mut(&name) {
                     *counts.entry(playthrough.to_owned()).or_default() += 1;
@@ -197,12 +272,65 @@ impl Coverage {
         }
     }
 
-    pub(crate) fn add(&mut self, other: Coverage) {
+    /// Takes in what stood for a while, and how conditions came out.
+    fn note_stood(&mut self, stood: &Stood, (program, document): (&Program, &Document), playthrough: &str) {
+        let mut conditions: Vec<(String, u64)> = Vec::new();
+        let each = program.reactions.iter().flat_map(|r| (0..r.conditions.len()).map(move |at| (r, at)));
+        for ((reaction, at), [failed, held]) in each.zip(&stood.asked) {
+            conditions.push((condition(document, reaction, at, false), u64::from(*failed)));
+            conditions.push((condition(document, reaction, at, true), u64::from(*held)));
+        }
+        for ((kind, (_, all)), stood) in KINDS.iter().zip(&mut self.kinds).zip(&stood.kinds) {
+            let counts: Vec<(String, u64)> = match kind.by {
+                By::Happening(_) => continue,
+                By::Standing(_) => all.keys().map(|name| (name.clone(), stood.counts.get(&NameKey::of(name)).copied().unwrap_or(0))).collect(),
+                By::Asked => std::mem::take(&mut conditions),
+            };
+            for (name, count) in counts.into_iter().filter(|(_, count)| *count > 0) {
+                if let Some(counts) = all.get_mut(&name) {
+                    *counts.entry(playthrough.to_owned()).or_default() += count;
+                }
+            }
+        }
+    }
+
+    /// Adds what other playthroughs come by.
+    pub fn add(&mut self, other: Coverage) {
         let add = |to: &mut Counts, from: Counts| from.into_iter().for_each(|(name, count)| *to.entry(name).or_default() += count);
         for ((_, to), (_, from)) in self.kinds.iter_mut().zip(other.kinds) {
             from.into_iter().for_each(|(name, counts)| add(to.entry(name).or_default(), counts));
         }
         other.refused.into_iter().for_each(|(why, counts)| add(self.refused.entry(why).or_default(), counts));
+    }
+}
+
+/// What stood for a while in a playthrough, by kind, and how the conditions of reactions came out.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Stood {
+    kinds: Vec<Whiles>,
+    /// As in [`Engine::weighed`](estampie_engine::engine::Engine::weighed).
+    pub(crate) asked: Vec<[u32; 2]>,
+}
+
+/// Of one kind, what stands so now, and how often each began to.
+#[derive(Debug, Clone, Default)]
+struct Whiles {
+    now: BTreeSet<NameKey>,
+    counts: HashMap<NameKey, u64>,
+}
+
+impl Stood {
+    /// Looks at a moment.
+    pub(crate) fn look(&mut self, program: &Program, status: &Status) {
+        self.kinds.resize_with(KINDS.len(), Whiles::default);
+        for (kind, whiles) in KINDS.iter().zip(&mut self.kinds) {
+            let By::Standing(of) = kind.by else { continue };
+            let now: BTreeSet<NameKey> = of(program, status).into_iter().collect();
+            for key in now.difference(&whiles.now) {
+                *whiles.counts.entry(*key).or_default() += 1;
+            }
+            whiles.now = now;
+        }
     }
 }
 
@@ -282,13 +410,8 @@ impl Within<'_> {
 pub fn coverage(program: &Arc<Program>, document: &Document, done: impl Fn(&str) -> bool + Sync) -> Coverage {
     let within = Within::new(program, document);
     let each = |(name, playthrough): &(String, Arc<Playthrough>)| {
-        let mut own = Coverage::nothing(program, document);
-        let mut rendering = Rendering::new(program, playthrough, None, Seconds(0.0));
-        let mut samples = Vec::new();
-        while rendering.left() > 0 {
-            rendering.next(48_000, &mut samples, |happening| own.note(&happening.what, &within, name));
-        }
-        own
+        let seen = observe(program, playthrough, &HashSet::new(), false, &|| true).unwrap_or_default();
+        Coverage::of(&seen, &within, document, name)
     };
     let mut all = Coverage::nothing(program, document);
     on_all_cores(&document.playthroughs, each, |(name, _)| done(name)).into_iter().for_each(|own| all.add(own));

@@ -1,5 +1,6 @@
 //! Holds playthroughs against what is expected of them.
 
+use super::coverage::{Coverage, Within};
 use super::observe::{HEARD, Observed, STEP, Sample, observe};
 use crate::cores::on_all_cores;
 use estampie_engine::names::NameKey;
@@ -77,6 +78,38 @@ fn all<'a>(document: &'a Document, playthrough: &'a Playthrough) -> Vec<Held<'a>
         _ => None,
     });
     own.chain(always(document)).collect()
+}
+
+/// A playthrough that was listened to.
+#[derive(Debug, Clone)]
+pub struct Listened {
+    /// What of it was not kept.
+    pub broken: Vec<Broken>,
+    /// What it comes by.
+    pub coverage: Coverage,
+}
+
+/// Renders a playthrough, holds it against all that is expected of it, and counts what it comes by; nothing at all if `goes` said that it is no longer
+/// wanted.
+#[must_use]
+pub fn listen(program: &Arc<Program>, document: &Document, (name, playthrough): (&str, &Playthrough), goes: &dyn Fn() -> bool) -> Option<Listened> {
+    let expected = all(document, playthrough);
+    let seen = observe(program, playthrough, &watched(program, &expected), measures(&expected), goes)?;
+    let coverage = Coverage::of(&seen, &Within::new(program, document), document, name);
+    Some(Listened { broken: judge(program, &expected, name, &seen), coverage })
+}
+
+/// Listens to all playthroughs of a project, on all cores: what was not kept, and what they come by. `done` is told of each by its name; it may stop the
+/// rest by giving false.
+#[must_use]
+pub fn listen_all(program: &Arc<Program>, document: &Document, done: impl Fn(&str) -> bool + Sync) -> Listened {
+    let each = |(name, playthrough): &(String, Arc<Playthrough>)| listen(program, document, (name, playthrough), &|| true);
+    let mut whole = Listened { broken: Vec::new(), coverage: Coverage::nothing(program, document) };
+    for own in on_all_cores(&document.playthroughs, each, |(name, _)| done(name)).into_iter().flatten() {
+        whole.broken.extend(own.broken);
+        whole.coverage.add(own.coverage);
+    }
+    whole
 }
 
 /// Renders a playthrough and holds it against all that is expected of it; gives what was not kept, or nothing at all if `goes` said that it is no longer

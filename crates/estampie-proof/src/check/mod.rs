@@ -3,8 +3,10 @@
 pub(crate) mod coverage;
 pub(crate) mod expect;
 pub(crate) mod observe;
+mod touched;
 mod transitions;
 
 pub use coverage::{Counts, Coverage, coverage};
-pub use expect::{Broken, count, expectations, hold, hold_all};
+pub use expect::{Broken, Listened, count, expectations, hold, hold_all, listen, listen_all};
+pub use touched::{Touched, touched};
 pub use transitions::{Listening, Problem, ProblemKind, Seam, seam, transitions};

@@ -1,5 +1,6 @@
 //! A playthrough, rendered and looked at closely: what expectations are held against.
 
+use super::coverage::Stood;
 use crate::offline::{frames, heard, inputs};
 use ebur128::{EbuR128, Mode};
 use estampie_engine::engine::{Engine, Options, Prepared, Status};
@@ -93,6 +94,8 @@ pub(crate) struct Observed {
     pub(crate) voices: HashMap<u64, (NameKey, NameKey, NameKey)>,
     /// How everything stood before the end.
     pub(crate) stands: Option<Box<Status>>,
+    /// What stood for a while, for coverage.
+    pub(crate) stood: Stood,
     /// When each voice began and ended.
     pub(crate) spans: HashMap<u64, (u64, u64)>,
 }
@@ -207,6 +210,7 @@ pub(crate) fn observe(
                 seen.stands = Some(Box::new((*status).clone()));
             }
             if is_heard {
+                seen.stood.look(program, &status);
                 seen.look(program, &status, watched, part.iter().fold(0.0f32, |a, b| a.max(b.abs())));
             }
             if let Some(before) = last.replace(status) {
@@ -217,6 +221,7 @@ pub(crate) fn observe(
     if !tenth.is_empty() {
         seen.tenths.push(if loudness { measured(meter.as_mut(), &tenth) } else { peak_of(rate, &before, &tenth) });
     }
+    seen.stood.asked = engine.weighed().to_vec();
     clicks.look(true);
     seen.clicks = clicks.found.into_iter().filter(|frame| *frame >= unheard).collect();
     seen.excuse_clicks(program);

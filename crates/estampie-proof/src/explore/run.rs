@@ -232,9 +232,7 @@ pub fn explore(
         let Some((seen, finds)) = looking.look(&playthrough, &|| true) else { return own };
         own.numbers.insert(*number);
         own.seconds = playthrough.length().0;
-        for happening in &seen.happened {
-            own.coverage.note(&happening.what, &within, PLAYED);
-        }
+        own.coverage.add(Coverage::of(&seen, &within, document, PLAYED));
         for find in finds {
             own.add(find.signature(), Shown { find, number: *number, plays: 1 });
         }

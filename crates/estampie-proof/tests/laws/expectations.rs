@@ -361,3 +361,72 @@ proptest! {
         }
     }
 }
+
+/// Two rooms with a hatch between them, effects, and reactions on conditions.
+fn rooms(play: &str, sounds: &str) -> (Arc<Program>, Document) {
+    let world = "start = \"10, 1\"\n[zones.street]\noutline = [\"0, 0\", \"20, 0\", \"20, 10\", \"0, 10\"]\n[zones.nave]\noutline = [\"20, 0\", \"40, 0\", \"40, 10\", \"20, 10\"]\ninside = { level = \"-15 dB\" }\n        [doorways.gate]\nbetween = [\"street\", \"nave\"]\nline = [\"20, 4\", \"20, 6\"]\nopen = \"gate\"\nclosed = { level = \"-90 dB\" }\n        [doorways.far]\nbetween = [\"street\", \"nave\"]\nline = [\"20, 8\", \"20, 9\"]\nopen = \"gate\"\nclosed = { level = \"-90 dB\" }\n";
+    let mix = "[buses.low]\n[buses.low.effect.limiter]\nceiling = \"-30 dB\"\n[buses.low.effect.eq]\n[buses.words]\n[buses.words.effect.eq]\n[buses.words.effect.limiter]\nceiling = \"0 dB\"\n";
+    let game = "[events]\nhum = \"a\"\nbell = \"a\"\nother = \"a\"\n[emitters]\neel = \"a\"\n[parameters.gate]\nrange = \"0..1\"\n[states.deck]\nvalues = [\"plank\", \"grate\"]\n";
+    let reactions = "When hum\n  play hum at eel\n\nWhen bell and deck is grate and gate over 0.5\n  play bell\n\nWhen every 1 s while deck is grate\n  play bell\n\nWhen other\n  play other\n";
+    let (program, document, faults) = read_and_compile(&[
+        ("sounds/all.toml", sounds),
+        ("mix.toml", mix),
+        ("game.toml", game),
+        ("world.toml", world),
+        ("reactions.est", reactions),
+        ("playthroughs/p.play", play),
+    ]);
+    assert_eq!(faults, Vec::<String>::new());
+    (program, document)
+}
+
+const ROOMS: &str = "[hum]\nloop = true\nbus = \"low\"\ntakes = [\"audio/low.wav\"]\nfade-in = \"20 ms\"\nfalloff = { level = [\"1 m: 0 dB\", \"80 m: -40 dB\"] }\n[bell]\ntakes = [\"audio/one.wav\"]\n[other]\nbus = \"words\"\ntakes = [\"audio/one.wav\", \"audio/two.wav\"]\n";
+
+#[test]
+fn conditions_doorways_and_effects_count_while_they_are_at_work() {
+    let of = |play: &str| {
+        let (program, document) = rooms(play, ROOMS);
+        let found = coverage(&program, &document, |_| true);
+        move |kind: &str, name: &str| found.count(kind, name)
+    };
+    let bell = "When bell and deck is grate and gate over 0.5";
+    // Asked one after the other until one fails: the gate only where the deck is right.
+    let count = of("0.1 gate 0\n0.2 send bell\n0.3 send bell\n0.4 deck is grate\n0.5 send bell\n0.6 gate 1\n0.7 send bell\n2.6 end\n");
+    let asked =
+        |condition: &str, head: &str| [true, false].map(|h| count("conditions", &format!("{condition} {} in {head}", if h { "holds" } else { "fails" })));
+    assert_eq!(asked("deck is grate", bell), [Some(2), Some(2)]);
+    assert_eq!(asked("gate over 0.5", bell), [Some(1), Some(1)]);
+    // A clock is asked in every block: what counts is when the answer changes.
+    assert_eq!(asked("deck is grate", "When every 1 s while deck is grate"), [Some(1), Some(1)]);
+    assert_eq!(count("conditions", "deck is plank holds in When bell"), None);
+    // From the nave into the street by the gate, which lets most through; nothing while it is shut.
+    let count = of("0 emitter eel at 30, 1\n0.1 gate 0\n0.5 send hum\n4 end\n");
+    assert_eq!((count("doorways", "gate"), count("doorways", "far")), (Some(0), Some(0)));
+    assert_eq!((count("effects", "low eq"), count("effects", "words eq"), count("effects", "words limiter")), (Some(1), Some(0), Some(0)));
+    let count = of("0 emitter eel at 30, 5\n0.1 gate 1\n0.5 send hum\n3 send other\n4 end\n");
+    assert_eq!((count("doorways", "gate"), count("doorways", "far")), (Some(1), Some(0)));
+    // What turns down counts when it does: the one over -30 dB, not the one over 0.
+    assert_eq!((count("effects", "low limiter"), count("effects", "words eq"), count("effects", "words limiter")), (Some(1), Some(1), Some(0)));
+}
+
+#[test]
+fn what_an_edit_does_not_touch_gives_the_same_samples() {
+    use estampie_project::document::Sources;
+    use estampie_proof::check::{listen, touched};
+    let play = "0 emitter eel at 30, 5\n0.1 gate 1\n0.2 send hum\n0.4 deck is grate\n3 end\n";
+    let render = |sounds: &str| {
+        let (program, document) = rooms(play, sounds);
+        let (name, playthrough) = &document.playthroughs[0];
+        let listened = listen(&program, &document, (name, playthrough), &|| true).unwrap();
+        (listened.coverage, estampie_proof::offline::render(&program, playthrough, None).0)
+    };
+    let (coverage, before) = render(ROOMS);
+    let sources = |sounds: &str| Sources::from_texts([("sounds/all.toml", sounds)]);
+    for (of, changes) in [("[other]", false), ("[bell]", true), ("[hum]", true)] {
+        let edited =
+            ROOMS.replace(of, &format!("[new]\ntakes = [\"audio/two.wav\"]\n{of}\nlevel = \"-3 dB\"\npriority = 90\nvary = {{ level = \"-1..1 dB\" }}"));
+        let touched = touched(&sources(ROOMS), &sources(&edited));
+        assert_eq!(touched.changes("p", &coverage), changes, "{of}");
+        assert_eq!(render(&edited).1 == before, !changes, "{of}");
+    }
+}

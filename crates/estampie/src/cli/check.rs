@@ -4,7 +4,7 @@ use super::output::{out, print_faults, tell};
 use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project::{self, Loaded};
-use estampie_proof::check::{self, Broken, Coverage};
+use estampie_proof::check::{self, Broken, Coverage, Listened};
 use indicatif::{ProgressBar, ProgressStyle};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use std::io::{IsTerminal as _, Write as _};
@@ -40,16 +40,17 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let count = loaded.faults.len();
     let checked = if count == 0 {
         told(&loaded);
-        let broken = held(&loaded)?;
-        Checked { broken, transitions: hear_transitions(&loaded) }
+        let Listened { broken, coverage } = listened(&loaded, arguments.coverage.is_some())?;
+        let checked = Checked { broken, transitions: hear_transitions(&loaded) };
+        if let Some(path) = &arguments.coverage {
+            write_coverage(path, &loaded, &coverage, arguments.force)?;
+        }
+        checked
     } else {
         Checked { broken: Vec::new(), transitions: Vec::new() }
     };
     if let Some(path) = &arguments.junit {
         write_junit(path, &loaded, &checked, arguments.force)?;
-    }
-    if let Some(path) = arguments.coverage.as_ref().filter(|_| count == 0) {
-        write_coverage(path, &loaded, arguments.force)?;
     }
     let some = |n: usize, one: &str, many: &str| if n == 1 { format!("one {one}") } else { format!("{n} {many}") };
     let mut wrong = Vec::new();
@@ -86,27 +87,40 @@ fn told(loaded: &Loaded) {
 /// # Errors
 /// When it was stopped.
 pub(super) fn held(loaded: &Loaded) -> Result<Vec<Broken>, Failure> {
+    Ok(listened(loaded, false)?.broken)
+}
+
+/// The same, and if `coverage` says so what they come by, for which all playthroughs are rendered.
+fn listened(loaded: &Loaded, coverage: bool) -> Result<Listened, Failure> {
     let document = loaded.workspace.document();
     let with: Vec<usize> = document.playthroughs.iter().map(|(_, p)| check::count(document, p)).filter(|n| *n > 0).collect();
     let (playthroughs, expected) = (with.len(), with.iter().sum::<usize>());
-    if expected == 0 {
-        return Ok(Vec::new());
+    if expected == 0 && !coverage {
+        return Ok(Listened { broken: Vec::new(), coverage: Coverage::default() });
     }
     let stopped = super::stopped()?;
     let bar = if std::io::stderr().is_terminal() { ProgressBar::new(document.playthroughs.len() as u64) } else { ProgressBar::hidden() };
     bar.set_style(ProgressStyle::with_template("listening {bar:40} {pos} of {len} playthroughs").unwrap_or_else(|_| ProgressStyle::default_bar()));
-    let broken = check::hold_all(&loaded.program, document, |_| {
+    let done = |_: &str| {
         bar.inc(1);
         !stopped.load(Ordering::Relaxed)
-    });
+    };
+    let listened = if coverage {
+        check::listen_all(&loaded.program, document, done)
+    } else {
+        Listened { broken: check::hold_all(&loaded.program, document, done), coverage: Coverage::default() }
+    };
     bar.finish_and_clear();
     if stopped.load(Ordering::Relaxed) {
         return Err(Failure::Fault("stopped".into()));
     }
-    let kept = if broken.is_empty() { "all kept".to_owned() } else { format!("{} not kept", broken.len()) };
-    out!("{expected} expectations of {playthroughs} playthrough{}: {kept}", if playthroughs == 1 { "" } else { "s" });
+    let broken = &listened.broken;
+    if expected > 0 {
+        let kept = if broken.is_empty() { "all kept".to_owned() } else { format!("{} not kept", broken.len()) };
+        out!("{expected} expectations of {playthroughs} playthrough{}: {kept}", if playthroughs == 1 { "" } else { "s" });
+    }
     broken.iter().for_each(|broken| tell(&broken.to_string()));
-    Ok(broken)
+    Ok(listened)
 }
 
 /// Renders and listens to every way between the sections of every piece; tells what does not sound well, and gives what was not accepted.
@@ -181,13 +195,8 @@ fn write_junit(path: &Path, loaded: &Loaded, checked: &Checked, force: bool) -> 
 /// The most names that are told of a kind.
 const TOLD: usize = 6;
 
-fn write_coverage(path: &Path, loaded: &Loaded, force: bool) -> Result<(), Failure> {
-    let stopped = super::stopped()?;
-    let coverage = check::coverage(&loaded.program, loaded.workspace.document(), |_| !stopped.load(Ordering::Relaxed));
-    if stopped.load(Ordering::Relaxed) {
-        return Err(Failure::Fault("stopped; nothing was written".into()));
-    }
-    tell_coverage(&coverage);
+fn write_coverage(path: &Path, loaded: &Loaded, coverage: &Coverage, force: bool) -> Result<(), Failure> {
+    tell_coverage(coverage);
     let text = serde_json::to_string_pretty(&coverage.to_json()).map_err(|e| Failure::Fault(e.to_string()))?;
     let mut file = Aside::create(path, &["json"], Some(loaded.workspace.root()), force)?;
     file.write_all(text.as_bytes())?;

@@ -131,6 +131,8 @@ pub(crate) enum Do {
     WhatWasThat,
     Explore,
     Compare,
+    /// What the playthroughs come by, shown and marked.
+    Covers,
 }
 
 /// A line of the table.

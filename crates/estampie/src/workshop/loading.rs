@@ -30,6 +30,8 @@ pub(super) struct Loading {
     sender: Sender<Loaded>,
     /// When each file that was asked for had last been written, and how it is played.
     asked: BTreeMap<String, (Option<SystemTime>, Goes)>,
+    /// How many files have come so far.
+    pub(super) came: u64,
     left: usize,
     total: usize,
     compiled: Instant,
@@ -42,7 +44,7 @@ impl Loading {
         let (sender, results) = channel();
         let remembered = Remembered::within(cache);
         let now = Instant::now();
-        Loading { results, sender, asked: BTreeMap::new(), left: 0, total: 0, compiled: now, opened: now, remembered }
+        Loading { results, sender, asked: BTreeMap::new(), came: 0, left: 0, total: 0, compiled: now, opened: now, remembered }
     }
 
     /// What is there has just been compiled.
@@ -129,6 +131,7 @@ impl App {
             match loaded {
                 Loaded::File(name, file) => {
                     self.assets.insert(&name, file);
+                    self.loading.came += 1;
                     self.loading.left = self.loading.left.saturating_sub(1);
                     arrived = true;
                 }

@@ -2,6 +2,7 @@
 
 use super::super::app::App;
 use super::super::painter::{LOW_PAGE, Painter, Sees, rows_of};
+use super::super::playthroughs::NEVER;
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::MusicTarget;
@@ -218,6 +219,9 @@ fn draw_staves(
             Stave::Section(at) => {
                 let section = &doc.sections[at];
                 let plays = pass.is_some_and(|p| usize::from(p.section) == at);
+                if app.never_come_by("sections", &format!("{}/{}", doc.name, section.name)) {
+                    painter.text(area.x, y, 1, NEVER, Role::Active);
+                }
                 let end = painter.text(area.x + 1, y, 16, &section.name, if plays { Role::Active } else { Role::Text }) + 2;
                 // What it waits for counts for more than what it is.
                 let leaves = now.filter(|_| plays).and_then(|n| Some((n.sequencer.waits()?.to, n.sequencer.leaves(spec)?)));

@@ -23,6 +23,9 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     painter.upright(left.right(), area.y, area.height);
     names(app, painter, left, targets);
     let right = Rect { x: left.right() + 2, width: area.width - left.width - 3, ..area };
+    if app.checks.covers {
+        return super::covered::draw(app, painter, right, targets);
+    }
     let Some(at) = app.playthrough_chosen() else {
         painter.heading(right.x, right.y, right.width, "Lines", "");
         painter.text(right.x + 1, right.y + 2, right.width - 1, "there is no playthrough yet: n makes one, R records what is pressed", Role::Secondary);

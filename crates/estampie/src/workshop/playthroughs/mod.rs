@@ -1,6 +1,7 @@
 //! The view *Replay*: playthroughs, each as a table of its lines over a small timeline. Lines are made, changed, moved in time, copied and taken
 //! out, and it is replayed from its start or from any line on.
 
+mod covered;
 mod draw;
 mod overview;
 mod prompts;
@@ -10,6 +11,7 @@ use super::keys::{Binding, Do, key};
 use super::painter::Painter;
 use super::text_field::TextField;
 use super::view::{Clicks, Face, Targets, View};
+pub(crate) use covered::{Covered, NEVER};
 use estampie_engine::units::Seconds;
 use estampie_project::document::Refusal;
 use estampie_project::language::lex::is_name;
@@ -41,6 +43,7 @@ pub(crate) struct PlaythroughsView {
     /// The chosen line of its text, counted from 0.
     line: usize,
     column: Column,
+    covered: covered::Shown,
     /// What is shown of it.
     shown: RefCell<Overview>,
 }
@@ -56,6 +59,7 @@ const KEYS: &[Binding] = &[
     key(&["d"], Do::Duplicate, "d", "a copy of the line, or of the playthrough", None),
     key(&["D"], Do::Delete, "D", "out with the line, or with the playthrough", Some("delete")),
     key(&["r"], Do::Rename, "r", "another name for the playthrough", None),
+    key(&["c"], Do::Covers, "c", "coverage: what the playthroughs come by, and marks in all views beside what none does; again ends it", Some("coverage")),
     key(&["X"], Do::Explore, "X", "explore: five minutes of made-up play, aside, in search of problems; again ends it", None),
 ];
 
@@ -78,9 +82,13 @@ impl View for Playthroughs {
     }
 
     fn act(&self, app: &mut App, does: Do) -> bool {
-        let lines = app.playthroughs.column == Column::Lines;
+        let right = app.playthroughs.column == Column::Lines;
+        let (covered, lines) = (right && app.checks.covers, right && !app.checks.covers);
         match does {
-            Do::NextColumn | Do::PreviousColumn => app.playthroughs.column = if lines { Column::Names } else { Column::Lines },
+            Do::NextColumn | Do::PreviousColumn => app.playthroughs.column = if right { Column::Names } else { Column::Lines },
+            Do::Covers => app.show_coverage(),
+            Do::Main if covered => app.open_in_coverage(),
+            Do::New | Do::Duplicate | Do::Rename | Do::Delete if covered => app.say("tab goes to the playthroughs; c ends the coverage"),
             Do::Main if lines => app.edit_step(),
             Do::Main => app.replay_chosen(None),
             Do::Explore => app.explore(),
@@ -115,6 +123,7 @@ impl View for Playthroughs {
             ("r", "rename"),
             ("D", "delete"),
             ("R", "record"),
+            ("c", "coverage"),
             ("X", "explore"),
             ("u", "undo"),
             ("ctrl-s", "save"),
@@ -134,7 +143,12 @@ impl View for Playthroughs {
             (":", "find"),
             ("?", "help"),
         ];
-        Some(if app.playthroughs.column == Column::Lines { LINES } else { NAMES })
+        const COVERED: &[(&str, &str)] = &[("enter", "all of a kind, or go to it"), ("c", "ends it"), ("tab", "playthroughs"), (":", "find"), ("?", "help")];
+        Some(match app.playthroughs.column {
+            Column::Lines if app.checks.covers => COVERED,
+            Column::Lines => LINES,
+            Column::Names => NAMES,
+        })
     }
 
     fn go(&self, app: &mut App, by: isize) {
@@ -144,6 +158,7 @@ impl View for Playthroughs {
                 let to = at.saturating_add_signed(by).min(app.document().playthroughs.len().saturating_sub(1));
                 app.choose_playthrough(to);
             }
+            Column::Lines if app.checks.covers => app.go_in_coverage(by),
             Column::Lines => {
                 let last = app.step_rows().len().saturating_sub(1);
                 app.playthroughs.line = app.playthroughs.line.min(last).saturating_add_signed(by).min(last);
@@ -177,6 +192,7 @@ impl App {
     pub(crate) fn show_playthrough(&mut self, at: usize) {
         self.show(NAME);
         self.choose_playthrough(at);
+        self.checks.covers = false;
         self.playthroughs.column = Column::Lines;
     }
 

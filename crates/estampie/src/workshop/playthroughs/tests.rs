@@ -163,3 +163,34 @@ fn what_is_expected_is_typed_word_by_word_listened_to_and_marked() {
     desk.keys("enter");
     assert!(desk.page().contains("there is no sound steps/dek; steps/deck?"), "{}", desk.page());
 }
+
+#[test]
+fn what_no_playthrough_comes_by_is_listed_first_marked_in_all_views_and_gone_to() {
+    let mut desk = desk("seed 1\n0.5 send step\n2 end\n");
+    assert!(!desk.page().contains("∅"));
+    desk.keys("c");
+    desk.poll_until("it is known", |app| app.coverage_is_current() && app.covered().is_some());
+    let page = desk.page();
+    for words in ["¶ Coverage", "▶ sounds", "∅ hull/groan", "∅ hull.struck"] {
+        assert!(page.contains(words), "{words}: {page}");
+    }
+    assert!(!page.contains("steps/deck"), "{page}");
+    // All of a kind, with where it is heard.
+    desk.keys("home");
+    while !desk.page().contains("▌▶ sounds") {
+        desk.keys("down");
+    }
+    desk.keys("enter");
+    assert!(desk.page().contains("steps/deck") && desk.page().contains("1 ×: walk 1"), "{}", desk.page());
+    desk.keys("enter");
+    assert!(!desk.page().contains("steps/deck"), "{}", desk.page());
+    // To the sound, which is marked there; once a playthrough comes by it, it is not.
+    desk.keys("down enter");
+    assert!(desk.page().contains("∅  groan") && !desk.page().contains("∅  deck"), "{}", desk.page());
+    desk.app.workspace.replace("a knock", FILE, "seed 1\n0.5 send step\n0.55 strain 0.9\n0.6 send hull.struck\n2 end\n");
+    desk.app.compile();
+    desk.poll_until("it is come by", |app| app.coverage_is_current() && !app.never_come_by("sounds", "hull/groan"));
+    assert!(!desk.page().contains("∅  groan"), "{}", desk.page());
+    desk.keys("9 c");
+    assert!(desk.page().contains("¶ walk"), "{}", desk.page());
+}

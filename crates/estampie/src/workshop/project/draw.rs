@@ -3,6 +3,7 @@
 use super::{ClickField, ClickKind, ClickThing, Column, FieldLine, parts_of};
 use crate::workshop::app::App;
 use crate::workshop::painter::{NARROW, Painter, Sees, cut, rows_of};
+use crate::workshop::playthroughs::NEVER;
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
 use estampie_project::things::{Form, KINDS, Row, Use};
@@ -119,6 +120,10 @@ fn things(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
             painter.mark(list, y, app.project.column == Column::Things);
         }
         let name = if thing.kind.several() { thing.whole_name() } else { thing.file.clone() };
+        // An effect is called by its bus and its name.
+        if app.never_come_by(thing.kind.many, &name) || app.never_come_by(thing.kind.many, &name.replace('/', " ")) {
+            painter.text(list.x, y, 1, NEVER, Role::Active);
+        }
         painter.text(list.x + 1, y, width, &cut(&name, width), if at == chosen { Role::Active } else { Role::Text });
         let left = list.width.saturating_sub(width + 2);
         if left > 6 {

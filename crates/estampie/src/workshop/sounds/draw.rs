@@ -2,6 +2,7 @@
 
 use super::super::app::App;
 use super::super::painter::{LOW_PAGE, Painter, Sees};
+use super::super::playthroughs::NEVER;
 use super::super::rehearsal::Heard;
 use super::super::theme::Role;
 use super::super::view::Targets;
@@ -89,6 +90,8 @@ fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
                 let role = if chosen || sounds { Role::Active } else { Role::Text };
                 if view.marked.contains(&sound.name) {
                     painter.text(1, y, 1, "✓", Role::Active);
+                } else if app.never_come_by("sounds", &sound.name) {
+                    painter.text(1, y, 1, NEVER, Role::Active);
                 }
                 let name = if *depth > 0 { sound.name.split_once('/').map_or(sound.name.as_str(), |(_, n)| n) } else { &sound.name };
                 let x = painter.text(2 + depth * 2, y, 17 - depth * 2, name, role) + 1;
@@ -185,6 +188,8 @@ fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last
         let role = if chosen || sounding { Role::Active } else { Role::Text };
         let key = painter.theme.key();
         let x = painter.put(place.x, place.y, 3, &format!("{}", at + 1), key) + 1;
+        let never = app.never_come_by("takes", &take.name);
+        let x = if never { painter.text(x, place.y, 1, NEVER, Role::Active) + 1 } else { x };
         if chosen {
             painter.text(place.x.saturating_sub(1), place.y, 1, "▌", Role::Active);
         }

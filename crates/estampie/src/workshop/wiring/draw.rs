@@ -3,6 +3,7 @@
 use super::super::app::{App, Mode};
 use super::super::curve::{Frame, curve_of, number};
 use super::super::painter::{Painter, Sees};
+use super::super::playthroughs::NEVER;
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::WiringTarget;
@@ -118,6 +119,9 @@ fn told_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: &Told, chos
     let role = |usual| if chosen { Role::Active } else { usual };
     match item {
         Told::Event(name) => {
+            if app.never_come_by("events", name) {
+                painter.text(area.x - 1, area.y, 1, NEVER, Role::Active);
+            }
             painter.text(area.x, area.y, area.width - 6, name, role(Role::Text));
             let count = app.rehearsal.history.events.get(&NameKey::of(name)).copied().unwrap_or(0);
             painter.right(area.right(), area.y, &count.to_string(), if count > 0 { Role::Text } else { Role::Rule });
@@ -212,6 +216,9 @@ fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
                             ((head == *line).then_some(at + 1), said(head).starts_with("Off:"))
                         });
                         sentence(app, painter, Rect { y, height: 1, ..area }, *line, said(*line), (number, off));
+                        if number.is_some() && app.never_come_by("reactions", said(*line).trim()) {
+                            painter.text(area.x - 1, y, 1, NEVER, Role::Active);
+                        }
                     }
                     Row::Modulation(written) => modulation(app, painter, Rect { y, height: 1, ..area }, *written, chosen),
                     Row::Formula(name) => formula(app, painter, Rect { y, height: 1, ..area }, name, chosen),

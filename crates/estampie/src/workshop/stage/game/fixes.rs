@@ -40,6 +40,11 @@ fn text(steps: &[&str], text: &str) -> Change {
 /// Numbers that go so many times as far as the range are in another unit.
 const OTHER_UNIT: f32 = 8.0;
 
+/// In lower case, without marks that come as letters of their own (İ is two).
+fn in_lower_case(c: char) -> impl Iterator<Item = char> {
+    c.to_lowercase().filter(move |lower| *lower == c || lower.is_alphanumeric())
+}
+
 /// A name as they are here: in lower case, with `-` between words.
 fn our_name(theirs: &str) -> String {
     let mut name = String::new();
@@ -53,9 +58,9 @@ fn our_name(theirs: &str) -> String {
                 if begins {
                     name.push('-');
                 }
-                name.extend(c.to_lowercase());
+                name.extend(in_lower_case(c));
             }
-            c if c.is_alphanumeric() || "./".contains(c) => name.extend(c.to_lowercase()),
+            c if c.is_alphanumeric() || "./".contains(c) => name.extend(in_lower_case(c)),
             _ if name.ends_with('-') || name.is_empty() => {}
             _ => name.push('-'),
         }
@@ -261,6 +266,7 @@ mod tests {
             ("HP", "hp"),
             ("3d", "game-3d"),
             ("Oak Floor ", "oak-floor"),
+            ("İskele", "iskele"),
         ];
         for (theirs, ours) in cases {
             assert_eq!(our_name(theirs), ours, "{theirs}");
