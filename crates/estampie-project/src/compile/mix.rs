@@ -158,7 +158,7 @@ impl Compiler<'_> {
         self.program.mix.wants_tempo |= kind.takes.tempo;
         let at = KINDS.iter().position(|k| k.word == kind.word).unwrap_or(0);
         Some(BusEffect {
-            key: NameKey::of(&format!("{bus} {}", doc.name)),
+            key: self.program.names.add(&format!("{bus} {}", doc.name)),
             kind: at,
             first,
             values,

@@ -22,6 +22,8 @@ pub struct ExploreDoc {
     pub silence: Seconds,
     /// How long music may wait for its moment.
     pub waits: Seconds,
+    /// The share of a core that a second may take; nothing is measured if it is not said.
+    pub load: Option<f64>,
     /// How events come.
     pub events: Vec<MadeEvent>,
     /// How parameters move.
@@ -45,6 +47,7 @@ impl Default for ExploreDoc {
             stays: span(2.0, 10.0),
             silence: Seconds(10.0),
             waits: Seconds(30.0),
+            load: None,
             events: Vec::new(),
             parameters: Vec::new(),
             states: Vec::new(),
@@ -259,6 +262,7 @@ pub(super) fn read_explore(reading: &Reading<'_>) -> ExploreDoc {
         stays: times(&top, "stays").unwrap_or(usual.stays),
         silence: top.limited("silence", Seconds(0.5), Seconds(600.0)).unwrap_or(usual.silence),
         waits: top.limited("waits", Seconds(0.5), Seconds(600.0)).unwrap_or(usual.waits),
+        load: top.limited("load", Share(0.0001), Share(1.0)).map(|s| f64::from(s.0)),
         events: each(&top, "event", event),
         parameters: each(&top, "parameter", parameter),
         states: each(&top, "state", state),

@@ -470,6 +470,7 @@ pub static EXPLORE: Table = table(
         f("stays", Range("s"), "2..10 s", "how long he stays where he went"),
         f("silence", Quantity("s", 0.5, 600.0), "10 s", "how long it may be silent, or music play nothing while it should"),
         f("waits", Quantity("s", 0.5, 600.0), "30 s", "how long music may wait for its moment"),
+        f("load", Quantity("%", 0.01, 100.0), "not measured", "how much of a core a second may take, on the machine that explores"),
         f("event", Holds::Tables(&MADE_EVENT), "", "how events come; those of which nothing is said are guessed"),
         f("parameter", Holds::Tables(&MADE_PARAMETER), "", "how parameters move, likewise"),
         f("state", Holds::Tables(&MADE_STATE), "", "how states change, likewise"),

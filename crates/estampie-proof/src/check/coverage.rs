@@ -1,6 +1,6 @@
 //! Coverage: what of a project its playthroughs come by, how often, and what none of them does.
 
-use super::observe::{HEARD, Observed, observe};
+use super::observe::{HEARD, Looks, Observed, observe};
 use crate::cores::on_all_cores;
 use estampie_engine::engine::Status;
 use estampie_engine::ledger::TermKind;
@@ -11,7 +11,7 @@ use estampie_engine::telemetry::{Reason, What};
 use estampie_project::document::{ANY, Between, Document, SILENCE};
 use estampie_project::language::Playthrough;
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 /// A kind of thing that is come by.
@@ -410,7 +410,7 @@ impl Within<'_> {
 pub fn coverage(program: &Arc<Program>, document: &Document, done: impl Fn(&str) -> bool + Sync) -> Coverage {
     let within = Within::new(program, document);
     let each = |(name, playthrough): &(String, Arc<Playthrough>)| {
-        let seen = observe(program, playthrough, &HashSet::new(), false, &|| true).unwrap_or_default();
+        let seen = observe(program, playthrough, Looks::default(), &|| true).unwrap_or_default();
         Coverage::of(&seen, &within, document, name)
     };
     let mut all = Coverage::nothing(program, document);

@@ -1,7 +1,7 @@
 //! Holds playthroughs against what is expected of them.
 
 use super::coverage::{Coverage, Within};
-use super::observe::{HEARD, Observed, STEP, Sample, observe};
+use super::observe::{HEARD, Looks, Observed, STEP, Sample, observe};
 use crate::cores::on_all_cores;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
@@ -94,7 +94,7 @@ pub struct Listened {
 #[must_use]
 pub fn listen(program: &Arc<Program>, document: &Document, (name, playthrough): (&str, &Playthrough), goes: &dyn Fn() -> bool) -> Option<Listened> {
     let expected = all(document, playthrough);
-    let seen = observe(program, playthrough, &watched(program, &expected), measures(&expected), goes)?;
+    let seen = observe(program, playthrough, Looks { watched: &watched(program, &expected), loudness: measures(&expected), load: false }, goes)?;
     let coverage = Coverage::of(&seen, &Within::new(program, document), document, name);
     Some(Listened { broken: judge(program, &expected, name, &seen), coverage })
 }
@@ -120,7 +120,7 @@ pub fn hold(program: &Arc<Program>, document: &Document, (name, playthrough): (&
     if expected.is_empty() {
         return Some(Vec::new());
     }
-    let seen = observe(program, playthrough, &watched(program, &expected), measures(&expected), goes)?;
+    let seen = observe(program, playthrough, Looks { watched: &watched(program, &expected), loudness: measures(&expected), load: false }, goes)?;
     Some(judge(program, &expected, name, &seen))
 }
 

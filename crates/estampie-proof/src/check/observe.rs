@@ -10,6 +10,7 @@ use estampie_engine::telemetry::{Happening, What};
 use estampie_project::language::Playthrough;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
+use std::time::Duration;
 
 /// A status is looked at every so many blocks (11 ms at 48 kHz).
 const EVERY: u32 = 8;
@@ -88,6 +89,8 @@ pub(crate) struct Observed {
     pub(crate) stung: Vec<Stung>,
     pub(crate) tenths: Vec<Tenth>,
     pub(crate) integrated: f64,
+    /// By second, how much of a core it took; empty if it was not measured.
+    pub(crate) loads: Vec<f32>,
     /// Frames of clicks.
     pub(crate) clicks: Vec<u64>,
     /// The sound of each voice, its take, and what was asked for.
@@ -158,16 +161,41 @@ impl Clicks {
     }
 }
 
-/// Renders a playthrough and looks at what it comes to; not to its end if it is no longer wanted. `watched` are the sounds whose voices are looked at, by
-/// the name that was asked for or that of a sound within. Without `loudness` no tenth has one, and true peaks are only measured where samples come near full
-/// scale.
-pub(crate) fn observe(
-    program: &Arc<Program>,
-    playthrough: &Playthrough,
-    watched: &HashSet<NameKey>,
-    loudness: bool,
-    goes: &dyn Fn() -> bool,
-) -> Option<Observed> {
+/// What is looked at besides what comes for nothing.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Looks<'a> {
+    /// The sounds whose voices are looked at, by the name that was asked for or that of a sound within.
+    pub(crate) watched: &'a HashSet<NameKey>,
+    /// Whether loudness is measured. Without, no tenth has one, and true peaks are only measured where samples come near full scale.
+    pub(crate) loudness: bool,
+    /// Whether the work is measured.
+    pub(crate) load: bool,
+}
+
+impl Default for Looks<'_> {
+    fn default() -> Self {
+        static NOTHING: std::sync::LazyLock<HashSet<NameKey>> = std::sync::LazyLock::new(HashSet::new);
+        Looks { watched: &NOTHING, loudness: false, load: false }
+    }
+}
+
+/// For how long this thread was at work, since any beginning.
+fn at_work() -> Duration {
+    #[cfg(unix)]
+    {
+        let time = rustix::time::clock_gettime(rustix::time::ClockId::ThreadCPUTime);
+        Duration::new(time.tv_sec.max(0) as u64, time.tv_nsec.clamp(0, 999_999_999) as u32)
+    }
+    #[cfg(not(unix))]
+    {
+        static BEGINNING: std::sync::LazyLock<std::time::Instant> = std::sync::LazyLock::new(std::time::Instant::now);
+        BEGINNING.elapsed()
+    }
+}
+
+/// Renders a playthrough and looks at what it comes to; not to its end if it is no longer wanted.
+pub(crate) fn observe(program: &Arc<Program>, playthrough: &Playthrough, looks: Looks<'_>, goes: &dyn Fn() -> bool) -> Option<Observed> {
+    let Looks { watched, loudness, load } = looks;
     let rate = program.rate;
     let schedule = inputs(playthrough, rate).into();
     let prepared = Prepared::new(Arc::clone(program), playthrough.seed());
@@ -188,7 +216,14 @@ pub(crate) fn observe(
         }
         let part = &mut buffer[..2 * STEP.min(left)];
         left -= part.len() / 2;
-        engine.render(part);
+        if load {
+            let (before, second) = (at_work(), (engine.frame() / u64::from(rate)) as usize);
+            engine.render(part);
+            seen.loads.resize(seen.loads.len().max(second + 1), 0.0);
+            seen.loads[second] += (at_work() - before).as_secs_f32();
+        } else {
+            engine.render(part);
+        }
         // What comes unheard is what it is only for what comes after it.
         let is_heard = engine.frame() > unheard;
         clicks.add(part);

@@ -10,6 +10,9 @@ const COLUMN: i32 = 290;
 const COLUMNS: usize = 4;
 const ROW: i32 = 15;
 const HEADING: i32 = 30;
+/// So many letters of a name have room beside its bar, and so many if the bar comes below.
+const SHORT: usize = 30;
+const LONG: usize = 45;
 /// The length of a full bar.
 const BAR: f64 = 60.0;
 
@@ -39,7 +42,10 @@ enum Line {
 
 impl Line {
     fn height(&self) -> i32 {
-        if matches!(self, Line::Heading(_)) { HEADING } else { ROW }
+        match self {
+            Line::Heading(_) => HEADING,
+            Line::Row(name, ..) => ROW * if name.chars().count() > SHORT { 2 } else { 1 },
+        }
     }
 }
 
@@ -81,7 +87,9 @@ where
             Line::Heading(text) => area.draw_text(text, &ink(13, &INK), (x, y + 12)).map_err(failed)?,
             Line::Row(name, count, most) => {
                 let colour = if *count == 0 { &RED } else { &GREY };
-                area.draw_text(&cut(name, 30), &ink(11, colour), (x + 6, y + 2)).map_err(failed)?;
+                let long = name.chars().count() > SHORT;
+                area.draw_text(&cut(name, if long { LONG } else { SHORT }), &ink(11, colour), (x + 6, y + 2)).map_err(failed)?;
+                let y = if long { y + ROW } else { y };
                 if *count == 0 {
                     area.draw_text("never", &ink(11, &RED), (x + 196, y + 2)).map_err(failed)?;
                 } else {

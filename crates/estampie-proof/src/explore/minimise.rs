@@ -2,18 +2,14 @@
 //! "Simplifying and isolating failure-inducing input", 2002), after what came before has been put together as what stood then.
 
 use super::finds::{DETECTORS, Find, Looking};
-use super::plan::Plan;
 use super::play::{Ending, Play, SETTLE, SETTLE_LONG, draw};
 use crate::cores::on_cores;
 use crate::keep::parted;
-use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
-use estampie_project::document::Document;
 use estampie_project::language::playthrough::{Placing, PlaythroughLine, Walking};
 use estampie_project::language::{PlaceOf, Playthrough, Step, StepAction};
 use std::cell::Cell;
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 /// So often a play is rendered at most for one problem.
 const RENDERINGS: usize = 160;
@@ -253,17 +249,8 @@ pub fn each_once(all: Vec<Option<Minimised>>) -> Vec<Minimised> {
 
 /// Makes all plays that show problems as small as they can be made, on `cores` cores at most; in their order, `None` for what is no problem after all. `done` may stop the rest by giving false.
 #[must_use]
-pub fn minimise_all(
-    program: &Arc<Program>,
-    document: &Document,
-    plan: &Plan,
-    seed: u64,
-    shown: &[(u64, Find)],
-    cores: usize,
-    done: impl Fn() -> bool + Sync,
-) -> Vec<Option<Minimised>> {
-    let looking = Looking::new(program, document, plan);
-    on_cores(cores, shown, |(number, find)| minimise(&looking, seed, *number, find), |_| done())
+pub fn minimise_all(looking: &Looking<'_>, seed: u64, shown: &[(u64, Find)], cores: usize, done: impl Fn() -> bool + Sync) -> Vec<Option<Minimised>> {
+    on_cores(cores, shown, |(number, find)| minimise(looking, seed, *number, find), |_| done())
 }
 
 /// The name of the playthrough of a problem: its letters and digits, joined by `-`.

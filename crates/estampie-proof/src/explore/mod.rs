@@ -7,7 +7,7 @@ mod plan;
 mod play;
 mod run;
 
-pub use finds::{Find, signature};
+pub use finds::{Find, Looking, signature};
 pub use minimise::{Minimised, each_once, minimise_all, name_of};
 pub use plan::{Ends, Plan};
 pub use play::{Ending, Play, SETTLE, draw, tries};
@@ -18,6 +18,9 @@ const SETTLES: [&str; 3] = ["no end", "snapshot stays", "music goes on"];
 
 /// Where playthroughs of problems that were found lie, below `playthroughs/`.
 pub const FOUND: &str = "found/";
+
+/// The kind of problem that needs the time at work measured, which hangs on the machine.
+pub(crate) const LOAD: &str = "load";
 
 /// How the line begins that says which problem a playthrough shows.
 pub const PROBLEM: &str = "problem: ";

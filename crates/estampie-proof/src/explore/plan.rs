@@ -107,6 +107,8 @@ pub struct Plan {
     pub silence: f64,
     /// Seconds that music may wait.
     pub waits: f64,
+    /// The share of a core that a second may take; nothing is measured without.
+    pub load: Option<f64>,
     /// Events that come.
     pub events: Vec<EventPlan>,
     /// Parameters that move.
@@ -199,6 +201,7 @@ impl Plan {
             stays: seconds(said.stays),
             silence: said.silence.0,
             waits: said.waits.0,
+            load: said.load,
             events: Vec::new(),
             parameters: Vec::new(),
             states: Vec::new(),
@@ -417,6 +420,9 @@ impl Plan {
         let _ = writeln!(text, "stays   = \"{} s\"", ends(self.stays));
         let _ = writeln!(text, "silence = \"{} s\"", n(self.silence));
         let _ = writeln!(text, "waits   = \"{} s\"", n(self.waits));
+        if let Some(load) = self.load {
+            let _ = writeln!(text, "load    = \"{} %\"", n(load * 100.0));
+        }
         let quoted = |names: &[String]| names.iter().map(|n| format!("\"{n}\"")).collect::<Vec<_>>().join(", ");
         for event in &self.events {
             let _ = writeln!(text, "\n[[event]]\nevent = \"{}\"", event.name);

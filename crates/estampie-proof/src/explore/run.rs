@@ -12,7 +12,6 @@ use estampie_project::language::StepAction;
 use estampie_project::survey;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
 /// The name under which all made-up play counts in a coverage.
 const PLAYED: &str = "made-up play";
@@ -215,16 +214,8 @@ pub fn numbers(plan: &Plan, minutes: f64, (shard, of): (u64, u64)) -> Vec<u64> {
 
 /// Plays and listens, on `cores` cores at most. `done` is told after each play how many problems it had; it may stop the rest by giving false.
 #[must_use]
-pub fn explore(
-    program: &Arc<Program>,
-    document: &Document,
-    plan: &Plan,
-    seed: u64,
-    numbers: &[u64],
-    cores: usize,
-    done: impl Fn(usize) -> bool + Sync,
-) -> Explored {
-    let looking = Looking::new(program, document, plan);
+pub fn explore(looking: &Looking<'_>, seed: u64, numbers: &[u64], cores: usize, done: impl Fn(usize) -> bool + Sync) -> Explored {
+    let Looking { program, document, plan, .. } = looking;
     let within = Within::new(program, document);
     let each = |number: &u64| {
         let mut own = Explored::nothing(program, document, seed);
@@ -276,8 +267,8 @@ pub fn known(document: &Document) -> BTreeMap<String, String> {
 /// What the playthroughs of known problems show now, on all cores: the problem as it is, or `None` by its signature if it is gone. One that shows only once
 /// everything has been ended is ended with what there is now to end it.
 #[must_use]
-pub fn still(program: &Arc<Program>, document: &Document, plan: &Plan) -> Vec<(String, Option<Find>)> {
-    let looking = Looking::new(program, document, plan);
+pub fn still(looking: &Looking<'_>) -> Vec<(String, Option<Find>)> {
+    let Looking { document, plan, .. } = looking;
     let known: Vec<(String, String)> = known(document).into_iter().collect();
     let each = |(signature, name): &(String, String)| {
         let (_, playthrough) = document.playthroughs.iter().find(|(n, _)| n == name)?;

@@ -79,12 +79,16 @@ pub enum Track {
     Loudness,
     /// The share of real time that rendering takes.
     Load,
+    /// What an effect that turns down takes away, in dB (0 or more).
+    Reduction(NameKey),
+    /// How many lines of a character wait.
+    Waiting(NameKey),
 }
 
 impl Track {
     /// Whether the greatest value of a stretch stands for it: what falls between two looks would be lost otherwise.
     fn is_peak(self) -> bool {
-        matches!(self, Track::Bus(_) | Track::Output)
+        matches!(self, Track::Bus(_) | Track::Output | Track::Reduction(_) | Track::Waiting(_))
     }
 }
 
@@ -302,6 +306,12 @@ impl Kept {
         }
         for (spec, now) in program.mix.buses.iter().zip(&status.buses) {
             put(Track::Bus(spec.key), db(now.peak[0].max(now.peak[1])));
+        }
+        for (key, db) in &status.reductions {
+            put(Track::Reduction(*key), -db);
+        }
+        for speaker in &program.speakers {
+            put(Track::Waiting(*speaker), status.lines.iter().filter(|l| !l.speaking && l.speaker == *speaker).count() as f32);
         }
         put(Track::Output, db(status.peak[0].max(status.peak[1])));
         put(Track::Ceiling, status.ceiling_db);

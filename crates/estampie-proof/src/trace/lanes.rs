@@ -77,6 +77,10 @@ pub enum Follows {
     Voices,
     /// The load.
     Load,
+    /// What an effect that turns down takes away.
+    Reduction,
+    /// How many lines of a character wait.
+    Waiting,
 }
 
 /// A lane.
@@ -209,10 +213,20 @@ pub fn lanes(kept: &Kept, program: &Program, names: &Names, (from, to): (u64, u6
         for key in sounds {
             add(Group::Sounds, Follows::Sound, key, names.get(key));
         }
+        for speaker in program.speakers.iter().filter(|key| counts(**key) && !wanted.refused) {
+            if kept.values(Track::Waiting(*speaker), from, to).any(|v| v.0 <= to && v.1 > 0.0) {
+                add(Group::Sounds, Follows::Waiting, *speaker, &format!("{} waits", names.get(*speaker)));
+            }
+        }
     }
     if shown(Group::Buses) && !wanted.refused {
         for bus in program.mix.buses.iter().filter(|b| counts(b.key)) {
             add(Group::Buses, Follows::Bus, bus.key, names.get(bus.key));
+            for effect in &bus.effects {
+                if kept.values(Track::Reduction(effect.key), from, to).any(|v| v.0 <= to && v.1 > 0.05) {
+                    add(Group::Buses, Follows::Reduction, effect.key, names.get(effect.key));
+                }
+            }
         }
     }
     if shown(Group::Output) && !wanted.refused {
@@ -240,6 +254,8 @@ fn track(lane: &Lane, program: &Program) -> Option<(Track, f32, f32, &'static st
         Follows::Ceiling => (Track::Ceiling, -12.0, 0.0, "dB"),
         Follows::Voices => (Track::Voices, 0.0, program.voices as f32, ""),
         Follows::Load => (Track::Load, 0.0, 1.0, ""),
+        Follows::Reduction => (Track::Reduction(lane.key), 0.0, 12.0, "dB"),
+        Follows::Waiting => (Track::Waiting(lane.key), 0.0, 4.0, ""),
         _ => return None,
     })
 }

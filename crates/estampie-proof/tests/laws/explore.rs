@@ -5,7 +5,7 @@ use crate::support::{assets, read_and_compile};
 use estampie_engine::program::Program;
 use estampie_project::document::{Document, Sources};
 use estampie_project::language::{StepAction, playthrough};
-use estampie_proof::explore::{self, Ending, Explored, Plan, SETTLE, draw, each_once, minimise_all, signature};
+use estampie_proof::explore::{self, Ending, Explored, Looking, Plan, SETTLE, draw, each_once, minimise_all, signature};
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
@@ -57,7 +57,7 @@ fn well() -> Parts {
 }
 
 fn run(program: &Arc<Program>, document: &Document, plan: &Plan, seed: u64, numbers: &[u64]) -> Explored {
-    explore::explore(program, document, plan, seed, numbers, usize::MAX, |_| true)
+    explore::explore(&Looking::new(program, document, plan), seed, numbers, usize::MAX, |_| true)
 }
 
 fn told(program: &Program, document: &Document, plan: &Plan, explored: &Explored) -> BTreeSet<String> {
@@ -185,7 +185,7 @@ proptest! {
         let shown: Vec<_> = explored.shown.values().map(|s| (s.number, s.find.clone())).collect();
         let names: Vec<String> = shown.iter().map(|(_, f)| f.signature()).collect();
         prop_assert_eq!(&names, &[signature("no end", "stay"), signature("twice", "twin")]);
-        for (small, (number, find)) in minimise_all(&program, &document, &plan, seed, &shown, usize::MAX, || true).into_iter().zip(&shown) {
+        for (small, (number, find)) in minimise_all(&Looking::new(&program, &document, &plan), seed, &shown, usize::MAX, || true).into_iter().zip(&shown) {
             prop_assert!(small.is_some(), "{find:?}\n{}", draw(&plan, seed, *number).with_end(&plan, Ending::SettledFor(&find.about, 40.0)));
             let small = small.unwrap();
             let text = small.playthrough.to_string();
@@ -201,14 +201,14 @@ proptest! {
             let (read, faults) = Document::read(&sources, &audio);
             prop_assert!(faults.is_empty(), "{faults:?}");
             prop_assert_eq!(explore::known(&read).remove(&find.signature()), Some("found/x".to_owned()));
-            let still = explore::still(&program, &read, &plan);
+            let still = explore::still(&Looking::new(&program, &read, &plan));
             prop_assert!(still.len() == 1 && still[0].1.is_some(), "{text}");
             // With the cause gone it is gone.
             let mended = parts.reactions.replace("play stay\n", "play run\n").replace("When twin and deck is grate\n  play twin\n", "");
             sources.set("reactions.est", &mended);
             let (read, _) = Document::read(&sources, &audio);
             let (program, _) = estampie_project::compile::compile(&read, &assets());
-            prop_assert_eq!(explore::still(&Arc::new(program), &read, &plan), [(find.signature(), None)]);
+            prop_assert_eq!(explore::still(&Looking::new(&Arc::new(program), &read, &plan)), [(find.signature(), None)]);
         }
     }
 }
@@ -344,6 +344,22 @@ fn planted() -> (Parts, BTreeSet<String>) {
     (parts, wrong)
 }
 
+/// What takes longer than is allowed is found where it is measured, and not looked for where nothing is said.
+#[test]
+fn work_is_measured_where_a_limit_is_said() {
+    let found = |explore: &str| {
+        let (program, document) = Parts { explore: format!("length = \"12 s\"\n{explore}"), ..well() }.compile();
+        let plan = Plan::of(&document, &program);
+        assert_eq!(Plan::of(&document, &program).to_toml().contains("load "), !explore.is_empty());
+        let explored = run(&program, &document, &plan, 1, &[0, 1]);
+        explored.shown.values().filter(|s| s.find.kind == "load").map(|s| s.find.words.clone()).collect::<Vec<_>>()
+    };
+    // A hundredth of a percent is a tenth of a millisecond, which anything takes.
+    let words = found("load = \"0.01 %\"\n");
+    assert!(!words.is_empty() && words.iter().all(|w| w.starts_with("this second takes ") && w.ends_with(" % of a core")), "{words:?}");
+    assert_eq!((found(""), found("load = \"100 %\"\n")), (vec![], vec![]));
+}
+
 /// With fifty and more problems planted, nearly all are found, next to nothing else is, and each is made small.
 #[test]
 fn planted_problems_are_found_and_little_else() {
@@ -353,7 +369,7 @@ fn planted_problems_are_found_and_little_else() {
     let plays = 3 * plan.goals.len() as u64 + 3;
     let explored = run(&program, &document, &plan, 3, &(0..plays).collect::<Vec<_>>());
     let shown: Vec<_> = explored.shown.values().map(|s| (s.number, s.find.clone())).collect();
-    let small = each_once(minimise_all(&program, &document, &plan, 3, &shown, usize::MAX, || true));
+    let small = each_once(minimise_all(&Looking::new(&program, &document, &plan), 3, &shown, usize::MAX, || true));
     let together = explored.together(&program, &document, &plan);
     let found: BTreeSet<String> = small.iter().map(|s| s.find.signature()).chain(together.iter().map(explore::Find::signature)).collect();
     let (missed, none): (Vec<_>, Vec<_>) = (wrong.difference(&found).collect(), found.difference(&wrong).collect());

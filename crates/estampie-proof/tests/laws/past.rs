@@ -257,3 +257,40 @@ fn lanes_are_folded_chosen_and_only_those_that_matter() {
     let Content::Bars(bars, refused) = content(&run, &kept, &program, &program.names, window) else { panic!("a lane of bars") };
     assert_eq!((bars.len(), refused.len(), bars[0].2), (1, 1, false), "it was stopped by the state");
 }
+
+#[test]
+fn effects_that_turn_down_and_lines_that_wait_have_lanes_while_they_do() {
+    let sounds = "[loud]\nbus = \"x\"\ntakes = [\"audio/low.wav\"]\nloop = true\nfade-in = \"10 ms\"\n[\"guide/one\"]\nlines = { character = \"guide\", gap = \"0.1 s\" }\ntakes = [\"audio/one.wav\"]\n";
+    let mix = "[buses.x]\n[buses.x.effect.limiter]\nceiling = \"-30 dB\"\n[buses.x.effect.eq]\n";
+    let program = program(sounds, mix, "", "When hit\n  play loud\n\nWhen tick\n  say guide/one\n");
+    let mut bench = Bench::new(&program, 1);
+    let mut kept = Kept::new(48_000);
+    let (mut most, mut waited) = (0.0f32, 0);
+    for block in 0..400 {
+        match block {
+            100 => bench.event(NOW, "hit"),
+            200 | 210 | 220 => bench.event(NOW, "tick"),
+            _ => {}
+        }
+        bench.render(64);
+        bench.happenings.drain(..).for_each(|h| kept.note(&h));
+        if let Some(status) = &bench.status {
+            kept.note_status(status, &program, Measured::default());
+            most = most.max(status.reductions.iter().map(|(_, db)| -db).fold(0.0, f32::max));
+            waited = waited.max(status.lines.iter().filter(|l| !l.speaking).count());
+        }
+    }
+    let named = |window: (u64, u64)| lanes(&kept, &program, &program.names, window, &Wanted::default());
+    let quiet: Vec<String> = named((0, 90 * 64)).into_iter().map(|l| l.name).collect();
+    assert!(!quiet.iter().any(|name| name == "x limiter" || name == "guide waits"), "{quiet:?}");
+    let whole = (0, kept.now());
+    let all = named(whole);
+    assert!(!all.iter().any(|l| l.name == "x eq"), "what does not turn down has none");
+    let greatest = |name: &str| {
+        let lane = all.iter().find(|l| l.name == name).unwrap_or_else(|| panic!("no lane {name}"));
+        let Content::Values { points, .. } = content(lane, &kept, &program, &program.names, whole) else { panic!("a lane of values") };
+        points.iter().map(|p| p.1).fold(0.0, f32::max)
+    };
+    assert!(most > 6.0 && (greatest("x limiter") - most).abs() < 1e-4, "{most}");
+    assert!(waited >= 2 && greatest("guide waits") == waited as f32, "{waited}");
+}

@@ -5,7 +5,8 @@ use crate::aside::{Aside, put};
 use crate::failure::Failure;
 use crate::project::{self, Loaded};
 use estampie_project::door;
-use estampie_proof::explore::{self, Explored, Find, Plan};
+use estampie_proof::draw;
+use estampie_proof::explore::{self, Explored, Find, Looking, Minimised, Plan};
 use indicatif::{ProgressBar, ProgressStyle};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use std::collections::BTreeMap;
@@ -72,7 +73,8 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         out!("{}", plan.to_toml().trim_end());
         return Ok(());
     }
-    let explored = if arguments.merge.is_empty() { play(arguments, &loaded, &plan)? } else { merged(arguments, &loaded)? };
+    let looking = Looking::new(program, document, &plan);
+    let explored = if arguments.merge.is_empty() { play(arguments, &looking, &plan)? } else { merged(arguments, &loaded)? };
     if let Some(path) = &arguments.out {
         write(path, &["json"], &loaded, arguments.force, &serde_json::to_string_pretty(&explored.to_json()).map_err(|e| Failure::Fault(e.to_string()))?)?;
     }
@@ -86,7 +88,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         out!("{count} problem{}; --merge puts the parts together", if count == 1 { "" } else { "s" });
         return Ok(());
     }
-    tell_found(arguments, &loaded, &plan, &explored)
+    tell_found(arguments, &loaded, (&looking, &plan), &explored)
 }
 
 fn write(path: &Path, endings: &[&str], loaded: &Loaded, force: bool, text: &str) -> Result<(), Failure> {
@@ -101,12 +103,12 @@ fn bar(count: usize, template: &str) -> ProgressBar {
     bar
 }
 
-fn play(arguments: &Arguments, loaded: &Loaded, plan: &Plan) -> Result<Explored, Failure> {
+fn play(arguments: &Arguments, looking: &Looking<'_>, plan: &Plan) -> Result<Explored, Failure> {
     let numbers = explore::numbers(plan, arguments.minutes, arguments.shard.unwrap_or((1, 1)));
     let stopped = super::stopped()?;
     let bar = bar(numbers.len(), "playing {bar:40} {pos} of {len} plays, {msg}");
     let begun = Instant::now();
-    let explored = explore::explore(&loaded.program, loaded.workspace.document(), plan, arguments.seed, &numbers, usize::MAX, |found| {
+    let explored = explore::explore(looking, arguments.seed, &numbers, usize::MAX, |found| {
         bar.set_message(format!("{found} problems shown"));
         bar.inc(1);
         !stopped.load(Ordering::Relaxed)
@@ -148,7 +150,7 @@ struct Told {
     accepted: Option<String>,
 }
 
-fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Explored) -> Result<(), Failure> {
+fn tell_found(arguments: &Arguments, loaded: &Loaded, (looking, plan): (&Looking<'_>, &Plan), explored: &Explored) -> Result<(), Failure> {
     let (program, document) = (&loaded.program, loaded.workspace.document());
     let known = explore::known(document);
     let mut told: Vec<Told> = Vec::new();
@@ -164,7 +166,7 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
     }
     let stopped = super::stopped()?;
     let bar = bar(new.len(), "making small {bar:40} {pos} of {len} problems");
-    let small = explore::minimise_all(program, document, plan, explored.seed, &new, usize::MAX, || {
+    let small = explore::minimise_all(looking, explored.seed, &new, usize::MAX, || {
         bar.inc(1);
         !stopped.load(Ordering::Relaxed)
     });
@@ -182,14 +184,20 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
         }
         let name = explore::name_of(&found.find);
         let inputs = if found.inputs == 1 { "one input".to_owned() } else { format!("{} inputs", found.inputs) };
-        let kept = if arguments.dry { String::new() } else { format!(", {}", keep(loaded, &name, &found.playthrough.to_string())?) };
+        let kept = if arguments.dry {
+            String::new()
+        } else {
+            let file = keep(loaded, &name, &found.playthrough.to_string())?;
+            draw_found(loaded, &file, &found)?;
+            format!(", {file}")
+        };
         told.push(Told { and: format!("; {inputs}, {:.1} s{kept}", found.playthrough.length().0), accepted: None, find: found.find });
     }
     for find in explored.together(program, document, plan) {
         told.push(Told { and: String::new(), accepted: accepted(&find), find });
     }
     // A playthrough that was kept is played again: what it shows is a problem, though this time nobody came by it.
-    let still = explore::still(program, document, plan);
+    let still = explore::still(looking);
     for find in still.iter().filter_map(|(_, find)| find.as_ref()) {
         if !told.iter().any(|t| t.find.signature() == find.signature()) {
             let and = known.get(&find.signature()).map_or(String::new(), |name| format!("; known, playthroughs/{name}.play"));
@@ -222,6 +230,17 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, plan: &Plan, explored: &Ex
         1 => Err(Failure::Fault("one problem".into())),
         n => Err(Failure::Fault(format!("{n} problems"))),
     }
+}
+
+/// Draws what happens in the playthrough of a problem, beside it: what was drawn there before is of another one.
+fn draw_found(loaded: &Loaded, file: &str, found: &Minimised) -> Result<(), Failure> {
+    let picture = file.replace(".play", ".svg");
+    let failed = |e: &dyn std::fmt::Display| Failure::Fault(format!("{picture} cannot be written: {e}"));
+    let timeline = draw::Drawing::Timeline(Box::new(draw::timeline(&loaded.program, &found.playthrough)));
+    let title = format!("{}, at {:.2} s: {}", found.find.signature(), found.find.at, found.find.words);
+    let text = draw::svg(&title, &timeline).map_err(|e| failed(&e))?;
+    let path = door::inside(loaded.workspace.root(), &picture).map_err(|e| failed(&e))?;
+    put(&path, text.as_bytes()).map_err(|e| failed(&e))
 }
 
 /// Keeps the playthrough of a problem in the project; gives where. What is there already stays.

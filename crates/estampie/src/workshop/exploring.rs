@@ -3,7 +3,7 @@
 
 use super::app::App;
 use super::playthroughs;
-use estampie_proof::explore::{self, Minimised, Plan};
+use estampie_proof::explore::{self, Looking, Minimised, Plan};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, TryRecvError, channel};
@@ -74,14 +74,15 @@ impl App {
         let (stopped, count, done) = (Arc::clone(&stop), Arc::clone(&played), Arc::clone(&small));
         std::thread::spawn(move || {
             let goes = || !stopped.load(Ordering::Relaxed);
-            let explored = explore::explore(&program, &document, &plan, seed, &numbers, 1, |_| {
+            let looking = Looking::new(&program, &document, &plan);
+            let explored = explore::explore(&looking, seed, &numbers, 1, |_| {
                 count.fetch_add(1, Ordering::Relaxed);
                 goes()
             });
             let known = explore::known(&document);
             let told = |find: &explore::Find| explore::accepted(&document, find).is_some() || known.contains_key(&find.signature());
             let (old, new): (Vec<_>, Vec<_>) = explored.shown.values().map(|s| (s.number, s.find.clone())).partition(|(_, find)| told(find));
-            let small = explore::minimise_all(&program, &document, &plan, seed, &new, 1, || {
+            let small = explore::minimise_all(&looking, seed, &new, 1, || {
                 done.fetch_add(1, Ordering::Relaxed);
                 goes()
             });

@@ -98,6 +98,7 @@ pub(crate) fn paint(painter: &mut Painter<'_>, span: &Span, y: u16, rows: u16, l
                     let role = match lane.follows {
                         Follows::Snapshot => Role::Snapshot,
                         Follows::Ceiling => Role::Accent,
+                        Follows::Waiting => Role::Text,
                         _ => Role::Secondary,
                     };
                     painter.columns(area, &columns(points, span, share), role);

@@ -1,6 +1,8 @@
-//! Too loud.
+//! Too loud, and too much work.
 
 use super::Session;
+use estampie_engine::names::NameKey;
+use std::collections::BTreeMap;
 
 /// What the ceiling may take away, in dB, for one look (11 ms).
 const TAKES: f32 = -3.0;
@@ -22,4 +24,20 @@ pub(super) fn true_peak(session: &Session<'_>) -> Vec<(f64, String, String)> {
         .filter(|(_, t)| t.true_peak > 0.0)
         .map(|(at, t)| (at as f64 / 10.0, "output".to_owned(), format!("a true peak of {:.2} dBTP", t.true_peak)))
         .collect()
+}
+
+/// A second takes more of a core than it may.
+pub(super) fn load(session: &Session<'_>) -> Vec<(f64, String, String)> {
+    let Some(most) = session.plan.load else { return Vec::new() };
+    let seen = session.seen;
+    let Some((second, load)) = seen.loads.iter().enumerate().find(|(_, load)| f64::from(**load) > most) else { return Vec::new() };
+    let (from, to) = (session.frames(second as f64), session.frames(second as f64 + 1.0));
+    let mut voices: BTreeMap<NameKey, usize> = BTreeMap::new();
+    for (voice, _) in seen.spans.iter().filter(|(_, (began, ended))| *began < to && *ended > from) {
+        if let Some((sound, ..)) = seen.voices.get(voice) {
+            *voices.entry(*sound).or_default() += 1;
+        }
+    }
+    let about = voices.into_iter().max_by_key(|(key, count)| (*count, session.name(*key))).map_or_else(|| "buses".to_owned(), |(key, _)| session.name(key));
+    vec![(second as f64, about, format!("this second takes {:.1} % of a core", load * 100.0))]
 }

@@ -254,7 +254,8 @@ fn lane_row(app: &App, painter: &mut Painter<'_>, names: Rect, span: &Span, lane
     };
     let value = value.map_or_else(String::new, |(follows, value)| match follows {
         Follows::Snapshot | Follows::Load => format!("{:.0} %", value * 100.0),
-        Follows::Voices => format!("{value:.0}"),
+        Follows::Voices | Follows::Waiting => format!("{value:.0}"),
+        Follows::Reduction => print_value(-value).replace('+', ""),
         Follows::Bus | Follows::Peak if value <= -119.0 => "−∞".to_owned(),
         Follows::Parameter => tidy(value).replace('-', "−"),
         _ => print_value(value).replace('+', ""),

@@ -464,7 +464,7 @@ impl App {
                     Follows::Sound => (super::sounds::NAME, "sound"),
                     Follows::Events if !lane.key.is_none() => (super::wiring::NAME, "event"),
                     Follows::Piece => (super::music::NAME, "piece"),
-                    Follows::Bus => (super::mix::NAME, "bus"),
+                    Follows::Bus | Follows::Reduction => (super::mix::NAME, "bus"),
                     Follows::Snapshot => (super::mix::NAME, "snapshot"),
                     Follows::State => (super::wiring::NAME, "state"),
                     Follows::Parameter => (super::wiring::NAME, "parameter"),
@@ -474,7 +474,9 @@ impl App {
                 if kind == "sound" {
                     self.sounds.selected = lane.name;
                 } else {
-                    self.view().select(self, kind, &lane.name);
+                    // An effect is called by its bus and its name.
+                    let name = if lane.follows == Follows::Reduction { lane.name.split(' ').next().unwrap_or_default() } else { &lane.name };
+                    self.view().select(self, kind, name);
                 }
             }
             None if self.trace.column == Column::Lines => self.say("this line names no sound and no event"),
