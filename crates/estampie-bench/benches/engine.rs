@@ -7,9 +7,10 @@ use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::{Around, Impulse, KINDS, Making};
 use estampie_engine::dsp::{Interpolator, ONE, TAPS, advance_of, effects};
-use estampie_engine::engine::{Engine, Input, InputKind, NOW, Options, Prepared, Remote};
+use estampie_engine::engine::{BusStatus, Engine, Input, InputKind, NOW, Options, Prepared, Remote, Status};
 use estampie_engine::music::exact::Beats;
 use estampie_engine::names::NameKey;
+use estampie_engine::telemetry::{Cause, Draws, Happening, What};
 use estampie_engine::units::Seconds;
 use estampie_project::assets;
 use estampie_project::assets::Assets;
@@ -17,6 +18,8 @@ use estampie_project::compile::{compile, wanted_audio};
 use estampie_project::document::{Document, Sources, Workspace};
 use estampie_project::midi::{Score, ScoreNote, Track};
 use estampie_proof::offline::Rendering;
+use estampie_proof::trace::kept::{Kept, Measured};
+use estampie_proof::trace::lanes::{Wanted, drawn, lanes};
 use std::hint::black_box;
 use std::path::Path;
 use std::sync::Arc;
@@ -503,5 +506,42 @@ fn worst(_: &mut Criterion) {
     println!("worst block: convolution with ten seconds: {:.0} % of its time, {:.0} % on the mean", most / real * 100.0, mean / real * 100.0);
 }
 
-criterion_group!(benches, voices, silent, wiring, music, mix, world, worst, demo);
+/// Half an hour of a dense past: what the view Trace asks for when all of it is in sight, in milliseconds against the 4 that a picture may take.
+fn past(_: &mut Criterion) {
+    let sounds: String = (0..14).map(|n| format!("[s{n}]\ntakes = [\"audio/n.wav\"]\nbus = \"b{}\"\n", n % 12)).collect();
+    let mix: String = (0..12).map(|n| format!("[buses.b{n}]\n")).collect();
+    let (document, _) = Document::read(&Sources::from_texts([("sounds/all.toml", &*sounds), ("mix.toml", &*mix)]), &["audio/n.wav".to_owned()].into());
+    let (program, _) = compile(&document, &Assets::default());
+    let (mut kept, none, rate) = (Kept::new(48_000), NameKey::NONE, 48_000u64);
+    for at in 0..30 * 60 * 30u64 {
+        let (frame, voice, sound) = (at * rate / 30, at / 3, program.sounds[(at / 3 % 14) as usize].key);
+        let what = match at % 3 {
+            0 => What::VoiceStart { voice, sound, leaf: sound, take: none, emitter: none, at: None, level: 0.0, pitch: 0.0, drawn: Draws::default(), by: none },
+            1 => What::VoiceEnd { voice: voice.saturating_sub(2), sound, cause: Cause::Done },
+            _ => What::Event { event: sound, emitter: none, by: none },
+        };
+        kept.note(&Happening { frame, what });
+        let bus = |n: u64| BusStatus { peak: [((at * 7 + n) % 23) as f32 / 23.0; 2], ..BusStatus::default() };
+        let buses = (0..program.mix.buses.len() as u64).map(bus).collect();
+        let status = Status { frame, program: program.id, peak: [(at % 17) as f32 / 17.0; 2], buses, ..Status::default() };
+        kept.note_status(&status, &program, Measured { short_term: -20.0 - (at % 5) as f32, load: (at % 9) as f32 / 20.0 });
+    }
+    let window = (0, kept.now());
+    let mut rows = Vec::new();
+    let found = middle((0..20).map(|_| timed(|| rows = lanes(&kept, &program, &program.names, window, &Wanted::default()))).collect());
+    let mut draw = |grain: u64| {
+        let all = || rows.iter().for_each(|lane| drop(black_box(drawn(lane, &kept, &program, &program.names, window, grain))));
+        middle((0..20).map(|_| timed(all)).collect())
+    };
+    let (thin, whole) = (draw(kept.now() / 300), draw(0));
+    println!(
+        "the past: {} lanes of half an hour with 30 happenings a second: found in {:.1} ms, drawn in {:.1} ms ({:.1} x less than whole)",
+        rows.len(),
+        found * 1e3,
+        thin * 1e3,
+        whole / thin
+    );
+}
+
+criterion_group!(benches, voices, silent, wiring, music, mix, world, worst, past, demo);
 criterion_main!(benches);

@@ -13,7 +13,21 @@ pub(crate) fn put(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
     std::fs::create_dir_all(folder)?;
     let mut file = tempfile::NamedTempFile::new_in(folder)?;
     file.write_all(bytes)?;
+    as_others_are(file.as_file(), path)?;
     file.persist(path).map_err(|e| e.error)?;
+    Ok(())
+}
+
+/// What is written aside is for nobody else at first: it may be read by whoever may read what stands at its place, or else by everybody.
+fn as_others_are(file: &std::fs::File, path: &Path) -> std::io::Result<()> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt as _;
+        let mode = std::fs::metadata(path).map_or(0o644, |m| m.permissions().mode());
+        file.set_permissions(std::fs::Permissions::from_mode(mode))?;
+    }
+    #[cfg(not(unix))]
+    let _ = (file, path);
     Ok(())
 }
 
@@ -49,12 +63,7 @@ impl Aside {
         let Aside { file, path } = self;
         let failed = |e: &dyn std::fmt::Display| cannot(&path, e);
         let file = file.into_inner().map_err(|e| failed(&e))?;
-        #[cfg(unix)]
-        {
-            use std::os::unix::fs::PermissionsExt as _;
-            let mode = std::fs::metadata(&path).map_or(0o644, |m| m.permissions().mode());
-            file.as_file().set_permissions(std::fs::Permissions::from_mode(mode)).map_err(|e| failed(&e))?;
-        }
+        as_others_are(file.as_file(), &path).map_err(|e| failed(&e))?;
         file.as_file().sync_all().map_err(|e| failed(&e))?;
         file.persist(&path).map_err(|e| failed(&e.error))?;
         Ok(())

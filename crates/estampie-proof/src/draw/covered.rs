@@ -11,8 +11,8 @@ const COLUMNS: usize = 4;
 const ROW: i32 = 15;
 const HEADING: i32 = 30;
 /// So many letters of a name have room beside its bar, and so many if the bar comes below.
-const SHORT: usize = 30;
-const LONG: usize = 45;
+const SHORT: usize = 34;
+const LONG: usize = 50;
 /// The length of a full bar.
 const BAR: f64 = 60.0;
 

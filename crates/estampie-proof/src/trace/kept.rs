@@ -118,11 +118,25 @@ pub struct Kept {
     /// What they take.
     bytes: usize,
     values: HashMap<Track, VecDeque<(u64, f32)>>,
+    /// Of each track the greatest and the last value of each stretch of [`COARSE`], for long times.
+    coarse: HashMap<Track, VecDeque<(u64, f32)>>,
+    /// Of each sound its bars, counted from the first that ever was, and the frames on which it was refused.
+    of_sound: HashMap<NameKey, OfSound>,
     /// What the level, pitch and filters of each sound have hung on.
     hangs_on: HashMap<NameKey, HashSet<NameKey>>,
     /// The frame of the newest status.
     now: u64,
 }
+
+/// Where what a sound did is found.
+#[derive(Debug, Clone, Default)]
+struct OfSound {
+    bars: VecDeque<usize>,
+    refused: VecDeque<u64>,
+}
+
+/// Of a stretch so long, in seconds, only the greatest and the last value are looked at where no more can be drawn.
+const COARSE: f64 = 2.0;
 
 fn bytes(status: &Status) -> usize {
     size_of::<Status>()
@@ -159,6 +173,8 @@ impl Kept {
             statuses: Default::default(),
             bytes: 0,
             values: HashMap::new(),
+            coarse: HashMap::new(),
+            of_sound: HashMap::new(),
             hangs_on: HashMap::new(),
             now: 0,
         }
@@ -201,7 +217,9 @@ impl Kept {
     }
 
     fn forget_bar(&mut self) {
-        self.bars.pop_front();
+        if let Some(of) = self.bars.pop_front().and_then(|bar| self.of_sound.get_mut(&bar.sound)) {
+            of.bars.pop_front();
+        }
         self.forgotten += 1;
     }
 
@@ -210,6 +228,7 @@ impl Kept {
         match happening.what {
             What::VoiceStart { voice, sound, .. } => {
                 self.sounding.insert(voice, self.forgotten + self.bars.len());
+                self.of_sound.entry(sound).or_default().bars.push_back(self.forgotten + self.bars.len());
                 self.bars.push_back(Bar { voice, sound, start: happening.frame, end: None, loudest_db: f32::NEG_INFINITY });
                 if self.bars.len() > BARS {
                     self.forget_bar();
@@ -220,6 +239,7 @@ impl Kept {
                     bar.end = Some((happening.frame, cause));
                 }
             }
+            What::Refused { sound, .. } => self.of_sound.entry(sound).or_default().refused.push_back(happening.frame),
             What::State { .. } | What::Section { .. } | What::Asked { .. } => {
                 self.changes.push_back(*happening);
                 if self.changes.len() > CHANGES {
@@ -230,7 +250,15 @@ impl Kept {
         }
         self.happened.push_back(*happening);
         if self.happened.len() > HAPPENINGS {
-            self.happened.pop_front();
+            self.forget_happening();
+        }
+    }
+
+    fn forget_happening(&mut self) {
+        if let Some(Happening { what: What::Refused { sound, .. }, .. }) = self.happened.pop_front()
+            && let Some(of) = self.of_sound.get_mut(&sound)
+        {
+            of.refused.pop_front();
         }
     }
 
@@ -272,7 +300,9 @@ impl Kept {
         let apart = self.frames(VALUES_APART);
         let oldest = status.frame.saturating_sub(self.frames(KEPT.0));
         let frame = status.frame;
+        let stretch = self.frames(COARSE);
         let mut put = |track: Track, value: f32| {
+            put_coarse(self.coarse.entry(track).or_default(), (frame, value), stretch, oldest);
             let values = self.values.entry(track).or_default();
             let count = values.len();
             match values.back_mut() {
@@ -341,7 +371,7 @@ impl Kept {
         }
         let oldest = self.now.saturating_sub(self.frames(KEPT.0));
         while self.happened.front().is_some_and(|h| h.frame < oldest) {
-            self.happened.pop_front();
+            self.forget_happening();
         }
         while self.bars.front().is_some_and(|b| b.end.is_some_and(|(end, _)| end < oldest)) {
             self.forget_bar();
@@ -414,6 +444,30 @@ impl Kept {
         values.range(first.min(last)..last).copied()
     }
 
+    /// The same, no finer than can be drawn if what lies within `grain` frames falls together.
+    pub fn values_within(&self, track: Track, (from, to): (u64, u64), grain: u64) -> Box<dyn Iterator<Item = (u64, f32)> + '_> {
+        let Some(coarse) = self.coarse.get(&track).filter(|_| grain >= 2 * self.frames(COARSE)) else { return Box::new(self.values(track, from, to)) };
+        let first = coarse.partition_point(|v| v.0 < from).saturating_sub(2);
+        let last = (coarse.partition_point(|v| v.0 <= to) + 1).min(coarse.len());
+        Box::new(coarse.range(first.min(last)..last).copied())
+    }
+
+    /// The sounds, layers and stingers that were ever heard or refused.
+    pub fn sounds(&self) -> impl Iterator<Item = NameKey> {
+        self.of_sound.keys().copied()
+    }
+
+    /// The bars of a sound that touch a stretch of time, in the order of their beginnings.
+    pub fn bars_of(&self, sound: NameKey, from: u64, to: u64) -> impl Iterator<Item = &Bar> {
+        let own = self.of_sound.get(&sound).into_iter().flat_map(|of| &of.bars);
+        own.filter_map(|at| self.bars.get(at.checked_sub(self.forgotten)?)).take_while(move |b| b.start <= to).filter(move |b| b.touches(from, to))
+    }
+
+    /// The frames between two on which a sound was refused.
+    pub fn refused_of(&self, sound: NameKey, from: u64, to: u64) -> impl Iterator<Item = u64> {
+        self.of_sound.get(&sound).into_iter().flat_map(|of| &of.refused).copied().filter(move |frame| (from..=to).contains(frame))
+    }
+
     /// The loudest of what began between two frames and was looked at while it sounded, of the sounds that count.
     pub fn loudest(&self, from: u64, to: u64, counts: impl Fn(&Bar) -> bool) -> Option<&Bar> {
         self.bars(from, to).filter(|b| b.start >= from && b.loudest_db.is_finite() && counts(b)).max_by(|a, b| a.loudest_db.total_cmp(&b.loudest_db))
@@ -433,6 +487,29 @@ impl Kept {
             What::VoiceStart { sound, .. } | What::VoiceEnd { sound, .. } | What::Refused { sound, .. } => sound == key,
             _ => false,
         })
+    }
+}
+
+/// Takes a value into stretches of which the greatest and the last are kept, in their order; those before `oldest` go.
+fn put_coarse(values: &mut VecDeque<(u64, f32)>, (frame, value): (u64, f32), stretch: u64, oldest: u64) {
+    let stretch = stretch.max(1);
+    let (count, part) = (values.len(), frame / stretch);
+    let of_part = values.iter().rev().take(2).take_while(|v| v.0 / stretch == part).count();
+    match of_part {
+        // The first of its stretch is the greatest so far, and the last.
+        0 => values.push_back((frame, value)),
+        _ => {
+            let greatest = values[count - of_part];
+            if value >= greatest.1 {
+                values.truncate(count - of_part);
+            } else if of_part == 2 {
+                values.pop_back();
+            }
+            values.push_back((frame, value));
+        }
+    }
+    while values.get(2).is_some_and(|third| third.0 < oldest) {
+        values.pop_front();
     }
 }
 
@@ -467,6 +544,13 @@ mod tests {
         let what =
             What::VoiceStart { voice, sound, leaf: sound, take: none, emitter: none, at: None, level: 0.0, pitch: 0.0, drawn: Default::default(), by: none };
         Happening { frame, what }
+    }
+
+    const SOUNDS: [&str; 2] = ["creak", "knock"];
+
+    fn refused(frame: u64, sound: &str) -> Happening {
+        let (emitter, by) = (NameKey::NONE, NameKey::NONE);
+        Happening { frame, what: What::Refused { sound: NameKey::of(sound), emitter, reason: estampie_engine::telemetry::Reason::Playing, by } }
     }
 
     fn ends(frame: u64, voice: u64) -> Happening {
@@ -554,9 +638,27 @@ mod tests {
     }
 
     proptest! {
+        /// Of each stretch the greatest value (of several the last) and the last one are kept, whatever comes when.
+        #[test]
+        fn of_each_stretch_the_greatest_and_the_last_value_are_kept(steps in prop::collection::vec((1u64..40, -4i32..4), 1..120), stretch in 2u64..90) {
+            let (mut frame, mut all, mut kept) = (0, Vec::new(), VecDeque::new());
+            for (step, value) in steps {
+                frame += step;
+                all.push((frame, value as f32));
+                put_coarse(&mut kept, (frame, value as f32), stretch, 0);
+            }
+            let mut wanted: Vec<(u64, f32)> = Vec::new();
+            for part in all.chunk_by(|a, b| a.0 / stretch == b.0 / stretch) {
+                let greatest = part.iter().copied().max_by(|a, b| a.1.total_cmp(&b.1)).unwrap();
+                wanted.push(greatest);
+                wanted.extend(part.last().filter(|last| last.0 != greatest.0));
+            }
+            prop_assert_eq!(kept.into_iter().collect::<Vec<_>>(), wanted);
+        }
+
         /// Against a plain look through all of it.
         #[test]
-        fn the_past_is_found_as_it_was(steps in prop::collection::vec((1u64..3_000, 0u32..4), 1..200), asked in prop::collection::vec((0u64..400_000, 0u64..400_000), 1..20)) {
+        fn the_past_is_found_as_it_was(steps in prop::collection::vec((1u64..3_000, 0u32..5), 1..200), asked in prop::collection::vec((0u64..400_000, 0u64..400_000), 1..20)) {
             let mut kept = Kept::new(RATE);
             let program = Program::default();
             let (mut frame, mut all, mut statuses) = (0, Vec::new(), Vec::new());
@@ -565,7 +667,13 @@ mod tests {
                 match kind {
                     0 => { kept.note_status(&status(frame, &[voice as u64]), &program, Measured::default()); statuses.push(frame); }
                     1 => { let h = ends(frame, voice as u64 / 2); kept.note(&h); all.push(h); }
-                    _ => { let h = starts(frame, voice as u64); kept.note(&h); all.push(h); }
+                    2 => { let h = refused(frame, SOUNDS[voice % 2]); kept.note(&h); all.push(h); }
+                    _ => {
+                        let mut h = starts(frame, voice as u64);
+                        if let What::VoiceStart { sound, .. } = &mut h.what { *sound = NameKey::of(SOUNDS[voice % 2]); }
+                        kept.note(&h);
+                        all.push(h);
+                    }
                 }
             }
             // Statuses stand apart.
@@ -577,6 +685,13 @@ mod tests {
                 let (from, to) = (a.min(b), a.max(b));
                 let expected: Vec<Happening> = all.iter().filter(|h| h.frame >= from && h.frame <= to).copied().collect();
                 prop_assert_eq!(kept.happened(from, to).copied().collect::<Vec<_>>(), expected);
+                for name in SOUNDS {
+                    let sound = NameKey::of(name);
+                    let bars: Vec<Bar> = kept.bars(from, to).filter(|b| b.sound == sound).copied().collect();
+                    prop_assert_eq!(kept.bars_of(sound, from, to).copied().collect::<Vec<_>>(), bars);
+                    let frames: Vec<u64> = all.iter().filter(|h| matches!(h.what, What::Refused { sound: of, .. } if of == sound) && (from..=to).contains(&h.frame)).map(|h| h.frame).collect();
+                    prop_assert_eq!(kept.refused_of(sound, from, to).collect::<Vec<_>>(), frames);
+                }
                 let stood = apart.iter().rev().find(|f| **f <= from).or_else(|| apart.first());
                 prop_assert_eq!(kept.at(from).map(|s| s.frame), stood.copied());
             }

@@ -146,25 +146,22 @@ pub fn lanes(kept: &Kept, program: &Program, names: &Names, (from, to): (u64, u6
     let counts = |key: NameKey| wanted.only.as_ref().is_none_or(|only| only.contains(&key));
     let mut list = Vec::new();
     let mut add = |group, follows, key: NameKey, name: &str| list.push(Lane { group, follows, key, name: name.to_owned() });
-    let mut refused: HashSet<NameKey> = HashSet::new();
-    let mut asked: HashSet<NameKey> = HashSet::new();
-    let (mut zones, mut stingers) = (false, false);
-    for happening in kept.happened(from, to) {
-        match happening.what {
-            What::Refused { sound, .. } if program.music.find_stinger.get(sound).is_some() => {
-                stingers = true;
-                refused.insert(sound);
-            }
-            What::Refused { sound, .. } => {
-                refused.insert(sound);
-            }
-            What::Zone { .. } => zones = true,
-            What::Sting { .. } | What::Waits { .. } => stingers = true,
-            _ => {}
+    let (mut refused, mut asked) = (HashSet::new(), HashSet::new());
+    for sound in kept.sounds() {
+        if kept.refused_of(sound, from, to).next().is_some() {
+            refused.insert(sound);
+        }
+        if kept.bars_of(sound, from, to).next().is_some() {
+            asked.insert(sound);
         }
     }
-    for bar in kept.bars(from, to) {
-        asked.insert(bar.sound);
+    let (mut zones, mut stingers) = (false, refused.iter().any(|key| program.music.find_stinger.get(*key).is_some()));
+    for happening in kept.happened(from, to) {
+        zones |= matches!(happening.what, What::Zone { .. });
+        stingers |= matches!(happening.what, What::Sting { .. } | What::Waits { .. });
+        if zones && stingers {
+            break;
+        }
     }
     let shown = |group: Group| !wanted.folded.contains(&group);
     if shown(Group::Game) && !wanted.refused {
@@ -264,7 +261,7 @@ fn track(lane: &Lane, program: &Program) -> Option<(Track, f32, f32, &'static st
 /// and the last. 0 is everything.
 #[must_use]
 pub fn drawn(lane: &Lane, kept: &Kept, program: &Program, names: &Names, window: (u64, u64), grain: u64) -> Content {
-    thin(content(lane, kept, program, names, window), grain)
+    thin(content_within(lane, kept, program, names, window, grain), grain)
 }
 
 /// Frame and value.
@@ -329,33 +326,61 @@ fn thin(held: Content, grain: u64) -> Content {
 
 /// What a lane holds in a stretch of time. What began before it begins where it did.
 #[must_use]
-pub fn content(lane: &Lane, kept: &Kept, program: &Program, names: &Names, (from, to): (u64, u64)) -> Content {
+pub fn content(lane: &Lane, kept: &Kept, program: &Program, names: &Names, window: (u64, u64)) -> Content {
+    content_within(lane, kept, program, names, window, 0)
+}
+
+/// Marks with their names, which are made for those alone that are not hidden by one before them within `grain` frames.
+fn marks(all: impl Iterator<Item = (u64, Mark, NameOf)>, names: &Names, grain: u64) -> Content {
+    let mut last: Option<(u64, Mark)> = None;
+    let mut seen = Vec::new();
+    for (frame, mark, name) in all {
+        let hidden = |(before, of): (u64, Mark)| grain >= 2 && before / grain == frame / grain && (of == Mark::Refused || mark != Mark::Refused);
+        if last.is_some_and(hidden) {
+            continue;
+        }
+        last = Some((frame, mark));
+        let name = match name {
+            NameOf::Key(key) => names.get(key).to_owned(),
+            NameOf::Notice(notice) => notice.text(names),
+            NameOf::Zone(zone, entered) => format!("{} {}", if entered { "into" } else { "out of" }, names.get(zone)),
+        };
+        seen.push((frame, name, mark));
+    }
+    Content::Marks(seen)
+}
+
+/// What a mark is called by.
+enum NameOf {
+    Key(NameKey),
+    Notice(Notice),
+    Zone(NameKey, bool),
+}
+
+fn content_within(lane: &Lane, kept: &Kept, program: &Program, names: &Names, (from, to): (u64, u64), grain: u64) -> Content {
     match lane.follows {
         Follows::Events => {
             let mark = |h: &Happening| match h.what {
-                What::Event { event, by, .. } => {
-                    let mark = if by.is_none() { Mark::Game } else { Mark::Plain };
-                    Some((h.frame, names.get(event).to_owned(), mark))
-                }
-                What::Notice(notice) if !matches!(notice, Notice::Program(_)) => Some((h.frame, notice.text(names), Mark::Refused)),
+                What::Event { event, by, .. } => Some((h.frame, if by.is_none() { Mark::Game } else { Mark::Plain }, NameOf::Key(event))),
+                What::Notice(notice) if !matches!(notice, Notice::Program(_)) => Some((h.frame, Mark::Refused, NameOf::Notice(notice))),
                 _ => None,
             };
-            Content::Marks(kept.happened(from, to).filter_map(mark).collect())
+            marks(kept.happened(from, to).filter_map(mark), names, grain)
         }
         Follows::Zones => {
             let mark = |h: &Happening| match h.what {
-                What::Zone { zone, entered } => Some((h.frame, format!("{} {}", if entered { "into" } else { "out of" }, names.get(zone)), Mark::Game)),
+                What::Zone { zone, entered } => Some((h.frame, Mark::Game, NameOf::Zone(zone, entered))),
                 _ => None,
             };
-            Content::Marks(kept.happened(from, to).filter_map(mark).collect())
+            marks(kept.happened(from, to).filter_map(mark), names, grain)
         }
         Follows::Stingers => {
             let mark = |h: &Happening| match h.what {
-                What::Sting { stinger, .. } => Some((h.frame, names.get(stinger).to_owned(), Mark::Plain)),
-                What::Refused { sound, .. } if program.music.find_stinger.get(sound).is_some() => Some((h.frame, names.get(sound).to_owned(), Mark::Refused)),
+                What::Sting { stinger, .. } => Some((h.frame, Mark::Plain, NameOf::Key(stinger))),
+                What::Refused { sound, .. } if program.music.find_stinger.get(sound).is_some() => Some((h.frame, Mark::Refused, NameOf::Key(sound))),
                 _ => None,
             };
-            Content::Marks(kept.happened(from, to).filter_map(mark).collect())
+            marks(kept.happened(from, to).filter_map(mark), names, grain)
         }
         Follows::State => {
             let first = program.find_state.get(lane.key).map_or("", |i| names.get(program.states[i].values[usize::from(program.states[i].start)]));
@@ -379,16 +404,13 @@ pub fn content(lane: &Lane, kept: &Kept, program: &Program, names: &Names, (from
         }
         Follows::Sound => {
             let last = to.min(kept.now());
-            let bars = kept
-                .bars(from, to)
-                .filter(|b| b.sound == lane.key)
-                .map(|b| (b.start, b.end.map_or(last, |(end, _)| end.min(last)), b.end.is_none_or(|(end, _)| end > last)));
-            let refused = kept.happened(from, to).filter(|h| matches!(h.what, What::Refused { sound, .. } if sound == lane.key)).map(|h| h.frame);
-            Content::Bars(bars.collect(), refused.collect())
+            let bars = kept.bars_of(lane.key, from, to);
+            let bars = bars.map(|b| (b.start, b.end.map_or(last, |(end, _)| end.min(last)), b.end.is_none_or(|(end, _)| end > last)));
+            Content::Bars(bars.collect(), kept.refused_of(lane.key, from, to).collect())
         }
         _ => {
             let Some((track, low, high, unit)) = track(lane, program) else { return Content::Marks(Vec::new()) };
-            let points: Vec<(u64, f32)> = kept.values(track, from, to).collect();
+            let points: Vec<(u64, f32)> = kept.values_within(track, (from, to), grain).collect();
             // Voices and load are drawn against what they reach, not against what they may.
             let high = match lane.follows {
                 Follows::Voices => (points.iter().map(|p| p.1).fold(4.0, f32::max) / 4.0).ceil() * 4.0,
