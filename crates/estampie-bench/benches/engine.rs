@@ -529,7 +529,7 @@ fn past(_: &mut Criterion) {
     let window = (0, kept.now());
     let mut rows = Vec::new();
     let found = middle((0..20).map(|_| timed(|| rows = lanes(&kept, &program, &program.names, window, &Wanted::default()))).collect());
-    let mut draw = |grain: u64| {
+    let draw = |grain: u64| {
         let all = || rows.iter().for_each(|lane| drop(black_box(drawn(lane, &kept, &program, &program.names, window, grain))));
         middle((0..20).map(|_| timed(all)).collect())
     };

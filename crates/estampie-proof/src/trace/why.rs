@@ -4,7 +4,7 @@ use super::{cause_word, reason_text, section_name};
 use estampie_engine::ledger::{Term, TermKind};
 use estampie_engine::names::Names;
 use estampie_engine::property::Property;
-use estampie_engine::telemetry::{Happening, Notice, What};
+use estampie_engine::telemetry::{Happening, Notice, Reason, What};
 use estampie_engine::vocabulary::Answer;
 
 /// Where a line gets its meaning from, so that a screen can colour it.
@@ -16,8 +16,18 @@ pub enum Label {
     Game,
     /// Something that was refused or is wrong.
     Attention,
+    /// Something that was refused because the project wants it so: by chance, or so soon after it began.
+    Declined,
     /// Of lesser weight.
     Aside,
+}
+
+impl Label {
+    /// Whether it says that something is not heard, or is wrong.
+    #[must_use]
+    pub fn refuses(self) -> bool {
+        matches!(self, Label::Attention | Label::Declined)
+    }
 }
 
 /// The words for one contribution. `value_of` gives a parameter's present value as text, unit and all.
@@ -144,7 +154,10 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         }
         What::VoiceEnd { cause: estampie_engine::telemetry::Cause::Done, .. } => return None,
         What::VoiceEnd { sound, cause, .. } => (format!("{} {}", name(sound), cause_word(cause)), Label::Aside),
-        What::Refused { sound, reason, .. } => (format!("{} refused: {}", name(sound), reason_text(&reason, names)), Label::Attention),
+        What::Refused { sound, reason, .. } => {
+            let meant = matches!(reason, Reason::Chance { .. } | Reason::AgainAfter { .. } | Reason::Playing);
+            (format!("{} refused: {}", name(sound), reason_text(&reason, names)), if meant { Label::Declined } else { Label::Attention })
+        }
         What::Notice(Notice::Program(_)) => return None,
         What::Notice(notice) => (notice.text(names), Label::Attention),
     })

@@ -441,7 +441,8 @@ fn the_past_is_looked_at_explained_kept_and_left_again() {
     assert_eq!((desk.app.rehearsal.frame(), desk.app.value(depth)), (looked, first));
     // The other views show that moment too; who plays is in the present again.
     desk.keys("5");
-    assert!(desk.page().contains("looked at,"));
+    let page = desk.page();
+    assert!(page.contains("looked at,") && page.contains("¶ Loudness then") && page.contains("the rest is measured of the present alone"), "{page}");
     desk.keys("1 f");
     assert!(desk.app.rehearsal.back().is_none() && desk.app.value(depth) != first);
     // What was that: the lane of the sound, just after it began, with its reasons.

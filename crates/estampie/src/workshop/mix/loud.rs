@@ -6,6 +6,7 @@ use super::super::theme::Role;
 use crate::player::HISTORY;
 use estampie_project::document::TARGET_WITHIN;
 use estampie_proof::measure::{BANDS, Reading};
+use estampie_proof::trace::kept::Track;
 use ratatui::layout::Rect;
 
 /// The ends of the history, in LUFS.
@@ -18,6 +19,9 @@ const SPECTRUM: u16 = 4;
 const BUS: u16 = 5 + SPECTRUM;
 
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
+    if let Some(frame) = app.rehearsal.back() {
+        return draw_then(app, painter, area, frame);
+    }
     let now = app.rehearsal.player.loudness();
     let bus = app.bus_name(app.bus).filter(|_| app.bus > 0);
     // The chosen bus takes its part when enough is left for the history.
@@ -73,6 +77,27 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect) {
             painter.text(area.x, y + 2, area.width, &heard_of(output), Role::Secondary);
         }
     }
+}
+
+/// Of an earlier moment what was kept of it: short-term loudness up to then, and the peak.
+fn draw_then(app: &App, painter: &mut Painter<'_>, area: Rect, frame: u64) {
+    let kept = app.rehearsal.kept();
+    painter.heading(area.x, area.y, area.width, "Loudness then", "short-term of the 30 s before");
+    let plot = Rect { y: area.y + 1, height: area.height.saturating_sub(4), ..area };
+    let long = f64::from(app.program().rate) * 30.0;
+    let from = frame.saturating_sub(long as u64);
+    let share = |level: f32| (f64::from(level) - QUIET) / (LOUD - QUIET);
+    let values = kept.values(Track::Loudness, from, frame);
+    let points: Vec<(f64, f64)> = values
+        .map(|(at, level)| (1.0 - (frame as f64 - at as f64) / long, share(level)))
+        .filter(|(x, y)| (0.0..=1.0).contains(x) && (0.0..=1.0).contains(y))
+        .collect();
+    painter.plots(plot, &[(&points, Role::Active)]);
+    let at = |track| kept.value(track, frame).map_or(f64::NEG_INFINITY, f64::from);
+    let y = area.bottom().saturating_sub(3);
+    let text = format!("short-term {} LUFS   peak {} dB", print_level(at(Track::Loudness)), print_level(at(Track::Output)));
+    painter.text(area.x, y, area.width, &text, Role::Text);
+    painter.text(area.x, y + 1, area.width, "the rest is measured of the present alone", Role::Secondary);
 }
 
 fn heard_of(reading: &Reading) -> String {

@@ -54,8 +54,12 @@ impl Ask for RenamePrompt {
         }
         let (renamed, count) = app.workspace.rename(&self.thing, text)?;
         app.compile();
-        let places = if count == 1 { "1 place that names it".to_owned() } else { format!("{count} places that name it") };
-        app.say(format!("it is called {} now, and so it is at {places}", renamed.name()));
+        let places = match count {
+            0 => "; nothing else names it".to_owned(),
+            1 => ", and so it is at 1 place that names it".to_owned(),
+            _ => format!(", and so it is at {count} places that name it"),
+        };
+        app.say(format!("it is called {} now{places}", renamed.name()));
         app.chosen_or_selected(renamed);
         Ok(())
     }

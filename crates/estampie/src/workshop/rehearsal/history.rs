@@ -260,7 +260,7 @@ impl Rehearsal {
             _ => false,
         };
         if of_music && let Some((text, label)) = trace::sentence(happening, &self.names) {
-            self.history.music.push_back((happening.frame, text, label == Label::Attention));
+            self.history.music.push_back((happening.frame, text, label.refuses()));
             if self.history.music.len() > 60 {
                 self.history.music.pop_front();
             }

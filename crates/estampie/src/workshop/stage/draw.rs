@@ -452,7 +452,7 @@ pub(crate) fn role(label: Label) -> Role {
         Label::Plain => Role::Text,
         Label::Game => Role::FromGame,
         Label::Attention => Role::Accent,
-        Label::Aside => Role::Secondary,
+        Label::Aside | Label::Declined => Role::Secondary,
     }
 }
 

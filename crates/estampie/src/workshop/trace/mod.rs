@@ -18,7 +18,6 @@ use estampie_engine::names::NameKey;
 use estampie_engine::units::Seconds;
 use estampie_project::language::lex::print_time;
 use estampie_proof::keep::From;
-use estampie_proof::trace::Label;
 use estampie_proof::trace::kept::KEPT;
 use estampie_proof::trace::lanes::{Follows, Group, Lane, Wanted, lanes, touches};
 use prompts::{FilterPrompt, KeepPrompt};
@@ -257,7 +256,7 @@ impl App {
     /// The lines that are shown, newest first.
     fn trace_lines(&self) -> Vec<&LogLine> {
         let TraceView { filter, attention, .. } = &self.trace;
-        let shown = |line: &&LogLine| (!attention || line.label == Label::Attention) && (filter.is_empty() || line.text.to_lowercase().contains(filter));
+        let shown = |line: &&LogLine| (!attention || line.label.refuses()) && (filter.is_empty() || line.text.to_lowercase().contains(filter));
         self.rehearsal.log.iter().filter(shown).collect()
     }
 
@@ -440,7 +439,7 @@ impl App {
         } else {
             let lines = self.trace_lines();
             let Some(line) = lines.get(self.trace.place_in(&lines)) else { return };
-            (line.frame, line.label == Label::Attention)
+            (line.frame, line.label.refuses())
         };
         // Rounded down: what happened on this very frame comes after it.
         let at = (frame as f64 / f64::from(self.program().rate) * 1e3).floor() / 1e3;
