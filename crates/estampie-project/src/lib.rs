@@ -13,5 +13,6 @@ pub mod fault;
 pub mod language;
 pub mod midi;
 pub mod moved;
+pub mod stock;
 pub mod survey;
 pub mod things;

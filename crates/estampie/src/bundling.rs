@@ -3,15 +3,19 @@
 use crate::aside::{self, Aside};
 use crate::failure::Failure;
 use estampie_bundle::{Info, Manifest, Name, NameKind, PartInfo, Storing, write};
+use estampie_engine::clip::Clip;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
+use estampie_project::assets::Assets;
 use estampie_project::compile;
 use estampie_project::document::{Document, Sources, StoredAs, ValueOf, storing_of};
 use estampie_project::moved::{self, Found};
+use estampie_project::stock;
 use serde_json::json;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::SystemTime;
 use xxhash_rust::xxh3::{Xxh3, xxh3_128};
 
@@ -100,7 +104,7 @@ impl AudioHashes {
 /// When an audio file cannot be read. One that is missing is a fault of the project, and no error here.
 pub(crate) fn hash_of(sources: &Sources, document: &Document, root: &Path, known: &mut AudioHashes) -> Result<String, Failure> {
     let mut hash = Xxh3::new();
-    for (file, text) in sources.texts().filter(|(file, _)| !file.starts_with("playthroughs/")) {
+    for (file, text) in sources.texts().filter(|(file, _)| !file.starts_with("playthroughs/") && *file != stock::FILE) {
         hash.update(file.as_bytes());
         hash.update(text.as_bytes());
     }
@@ -110,6 +114,19 @@ pub(crate) fn hash_of(sources: &Sources, document: &Document, root: &Path, known
         hash.update(&of_file.unwrap_or_default().to_le_bytes());
     }
     Ok(format!("{:032x}", hash.digest128()))
+}
+
+/// The project with silence in the place of all placeholders, and how many there are: a game does not ship what is not made. `None` if there are none.
+pub(crate) fn without_placeholders(document: &Document, assets: &Assets) -> Option<(Program, usize)> {
+    let names: Vec<String> = compile::wanted_audio(document).into_keys().filter(|name| stock::is_placeholder(name)).collect();
+    if names.is_empty() {
+        return None;
+    }
+    let mut silent = assets.clone();
+    for name in &names {
+        silent.insert(name, Ok(Arc::new(Clip::new(name, vec![vec![0.0; 2]], None))));
+    }
+    Some((compile::compile(document, &silent).0, names.len()))
 }
 
 /// What is allowed that is refused otherwise.

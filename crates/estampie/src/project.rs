@@ -28,6 +28,13 @@ pub(crate) fn load(folder: &Path) -> Result<Loaded, Failure> {
     Ok(Loaded { workspace, assets, program: Arc::new(program), faults })
 }
 
+/// Reads the project in `folder` without its audio: what is compiled of it has none.
+pub(crate) fn read(folder: &Path) -> Result<Loaded, Failure> {
+    let workspace = Workspace::open(folder)?;
+    let faults = all_faults(&workspace, Vec::new());
+    Ok(Loaded { workspace, assets: Assets::default(), program: Arc::new(Program::default()), faults })
+}
+
 /// The faults of the texts and those of compiling, each once, by place.
 pub(crate) fn all_faults(workspace: &Workspace, compiled: Vec<Fault>) -> Vec<Fault> {
     let mut faults: Vec<Fault> = workspace.faults().to_vec();

@@ -6,7 +6,7 @@ use super::{Document, Located, Place, SoundDoc, TakeDoc, Workspace};
 use crate::language::Trigger;
 use crate::language::actions::SlotKind;
 use crate::language::lex::is_name;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// Fields of sounds that are whole numbers, and those that are true or false.
 const WHOLE: [&str; 4] = ["limit.each", "limit.in-all", "priority", "lines.rank"];
@@ -324,16 +324,10 @@ impl Workspace {
 
     fn append(&mut self, name: &str, file: &str, text: &str) {
         let before = self.sources().get(file).map_or(String::new(), ToString::to_string);
-        let gap = match before.as_str() {
-            "" => "",
-            b if b.ends_with("\n\n") => "",
-            b if b.ends_with('\n') => "\n",
-            _ => "\n\n",
-        };
-        self.replace(name, file, &format!("{before}{gap}{text}"));
+        self.replace(name, file, &appended(&before, text));
     }
 
-    fn free_name(&self, wanted: &str) -> String {
+    pub(super) fn free_name(&self, wanted: &str) -> String {
         let taken = |name: &str| self.document().sounds.iter().any(|s| s.name == name);
         if !taken(wanted) {
             return wanted.to_owned();
@@ -354,8 +348,19 @@ impl Workspace {
     }
 }
 
+/// A text with another below it, and an empty line between them.
+pub(super) fn appended(before: &str, text: &str) -> String {
+    let gap = match before {
+        "" => "",
+        b if b.ends_with("\n\n") => "",
+        b if b.ends_with('\n') => "\n",
+        _ => "\n\n",
+    };
+    format!("{before}{gap}{text}")
+}
+
 /// A key as TOML has it: in quotes if need be.
-fn quoted(name: &str) -> String {
+pub(super) fn quoted(name: &str) -> String {
     if name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_')) { name.to_owned() } else { format!("\"{name}\"") }
 }
 
@@ -424,6 +429,29 @@ pub fn uses_of(document: &Document, sound: &str) -> Vec<(String, Place)> {
     list.extend(others.filter(|(s, _)| s.value == sound).map(|(s, what)| (what, s.place.clone())));
     list.extend(named_in_mix(document, sound));
     list
+}
+
+/// What plays each sound, in words: reactions that begin it, music, and the world; for all sounds at once.
+#[must_use]
+pub fn uses_of_all(document: &Document) -> HashMap<String, Vec<String>> {
+    let mut all: HashMap<String, Vec<String>> = HashMap::new();
+    let mut add = |sound: &str, by: String| {
+        let of = all.entry(sound.to_owned()).or_default();
+        if !of.contains(&by) {
+            of.push(by);
+        }
+    };
+    for reaction in document.reactions.iter().filter(|r| !r.off) {
+        for act in reaction.actions.iter().filter(|act| act.action.kind.begins) {
+            if let Some(word) = act.action.sound() {
+                add(&word.text, reaction.head());
+            }
+        }
+    }
+    for (sound, by) in document.music.sounds().into_iter().chain(document.world.sounds()) {
+        add(&sound.value, by);
+    }
+    all
 }
 
 /// Where the mix names a sound: as the key of a duck, and where a snapshot holds what it sends.

@@ -6,8 +6,10 @@ use super::registry;
 use super::{Document, Place};
 use crate::language::lex::is_name;
 use crate::language::{Expression, Measure, formula, measure};
+use crate::stock::{COLUMNS, Column, Rule};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Hertz, Seconds, split_number};
+use std::collections::BTreeMap;
 
 /// `estampie.toml`.
 #[derive(Debug, Clone, PartialEq)]
@@ -18,6 +20,10 @@ pub struct Manifest {
     pub rate: u32,
     /// How it should feel, in a few words.
     pub direction: Vec<String>,
+    /// How audio files are named.
+    pub naming: Rule,
+    /// What the columns of the team's spreadsheet are called: head, and the column's word.
+    pub stock_columns: BTreeMap<String, String>,
     /// The most voices at once, 1 to 4096 (256).
     pub voices: u32,
     /// What no sample exceeds, in dB below full scale (−1 dB).
@@ -36,6 +42,8 @@ impl Default for Manifest {
             name: "untitled".into(),
             rate: 48_000,
             direction: Vec::new(),
+            naming: Rule::default(),
+            stock_columns: BTreeMap::new(),
             voices: 256,
             ceiling: Decibels(-1.0),
             target_lufs: None,
@@ -170,6 +178,23 @@ pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
             manifest.ceiling = ceiling.value;
         } else {
             reading.fault(&ceiling.place, format!("the ceiling is {}", ceiling.value), "write a ceiling from -24 dB to 0 dB");
+        }
+    }
+    if let Some(naming) = fields.text("naming") {
+        match Rule::read(&naming.value) {
+            Some(rule) => manifest.naming = rule,
+            None => {
+                reading.fault(&naming.place, format!("\"{}\" is no naming rule", naming.value), "write words and an N for each digit, like \"place/thing_NN\"");
+            }
+        }
+    }
+    for (head, item, place) in fields.entries("stock-columns") {
+        match item.as_str().filter(|word| Column::of(word).is_some()) {
+            Some(word) => drop(manifest.stock_columns.insert(head, word.to_owned())),
+            None => {
+                let words = COLUMNS.iter().map(|c| c.word).collect::<Vec<_>>().join(", ");
+                reading.fault(&place, format!("{head} is called no column of the stock"), format!("write one of {words} in quotes"));
+            }
         }
     }
     manifest.parts = read_parts(&fields);

@@ -7,6 +7,7 @@ mod bundles;
 mod change;
 mod change_mix;
 mod change_music;
+mod change_stock;
 mod change_world;
 mod copy_mix;
 mod curve;
@@ -20,7 +21,7 @@ mod game;
 mod generators;
 mod mix;
 mod music;
-mod patterns;
+pub(crate) mod patterns;
 mod reader;
 mod refusal;
 pub mod registry;
@@ -36,7 +37,7 @@ pub use crate::fault::{Fault, Place, did_you_mean, nearest};
 pub use crate::language::{Moment, SILENCE};
 pub use bundles::{BundlePartDoc, EncodingDoc, StoredAs, read_size, storing_of};
 pub(crate) use bundles::{PIECE, holds_any};
-pub use change::{sharers, uses_of};
+pub use change::{sharers, uses_of, uses_of_all};
 pub use change_music::{TRANSITION_FIELDS, ends, unsaid_of_transition};
 pub use change_world::{MapThing, TABLES, ThingId};
 pub use copy_mix::{Clipping, ClippingKind};
@@ -68,6 +69,7 @@ pub use world::{
 };
 
 use crate::language::{Always, Playthrough, Reaction};
+use crate::stock::Stock;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -112,6 +114,8 @@ pub struct Document {
     pub playthroughs: Vec<(String, Arc<Playthrough>)>,
     /// What is expected of all of them: `checks.est`.
     pub checks: Vec<Always>,
+    /// What the game will need: `stock.csv`.
+    pub stock: Arc<Stock>,
 }
 
 impl Document {

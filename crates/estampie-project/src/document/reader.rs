@@ -1,9 +1,12 @@
 //! Reading the texts of a project: each file once for as long as it stays as it is, so that an edit costs what it touches.
 
 use super::fields::Reading;
-use super::{BusDoc, Document, Fault, Place, Sources, explore, game, mix, music, settings, sounds, world};
+use super::patterns::matches;
+use super::{BusDoc, Document, Fault, LayerOf, Place, Sources, explore, game, mix, music, settings, sounds, world};
 use crate::fault::Lines;
 use crate::language::{expect, playthrough, reactions};
+use crate::stock::{self, Placeholder, StandIns};
+use estampie_engine::music::exact::number;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
@@ -11,7 +14,7 @@ use std::sync::Arc;
 /// What was read of each file, and the audio files that there were.
 #[derive(Debug, Default)]
 pub struct Reader {
-    audio: BTreeSet<String>,
+    available: Available,
     files: BTreeMap<String, Read>,
 }
 
@@ -28,19 +31,22 @@ impl Reader {
     /// Reads a project's texts; those that are as they were are not read again. `audio` lists the audio files there are, as paths relative
     /// to the project.
     pub fn read(&mut self, sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
-        if self.audio != *audio {
+        let manifest = sources.get("estampie.toml").map(|text| read_file("estampie.toml", text, &Available::default()).part.manifest).unwrap_or_default();
+        let (stock, stock_faults) = sources.get(stock::FILE).map(|text| stock::read(text, &manifest.stock_columns)).unwrap_or_default();
+        let stand_ins = StandIns::of(&stock.items, audio, &manifest.naming);
+        if self.available.files != *audio || self.available.stand_ins != stand_ins {
             // Patterns in all files may stand for other files now.
             self.files.clear();
-            self.audio.clone_from(audio);
+            self.available = Available { files: audio.clone(), stand_ins };
         }
         self.files.retain(|file, _| sources.get(file).is_some());
-        let mut document = Document::default();
+        let mut document = Document { stock: Arc::new(stock), ..Document::default() };
         let mut faults = Vec::new();
         let mut first = Firsts::default();
         for (file, text) in sources.files() {
             let kept = self.files.get(file).is_some_and(|read| Arc::ptr_eq(&read.text, text) || read.text == *text);
             if !kept {
-                self.files.insert(file.to_owned(), read_file(file, text, audio));
+                self.files.insert(file.to_owned(), read_file(file, text, &self.available));
             }
             let Some(read) = self.files.get(file) else { continue };
             faults.extend(read.faults.iter().cloned());
@@ -49,9 +55,60 @@ impl Reader {
         if document.buses.is_empty() {
             document.buses.push(BusDoc::root());
         }
+        faults.extend(stock_faults);
+        keep_time(&mut document);
         mix::know_what_is_moved(&mut document);
         document.improve(&mut faults);
         (document, faults)
+    }
+}
+
+/// The audio that files can name: what there is, and what stands in for what is not made yet.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(super) struct Available {
+    files: BTreeSet<String>,
+    stand_ins: StandIns,
+}
+
+impl Available {
+    /// A file by its path, or what stands in for it.
+    pub(super) fn find(&self, path: &str) -> Option<String> {
+        if self.files.contains(path) { Some(path.to_owned()) } else { self.stand_ins.find(path).map(Placeholder::name) }
+    }
+
+    /// The files of a pattern, or what stands in for them.
+    pub(super) fn matching(&self, pattern: &str) -> Vec<String> {
+        let found: Vec<String> = self.files.iter().filter(|file| matches(pattern, file)).cloned().collect();
+        if found.is_empty() { self.stand_ins.matching(pattern).map(Placeholder::name).collect() } else { found }
+    }
+
+    /// The files that there are.
+    pub(super) fn iter(&self) -> impl Iterator<Item = &String> {
+        self.files.iter()
+    }
+}
+
+/// Lets what stands in for a layer of music be as long as its section, with a click on each of its beats.
+fn keep_time(document: &mut Document) {
+    let rate = document.manifest.rate;
+    for piece in &mut document.music.pieces {
+        let mut named: Vec<(usize, usize, String)> = Vec::new();
+        for (at, section) in piece.sections.iter().enumerate() {
+            for (of, layer) in section.layers.iter().enumerate() {
+                let LayerOf::File(file) = &layer.of else { continue };
+                let Some(placeholder) = Placeholder::read(&file.value) else { continue };
+                let map = crate::compile::map_of(piece, section, rate);
+                let seconds = number(map.time(map.length())) / f64::from(rate);
+                let count = section.metre.first().map_or(piece.metre.count, |(_, metre)| metre.count);
+                let beats = f64::from(section.bars) * f64::from(count);
+                named.push((at, of, placeholder.in_time(seconds, beats * 60.0 / seconds.max(0.01), count).name()));
+            }
+        }
+        for (section, layer, name) in named {
+            if let LayerOf::File(file) = &mut piece.sections[section].layers[layer].of {
+                file.value = name;
+            }
+        }
     }
 }
 
@@ -74,7 +131,7 @@ impl Firsts {
 }
 
 /// Reads one file, as if it were all there is.
-fn read_file(file: &str, text: &Arc<str>, audio: &BTreeSet<String>) -> Read {
+fn read_file(file: &str, text: &Arc<str>, audio: &Available) -> Read {
     let faults = RefCell::new(Vec::new());
     let mut part = Document::default();
     let reading = Reading { file, text, lines: Lines::of(text), faults: &faults };

@@ -109,6 +109,13 @@ pub static PROJECT: Table = table(
         f("ceiling", Quantity("dB", -24.0, 0.0), "-1 dB", "what no sample exceeds, below full scale"),
         f("bundles", Named(&BUNDLE_PART), "", "parts of the bundle that a game loads and unloads while it plays"),
         f("encoding", Named(&ENCODING), "", "how audio is stored in the bundle; without loss unless something is said"),
+        f(
+            "naming",
+            Text("words, what stands between them, and an N for each digit, like place/thing_NN"),
+            "place/thing_NN",
+            "how audio files are named, below audio/",
+        ),
+        f("stock-columns", Pairs("a column of the stock"), "", "what the columns of the team's spreadsheet are called"),
     ],
 );
 

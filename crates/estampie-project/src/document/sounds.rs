@@ -4,7 +4,7 @@ use super::effects::{SendDoc, read_sends};
 use super::fields::{Fields, Located, Reading};
 use super::game::named_tables;
 use super::generators::generator_of;
-use super::patterns::matches;
+use super::reader::Available;
 use super::registry;
 use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc, own};
 use super::{Place, did_you_mean};
@@ -14,7 +14,6 @@ use estampie_engine::property::{PerProperty, SOUND_PROPERTIES, SoundProperty};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Semitones, Share, Span, split_number};
 use estampie_engine::vocabulary::{Again, Rounds, WhenGone};
-use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::Arc;
 
@@ -186,7 +185,7 @@ impl SoundDoc {
     }
 }
 
-pub(super) fn read_sounds(reading: &Reading<'_>, audio: &BTreeSet<String>, sounds: &mut Vec<Arc<SoundDoc>>) {
+pub(super) fn read_sounds(reading: &Reading<'_>, audio: &Available, sounds: &mut Vec<Arc<SoundDoc>>) {
     named_tables(reading, &registry::SOUND, "sound", |name, fields| sounds.push(Arc::new(sound(reading, audio, name, fields))));
 }
 
@@ -203,7 +202,7 @@ fn set(fields: &Fields<'_>, row: &SoundProperty) -> f32 {
     held
 }
 
-fn sound(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> SoundDoc {
+fn sound(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> SoundDoc {
     let misses = |reading: &Reading<'_>| reading.faults.borrow().iter().filter(|f| f.misses.is_some()).count();
     let missed_before = misses(reading);
     let pick = fields.text("pick");
@@ -398,7 +397,7 @@ fn read_pick(pick: &Located<String>) -> Option<PickDoc> {
     }
 }
 
-fn part(reading: &Reading<'_>, audio: &BTreeSet<String>, text: &Located<String>) -> Option<PartDoc> {
+fn part(reading: &Reading<'_>, audio: &Available, text: &Located<String>) -> Option<PartDoc> {
     let mut words = text.value.split(',').map(str::trim);
     let path = words.next().unwrap_or_default();
     let (mut rounds, mut gap) = (Rounds::Times(1, 1), 0.0);
@@ -422,7 +421,7 @@ fn part(reading: &Reading<'_>, audio: &BTreeSet<String>, text: &Located<String>)
     (!files.is_empty()).then_some(PartDoc { files, rounds, gap })
 }
 
-fn groups(reading: &Reading<'_>, audio: &BTreeSet<String>, name: &str, fields: &Fields<'_>) -> Vec<TakeGroup> {
+fn groups(reading: &Reading<'_>, audio: &Available, name: &str, fields: &Fields<'_>) -> Vec<TakeGroup> {
     let Some((item, place)) = fields.item("takes") else { return Vec::new() };
     if let Some(table) = item.as_table_like() {
         return super::fields::entries(reading, table)
@@ -437,7 +436,7 @@ fn groups(reading: &Reading<'_>, audio: &BTreeSet<String>, name: &str, fields: &
     vec![(None, takes(reading, audio, name, texts))]
 }
 
-fn takes(reading: &Reading<'_>, audio: &BTreeSet<String>, name: &str, texts: Vec<Located<String>>) -> Vec<Located<TakeLine>> {
+fn takes(reading: &Reading<'_>, audio: &Available, name: &str, texts: Vec<Located<String>>) -> Vec<Located<TakeLine>> {
     let mut list: Vec<Located<TakeLine>> = Vec::new();
     for text in texts {
         let path = text.value.split(',').next().unwrap_or_default().trim();
@@ -482,7 +481,7 @@ fn take_options(reading: &Reading<'_>, text: &Located<String>) -> TakeLine {
 }
 
 /// The audio files that a path with `*` means; says what is wrong if there is none.
-fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &Place) -> Vec<String> {
+fn expand(reading: &Reading<'_>, audio: &Available, path: &str, place: &Place) -> Vec<String> {
     if path.starts_with('/') || path.contains('\\') || path.contains(':') || path.split('/').any(|part| part == "..") {
         reading.misses(
             path,
@@ -493,14 +492,14 @@ fn expand(reading: &Reading<'_>, audio: &BTreeSet<String>, path: &str, place: &P
         return Vec::new();
     }
     if !path.contains('*') {
-        if audio.contains(path) {
-            return vec![path.to_owned()];
+        if let Some(file) = audio.find(path) {
+            return vec![file];
         }
         let fix = did_you_mean(path, audio.iter().map(String::as_str), "put it there, or name another");
         reading.misses(path, place, format!("there is no file {path}"), fix);
         return Vec::new();
     }
-    let found: Vec<String> = audio.iter().filter(|file| matches(path, file)).cloned().collect();
+    let found = audio.matching(path);
     if found.is_empty() {
         reading.misses(path, place, format!("no file is named like {path}"), "put such files there, or fix the pattern");
     }

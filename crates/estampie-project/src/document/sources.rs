@@ -43,8 +43,8 @@ impl Manner {
     }
 }
 
-const SINGLE: [&str; 9] =
-    ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est", "checks.est", "explore.toml"];
+const SINGLE: [&str; 10] =
+    ["estampie.toml", "game.toml", "shared.toml", "mix.toml", "modulation.toml", "world.toml", "reactions.est", "checks.est", "explore.toml", "stock.csv"];
 
 impl Sources {
     /// Reads all project files below `root`. What cannot be read is a fault.

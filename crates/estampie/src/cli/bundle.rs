@@ -26,6 +26,9 @@ pub(super) struct Arguments {
     /// Do not hold the playthroughs against what is expected of them: that takes a while
     #[arg(long)]
     unchecked: bool,
+    /// With the made-up stand-ins of what is not made yet; without, they are silent
+    #[arg(long)]
+    placeholders: bool,
     /// Write nothing: say whether the bundle that is there is of the project as it is now
     #[arg(long)]
     check: bool,
@@ -59,8 +62,14 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let document = loaded.workspace.document();
     let state = keeping::state_folder();
     let home = Home { root: loaded.workspace.root(), state: state.as_deref() };
-    let (manifest, bytes) =
-        write_to(&arguments.out, Allowed { force: arguments.force, anyway: arguments.anyway }, (&loaded.program, document), hash_of(&loaded)?, home)?;
+    let bare = bundling::without_placeholders(document, &loaded.assets).filter(|_| !arguments.placeholders);
+    let program = bare.as_ref().map_or(&*loaded.program, |(program, _)| program);
+    let allowed = Allowed { force: arguments.force, anyway: arguments.anyway };
+    let (manifest, bytes) = write_to(&arguments.out, allowed, (program, document), hash_of(&loaded)?, home)?;
+    if let Some((_, count)) = &bare {
+        let what = if *count == 1 { "a placeholder is".to_owned() } else { format!("{count} placeholders are") };
+        tell(&format!("  note: {what} silent in it; --placeholders keeps what stands in for what is not made yet"));
+    }
     if let Some(folder) = &arguments.names {
         std::fs::create_dir_all(folder)?;
         let json = serde_json::to_string_pretty(&manifest.names).map_err(|e| Failure::Fault(e.to_string()))?;
@@ -72,7 +81,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
             std::fs::write(folder.join(name), text).map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", folder.join(name).display())))?;
         }
     }
-    report(&arguments.out, &manifest, &loaded.program, bytes);
+    report(&arguments.out, &manifest, program, bytes);
     for idle in idle_encodings(document) {
         tell(&format!("  note: the encoding {idle} is of no audio that is played"));
     }

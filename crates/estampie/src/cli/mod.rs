@@ -15,6 +15,7 @@ mod probe;
 mod render;
 mod report;
 mod schema;
+mod stock;
 mod wave;
 
 use crate::failure::Failure;
@@ -107,6 +108,8 @@ enum Command {
     Draw(draw::Arguments),
     /// Writes a few pages for the team: what there is, how it stands, and the drawings behind it
     Report(report::Arguments),
+    /// The list of all that the game will need: how far it is, and its exchange with a spreadsheet
+    Stock(stock::Arguments),
     /// Prints facts of audio files
     Probe {
         /// The files
@@ -173,6 +176,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Game(arguments)) => game::run(&arguments),
         Some(Command::Listen(arguments)) => listen::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),
+        Some(Command::Stock(arguments)) => stock::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),
         Some(Command::Schema(arguments)) => schema::run(&arguments),
         Some(Command::Doctor { project }) => doctor::run(project.as_deref()),

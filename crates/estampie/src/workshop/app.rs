@@ -19,6 +19,7 @@ use super::sounds::{Picker, SoundsView, TakeFacts};
 use super::stage::StageView;
 use super::stage::game::GamePage;
 use super::stage::map::MapView;
+use super::stock::StockView;
 use super::text_field::TextField;
 use super::theme::{Colours, Theme};
 use super::trace::TraceView;
@@ -116,6 +117,7 @@ pub(crate) struct App {
     pub(crate) map: MapView,
     pub(crate) trace: TraceView,
     pub(crate) project: ProjectView,
+    pub(crate) stock: StockView,
     pub(crate) playthroughs: PlaythroughsView,
     /// What nothing uses, and what no playthrough says; looked through with every edit.
     pub(crate) survey: (Survey, Vec<String>),
@@ -186,6 +188,7 @@ impl App {
             map: MapView::default(),
             trace: TraceView::default(),
             project: ProjectView::default(),
+            stock: StockView::default(),
             playthroughs: PlaythroughsView::default(),
             survey: Default::default(),
             unconfirmed: None,

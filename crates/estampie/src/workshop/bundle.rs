@@ -3,7 +3,7 @@
 use super::app::{App, Mode};
 use super::text_field::TextField;
 use super::view::Ask;
-use crate::bundling::{Allowed, AudioHashes, Home, hash_of, size, write_to};
+use crate::bundling::{Allowed, AudioHashes, Home, hash_of, size, without_placeholders, write_to};
 use crate::failure::Failure;
 use chrono::{DateTime, Local};
 use estampie_bundle::Bundle;
@@ -158,7 +158,7 @@ impl App {
         }
         let (program, document) = (Arc::clone(self.program()), Arc::clone(self.workspace.document()));
         let (sources, root, state) = (self.workspace.sources().clone(), self.workspace.root().to_owned(), self.bundling.state.clone());
-        let (hashes, path) = (Arc::clone(&self.bundling.hashes), path.to_owned());
+        let (hashes, path, assets) = (Arc::clone(&self.bundling.hashes), path.to_owned(), self.assets.clone());
         let (tell, writing) = channel();
         let here = Arc::downgrade(&document);
         let insists = self.bundling.insisted.as_ref().is_some_and(|of| Weak::ptr_eq(of, &here));
@@ -172,7 +172,9 @@ impl App {
             }
             let write = || {
                 let hash = hash_with(&sources, &document, &root, &hashes)?;
-                write_to(&path, Allowed::default(), (&program, &document), hash, Home { root: &root, state: state.as_deref() })
+                let bare = without_placeholders(&document, &assets);
+                let program = bare.as_ref().map_or(&*program, |(program, _)| program);
+                write_to(&path, Allowed::default(), (program, &document), hash, Home { root: &root, state: state.as_deref() })
             };
             let said = write().map(|(manifest, bytes)| format!("{}: {}, {} pieces of audio", path.display(), size(bytes), manifest.audio.len()));
             let _ = tell.send(said.map_err(|e| match e {

@@ -133,6 +133,11 @@ pub(crate) enum Do {
     Compare,
     /// What the playthroughs come by, shown and marked.
     Covers,
+    HearItem,
+    Approve,
+    Retake,
+    SortBack,
+    SortOn,
 }
 
 /// A line of the table.

@@ -25,6 +25,7 @@ mod screen;
 mod selected;
 mod sounds;
 mod stage;
+mod stock;
 mod text_field;
 pub(crate) mod theme;
 mod trace;

@@ -97,7 +97,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         let chosen = app.shows(view.face().name);
         let style = painter.theme.key();
         let from = x;
-        x = painter.put(x, 0, 2, &view.face().key.to_string(), style) + 1;
+        x = painter.put(x, 0, 2, &view.face().key.to_string(), style) + u16::from(!tight);
         let style = if chosen { painter.style(Role::Active).add_modifier(Modifier::BOLD | Modifier::UNDERLINED) } else { painter.style(Role::Text) };
         x = painter.put(x, 0, 10, view.face().name, style);
         targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));

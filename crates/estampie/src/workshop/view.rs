@@ -7,15 +7,24 @@ use super::app::App;
 use super::curve::Editor;
 use super::keys::{Binding, Do};
 use super::painter::Painter;
-use super::{mix, music, playthroughs, project, sounds, stage, trace, wiring};
+use super::{mix, music, playthroughs, project, sounds, stage, stock, trace, wiring};
 use estampie_engine::names::NameKey;
 use estampie_project::document::{Refusal, registry};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
 /// All views, in the order of their keys.
-pub(crate) static VIEWS: [&dyn View; 8] =
-    [&stage::Stage, &wiring::Wiring, &sounds::Sounds, &music::Music, &mix::Mix, &trace::Trace, &project::Project, &playthroughs::Playthroughs];
+pub(crate) static VIEWS: [&dyn View; 9] = [
+    &stage::Stage,
+    &wiring::Wiring,
+    &sounds::Sounds,
+    &music::Music,
+    &mix::Mix,
+    &trace::Trace,
+    &stock::StockList,
+    &project::Project,
+    &playthroughs::Playthroughs,
+];
 
 /// What stands of a view in the table.
 pub(crate) struct Face {

@@ -1,14 +1,11 @@
 //! The command line: what it prints, writes, and how it ends.
 
+use crate::support::run;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::Output;
 
 fn demo() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick")
-}
-
-fn run(arguments: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_estampie")).args(arguments).output().unwrap()
 }
 
 fn out(output: &Output) -> String {

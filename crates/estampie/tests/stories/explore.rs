@@ -1,16 +1,7 @@
 //! Exploring from the command line, and what it finds in the workshop: found, opened, mended, gone. Comparing, stems, reports.
 
-use crate::support::Story;
+use crate::support::{Story, out, run};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
-
-fn run(arguments: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_estampie")).args(arguments).output().unwrap()
-}
-
-fn out(output: &Output) -> String {
-    format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr))
-}
 
 /// A project with a lamp that hums for ever once it is lit where it is deep.
 fn harbour(folder: &Path) -> PathBuf {
@@ -49,9 +40,11 @@ fn a_problem_is_found_by_exploring_opened_mended_and_gone() {
     let file = project.join("playthroughs/found/no-end-lamp-hum.play");
     let text = std::fs::read_to_string(&file).unwrap();
     assert!(text.starts_with("# problem: no end: lamp/hum\n") && text.contains("send light") && text.lines().count() <= 10, "{text}");
+    let picture = std::fs::read_to_string(file.with_extension("svg")).unwrap();
+    assert!(picture.starts_with("<svg") && picture.contains("no end: lamp/hum, at ") && picture.contains("lamp/hum\n"), "{picture}");
     // Known, it is told and not written again.
     let again = out(&run(&["explore", at, "--minutes", "8"]));
-    assert!(again.contains("known, playthroughs/found/no-end-lamp-hum.play") && std::fs::read_dir(file.parent().unwrap()).unwrap().count() == 1, "{again}");
+    assert!(again.contains("known, playthroughs/found/no-end-lamp-hum.play") && std::fs::read_dir(file.parent().unwrap()).unwrap().count() == 2, "{again}");
     // In the workshop it is a playthrough like any other: replayed, and its loop seen in the Trace, long after the last input.
     story.open(&format!("'{at}' --device none"));
     story.wait_for("Harbour");

@@ -14,6 +14,7 @@ mod music;
 mod readme;
 mod replay;
 mod sounds_and_wiring;
+mod stock;
 mod stories;
 mod support;
 mod world;

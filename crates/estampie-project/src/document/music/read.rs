@@ -6,6 +6,7 @@ use super::{
 };
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
 use crate::document::game::well_named;
+use crate::document::reader::Available;
 use crate::document::registry;
 use crate::document::{Place, did_you_mean};
 use crate::language::reactions::read_conditions;
@@ -16,9 +17,8 @@ use estampie_engine::music::{InstrumentSettings, Kind, Metre, Wave};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Pan, Quantity as _, Seconds, Semitones, Share, Span};
 use estampie_engine::vocabulary::{MOST_SECTIONS, Step};
-use std::collections::BTreeSet;
 
-pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &BTreeSet<String>, music: &mut MusicDoc) {
+pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &Available, music: &mut MusicDoc) {
     let toml = parse_toml(reading.file, reading.text, reading.faults);
     let top = Fields::new(reading, &registry::MUSIC, toml.as_table(), reading.file.to_owned(), Place::whole(reading.file));
     let each = |kind: &'static str, take: &mut dyn FnMut(String, Fields<'_>)| {
@@ -49,7 +49,7 @@ fn pitch(text: &str) -> Option<u8> {
     u8::try_from((octave + 1) * 12 + i32::from(key.tonic)).ok().filter(|n| *n < 128)
 }
 
-fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> InstrumentDoc {
+fn instrument(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> InstrumentDoc {
     let words = Kind::ALL.map(|(_, word)| word);
     let kind = fields.read("kind", &words.join(", "), |text| {
         Kind::ALL.iter().find(|(_, w)| *w == text).map(|(k, _)| *k).ok_or_else(|| ValueError::not(text, "a kind of instrument"))
@@ -87,7 +87,11 @@ fn instrument(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fie
             ),
         }
     }
-    for (file, ..) in takes.iter().filter(|(f, ..)| !audio.contains(&f.value)) {
+    for (file, ..) in &mut takes {
+        if let Some(found) = audio.find(&file.value) {
+            file.value = found;
+            continue;
+        }
         let fix = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
         reading.misses(&file.value, &file.place, format!("there is no audio file {}", file.value), fix);
     }
@@ -137,7 +141,7 @@ fn tables(reading: &Reading<'_>, fields: &Fields<'_>, field: &'static str, mut t
     }
 }
 
-fn piece(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> PieceDoc {
+fn piece(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> PieceDoc {
     let mut sections: Vec<SectionDoc> = Vec::new();
     tables(reading, &fields, "section", |name, inner| {
         let section = section(reading, audio, name, inner);
@@ -231,7 +235,7 @@ fn follows(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<FollowsDoc> {
     Some(FollowsDoc { subject: Located { value: subject.clone(), place: subject_place.clone() }, sections })
 }
 
-fn section(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> SectionDoc {
+fn section(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> SectionDoc {
     let mut layers = Vec::new();
     tables(reading, &fields, "layer", |name, inner| layers.push(layer(reading, audio, name, inner)));
     let bars = fields.whole("bars", 1, i64::from(MOST_BARS));
@@ -283,12 +287,15 @@ fn section(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields
     section
 }
 
-fn layer(reading: &Reading<'_>, audio: &BTreeSet<String>, name: String, fields: Fields<'_>) -> LayerDoc {
+fn layer(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> LayerDoc {
     fields.text("note");
     let (file, sound, notes) = (fields.text("file"), fields.text("sound"), notes(reading, &fields));
     let of = match (file, sound, notes) {
         (Some(file), None, None) => {
-            if !audio.contains(&file.value) {
+            let mut file = file;
+            if let Some(found) = audio.find(&file.value) {
+                file.value = found;
+            } else {
                 let fix = did_you_mean(&file.value, audio.iter().map(String::as_str), "add the file, or name another");
                 reading.misses(&file.value, &file.place, format!("there is no audio file {}", file.value), fix);
             }

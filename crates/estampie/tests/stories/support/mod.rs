@@ -133,3 +133,13 @@ pub fn number_before(line: &str, word: &str) -> Option<f32> {
     let head = &line[..line.find(word)?];
     head.split_whitespace().rev().find_map(|w| w.replace('−', "-").parse().ok())
 }
+
+/// Runs the program to its end.
+pub fn run(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_estampie")).args(arguments).output().unwrap()
+}
+
+/// All that it said, in both ways.
+pub fn out(output: &Output) -> String {
+    format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr))
+}

@@ -1,0 +1,210 @@
+//! Changing the stock, and making of its items what plays them.
+
+use super::change::{appended, quoted};
+use super::{NewValue, Refusal, Workspace};
+use crate::language::lex::is_name;
+use crate::stock::{self, Column, Index, Item, Kind};
+use std::collections::BTreeMap;
+
+impl Workspace {
+    fn stock_text(&self) -> &str {
+        self.sources().get(stock::FILE).map_or("", |text| text)
+    }
+
+    fn item(&self, name: &str) -> Result<&Item, Refusal> {
+        self.document().stock.items.iter().find(|item| item.name == name).ok_or_else(|| Refusal::missing("item of the stock", name))
+    }
+
+    /// Sets a column of items, as one edit; an empty text takes it out.
+    ///
+    /// # Errors
+    /// When the column cannot hold it, or there is no such item.
+    pub fn set_items(&mut self, names: &[String], column: Column, value: &str) -> Result<(), Refusal> {
+        let said = self.document().manifest.stock_columns.clone();
+        let mut text = self.stock_text().to_owned();
+        for name in names {
+            self.item(name)?;
+            text = stock::with(&text, &said, name, &[(column, value)])?;
+        }
+        let of = if let [name] = names { name.clone() } else { format!("{} items", names.len()) };
+        self.replace(&format!("{} of {of}", column.spec().word), stock::FILE, &text);
+        Ok(())
+    }
+
+    /// Makes an item, as one edit.
+    ///
+    /// # Errors
+    /// When the name cannot be one, or there is such an item.
+    pub fn new_item(&mut self, name: &str, cells: &[(Column, &str)]) -> Result<(), Refusal> {
+        if self.item(name).is_ok() {
+            return Err(format!("there is an item {name} already").into());
+        }
+        stock::check(Column::Name, name).map_err(|(what, fix)| Refusal::from(format!("{what}; {fix}")))?;
+        let text = stock::with(self.stock_text(), &self.document().manifest.stock_columns, name, cells)?;
+        self.replace(&format!("new item {name}"), stock::FILE, &text);
+        Ok(())
+    }
+
+    /// Gives an item another name, as one edit. Its files are not renamed.
+    ///
+    /// # Errors
+    /// When the name cannot be one, or there is such an item.
+    pub fn rename_item(&mut self, old: &str, new: &str) -> Result<(), Refusal> {
+        if self.item(new).is_ok() {
+            return Err(format!("there is an item {new} already").into());
+        }
+        self.set_items(&[old.to_owned()], Column::Name, new)
+    }
+
+    /// Copies an item without its mark, as one edit, and gives the copy's name.
+    ///
+    /// # Errors
+    /// When there is no such item.
+    pub fn duplicate_item(&mut self, name: &str) -> Result<String, Refusal> {
+        let item = self.item(name)?.clone();
+        let copy = (2..).map(|n| format!("{name}-{n}")).find(|name| self.item(name).is_err()).unwrap_or_default();
+        let own = |column: &Column| matches!(column, Column::Name | Column::Mark | Column::MarkNote);
+        let cells: Vec<(Column, &str)> = item.texts.iter().filter(|(column, _)| !own(column)).map(|(column, text)| (*column, text.as_str())).collect();
+        self.new_item(&copy, &cells)?;
+        Ok(copy)
+    }
+
+    /// Takes items out, as one edit.
+    ///
+    /// # Errors
+    /// When the table cannot be read.
+    pub fn delete_items(&mut self, names: &[String]) -> Result<(), Refusal> {
+        let all: Vec<&str> = names.iter().map(String::as_str).collect();
+        let text = stock::without(self.stock_text(), &self.document().manifest.stock_columns, &all)?;
+        let of = if let [name] = names { name.clone() } else { format!("{} items", names.len()) };
+        self.replace(&format!("{of} taken out of the stock"), stock::FILE, &text);
+        Ok(())
+    }
+
+    /// Makes of items what plays them, as one edit: of each a sound, unless one plays it, its event, and the reaction between them. An event is called like
+    /// its item with `.` for `/` unless `event` says otherwise; of what goes on, a second one ends it. Gives the sounds.
+    ///
+    /// # Errors
+    /// When an item belongs to music, or an event's name cannot be one.
+    pub fn build_items(&mut self, names: &[String], event: Option<&str>) -> Result<Vec<String>, Refusal> {
+        let index = Index::new(self.document(), self.audio());
+        let (mut events, mut reactions, mut sounds): (Vec<String>, String, Vec<String>) = (Vec::new(), String::new(), Vec::new());
+        let mut files: BTreeMap<String, String> = BTreeMap::new();
+        for name in names {
+            let item = self.item(name)?.clone();
+            if matches!(item.kind, Kind::Layer | Kind::Stinger) {
+                return Err(format!("{name} is a {}: it belongs into a piece, which 4 shows", item.kind.word()).into());
+            }
+            let event = event.map_or_else(|| name.replace('/', "."), str::to_owned);
+            if !is_name(&event) || event.contains('/') {
+                return Err(format!("\"{event}\" cannot be the name of an event; write small letters, - and .").into());
+            }
+            let sound = match index.players(name).find(|player| self.document().sounds.iter().any(|s| s.name == **player)) {
+                Some(player) => player.to_owned(),
+                None => {
+                    let sound = if self.document().sounds.iter().any(|s| s.name == *name) { self.free_name(name) } else { name.clone() };
+                    let file = self.file_for(&sound);
+                    let before = files.remove(&file).unwrap_or_else(|| self.sources().get(&file).map_or(String::new(), ToString::to_string));
+                    files.insert(file, appended(&before, &sound_of(&sound, &item)));
+                    sound
+                }
+            };
+            let lasts = matches!(item.kind, Kind::Loop | Kind::Bed);
+            let begin = if lasts { format!("{event}.begin") } else { event.clone() };
+            let does = if item.kind == Kind::Lines { format!("say {sound}") } else { format!("play {sound} at the emitter") };
+            reactions = appended(&reactions, &format!("When {begin}\n  {does}\n"));
+            events.push(begin);
+            if lasts {
+                let end = format!("{event}.end");
+                reactions = appended(&reactions, &format!("When {end}\n  stop {sound} over 1 s\n"));
+                events.push(end);
+            }
+            sounds.push(sound);
+        }
+        let known = |event: &String| self.document().events.iter().any(|e| e.name == *event);
+        let values: Vec<(&str, Vec<&str>, NewValue)> =
+            events.iter().filter(|e| !known(e)).map(|e| ("game.toml", vec!["events", e.as_str()], NewValue::Text("sent by the game".into()))).collect();
+        let mut changed = self.with_values(&values)?;
+        let before = self.sources().get("reactions.est").map_or(String::new(), ToString::to_string);
+        changed.push(("reactions.est".into(), Some(appended(&before, &reactions))));
+        changed.extend(files.into_iter().map(|(file, text)| (file, Some(text))));
+        let of = if let [name] = names { name.clone() } else { format!("{} items", names.len()) };
+        self.change_if_read(&format!("{of} built and wired"), changed)?;
+        Ok(sounds)
+    }
+}
+
+/// A sound of an item, as text. Its takes are whatever files the item has, or what stands in for them.
+fn sound_of(name: &str, item: &Item) -> String {
+    let takes = if item.variations > 1 { format!("audio/{}_*", item.name) } else { format!("audio/{}.*", item.name) };
+    let mut text = format!("[{}]\ntakes = [\"{takes}\"]\n", quoted(name));
+    match item.kind {
+        Kind::Loop | Kind::Bed => text.push_str("loop  = true\nfade-in = \"200 ms\"\nfade-out = \"1 s\"\nlimit = { in-all = 1, when-full = \"refuse\" }\n"),
+        Kind::Lines => text.push_str("lines = { gap = \"0.5..1.5 s\" }\n"),
+        _ if item.variations > 2 => text.push_str("pick  = \"shuffle, not the last 1\"\n"),
+        _ => {}
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn workspace(stock: &str) -> (tempfile::TempDir, Workspace) {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join("estampie.toml"), "format = 1\n").unwrap();
+        std::fs::write(folder.path().join("stock.csv"), stock).unwrap();
+        let workspace = Workspace::open(folder.path()).unwrap();
+        (folder, workspace)
+    }
+
+    #[test]
+    fn items_become_sounds_with_their_events_and_reactions_by_one_edit() {
+        let (_folder, mut workspace) = workspace("name,kind,variations\nstep/plank,one-shot,4\nquay/bed,bed,\nguide/hello,lines,3\nmusic/drum,layer,\n");
+        let names = ["step/plank", "quay/bed", "guide/hello"].map(str::to_owned);
+        assert_eq!(workspace.build_items(&names, None).unwrap(), names);
+        assert_eq!(workspace.faults().iter().map(ToString::to_string).collect::<Vec<_>>(), Vec::<String>::new());
+        let text = workspace.sources().get("reactions.est").unwrap().to_string();
+        for line in
+            ["When step.plank\n  play step/plank at the emitter\n", "When quay.bed.end\n  stop quay/bed over 1 s\n", "When guide.hello\n  say guide/hello\n"]
+        {
+            assert!(text.contains(line), "{text}");
+        }
+        let events: Vec<&str> = workspace.document().events.iter().map(|e| e.name.as_str()).collect();
+        assert_eq!(events, ["step.plank", "quay.bed.begin", "quay.bed.end", "guide.hello"]);
+        let index = Index::new(workspace.document(), workspace.audio());
+        let stages: Vec<_> = workspace.document().stock.items.iter().map(|item| index.stages(item).all().map(|(_, e)| e.done)).collect();
+        use crate::stock::Done::{No, Yes};
+        assert_eq!(stages, [[No, Yes, Yes], [No, Yes, Yes], [No, Yes, Yes], [No, No, No]]);
+        assert!(workspace.build_items(&["music/drum".to_owned()], None).unwrap_err().to_string().contains("belongs into a piece"));
+        // One step back takes all of it out.
+        workspace.undo().unwrap();
+        assert!(workspace.document().sounds.is_empty() && workspace.document().events.is_empty() && workspace.sources().get("reactions.est").is_none());
+    }
+
+    #[test]
+    fn what_stands_in_gives_way_to_the_first_file_and_names_follow() {
+        let (folder, mut workspace) = workspace("name,kind,variations,length\nstep/plank,one-shot,3,0.2 s\n");
+        workspace.build_items(&["step/plank".to_owned()], Some("step")).unwrap();
+        let takes = |workspace: &Workspace| crate::compile::wanted_audio(workspace.document()).into_keys().collect::<Vec<_>>();
+        assert_eq!(takes(&workspace).len(), 3);
+        assert!(takes(&workspace)[0] == "audio/step/plank_01.placeholder (one-shot, 0.2 s, -23 LUFS, mono)", "{:?}", takes(&workspace));
+        std::fs::create_dir_all(folder.path().join("audio/step")).unwrap();
+        std::fs::write(folder.path().join("audio/step/plank_01.wav"), b"").unwrap();
+        workspace.look_outside();
+        assert_eq!(takes(&workspace), ["audio/step/plank_01.wav"]);
+        // The stock itself: set, copied, renamed, taken out, each by one edit.
+        workspace.set_items(&["step/plank".to_owned()], Column::Person, "Ada").unwrap();
+        assert_eq!(workspace.duplicate_item("step/plank").unwrap(), "step/plank-2");
+        workspace.rename_item("step/plank-2", "step/silt").unwrap();
+        assert!(workspace.rename_item("step/silt", "step/plank").is_err() && workspace.rename_item("step/silt", "Step").is_err());
+        let names =
+            |workspace: &Workspace| workspace.document().stock.items.iter().map(|i| format!("{} {}", i.name, i.text(Column::Person))).collect::<Vec<_>>();
+        assert_eq!(names(&workspace), ["step/plank Ada", "step/silt Ada"]);
+        workspace.delete_items(&["step/plank".to_owned()]).unwrap();
+        assert_eq!(names(&workspace), ["step/silt Ada"]);
+        assert_eq!(workspace.undo().unwrap().as_deref(), Some("step/plank taken out of the stock"));
+        assert_eq!(names(&workspace).len(), 2);
+    }
+}

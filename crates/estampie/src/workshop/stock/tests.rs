@@ -1,0 +1,97 @@
+//! The view as a value: keys in, texts and the page out.
+
+use crate::workshop::view_tests::Desk;
+
+/// A workshop with a stock; its files are those of the desk's project.
+fn desk(stock: &str) -> Desk {
+    let mut desk = Desk::new();
+    desk.app.workspace.replace("a stock", "stock.csv", stock);
+    desk.app.compile();
+    desk.keys("7");
+    desk
+}
+
+#[test]
+fn an_item_is_made_set_wired_and_heard_before_it_is_made() {
+    let mut desk = desk("");
+    assert!(desk.page().contains("nothing is in the stock yet"), "{}", desk.page());
+    desk.keys("n");
+    desk.type_text("quay/bell");
+    desk.keys("enter");
+    assert!(desk.text("stock.csv").contains("\nquay/bell,one-shot,1,"), "{}", desk.text("stock.csv"));
+    // What is wanted of it, at the right; what cannot be is said and stays open.
+    desk.keys("right down down e ctrl-u");
+    desk.type_text("many");
+    desk.keys("enter");
+    assert!(desk.page().contains("\"many\" is no number of variations"), "{}", desk.page());
+    desk.keys("ctrl-u");
+    desk.type_text("3");
+    desk.keys("enter");
+    assert!(desk.text("stock.csv").contains("quay/bell,one-shot,3,"), "{}", desk.text("stock.csv"));
+    // Its sound, its event and the reaction; it sounds by what stands in for it.
+    desk.keys("left W");
+    assert!(desk.page().contains("quay.bell"), "{}", desk.page());
+    desk.keys("enter");
+    assert!(desk.text("reactions.est").contains("When quay.bell\n  play quay/bell at the emitter\n"), "{}", desk.text("reactions.est"));
+    let page = desk.page();
+    assert!(page.contains("When quay.bell") && page.contains("· 0/3") && page.contains("0 of 3: a placeholder sounds"), "{page}");
+    assert!(desk.app.faults.is_empty(), "{:?}", desk.app.faults);
+    desk.poll_until("it is loaded", |app| app.loading().is_none());
+    desk.keys("p");
+    desk.poll_until("it sounds", |app| app.rehearsal.log.iter().any(|line| line.text.contains("quay/bell")));
+    // To its sound, whose takes say that they are placeholders.
+    desk.keys("enter");
+    assert!(desk.app.shows("Sounds") && desk.page().contains("bell_01.placeholder"), "{}", desk.page());
+    desk.keys("7 u");
+    assert!(desk.app.document().sounds.iter().all(|s| s.name != "quay/bell"));
+}
+
+#[test]
+fn many_are_edited_grouped_sorted_and_wired_at_once() {
+    let mut desk = desk("name,kind,variations,person,budget\nquay/rope,one-shot,2,,4\nquay/bell,one-shot,1,Ada,7\nquay/air,bed,1,,\nmusic/drum,layer,1,Ben,\n");
+    let page = desk.page();
+    for words in ["¶ Stock 4 items", "everything", "to be made", "nobody yet", "Ada", "one-shot"] {
+        assert!(page.contains(words), "{words}: {page}");
+    }
+    // Marked with x, all of them have a person by one edit; what is foreign stays.
+    desk.keys("x x right");
+    while !desk.page().contains("who makes it") {
+        desk.keys("down");
+    }
+    desk.keys("e ctrl-u");
+    desk.type_text("Cleo");
+    desk.keys("enter");
+    assert_eq!(
+        desk.text("stock.csv"),
+        "name,kind,variations,person,budget\nquay/rope,one-shot,2,Cleo,4\nquay/bell,one-shot,1,Cleo,7\nquay/air,bed,1,,\nmusic/drum,layer,1,Ben,\n"
+    );
+    desk.keys("left W");
+    assert!(desk.page().contains("2 sounds are wired"), "{}", desk.page());
+    assert!(desk.text("reactions.est").contains("When quay.rope\n") && desk.text("reactions.est").contains("When quay.bell\n"));
+    desk.keys("u X X a");
+    assert!(desk.text("stock.csv").contains("approved"), "{}", desk.text("stock.csv"));
+    // A group, letters, another order.
+    desk.click("Cleo                0/2");
+    desk.keys("right");
+    assert!(desk.page().contains("quay/bell") && !desk.page().contains("music/drum"), "{}", desk.page());
+    desk.keys("/");
+    desk.type_text("rop");
+    desk.keys("enter");
+    assert!(!desk.page().contains("quay/bell") && desk.page().contains("1 with \"rop\""), "{}", desk.page());
+    desk.keys("esc >");
+    let page = desk.page();
+    assert!(page.contains("by name") && page.find("quay/bell") < page.find("quay/rope"), "{page}");
+    // A retake has a note.
+    desk.keys("t");
+    desk.type_text("too wet");
+    desk.keys("enter");
+    assert!(desk.text("stock.csv").contains("retake") && desk.text("stock.csv").contains("too wet"), "{}", desk.text("stock.csv"));
+    desk.keys("D");
+    assert!(desk.page().contains("out of the stock:") && desk.page().contains("u brings it back"), "{}", desk.page());
+    desk.keys("u");
+    assert_eq!(desk.app.document().stock.items.len(), 4);
+    // What belongs into a piece is not made a sound of.
+    desk.click("layer               0/1");
+    desk.keys("right W enter");
+    assert!(desk.page().contains("music/drum is a layer: it belongs into a piece"), "{}", desk.page());
+}

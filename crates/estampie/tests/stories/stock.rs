@@ -1,0 +1,91 @@
+//! The stock: a table of two hundred items comes in, ten are wired before any file is there, are heard, and their stages move as files come.
+
+use crate::support::{Story, out, run};
+use std::path::Path;
+
+/// A second of a tone, as 16 bits.
+fn tone(path: &Path) {
+    std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+    let spec = hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
+    let mut writer = hound::WavWriter::create(path, spec).unwrap();
+    for n in 0..24_000 {
+        writer.write_sample(((f64::from(n) * 0.05).sin() * 8_000.0) as i16).unwrap();
+    }
+    writer.finalize().unwrap();
+}
+
+#[test]
+fn a_table_comes_in_ten_are_wired_and_heard_and_stages_move_as_files_come() {
+    let story = Story::new("stock");
+    let project = story.home.path().join("harbour");
+    let at = project.to_str().unwrap();
+    assert!(run(&["new", at]).status.success());
+    let table = story.home.path().join("team.csv");
+    let mut text = String::from("Asset;Type;Qty;Budget;Comment\n");
+    for n in 0..200 {
+        text.push_str(&format!(
+            "place{}/thing{};one-shot;2;{n};{}\n",
+            (b'a' + n / 20) as char,
+            (b'a' + n % 20) as char,
+            if n == 3 { "\"wet; old\"" } else { "" }
+        ));
+    }
+    std::fs::write(&table, &text).unwrap();
+    let file = table.to_str().unwrap();
+    let said = out(&run(&["stock", at, "import", file]));
+    assert!(said.contains("200 new, 0 changed, 0 gone: 200 items") && said.contains("kept as they are: Budget"), "{said}");
+    // Ten of them at once: their sounds, events and reactions, by what stands in for them.
+    story.open(&format!("'{at}' --device none"));
+    story.keys(&["7"]);
+    story.wait_for("Stock 200 items");
+    story.keys(&["/"]);
+    story.type_text("placeb/thing");
+    story.keys(&["Enter"]);
+    story.wait_for("20 with");
+    for _ in 0..10 {
+        story.keys(&["x"]);
+    }
+    story.wait_for("edits are for all 10 marked");
+    story.keys(&["W"]);
+    story.wait_for("10 sounds are wired");
+    story.keys(&["X", "Home", "p"]);
+    story.wait_for("hears placeb/thinga: its placeholder");
+    story.keys(&["C-s"]);
+    story.wait_for("saved");
+    story.keys(&["6"]);
+    story.wait_for("placeb/thinga");
+    let told = out(&run(&["stock", at]));
+    assert!(told.contains("200: 0 made, 10 built, 10 hooked"), "{told}");
+    // A file that fits the rule takes the place of both placeholders; the second makes it whole.
+    tone(&project.join("audio/placeb/thinga_01.wav"));
+    story.keys(&["7"]);
+    story.wait_until("one of two is there", |screen| screen.contains("▪ 1/2"));
+    tone(&project.join("audio/placeb/thinga_02.wav"));
+    story.wait_until("both are there", |screen| screen.contains("■ 2/2"));
+    let told = out(&run(&["stock", at]));
+    assert!(told.contains("200: 1 made, 10 built, 10 hooked"), "{told}");
+    // The table is edited elsewhere meanwhile, brought back, and written again: nothing is lost, and it is not written over unasked.
+    std::fs::write(&table, text.replace(";199;", ";1999;").replace("placeb/thingc;one-shot;2", "placeb/thingc;one-shot;5")).unwrap();
+    let said = out(&run(&["stock", at, "import", file]));
+    assert!(said.contains("0 new, 1 changed, 0 gone: 200 items"), "{said}");
+    story.wait_for("changed outside and taken in: stock.csv");
+    assert!(run(&["stock", at, "export", file]).status.success());
+    let back = std::fs::read_to_string(&table).unwrap();
+    assert!(
+        back.starts_with("Asset;Type;Qty;Budget;Comment\n") && back.contains(";1999;") && back.contains("\"wet; old\"") && back.lines().count() == 201,
+        "{back}"
+    );
+    // Both sides change one cell, each otherwise: it is told, and nothing is written until somebody wins.
+    std::fs::write(&table, back.replace("placeb/thingd;one-shot;2", "placeb/thingd;one-shot;7")).unwrap();
+    let own = project.join("stock.csv");
+    std::fs::write(&own, std::fs::read_to_string(&own).unwrap().replace("placeb/thingd;one-shot;2", "placeb/thingd;one-shot;8")).unwrap();
+    let refused = run(&["stock", at, "import", file]);
+    assert!(!refused.status.success() && out(&refused).contains("placeb/thingd, variations: here \"8\", there \"7\""), "{}", out(&refused));
+    assert!(out(&run(&["stock", at, "import", file, "--theirs"])).contains("0 new, 1 changed"));
+    // A bundle has silence for what is not made, and says so.
+    let bundle = story.home.path().join("harbour.bundle");
+    let said = out(&run(&["bundle", at, "-o", bundle.to_str().unwrap()]));
+    assert!(said.contains("placeholders are silent in it"), "{said}");
+    let said = out(&run(&["bundle", at, "-o", bundle.to_str().unwrap(), "--placeholders"]));
+    assert!(!said.contains("silent in it"), "{said}");
+}
