@@ -103,7 +103,7 @@ fn items(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         let lines = [
             "nothing is in the stock yet: n makes an item, or bring in the team's table",
             "with: estampie stock PROJECT import TABLE.csv",
-            "what is not made yet sounds already, as a placeholder of its kind, length and loudness",
+            "what is not made yet sounds already: W wires it, p hears its placeholder",
         ];
         for (row, line) in lines.iter().enumerate() {
             painter.text(area.x + 1, area.y + 2 + row as u16, area.width - 1, line, Role::Secondary);
@@ -244,8 +244,8 @@ fn proof(app: &App, painter: &mut Painter<'_>, area: Rect, (word, evidence): (&'
     let mut title = word.to_owned();
     title[..1].make_ascii_uppercase();
     let aside = match (word, evidence.done) {
-        ("made", Done::Yes) => format!("{} of {wanted}", evidence.by.len()),
-        ("made", _) => format!("{} of {wanted}: a placeholder sounds while there is none", evidence.by.len()),
+        ("made", Done::No) => format!("0 of {wanted}: its placeholder sounds"),
+        ("made", _) => format!("{} of {wanted}", evidence.by.len()),
         ("built", Done::No) => "nothing plays it: W makes its sound".to_owned(),
         ("built", Done::Partly) => "some of its files are not played".to_owned(),
         ("built", Done::Yes) => "played by".to_owned(),

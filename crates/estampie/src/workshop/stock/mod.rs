@@ -182,7 +182,23 @@ impl View for StockList {
 
     fn last_line(&self, app: &App) -> Option<&'static [(&'static str, &'static str)]> {
         const FIELDS: &[(&str, &str)] = &[("enter", "type it"), ("0", "take it out"), ("←", "items"), ("u", "undo"), ("ctrl-s", "save"), ("?", "help")];
-        (app.stock.list == List::Fields).then_some(FIELDS)
+        const ITEMS: &[(&str, &str)] = &[
+            ("→", "its fields"),
+            ("enter", "its sound"),
+            ("n", "new"),
+            ("W", "wire"),
+            ("p", "hear"),
+            ("a", "approve"),
+            ("t", "retake"),
+            ("x", "mark"),
+            ("/", "letters"),
+            (">", "sort"),
+            ("u", "undo"),
+            ("ctrl-s", "save"),
+            (":", "find"),
+            ("?", "help"),
+        ];
+        Some(if app.stock.list == List::Fields { FIELDS } else { ITEMS })
     }
 }
 

@@ -34,7 +34,7 @@ fn an_item_is_made_set_wired_and_heard_before_it_is_made() {
     desk.keys("enter");
     assert!(desk.text("reactions.est").contains("When quay.bell\n  play quay/bell at the emitter\n"), "{}", desk.text("reactions.est"));
     let page = desk.page();
-    assert!(page.contains("When quay.bell") && page.contains("· 0/3") && page.contains("0 of 3: a placeholder sounds"), "{page}");
+    assert!(page.contains("When quay.bell") && page.contains("· 0/3") && page.contains("0 of 3: its placeholder sounds"), "{page}");
     assert!(desk.app.faults.is_empty(), "{:?}", desk.app.faults);
     desk.poll_until("it is loaded", |app| app.loading().is_none());
     desk.keys("p");
