@@ -91,7 +91,7 @@ impl App {
 
 /// What differs, in the place of what happened.
 pub(super) fn draw(painter: &mut Painter<'_>, area: Rect, compared: &Compared) {
-    let count = compared.found.as_ref().map_or_else(|| "…".to_owned(), |found| format!("{} differences, what counts most first", found.len()));
+    let count = compared.found.as_ref().map_or_else(|| "…".to_owned(), |found| format!("{} differences, most first", found.len()));
     painter.heading(area.x, area.y, area.width, "Before, and now", &count);
     let mut y = area.y + 1;
     let time = |at: Option<f64>| at.map_or_else(|| "−".to_owned(), |at| format!("{at:.2}"));
