@@ -13,6 +13,7 @@ pub mod fault;
 pub mod language;
 pub mod midi;
 pub mod moved;
+pub mod recipes;
 pub mod stock;
 pub mod survey;
 pub mod things;

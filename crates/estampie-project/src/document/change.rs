@@ -349,7 +349,7 @@ impl Workspace {
 }
 
 /// A text with another below it, and an empty line between them.
-pub(super) fn appended(before: &str, text: &str) -> String {
+pub(crate) fn appended(before: &str, text: &str) -> String {
     let gap = match before {
         "" => "",
         b if b.ends_with("\n\n") => "",

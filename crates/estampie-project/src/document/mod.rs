@@ -8,6 +8,7 @@ mod change;
 mod change_mix;
 mod change_music;
 mod change_stock;
+pub(crate) use change::appended;
 mod change_world;
 mod copy_mix;
 mod curve;

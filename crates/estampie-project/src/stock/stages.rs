@@ -168,8 +168,8 @@ impl Index {
 fn pieces_begun(document: &Document, piece: &str) -> Vec<String> {
     let Some(of) = document.music.pieces.iter().find(|p| p.name == piece) else { return Vec::new() };
     let mut by: Vec<String> = Vec::new();
-    if !of.waits {
-        by.push(format!("{piece} begins by itself"));
+    if let Some(follows) = of.follows.as_ref().filter(|_| !of.waits) {
+        by.push(format!("{piece} follows {}", follows.subject.value));
     }
     let words = [format!(" {piece} "), format!(" {piece}\n"), format!(" {piece},")];
     for reaction in &document.reactions {

@@ -21,6 +21,7 @@ mod music;
 mod notes;
 mod past;
 mod placed;
+mod put_recipes;
 mod recipes;
 mod rehearsal;
 mod sounds;

@@ -1,5 +1,6 @@
 //! The command line. Exit 0: well; 1: the project or a check is at fault; 2: wrong use.
 
+mod add;
 mod bundle;
 mod check;
 mod compare;
@@ -108,6 +109,8 @@ enum Command {
     Draw(draw::Arguments),
     /// Writes a few pages for the team: what there is, how it stands, and the drawings behind it
     Report(report::Arguments),
+    /// Puts a recipe into a project: what designers build again and again, ready made; without one it lists them
+    Add(add::Arguments),
     /// The list of all that the game will need: how far it is, and its exchange with a spreadsheet
     Stock(stock::Arguments),
     /// Prints facts of audio files
@@ -176,6 +179,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Game(arguments)) => game::run(&arguments),
         Some(Command::Listen(arguments)) => listen::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),
+        Some(Command::Add(arguments)) => add::run(&arguments),
         Some(Command::Stock(arguments)) => stock::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),
         Some(Command::Schema(arguments)) => schema::run(&arguments),

@@ -40,6 +40,8 @@ pub(crate) enum Found {
     Lines(usize),
     /// A new thing of a kind, by its place in the table of kinds.
     New(usize),
+    /// A recipe, to be put in.
+    Recipe(String),
     Device(String),
     Devices,
 }
@@ -92,6 +94,9 @@ fn all(app: &App) -> Vec<Entry> {
     }
     for (place, kind) in KINDS.iter().enumerate().filter(|(_, kind)| kind.several()) {
         add(format!("new {}", kind.word), "project", Found::New(place));
+    }
+    for (name, says) in app.recipes() {
+        add(format!("recipe {name}: {says}"), "recipe", Found::Recipe(name));
     }
     for (place, set) in app.listening.iter().enumerate() {
         add(format!("listen to {}", set.name), "listen", Found::Listen(place));

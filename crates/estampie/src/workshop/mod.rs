@@ -20,6 +20,7 @@ mod overlay;
 pub(crate) mod painter;
 mod playthroughs;
 mod project;
+mod recipes;
 mod rehearsal;
 mod screen;
 mod selected;

@@ -79,6 +79,9 @@ pub(crate) fn clock(frame: u64, rate: u32) -> String {
     format!("{:02}:{:02}.{:03}", ms / 60_000, ms / 1000 % 60, ms % 1000)
 }
 
+/// From so many columns on there is room between the names of the views.
+const ROOMY: u16 = 220;
+
 fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let width = area.width;
     painter.text(1, 0, 2, "❧", Role::Accent);
@@ -102,7 +105,7 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
         x = painter.put(x, 0, 10, view.face().name, style);
         targets.push((Rect { x: from, y: 0, width: x - from, height: 1 }, Rc::new(ToView(place))));
         // What is unsaved, the sound and the clock have to have room beside them.
-        x += if tight { 1 } else { 2 };
+        x += if tight || width < ROOMY { 1 } else { 2 };
     }
     let clock = clock(app.rehearsal.frame(), app.program().rate);
     let (dot, words, role) = match app.rehearsal.player.output() {
@@ -161,8 +164,9 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     if left < 12 {
         return;
     }
-    let end = painter.text(end, 0, 9.min(left), "sound ", Role::Secondary);
-    let left = left.saturating_sub(6);
+    // Where there is little room the sign says enough of what it is.
+    let end = if left < 24 { end } else { painter.text(end, 0, 9, "sound ", Role::Secondary) };
+    let left = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
     painter.text(end, 0, left, &format!("{dot} {words}"), role);
 }
 

@@ -131,6 +131,7 @@ impl App {
             Found::Thing(thing) => self.go_to_thing(thing, false),
             Found::Stand(thing) => self.go_to_thing(thing, true),
             Found::Fields(thing) => self.go_to_fields(thing),
+            Found::Recipe(name) => self.ask_for_recipe(&name),
             Found::New(kind) => self.begin_new_thing(kind),
             Found::Device(name) => {
                 self.rehearsal.player.choose_device(&name);
