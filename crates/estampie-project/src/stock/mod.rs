@@ -1,6 +1,7 @@
 //! The stock (`stock.csv`): every sound that the game will need, before it exists, with what is wanted of it and how far it is.
 
 mod columns;
+mod material;
 mod merge;
 mod placeholder;
 mod rule;
@@ -8,6 +9,7 @@ mod sheet;
 mod stages;
 
 pub use columns::{COLUMNS, Column, Columns};
+pub use material::{Finding, Measured, material};
 pub use merge::{Conflict, Merged, Wins, exported, merge};
 pub use placeholder::{Placeholder, StandIns, is_placeholder};
 pub use rule::{Rule, USUAL, thing_of};

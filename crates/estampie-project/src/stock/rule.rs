@@ -2,11 +2,13 @@
 
 /// A naming rule: words, what stands between them, and digits at the end.
 ///
-/// A word (any letters but N) stands for a name of small letters, digits and `-`; each `N` for a digit; everything else for itself.
+/// A word (any letters but N) stands for a name of small letters, digits and `-`; each `N` for a digit; everything else for itself. Several rules, with commas
+/// between them, may hold beside each other: a file is named by one of them.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Rule {
     text: String,
-    parts: Vec<Part>,
+    /// Each rule by its parts.
+    ways: Vec<Vec<Part>>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,14 +23,19 @@ pub const USUAL: &str = "place/thing_NN";
 
 impl Default for Rule {
     fn default() -> Rule {
-        Rule::read(USUAL).unwrap_or(Rule { text: String::new(), parts: Vec::new() })
+        Rule::read(USUAL).unwrap_or(Rule { text: String::new(), ways: Vec::new() })
     }
 }
 
 impl Rule {
-    /// Reads a rule; `None` if it has no word.
+    /// Reads a rule; `None` if one of its parts has no word.
     #[must_use]
     pub fn read(text: &str) -> Option<Rule> {
+        let ways: Option<Vec<Vec<Part>>> = text.split(',').map(Rule::way).collect();
+        Some(Rule { text: text.trim().to_owned(), ways: ways? })
+    }
+
+    fn way(text: &str) -> Option<Vec<Part>> {
         let mut parts: Vec<Part> = Vec::new();
         for c in text.trim().chars() {
             match (c, parts.last_mut()) {
@@ -39,7 +46,7 @@ impl Rule {
                 (c, _) => parts.push(Part::Itself(c)),
             }
         }
-        parts.contains(&Part::Word).then(|| Rule { text: text.trim().to_owned(), parts })
+        parts.contains(&Part::Word).then_some(parts)
     }
 
     /// As it is written.
@@ -51,15 +58,17 @@ impl Rule {
     /// How many digits number the files of one thing.
     #[must_use]
     pub fn digits(&self) -> usize {
-        self.parts.iter().rev().find_map(|p| if let Part::Digits(n) = p { Some(*n) } else { None }).unwrap_or(0)
+        self.ways.iter().flatten().find_map(|p| if let Part::Digits(n) = p { Some(*n) } else { None }).unwrap_or(0)
     }
 
     /// Whether a file's path below `audio/`, without its ending, is named by the rule. What there is only one of needs no number.
     #[must_use]
     pub fn fits(&self, stem: &str) -> bool {
-        let without = self.parts.len() - usize::from(matches!(self.parts.last(), Some(Part::Digits(_))));
-        let bare = without - usize::from(without < self.parts.len() && matches!(self.parts.get(without.wrapping_sub(1)), Some(Part::Itself(_))));
-        fits(&self.parts, stem) || bare > 0 && bare < self.parts.len() && fits(&self.parts[..bare], stem)
+        self.ways.iter().any(|parts| {
+            let without = parts.len() - usize::from(matches!(parts.last(), Some(Part::Digits(_))));
+            let bare = without - usize::from(without < parts.len() && matches!(parts.get(without.wrapping_sub(1)), Some(Part::Itself(_))));
+            fits(parts, stem) || bare > 0 && bare < parts.len() && fits(&parts[..bare], stem)
+        })
     }
 
     /// A name that fits, near to one that does not: in small letters, with `-` between words, and the number of its end in as many digits as there are.
@@ -77,7 +86,7 @@ impl Rule {
             }
         }
         let name = name.trim_end_matches('-');
-        let before = self.parts.iter().rev().nth(1).and_then(|p| if let Part::Itself(c) = p { Some(*c) } else { None });
+        let before = self.ways.first()?.iter().rev().nth(1).and_then(|p| if let Part::Itself(c) = p { Some(*c) } else { None });
         let text = match (number, self.digits()) {
             (Some(number), digits) if digits > 0 => format!("{name}{}{number:0digits$}", before.map_or(String::new(), String::from)),
             _ => name.to_owned(),
@@ -136,6 +145,10 @@ mod tests {
         assert_eq!(rule.tidied("Step/Plank Wet 3"), Some("step/plank-wet_03".into()));
         assert_eq!(rule.tidied("step/Buoy"), Some("step/buoy".into()));
         assert_eq!(rule.tidied("plank"), None);
+        // Several beside each other; the first says how what is otherwise should be called.
+        let both = Rule::read("place/thing_NN, place/section_part").unwrap();
+        assert!(both.fits("music/drift_reed") && both.fits("step/plank_01") && !both.fits("music/drift_reed_x") && !Rule::default().fits("music/drift_reed"));
+        assert_eq!((both.tidied("Step/Plank 3"), Rule::read("place/thing, ")), (Some("step/plank_03".into()), None));
         let other = Rule::read("thing-NNN").unwrap();
         assert!(other.fits("knock-007") && !other.fits("knock_007") && other.digits() == 3 && Rule::read("NN_").is_none());
     }

@@ -4,11 +4,17 @@ use super::output::{out, print_faults, tell};
 use crate::aside::{Aside, put};
 use crate::failure::Failure;
 use crate::project::{self, Loaded};
-use estampie_project::stock::{self, COLUMNS, Column, Columns, Done, Index, Mark, Sheet, Stages, Wins, merge, text_of};
+use estampie_project::assets::{decode, facts};
+use estampie_project::door;
+use estampie_project::stock::{self, COLUMNS, Column, Columns, Done, Index, Mark, Measured, Sheet, Stages, Wins, merge, text_of};
+use indicatif::ProgressBar;
 use serde_json::json;
 use std::collections::BTreeMap;
-use std::io::Write as _;
+use std::hash::Hasher as _;
+use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 #[derive(clap::Args)]
 pub(super) struct Arguments {
@@ -42,6 +48,8 @@ enum What {
         #[arg(long)]
         dry: bool,
     },
+    /// What is wrong with the audio files: against what is wanted, against the naming rule, and by how they are recorded
+    Material,
     /// Writes the stock into a spreadsheet's table; the columns and the order of one that is there stay
     Export {
         /// The table
@@ -66,6 +74,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
             let wins = if *ours { Some(Wins::Ours) } else { theirs.then_some(Wins::Theirs) };
             import(&mut loaded, file, column, wins, *dry)
         }
+        Some(What::Material) => material_of(&loaded, arguments.json),
         Some(What::Export { file }) => export(&loaded, file),
     }
 }
@@ -164,6 +173,47 @@ fn export(loaded: &Loaded, file: &Path) -> Result<(), Failure> {
     aside.finish()?;
     put(&loaded.workspace.root().join(stock::LAST), ours.text().as_bytes()).map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", stock::LAST)))?;
     out!("{}: {} items", file.display(), loaded.workspace.document().stock.items.len());
+    Ok(())
+}
+
+/// Measures all audio files on all cores, and tells what is wrong with them.
+fn material_of(loaded: &Loaded, as_json: bool) -> Result<(), Failure> {
+    let workspace = &loaded.workspace;
+    let files: Vec<&String> = workspace.audio().iter().collect();
+    let (root, next, heard) = (workspace.root(), AtomicUsize::new(0), Mutex::new(BTreeMap::new()));
+    let bar = if std::io::stderr().is_terminal() && !as_json { ProgressBar::new(files.len() as u64) } else { ProgressBar::hidden() };
+    let measure = |file: &str| -> Result<Measured, String> {
+        let path = door::readable(root, file).map_err(|e| e.to_string())?;
+        let decoded = decode(&path).map_err(|e| e.to_string())?;
+        let mut content = std::hash::DefaultHasher::new();
+        decoded.channels.iter().flatten().for_each(|sample| content.write_u32(sample.to_bits()));
+        content.write_usize(decoded.channels.len());
+        Ok(Measured { facts: facts(&decoded), content: content.finish() })
+    };
+    std::thread::scope(|scope| {
+        for _ in 0..std::thread::available_parallelism().map_or(2, std::num::NonZero::get) {
+            scope.spawn(|| {
+                while let Some(file) = files.get(next.fetch_add(1, Ordering::Relaxed)) {
+                    let measured = measure(file);
+                    bar.inc(1);
+                    if let Ok(mut heard) = heard.lock() {
+                        heard.insert((*file).clone(), measured);
+                    }
+                }
+            });
+        }
+    });
+    bar.finish_and_clear();
+    let found = stock::material(workspace.document(), workspace.audio(), &heard.into_inner().unwrap_or_default());
+    if as_json {
+        let rows: Vec<_> = found.iter().map(|f| json!({ "file": f.file, "what": f.what, "fix": f.fix, "weight": f.weight })).collect();
+        out!("{}", serde_json::to_string_pretty(&rows).map_err(|e| Failure::Fault(e.to_string()))?);
+        return Ok(());
+    }
+    for finding in &found {
+        out!("{}: {}; {}", finding.file, finding.what, finding.fix);
+    }
+    out!("{} files, {} findings", files.len(), found.len());
     Ok(())
 }
 

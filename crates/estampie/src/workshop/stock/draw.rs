@@ -113,6 +113,8 @@ fn items(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     // What there is no room for is left out from the right.
     let mut left = area.width.saturating_sub(4);
     let name = all.iter().map(|i| i.name.chars().count()).max().unwrap_or(0).clamp(10, 30) as u16 + 1;
+    // How far each is counts for more than the end of its name.
+    let name = name.min(left.saturating_sub(3 * STAGE)).max(8);
     left = left.saturating_sub(name + 3 * STAGE);
     let mut room = |width: u16| {
         let fits = left >= width;
