@@ -2,13 +2,14 @@
 
 use super::fields::Reading;
 use super::patterns::matches;
-use super::{BusDoc, Document, Fault, LayerOf, Place, Sources, explore, game, mix, music, settings, sounds, world};
+use super::{BusDoc, Document, Fault, LayerOf, Manifest, Place, Sources, explore, game, mix, music, settings, sounds, world};
 use crate::fault::Lines;
 use crate::language::{expect, playthrough, reactions};
-use crate::stock::{self, Placeholder, StandIns};
+use crate::stock::{self, Placeholder, Rule, StandIns, Stock};
 use estampie_engine::music::exact::number;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::ops::Bound;
 use std::sync::Arc;
 
 /// What was read of each file, and the audio files that there were.
@@ -16,6 +17,17 @@ use std::sync::Arc;
 pub struct Reader {
     available: Available,
     files: BTreeMap<String, Read>,
+    stock: Option<StockRead>,
+}
+
+/// The stock as it was read, and by what.
+#[derive(Debug)]
+struct StockRead {
+    text: Arc<str>,
+    columns: BTreeMap<String, String>,
+    naming: Rule,
+    stock: Arc<Stock>,
+    faults: Vec<Fault>,
 }
 
 /// A file as it was read.
@@ -32,15 +44,18 @@ impl Reader {
     /// to the project.
     pub fn read(&mut self, sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
         let manifest = sources.get("estampie.toml").map(|text| read_file("estampie.toml", text, &Available::default()).part.manifest).unwrap_or_default();
-        let (stock, stock_faults) = sources.get(stock::FILE).map(|text| stock::read(text, &manifest.stock_columns)).unwrap_or_default();
-        let stand_ins = StandIns::of(&stock.items, audio, &manifest.naming);
-        if self.available.files != *audio || self.available.stand_ins != stand_ins {
-            // Patterns in all files may stand for other files now.
-            self.files.clear();
-            self.available = Available { files: audio.clone(), stand_ins };
+        let known = self.read_stock(sources, &manifest);
+        if !known || self.available.files != *audio {
+            let stand_ins = self.stock.as_ref().map(|s| StandIns::of(&s.stock.items, audio, &s.naming)).unwrap_or_default();
+            if self.available.files != *audio || self.available.stand_ins != stand_ins {
+                // Patterns in all files may stand for other files now.
+                self.files.clear();
+                self.available = Available { files: audio.clone(), stand_ins };
+            }
         }
+        let (stock, stock_faults) = self.stock.as_ref().map(|s| (Arc::clone(&s.stock), s.faults.clone())).unwrap_or_default();
         self.files.retain(|file, _| sources.get(file).is_some());
-        let mut document = Document { stock: Arc::new(stock), ..Document::default() };
+        let mut document = Document { stock, ..Document::default() };
         let mut faults = Vec::new();
         let mut first = Firsts::default();
         for (file, text) in sources.files() {
@@ -63,6 +78,21 @@ impl Reader {
     }
 }
 
+impl Reader {
+    /// Reads the stock, unless it is as it was; true if it is.
+    fn read_stock(&mut self, sources: &Sources, manifest: &Manifest) -> bool {
+        let Some(text) = sources.get(stock::FILE) else { return self.stock.take().is_none() };
+        let same = |s: &StockRead| s.text == *text && s.columns == manifest.stock_columns && s.naming == manifest.naming;
+        if self.stock.as_ref().is_some_and(same) {
+            return true;
+        }
+        let (stock, faults) = stock::read(text, &manifest.stock_columns);
+        let (columns, naming) = (manifest.stock_columns.clone(), manifest.naming.clone());
+        self.stock = Some(StockRead { text: Arc::clone(text), columns, naming, stock: Arc::new(stock), faults });
+        false
+    }
+}
+
 /// The audio that files can name: what there is, and what stands in for what is not made yet.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(super) struct Available {
@@ -78,7 +108,10 @@ impl Available {
 
     /// The files of a pattern, or what stands in for them.
     pub(super) fn matching(&self, pattern: &str) -> Vec<String> {
-        let found: Vec<String> = self.files.iter().filter(|file| matches(pattern, file)).cloned().collect();
+        // Only what begins like it is looked at: of twenty thousand files a handful.
+        let begins = pattern.split('*').next().unwrap_or_default();
+        let near = self.files.range::<str, _>((Bound::Included(begins), Bound::Unbounded)).take_while(|file| file.starts_with(begins));
+        let found: Vec<String> = near.filter(|file| matches(pattern, file)).cloned().collect();
         if found.is_empty() { self.stand_ins.matching(pattern).map(Placeholder::name).collect() } else { found }
     }
 
@@ -198,4 +231,46 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
     music.lists.extend(more.lists.iter().filter(|l| first.is("playlist", &l.name, &l.place, faults)).cloned());
     music.instruments.extend(more.instruments.iter().filter(|i| first.is("instrument", &i.name, &i.place, faults)).cloned());
     document.playthroughs.extend(part.playthroughs.iter().cloned());
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Looking only at what begins like a pattern finds what looking at everything finds.
+        #[test]
+        fn a_pattern_stands_for_all_files_that_fit_it(
+            files in prop::collection::btree_set("audio/[ab]{0,2}(/[ab_]{1,3})?(\\.wav)?", 0..30),
+            pattern in "(audio/)?[ab*]{0,3}(/[ab_*]{0,3})?(\\.wav|\\.\\*)?",
+        ) {
+            let available = Available { files: files.clone(), stand_ins: StandIns::default() };
+            let plain: Vec<String> = files.iter().filter(|file| matches(&pattern, file)).cloned().collect();
+            prop_assert_eq!(available.matching(&pattern), plain);
+        }
+    }
+
+    #[test]
+    fn the_stock_is_read_again_only_when_it_or_what_its_columns_are_called_has_changed() {
+        let mut reader = Reader::default();
+        let mut read = |stock: &str, project: &str| {
+            let sources = Sources::from_texts([("stock.csv", stock), ("estampie.toml", project), ("sounds/a.toml", "[a]\ntakes = [\"audio/a/b_*\"]\n")]);
+            let (document, faults) = reader.read(&sources, &BTreeSet::new());
+            (Arc::clone(&document.stock), faults.len(), document.sounds[0].groups.iter().map(|(_, takes)| takes.len()).sum::<usize>())
+        };
+        let project = "format = 1\n";
+        let (first, faults, takes) = read("name,variations\na/b,2\n", project);
+        assert_eq!((first.items.len(), faults, takes), (1, 0, 2));
+        assert!(Arc::ptr_eq(&first, &read("name,variations\na/b,2\n", project).0));
+        // Another number of takes, another naming, another name of the column: read again, and the sound's takes follow.
+        assert_eq!(read("name,variations\na/b,3\n", project).2, 3);
+        assert_eq!(read("name,variations\na/b,3\n", "format = 1\nnaming = \"place/thing_NNN\"\n").2, 3);
+        let (renamed, faults, takes) = read("item,variations\na/b,4\n", "format = 1\nstock-columns = { item = \"name\" }\n");
+        assert_eq!((renamed.items.len(), faults, takes), (1, 0, 4));
+        // Gone: what stood in is missing again.
+        let sources = Sources::from_texts([("estampie.toml", project), ("sounds/a.toml", "[a]\ntakes = [\"audio/a/b_*\"]\n")]);
+        let (document, faults) = reader.read(&sources, &BTreeSet::new());
+        assert!(document.stock.items.is_empty() && faults.iter().any(|f| f.what.contains("no file is named like audio/a/b_*")), "{faults:?}");
+    }
 }

@@ -10,6 +10,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::random::Stream;
 use std::collections::{BTreeMap, BTreeSet};
 use std::f64::consts::TAU;
+use std::ops::Bound;
 
 /// What stands between a placeholder's name and what it is made from.
 pub(super) const SIGN: &str = ".placeholder (";
@@ -231,7 +232,9 @@ impl StandIns {
     /// What stands in for the files of a pattern, if there are none.
     pub fn matching<'a>(&'a self, pattern: &'a str) -> impl Iterator<Item = &'a Placeholder> {
         let stem = stem_of(pattern);
-        self.0.iter().filter(move |(path, _)| matches(stem, path)).map(|(_, placeholder)| placeholder)
+        let begins = stem.split('*').next().unwrap_or_default();
+        let near = self.0.range::<str, _>((Bound::Included(begins), Bound::Unbounded)).take_while(move |(path, _)| path.starts_with(begins));
+        near.filter(move |(path, _)| matches(stem, path)).map(|(_, placeholder)| placeholder)
     }
 
     /// Whether nothing stands in for anything.
