@@ -13,7 +13,6 @@ mod wiring;
 mod world;
 
 pub use audio::{audio_of, wanted_audio};
-pub(crate) use music::map_of;
 
 use crate::assets::Assets;
 use crate::document::{Document, Fault, Place};

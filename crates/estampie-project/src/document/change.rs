@@ -327,7 +327,7 @@ impl Workspace {
         self.replace(name, file, &appended(&before, text));
     }
 
-    pub(super) fn free_name(&self, wanted: &str) -> String {
+    pub(crate) fn free_name(&self, wanted: &str) -> String {
         let taken = |name: &str| self.document().sounds.iter().any(|s| s.name == name);
         if !taken(wanted) {
             return wanted.to_owned();
@@ -360,7 +360,7 @@ pub(crate) fn appended(before: &str, text: &str) -> String {
 }
 
 /// A key as TOML has it: in quotes if need be.
-pub(super) fn quoted(name: &str) -> String {
+pub(crate) fn quoted(name: &str) -> String {
     if name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_')) { name.to_owned() } else { format!("\"{name}\"") }
 }
 

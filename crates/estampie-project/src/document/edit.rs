@@ -358,7 +358,7 @@ impl Workspace {
     }
 
     /// The texts of files with values set in them.
-    pub(super) fn with_values(&self, values: &[(&str, Vec<&str>, NewValue)]) -> Result<Vec<(String, Option<String>)>, Refusal> {
+    pub(crate) fn with_values(&self, values: &[(&str, Vec<&str>, NewValue)]) -> Result<Vec<(String, Option<String>)>, Refusal> {
         let mut files: BTreeMap<&str, DocumentMut> = BTreeMap::new();
         for (file, path, value) in values {
             if !files.contains_key(file) {

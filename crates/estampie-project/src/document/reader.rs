@@ -2,11 +2,12 @@
 
 use super::fields::Reading;
 use super::patterns::matches;
-use super::{BusDoc, Document, Fault, LayerOf, Manifest, Place, Sources, explore, game, mix, music, settings, sounds, world};
+use super::stand_ins::StandIns;
+use super::{BusDoc, Document, Fault, LayerOf, Manifest, PieceDoc, Place, SectionDoc, Sources, explore, game, mix, music, settings, sounds, world};
 use crate::fault::Lines;
 use crate::language::{expect, playthrough, reactions};
-use crate::stock::{self, Placeholder, Rule, StandIns, Stock};
-use estampie_engine::music::exact::number;
+use crate::stock::{self, Placeholder, Rule, Stock};
+use estampie_engine::music::exact::Beats;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::ops::Bound;
@@ -123,16 +124,13 @@ impl Available {
 
 /// Lets what stands in for a layer of music be as long as its section, with a click on each of its beats.
 fn keep_time(document: &mut Document) {
-    let rate = document.manifest.rate;
     for piece in &mut document.music.pieces {
         let mut named: Vec<(usize, usize, String)> = Vec::new();
         for (at, section) in piece.sections.iter().enumerate() {
             for (of, layer) in section.layers.iter().enumerate() {
                 let LayerOf::File(file) = &layer.of else { continue };
                 let Some(placeholder) = Placeholder::read(&file.value) else { continue };
-                let map = crate::compile::map_of(piece, section, rate);
-                let seconds = number(map.time(map.length())) / f64::from(rate);
-                let count = section.metre.first().map_or(piece.metre.count, |(_, metre)| metre.count);
+                let (seconds, count) = long(piece, section);
                 let beats = f64::from(section.bars) * f64::from(count);
                 named.push((at, of, placeholder.in_time(seconds, beats * 60.0 / seconds.max(0.01), count).name()));
             }
@@ -143,6 +141,18 @@ fn keep_time(document: &mut Document) {
             }
         }
     }
+}
+
+/// How long a section is in seconds, and how many beats its first bar has.
+fn long(piece: &PieceDoc, section: &SectionDoc) -> (f64, u32) {
+    let number = |beats: Beats| *beats.numer() as f64 / *beats.denom() as f64;
+    let (mut seconds, mut tempo, mut metre) = (0.0, piece.tempo, piece.metre);
+    for bar in 1..=section.bars {
+        tempo = section.tempo.iter().find(|(at, _)| *at == bar).map_or(tempo, |(_, tempo)| *tempo);
+        metre = section.metre.iter().find(|(at, _)| *at == bar).map_or(metre, |(_, metre)| *metre);
+        seconds += number(metre.bar() / metre.beat()) * 60.0 / number(tempo).max(1.0);
+    }
+    (seconds, section.metre.iter().find(|(at, _)| *at == 1).map_or(piece.metre.count, |(_, metre)| metre.count))
 }
 
 /// Where each name that several files may give stands first.

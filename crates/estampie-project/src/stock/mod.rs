@@ -1,23 +1,19 @@
 //! The stock (`stock.csv`): every sound that the game will need, before it exists, with what is wanted of it and how far it is.
 
 mod columns;
-mod material;
 mod merge;
 mod placeholder;
 mod rule;
 mod sheet;
-mod stages;
 
 pub use columns::{COLUMNS, Column, Columns};
-pub use material::{Finding, Measured, material};
 pub use merge::{Conflict, Merged, Wins, exported, merge};
-pub use placeholder::{Placeholder, StandIns, is_placeholder};
+pub use placeholder::{Placeholder, is_placeholder};
 pub use rule::{Rule, USUAL, thing_of};
 pub use sheet::{Sheet, text_of};
-pub use stages::{Done, Evidence, Index, Stages};
 
-use crate::document::{Refusal, did_you_mean};
-use crate::fault::{Fault, Place};
+use crate::fault::{Fault, Place, did_you_mean};
+use crate::refusal::Refusal;
 use std::collections::{BTreeMap, HashMap};
 
 /// The stock's file.

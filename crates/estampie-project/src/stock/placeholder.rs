@@ -3,14 +3,11 @@
 //! A placeholder is a take whose name says all that it is made from, so that whoever sees the name knows it for one:
 //! `audio/step/plank_01.placeholder (one-shot, 0.4 s, -20 LUFS, mono)`.
 
-use super::{Item, Kind, Rule, thing_of};
-use crate::document::patterns::matches;
+use super::{Item, Kind, thing_of};
 use ebur128::{EbuR128, Mode};
 use estampie_engine::names::NameKey;
 use estampie_engine::random::Stream;
-use std::collections::{BTreeMap, BTreeSet};
 use std::f64::consts::TAU;
-use std::ops::Bound;
 
 /// What stands between a placeholder's name and what it is made from.
 pub(super) const SIGN: &str = ".placeholder (";
@@ -45,7 +42,9 @@ fn usual_seconds(kind: Kind) -> f64 {
 }
 
 impl Placeholder {
-    fn of(item: &Item, stem: &str) -> Placeholder {
+    /// Of an item, for the file of a path without its ending.
+    #[must_use]
+    pub fn of(item: &Item, stem: &str) -> Placeholder {
         let wide = matches!(item.kind, Kind::Bed | Kind::Layer | Kind::Stinger);
         Placeholder {
             stem: stem.to_owned(),
@@ -198,59 +197,13 @@ fn at_loudness(channels: &mut [Vec<f32>], rate: u32, lufs: f64) {
     channels.iter_mut().flatten().for_each(|sample| *sample *= gain);
 }
 
-/// The placeholders of a project, by the paths of the files that they stand for, without endings.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct StandIns(BTreeMap<String, Placeholder>);
-
-/// A path without its ending.
-fn stem_of(path: &str) -> &str {
-    path.rsplit_once('.').filter(|(_, ending)| !ending.contains('/')).map_or(path, |(stem, _)| stem)
-}
-
-impl StandIns {
-    /// For all items of which there is no file yet.
-    #[must_use]
-    pub fn of<'a>(items: impl IntoIterator<Item = &'a Item>, audio: &BTreeSet<String>, rule: &Rule) -> StandIns {
-        let there: BTreeSet<&str> = audio.iter().map(|file| thing_of(file)).collect();
-        let digits = rule.digits().max(1);
-        let mut all = BTreeMap::new();
-        for item in items.into_iter().filter(|item| !there.contains(item.name.as_str())) {
-            for number in 1..=item.variations.max(1) {
-                let stem = if item.variations > 1 { format!("audio/{}_{number:0digits$}", item.name) } else { format!("audio/{}", item.name) };
-                all.insert(stem.clone(), Placeholder::of(item, &stem));
-            }
-        }
-        StandIns(all)
-    }
-
-    /// What stands in for a file that is not there.
-    #[must_use]
-    pub fn find(&self, path: &str) -> Option<&Placeholder> {
-        self.0.get(stem_of(path))
-    }
-
-    /// What stands in for the files of a pattern, if there are none.
-    pub fn matching<'a>(&'a self, pattern: &'a str) -> impl Iterator<Item = &'a Placeholder> {
-        let stem = stem_of(pattern);
-        let begins = stem.split('*').next().unwrap_or_default();
-        let near = self.0.range::<str, _>((Bound::Included(begins), Bound::Unbounded)).take_while(move |(path, _)| path.starts_with(begins));
-        near.filter(move |(path, _)| matches(stem, path)).map(|(_, placeholder)| placeholder)
-    }
-
-    /// Whether nothing stands in for anything.
-    #[must_use]
-    pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use proptest::prelude::*;
 
     fn item(text: &str) -> Item {
-        let (stock, faults) = super::super::read(&format!("name,kind,variations,channels,length,loudness\n{text}\n"), &BTreeMap::new());
+        let (stock, faults) = super::super::read(&format!("name,kind,variations,channels,length,loudness\n{text}\n"), &std::collections::BTreeMap::new());
         assert!(faults.is_empty(), "{faults:?}");
         stock.items[0].clone()
     }
@@ -259,17 +212,6 @@ mod tests {
         let mut meter = EbuR128::new(channels.len() as u32, rate, Mode::I).unwrap();
         meter.add_frames_planar_f32(&channels.iter().map(Vec::as_slice).collect::<Vec<_>>()).unwrap();
         meter.loudness_global().unwrap()
-    }
-
-    #[test]
-    fn what_has_no_file_yet_is_found_by_path_and_by_pattern() {
-        let items = [item("step/plank,one-shot,3,mono,0.3 s,-20"), item("quay/bed,bed,,,,"), item("sonar/ping,one-shot,,,,")];
-        let audio = ["audio/sonar/ping.wav".to_owned()].into();
-        let all = StandIns::of(&items, &audio, &Rule::default());
-        let names = |pattern: &str| all.matching(pattern).map(Placeholder::name).collect::<Vec<_>>();
-        assert_eq!(names("audio/step/plank_*.flac")[0], "audio/step/plank_01.placeholder (one-shot, 0.3 s, -20 LUFS, mono)");
-        assert_eq!((names("audio/step/plank_*.flac").len(), names("audio/step/plank_*").len(), names("audio/*/b*.wav").len()), (3, 3, 1));
-        assert!(all.find("audio/quay/bed.ogg").is_some() && all.find("audio/sonar/ping.wav").is_none() && all.find("audio/step/plank_04.wav").is_none());
     }
 
     #[test]

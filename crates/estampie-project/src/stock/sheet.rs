@@ -1,6 +1,6 @@
 //! A table of comma-separated values as a spreadsheet program writes and reads it (RFC 4180): rows of cells, whatever stands between them.
 
-use crate::document::Refusal;
+use crate::refusal::Refusal;
 
 /// The most rows that are read.
 const MOST_ROWS: usize = 200_000;

@@ -20,17 +20,21 @@ const ENGINE: [(&str, &[&str]); 8] = [
 ];
 
 /// The rooms of a project, likewise.
-const PROJECT: [(&str, &[&str]); 11] = [
+const PROJECT: [(&str, &[&str]); 15] = [
     ("fault", &[]),
     ("door", &[]),
     ("midi", &[]),
     ("language", &["fault"]),
-    ("document", &["fault", "door", "language"]),
+    ("refusal", &["fault"]),
+    ("stock", &["fault", "refusal", "language"]),
+    ("document", &["fault", "refusal", "door", "language", "stock"]),
     ("complete", &["fault", "language", "document"]),
     ("moved", &["fault", "document"]),
-    ("assets", &["door", "midi"]),
+    ("assets", &["door", "midi", "stock"]),
     ("compile", &["fault", "midi", "language", "document", "assets"]),
     ("survey", &["fault", "language", "document"]),
+    ("progress", &["fault", "language", "stock", "document", "assets", "compile"]),
+    ("recipes", &["door", "language", "stock", "document", "assets", "compile"]),
     ("things", &["fault", "door", "language", "document", "assets", "compile"]),
 ];
 

@@ -6,7 +6,8 @@ use crate::failure::Failure;
 use crate::project::{self, Loaded};
 use estampie_project::assets::{decode, facts};
 use estampie_project::door;
-use estampie_project::stock::{self, COLUMNS, Column, Columns, Done, Index, Mark, Measured, Sheet, Stages, Wins, merge, text_of};
+use estampie_project::progress::{Done, Index, Measured, Stages};
+use estampie_project::stock::{self, COLUMNS, Column, Columns, Mark, Sheet, Wins, merge, text_of};
 use indicatif::ProgressBar;
 use serde_json::json;
 use std::collections::BTreeMap;
@@ -204,7 +205,7 @@ fn material_of(loaded: &Loaded, as_json: bool) -> Result<(), Failure> {
         }
     });
     bar.finish_and_clear();
-    let found = stock::material(workspace.document(), workspace.audio(), &heard.into_inner().unwrap_or_default());
+    let found = estampie_project::progress::material(workspace.document(), workspace.audio(), &heard.into_inner().unwrap_or_default());
     if as_json {
         let rows: Vec<_> = found.iter().map(|f| json!({ "file": f.file, "what": f.what, "fix": f.fix, "weight": f.weight })).collect();
         out!("{}", serde_json::to_string_pretty(&rows).map_err(|e| Failure::Fault(e.to_string()))?);

@@ -5,7 +5,8 @@ use crate::workshop::app::App;
 use crate::workshop::painter::{Painter, Sees, cut, rows_of};
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
-use estampie_project::stock::{COLUMNS, Column, Done, Evidence, Mark};
+use estampie_project::progress::{Done, Evidence};
+use estampie_project::stock::{COLUMNS, Column, Mark};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 

@@ -1,6 +1,7 @@
 //! Groups of items: by how far they are, by what was said of them, by kind, person and deadline.
 
-use estampie_project::stock::{Column, Done, Item, Kind, Mark, Stages, read_date};
+use estampie_project::progress::{Done, Stages};
+use estampie_project::stock::{Column, Item, Kind, Mark, read_date};
 use std::collections::BTreeMap;
 
 /// What makes an item one of a group.

@@ -1,6 +1,6 @@
 //! Why an edit is not made.
 
-use super::Fault;
+use crate::fault::Fault;
 use estampie_engine::units::ValueError;
 
 /// Why an edit is not made, and what can be done instead. Nothing has been changed then.

@@ -1,9 +1,9 @@
 //! Changing the stock, and making of its items what plays them.
 
-use super::change::{appended, quoted};
-use super::{NewValue, Refusal, Workspace};
+use super::Index;
+use crate::document::{NewValue, Refusal, Workspace, appended, quoted};
 use crate::language::lex::is_name;
-use crate::stock::{self, Column, Index, Item, Kind};
+use crate::stock::{self, Column, Item, Kind};
 use std::collections::BTreeMap;
 
 impl Workspace {
@@ -175,7 +175,7 @@ mod tests {
         assert_eq!(events, ["step.plank", "quay.bed.begin", "quay.bed.end", "guide.hello"]);
         let index = Index::new(workspace.document(), workspace.audio());
         let stages: Vec<_> = workspace.document().stock.items.iter().map(|item| index.stages(item).all().map(|(_, e)| e.done)).collect();
-        use crate::stock::Done::{No, Yes};
+        use crate::progress::Done::{No, Yes};
         assert_eq!(stages, [[No, Yes, Yes], [No, Yes, Yes], [No, Yes, Yes], [No, No, No]]);
         assert!(workspace.build_items(&["music/drum".to_owned()], None).unwrap_err().to_string().contains("belongs into a piece"));
         // One step back takes all of it out.
@@ -206,5 +206,27 @@ mod tests {
         assert_eq!(names(&workspace), ["step/silt Ada"]);
         assert_eq!(workspace.undo().unwrap().as_deref(), Some("step/plank taken out of the stock"));
         assert_eq!(names(&workspace).len(), 2);
+    }
+
+    #[test]
+    fn what_stands_in_for_a_layer_is_as_long_as_its_section() {
+        let (folder, _) = workspace("name,kind\nmusic/low,layer\n");
+        std::fs::create_dir_all(folder.path().join("music")).unwrap();
+        for (piece, section, seconds) in [
+            ("tempo = \"92\"", "bars = 8", 8.0 * 4.0 * 60.0 / 92.0),
+            ("tempo = \"90\"\nmetre = \"6/8\"", "bars = 4", 4.0 * 2.0 * 60.0 / 90.0),
+            ("tempo = \"120\"", "bars = 4\ntempo = [\"1: 120\", \"3: 60\"]\nmetre = [\"1: 4/4\", \"4: 3/4\"]", 2.0 * 2.0 + 4.0 + 3.0),
+        ] {
+            let text = format!("[piece.p]\n{piece}\n[piece.p.section.a]\n{section}\n[piece.p.section.a.layer.l]\nfile = \"audio/music/low.flac\"\n");
+            std::fs::write(folder.path().join("music/p.toml"), text).unwrap();
+            let workspace = Workspace::open(folder.path()).unwrap();
+            assert!(workspace.faults().is_empty(), "{:?}", workspace.faults());
+            let wanted = crate::compile::wanted_audio(workspace.document());
+            let (name, goes) = wanted.first_key_value().unwrap();
+            let said: f64 = name.split(", ").find_map(|part| part.strip_suffix(" s")).unwrap().parse().unwrap();
+            assert!((said - seconds).abs() < 1e-6, "{name}: {said}, not {seconds}");
+            // As the compiler has it: it is closed into a round.
+            assert!(matches!(goes, crate::assets::Goes::RoundIf(lengths) if (lengths[0] - said).abs() < 1e-4), "{name}: {goes:?}");
+        }
     }
 }

@@ -1,9 +1,9 @@
 //! What is wrong with a project's audio files: against what is wanted of them, against the naming rule, and by how they are recorded.
 
-use super::{Item, Kind, thing_of};
 use crate::assets::{Facts, Goes};
 use crate::compile::wanted_audio;
 use crate::document::Document;
+use crate::stock::{Column, Item, Kind, thing_of};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// A file as it was measured.
@@ -103,7 +103,7 @@ pub fn material(document: &Document, audio: &BTreeSet<String>, heard: &BTreeMap<
             add(file, 5, format!("it begins with {:.0} ms of silence, and comes so much too late", facts.silence_head * 1e3), "trim its head");
         }
         if item.seconds.is_some_and(|wanted| seconds > LONG * wanted) {
-            add(file, 4, format!("it is {seconds:.2} s long, and {} is wanted", item.text(super::Column::Length)), "trim it, or change what is wanted");
+            add(file, 4, format!("it is {seconds:.2} s long, and {} is wanted", item.text(Column::Length)), "trim it, or change what is wanted");
         }
         let apart = item.lufs.filter(|_| facts.loudness.is_finite()).map(|wanted| facts.loudness - wanted);
         if let Some(apart) = apart.filter(|apart| apart.abs() > LOUDNESS) {

@@ -1,7 +1,7 @@
 //! How far each item of the stock is: made (its files are there), built (a sound plays them), hooked (the game reaches that sound); each with its evidence.
 
-use super::{Item, thing_of};
 use crate::document::{Document, LayerOf, TakeDoc, uses_of_all};
+use crate::stock::{Item, thing_of};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// How far a stage is.

@@ -1,0 +1,64 @@
+//! What stands in for audio that is not made yet: a placeholder for each file that an item of the stock will have.
+
+use super::patterns::matches;
+use crate::stock::{Item, Placeholder, Rule, thing_of};
+use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Bound;
+
+/// The placeholders of a project, by the paths of the files that they stand for, without endings.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(super) struct StandIns(BTreeMap<String, Placeholder>);
+
+/// A path without its ending.
+fn stem_of(path: &str) -> &str {
+    path.rsplit_once('.').filter(|(_, ending)| !ending.contains('/')).map_or(path, |(stem, _)| stem)
+}
+
+impl StandIns {
+    /// For all items of which there is no file yet.
+    pub(super) fn of<'a>(items: impl IntoIterator<Item = &'a Item>, audio: &BTreeSet<String>, rule: &Rule) -> StandIns {
+        let there: BTreeSet<&str> = audio.iter().map(|file| thing_of(file)).collect();
+        let digits = rule.digits().max(1);
+        let mut all = BTreeMap::new();
+        for item in items.into_iter().filter(|item| !there.contains(item.name.as_str())) {
+            for number in 1..=item.variations.max(1) {
+                let stem = if item.variations > 1 { format!("audio/{}_{number:0digits$}", item.name) } else { format!("audio/{}", item.name) };
+                all.insert(stem.clone(), Placeholder::of(item, &stem));
+            }
+        }
+        StandIns(all)
+    }
+
+    /// What stands in for a file that is not there.
+    pub(super) fn find(&self, path: &str) -> Option<&Placeholder> {
+        self.0.get(stem_of(path))
+    }
+
+    /// What stands in for the files of a pattern, if there are none.
+    pub(super) fn matching<'a>(&'a self, pattern: &'a str) -> impl Iterator<Item = &'a Placeholder> {
+        let stem = stem_of(pattern);
+        let begins = stem.split('*').next().unwrap_or_default();
+        let near = self.0.range::<str, _>((Bound::Included(begins), Bound::Unbounded)).take_while(move |(path, _)| path.starts_with(begins));
+        near.filter(move |(path, _)| matches(stem, path)).map(|(_, placeholder)| placeholder)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn item(text: &str) -> Item {
+        crate::stock::read(&format!("name,kind,variations,channels,length,loudness\n{text}\n"), &BTreeMap::new()).0.items[0].clone()
+    }
+
+    #[test]
+    fn what_has_no_file_yet_is_found_by_path_and_by_pattern() {
+        let items = [item("step/plank,one-shot,3,mono,0.3 s,-20"), item("quay/bed,bed,,,,"), item("sonar/ping,one-shot,,,,")];
+        let audio = ["audio/sonar/ping.wav".to_owned()].into();
+        let all = StandIns::of(&items, &audio, &Rule::default());
+        let names = |pattern: &str| all.matching(pattern).map(Placeholder::name).collect::<Vec<_>>();
+        assert_eq!(names("audio/step/plank_*.flac")[0], "audio/step/plank_01.placeholder (one-shot, 0.3 s, -20 LUFS, mono)");
+        assert_eq!((names("audio/step/plank_*.flac").len(), names("audio/step/plank_*").len(), names("audio/*/b*.wav").len()), (3, 3, 1));
+        assert!(all.find("audio/quay/bed.ogg").is_some() && all.find("audio/sonar/ping.wav").is_none() && all.find("audio/step/plank_04.wav").is_none());
+    }
+}
