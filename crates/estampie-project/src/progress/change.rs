@@ -3,7 +3,7 @@
 use super::Index;
 use crate::document::{NewValue, Refusal, Workspace, appended, quoted};
 use crate::language::lex::is_name;
-use crate::stock::{self, Column, Item, Kind};
+use crate::stock::{self, Column, Item, Kind, Sheet};
 use std::collections::BTreeMap;
 
 impl Workspace {
@@ -82,30 +82,33 @@ impl Workspace {
     }
 
     /// Makes of items what plays them, as one edit: of each a sound, unless one plays it, its event, and the reaction between them. An event is called like
-    /// its item with `.` for `/` unless `event` says otherwise; of what goes on, a second one ends it. Gives the sounds.
+    /// its item with `.` for `/` unless it is said beside the name; of what goes on, a second one ends it. Gives the sounds.
     ///
     /// # Errors
     /// When an item belongs to music, or an event's name cannot be one.
-    pub fn build_items(&mut self, names: &[String], event: Option<&str>) -> Result<Vec<String>, Refusal> {
+    pub fn build_items(&mut self, wanted: &[(String, Option<String>)]) -> Result<Vec<String>, Refusal> {
         let index = Index::new(self.document(), self.audio());
         let (mut events, mut reactions, mut sounds): (Vec<String>, String, Vec<String>) = (Vec::new(), String::new(), Vec::new());
-        let mut files: BTreeMap<String, String> = BTreeMap::new();
-        for name in names {
+        let (mut files, mut made): (BTreeMap<String, String>, BTreeMap<String, String>) = Default::default();
+        for (name, event) in wanted {
             let item = self.item(name)?.clone();
             if matches!(item.kind, Kind::Layer | Kind::Stinger) {
                 return Err(format!("{name} is a {}: it belongs into a piece, which 4 shows", item.kind.word()).into());
             }
-            let event = event.map_or_else(|| name.replace('/', "."), str::to_owned);
+            let event = event.clone().unwrap_or_else(|| name.replace('/', "."));
             if !is_name(&event) || event.contains('/') {
                 return Err(format!("\"{event}\" cannot be the name of an event; write small letters, - and .").into());
             }
-            let sound = match index.players(name).find(|player| self.document().sounds.iter().any(|s| s.name == **player)) {
-                Some(player) => player.to_owned(),
+            let player = index.players(name).find(|player| self.document().sounds.iter().any(|s| s.name == **player)).map(str::to_owned);
+            // Several events may ask for one item.
+            let sound = match player.or_else(|| made.get(name).cloned()) {
+                Some(player) => player,
                 None => {
                     let sound = if self.document().sounds.iter().any(|s| s.name == *name) { self.free_name(name) } else { name.clone() };
                     let file = self.file_for(&sound);
                     let before = files.remove(&file).unwrap_or_else(|| self.sources().get(&file).map_or(String::new(), ToString::to_string));
                     files.insert(file, appended(&before, &sound_of(&sound, &item)));
+                    made.insert(name.clone(), sound.clone());
                     sound
                 }
             };
@@ -128,10 +131,32 @@ impl Workspace {
         let before = self.sources().get("reactions.est").map_or(String::new(), ToString::to_string);
         changed.push(("reactions.est".into(), Some(appended(&before, &reactions))));
         changed.extend(files.into_iter().map(|(file, text)| (file, Some(text))));
-        let of = if let [name] = names { name.clone() } else { format!("{} items", names.len()) };
+        let of = if let [(name, _)] = wanted { name.clone() } else { format!("{} items", wanted.len()) };
         self.change_if_read(&format!("{of} built and wired"), changed)?;
         Ok(sounds)
     }
+}
+
+/// What a table of the game's actions says: the item of each event. Its columns are found by what they are called: event or action, and item, sound or name.
+///
+/// # Errors
+/// When it has no such columns, or a row has only one of them, with its line.
+pub fn actions_in(text: &str) -> Result<Vec<(String, Option<String>)>, Refusal> {
+    let sheet = Sheet::parse(text)?;
+    let heads: Vec<String> = sheet.rows.first().into_iter().flatten().map(|head| head.trim().to_lowercase()).collect();
+    let find = |words: &[&str]| heads.iter().position(|head| words.contains(&head.as_str()));
+    let (Some(event), Some(item)) = (find(&["event", "action", "events", "actions"]), find(&["item", "sound", "name", "items", "sounds"])) else {
+        return Err(format!("a table of actions has a column event and a column item; it has {}", heads.join(", ")).into());
+    };
+    let mut list = Vec::new();
+    for row in 1..sheet.rows.len() {
+        match (sheet.cell(row, event).trim(), sheet.cell(row, item).trim()) {
+            ("", "") => {}
+            ("", _) | (_, "") => return Err(format!("line {}: it has no event or no item", sheet.lines[row]).into()),
+            (event, item) => list.push((item.to_owned(), Some(event.to_owned()))),
+        }
+    }
+    Ok(list)
 }
 
 /// A sound of an item, as text. Its takes are whatever files the item has, or what stands in for them.
@@ -163,7 +188,7 @@ mod tests {
     fn items_become_sounds_with_their_events_and_reactions_by_one_edit() {
         let (_folder, mut workspace) = workspace("name,kind,variations\nstep/plank,one-shot,4\nquay/bed,bed,\nguide/hello,lines,3\nmusic/drum,layer,\n");
         let names = ["step/plank", "quay/bed", "guide/hello"].map(str::to_owned);
-        assert_eq!(workspace.build_items(&names, None).unwrap(), names);
+        assert_eq!(workspace.build_items(&names.clone().map(|name| (name, None))).unwrap(), names);
         assert_eq!(workspace.faults().iter().map(ToString::to_string).collect::<Vec<_>>(), Vec::<String>::new());
         let text = workspace.sources().get("reactions.est").unwrap().to_string();
         for line in
@@ -177,7 +202,7 @@ mod tests {
         let stages: Vec<_> = workspace.document().stock.items.iter().map(|item| index.stages(item).all().map(|(_, e)| e.done)).collect();
         use crate::progress::Done::{No, Yes};
         assert_eq!(stages, [[No, Yes, Yes], [No, Yes, Yes], [No, Yes, Yes], [No, No, No]]);
-        assert!(workspace.build_items(&["music/drum".to_owned()], None).unwrap_err().to_string().contains("belongs into a piece"));
+        assert!(workspace.build_items(&[("music/drum".to_owned(), None)]).unwrap_err().to_string().contains("belongs into a piece"));
         // One step back takes all of it out.
         workspace.undo().unwrap();
         assert!(workspace.document().sounds.is_empty() && workspace.document().events.is_empty() && workspace.sources().get("reactions.est").is_none());
@@ -186,7 +211,7 @@ mod tests {
     #[test]
     fn what_stands_in_gives_way_to_the_first_file_and_names_follow() {
         let (folder, mut workspace) = workspace("name,kind,variations,length\nstep/plank,one-shot,3,0.2 s\n");
-        workspace.build_items(&["step/plank".to_owned()], Some("step")).unwrap();
+        workspace.build_items(&[("step/plank".to_owned(), Some("step".to_owned()))]).unwrap();
         let takes = |workspace: &Workspace| crate::compile::wanted_audio(workspace.document()).into_keys().collect::<Vec<_>>();
         assert_eq!(takes(&workspace).len(), 3);
         assert!(takes(&workspace)[0] == "audio/step/plank_01.placeholder (one-shot, 0.2 s, -23 LUFS, mono)", "{:?}", takes(&workspace));
@@ -228,5 +253,23 @@ mod tests {
             // As the compiler has it: it is closed into a round.
             assert!(matches!(goes, crate::assets::Goes::RoundIf(lengths) if (lengths[0] - said).abs() < 1e-4), "{name}: {goes:?}");
         }
+    }
+
+    #[test]
+    fn a_table_of_actions_wires_each_to_its_item_by_one_edit() {
+        let table = "Item;Action;who\nstep/plank;foot.down;x\n;;\nquay/bell;ring;\nstep/plank;foot.drag;\n";
+        let list = actions_in(table).unwrap();
+        assert_eq!(list[0], ("step/plank".to_owned(), Some("foot.down".to_owned())));
+        assert!(actions_in("a,b\n").unwrap_err().to_string().contains("it has a, b"));
+        assert!(actions_in("event,item\nx,\n").unwrap_err().to_string().starts_with("line 2: it has no event"));
+        let (_folder, mut workspace) = workspace("name,variations\nstep/plank,2\nquay/bell,1\n");
+        // An item that several actions ask for is one sound.
+        assert_eq!(workspace.build_items(&list).unwrap(), ["step/plank", "quay/bell", "step/plank"]);
+        assert!(workspace.faults().is_empty(), "{:?}", workspace.faults());
+        let text = workspace.sources().get("reactions.est").unwrap().to_string();
+        assert!(text.contains("When foot.drag\n  play step/plank at the emitter\n") && text.contains("When ring\n  play quay/bell"), "{text}");
+        assert_eq!(workspace.document().sounds.len(), 2);
+        workspace.undo().unwrap();
+        assert!(workspace.document().sounds.is_empty());
     }
 }

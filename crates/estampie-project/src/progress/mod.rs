@@ -4,5 +4,6 @@ mod change;
 mod material;
 mod stages;
 
+pub use change::actions_in;
 pub use material::{Finding, Measured, material};
 pub use stages::{Done, Evidence, Index, Stages};

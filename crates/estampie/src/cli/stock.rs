@@ -6,7 +6,7 @@ use crate::failure::Failure;
 use crate::project::{self, Loaded};
 use estampie_project::assets::{decode, facts};
 use estampie_project::door;
-use estampie_project::progress::{Done, Index, Measured, Stages};
+use estampie_project::progress::{Done, Index, Measured, Stages, actions_in};
 use estampie_project::stock::{self, COLUMNS, Column, Columns, Mark, Sheet, Wins, merge, text_of};
 use indicatif::ProgressBar;
 use serde_json::json;
@@ -51,6 +51,11 @@ enum What {
     },
     /// What is wrong with the audio files: against what is wanted, against the naming rule, and by how they are recorded
     Material,
+    /// Makes what plays each item for a table of the game's actions, with columns event and item: sounds, events, reactions
+    Wire {
+        /// The table
+        file: PathBuf,
+    },
     /// Writes the stock into a spreadsheet's table; the columns and the order of one that is there stay
     Export {
         /// The table
@@ -76,6 +81,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
             import(&mut loaded, file, column, wins, *dry)
         }
         Some(What::Material) => material_of(&loaded, arguments.json),
+        Some(What::Wire { file }) => wire(&mut loaded, file),
         Some(What::Export { file }) => export(&loaded, file),
     }
 }
@@ -155,6 +161,17 @@ fn import(loaded: &mut Loaded, file: &Path, column: &[(String, String)], wins: O
     } else {
         Err(Failure::Fault(format!("{} of its cells hold what they cannot: they are kept, and count as empty", faults.len())))
     }
+}
+
+fn wire(loaded: &mut Loaded, file: &Path) -> Result<(), Failure> {
+    let list = actions_in(&text_in(file)?).map_err(|e| Failure::Fault(format!("{}: {e}", file.display())))?;
+    let workspace = &mut loaded.workspace;
+    let sounds = workspace.build_items(&list).map_err(|e| Failure::Fault(format!("nothing was written: {e}")))?;
+    workspace.save(false).map_err(|e| Failure::Fault(e.to_string()))?;
+    for ((_, event), sound) in list.iter().zip(&sounds) {
+        out!("{} plays {sound}", event.as_deref().unwrap_or_default());
+    }
+    Ok(())
 }
 
 fn export(loaded: &Loaded, file: &Path) -> Result<(), Failure> {

@@ -82,6 +82,12 @@ fn a_table_comes_in_ten_are_wired_and_heard_and_stages_move_as_files_come() {
     let refused = run(&["stock", at, "import", file]);
     assert!(!refused.status.success() && out(&refused).contains("placeb/thingd, variations: here \"8\", there \"7\""), "{}", out(&refused));
     assert!(out(&run(&["stock", at, "import", file, "--theirs"])).contains("0 new, 1 changed"));
+    // A table of the game's actions wires items of its own.
+    let actions = story.home.path().join("actions.csv");
+    std::fs::write(&actions, "event,item\nbell.rung,placec/thinga\nbell.hit,placec/thinga\n").unwrap();
+    let said = out(&run(&["stock", at, "wire", actions.to_str().unwrap()]));
+    assert!(said.contains("bell.rung plays placec/thinga") && said.contains("bell.hit plays placec/thinga"), "{said}");
+    assert!(out(&run(&["stock", at])).contains("11 built, 11 hooked"));
     // A bundle has silence for what is not made, and says so.
     let bundle = story.home.path().join("harbour.bundle");
     let said = out(&run(&["bundle", at, "-o", bundle.to_str().unwrap()]));

@@ -34,7 +34,7 @@ pub(crate) struct Sounds;
 static FACE: Face = Face {
     name: NAME,
     key: '3',
-    says: "the recipes",
+    says: "takes, how they vary, what moves them, limits",
     keys: KEYS,
     mouse: &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"],
     widths: WIDTHS,

@@ -356,7 +356,7 @@ impl App {
 
     fn build_items(&mut self, names: &[String], event: Option<&str>) -> Result<(), estampie_project::document::Refusal> {
         self.workspace.begin_anew();
-        let sounds = self.workspace.build_items(names, event)?;
+        let sounds = self.workspace.build_items(&names.iter().map(|name| (name.clone(), event.map(str::to_owned))).collect::<Vec<_>>())?;
         self.recompile();
         let what = if let [sound] = sounds.as_slice() { format!("{sound} is wired") } else { format!("{} sounds are wired", sounds.len()) };
         self.say(format!("{what}: p hears it, 2 shows the reactions, u takes all of it back"));
