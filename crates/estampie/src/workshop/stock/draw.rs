@@ -3,6 +3,7 @@
 use super::{ClickField, ClickGroup, ClickItem, FACE, List, Test};
 use crate::workshop::app::App;
 use crate::workshop::painter::{Painter, Sees, cut, rows_of};
+use crate::workshop::playthroughs::NEVER;
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
 use estampie_project::progress::{Done, Evidence};
@@ -239,6 +240,11 @@ fn item(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets)
             return;
         }
         y = proof(app, painter, Rect { y, height: each.min(area.bottom() - y), ..area }, (word, evidence), item.variations);
+    }
+    // What the playthroughs come by is known while their coverage is shown.
+    if let Some(heard) = app.heard_of_item(&stages).filter(|_| y < area.bottom()) {
+        let words = if heard == 0 { format!("{NEVER} in no playthrough") } else { format!("heard {heard} times in the playthroughs") };
+        painter.text(area.x + 1, y.saturating_sub(1), area.width - 1, &words, if heard == 0 { Role::Active } else { Role::Secondary });
     }
 }
 

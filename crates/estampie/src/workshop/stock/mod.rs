@@ -333,6 +333,13 @@ impl App {
         stages.built.by.iter().find(|name| self.document().sounds.iter().any(|s| s.name == **name)).cloned()
     }
 
+    /// How often the playthroughs hear what plays an item, while that is shown.
+    fn heard_of_item(&self, stages: &Stages) -> Option<u64> {
+        let covered = self.covered()?;
+        let counts: Vec<u64> = stages.built.by.iter().filter_map(|sound| covered.coverage.count("sounds", sound)).collect();
+        (!counts.is_empty()).then(|| counts.iter().sum())
+    }
+
     fn go_to_sound_of_item(&mut self) {
         let Some((item, stages)) = self.item_chosen() else { return self.say("there is no item here: n makes one") };
         match self.sound_of_item(&stages) {

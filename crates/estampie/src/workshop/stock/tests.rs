@@ -47,6 +47,23 @@ fn an_item_is_made_set_wired_and_heard_before_it_is_made() {
 }
 
 #[test]
+fn what_the_playthroughs_hear_of_an_item_is_told_while_coverage_is_shown() {
+    let mut desk = desk("name\na\n");
+    desk.app.workspace.replace("a walk", "playthroughs/walk.play", "seed 1\n0.5 send step\n1 send step\n2 end\n");
+    desk.app.compile();
+    assert!(!desk.page().contains("in the playthroughs"), "{}", desk.page());
+    desk.keys("9 c");
+    desk.poll_until("it is known", |app| app.coverage_is_current() && app.covered().is_some());
+    desk.keys("7");
+    // The file a.wav is played by the groan, which the walk never asks for.
+    assert!(desk.page().contains("∅ in no playthrough"), "{}", desk.page());
+    desk.app.workspace.replace("a knock", "playthroughs/walk.play", "seed 1\n0.4 strain 0.9\n0.5 send hull.struck\n0.9 send hull.struck\n3 end\n");
+    desk.app.compile();
+    desk.poll_until("it is heard", |app| app.coverage_is_current() && !app.never_come_by("sounds", "hull/groan"));
+    assert!(desk.page().contains("heard 2 times in the playthroughs"), "{}", desk.page());
+}
+
+#[test]
 fn many_are_edited_grouped_sorted_and_wired_at_once() {
     let mut desk = desk("name,kind,variations,person,budget\nquay/rope,one-shot,2,,4\nquay/bell,one-shot,1,Ada,7\nquay/air,bed,1,,\nmusic/drum,layer,1,Ben,\n");
     let page = desk.page();
