@@ -141,7 +141,7 @@ impl Recipe {
                 let asks: Vec<&str> = self.asks.iter().map(|a| a.name.as_str()).collect();
                 return Err(format!("{} does not ask for {name}; it asks for {}", self.name, asks.join(", ")).into());
             }
-            if !crate::language::lex::is_name(value) || *value != value.to_lowercase() {
+            if !crate::language::lex::is_plain_name(value) {
                 return Err(format!("\"{value}\" cannot be a name; write small letters, - and .").into());
             }
         }

@@ -5,7 +5,8 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 /// Does work on all cores and gives what came of it, in the order of the work. `done` is told after each, on the core that did it; when it gives false no
 /// more is begun, and what was not is left out.
-pub(crate) fn on_all_cores<T: Sync, R: Send>(work: &[T], each: impl Fn(&T) -> R + Sync, done: impl Fn(&T) -> bool + Sync) -> Vec<R> {
+#[must_use]
+pub fn on_all_cores<T: Sync, R: Send>(work: &[T], each: impl Fn(&T) -> R + Sync, done: impl Fn(&T) -> bool + Sync) -> Vec<R> {
     on_cores(usize::MAX, work, each, done)
 }
 

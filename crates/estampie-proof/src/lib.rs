@@ -24,7 +24,7 @@
 
 pub mod check;
 pub mod compare;
-mod cores;
+pub mod cores;
 pub mod draw;
 pub mod explore;
 pub mod keep;

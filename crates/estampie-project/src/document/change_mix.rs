@@ -3,7 +3,7 @@
 use super::Refusal;
 use super::edit::NewValue;
 use super::{EffectDoc, ROOT_BUS, Workspace, kind_of, property_of, read_held, read_send, read_setting};
-use crate::language::lex::is_name;
+use crate::language::lex::is_plain_name;
 use estampie_engine::dsp::effects;
 use estampie_engine::dsp::effects::KINDS;
 use estampie_engine::property::Property;
@@ -132,7 +132,7 @@ impl Workspace {
     /// # Errors
     /// When the name is none or is taken, when there is no such effect or bus, or the file cannot be edited.
     pub fn add_return(&mut self, name: &str, effect: &str, from: &str) -> Result<(), Refusal> {
-        if !is_name(name) || name != name.to_lowercase() {
+        if !is_plain_name(name) {
             return Err(Refusal::BadName(name.to_owned()));
         }
         let document = self.document();
@@ -160,7 +160,7 @@ impl Workspace {
     /// # Errors
     /// When the name is none or is taken.
     pub fn add_snapshot(&mut self, name: &str) -> Result<(), Refusal> {
-        if !is_name(name) || name != name.to_lowercase() {
+        if !is_plain_name(name) {
             return Err(Refusal::BadName(name.to_owned()));
         }
         if self.document().snapshots.iter().any(|s| s.name == name) {

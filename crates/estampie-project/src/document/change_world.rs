@@ -3,7 +3,7 @@
 use super::Refusal;
 use super::world::{Candidates, Position, StandDoc, WorldDoc, print_position};
 use super::{NewValue, Workspace};
-use crate::language::lex::is_name;
+use crate::language::lex::is_plain_name;
 use estampie_engine::world::geometry::{Form, Ground};
 
 const FILE: &str = "world.toml";
@@ -100,7 +100,7 @@ impl Workspace {
     }
 
     fn unused_in_world(&self, name: &str) -> Result<(), Refusal> {
-        if !is_name(name) || name != name.to_lowercase() {
+        if !is_plain_name(name) {
             return Err(format!("\"{name}\" is no name: write lower case letters, digits and hyphens").into());
         }
         if self.document().world.thing(name).is_some() {

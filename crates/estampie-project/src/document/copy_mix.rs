@@ -3,7 +3,7 @@
 
 use super::Refusal;
 use super::{Sources, Workspace};
-use crate::language::lex::is_name;
+use crate::language::lex::is_plain_name;
 use toml_edit::{DocumentMut, Item, Table, TableLike};
 
 const FILE: &str = "mix.toml";
@@ -225,7 +225,7 @@ impl Workspace {
     /// # Errors
     /// When the name is none or is taken, nothing differs, or a file cannot be edited; then nothing is changed.
     pub fn take_into_snapshot(&mut self, name: &str, saved: &Sources, moved: &[(String, String)]) -> Result<usize, Refusal> {
-        if !is_name(name) || name != name.to_lowercase() {
+        if !is_plain_name(name) {
             return Err(Refusal::BadName(name.to_owned()));
         }
         if self.document().snapshots.iter().any(|s| s.name == name) {

@@ -4,7 +4,7 @@ use super::bundles::{BundlePartDoc, EncodingDoc, read_encodings, read_parts};
 use super::fields::{Fields, Located, Reading, entries, parse_toml};
 use super::registry;
 use super::{Document, Place};
-use crate::language::lex::is_name;
+use crate::language::lex::is_plain_name;
 use crate::language::{Expression, Measure, formula, measure};
 use crate::stock::{COLUMNS, Column, Rule};
 use estampie_engine::units::ValueError;
@@ -287,7 +287,7 @@ fn noted(reading: &Reading<'_>, what: &str, name: String, item: &toml_edit::Item
 
 /// Whether `name` can be a name; says so if not.
 pub(super) fn well_named(reading: &Reading<'_>, name: &str, place: &Place) -> bool {
-    let fine = is_name(name) && name == name.to_lowercase();
+    let fine = is_plain_name(name);
     if !fine {
         let tidy: String = name.to_lowercase().chars().map(|c| if c.is_alphanumeric() || "-./".contains(c) { c } else { '-' }).collect();
         reading.fault(

@@ -3,11 +3,11 @@
 //! A project is a set of texts ([`Sources`]). Reading them gives a [`Document`] of all that is sound and a list of
 //! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
 
+mod available;
 mod bundles;
 mod change;
 mod change_mix;
 mod change_music;
-mod stand_ins;
 pub(crate) use change::{appended, quoted};
 mod change_world;
 mod copy_mix;

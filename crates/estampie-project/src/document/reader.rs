@@ -1,8 +1,7 @@
 //! Reading the texts of a project: each file once for as long as it stays as it is, so that an edit costs what it touches.
 
+use super::available::{Available, StandIns};
 use super::fields::Reading;
-use super::patterns::matches;
-use super::stand_ins::StandIns;
 use super::{BusDoc, Document, Fault, LayerOf, Manifest, PieceDoc, Place, SectionDoc, Sources, explore, game, mix, music, settings, sounds, world};
 use crate::fault::Lines;
 use crate::language::{expect, playthrough, reactions};
@@ -10,7 +9,6 @@ use crate::stock::{self, Placeholder, Rule, Stock};
 use estampie_engine::music::exact::Beats;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::ops::Bound;
 use std::sync::Arc;
 
 /// What was read of each file, and the audio files that there were.
@@ -44,7 +42,13 @@ impl Reader {
     /// Reads a project's texts; those that are as they were are not read again. `audio` lists the audio files there are, as paths relative
     /// to the project.
     pub fn read(&mut self, sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
-        let manifest = sources.get("estampie.toml").map(|text| read_file("estampie.toml", text, &Available::default()).part.manifest).unwrap_or_default();
+        let project = sources.get("estampie.toml");
+        let read = self.files.get("estampie.toml").filter(|read| project.is_some_and(|text| read.text == *text));
+        let manifest = match (read, project) {
+            (Some(read), _) => read.part.manifest.clone(),
+            (None, Some(text)) => read_file("estampie.toml", text, &Available::default()).part.manifest,
+            (None, None) => Manifest::default(),
+        };
         let known = self.read_stock(sources, &manifest);
         if !known || self.available.files != *audio {
             let stand_ins = self.stock.as_ref().map(|s| StandIns::of(&s.stock.items, audio, &s.naming)).unwrap_or_default();
@@ -91,34 +95,6 @@ impl Reader {
         let (columns, naming) = (manifest.stock_columns.clone(), manifest.naming.clone());
         self.stock = Some(StockRead { text: Arc::clone(text), columns, naming, stock: Arc::new(stock), faults });
         false
-    }
-}
-
-/// The audio that files can name: what there is, and what stands in for what is not made yet.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub(super) struct Available {
-    files: BTreeSet<String>,
-    stand_ins: StandIns,
-}
-
-impl Available {
-    /// A file by its path, or what stands in for it.
-    pub(super) fn find(&self, path: &str) -> Option<String> {
-        if self.files.contains(path) { Some(path.to_owned()) } else { self.stand_ins.find(path).map(Placeholder::name) }
-    }
-
-    /// The files of a pattern, or what stands in for them.
-    pub(super) fn matching(&self, pattern: &str) -> Vec<String> {
-        // Only what begins like it is looked at: of twenty thousand files a handful.
-        let begins = pattern.split('*').next().unwrap_or_default();
-        let near = self.files.range::<str, _>((Bound::Included(begins), Bound::Unbounded)).take_while(|file| file.starts_with(begins));
-        let found: Vec<String> = near.filter(|file| matches(pattern, file)).cloned().collect();
-        if found.is_empty() { self.stand_ins.matching(pattern).map(Placeholder::name).collect() } else { found }
-    }
-
-    /// The files that there are.
-    pub(super) fn iter(&self) -> impl Iterator<Item = &String> {
-        self.files.iter()
     }
 }
 
@@ -246,20 +222,6 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
 #[cfg(test)]
 mod tests {
     use super::*;
-    use proptest::prelude::*;
-
-    proptest! {
-        /// Looking only at what begins like a pattern finds what looking at everything finds.
-        #[test]
-        fn a_pattern_stands_for_all_files_that_fit_it(
-            files in prop::collection::btree_set("audio/[ab]{0,2}(/[ab_]{1,3})?(\\.wav)?", 0..30),
-            pattern in "(audio/)?[ab*]{0,3}(/[ab_*]{0,3})?(\\.wav|\\.\\*)?",
-        ) {
-            let available = Available { files: files.clone(), stand_ins: StandIns::default() };
-            let plain: Vec<String> = files.iter().filter(|file| matches(&pattern, file)).cloned().collect();
-            prop_assert_eq!(available.matching(&pattern), plain);
-        }
-    }
 
     #[test]
     fn the_stock_is_read_again_only_when_it_or_what_its_columns_are_called_has_changed() {

@@ -1,10 +1,10 @@
 //! `sounds/*.toml`: recipes that can be played.
 
+use super::available::Available;
 use super::effects::{SendDoc, read_sends};
 use super::fields::{Fields, Located, Reading};
 use super::game::named_tables;
 use super::generators::generator_of;
-use super::reader::Available;
 use super::registry;
 use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc, own};
 use super::{Place, did_you_mean};

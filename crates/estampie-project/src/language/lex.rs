@@ -41,6 +41,12 @@ pub fn is_name(text: &str) -> bool {
     text.chars().next().is_some_and(char::is_alphabetic) && text.chars().all(|c| c.is_alphanumeric() || matches!(c, '-' | '.' | '_' | '/'))
 }
 
+/// Whether a text can be the name of a thing that a project declares: as [`is_name`] has it, and in small letters.
+#[must_use]
+pub fn is_plain_name(text: &str) -> bool {
+    is_name(text) && text == text.to_lowercase()
+}
+
 /// A line being parsed: a cursor over its tokens that gives faults with places.
 pub struct Cursor<'a> {
     file: &'a str,

@@ -177,7 +177,7 @@ pub fn check(column: Column, text: &str) -> Result<(), (String, String)> {
     }
     let wrong = |what: &str, fix: &str| Err((format!("\"{text}\" is no {what}"), fix.to_owned()));
     match column {
-        Column::Name if !crate::language::lex::is_name(text) || text != text.to_lowercase() => {
+        Column::Name if !crate::language::lex::is_plain_name(text) => {
             wrong("name of an item", "names are in small letters, with - between words and / after the place: step/plank")
         }
         Column::Kind if Kind::read(text).is_none() => {

@@ -1,9 +1,8 @@
 //! Coverage: what of a project its playthroughs come by, how often, and what none of them does.
 
-use super::observe::{HEARD, Looks, Observed, observe};
+use super::observe::{Looks, Observed, observe};
+use super::stood::{self, Standing, Stood};
 use crate::cores::on_all_cores;
-use estampie_engine::engine::Status;
-use estampie_engine::ledger::TermKind;
 use estampie_engine::mixer::spec::MOST_NESTED;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Program, Reaction, TakeOf};
@@ -27,8 +26,8 @@ struct Kind {
 enum By {
     /// Something happens: what of it that is.
     Happening(fn(&What, &Within<'_>) -> Vec<String>),
-    /// It stands so for a while: the key of each that does, from a status, with the sound of each voice by its number; each while counts once.
-    Standing(fn(&Program, &Status) -> Vec<NameKey>),
+    /// It stands so for a while; each while counts once.
+    Standing(&'static Standing),
     /// A condition of a reaction is asked for, and holds or fails.
     Asked,
 }
@@ -113,15 +112,7 @@ const KINDS: &[Kind] = &[
         all: |program, _| program.world.zones.iter().filter(|z| !z.shelter).map(|z| program.names.get(z.key).to_owned()).collect(),
         by: By::Happening(|what, within| if let What::Zone { zone, entered: true } = what { text(within, *zone) } else { Vec::new() }),
     },
-    Kind {
-        word: "doorways",
-        all: |_, document| document.world.doorways.iter().map(|d| d.name.clone()).collect(),
-        by: By::Standing(|_, status| {
-            let heard = status.voices.iter().filter(|v| !v.asleep && v.heard_db > HEARD);
-            let terms = heard.flat_map(|v| status.terms.get(v.first as usize..(v.first + v.count) as usize).unwrap_or(&[]));
-            terms.filter(|t| t.kind == TermKind::Doorway).map(|t| t.of).collect()
-        }),
-    },
+    Kind { word: "doorways", all: |_, document| document.world.doorways.iter().map(|d| d.name.clone()).collect(), by: By::Standing(&stood::DOORWAYS) },
     Kind {
         word: "effects",
         all: |program, document| {
@@ -129,23 +120,9 @@ const KINDS: &[Kind] = &[
             let all = document.buses.iter().flat_map(|b| b.effects.iter().map(move |e| format!("{} {}", b.name, e.name)));
             all.filter(|name| in_use.contains(&NameKey::of(name))).collect()
         },
-        // What turns down is at work while it does; everything else while its bus is heard.
-        by: By::Standing(|program, status| {
-            let buses = program.mix.buses.iter().zip(&status.buses);
-            let at_work = buses.flat_map(|(spec, bus)| {
-                let heard = bus.rms_db > HEARD;
-                spec.effects.iter().filter(move |e| {
-                    let turns_down = status.reductions.iter().find(|(key, _)| *key == e.key);
-                    !e.off && turns_down.map_or(heard, |(_, db)| *db <= AT_WORK_DB)
-                })
-            });
-            at_work.map(|e| e.key).collect()
-        }),
+        by: By::Standing(&stood::EFFECTS),
     },
 ];
-
-/// What turns down by less is not at work, in dB.
-const AT_WORK_DB: f32 = -0.5;
 
 /// A condition of a reaction, holding or failing, in words.
 fn condition(document: &Document, reaction: &Reaction, at: usize, holds: bool) -> String {
@@ -280,10 +257,10 @@ impl Coverage {
             conditions.push((condition(document, reaction, at, false), u64::from(*failed)));
             conditions.push((condition(document, reaction, at, true), u64::from(*held)));
         }
-        for ((kind, (_, all)), stood) in KINDS.iter().zip(&mut self.kinds).zip(&stood.kinds) {
+        for (kind, (_, all)) in KINDS.iter().zip(&mut self.kinds) {
             let counts: Vec<(String, u64)> = match kind.by {
                 By::Happening(_) => continue,
-                By::Standing(_) => all.keys().map(|name| (name.clone(), stood.counts.get(&NameKey::of(name)).copied().unwrap_or(0))).collect(),
+                By::Standing(of) => all.keys().map(|name| (name.clone(), stood.count(of, NameKey::of(name)))).collect(),
                 By::Asked => std::mem::take(&mut conditions),
             };
             for (name, count) in counts.into_iter().filter(|(_, count)| *count > 0) {
@@ -301,36 +278,6 @@ impl Coverage {
             from.into_iter().for_each(|(name, counts)| add(to.entry(name).or_default(), counts));
         }
         other.refused.into_iter().for_each(|(why, counts)| add(self.refused.entry(why).or_default(), counts));
-    }
-}
-
-/// What stood for a while in a playthrough, by kind, and how the conditions of reactions came out.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Stood {
-    kinds: Vec<Whiles>,
-    /// As in [`Engine::weighed`](estampie_engine::engine::Engine::weighed).
-    pub(crate) asked: Vec<[u32; 2]>,
-}
-
-/// Of one kind, what stands so now, and how often each began to.
-#[derive(Debug, Clone, Default)]
-struct Whiles {
-    now: BTreeSet<NameKey>,
-    counts: HashMap<NameKey, u64>,
-}
-
-impl Stood {
-    /// Looks at a moment.
-    pub(crate) fn look(&mut self, program: &Program, status: &Status) {
-        self.kinds.resize_with(KINDS.len(), Whiles::default);
-        for (kind, whiles) in KINDS.iter().zip(&mut self.kinds) {
-            let By::Standing(of) = kind.by else { continue };
-            let now: BTreeSet<NameKey> = of(program, status).into_iter().collect();
-            for key in now.difference(&whiles.now) {
-                *whiles.counts.entry(*key).or_default() += 1;
-            }
-            whiles.now = now;
-        }
     }
 }
 

@@ -1,7 +1,8 @@
 //! Holds playthroughs against what is expected of them.
 
 use super::coverage::{Coverage, Within};
-use super::observe::{HEARD, Looks, Observed, STEP, Sample, observe};
+use super::observe::{Looks, Observed, STEP, Sample, observe};
+use super::stood::HEARD;
 use crate::cores::on_all_cores;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;

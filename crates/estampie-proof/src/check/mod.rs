@@ -3,6 +3,7 @@
 pub(crate) mod coverage;
 pub(crate) mod expect;
 pub(crate) mod observe;
+pub(crate) mod stood;
 mod touched;
 mod transitions;
 

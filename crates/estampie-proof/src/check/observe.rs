@@ -1,6 +1,6 @@
 //! A playthrough, rendered and looked at closely: what expectations are held against.
 
-use super::coverage::Stood;
+use super::stood::Stood;
 use crate::offline::{frames, heard, inputs};
 use ebur128::{EbuR128, Mode};
 use estampie_engine::engine::{Engine, Options, Prepared, Status};
@@ -17,9 +17,6 @@ const EVERY: u32 = 8;
 
 /// Frames of those blocks.
 pub(crate) const STEP: usize = EVERY as usize * estampie_engine::time::BLOCK;
-
-/// What is quieter than this is not heard, in dB below full scale.
-pub(crate) const HEARD: f32 = -70.0;
 
 /// A step of less than this (in full scale) is no click, whatever is around it: 34 dB below full scale.
 const LEAST_CLICK: f32 = 0.02;

@@ -8,14 +8,13 @@ use estampie_project::assets::{decode, facts};
 use estampie_project::door;
 use estampie_project::progress::{Done, Index, Measured, Stages, actions_in};
 use estampie_project::stock::{self, COLUMNS, Column, Columns, Mark, Sheet, Wins, merge, text_of};
+use estampie_proof::cores::on_all_cores;
 use indicatif::ProgressBar;
 use serde_json::json;
 use std::collections::BTreeMap;
 use std::hash::Hasher as _;
 use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 #[derive(clap::Args)]
 pub(super) struct Arguments {
@@ -198,7 +197,7 @@ fn export(loaded: &Loaded, file: &Path) -> Result<(), Failure> {
 fn material_of(loaded: &Loaded, as_json: bool) -> Result<(), Failure> {
     let workspace = &loaded.workspace;
     let files: Vec<&String> = workspace.audio().iter().collect();
-    let (root, next, heard) = (workspace.root(), AtomicUsize::new(0), Mutex::new(BTreeMap::new()));
+    let root = workspace.root();
     let bar = if std::io::stderr().is_terminal() && !as_json { ProgressBar::new(files.len() as u64) } else { ProgressBar::hidden() };
     let measure = |file: &str| -> Result<Measured, String> {
         let path = door::readable(root, file).map_err(|e| e.to_string())?;
@@ -208,21 +207,16 @@ fn material_of(loaded: &Loaded, as_json: bool) -> Result<(), Failure> {
         content.write_usize(decoded.channels.len());
         Ok(Measured { facts: facts(&decoded), content: content.finish() })
     };
-    std::thread::scope(|scope| {
-        for _ in 0..std::thread::available_parallelism().map_or(2, std::num::NonZero::get) {
-            scope.spawn(|| {
-                while let Some(file) = files.get(next.fetch_add(1, Ordering::Relaxed)) {
-                    let measured = measure(file);
-                    bar.inc(1);
-                    if let Ok(mut heard) = heard.lock() {
-                        heard.insert((*file).clone(), measured);
-                    }
-                }
-            });
-        }
-    });
+    let heard = on_all_cores(
+        &files,
+        |file| ((*file).clone(), measure(file)),
+        |_| {
+            bar.inc(1);
+            true
+        },
+    );
     bar.finish_and_clear();
-    let found = estampie_project::progress::material(workspace.document(), workspace.audio(), &heard.into_inner().unwrap_or_default());
+    let found = estampie_project::progress::material(workspace.document(), workspace.audio(), &heard.into_iter().collect());
     if as_json {
         let rows: Vec<_> = found.iter().map(|f| json!({ "file": f.file, "what": f.what, "fix": f.fix, "weight": f.weight })).collect();
         out!("{}", serde_json::to_string_pretty(&rows).map_err(|e| Failure::Fault(e.to_string()))?);

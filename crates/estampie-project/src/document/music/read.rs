@@ -4,9 +4,9 @@ use super::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
     PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
+use crate::document::available::Available;
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
 use crate::document::game::well_named;
-use crate::document::reader::Available;
 use crate::document::registry;
 use crate::document::{Place, did_you_mean};
 use crate::language::reactions::read_conditions;

@@ -121,7 +121,7 @@ fn things(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
         }
         let name = if thing.kind.several() { thing.whole_name() } else { thing.file.clone() };
         // An effect is called by its bus and its name.
-        if app.never_come_by(thing.kind.many, &name) || app.never_come_by(thing.kind.many, &name.replace('/', " ")) {
+        if app.covered().is_some() && (app.never_come_by(thing.kind.many, &name) || app.never_come_by(thing.kind.many, &name.replace('/', " "))) {
             painter.text(list.x, y, 1, NEVER, Role::Active);
         }
         painter.text(list.x + 1, y, width, &cut(&name, width), if at == chosen { Role::Active } else { Role::Text });

@@ -69,7 +69,10 @@ fn groups(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
             _ => Role::Text,
         };
         painter.text(2, y, area.width.saturating_sub(11), &cut(&group.words, area.width.saturating_sub(11)), role);
-        painter.right(area.right() - 1, y, &format!("{}/{}", group.done, group.count), Role::Secondary);
+        // Of those that are told by how far they are the count says it all.
+        let of_kind = matches!(test, Test::All | Test::Kind(_) | Test::Person(_) | Test::Due(_));
+        let count = if of_kind { format!("{}/{}", group.done, group.count) } else { group.count.to_string() };
+        painter.right(area.right() - 1, y, &count, Role::Secondary);
         targets.push((Rect { x: 0, y, width: area.width, height: 1 }, Rc::new(ClickGroup(test.clone()))));
     }
     painter.more(list, first, read.groups.len().saturating_sub(first + rows));

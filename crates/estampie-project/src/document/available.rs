@@ -1,4 +1,5 @@
-//! What stands in for audio that is not made yet: a placeholder for each file that an item of the stock will have.
+//! The audio that a project's files can name: what there is, and what stands in for what is not made yet, a placeholder for each file that an item of the stock will
+//! have.
 
 use super::patterns::matches;
 use crate::stock::{Item, Placeholder, Rule, thing_of};
@@ -43,9 +44,38 @@ impl StandIns {
     }
 }
 
+/// The audio that files can name: what there is, and what stands in for what is not made yet.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(super) struct Available {
+    pub(super) files: BTreeSet<String>,
+    pub(super) stand_ins: StandIns,
+}
+
+impl Available {
+    /// A file by its path, or what stands in for it.
+    pub(super) fn find(&self, path: &str) -> Option<String> {
+        if self.files.contains(path) { Some(path.to_owned()) } else { self.stand_ins.find(path).map(Placeholder::name) }
+    }
+
+    /// The files of a pattern, or what stands in for them.
+    pub(super) fn matching(&self, pattern: &str) -> Vec<String> {
+        // Only what begins like it is looked at: of twenty thousand files a handful.
+        let begins = pattern.split('*').next().unwrap_or_default();
+        let near = self.files.range::<str, _>((Bound::Included(begins), Bound::Unbounded)).take_while(|file| file.starts_with(begins));
+        let found: Vec<String> = near.filter(|file| matches(pattern, file)).cloned().collect();
+        if found.is_empty() { self.stand_ins.matching(pattern).map(Placeholder::name).collect() } else { found }
+    }
+
+    /// The files that there are.
+    pub(super) fn iter(&self) -> impl Iterator<Item = &String> {
+        self.files.iter()
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     fn item(text: &str) -> Item {
         crate::stock::read(&format!("name,kind,variations,channels,length,loudness\n{text}\n"), &BTreeMap::new()).0.items[0].clone()
@@ -60,5 +90,18 @@ mod tests {
         assert_eq!(names("audio/step/plank_*.flac")[0], "audio/step/plank_01.placeholder (one-shot, 0.3 s, -20 LUFS, mono)");
         assert_eq!((names("audio/step/plank_*.flac").len(), names("audio/step/plank_*").len(), names("audio/*/b*.wav").len()), (3, 3, 1));
         assert!(all.find("audio/quay/bed.ogg").is_some() && all.find("audio/sonar/ping.wav").is_none() && all.find("audio/step/plank_04.wav").is_none());
+    }
+
+    proptest! {
+        /// Looking only at what begins like a pattern finds what looking at everything finds.
+        #[test]
+        fn a_pattern_stands_for_all_files_that_fit_it(
+            files in prop::collection::btree_set("audio/[ab]{0,2}(/[ab_]{1,3})?(\\.wav)?", 0..30),
+            pattern in "(audio/)?[ab*]{0,3}(/[ab_*]{0,3})?(\\.wav|\\.\\*)?",
+        ) {
+            let available = Available { files: files.clone(), stand_ins: StandIns::default() };
+            let plain: Vec<String> = files.iter().filter(|file| matches(&pattern, file)).cloned().collect();
+            prop_assert_eq!(available.matching(&pattern), plain);
+        }
     }
 }
