@@ -82,6 +82,13 @@ pub(crate) fn encode(clip: &Clip, rate: u32, storing: &Storing) -> (Encoding, Ve
     (Encoding::F32, interleaved.flat_map(f32::to_le_bytes).collect())
 }
 
+/// How many bytes a clip takes in a bundle, at a rate in Hz.
+#[cfg(feature = "write")]
+#[must_use]
+pub fn packed_size(clip: &Clip, rate: u32, storing: &Storing) -> u64 {
+    encode(clip, rate, storing).1.len() as u64
+}
+
 /// As Ogg Vorbis; `None` if the encoder does not take it.
 #[cfg(feature = "write")]
 fn vorbis(clip: &Clip, rate: u32, quality: f32) -> Option<Vec<u8>> {

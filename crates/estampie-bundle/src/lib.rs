@@ -24,6 +24,8 @@ mod write;
 #[cfg(feature = "write")]
 pub use audio::Storing;
 pub use audio::content;
+#[cfg(feature = "write")]
+pub use audio::packed_size;
 pub use manifest::{Audio, Encoding, FORMAT, Manifest, Part, Tables};
 pub use names::{Name, NameKind, Names, c_header, rust_module};
 pub use origin::{Origin, Span};

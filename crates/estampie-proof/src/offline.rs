@@ -129,6 +129,8 @@ pub struct Rendering {
     /// Frames that are still to come unheard.
     unheard: u64,
     left: u64,
+    /// The most voices that were seen to sound at once.
+    voices: usize,
 }
 
 impl Rendering {
@@ -146,7 +148,7 @@ impl Rendering {
         let prepared = Prepared::new(Arc::clone(program), seed.unwrap_or_else(|| playthrough.seed())).with_player_levels(levels);
         let (engine, remote) = Engine::new(prepared, Options { soft_start, schedule, ..Options::default() });
         let (unheard, left) = heard(playthrough, rate);
-        Rendering { engine, remote, unheard, left }
+        Rendering { engine, remote, unheard, left, voices: 0 }
     }
 
     /// Renders up to `frames` more into `samples` (two interleaved channels, replaced); empty at the end. Calls `happened` for each happening, those of
@@ -173,6 +175,7 @@ impl Rendering {
             happened(&happening);
         }
         if let Some(status) = self.remote.status() {
+            self.voices = self.voices.max(status.voices.iter().filter(|v| !v.asleep).count());
             self.remote.give_back(status);
         }
     }
@@ -182,6 +185,18 @@ impl Rendering {
     pub fn left(&self) -> u64 {
         self.left
     }
+}
+
+/// The most voices that sound at once in a playthrough, looked at every 10 ms.
+#[must_use]
+pub fn most_voices(program: &Arc<Program>, playthrough: &Playthrough) -> usize {
+    let mut rendering = Rendering::new(program, playthrough, None, Seconds(0.0));
+    let mut samples = Vec::new();
+    let step = u64::from(program.rate / 100).max(1);
+    while rendering.left() > 0 {
+        rendering.next(step, &mut samples, |_| {});
+    }
+    rendering.voices
 }
 
 /// Renders a whole playthrough: samples of two interleaved channels, and all that happened.

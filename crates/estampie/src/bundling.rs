@@ -25,7 +25,7 @@ pub(crate) struct AudioHashes(BTreeMap<String, (Option<SystemTime>, u64, u128)>)
 
 impl AudioHashes {
     fn of(&mut self, root: &Path, file: &str) -> std::io::Result<Option<u128>> {
-        let path = root.join(file);
+        let path = root.join(stock::file_of(file));
         let facts = match std::fs::metadata(&path) {
             Ok(facts) => facts,
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
@@ -206,15 +206,7 @@ impl Home<'_> {
 fn storing(document: &Document, root: &Path) -> Result<BTreeMap<String, Storing>, Failure> {
     let mut all = BTreeMap::new();
     for file in compile::wanted_audio(document).into_keys() {
-        let (stored, streamed) = storing_of(&document.manifest.encodings, &file);
-        let mut storing = Storing { streamed, ..Storing::default() };
-        match stored {
-            StoredAs::Lossless => {}
-            StoredAs::Vorbis(quality) => storing.quality = Some(quality),
-            StoredAs::Original => {
-                storing.original = Some(std::fs::read(root.join(&file)).map_err(|e| Failure::Fault(format!("{file} cannot be read: {e}")))?);
-            }
-        }
+        let storing = storing_of_one(document, root, &file).map_err(|e| Failure::Fault(format!("{file} cannot be read: {e}")))?;
         if storing != Storing::default() {
             all.insert(file, storing);
         }
@@ -222,10 +214,23 @@ fn storing(document: &Document, root: &Path) -> Result<BTreeMap<String, Storing>
     Ok(all)
 }
 
+/// How a piece of audio is stored.
+pub(crate) fn storing_of_one(document: &Document, root: &Path, file: &str) -> std::io::Result<Storing> {
+    // A piece is stored as its file is.
+    let whole = stock::file_of(file);
+    let (stored, streamed) = storing_of(&document.manifest.encodings, whole);
+    let storing = Storing { streamed, ..Storing::default() };
+    Ok(match stored {
+        StoredAs::Vorbis(quality) => Storing { quality: Some(quality), ..storing },
+        StoredAs::Original if whole == file => Storing { original: Some(std::fs::read(root.join(file))?), ..storing },
+        StoredAs::Lossless | StoredAs::Original => storing,
+    })
+}
+
 /// Encodings that are of nothing that is in the bundle.
 pub(crate) fn idle_encodings(document: &Document) -> Vec<&str> {
     let used: Vec<String> = compile::wanted_audio(document).into_keys().collect();
-    let idle = document.manifest.encodings.iter().filter(|e| !used.iter().any(|file| e.is_of(file)));
+    let idle = document.manifest.encodings.iter().filter(|e| !used.iter().any(|file| e.is_of(stock::file_of(file))));
     idle.map(|e| e.name.as_str()).collect()
 }
 

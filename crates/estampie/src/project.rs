@@ -21,11 +21,17 @@ pub(crate) struct Loaded {
 pub(crate) fn load(folder: &Path) -> Result<Loaded, Failure> {
     let workspace = Workspace::open(folder)?;
     let document = workspace.document();
-    let wanted: Vec<_> = compile::wanted_audio(document).into_iter().collect();
-    let assets = assets::load_all(folder, &wanted, document.manifest.rate);
+    let assets = audio_of(&workspace);
     let (program, found) = compile::compile(document, &assets);
     let faults = all_faults(&workspace, found);
     Ok(Loaded { workspace, assets, program: Arc::new(program), faults })
+}
+
+/// All audio of a project.
+pub(crate) fn audio_of(workspace: &Workspace) -> Assets {
+    let document = workspace.document();
+    let wanted: Vec<_> = compile::wanted_audio(document).into_iter().collect();
+    assets::load_all(workspace.root(), &wanted, document.manifest.rate)
 }
 
 /// Reads the project in `folder` without its audio: what is compiled of it has none.

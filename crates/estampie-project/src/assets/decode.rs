@@ -1,6 +1,6 @@
 //! Decoding by `symphonia`, rate conversion by `rubato`.
 
-use super::{Goes, circle, headers, riff};
+use super::{Goes, Notes, circle, headers, riff};
 use crate::door;
 use rubato::{FftFixedIn, Resampler, SincFixedIn, SincInterpolationParameters, SincInterpolationType, WindowFunction};
 use std::fs::File;
@@ -48,6 +48,9 @@ pub enum AudioError {
     /// Too long to be held in memory.
     #[error("it is longer than an hour of stereo; cut it into parts")]
     TooLong,
+    /// A piece of it is wanted that it does not have.
+    #[error("it ends before the piece that is cut out of it begins: it is {0:.3} s long")]
+    Cut(f64),
     /// Too many channels.
     #[error("it has {0} channels; only mono and stereo can be played, so mix it down")]
     Channels(usize),
@@ -72,6 +75,8 @@ pub struct Decoded {
     pub kind: &'static str,
     /// Bits of a sample, where the format has such.
     pub bits: Option<u32>,
+    /// What it says of itself besides its sound.
+    pub notes: Notes,
 }
 
 /// Kind, right endings; by the first bytes.
@@ -126,13 +131,14 @@ fn decode_unguarded(path: &Path) -> Result<Decoded, AudioError> {
     if length > MOST_SAMPLES as u64 * 8 {
         return Err(AudioError::TooLong);
     }
-    let mut loop_points = None;
+    let (mut loop_points, mut notes) = (None, Notes::default());
     if kind == "WAV" {
         let chunks = riff::chunks(&std::fs::read(path)?);
         if chunks.missing > 0 {
             return Err(AudioError::Truncated(format!("{} of {} bytes of samples are missing", chunks.missing, chunks.missing + chunks.data)));
         }
         loop_points = chunks.loop_points.map(|(start, end)| (start as usize, end as usize));
+        notes = chunks.notes;
     }
     let mut whole = None;
     let stream: Box<dyn MediaSource> = match kind {
@@ -162,6 +168,8 @@ fn decode_unguarded(path: &Path) -> Result<Decoded, AudioError> {
         return Err(AudioError::NotFinite);
     }
     decoded.loop_points = loop_points.filter(|(_, end)| *end <= frames);
+    notes.marks.retain(|mark| mark.frame < frames);
+    decoded.notes = notes;
     Ok(decoded)
 }
 
@@ -229,7 +237,36 @@ fn read_all(path: &Path, stream: Box<dyn MediaSource>, kind: &'static str) -> Re
     if let Some(expected) = parameters.n_frames.filter(|n| kind != "MP3" && *n > frames + slack) {
         return Err(AudioError::Truncated(format!("{frames} of {expected} frames are there")));
     }
-    Ok(Decoded { rate, channels, loop_points: None, kind: if kind == "Ogg" { "Ogg Vorbis" } else { kind }, bits: parameters.bits_per_sample })
+    Ok(Decoded {
+        rate,
+        channels,
+        loop_points: None,
+        kind: if kind == "Ogg" { "Ogg Vorbis" } else { kind },
+        bits: parameters.bits_per_sample,
+        notes: Notes::default(),
+    })
+}
+
+/// What is cut within its sound comes in and goes out so quickly, in seconds.
+const CUT_FADES: (f64, f64) = (0.0005, 0.003);
+
+/// Leaves of a file what lies between two moments, in seconds. If it `fades`, what was cut within its sound does not click.
+pub(super) fn cut(decoded: &mut Decoded, from: f64, to: f64, fades: bool) -> Result<(), AudioError> {
+    let (frames, rate) = (decoded.channels.first().map_or(0, Vec::len), f64::from(decoded.rate));
+    let at = |seconds: f64| ((seconds * rate).round() as usize).min(frames);
+    let (from, to) = (at(from), at(to));
+    if from >= to {
+        return Err(AudioError::Cut(frames as f64 / rate));
+    }
+    let fade = |cut: bool, seconds: f64| if cut && fades { ((seconds * rate) as usize).min((to - from) / 4) } else { 0 };
+    let (head, tail) = (fade(from > 0, CUT_FADES.0), fade(to < frames, CUT_FADES.1));
+    for channel in &mut decoded.channels {
+        *channel = channel[from..to].to_vec();
+        channel.iter_mut().take(head).enumerate().for_each(|(i, s)| *s *= (i + 1) as f32 / (head + 1) as f32);
+        channel.iter_mut().rev().take(tail).enumerate().for_each(|(i, s)| *s *= (i + 1) as f32 / (tail + 1) as f32);
+    }
+    decoded.loop_points = decoded.loop_points.filter(|(start, end)| *start >= from && *end <= to).map(|(start, end)| (start - from, end - from));
+    Ok(())
 }
 
 /// Converts to `rate`. What goes round, and what lies between loop points, is converted as a circle: its seam stays as good as it is.
@@ -362,7 +399,7 @@ mod tests {
     fn conversion_keeps_time_level_and_pitch() {
         for from in [44_100u32, 22_050, 96_000, 48_000] {
             let tone: Vec<f32> = (0..from).map(|i| (TAU * 1000.0 * f64::from(i) / f64::from(from)).sin() as f32).collect();
-            let decoded = Decoded { rate: from, channels: vec![tone], loop_points: None, kind: "WAV", bits: Some(16) };
+            let decoded = Decoded { rate: from, channels: vec![tone], loop_points: None, kind: "WAV", bits: Some(16), notes: Notes::default() };
             let out = convert(decoded, 48_000, &Goes::Once).unwrap();
             assert_eq!(out.channels[0].len(), 48_000);
             // Fit the tone: its level must be right and its delay within half a sample of the file.
@@ -407,7 +444,7 @@ mod tests {
                 let frames = (f64::from(rate) * periods / 151.3).round() as usize;
                 let tone = |i: usize| (0.4 * (TAU * periods * i as f64 / frames as f64).sin()) as f32;
                 let file = |before: usize, after: usize| (0..before + frames + after).map(|i| tone((i + frames * 8 - before) % frames)).collect::<Vec<f32>>();
-                let decoded = |samples, loop_points| Decoded { rate, channels: vec![samples], loop_points, kind: "WAV", bits: None };
+                let decoded = |samples, loop_points| Decoded { rate, channels: vec![samples], loop_points, kind: "WAV", bits: None, notes: Notes::default() };
                 let whole = convert(decoded(file(0, 0), None), 48_000, &Goes::Round).unwrap();
                 assert!(click(&whole.channels[0]) < -80.0, "{rate} {periods}: {:.1} dB", click(&whole.channels[0]));
                 let points = convert(decoded(file(1_001, 500), Some((1_001, 1_001 + frames))), 48_000, &Goes::Once).unwrap();
@@ -427,6 +464,7 @@ mod tests {
             loop_points: None,
             kind: "WAV",
             bits: None,
+            notes: Notes::default(),
         };
         assert!(click(&convert(cut, 48_000, &Goes::Once).unwrap().channels[0]) > -60.0, "a click would be found");
     }

@@ -1,14 +1,17 @@
 //! Facts about an audio file, as `estampie probe` prints them.
 
-use super::Decoded;
+use super::{Decoded, Notes, Print};
 use ebur128::{EbuR128, Mode};
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
+use std::path::Path;
+use xxhash_rust::xxh3::Xxh3;
 
 /// What can be measured on a file. Levels are in dB below full scale, minus infinity for silence.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Facts {
     /// The kind of file.
-    pub kind: &'static str,
+    pub kind: String,
     /// Bits of a sample, where the format has such.
     pub bits: Option<u32>,
     /// Channels.
@@ -37,6 +40,37 @@ pub struct Facts {
     pub dc: f64,
     /// The step from the last frame of the loop (or of the file) to its first, as a share of full scale, where it is greatest.
     pub seam_step: f64,
+    /// Marks and descriptions in it.
+    pub notes: Notes,
+}
+
+/// A file as it was measured.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Measured {
+    /// Facts of it.
+    pub facts: Facts,
+    /// The same for files whose samples are the same.
+    pub content: u64,
+    /// What it sounds like, if there is enough to tell by.
+    pub print: Option<Print>,
+}
+
+/// Decodes a file and measures all that is measured of it.
+///
+/// # Errors
+/// With the reason why it cannot be played.
+pub fn measure(path: &Path) -> Result<Measured, super::AudioError> {
+    let decoded = super::decode(path)?;
+    Ok(Measured { facts: facts(&decoded), content: content(&decoded), print: Print::of(&decoded.channels, decoded.rate) })
+}
+
+/// The hash of a file's samples: the same for every file that has them.
+#[must_use]
+pub fn content(decoded: &Decoded) -> u64 {
+    let mut hash = Xxh3::new();
+    hash.update(&(decoded.channels.len() as u64).to_le_bytes());
+    decoded.channels.iter().flatten().for_each(|sample| hash.update(&sample.to_bits().to_le_bytes()));
+    hash.digest()
 }
 
 const SILENCE: f32 = 0.001;
@@ -93,10 +127,10 @@ pub fn facts(decoded: &Decoded) -> Facts {
     let mean = |c: &Vec<f32>| c.iter().map(|s| f64::from(*s)).sum::<f64>() / frames.max(1) as f64;
     let dc = decoded.channels.iter().map(mean).max_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap_or(0.0);
     let Glance { peak, silence_head, silence_tail, seam_step, .. } = without_loudness(&channels, decoded.loop_points);
-    let Measured { loudness, range, short_term, true_peak } =
-        measured(decoded).unwrap_or(Measured { loudness: f64::NEG_INFINITY, range: 0.0, short_term: f64::NEG_INFINITY, true_peak: 0.0 });
+    let Loudness { loudness, range, short_term, true_peak } =
+        measured(decoded).unwrap_or(Loudness { loudness: f64::NEG_INFINITY, range: 0.0, short_term: f64::NEG_INFINITY, true_peak: 0.0 });
     Facts {
-        kind: decoded.kind,
+        kind: decoded.kind.to_owned(),
         bits: decoded.bits,
         channels: decoded.channels.len(),
         rate: decoded.rate,
@@ -111,17 +145,18 @@ pub fn facts(decoded: &Decoded) -> Facts {
         silence_tail: silence_tail as f64 / f64::from(decoded.rate),
         dc,
         seam_step,
+        notes: decoded.notes.clone(),
     }
 }
 
-struct Measured {
+struct Loudness {
     loudness: f64,
     range: f64,
     short_term: f64,
     true_peak: f64,
 }
 
-fn measured(decoded: &Decoded) -> Result<Measured, ebur128::Error> {
+fn measured(decoded: &Decoded) -> Result<Loudness, ebur128::Error> {
     let mut meter = EbuR128::new(decoded.channels.len() as u32, decoded.rate, Mode::I | Mode::S | Mode::LRA | Mode::TRUE_PEAK)?;
     // A tenth of a second at a time, as the standard's meters move.
     let (step, frames) = (decoded.rate as usize / 10, decoded.channels.first().map_or(0, Vec::len));
@@ -138,7 +173,7 @@ fn measured(decoded: &Decoded) -> Result<Measured, ebur128::Error> {
     for channel in 0..decoded.channels.len() as u32 {
         true_peak = true_peak.max(meter.true_peak(channel)?);
     }
-    Ok(Measured { loudness: meter.loudness_global()?, range: meter.loudness_range()?, short_term, true_peak })
+    Ok(Loudness { loudness: meter.loudness_global()?, range: meter.loudness_range()?, short_term, true_peak })
 }
 
 impl Facts {
@@ -164,6 +199,8 @@ impl Facts {
             "silence_tail_s": self.silence_tail,
             "dc": self.dc,
             "seam_step": self.seam_step,
+            "marks": self.notes.marks.iter().map(|m| json!({ "frame": m.frame, "frames": m.frames, "name": m.name })).collect::<Vec<_>>(),
+            "texts": self.notes.texts.iter().map(|(what, text)| (what.clone(), json!(text))).collect::<serde_json::Map<_, _>>(),
         })
     }
 }
@@ -177,7 +214,7 @@ mod tests {
         let samples: Vec<f32> = (0..960_000)
             .map(|i| if (9_600..950_400).contains(&i) { (gain * (TAU * 997.0 * f64::from(i) / 48_000.0).sin() + dc) as f32 } else { 0.0 })
             .collect();
-        Decoded { rate: 48_000, channels: vec![samples.clone(), samples], loop_points: None, kind: "WAV", bits: Some(24) }
+        Decoded { rate: 48_000, channels: vec![samples.clone(), samples], loop_points: None, kind: "WAV", bits: Some(24), notes: Notes::default() }
     }
 
     #[test]
@@ -213,7 +250,7 @@ mod tests {
         let measured = facts(&offset);
         assert!((measured.dc - 0.196).abs() < 0.001, "{measured:?}");
         assert!(measured.seam_step > 0.05, "{measured:?}");
-        let silent = facts(&Decoded { rate: 48_000, channels: vec![vec![0.0; 100]], loop_points: None, kind: "WAV", bits: None });
+        let silent = facts(&Decoded { rate: 48_000, channels: vec![vec![0.0; 100]], loop_points: None, kind: "WAV", bits: None, notes: Notes::default() });
         assert_eq!(silent.sample_peak, f64::NEG_INFINITY);
         assert_eq!(silent.json("x")["loudness_lufs"], Value::Null);
     }

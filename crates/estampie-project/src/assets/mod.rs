@@ -3,15 +3,20 @@
 mod circle;
 mod decode;
 mod facts;
+mod fix;
 mod headers;
+mod print;
 mod riff;
 
 pub use decode::{AudioError, Decoded, decode, guarded};
-pub use facts::{Facts, Glance, facts, glance};
+pub use facts::{Facts, Glance, Measured, content, facts, glance, measure};
+pub use fix::{Fix, FixError, Fixed, WORDS as FIXES, fix, made_from, version};
+pub use print::{Print, alike};
+pub use riff::{Mark, Notes};
 
 use crate::door;
 use crate::midi::{Score, ScoreError};
-use crate::stock::Placeholder;
+use crate::stock::{Cut, Placeholder, file_of};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::Impulse;
 use std::collections::HashMap;
@@ -28,7 +33,10 @@ pub fn load(root: &Path, name: &str, rate: u32, goes: &Goes) -> Result<Clip, Aud
         let (channels, loop_points) = placeholder.make(rate);
         return Ok(Clip::new(name, channels, loop_points));
     }
-    let decoded = decode(&door::readable(root, name)?)?;
+    let mut decoded = decode(&door::readable(root, file_of(name))?)?;
+    if let Some(cut) = Cut::read(name) {
+        decode::cut(&mut decoded, cut.from, cut.to, *goes == Goes::Once)?;
+    }
     if decoded.channels.len() > 2 {
         return Err(AudioError::Channels(decoded.channels.len()));
     }
@@ -55,6 +63,12 @@ impl Goes {
             Goes::Round => true,
             Goes::RoundIf(lengths) => lengths.iter().any(|l| (l - seconds).abs() <= 0.002),
         }
+    }
+
+    /// Whether it may go round.
+    #[must_use]
+    pub fn goes_round(&self) -> bool {
+        !matches!(self, Goes::Once)
     }
 
     /// Both ways of playing one file together.

@@ -52,6 +52,38 @@ pub fn wanted_audio(document: &Document) -> BTreeMap<String, Goes> {
     wanted
 }
 
+/// What plays audio, by its name (`piece/section layer` of a layer, `instrument NAME`, `effects of BUS`), the bus that it goes to, and the file or the piece of one.
+#[must_use]
+pub fn files_of(document: &Document) -> Vec<(String, String, String)> {
+    const MAIN: &str = "main";
+    let mut all: Vec<(String, String, String)> = Vec::new();
+    for sound in &document.sounds {
+        let bus = sound.bus.as_ref().map_or(MAIN, |b| &b.value);
+        let takes = sound.groups.iter().flat_map(|(_, takes)| takes).filter_map(|t| if let TakeDoc::File(file) = &t.value.take { Some(file) } else { None });
+        let parts = sound.chain.iter().flat_map(|part| &part.files).map(|file| &file.value);
+        all.extend(takes.chain(parts).map(|file| (sound.name.clone(), bus.to_owned(), file.clone())));
+    }
+    for piece in &document.music.pieces {
+        for section in &piece.sections {
+            for layer in &section.layers {
+                if let LayerOf::File(file) = &layer.of {
+                    let bus = layer.bus.as_ref().or(piece.bus.as_ref()).map_or(MAIN, |b| &b.value);
+                    all.push((label_of(&piece.name, &section.name, &layer.name), bus.to_owned(), file.value.clone()));
+                }
+            }
+        }
+    }
+    for instrument in &document.music.instruments {
+        all.extend(instrument.takes.iter().map(|(file, ..)| (format!("instrument {}", instrument.name), MAIN.to_owned(), file.value.clone())));
+    }
+    for bus in &document.buses {
+        let files = bus.effects.iter().filter_map(|e| e.file.as_ref());
+        all.extend(files.map(|file| (format!("effects of {}", bus.name), bus.name.clone(), file.value.clone())));
+    }
+    all.extend(document.shared.effect.iter().filter_map(|e| e.file.as_ref()).map(|file| ("shared effects".to_owned(), MAIN.to_owned(), file.value.clone())));
+    all
+}
+
 /// The files without which these sounds and layers, by the keys of their names, cannot be heard as they are meant, and those of all effects.
 #[must_use]
 pub fn audio_of(document: &Document, keys: &BTreeSet<NameKey>) -> BTreeSet<String> {
@@ -129,6 +161,9 @@ mod tests {
         assert_eq!(of(&["c", "deck/low drum"]), "3468");
         assert_eq!(of(&["deck/low step"]), "58");
         assert_eq!(of(&["deck/low tune"]), "78t");
+        // What plays what is all of it but the notes.
+        let played: BTreeSet<String> = files_of(&document).into_iter().map(|(.., file)| file).collect();
+        assert_eq!(played, wanted_audio(&document).into_keys().filter(|f| !crate::assets::is_score(f)).collect());
         // All of them are what is wanted at all.
         let all: BTreeSet<NameKey> = ["a", "c", "d", "deck/low drum", "deck/low tune"].map(NameKey::of).into();
         assert_eq!(audio_of(&document, &all), wanted_audio(&document).into_keys().collect());

@@ -12,7 +12,8 @@ mod sounds;
 mod wiring;
 mod world;
 
-pub use audio::{audio_of, wanted_audio};
+pub use audio::{audio_of, files_of, wanted_audio};
+pub(crate) use music::map_of;
 
 use crate::assets::Assets;
 use crate::document::{Document, Fault, Place};
@@ -113,6 +114,7 @@ impl Compiler<'_> {
         self.playthroughs();
         self.checks();
         self.bundle_parts();
+        self.budget();
         self.explored();
     }
 

@@ -57,7 +57,7 @@ fn position(map: &Map, spot: Spot) -> Beats {
 }
 
 /// The bars, metres and tempos of a section.
-pub(super) fn map_of(piece: &PieceDoc, doc: &SectionDoc, rate: u32) -> Map {
+pub(crate) fn map_of(piece: &PieceDoc, doc: &SectionDoc, rate: u32) -> Map {
     let from_first = |bar: u32| bar - 1;
     let metres: Vec<_> = doc.metre.iter().map(|(bar, m)| (from_first(*bar), *m)).collect();
     let metres = if metres.is_empty() { vec![(0, piece.metre)] } else { metres };

@@ -2,7 +2,7 @@
 //! have.
 
 use super::patterns::matches;
-use crate::stock::{Item, Placeholder, Rule, thing_of};
+use crate::stock::{Item, Placeholder, Rule, older, thing_of};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Bound;
 
@@ -47,13 +47,33 @@ impl StandIns {
 /// The audio that files can name: what there is, and what stands in for what is not made yet.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(super) struct Available {
-    pub(super) files: BTreeSet<String>,
-    pub(super) stand_ins: StandIns,
+    files: BTreeSet<String>,
+    /// Files in whose place there is a later version, each with the latest.
+    older: BTreeMap<String, String>,
+    stand_ins: StandIns,
 }
 
 impl Available {
+    pub(super) fn new(files: BTreeSet<String>, stand_ins: StandIns) -> Available {
+        let older = older(files.iter()).into_iter().map(|(file, by)| (file.to_owned(), by.to_owned())).collect();
+        Available { files, older, stand_ins }
+    }
+
+    /// Whether it is of these files.
+    pub(super) fn is_of(&self, files: &BTreeSet<String>) -> bool {
+        self.files == *files
+    }
+
+    /// Whether it is of these files and stand-ins.
+    pub(super) fn is_the_same(&self, files: &BTreeSet<String>, stand_ins: &StandIns) -> bool {
+        self.is_of(files) && self.stand_ins == *stand_ins
+    }
+
     /// A file by its path, or what stands in for it.
     pub(super) fn find(&self, path: &str) -> Option<String> {
+        if let Some(latest) = self.older.get(path) {
+            return Some(latest.clone());
+        }
         if self.files.contains(path) { Some(path.to_owned()) } else { self.stand_ins.find(path).map(Placeholder::name) }
     }
 
@@ -62,8 +82,9 @@ impl Available {
         // Only what begins like it is looked at: of twenty thousand files a handful.
         let begins = pattern.split('*').next().unwrap_or_default();
         let near = self.files.range::<str, _>((Bound::Included(begins), Bound::Unbounded)).take_while(|file| file.starts_with(begins));
-        let found: Vec<String> = near.filter(|file| matches(pattern, file)).cloned().collect();
-        if found.is_empty() { self.stand_ins.matching(pattern).map(Placeholder::name).collect() } else { found }
+        // A pattern with an ending stands for a later version with another, too.
+        let found: BTreeSet<String> = near.filter(|file| matches(pattern, file)).map(|file| self.older.get(file).unwrap_or(file).clone()).collect();
+        if found.is_empty() { self.stand_ins.matching(pattern).map(Placeholder::name).collect() } else { found.into_iter().collect() }
     }
 
     /// The files that there are.
@@ -92,6 +113,19 @@ mod tests {
         assert!(all.find("audio/quay/bed.ogg").is_some() && all.find("audio/sonar/ping.wav").is_none() && all.find("audio/step/plank_04.wav").is_none());
     }
 
+    #[test]
+    fn a_later_version_is_found_by_every_name_of_what_it_is_a_version_of() {
+        let files = ["audio/a_01.flac", "audio/a_01.v2.wav", "audio/a_01.v3.wav", "audio/a_02.flac"].map(str::to_owned);
+        let available = Available::new(files.clone().into(), StandIns::default());
+        for pattern in ["audio/a_*", "audio/a_*.flac"] {
+            assert_eq!(available.matching(pattern), [files[2].clone(), files[3].clone()]);
+        }
+        for name in &files[..3] {
+            assert_eq!(available.find(name), Some(files[2].clone()));
+        }
+        assert_eq!(available.find(&files[3]), Some(files[3].clone()));
+    }
+
     proptest! {
         /// Looking only at what begins like a pattern finds what looking at everything finds.
         #[test]
@@ -99,7 +133,7 @@ mod tests {
             files in prop::collection::btree_set("audio/[ab]{0,2}(/[ab_]{1,3})?(\\.wav)?", 0..30),
             pattern in "(audio/)?[ab*]{0,3}(/[ab_*]{0,3})?(\\.wav|\\.\\*)?",
         ) {
-            let available = Available { files: files.clone(), stand_ins: StandIns::default() };
+            let available = Available::new(files.clone(), StandIns::default());
             let plain: Vec<String> = files.iter().filter(|file| matches(&pattern, file)).cloned().collect();
             prop_assert_eq!(available.matching(&pattern), plain);
         }

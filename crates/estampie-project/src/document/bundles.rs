@@ -93,6 +93,61 @@ pub(super) fn read_encodings(top: &Fields<'_>) -> Vec<EncodingDoc> {
     encodings
 }
 
+/// What becomes of a project that goes over its budget.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Over {
+    /// It is told where one looks at the budget.
+    #[default]
+    Say,
+    /// It is told wherever the project is checked.
+    Warn,
+    /// It is a fault: no bundle is made.
+    Refuse,
+}
+
+impl Over {
+    /// All, by their words.
+    pub(super) const WORDS: [&'static str; 3] = ["say", "warn", "refuse"];
+}
+
+/// `[budget]`: how much the project may cost.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct BudgetDoc {
+    /// The most pieces of audio that are played.
+    pub files: Option<u64>,
+    /// The most memory that they take when all are loaded, in bytes.
+    pub memory: Option<u64>,
+    /// The most bytes of audio in the bundle.
+    pub bundle: Option<u64>,
+    /// The most voices that sound at once.
+    pub voices: Option<u64>,
+    /// What becomes of a project that goes over it.
+    pub over: Over,
+    /// Where it is written, if it is.
+    pub place: Option<Place>,
+}
+
+/// Reads `[budget]` of `estampie.toml`.
+pub(super) fn read_budget(top: &Fields<'_>) -> BudgetDoc {
+    let Some((item, place)) = top.item("budget") else { return BudgetDoc::default() };
+    let Some(fields) = top.inside("budget", item, "the budget".to_owned(), place.clone()) else { return BudgetDoc::default() };
+    const SIZE: &str = "a size from 1 kB to 1000 GB, like \"24 MB\"";
+    let over = fields.read("over", "\"say\", \"warn\" or \"refuse\"", |text| {
+        let at = Over::WORDS.iter().position(|word| *word == text.trim()).ok_or_else(|| ValueError::not(text, "say, warn or refuse"))?;
+        Ok([Over::Say, Over::Warn, Over::Refuse][at])
+    });
+    let budget = BudgetDoc {
+        files: fields.whole("files", 1, 1_000_000).map(|n| n.value as u64),
+        memory: fields.read("memory", SIZE, read_size).map(|s| s.value),
+        bundle: fields.read("bundle", SIZE, read_size).map(|s| s.value),
+        voices: fields.whole("voices", 1, 4096).map(|n| n.value as u64),
+        over: over.map(|o| o.value).unwrap_or_default(),
+        place: Some(place),
+    };
+    fields.finish();
+    budget
+}
+
 /// Before the name of a piece.
 pub(crate) const PIECE: &str = "music/";
 
@@ -196,6 +251,19 @@ mod tests {
         for words in ["the encoding a is of no files", "3 as of the encoding a", "the encoding b does not say how", "8 as of the encoding c"] {
             assert!(said.iter().any(|s| s.contains(words)), "{words}: {said:?}");
         }
+    }
+
+    #[test]
+    fn a_budget_is_read() {
+        let text = "format = 1\n[budget]\nfiles = 300\nmemory = \"40 MB\"\nvoices = 32\nover = \"refuse\"\n";
+        let (document, faults) = Document::read(&Sources::from_texts([("estampie.toml", text)]), &Default::default());
+        let budget = &document.manifest.budget;
+        assert_eq!((faults, budget.files, budget.memory, budget.bundle), (vec![], Some(300), Some(40_000_000), None));
+        assert_eq!((budget.voices, budget.over, budget.place.as_ref().map(|p| p.line)), (Some(32), Over::Refuse, Some(2)));
+        let wrong = "format = 1\n[budget]\nfiles = 0\nmemory = \"much\"\nover = \"shout\"\n";
+        let (_, faults) = Document::read(&Sources::from_texts([("estampie.toml", wrong)]), &Default::default());
+        let lines: std::collections::BTreeSet<u32> = faults.iter().map(|f| f.place.line).collect();
+        assert_eq!(lines, [3, 4, 5].into(), "{faults:?}");
     }
 
     #[test]

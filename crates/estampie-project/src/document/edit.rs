@@ -1,10 +1,12 @@
 //! Edits of a project's texts: named, undone and redone, saved without touching what the designer wrote around them.
 
+mod audio;
 mod disk;
 #[cfg(test)]
 mod tests;
 mod values;
 
+pub use audio::Copied;
 pub use disk::{Keep, SaveError};
 pub use values::NewValue;
 pub(crate) use values::{text_of, write_value};
@@ -27,6 +29,8 @@ pub struct Edit {
     /// What was done, as in "level of steps".
     pub name: String,
     files: Vec<Changed>,
+    /// What was done with audio files.
+    audio: Vec<audio::Step>,
 }
 
 /// A file before and after an edit; `None` when it is not there.
@@ -300,12 +304,12 @@ impl Workspace {
         let gesture = self.last_edit.is_some_and(|at| at.elapsed() < SAME_GESTURE);
         let same = |last: &Edit| last.name == name && last.files.iter().map(|c| &c.file).eq(changed.iter().map(|c| &c.file));
         match self.undo.last_mut() {
-            Some(last) if gesture && self.redo.is_empty() && same(last) => {
+            Some(last) if gesture && self.redo.is_empty() && last.audio.is_empty() && same(last) => {
                 for (kept, new) in last.files.iter_mut().zip(changed) {
                     kept.after = new.after;
                 }
             }
-            _ => self.undo.push(Edit { name: name.to_owned(), files: changed }),
+            _ => self.undo.push(Edit { name: name.to_owned(), files: changed, audio: Vec::new() }),
         }
         self.redo.clear();
         self.last_edit = Some(std::time::Instant::now());
@@ -400,9 +404,12 @@ impl Workspace {
             self.refuses();
             return Ok(None);
         };
-        let edit = self.go_back(edit, |c| (&c.after, &c.before), |c, now, then| (c.after, c.before) = (now, then))?;
+        self.go_steps(&edit, false)?;
+        let back = self.go_back(edit.clone(), |c| (&c.after, &c.before), |c, now, then| (c.after, c.before) = (now, then));
+        let edit = self.or_steps(back, &edit, true)?;
         self.undo.pop();
         let name = edit.name.clone();
+        self.after_steps(&edit);
         self.redo.push(edit);
         Ok(Some(name))
     }
@@ -434,9 +441,12 @@ impl Workspace {
             self.refuses();
             return Ok(None);
         };
-        let edit = self.go_back(edit, |c| (&c.before, &c.after), |c, now, then| (c.before, c.after) = (now, then))?;
+        self.go_steps(&edit, true)?;
+        let back = self.go_back(edit.clone(), |c| (&c.before, &c.after), |c, now, then| (c.before, c.after) = (now, then));
+        let edit = self.or_steps(back, &edit, false)?;
         self.redo.pop();
         let name = edit.name.clone();
+        self.after_steps(&edit);
         self.undo.push(edit);
         Ok(Some(name))
     }

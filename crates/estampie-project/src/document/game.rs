@@ -1,6 +1,6 @@
 //! `estampie.toml` and `game.toml`: the project itself, and what the game tells it.
 
-use super::bundles::{BundlePartDoc, EncodingDoc, read_encodings, read_parts};
+use super::bundles::{BudgetDoc, BundlePartDoc, EncodingDoc, read_budget, read_encodings, read_parts};
 use super::fields::{Fields, Located, Reading, entries, parse_toml};
 use super::registry;
 use super::{Document, Place};
@@ -34,6 +34,8 @@ pub struct Manifest {
     pub parts: Vec<BundlePartDoc>,
     /// How audio is stored in the bundle.
     pub encodings: Vec<EncodingDoc>,
+    /// How much it may cost.
+    pub budget: BudgetDoc,
 }
 
 impl Default for Manifest {
@@ -49,6 +51,7 @@ impl Default for Manifest {
             target_lufs: None,
             parts: Vec::new(),
             encodings: Vec::new(),
+            budget: BudgetDoc::default(),
         }
     }
 }
@@ -199,6 +202,7 @@ pub(super) fn read_manifest(reading: &Reading<'_>) -> Manifest {
     }
     manifest.parts = read_parts(&fields);
     manifest.encodings = read_encodings(&fields);
+    manifest.budget = read_budget(&fields);
     fields.finish();
     manifest
 }

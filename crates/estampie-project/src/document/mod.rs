@@ -36,7 +36,7 @@ mod world;
 pub use crate::fault::{Fault, Place, did_you_mean, nearest};
 pub use crate::language::{Moment, SILENCE};
 pub use crate::refusal::Refusal;
-pub use bundles::{BundlePartDoc, EncodingDoc, StoredAs, read_size, storing_of};
+pub use bundles::{BudgetDoc, BundlePartDoc, EncodingDoc, Over, StoredAs, read_size, storing_of};
 pub(crate) use bundles::{PIECE, holds_any};
 pub use change::{sharers, uses_of, uses_of_all};
 pub use change_music::{TRANSITION_FIELDS, ends, unsaid_of_transition};
@@ -45,7 +45,7 @@ pub use copy_mix::{Clipping, ClippingKind};
 pub use curve::{WrittenCurve, print_point, read_point};
 pub use describe::{Field, Origin, describe, pick_text, source_text};
 pub use difference::{Difference, differences};
-pub use edit::{Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
+pub use edit::{Copied, Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
 pub(crate) use effects::read_octaves;
 pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
 pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParameter, MadeState, Weights};
@@ -57,7 +57,7 @@ pub use music::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
     PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
-pub(crate) use patterns::matches as fits;
+pub use patterns::matches as fits;
 pub use reader::Reader;
 pub use settings::{AngleCurve, DistanceCurve, FalloffDoc, LimitDoc, LinesDoc, Named, SendCurves, Setting, ShapeDoc, Shared, VaryDoc, WhenFullDoc, YesNo};
 pub use snapshots::{Going, HeldDoc, HoldDownDoc, PlayerLevelDoc, SnapshotDoc, read_held};

@@ -2,7 +2,8 @@
 
 /// Whether `text` fits `pattern`, in which `*` is any number of characters within one folder. No star is tried twice for a place, since
 /// what stands between two folders' borders can be looked at by itself.
-pub(crate) fn matches(pattern: &str, text: &str) -> bool {
+#[must_use]
+pub fn matches(pattern: &str, text: &str) -> bool {
     let (pattern, text) = (pattern.as_bytes(), text.as_bytes());
     let (mut p, mut t) = (0, 0);
     // Where the pattern goes on behind the last star, and up to where that star reaches.

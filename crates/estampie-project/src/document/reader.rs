@@ -50,12 +50,12 @@ impl Reader {
             (None, None) => Manifest::default(),
         };
         let known = self.read_stock(sources, &manifest);
-        if !known || self.available.files != *audio {
+        if !known || !self.available.is_of(audio) {
             let stand_ins = self.stock.as_ref().map(|s| StandIns::of(&s.stock.items, audio, &s.naming)).unwrap_or_default();
-            if self.available.files != *audio || self.available.stand_ins != stand_ins {
+            if !self.available.is_the_same(audio, &stand_ins) {
                 // Patterns in all files may stand for other files now.
                 self.files.clear();
-                self.available = Available { files: audio.clone(), stand_ins };
+                self.available = Available::new(audio.clone(), stand_ins);
             }
         }
         let (stock, stock_faults) = self.stock.as_ref().map(|s| (Arc::clone(&s.stock), s.faults.clone())).unwrap_or_default();

@@ -108,6 +108,7 @@ pub static PROJECT: Table = table(
         f("loudness", Quantity("LUFS", -60.0, 0.0), "", "how loud the whole should be, by EBU R 128"),
         f("ceiling", Quantity("dB", -24.0, 0.0), "-1 dB", "what no sample exceeds, below full scale"),
         f("bundles", Named(&BUNDLE_PART), "", "parts of the bundle that a game loads and unloads while it plays"),
+        t("budget", &BUDGET, "", "", "how much its audio may cost"),
         f("encoding", Named(&ENCODING), "", "how audio is stored in the bundle; without loss unless something is said"),
         f(
             "naming",
@@ -116,6 +117,19 @@ pub static PROJECT: Table = table(
             "how audio files are named, below audio/",
         ),
         f("stock-columns", Pairs("a column of the stock"), "", "what the columns of the team's spreadsheet are called"),
+    ],
+);
+
+/// How much a project's audio may cost.
+pub static BUDGET: Table = table(
+    "budget",
+    "[budget]",
+    &[
+        f("files", Whole(1, 1_000_000), "", "the most pieces of audio that are played"),
+        f("memory", Text("a size, like 40 MB"), "", "the most memory that they take when all are loaded; parts have budgets of their own"),
+        f("bundle", Text("a size, like 12 MB"), "", "the most bytes of audio in the bundle"),
+        f("voices", Whole(1, 4096), "", "the most voices that sound at once, in the playthroughs too"),
+        f("over", Word(&["say", "warn", "refuse"]), "say", "what becomes of a project that goes over it: told in the budget, told by every check, or a fault"),
     ],
 );
 
@@ -1029,7 +1043,10 @@ mod tests {
 
     /// A project in which every table stands once, with faults where nothing else is worth writing.
     const ALL: [(&str, &str); 9] = [
-        ("estampie.toml", "format = 1\n[bundles.b]\nholds = [\"a\"]\n[encoding.e]\nfiles = [\"audio/*\"]\nas = \"lossless\"\nstreamed = true\n"),
+        (
+            "estampie.toml",
+            "format = 1\n[budget]\nfiles = 9\n[bundles.b]\nholds = [\"a\"]\n[encoding.e]\nfiles = [\"audio/*\"]\nas = \"lossless\"\nstreamed = true\n",
+        ),
         (
             "game.toml",
             "[parameters.p]\nrange = \"0..1\"\n[formulas]\nf = { is = \"p\" }\n[states.s]\nvalues = [\"a\", \"b\"]\n[events]\ne = \"\"\n[emitters]\nx = \"\"\n",

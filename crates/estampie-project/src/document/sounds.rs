@@ -10,6 +10,7 @@ use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc,
 use super::{Place, did_you_mean};
 use crate::language::Condition;
 use crate::language::reactions::read_conditions;
+use crate::stock::{Cut, is_placeholder};
 use estampie_engine::property::{PerProperty, SOUND_PROPERTIES, SoundProperty};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Semitones, Share, Span, split_number};
@@ -440,27 +441,40 @@ fn takes(reading: &Reading<'_>, audio: &Available, name: &str, texts: Vec<Locate
     let mut list: Vec<Located<TakeLine>> = Vec::new();
     for text in texts {
         let path = text.value.split(',').next().unwrap_or_default().trim();
-        let options = take_options(reading, &text);
-        let mut add = |take| list.push(Located { value: TakeLine { take, ..options.clone() }, place: text.place.clone() });
+        let (options, to) = take_options(reading, &text);
+        let mut add = |line| list.push(Located { value: line, place: text.place.clone() });
+        let whole = |take| TakeLine { take, ..options.clone() };
+        let of_file = path.starts_with("audio/") || path.contains(['.', '*', '\\']) || path.starts_with('/');
+        if to.is_some() && !of_file {
+            reading.fault(&text.place, format!("{path} is no file, and has no end that could be cut off"), "take \"to\" out");
+        }
         // Only files have an ending; sounds are paths without one.
         if let Some(generator) = generator_of(path) {
-            add(TakeDoc::Generator(generator.to_owned()));
-        } else if path.starts_with("audio/") || path.contains(['.', '*', '\\']) || path.starts_with('/') {
+            add(whole(TakeDoc::Generator(generator.to_owned())));
+        } else if of_file {
             for file in expand(reading, audio, path, &text.place) {
-                add(TakeDoc::File(file));
+                match to {
+                    // What is cut out is a clip of its own. Of what is not made yet nothing can be cut out.
+                    Some(to) if !is_placeholder(&file) => {
+                        let cut = Cut { file: &file, from: options.from.0, to }.name();
+                        add(TakeLine { from: Seconds(0.0), ..whole(TakeDoc::File(cut)) });
+                    }
+                    _ => add(whole(TakeDoc::File(file))),
+                }
             }
         } else if path == name {
             reading.fault(&text.place, format!("{name} has itself as a take"), "take it out");
         } else {
-            add(TakeDoc::Sound(path.to_owned()));
+            add(whole(TakeDoc::Sound(path.to_owned())));
         }
     }
     list
 }
 
 /// What stands after the path of a take.
-fn take_options(reading: &Reading<'_>, text: &Located<String>) -> TakeLine {
+fn take_options(reading: &Reading<'_>, text: &Located<String>) -> (TakeLine, Option<f64>) {
     let mut line = TakeLine::plain(TakeDoc::Sound(String::new()));
+    let mut to = None;
     for option in text.value.split(',').skip(1).map(str::trim) {
         let (word, value) = option.split_once(' ').unwrap_or((option, ""));
         let value = value.trim();
@@ -470,14 +484,21 @@ fn take_options(reading: &Reading<'_>, text: &Located<String>) -> TakeLine {
             "weight" => split_number(value).filter(|(n, unit)| unit.is_empty() && (0.0..=1e6).contains(n)).map(|(n, _)| line.weight = n as f32),
             "after" => Span::read(value).ok().map(|v| line.after = v),
             "from" => Seconds::read(value).ok().map(|v| line.from = v),
+            "to" => Seconds::read(value).ok().map(|v| to = Some(v.0)),
             _ => None,
         };
         if understood.is_none() {
-            let fix = "write level -3 dB, pitch 2 st, weight 2, after 10..40 ms, or from 0.5 s after the comma";
+            let fix = "write level -3 dB, pitch 2 st, weight 2, after 10..40 ms, from 0.5 s, or to 1.2 s after the comma";
             reading.fault(&text.place, format!("\"{option}\" is not understood of a take"), fix);
         }
     }
-    line
+    if let Some(end) = to
+        && end <= line.from.0
+    {
+        reading.fault(&text.place, format!("this take ends at {end} s, and begins at {} s", line.from.0), "let it end after it begins: from 0.5 s, to 1.2 s");
+        to = None;
+    }
+    (line, to)
 }
 
 /// The audio files that a path with `*` means; says what is wrong if there is none.

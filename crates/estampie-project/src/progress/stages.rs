@@ -1,7 +1,7 @@
 //! How far each item of the stock is: made (its files are there), built (a sound plays them), hooked (the game reaches that sound); each with its evidence.
 
 use crate::document::{Document, LayerOf, TakeDoc, uses_of_all};
-use crate::stock::{Item, thing_of};
+use crate::stock::{Item, file_of, older, thing_of};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// How far a stage is.
@@ -70,12 +70,14 @@ impl Index {
     #[must_use]
     pub fn new(document: &Document, audio: &BTreeSet<String>) -> Index {
         let mut index = Index::default();
-        for file in audio {
+        // What a later version takes the place of counts no more.
+        let older = older(audio.iter());
+        for file in audio.iter().filter(|file| !older.contains_key(file.as_str())) {
             index.files.entry(thing_of(file).to_owned()).or_default().push(file.clone());
         }
         let mut plays = |player: &str, file: &str| {
             let of = index.players.entry(thing_of(file).to_owned()).or_default();
-            of.entry(player.to_owned()).or_default().insert(file.to_owned());
+            of.entry(player.to_owned()).or_default().insert(file_of(file).to_owned());
         };
         for sound in &document.sounds {
             for take in sound.groups.iter().flat_map(|(_, takes)| takes) {

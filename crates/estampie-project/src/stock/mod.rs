@@ -1,16 +1,20 @@
 //! The stock (`stock.csv`): every sound that the game will need, before it exists, with what is wanted of it and how far it is.
 
 mod columns;
+mod cut;
 mod merge;
 mod placeholder;
 mod rule;
 mod sheet;
+mod version;
 
 pub use columns::{COLUMNS, Column, Columns};
+pub use cut::{Cut, file_of};
 pub use merge::{Conflict, Merged, Wins, exported, merge};
 pub use placeholder::{Placeholder, is_placeholder};
 pub use rule::{Rule, USUAL, thing_of};
 pub use sheet::{Sheet, text_of};
+pub use version::{next_version, older, version_of};
 
 use crate::fault::{Fault, Place, did_you_mean};
 use crate::refusal::Refusal;

@@ -92,6 +92,12 @@ impl Placeholder {
         })
     }
 
+    /// How long it is, in seconds, and how many channels it has.
+    #[must_use]
+    pub fn size(&self) -> (f64, u32) {
+        (self.seconds, u32::from(self.channels.max(1)))
+    }
+
     /// Makes it, at so many frames a second: its channels, and its loop points if it goes round. The same name gives the same samples.
     #[must_use]
     pub fn make(&self, rate: u32) -> (Vec<Vec<f32>>, Option<(usize, usize)>) {

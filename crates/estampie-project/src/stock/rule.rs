@@ -116,7 +116,8 @@ pub fn thing_of(file: &str) -> &str {
     let path = file.strip_prefix("audio/").unwrap_or(file);
     // Of a placeholder what it stands for.
     let path = path.split_once(super::placeholder::SIGN).map_or(path, |(stem, _)| stem);
-    let stem = path.rsplit_once('.').filter(|(_, ending)| !ending.contains('/')).map_or(path, |(stem, _)| stem);
+    // A piece of a recording is a thing of its own only by what it is called in the stock: it counts for its file; and a version for what it is one of.
+    let (stem, _) = super::version_of(super::file_of(path));
     let bare = stem.trim_end_matches(|c: char| c.is_ascii_digit());
     if bare.len() < stem.len() { bare.strip_suffix(['_', '-', ' ']).filter(|b| !b.is_empty()).unwrap_or(stem) } else { stem }
 }

@@ -1,6 +1,7 @@
 //! The command line. Exit 0: well; 1: the project or a check is at fault; 2: wrong use.
 
 mod add;
+mod budget;
 mod bundle;
 mod check;
 mod compare;
@@ -10,6 +11,7 @@ mod draw;
 mod explore;
 mod game;
 mod listen;
+mod material;
 mod new;
 pub(crate) mod output;
 mod probe;

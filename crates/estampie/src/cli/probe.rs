@@ -86,4 +86,12 @@ fn print(name: &str, facts: &Facts) {
     out!("  silence     {:.1} ms at the head, {:.1} ms at the tail", facts.silence_head * 1000.0, facts.silence_tail * 1000.0);
     out!("  DC          {:+.5}", facts.dc);
     out!("  seam step   {:.5} of full scale, from the last frame of the round to its first", facts.seam_step);
+    for mark in &facts.notes.marks {
+        let length = mark.frames.map_or(String::new(), |frames| format!(", {:.3} s long", seconds(frames)));
+        let name = if mark.name.is_empty() { "without a name" } else { &mark.name };
+        out!("  mark        {:.3} s{length}: {name}", seconds(mark.frame));
+    }
+    for (what, text) in &facts.notes.texts {
+        out!("  {what:11} {text}");
+    }
 }

@@ -1,19 +1,15 @@
 //! `estampie stock PROJECT`: the list of all that the game will need, exchanged with a spreadsheet, and how far it is.
 
 use super::output::{out, print_faults, tell};
+use super::{budget, material};
 use crate::aside::{Aside, put};
 use crate::failure::Failure;
 use crate::project::{self, Loaded};
-use estampie_project::assets::{decode, facts};
-use estampie_project::door;
-use estampie_project::progress::{Done, Index, Measured, Stages, actions_in};
+use estampie_project::progress::{Done, Index, Stages, actions_in};
 use estampie_project::stock::{self, COLUMNS, Column, Columns, Mark, Sheet, Wins, merge, text_of};
-use estampie_proof::cores::on_all_cores;
-use indicatif::ProgressBar;
 use serde_json::json;
 use std::collections::BTreeMap;
-use std::hash::Hasher as _;
-use std::io::{IsTerminal as _, Write as _};
+use std::io::Write as _;
 use std::path::{Path, PathBuf};
 
 #[derive(clap::Args)]
@@ -50,6 +46,55 @@ enum What {
     },
     /// What is wrong with the audio files: against what is wanted, against the naming rule, and by how they are recorded
     Material,
+    /// What the audio costs: files, memory, the bundle, voices, against the budget; by sound, bus and part; and what would be saved
+    Budget {
+        /// Listen to all playthroughs for how many voices sound at once: that takes a while
+        #[arg(long)]
+        voices: bool,
+    },
+    /// Writes new versions of audio files beside them: without --do, all that material proposes
+    Fix {
+        /// The files, as audio/step/plank_01.wav, with * for any letters within a folder; all if none is named
+        files: Vec<String>,
+        /// What is done: dc, mono, trim, trim head, trim tail, length 1.5 s, rate 24 kHz, -20 LUFS, level -1 dB, fade 5 ms, round 50 ms, with commas between them
+        #[arg(long = "do", value_name = "FIXES")]
+        fixes: Option<String>,
+        /// Says what would be done, and writes nothing
+        #[arg(long)]
+        dry: bool,
+    },
+    /// Gives audio files other names, and all that names them: without names, all those that the naming rule has others for
+    Rename {
+        /// The file as it is called now
+        #[arg(requires = "to")]
+        from: Option<String>,
+        /// As it is to be called
+        to: Option<String>,
+        /// Says what would be done, and does nothing
+        #[arg(long)]
+        dry: bool,
+    },
+    /// Copies the audio files below a folder into the project, called as the naming rule has it
+    Bring {
+        /// The folder
+        folder: PathBuf,
+        /// What is done with files whose names others have
+        #[arg(long, value_enum)]
+        taken: Option<material::Taken>,
+        /// Says what would become of each, and copies nothing
+        #[arg(long)]
+        dry: bool,
+    },
+    /// Cuts a recording at its marks: takes of the sounds that play it, or of a new one; the file stays as it is
+    Cut {
+        /// The file
+        file: String,
+    },
+    /// Makes markers of the marks in a recording, in the sections of music that play it
+    Markers {
+        /// The file
+        file: String,
+    },
     /// Makes what plays each item for a table of the game's actions, with columns event and item: sounds, events, reactions
     Wire {
         /// The table
@@ -79,7 +124,13 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
             let wins = if *ours { Some(Wins::Ours) } else { theirs.then_some(Wins::Theirs) };
             import(&mut loaded, file, column, wins, *dry)
         }
-        Some(What::Material) => material_of(&loaded, arguments.json),
+        Some(What::Material) => material::tell_all(&loaded, arguments.json),
+        Some(What::Budget { voices }) => budget::run(&loaded, *voices, arguments.json),
+        Some(What::Fix { files, fixes, dry }) => material::fix(&mut loaded, files, fixes.as_deref(), *dry),
+        Some(What::Rename { from, to, dry }) => material::rename(&mut loaded, from.as_deref().zip(to.as_deref()), *dry),
+        Some(What::Bring { folder, taken, dry }) => material::bring(&mut loaded, folder, *taken, *dry),
+        Some(What::Cut { file }) => material::cut(&mut loaded, file),
+        Some(What::Markers { file }) => material::markers(&mut loaded, file),
         Some(What::Wire { file }) => wire(&mut loaded, file),
         Some(What::Export { file }) => export(&loaded, file),
     }
@@ -190,42 +241,6 @@ fn export(loaded: &Loaded, file: &Path) -> Result<(), Failure> {
     aside.finish()?;
     put(&loaded.workspace.root().join(stock::LAST), ours.text().as_bytes()).map_err(|e| Failure::Fault(format!("{} cannot be written: {e}", stock::LAST)))?;
     out!("{}: {} items", file.display(), loaded.workspace.document().stock.items.len());
-    Ok(())
-}
-
-/// Measures all audio files on all cores, and tells what is wrong with them.
-fn material_of(loaded: &Loaded, as_json: bool) -> Result<(), Failure> {
-    let workspace = &loaded.workspace;
-    let files: Vec<&String> = workspace.audio().iter().collect();
-    let root = workspace.root();
-    let bar = if std::io::stderr().is_terminal() && !as_json { ProgressBar::new(files.len() as u64) } else { ProgressBar::hidden() };
-    let measure = |file: &str| -> Result<Measured, String> {
-        let path = door::readable(root, file).map_err(|e| e.to_string())?;
-        let decoded = decode(&path).map_err(|e| e.to_string())?;
-        let mut content = std::hash::DefaultHasher::new();
-        decoded.channels.iter().flatten().for_each(|sample| content.write_u32(sample.to_bits()));
-        content.write_usize(decoded.channels.len());
-        Ok(Measured { facts: facts(&decoded), content: content.finish() })
-    };
-    let heard = on_all_cores(
-        &files,
-        |file| ((*file).clone(), measure(file)),
-        |_| {
-            bar.inc(1);
-            true
-        },
-    );
-    bar.finish_and_clear();
-    let found = estampie_project::progress::material(workspace.document(), workspace.audio(), &heard.into_iter().collect());
-    if as_json {
-        let rows: Vec<_> = found.iter().map(|f| json!({ "file": f.file, "what": f.what, "fix": f.fix, "weight": f.weight })).collect();
-        out!("{}", serde_json::to_string_pretty(&rows).map_err(|e| Failure::Fault(e.to_string()))?);
-        return Ok(());
-    }
-    for finding in &found {
-        out!("{}: {}; {}", finding.file, finding.what, finding.fix);
-    }
-    out!("{} files, {} findings", files.len(), found.len());
     Ok(())
 }
 

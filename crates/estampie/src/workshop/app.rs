@@ -188,7 +188,7 @@ impl App {
             map: MapView::default(),
             trace: TraceView::default(),
             project: ProjectView::default(),
-            stock: StockView::default(),
+            stock: StockView::within(options.cache.as_deref()),
             playthroughs: PlaythroughsView::default(),
             survey: Default::default(),
             unconfirmed: None,
@@ -283,6 +283,7 @@ impl App {
         news |= self.poll_game();
         news |= self.poll_bundle();
         news |= self.poll_missing();
+        news |= self.poll_files();
         news |= self.poll_checks();
         news |= self.poll_exploring();
         news |= self.poll_compared();

@@ -138,6 +138,13 @@ pub(crate) enum Do {
     Retake,
     SortBack,
     SortOn,
+    NextPage,
+    Mend,
+    MendAll,
+    OtherFix,
+    BringIn,
+    CutAtMarks,
+    MarksToMarkers,
 }
 
 /// A line of the table.

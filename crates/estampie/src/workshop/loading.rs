@@ -10,6 +10,7 @@ use estampie_engine::telemetry::What;
 use estampie_project::assets::{self, Assets, Goes, LoadError};
 use estampie_project::compile;
 use estampie_project::document::Document;
+use estampie_project::stock::file_of;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -79,7 +80,7 @@ impl App {
     fn load(&mut self, opening: bool) {
         let wanted = compile::wanted_audio(self.workspace.document());
         let root = self.workspace.root().to_owned();
-        let written = |name: &str| std::fs::metadata(root.join(name)).and_then(|m| m.modified()).ok();
+        let written = |name: &str| std::fs::metadata(root.join(file_of(name))).and_then(|m| m.modified()).ok();
         // New ones, and those that were written again since: a file that is exported anew is heard anew.
         let asked = &mut self.loading.asked;
         let mut names: Vec<(String, Goes)> = wanted

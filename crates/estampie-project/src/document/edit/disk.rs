@@ -66,7 +66,7 @@ impl Workspace {
         if new != mine {
             let name = format!("{} of {file}", if keep == Keep::Theirs { "the other version" } else { "both versions" });
             self.put(file, new.clone().as_deref());
-            self.undo.push(Edit { name, files: vec![Changed { file: file.to_owned(), before: mine, after: new }] });
+            self.undo.push(Edit { name, files: vec![Changed { file: file.to_owned(), before: mine, after: new }], audio: Vec::new() });
             self.redo.clear();
         }
         self.put_done();

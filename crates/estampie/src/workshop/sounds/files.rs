@@ -23,8 +23,9 @@ fn series(file: &str) -> &str {
 
 impl App {
     pub(super) fn begin_files(&mut self) {
-        let used = estampie_project::compile::wanted_audio(self.document());
-        let mut files: Vec<(String, bool)> = self.workspace.audio().iter().map(|f| (f.clone(), used.contains_key(f))).collect();
+        let used: BTreeSet<String> =
+            estampie_project::compile::wanted_audio(self.document()).keys().map(|name| estampie_project::stock::file_of(name).to_owned()).collect();
+        let mut files: Vec<(String, bool)> = self.workspace.current_audio().into_iter().map(|f| (used.contains(&f), f)).map(|(used, f)| (f, used)).collect();
         files.sort_by_key(|(file, used)| (*used, file.clone()));
         if files.is_empty() {
             return self.say("the project has no audio yet: put files into its folder audio/; they are taken in at once");

@@ -1,6 +1,7 @@
 //! Drawing the view *Stock*: progress and groups, the items of one with their stages, and the chosen item with its evidence.
 
-use super::{ClickField, ClickGroup, ClickItem, FACE, List, Test};
+use super::known::Page;
+use super::{ClickField, ClickGroup, ClickItem, ClickPage, FACE, List, Test, draw_files};
 use crate::workshop::app::App;
 use crate::workshop::painter::{Painter, Sees, cut, rows_of};
 use crate::workshop::playthroughs::NEVER;
@@ -18,6 +19,11 @@ const PERSON: u16 = 9;
 const DEADLINE: u16 = 11;
 
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
+    match app.stock.page {
+        Page::Items => {}
+        Page::Files => return draw_files::files(app, painter, area, targets),
+        Page::Budget => return draw_files::budget(app, painter, area, targets),
+    }
     let sees = match app.stock.list {
         List::Groups => Sees::Left,
         List::Items => Sees::Centre,
@@ -35,11 +41,24 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     }
 }
 
+/// The pages of the view, the one that is shown marked; gives the row below.
+pub(super) fn pages(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) -> u16 {
+    let mut x = 2;
+    for (page, word) in Page::ALL {
+        let here = page == app.stock.page;
+        let end = painter.text(x, area.y, area.width.saturating_sub(x), word, if here { Role::Active } else { Role::Secondary });
+        targets.push((Rect { x, y: area.y, width: end.saturating_sub(x), height: 1 }, Rc::new(ClickPage(page))));
+        x = end + 2;
+    }
+    area.y + 2
+}
+
 fn groups(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let read = app.stock_read();
     let all = read.stages.len();
-    painter.heading(1, area.y, area.width - 1, "Stock", &format!("{all} item{}", if all == 1 { "" } else { "s" }));
-    let mut y = area.y + 1;
+    let top = pages(app, painter, area, targets);
+    painter.heading(1, top, area.width - 1, "Stock", &format!("{all} item{}", if all == 1 { "" } else { "s" }));
+    let mut y = top + 1;
     if all > 0 {
         for stage in 0..3 {
             let done = read.stages.iter().filter(|s| s.all()[stage].1.done == Done::Yes).count();

@@ -1,7 +1,12 @@
-//! The view *Stock*: every sound that the game will need, how far each is and by what that is known, and what plays them made of many at once.
+//! The view *Stock*: every sound that the game will need, how far each is and by what that is known, and what plays them made of many at once; what is wrong with the
+//! audio files, and what mends it; and what all of it costs.
 
+mod costs;
 mod draw;
+mod draw_files;
+mod files;
 mod groups;
+mod known;
 mod prompts;
 
 use super::app::{App, Mode};
@@ -10,12 +15,15 @@ use super::painter::Painter;
 use super::sounds;
 use super::text_field::TextField;
 use super::view::{Clicks, Face, Targets, View};
+use costs::BudgetPage;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_project::document::Document;
 use estampie_project::progress::{Done, Index, Stages};
 use estampie_project::stock::{COLUMNS, Column, Item, Mark};
+use files::{FilesPage, Shown};
 use groups::{Group, Test};
+use known::{Aside, Page};
 use prompts::{FieldPrompt, FilterPrompt, NamePrompt, Names, WirePrompt};
 use ratatui::layout::Rect;
 use std::cell::{Ref, RefCell};
@@ -92,6 +100,22 @@ pub(crate) struct StockView {
     sort: Sort,
     marked: BTreeSet<String>,
     read: RefCell<Option<Read>>,
+    page: Page,
+    files: FilesPage,
+    budget: BudgetPage,
+    aside: Aside,
+}
+
+impl StockView {
+    /// One that remembers what was measured in a folder of the cache.
+    pub(super) fn within(cache: Option<&std::path::Path>) -> StockView {
+        StockView { aside: Aside::within(cache), ..StockView::default() }
+    }
+
+    /// The letters by which what is shown is found.
+    fn letters(&mut self) -> &mut String {
+        if self.page == Page::Files { &mut self.files.filter } else { &mut self.filter }
+    }
 }
 
 /// Its keys.
@@ -110,6 +134,13 @@ const KEYS: &[Binding] = &[
     key(&["/"], Do::Filter, "/", "show only items with these letters; esc shows all", Some("letters")),
     key(&["<"], Do::SortBack, "<", "sort otherwise", None),
     key(&[">"], Do::SortOn, ">", "sort otherwise: by name, how far, priority, deadline, person", Some("sort")),
+    key(&["v"], Do::NextPage, "v", "the next page: items; files, with what is wrong with them; budget, what all costs", Some("page")),
+    key(&["f"], Do::Mend, "f", "files: do what mends the chosen one: a new version beside it, or another name", None),
+    key(&["F"], Do::MendAll, "F", "files: the same for all that are shown", None),
+    key(&["o"], Do::OtherFix, "o", "files: a new version of the chosen one, with fixes that you type", None),
+    key(&["i"], Do::BringIn, "i", "files: bring in a folder of recordings, after a look at what becomes of each", None),
+    key(&["c"], Do::CutAtMarks, "c", "files: takes cut out at the marks in it, the file stays as it is", None),
+    key(&["M"], Do::MarksToMarkers, "M", "files: markers of the music from the marks in it", None),
 ];
 
 static FACE: Face = Face {
@@ -131,6 +162,16 @@ impl View for StockList {
     }
 
     fn act(&self, app: &mut App, does: Do) -> bool {
+        if does == Do::NextPage {
+            app.stock.page = app.stock.page.next();
+            if app.stock.list == List::Fields {
+                app.stock.list = List::Items;
+            }
+            return true;
+        }
+        if app.stock.page != Page::Items {
+            return on_other_page(app, does);
+        }
         match does {
             Do::NextColumn => app.stock.list = [List::Items, List::Fields, List::Groups][app.stock.list as usize],
             Do::PreviousColumn => app.stock.list = [List::Fields, List::Groups, List::Items][app.stock.list as usize],
@@ -162,6 +203,11 @@ impl View for StockList {
     }
 
     fn go(&self, app: &mut App, by: isize) {
+        match app.stock.page {
+            Page::Items => {}
+            Page::Files => return app.go_in_files(by),
+            Page::Budget => return app.go_in_costs(by),
+        }
         match app.stock.list {
             List::Groups => {
                 let tests: Vec<Test> = app.stock_read().groups.iter().filter_map(|g| g.test.clone()).collect();
@@ -199,7 +245,28 @@ impl View for StockList {
             (":", "find"),
             ("?", "help"),
         ];
-        Some(if app.stock.list == List::Fields { FIELDS } else { ITEMS })
+        const FILES: &[(&str, &str)] = &[
+            ("v", "page"),
+            ("f", "fix"),
+            ("F", "fix all"),
+            ("o", "other fixes"),
+            ("r", "rename"),
+            ("p", "hear"),
+            ("enter", "its sound"),
+            ("i", "bring in"),
+            ("/", "letters"),
+            ("u", "undo"),
+            ("?", "help"),
+        ];
+        const COMING: &[(&str, &str)] = &[("enter", "copy them in"), ("esc", "leave them"), ("?", "help")];
+        const BUDGET: &[(&str, &str)] = &[("v", "page"), ("< >", "list"), ("enter", "its sound"), ("ctrl-b", "bundle"), ("u", "undo"), ("?", "help")];
+        Some(match (app.stock.page, app.stock.list) {
+            (Page::Files, _) if app.stock.aside.incoming.is_some() => COMING,
+            (Page::Files, _) => FILES,
+            (Page::Budget, _) => BUDGET,
+            (Page::Items, List::Fields) => FIELDS,
+            (Page::Items, _) => ITEMS,
+        })
     }
 }
 
@@ -409,6 +476,90 @@ impl App {
         } else {
             self.stock.marked.clear();
         }
+    }
+}
+
+/// What keys do on the pages *Files* and *Budget*; false if nothing.
+fn on_other_page(app: &mut App, does: Do) -> bool {
+    let files = app.stock.page == Page::Files;
+    let coming = files && app.stock.aside.incoming.is_some();
+    match does {
+        Do::NextColumn | Do::PreviousColumn => app.stock.list = if app.stock.list == List::Groups { List::Items } else { List::Groups },
+        Do::Left | Do::FineLeft => app.stock.list = List::Groups,
+        Do::Right | Do::FineRight => app.stock.list = List::Items,
+        Do::Main if coming => app.confirm_incoming(),
+        Do::Back if coming => app.stock.aside.incoming = None,
+        _ if coming => return false,
+        Do::Main if app.stock.list == List::Groups => app.stock.list = List::Items,
+        Do::Main if files => app.go_to_player_of_file(),
+        Do::Main => app.go_to_cost(),
+        Do::SortBack if !files => change_list(app, -1),
+        Do::SortOn if !files => change_list(app, 1),
+        Do::Back if files && !app.stock.files.filter.is_empty() => app.stock.files.filter.clear(),
+        Do::Back => app.stock.page = Page::Items,
+        _ if !files => return false,
+        Do::Filter => app.mode = Mode::typing(FilterPrompt, TextField::new(&app.stock.files.filter)),
+        Do::HearItem => app.hear_file(),
+        Do::Rename => app.ask_for_file_name(),
+        Do::Mend => app.mend(false),
+        Do::MendAll => app.mend(true),
+        Do::OtherFix => app.ask_for_fixes(),
+        Do::BringIn => app.ask_for_folder(),
+        Do::CutAtMarks => app.use_marks(true),
+        Do::MarksToMarkers => app.use_marks(false),
+        _ => return false,
+    }
+    true
+}
+
+fn change_list(app: &mut App, by: isize) {
+    let count = draw_files::LISTS.len() as isize;
+    (app.stock.budget.list, app.stock.budget.at) = ((app.stock.budget.list as isize + by).rem_euclid(count) as usize, 0);
+}
+
+/// A page of the view.
+#[derive(Debug)]
+struct ClickPage(Page);
+
+impl Clicks for ClickPage {
+    fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
+        (app.stock.page, app.stock.list) = (self.0, List::Items);
+    }
+}
+
+/// A group of files.
+#[derive(Debug)]
+struct ClickShown(Shown);
+
+impl Clicks for ClickShown {
+    fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
+        (app.stock.list, app.stock.files.shown, app.stock.files.at) = (List::Groups, self.0, 0);
+    }
+}
+
+/// A row of the page *Files* or *Budget*.
+#[derive(Debug)]
+struct ClickFileRow(usize);
+
+impl Clicks for ClickFileRow {
+    fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
+        app.stock.list = List::Items;
+        if app.stock.page == Page::Budget { app.stock.budget.at = self.0 } else { app.stock.files.at = self.0 }
+    }
+
+    fn wheel(&self, app: &mut App, _by: isize) -> bool {
+        app.stock.list = List::Items;
+        false
+    }
+}
+
+/// A list of the page *Budget*.
+#[derive(Debug)]
+struct ClickCosts(usize);
+
+impl Clicks for ClickCosts {
+    fn click(&self, app: &mut App, _area: Rect, _at: (u16, u16)) {
+        (app.stock.list, app.stock.budget.list, app.stock.budget.at) = (List::Groups, self.0, 0);
     }
 }
 

@@ -2,7 +2,9 @@
 
 use crate::workshop::app::App;
 use crate::workshop::view::{Ask, owned};
+use estampie_project::assets::{FIXES, Fix};
 use estampie_project::document::Refusal;
+use estampie_project::progress::WhenTaken;
 use estampie_project::stock::{Column, Kind, check};
 
 /// The text of a column, of one item or of several.
@@ -119,7 +121,7 @@ pub(super) struct FilterPrompt;
 
 impl Ask for FilterPrompt {
     fn words(&self, _app: &App) -> String {
-        "items with".into()
+        "only those with".into()
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
@@ -128,10 +130,113 @@ impl Ask for FilterPrompt {
     }
 
     fn changed(&self, app: &mut App, text: &str) {
-        app.stock.filter = text.trim().to_lowercase();
+        *app.stock.letters() = text.trim().to_lowercase();
     }
 
     fn given_up(&self, app: &mut App) {
-        app.stock.filter.clear();
+        app.stock.letters().clear();
+    }
+}
+
+/// What is to be done to a file.
+#[derive(Debug)]
+pub(super) struct FixPrompt(pub(super) String);
+
+impl Ask for FixPrompt {
+    fn words(&self, _app: &App) -> String {
+        format!("new version of {}", self.0)
+    }
+
+    fn offers(&self, _app: &App) -> Vec<String> {
+        owned(["trim", "trim head", "trim tail", "mono", "dc", "-20 LUFS", "level -1 dB", "fade 5 ms", "round 50 ms", "length 1.5 s", "rate 24 kHz"])
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        Some(format!("what is done to it, with commas between: {FIXES}; it is written beside it and played instead"))
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
+        let fixes = Fix::read_all(text)?;
+        app.make_versions(vec![(self.0.clone(), fixes)]);
+        Ok(())
+    }
+}
+
+/// Another name for a file.
+#[derive(Debug)]
+pub(super) struct FileNamePrompt(pub(super) String);
+
+impl Ask for FileNamePrompt {
+    fn words(&self, _app: &App) -> String {
+        format!("{} is called", self.0)
+    }
+
+    fn hint(&self, app: &App) -> Option<String> {
+        let rule = app.document().manifest.naming.text();
+        Some(format!("{rule} below audio/; the file and its versions are renamed at once, with all that names them, and the project is saved"))
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
+        let text = text.trim();
+        if text != self.0 {
+            app.rename_files(&[(self.0.clone(), text.to_owned())]);
+        }
+        Ok(())
+    }
+}
+
+/// The folder that comes in.
+#[derive(Debug)]
+pub(super) struct FolderPrompt;
+
+impl Ask for FolderPrompt {
+    fn words(&self, _app: &App) -> String {
+        "bring in the folder".into()
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        Some("its path: what would become of each of its audio files is shown before anything is copied".into())
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
+        let text = text.trim();
+        // As a shell has it.
+        let home = std::env::var_os("HOME").map(std::path::PathBuf::from);
+        let folder = match (text.strip_prefix("~/"), home) {
+            (Some(rest), Some(home)) => home.join(rest),
+            _ => std::path::PathBuf::from(text),
+        };
+        if !folder.is_dir() {
+            return Err(format!("there is no folder {}", folder.display()).into());
+        }
+        app.look_at_folder(folder);
+        Ok(())
+    }
+}
+
+/// What is done with files whose names others have; with how many there are.
+#[derive(Debug)]
+pub(super) struct TakenPrompt(pub(super) usize);
+
+impl Ask for TakenPrompt {
+    fn words(&self, _app: &App) -> String {
+        if self.0 == 1 { "one file has the name of another recording".into() } else { format!("{} files have names of other recordings", self.0) }
+    }
+
+    fn offers(&self, _app: &App) -> Vec<String> {
+        owned(["leave", "version"])
+    }
+
+    fn hint(&self, _app: &App) -> Option<String> {
+        Some("leave: they do not come in; version: they come in as later versions of those, and are played instead".into())
+    }
+
+    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
+        match text.trim() {
+            "leave" => app.bring_in(WhenTaken::Leave),
+            "version" => app.bring_in(WhenTaken::Version),
+            other => return Err(format!("\"{other}\" is neither leave nor version").into()),
+        }
+        Ok(())
     }
 }
