@@ -57,6 +57,7 @@ recipes![
     "rain",
     "wind",
     "bed-with-one-shots",
+    "birds",
     "stream",
     "door",
     "room",

@@ -31,9 +31,9 @@ const PROJECT: [(&str, &[&str]); 15] = [
     ("complete", &["fault", "language", "document"]),
     ("moved", &["fault", "document"]),
     ("assets", &["door", "midi", "stock"]),
-    ("compile", &["fault", "midi", "language", "document", "assets"]),
+    ("compile", &["fault", "midi", "language", "document", "assets", "stock"]),
     ("survey", &["fault", "language", "document"]),
-    ("progress", &["fault", "language", "stock", "document", "assets", "compile"]),
+    ("progress", &["fault", "door", "language", "stock", "document", "assets", "compile"]),
     ("recipes", &["door", "language", "stock", "document", "assets", "compile"]),
     ("things", &["fault", "door", "language", "document", "assets", "compile"]),
 ];

@@ -389,7 +389,11 @@ mod tests {
     }
 
     fn takes(workspace: &Workspace) -> Vec<String> {
-        crate::compile::wanted_audio(workspace.document()).into_keys().collect()
+        let sounds = || workspace.document().sounds.iter();
+        let files = sounds().flat_map(|s| s.groups.iter().flat_map(|(_, takes)| takes));
+        let files = files.filter_map(|t| if let crate::document::TakeDoc::File(file) = &t.value.take { Some(file.clone()) } else { None });
+        let parts = sounds().flat_map(|s| s.chain.iter().flat_map(|part| &part.files)).map(|file| file.value.clone());
+        files.chain(parts).collect::<BTreeSet<String>>().into_iter().collect()
     }
 
     const SOUNDS: &str = "# steps\n[a]\ntakes = [ \"audio/Step/Plank *.wav, level -3 dB\",  # many\n  \"audio/x.wav\" ]\n[b]\nchain = [\"audio/Step/Plank 2.wav\"]\n[c]\ntakes = [\"audio/*.wav\"]\n";

@@ -193,7 +193,7 @@ fn facts(app: &App, painter: &mut Painter<'_>, area: Rect, known: &Known) {
         let marks = &facts.notes.marks;
         if !marks.is_empty() {
             let cuts = pieces(marks, facts.frames).len();
-            y = fact(painter, area, y, "marks", &format!("{}: c cuts {cuts} takes, M makes markers", marks.len()));
+            y = fact(painter, area, y, "marks", &format!("{}: c {cuts} takes, M markers", marks.len()));
         }
         for (what, text) in &facts.notes.texts {
             y = fact(painter, area, y, what, text);

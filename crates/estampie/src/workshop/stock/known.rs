@@ -41,7 +41,8 @@ pub(super) struct Known {
 
 /// What a thread was asked for.
 enum Came {
-    Known(Box<Known>),
+    /// All of it, or what is known before everything is packed.
+    Known(Box<Known>, bool),
     Incoming(PathBuf, std::io::Result<Vec<Incoming>>),
     Copied(Result<Copied, Refusal>),
     Versions(Vec<Result<Option<NewVersion>, String>>),
@@ -106,11 +107,11 @@ impl App {
             let voices = status.voices.iter().filter(|v| !v.asleep).count() as u64;
             self.stock.aside.voices = self.stock.aside.voices.max(voices);
         }
-        if let Some(came) = self.stock.aside.working.as_ref().and_then(|w| w.try_recv().ok()) {
-            self.stock.aside.working = None;
-            if let Came::Known(known) = came {
-                self.stock.aside.known = Some(Arc::new(*known));
+        if let Some(Came::Known(known, all)) = self.stock.aside.working.as_ref().and_then(|w| w.try_recv().ok()) {
+            if all {
+                self.stock.aside.working = None;
             }
+            self.stock.aside.known = Some(Arc::new(*known));
             news = true;
         }
         if let Some(came) = self.stock.aside.doing.as_ref().and_then(|d| d.try_recv().ok()) {
@@ -144,11 +145,14 @@ impl App {
             };
             let heard = Remembered::read(&root, cache.as_deref()).hear(&root, &audio, each);
             let found = material(&document, &audio, &heard);
-            let budget = with_budget.then(|| {
-                let packed: Packed = Packing::read(&root, cache.as_deref()).pack_all(&document, &assets, each);
-                budget(&document, &heard, &packed, None)
-            });
-            let _ = tell.send(Came::Known(Box::new(Known { heard, found, budget })));
+            if with_budget {
+                // What is loaded is known at once; packing takes longer.
+                let first = budget(&document, &heard, &Packed::new(), None);
+                let _ = tell.send(Came::Known(Box::new(Known { heard: heard.clone(), found: found.clone(), budget: Some(first) }), false));
+            }
+            let packed = with_budget.then(|| Packing::read(&root, cache.as_deref()).pack_all(&document, &assets, each));
+            let budget = packed.map(|packed| budget(&document, &heard, &packed, None));
+            let _ = tell.send(Came::Known(Box::new(Known { heard, found, budget }), true));
         });
         self.stock.aside.working = Some(working);
     }
@@ -190,7 +194,7 @@ impl App {
 
     fn take_in(&mut self, came: Came) {
         match came {
-            Came::Known(_) => {}
+            Came::Known(..) => {}
             Came::Incoming(folder, Ok(list)) if list.is_empty() => self.say(format!("no audio file lies below {}", folder.display())),
             Came::Incoming(folder, Ok(list)) => self.stock.aside.incoming = Some((folder, list)),
             Came::Incoming(folder, Err(why)) => self.alarm(format!("{} cannot be read: {why}", folder.display())),

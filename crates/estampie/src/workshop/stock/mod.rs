@@ -613,4 +613,6 @@ impl Clicks for ClickField {
 }
 
 #[cfg(test)]
+mod files_tests;
+#[cfg(test)]
 mod tests;
