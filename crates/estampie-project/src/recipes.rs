@@ -263,6 +263,20 @@ fn below(table: &mut Table) {
     }
 }
 
+/// The lines that changed files have more than before, each below the name of its file, as a diff has them.
+#[must_use]
+pub fn new_lines(workspace: &Workspace, files: &[(String, Option<String>)]) -> Vec<String> {
+    let mut lines = Vec::new();
+    for (file, text) in files {
+        let before = workspace.sources().get(file).map_or(String::new(), ToString::to_string);
+        let old: std::collections::HashSet<&str> = before.lines().collect();
+        lines.push(format!("--- {file}"));
+        let text = text.as_deref().unwrap_or_default();
+        lines.extend(text.lines().filter(|line| !line.trim().is_empty() && !old.contains(line)).map(|line| format!("+ {line}")));
+    }
+    lines
+}
+
 impl Workspace {
     /// Puts a recipe into the project, as one edit; gives the files that it changed.
     ///

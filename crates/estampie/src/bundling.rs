@@ -8,7 +8,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::assets::Assets;
 use estampie_project::compile;
-use estampie_project::document::{Document, Sources, StoredAs, ValueOf, storing_of};
+use estampie_project::document::{Document, Over, Sources, StoredAs, ValueOf, storing_of};
 use estampie_project::moved::{self, Found};
 use estampie_project::stock;
 use serde_json::json;
@@ -161,7 +161,11 @@ pub(crate) fn write_to(
     // An archive is written back and forth, and a file appears whole.
     let mut archive = std::io::Cursor::new(Vec::new());
     let manifest = write(program, &info, &mut archive).map_err(|e| Failure::Fault(e.to_string()))?;
-    let over = over_budget(&manifest);
+    let mut over = over_budget(&manifest);
+    let (limits, audio) = (&document.manifest.budget, manifest.audio.iter().map(|a| a.bytes).sum::<u64>());
+    if let Some(may) = limits.bundle.filter(|may| audio > *may && limits.over == Over::Refuse) {
+        over.push(format!("audio takes {} in the bundle, and the budget has {}", size(audio), size(may)));
+    }
     if !over.is_empty() && !allowed.anyway {
         return Err(Failure::Fault(format!("{}; estampie bundle --anyway writes it all the same", over.join("; "))));
     }

@@ -109,7 +109,11 @@ mod tests {
             Document::read(&Sources::from_texts(texts.iter().map(|(f, t)| (*f, t.as_str()))), &["audio/a.wav".to_owned()].into()).0
         };
         let clip = |gain: f32| {
-            Arc::new(Clip::new("audio/a.wav", vec![(0..48_000).map(|i| ((i as f32 * 0.03).sin() * gain * 32_768.0).round() / 32_768.0).collect()], None))
+            Arc::new(Clip::new(
+                "audio/a.wav",
+                vec![(0..48_000).map(|i| (((i as f32 * 0.03).sin() + (i * 7_919 % 1_000) as f32 / 1_500.0) * gain * 16_384.0).round() / 32_768.0).collect()],
+                None,
+            ))
         };
         let mut assets = Assets::default();
         assets.insert("audio/a.wav", Ok(clip(0.5)));

@@ -1,7 +1,7 @@
 //! Loudness and FLAC.
 
 use crate::craft::RATE;
-use estampie_project::assets::{Decoded, Facts, facts};
+use estampie_project::assets::{Decoded, Facts, Notes, facts};
 use flacenc::component::BitRepr as _;
 use flacenc::error::Verify as _;
 use std::path::Path;
@@ -23,7 +23,7 @@ impl Group {
 
 fn decoded(channels: &[Vec<f64>], gain: f64) -> Decoded {
     let channels = channels.iter().map(|c| c.iter().map(|s| (s * gain) as f32).collect()).collect();
-    Decoded { rate: RATE as u32, channels, loop_points: None, kind: "made", bits: Some(16) }
+    Decoded { rate: RATE as u32, channels, loop_points: None, kind: "made", bits: Some(16), notes: Notes::default() }
 }
 
 /// Writes a group and gives the facts of each file as written.

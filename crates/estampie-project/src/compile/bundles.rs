@@ -1,7 +1,7 @@
 //! Parts of the bundle are looked through: what they hold has to be there.
 
 use super::{Compiler, wanted_audio};
-use crate::assets::is_score;
+use crate::assets::{Assets, is_score};
 use crate::document::{Document, Over, PIECE, holds_any, storing_of};
 use crate::fault::nearest;
 use crate::stock::file_of;
@@ -12,20 +12,9 @@ impl Compiler<'_> {
     /// More files or memory than the budget has, where that is to be refused: as much as is loaded so far.
     pub(super) fn budget(&mut self) {
         let limits = &self.document.manifest.budget;
-        let (Over::Refuse, Some(place)) = (limits.over, &limits.place) else { return };
-        let wanted = wanted_audio(self.document);
-        let names: Vec<&String> = wanted.keys().filter(|name| !is_score(name)).collect();
-        let clips = names.iter().filter_map(|name| self.assets.get(name)?.as_ref().ok());
-        let memory: u64 = clips.map(|clip| memory_of(self.document, clip)).sum();
-        let place = place.clone();
-        if let Some(may) = limits.files.filter(|may| names.len() as u64 > *may) {
-            let what = format!("{} pieces of audio are played, and the budget has {may}", names.len());
-            self.fault(&place, what, "let fewer be played, or raise files: estampie stock PROJECT budget says what costs most");
-        }
-        if let Some(may) = limits.memory.filter(|may| memory > *may) {
-            let mb = |bytes: u64| bytes as f64 / 1e6;
-            let what = format!("audio takes {:.1} MB of memory, and the budget has {:.1} MB", mb(memory), mb(may));
-            self.fault(&place, what, "stream or shorten what is long, or raise memory: estampie stock PROJECT budget says what would be saved");
+        let (Over::Refuse, Some(place)) = (limits.over, limits.place.clone()) else { return };
+        for what in over_budget(self.document, self.assets) {
+            self.fault(&place, what, "let less be played, stream or shorten it, or raise the limit: estampie stock PROJECT budget says what costs most");
         }
     }
 
@@ -45,6 +34,24 @@ impl Compiler<'_> {
             self.fault(&held.place, format!("nothing is called like {}", held.value), fix);
         }
     }
+}
+
+/// What of the audio that is loaded goes over the budget of files and memory, in words.
+#[must_use]
+pub fn over_budget(document: &Document, assets: &Assets) -> Vec<String> {
+    let limits = &document.manifest.budget;
+    if limits.files.is_none() && limits.memory.is_none() {
+        return Vec::new();
+    }
+    let wanted = wanted_audio(document);
+    let names: Vec<&String> = wanted.keys().filter(|name| !is_score(name)).collect();
+    let clips = names.iter().filter_map(|name| assets.get(name)?.as_ref().ok());
+    let memory: u64 = clips.map(|clip| memory_of(document, clip)).sum();
+    let mb = |bytes: u64| bytes as f64 / 1e6;
+    let files = limits.files.filter(|may| names.len() as u64 > *may).map(|may| format!("{} pieces of audio are played, and the budget has {may}", names.len()));
+    let memory =
+        limits.memory.filter(|may| memory > *may).map(|may| format!("audio takes {:.1} MB of memory, and the budget has {:.1} MB", mb(memory), mb(may)));
+    files.into_iter().chain(memory).collect()
 }
 
 /// How many bytes a piece of audio takes when it is loaded.

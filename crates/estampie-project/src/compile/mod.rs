@@ -13,6 +13,7 @@ mod wiring;
 mod world;
 
 pub use audio::{audio_of, files_of, wanted_audio};
+pub use bundles::over_budget;
 pub(crate) use music::map_of;
 
 use crate::assets::Assets;

@@ -5,9 +5,10 @@ use crate::stock::{Item, file_of, older, thing_of};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// How far a stage is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
 pub enum Done {
     /// Nothing of it.
+    #[default]
     No,
     /// Some of it.
     Partly,
@@ -16,7 +17,7 @@ pub enum Done {
 }
 
 /// A stage, with what it is known by.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Evidence {
     /// How far it is.
     pub done: Done,
@@ -36,7 +37,7 @@ impl Evidence {
 }
 
 /// The three stages of an item.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Stages {
     /// Its files are there, as many as are wanted.
     pub made: Evidence,

@@ -5,7 +5,7 @@ use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project;
 use estampie_project::document::did_you_mean;
-use estampie_project::recipes::{Recipe, all, changed, page};
+use estampie_project::recipes::{Recipe, all, changed, new_lines, page};
 use std::io::Write as _;
 use std::path::PathBuf;
 
@@ -72,14 +72,8 @@ fn put(loaded: &mut project::Loaded, recipe: &Recipe, arguments: &Arguments) -> 
         out!("  {}={value}: {}", ask.name, ask.says);
     }
     if arguments.dry {
-        for (file, text) in changed(&loaded.workspace, recipe, &arguments.set).map_err(|e| refused(&e))? {
-            let before = loaded.workspace.sources().get(&file).map_or(String::new(), ToString::to_string);
-            let text = text.unwrap_or_default();
-            out!("--- {file}");
-            // What is new of it, a line each.
-            let old: std::collections::HashSet<&str> = before.lines().collect();
-            text.lines().filter(|line| !line.trim().is_empty() && !old.contains(line)).for_each(|line| out!("+ {line}"));
-        }
+        let files = changed(&loaded.workspace, recipe, &arguments.set).map_err(|e| refused(&e))?;
+        new_lines(&loaded.workspace, &files).iter().for_each(|line| out!("{line}"));
         out!("nothing was written");
         return Ok(());
     }

@@ -6,8 +6,9 @@ use crate::failure::Failure;
 use crate::packing::Packing;
 use crate::project::{self, Loaded};
 use crate::workshop::keeping;
-use estampie_project::assets::Assets;
+use estampie_engine::program::Program;
 use estampie_project::compile::compile;
+use estampie_project::document::Document;
 use estampie_project::progress::{Bar, Budget, Limited, budget, over, said};
 use estampie_proof::cores::on_all_cores;
 use estampie_proof::offline;
@@ -23,7 +24,7 @@ pub(super) fn run(loaded: &Loaded, listen: bool, as_json: bool) -> Result<(), Fa
     let heard = heard(loaded, as_json);
     let mut packing = Packing::read(loaded.workspace.root(), keeping::cache_folder().as_deref());
     let packed = packing.pack_all(document, &assets, || true);
-    let voices = listen.then(|| most_voices(loaded, &assets));
+    let voices = listen.then(|| most_voices(document, &Arc::new(compile(document, &assets).0)));
     let all = budget(document, &heard, &packed, voices);
     if as_json {
         out!("{}", serde_json::to_string_pretty(&as_value(&all)).map_err(|e| Failure::Fault(e.to_string()))?);
@@ -75,9 +76,7 @@ fn as_value(all: &Budget) -> serde_json::Value {
 }
 
 /// The most voices that sound at once in any playthrough.
-fn most_voices(loaded: &Loaded, assets: &Assets) -> u64 {
-    let document = loaded.workspace.document();
-    let program = Arc::new(compile(document, assets).0);
-    let most = on_all_cores(&document.playthroughs, |(_, playthrough)| offline::most_voices(&program, playthrough) as u64, |_| true);
+pub(super) fn most_voices(document: &Document, program: &Arc<Program>) -> u64 {
+    let most = on_all_cores(&document.playthroughs, |(_, playthrough)| offline::most_voices(program, playthrough) as u64, |_| true);
     most.into_iter().max().unwrap_or(0)
 }

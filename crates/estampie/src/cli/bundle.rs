@@ -7,6 +7,7 @@ use crate::project;
 use crate::workshop::keeping;
 use estampie_bundle::{Audio, Bundle, Encoding, Manifest, c_header, rust_module};
 use estampie_engine::program::{Program, TakeOf};
+use estampie_project::document::Over;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -54,6 +55,10 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
             let what = if broken == 1 { "an expectation is".to_owned() } else { format!("{broken} expectations are") };
             return Err(Failure::Fault(format!("{what} not kept; --anyway bundles it all the same")));
         }
+        let over = super::check::over_budget(&loaded);
+        if !over.is_empty() {
+            return Err(Failure::Fault(format!("{}; --anyway bundles it all the same", over.join("; "))));
+        }
     }
     let before = Bundle::open(&arguments.out).ok().map(|b| b.manifest().clone());
     if arguments.out.exists() && before.is_none() && !arguments.force {
@@ -82,6 +87,10 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         }
     }
     report(&arguments.out, &manifest, program, bytes);
+    let (limits, audio) = (&document.manifest.budget, manifest.audio.iter().map(|a| a.bytes).sum::<u64>());
+    if let Some(may) = limits.bundle.filter(|may| audio > *may && limits.over != Over::Say) {
+        tell(&format!("  budget: audio takes {} in the bundle, and the budget has {}", size(audio), size(may)));
+    }
     for idle in idle_encodings(document) {
         tell(&format!("  note: the encoding {idle} is of no audio that is played"));
     }

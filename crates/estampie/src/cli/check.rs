@@ -4,6 +4,7 @@ use super::output::{out, print_faults, tell};
 use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project::{self, Loaded};
+use estampie_project::document::Over;
 use estampie_proof::check::{self, Broken, Coverage, Listened};
 use indicatif::{ProgressBar, ProgressStyle};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
@@ -31,6 +32,8 @@ struct Checked {
     broken: Vec<Broken>,
     /// Transitions that do not sound well and were not accepted, in words.
     transitions: Vec<String>,
+    /// What goes over the budget where that is refused, in words.
+    over: Vec<String>,
 }
 
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
@@ -41,13 +44,13 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let checked = if count == 0 {
         told(&loaded);
         let Listened { broken, coverage } = listened(&loaded, arguments.coverage.is_some())?;
-        let checked = Checked { broken, transitions: hear_transitions(&loaded) };
+        let checked = Checked { broken, transitions: hear_transitions(&loaded), over: over_budget(&loaded) };
         if let Some(path) = &arguments.coverage {
             write_coverage(path, &loaded, &coverage, arguments.force)?;
         }
         checked
     } else {
-        Checked { broken: Vec::new(), transitions: Vec::new() }
+        Checked { broken: Vec::new(), transitions: Vec::new(), over: Vec::new() }
     };
     if let Some(path) = &arguments.junit {
         write_junit(path, &loaded, &checked, arguments.force)?;
@@ -63,7 +66,24 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     if !checked.transitions.is_empty() {
         wrong.push(some(checked.transitions.len(), "transition does not sound well", "transitions do not sound well"));
     }
+    wrong.extend(checked.over);
     if wrong.is_empty() { Ok(()) } else { Err(Failure::Fault(wrong.join(", "))) }
+}
+
+/// What goes over the budget besides what is a fault already: told where that is wanted, and given where it is refused. For its voices all playthroughs are listened to.
+pub(super) fn over_budget(loaded: &Loaded) -> Vec<String> {
+    let document = loaded.workspace.document();
+    let limits = &document.manifest.budget;
+    if limits.over == Over::Say {
+        return Vec::new();
+    }
+    let mut over = if limits.over == Over::Warn { estampie_project::compile::over_budget(document, &loaded.assets) } else { Vec::new() };
+    if let Some(may) = limits.voices {
+        let most = super::budget::most_voices(document, &loaded.program);
+        over.extend((most > may).then(|| format!("{most} voices sound at once in a playthrough, and the budget has {may}")));
+    }
+    over.iter().for_each(|words| tell(&format!("budget: {words}")));
+    if limits.over == Over::Refuse { over } else { Vec::new() }
 }
 
 fn told(loaded: &Loaded) {

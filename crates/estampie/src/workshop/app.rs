@@ -14,6 +14,7 @@ use super::mix::MixView;
 use super::music::MusicView;
 use super::playthroughs::PlaythroughsView;
 use super::project::ProjectView;
+use super::recipes::Looked;
 use super::rehearsal::Rehearsal;
 use super::sounds::{Picker, SoundsView, TakeFacts};
 use super::stage::StageView;
@@ -54,6 +55,8 @@ pub(crate) enum Mode {
     Deleting(Vec<String>, Vec<String>),
     /// What differs from what is kept.
     Differences,
+    /// What a recipe would write.
+    Recipe(Box<Looked>),
     Finder {
         query: String,
         at: usize,
@@ -284,6 +287,7 @@ impl App {
         news |= self.poll_bundle();
         news |= self.poll_missing();
         news |= self.poll_files();
+        news |= self.poll_stock();
         news |= self.poll_checks();
         news |= self.poll_exploring();
         news |= self.poll_compared();
@@ -408,6 +412,7 @@ impl App {
             Mode::Curve(editor) => self.key_curve(&name, editor),
             Mode::Files(picker) => self.key_files(&name, picker),
             Mode::Differences => self.key_differences(&name),
+            Mode::Recipe(looked) => self.key_recipe(&name, looked),
             Mode::Deleting(targets, uses) => match name.as_str() {
                 "y" | "enter" => self.delete(&targets),
                 "esc" | "n" | "q" | "ctrl-c" => {}

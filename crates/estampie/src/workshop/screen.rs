@@ -59,6 +59,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Targets {
         }
         Mode::Files(picker) => sounds::draw_files(app, &mut painter, body, picker),
         Mode::Differences => overlay::differences(app, &mut painter, body),
+        Mode::Recipe(looked) => app.draw_recipe(&mut painter, body, looked),
         Mode::Contested => app.draw_contested(&mut painter, body),
         Mode::Finder { query, at } => overlay::finder(app, &mut painter, body, query, *at),
         _ => {}
@@ -411,6 +412,7 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
             let list = [("a", "go over to the other"), ("enter", "keep what you hear, forget the other"), ("↑ ↓", "scroll"), ("esc", "back; both stay")];
             return keys(painter, 1, y, width, &list);
         }
+        Mode::Recipe(_) => return keys(painter, 1, y, width, &[("enter", "put it in"), ("↑ ↓", "scroll"), ("esc", "write nothing")]),
         Mode::Help => return keys(painter, 1, y, width, &[("esc", "back to the page"), ("↑ ↓", "scroll")]),
         Mode::Faults if app.faults.get(app.scroll).is_some_and(|f| !app.missing.like(f).is_empty()) => {
             let all =

@@ -1,5 +1,6 @@
 //! The pages *Files* and *Budget* as values: what is wrong and what mends it, folders that come in, marks, costs.
 
+use crate::workshop::app::App;
 use crate::workshop::view_tests::Desk;
 use std::path::Path;
 
@@ -29,6 +30,11 @@ fn wave(path: &Path, channels: u16, (head, tail): (usize, usize), marks: &[(u32,
     std::fs::write(path, bytes).unwrap();
 }
 
+/// Waits until what is worked out aside is known.
+fn settle(desk: &mut Desk) {
+    desk.poll_until("the files are known", App::files_are_known);
+}
+
 /// A workshop whose project has one more file, on the page *Files*.
 fn desk(make: impl Fn(&Path)) -> Desk {
     let mut desk = Desk::new();
@@ -36,14 +42,14 @@ fn desk(make: impl Fn(&Path)) -> Desk {
     desk.app.workspace.look_outside();
     desk.app.compile();
     desk.keys("7 v");
-    desk.poll_until("the files are known", |app| app.files_are_known());
+    settle(&mut desk);
     desk
 }
 
 fn add(desk: &mut Desk, file: &str, text: &str) {
     desk.app.workspace.replace("more", file, text);
     desk.app.recompile();
-    desk.poll_until("the files are known", |app| app.files_are_known());
+    settle(desk);
 }
 
 #[test]
@@ -60,7 +66,7 @@ fn what_is_wrong_with_a_file_is_mended_by_a_version_beside_it_and_taken_back() {
     // Both at once: everything that is shown of it. The names a.wav and b.wav fit no rule, and are another matter.
     desk.click("mono or stereo");
     desk.keys("right f");
-    desk.poll_until("it is mono", |app| app.files_are_known());
+    settle(&mut desk);
     assert!(desk.page().contains("bell_01.v2.wav: 2 channels became one"), "{}", desk.page());
     let playing = |desk: &Desk| estampie_project::compile::wanted_audio(desk.app.document()).into_keys().filter(|f| f.contains("bell")).collect::<Vec<_>>();
     assert_eq!(playing(&desk), ["audio/quay/bell_01.v2.wav"]);
@@ -74,7 +80,7 @@ fn what_is_wrong_with_a_file_is_mended_by_a_version_beside_it_and_taken_back() {
     desk.keys("ctrl-u");
     desk.type_text("trim head, level -6 dB");
     desk.keys("enter");
-    desk.poll_until("it is trimmed", |app| app.files_are_known());
+    settle(&mut desk);
     assert_eq!(playing(&desk), ["audio/quay/bell_01.v3.wav"]);
     desk.poll_until("it is loaded", |app| app.loading().is_none());
     assert!(desk.app.faults.is_empty(), "{:?}", desk.app.faults);
@@ -100,7 +106,7 @@ fn files_are_named_anew_with_all_that_names_them() {
     desk.keys("u");
     assert!(desk.app.workspace.root().join("audio/Quay/Bell 2.wav").exists() && desk.text("sounds/bell.toml").contains("Quay/Bell *"));
     // One by itself, by a name that is typed; one that there is is refused.
-    desk.poll_until("the files are known", |app| app.files_are_known());
+    settle(&mut desk);
     desk.keys("r ctrl-u");
     desk.type_text("audio/a.wav");
     desk.keys("enter");
@@ -120,7 +126,7 @@ fn a_folder_comes_in_after_a_look_at_what_becomes_of_each_file() {
     desk.keys("ctrl-u");
     desk.type_text(&team.path().display().to_string());
     desk.keys("enter");
-    desk.poll_until("it was looked", |app| app.files_are_known());
+    settle(&mut desk);
     let page = desk.page();
     assert!(page.contains("1 of 2 are new") && page.contains("name of another: audio/quay/bell_01.wav") && page.contains("buoy_01.wav"), "{page}");
     desk.keys("esc");
@@ -128,13 +134,13 @@ fn a_folder_comes_in_after_a_look_at_what_becomes_of_each_file() {
     desk.keys("i");
     desk.type_text(&team.path().display().to_string());
     desk.keys("enter");
-    desk.poll_until("it was looked", |app| app.files_are_known());
+    settle(&mut desk);
     desk.keys("enter");
     assert!(desk.page().contains("one file has the name of another recording"), "{}", desk.page());
     desk.keys("ctrl-u");
     desk.type_text("version");
     desk.keys("enter");
-    desk.poll_until("they came", |app| app.files_are_known());
+    settle(&mut desk);
     assert!(desk.page().contains("2 files came in"), "{}", desk.page());
     assert!(desk.app.workspace.audio().contains("audio/quay/bell_01.v2.wav"));
     desk.keys("u");
@@ -176,7 +182,7 @@ fn the_budget_says_what_all_costs_and_what_would_be_saved() {
     add(&mut desk, "sounds/air.toml", "[air]\nbus = \"hull\"\ntakes = [\"audio/quay/air_01.wav\"]\n");
     desk.poll_until("it is loaded", |app| app.loading().is_none());
     desk.keys("v");
-    desk.poll_until("it is packed", |app| app.files_are_known());
+    settle(&mut desk);
     let page = desk.page();
     // Two seconds of channels at four bytes; a.wav and b.wav have a tenth of one each.
     for words in ["quay/air_01.wav: mono", "192 kB", "quay/air_01.wav: without the 0.8 s of silence at its tail", "no limits are set", "422 kB"] {

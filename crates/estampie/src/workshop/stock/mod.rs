@@ -85,6 +85,20 @@ struct Read {
     document: Arc<Document>,
     stages: Vec<Stages>,
     groups: Vec<Group>,
+    /// It was not looked yet.
+    guessed: bool,
+}
+
+/// So many items (and four times as many files) are looked at while the screen waits: that takes about 2 ms.
+const AT_ONCE: usize = 300;
+
+impl Read {
+    fn of(document: &Arc<Document>, audio: &BTreeSet<String>) -> Read {
+        let index = Index::new(document, audio);
+        let stages: Vec<Stages> = document.stock.items.iter().map(|item| index.stages(item)).collect();
+        let groups = groups::groups(&document.stock.items, &stages);
+        Read { document: Arc::clone(document), stages, groups, guessed: false }
+    }
 }
 
 /// What the view remembers.
@@ -100,6 +114,8 @@ pub(crate) struct StockView {
     sort: Sort,
     marked: BTreeSet<String>,
     read: RefCell<Option<Read>>,
+    /// How far a large stock is, while that is worked out.
+    looking: Option<std::sync::mpsc::Receiver<Read>>,
     page: Page,
     files: FilesPage,
     budget: BudgetPage,
@@ -220,7 +236,8 @@ impl View for StockList {
                 let shown = app.items_shown();
                 let at = app.place_of_item(&shown);
                 if let Some(item) = shown.get(at.saturating_add_signed(by).min(shown.len().saturating_sub(1))) {
-                    app.stock.chosen = app.document().stock.items[*item].name.clone();
+                    let name = app.stock_read().document.stock.items[*item].name.clone();
+                    app.stock.chosen = name;
                 }
             }
             List::Fields => app.stock.field = app.stock.field.saturating_add_signed(by).min(COLUMNS.len() - 1),
@@ -271,16 +288,46 @@ impl View for StockList {
 }
 
 impl App {
-    /// What is known of the stock as the project is now.
+    /// What is known of the stock: as the project is now, or, where working that out takes longer than a moment, as it was until that is done.
     fn stock_read(&self) -> Ref<'_, Read> {
         let document = self.workspace.document();
-        if !self.stock.read.borrow().as_ref().is_some_and(|read| Arc::ptr_eq(&read.document, document)) {
-            let index = Index::new(document, self.workspace.audio());
-            let stages: Vec<Stages> = document.stock.items.iter().map(|item| index.stages(item)).collect();
+        let current = self.stock.read.borrow().as_ref().is_some_and(|read| Arc::ptr_eq(&read.document, document));
+        if !current && document.stock.items.len() + self.workspace.audio().len() / 4 < AT_ONCE {
+            *self.stock.read.borrow_mut() = Some(Read::of(document, self.workspace.audio()));
+        } else if self.stock.read.borrow().is_none() {
+            // Nothing is known yet: all is shown as not begun for as long as it takes to look.
+            let stages = vec![Stages::default(); document.stock.items.len()];
             let groups = groups::groups(&document.stock.items, &stages);
-            *self.stock.read.borrow_mut() = Some(Read { document: Arc::clone(document), stages, groups });
+            *self.stock.read.borrow_mut() = Some(Read { document: Arc::clone(document), stages, groups, guessed: true });
         }
         Ref::map(self.stock.read.borrow(), |read| read.as_ref().unwrap_or_else(|| unreachable!("it was just read")))
+    }
+
+    /// Whether what is shown of the stock is as the project is.
+    #[cfg(test)]
+    pub(super) fn stock_is_known(&self) -> bool {
+        self.stock.read.borrow().as_ref().is_some_and(|read| Arc::ptr_eq(&read.document, self.workspace.document()) && !read.guessed)
+    }
+
+    /// Takes in how far a large stock is, and begins to look when that is outdated; true if there is something new to show.
+    pub(super) fn poll_stock(&mut self) -> bool {
+        if let Some(read) = self.stock.looking.as_ref().and_then(|looking| looking.try_recv().ok()) {
+            self.stock.looking = None;
+            *self.stock.read.borrow_mut() = Some(read);
+            return true;
+        }
+        if !self.shows(NAME) || self.stock.looking.is_some() {
+            return false;
+        }
+        let document = Arc::clone(self.workspace.document());
+        if self.stock.read.borrow().as_ref().is_none_or(|read| Arc::ptr_eq(&read.document, &document) && !read.guessed) {
+            return false;
+        }
+        let audio = self.workspace.audio().clone();
+        let (tell, looking) = std::sync::mpsc::channel();
+        std::thread::spawn(move || drop(tell.send(Read::of(&document, &audio))));
+        self.stock.looking = Some(looking);
+        false
     }
 
     /// The items of the chosen group with the letters of the filter, by their places, sorted.
@@ -308,7 +355,7 @@ impl App {
     }
 
     fn place_of_item(&self, shown: &[usize]) -> usize {
-        shown.iter().position(|at| self.document().stock.items[*at].name == self.stock.chosen).unwrap_or(0)
+        shown.iter().position(|at| self.stock_read().document.stock.items[*at].name == self.stock.chosen).unwrap_or(0)
     }
 
     /// The chosen item, and how far it is.
@@ -381,7 +428,7 @@ impl App {
             return;
         }
         let shown = self.items_shown();
-        let next = shown.get(self.place_of_item(&shown) + 1).map(|at| self.document().stock.items[*at].name.clone());
+        let next = shown.get(self.place_of_item(&shown) + 1).map(|at| self.stock_read().document.stock.items[*at].name.clone());
         self.workspace.begin_anew();
         match self.workspace.delete_items(&names) {
             Ok(()) => {
@@ -472,7 +519,7 @@ impl App {
     fn clear_item_marks(&mut self) {
         if self.stock.marked.is_empty() {
             let shown = self.items_shown();
-            self.stock.marked = shown.iter().map(|at| self.document().stock.items[*at].name.clone()).collect();
+            self.stock.marked = shown.iter().map(|at| self.stock_read().document.stock.items[*at].name.clone()).collect();
         } else {
             self.stock.marked.clear();
         }

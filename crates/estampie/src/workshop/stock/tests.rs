@@ -112,3 +112,24 @@ fn many_are_edited_grouped_sorted_and_wired_at_once() {
     desk.keys("right W enter");
     assert!(desk.page().contains("music/drum is a layer: it belongs into a piece"), "{}", desk.page());
 }
+
+#[test]
+fn how_far_a_large_stock_is_is_worked_out_aside_and_follows_each_edit() {
+    let mut csv = "name,kind,variations\na,one-shot,1\n".to_owned();
+    (0..400).for_each(|n| csv.push_str(&format!("far/thing{n},one-shot,2\n")));
+    let mut desk = desk(&csv);
+    assert!(desk.page().contains("¶ Stock 401 items"), "{}", desk.page());
+    let known = crate::workshop::app::App::stock_is_known;
+    desk.poll_until("it is known", known);
+    // The file a.wav is there, and is played.
+    assert!(desk.page().contains("Made 1 of 1") && desk.page().contains("played by"), "{}", desk.page());
+    // A new item is there as soon as it was looked again, and is chosen.
+    desk.keys("n");
+    desk.type_text("far/more");
+    desk.keys("enter");
+    desk.poll_until("it is known", known);
+    assert!(desk.page().contains("¶ Stock 402 items") && desk.page().contains("¶ far/more"), "{}", desk.page());
+    desk.keys("u");
+    desk.poll_until("it is known", known);
+    assert!(desk.page().contains("¶ Stock 401 items"), "{}", desk.page());
+}
