@@ -84,22 +84,30 @@ impl Print {
         (most > 0.0).then(|| Print { cells: powers.iter().map(cell).collect(), ms: (length as u64 * 1_000 / u64::from(rate.max(1))) as u32 })
     }
 
-    /// How far two are apart, in dB on average over what is heard of either; `None` if they are not of one length, or surely apart.
+    /// How far two are apart, in dB on average over what is heard of either, by how loud that is; `None` if they are not of one length, or surely apart.
     #[must_use]
     pub fn apart(&self, other: &Print) -> Option<f64> {
         let slack = ((f64::from(self.ms.max(other.ms)) * LENGTH) as u32).max(LENGTH_MS);
         if self.ms.abs_diff(other.ms) > slack {
             return None;
         }
-        let deep = (DEPTH * 2.0) as u8;
-        let (mut sum, mut count) = (0u32, 0u32);
-        for (a, b) in self.cells.iter().zip(&other.cells) {
-            if *a < deep || *b < deep {
-                sum += u32::from(a.abs_diff(*b));
-                count += 1;
-            }
+        // The first and the last slice are where a fade or a trim is.
+        let within = BANDS..(SLICES - 1) * BANDS;
+        let (Some(ours), Some(theirs)) = (self.cells.get(within.clone()), other.cells.get(within)) else { return None };
+        // What is loud counts for more: at a faint edge a coarser format is heard least.
+        let pairs = || {
+            ours.iter().zip(theirs).map(|(a, b)| {
+                let (a, b) = (f64::from(*a) / 2.0, f64::from(*b) / 2.0);
+                (a - b, DEPTH - a.min(b))
+            })
+        };
+        let weight: f64 = pairs().map(|(_, weight)| weight).sum();
+        if weight <= 0.0 {
+            return None;
         }
-        (count > 0).then(|| f64::from(sum) / 2.0 / f64::from(count))
+        // Where the loudest moment was faded all the rest is louder against it by as much, and that is no difference.
+        let shift = pairs().map(|(apart, weight)| apart * weight).sum::<f64>() / weight;
+        Some(pairs().map(|(apart, weight)| (apart - shift).abs() * weight).sum::<f64>() / weight)
     }
 
     /// Whether two are the same recording, by what is heard.
@@ -160,7 +168,9 @@ mod tests {
             let coarse: Vec<f32> = one.iter().map(|s| (s * 1_024.0).round() / 1_024.0).collect();
             let file = Decoded { rate: 48_000, channels: vec![one.clone()], loop_points: None, kind: "WAV", bits: None, notes: Notes::default() };
             let other_rate = Print::of(&convert(file, 32_000, &Goes::Once).unwrap().channels, 32_000).unwrap();
-            for (name, copy) in [("softer", of(softer)), ("late", of(late)), ("coarse", of(coarse)), ("rate", other_rate)] {
+            let mut faded = one.clone();
+            (0..240).for_each(|i| faded[i] *= i as f32 / 240.0);
+            for (name, copy) in [("faded", of(faded)), ("softer", of(softer)), ("late", of(late)), ("coarse", of(coarse)), ("rate", other_rate)] {
                 assert!(print.same(&copy), "{seed} {name}: {:?} dB", print.apart(&copy));
             }
             let stereo = Print::of(&[one.clone(), one.clone()], 48_000).unwrap();
