@@ -50,6 +50,8 @@ pub struct Workspace {
     saved: Sources,
     now: Sources,
     audio: BTreeSet<String>,
+    /// What came to it when it was looked last that something had changed.
+    came: Vec<String>,
     document: Arc<Document>,
     faults: Vec<Fault>,
     /// Faults of reading the disk; an edit does not fix them.
@@ -101,6 +103,7 @@ impl Workspace {
             saved: sources.clone(),
             now: sources,
             audio,
+            came: Vec::new(),
             document: Arc::default(),
             faults: Vec::new(),
             disk_faults,

@@ -33,6 +33,8 @@ pub enum Flaw {
     Loudness,
     /// Takes of one thing lie apart.
     Spread,
+    /// There are fewer or more recordings of an item than are wanted.
+    Count,
     /// It ends with much silence.
     Tail,
     /// It is not named by the rule.
@@ -41,11 +43,13 @@ pub enum Flaw {
     Unused,
     /// The stock does not list it.
     Unlisted,
+    /// Its rate is not the project's.
+    Rate,
 }
 
 impl Flaw {
     /// All, what matters most first, each with how much it matters (9 most, 1 least) and in words.
-    pub const ALL: [(Flaw, u8, &'static str); 16] = [
+    pub const ALL: [(Flaw, u8, &'static str); 18] = [
         (Flaw::Unplayable, 9, "cannot be played"),
         (Flaw::FullScale, 8, "at full scale"),
         (Flaw::Outdated, 8, "version out of date"),
@@ -58,10 +62,12 @@ impl Flaw {
         (Flaw::Long, 4, "too long"),
         (Flaw::Loudness, 3, "loudness"),
         (Flaw::Spread, 3, "takes apart"),
+        (Flaw::Count, 2, "variations"),
         (Flaw::Tail, 2, "silence at tail"),
         (Flaw::Name, 2, "name"),
         (Flaw::Unused, 1, "not used"),
         (Flaw::Unlisted, 1, "not in the stock"),
+        (Flaw::Rate, 1, "rate"),
     ];
 
     fn row(self) -> (Flaw, u8, &'static str) {
@@ -172,13 +178,29 @@ pub fn material(document: &Document, audio: &BTreeSet<String>, heard: &Heard) ->
             add(file, Flaw::Unlisted, format!("the stock has no item {}", thing_of(file)), "add it, or give the file an item's name", None);
         }
         match heard.get(*file) {
-            Some(Ok(measured)) => of_recording(file, measured, item, wanted.get(file.as_str()), &mut add),
+            Some(Ok(measured)) => {
+                let (is, should) = (measured.facts.rate, document.manifest.rate);
+                if is != should {
+                    let what = format!("it has {is} Hz, and is converted to {should} Hz each time it is loaded");
+                    add(file, Flaw::Rate, what, "export it at the project's rate, or let it be converted once", Some(Remedy::Version(vec![Fix::Rate(should)])));
+                }
+                of_recording(file, measured, item, wanted.get(file.as_str()), &mut add);
+            }
             Some(Err(why)) => add(file, Flaw::Unplayable, format!("it cannot be played: {why}"), "export it again", None),
             None => {}
         }
     }
     twice(&current, heard, &mut add);
     outdated(&current, &older, heard, &mut add);
+    let mut counts: HashMap<&str, u32> = HashMap::new();
+    current.iter().for_each(|file| *counts.entry(thing_of(file)).or_default() += 1);
+    // What has no recording at all is not made yet, and nothing is wrong with that.
+    for item in &document.stock.items {
+        if let Some(count) = counts.get(item.name.as_str()).filter(|count| **count != item.variations.max(1)) {
+            let what = format!("{count} recordings of it are there, and {} are wanted", item.variations.max(1));
+            add(&format!("audio/{}", item.name), Flaw::Count, what, "make those that are missing, or change what is wanted", None);
+        }
+    }
     for (thing, spread) in spreads(&current, heard) {
         let what = format!("its takes lie {spread:.1} LU apart");
         add(&format!("audio/{thing}"), Flaw::Spread, what, "bring them together: a jump from take to take is heard as another thing", None);
@@ -384,6 +406,22 @@ mod tests {
         assert_eq!(all.len(), Flaw::ALL.len());
         assert!(Flaw::ALL.windows(2).all(|pair| pair[0].1 >= pair[1].1), "what matters most comes first");
         assert_eq!((Flaw::Unlisted.words(), Flaw::Seam.weight()), ("not in the stock", 6));
+    }
+
+    #[test]
+    fn another_rate_is_told_and_how_many_recordings_there_are() {
+        let other = measured(1, |f| f.rate = 44_100);
+        let told = of_files("[step]\ntakes = [\"audio/step/*\"]\n", &[("audio/step/a_01.wav", other)]);
+        assert_eq!((told.len(), told[0].flaw, told[0].remedy.clone()), (1, Flaw::Rate, Some(Remedy::Version(vec![Fix::Rate(48_000)]))));
+        let audio: BTreeSet<String> = ["audio/step/a_01.wav", "audio/step/a_02.wav", "audio/step/b.wav"].map(str::to_owned).into();
+        let sources = Sources::from_texts([
+            ("estampie.toml", "format = 1\n"),
+            ("sounds/a.toml", "[step]\ntakes = [\"audio/step/*\"]\n"),
+            ("stock.csv", "name,variations\nstep/a,3\nstep/b,1\nstep/c,2\n"),
+        ]);
+        let (document, _) = Document::read(&sources, &audio);
+        let told: Vec<String> = material(&document, &audio, &Heard::new()).into_iter().map(|f| format!("{}: {}", f.file, f.what)).collect();
+        assert_eq!(told, ["audio/step/a: 2 recordings of it are there, and 3 are wanted"]);
     }
 
     /// What is told of files by name, each with how it was measured.

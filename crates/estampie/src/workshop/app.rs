@@ -300,7 +300,16 @@ impl App {
             self.load_missing();
             if !taken.is_empty() {
                 self.compile();
-                self.say(format!("changed outside and taken in: {}", taken.join(", ")));
+                let misnamed = if taken.iter().any(|file| file == "audio") { self.workspace.came_misnamed().len() } else { 0 };
+                let words = match misnamed {
+                    0 => String::new(),
+                    1 => "; one of it is not named by the rule: 7 v".to_owned(),
+                    n => format!("; {n} of it are not named by the rule: 7 v"),
+                };
+                // What is wrong is not talked over.
+                if !self.message.as_ref().is_some_and(|m| m.alarm) {
+                    self.say(format!("changed outside and taken in: {}{words}", taken.join(", ")));
+                }
                 news = true;
             }
             // Where it is being asked already, this would say again what is on the page.

@@ -110,6 +110,13 @@ fn wrong_names_are_mended_for_a_series_recordings_get_versions_and_a_folder_come
     story.open(&format!("'{at}' --device none"));
     story.keys(&["7", "v"]);
     story.wait_for("it is not named like place/thing_NN");
+    // What comes in with such a name is told at once.
+    tone(&project.join("audio/Quay/Old Bell 4.wav"));
+    story.wait_for("one of it is not named by the rule: 7 v");
+    let all = |count: &str| story.wait_until("all are known", |screen| screen.lines().any(|l| l.contains("all files") && l.contains(count)));
+    all(" 5 ");
+    std::fs::remove_file(project.join("audio/Quay/Old Bell 4.wav")).unwrap();
+    all(" 4 ");
     story.keys(&["/"]);
     story.type_text("old bell");
     story.keys(&["Enter"]);

@@ -358,6 +358,14 @@ impl Workspace {
         }
     }
 
+    /// Of the audio that was taken in last, what is not named by the naming rule.
+    #[must_use]
+    pub fn came_misnamed(&self) -> Vec<&str> {
+        let rule = &self.document.manifest.naming;
+        let fits = |file: &&str| rule.fits(version_of(file.strip_prefix("audio/").unwrap_or(file)).0);
+        self.came.iter().map(String::as_str).filter(|file| !fits(file)).collect()
+    }
+
     /// The audio files that no later version takes the place of.
     #[must_use]
     pub fn current_audio(&self) -> Vec<String> {

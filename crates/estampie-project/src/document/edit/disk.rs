@@ -185,6 +185,7 @@ impl Workspace {
             self.read_again();
         }
         if audio != self.audio {
+            self.came = audio.difference(&self.audio).cloned().collect();
             taken.push("audio".to_owned());
         }
         if changed {

@@ -2,9 +2,13 @@
 
 use super::List;
 use super::draw_files::LISTS;
+use super::known::Known;
 use crate::workshop::app::App;
 use crate::workshop::sounds;
 use estampie_project::progress::{Budget, Cost};
+use std::cell::RefCell;
+use std::rc::Rc;
+use std::sync::{Arc, Weak};
 
 /// What the page remembers.
 #[derive(Debug, Default)]
@@ -13,7 +17,12 @@ pub(super) struct BudgetPage {
     pub(super) list: usize,
     /// The place of the chosen row.
     pub(super) at: usize,
+    /// The rows as they were listed last, of what and of which list.
+    listed: RefCell<Option<Listed>>,
 }
+
+/// Rows, with what they are of and which list they are.
+type Listed = (Weak<Known>, usize, Rc<Vec<Row>>);
 
 /// A row of a list.
 #[derive(Debug, Clone)]
@@ -26,8 +35,18 @@ pub(super) struct Row {
 }
 
 impl BudgetPage {
-    /// The rows of the list that is shown.
-    pub(super) fn rows(&self, budget: &Budget) -> Vec<Row> {
+    /// The rows of the list that is shown: listed once for as long as nothing changes; none as long as nothing is known.
+    pub(super) fn rows(&self, known: &Arc<Known>) -> Rc<Vec<Row>> {
+        let mut listed = self.listed.borrow_mut();
+        if let Some((.., rows)) = listed.as_ref().filter(|(of, list, _)| of.as_ptr() == Arc::as_ptr(known) && *list == self.list) {
+            return Rc::clone(rows);
+        }
+        let rows = Rc::new(known.budget.as_ref().map_or_else(Vec::new, |budget| self.listing(budget)));
+        *listed = Some((Arc::downgrade(known), self.list, Rc::clone(&rows)));
+        rows
+    }
+
+    fn listing(&self, budget: &Budget) -> Vec<Row> {
         let short = |name: &str| name.strip_prefix("audio/").unwrap_or(name).to_owned();
         let row = |name: &str, words: String, memory: u64, bundle: u64| Row { name: name.to_owned(), words, memory, bundle };
         match self.list {
@@ -41,10 +60,9 @@ impl BudgetPage {
 
 impl App {
     fn cost_row(&self) -> Option<Row> {
-        let known = self.stock.aside.known.clone()?;
-        let rows = self.stock.budget.rows(known.budget.as_ref()?);
+        let rows = self.stock.budget.rows(self.stock.aside.known.as_ref()?);
         let last = rows.len().checked_sub(1)?;
-        rows.into_iter().nth(self.stock.budget.at.min(last))
+        rows.get(self.stock.budget.at.min(last)).cloned()
     }
 
     /// What the chosen row costs, if it is of a piece of audio.
@@ -60,8 +78,7 @@ impl App {
             self.stock.budget.at = 0;
             return;
         }
-        let known = self.stock.aside.known.clone();
-        let count = known.as_ref().and_then(|k| k.budget.as_ref()).map_or(0, |b| self.stock.budget.rows(b).len());
+        let count = self.stock.aside.known.as_ref().map_or(0, |known| self.stock.budget.rows(known).len());
         self.stock.budget.at = self.stock.budget.at.saturating_add_signed(by).min(count.saturating_sub(1));
     }
 

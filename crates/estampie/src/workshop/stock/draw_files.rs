@@ -12,6 +12,7 @@ use estampie_project::progress::{Becomes, Incoming, Limited, Remedy, pieces, sai
 use ratatui::layout::Rect;
 use std::path::Path;
 use std::rc::Rc;
+use std::sync::Arc;
 
 /// The lists of the page *Budget*.
 pub(super) const LISTS: [&str; 4] = ["what would be saved", "files", "sounds", "buses"];
@@ -71,7 +72,7 @@ pub(super) fn files(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &
     }
 }
 
-fn rows(app: &App, painter: &mut Painter<'_>, area: Rect, known: &Known, targets: &mut Targets) {
+fn rows(app: &App, painter: &mut Painter<'_>, area: Rect, known: &Arc<Known>, targets: &mut Targets) {
     let page = &app.stock.files;
     let rows = page.rows(known);
     let mut aside = vec![progress(app)];
@@ -270,8 +271,7 @@ pub(super) fn budget(app: &App, painter: &mut Painter<'_>, area: Rect, targets: 
 
 fn costs(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let Some(known) = app.stock.aside.known.clone() else { return };
-    let Some(budget) = &known.budget else { return };
-    let rows = app.stock.budget.rows(budget);
+    let rows = app.stock.budget.rows(&known);
     let title = LISTS[app.stock.budget.list.min(LISTS.len() - 1)];
     let mut letters = title.chars();
     let title: String = letters.next().into_iter().flat_map(char::to_uppercase).chain(letters).collect();

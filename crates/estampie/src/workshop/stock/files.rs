@@ -10,8 +10,10 @@ use estampie_engine::names::NameKey;
 use estampie_project::compile::files_of;
 use estampie_project::progress::{Becomes, Finding, Flaw, Remedy, WhenTaken, new_names};
 use estampie_project::stock::file_of;
+use std::cell::RefCell;
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::rc::Rc;
+use std::sync::{Arc, Weak};
 
 /// Which files are shown.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -32,6 +34,17 @@ pub(super) struct FilesPage {
     /// The place of the chosen row.
     pub(super) at: usize,
     pub(super) filter: String,
+    /// The rows as they were listed last, and by what.
+    listed: RefCell<Option<Listed>>,
+}
+
+/// Rows, with what they were listed by.
+#[derive(Debug)]
+struct Listed {
+    of: Weak<Known>,
+    shown: Shown,
+    filter: String,
+    rows: Rc<Vec<Row>>,
 }
 
 /// A row of the list: a file, and what is wrong with it.
@@ -50,8 +63,19 @@ impl FilesPage {
         [(Shown::Findings, "everything", known.found.len())].into_iter().chain(flaws).chain([(Shown::Files, "all files", known.heard.len())]).collect()
     }
 
-    /// The rows that are shown.
-    pub(super) fn rows(&self, known: &Known) -> Vec<Row> {
+    /// The rows that are shown: listed once for as long as nothing changes that they hang on.
+    pub(super) fn rows(&self, known: &Arc<Known>) -> Rc<Vec<Row>> {
+        let mut listed = self.listed.borrow_mut();
+        let same = |l: &Listed| l.of.as_ptr() == Arc::as_ptr(known) && l.shown == self.shown && l.filter == self.filter;
+        if let Some(listed) = listed.as_ref().filter(|l| same(l)) {
+            return Rc::clone(&listed.rows);
+        }
+        let rows = Rc::new(self.list(known));
+        *listed = Some(Listed { of: Arc::downgrade(known), shown: self.shown, filter: self.filter.clone(), rows: Rc::clone(&rows) });
+        rows
+    }
+
+    fn list(&self, known: &Known) -> Vec<Row> {
         let with = |file: &str| self.filter.is_empty() || file.to_lowercase().contains(&self.filter);
         let of = |f: &&Finding| match self.shown {
             Shown::Findings => true,
@@ -78,9 +102,9 @@ impl App {
 
     /// The chosen row of the page.
     pub(super) fn file_row(&self) -> Option<Row> {
-        let rows = self.stock.files.rows(&*self.known()?);
+        let rows = self.stock.files.rows(&self.known()?);
         let last = rows.len().checked_sub(1)?;
-        rows.into_iter().nth(self.stock.files.at.min(last))
+        rows.get(self.stock.files.at.min(last)).cloned()
     }
 
     /// Goes so many rows down in the list that has the keys.
@@ -103,9 +127,7 @@ impl App {
 
     /// What plays a file: the first sound, or the first layer.
     pub(super) fn player_of(&self, file: &str) -> Option<String> {
-        let players = files_of(self.document());
-        let of = || players.iter().filter(|(.., name)| file_of(name) == file).map(|(player, ..)| player);
-        of().find(|player| self.document().sounds.iter().any(|s| s.name == **player)).or_else(|| of().next()).cloned()
+        self.known()?.players.get(file).cloned()
     }
 
     pub(super) fn go_to_player_of_file(&mut self) {
@@ -141,7 +163,7 @@ impl App {
     /// Mends the chosen row, or all rows that are shown and can be mended.
     pub(super) fn mend(&mut self, all: bool) {
         let Some(known) = self.known() else { return };
-        let rows: Vec<Row> = if all { self.stock.files.rows(&known) } else { self.file_row().into_iter().collect() };
+        let rows: Vec<Row> = if all { self.stock.files.rows(&known).to_vec() } else { self.file_row().into_iter().collect() };
         let findings: Vec<Finding> = rows.into_iter().filter_map(|row| row.finding).filter(|f| f.remedy.is_some()).collect();
         let names = new_names(&findings);
         let mut versions: BTreeMap<String, Vec<_>> = BTreeMap::new();

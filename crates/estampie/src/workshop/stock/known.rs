@@ -4,10 +4,12 @@ use crate::heard::Remembered;
 use crate::packing::Packing;
 use crate::workshop::app::App;
 use estampie_project::assets::{Assets, Fix};
+use estampie_project::compile::files_of;
 use estampie_project::document::{Copied, Document, Refusal};
 use estampie_project::progress::{Budget, Finding, Heard, Incoming, NewVersion, Packed, WhenTaken, budget, copy_in, incoming, material, new_version};
+use estampie_project::stock::file_of;
 use estampie_proof::cores::on_all_cores;
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, channel};
@@ -35,6 +37,8 @@ impl Page {
 pub(super) struct Known {
     pub(super) heard: Heard,
     pub(super) found: Vec<Finding>,
+    /// By file: the first sound that plays it, or the first layer.
+    pub(super) players: HashMap<String, String>,
     /// Once the page *Budget* was shown.
     pub(super) budget: Option<Budget>,
 }
@@ -80,6 +84,19 @@ impl Aside {
     pub(super) fn progress(&self) -> Option<(usize, usize)> {
         self.working.as_ref().map(|_| (self.done.load(Ordering::Relaxed).min(self.all), self.all))
     }
+}
+
+/// By file: the first sound that plays it, or else the first layer, instrument or effect.
+fn players(document: &Document) -> HashMap<String, String> {
+    let sounds: HashSet<&str> = document.sounds.iter().map(|s| s.name.as_str()).collect();
+    let mut players: HashMap<String, String> = HashMap::new();
+    for (player, _, name) in files_of(document) {
+        let first = players.entry(file_of(&name).to_owned()).or_insert_with(|| player.clone());
+        if !sounds.contains(first.as_str()) && sounds.contains(player.as_str()) {
+            *first = player;
+        }
+    }
+    players
 }
 
 impl App {
@@ -145,14 +162,16 @@ impl App {
             };
             let heard = Remembered::read(&root, cache.as_deref()).hear(&root, &audio, each);
             let found = material(&document, &audio, &heard);
+            let players = players(&document);
             if with_budget {
                 // What is loaded is known at once; packing takes longer.
                 let first = budget(&document, &heard, &Packed::new(), None);
-                let _ = tell.send(Came::Known(Box::new(Known { heard: heard.clone(), found: found.clone(), budget: Some(first) }), false));
+                let _ = tell
+                    .send(Came::Known(Box::new(Known { heard: heard.clone(), found: found.clone(), players: players.clone(), budget: Some(first) }), false));
             }
             let packed = with_budget.then(|| Packing::read(&root, cache.as_deref()).pack_all(&document, &assets, each));
             let budget = packed.map(|packed| budget(&document, &heard, &packed, None));
-            let _ = tell.send(Came::Known(Box::new(Known { heard, found, budget }), true));
+            let _ = tell.send(Came::Known(Box::new(Known { heard, found, players, budget }), true));
         });
         self.stock.aside.working = Some(working);
     }
