@@ -43,7 +43,9 @@ pub(super) fn files(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &
     let Some(known) = app.stock.aside.known.clone() else {
         painter.heading(centre.x, centre.y, centre.width, "Files", "");
         painter.text(centre.x + 1, centre.y + 2, centre.width - 1, &progress(app), Role::Secondary);
-        super::draw::pages(app, painter, left, targets);
+        if painter.shows(left) {
+            super::draw::pages(app, painter, left, targets);
+        }
         return;
     };
     if painter.shows(left) {

@@ -132,6 +132,12 @@ impl App {
 
     pub(super) fn go_to_player_of_file(&mut self) {
         let Some(row) = self.file_row() else { return };
+        // What is wrong with takes together is of an item, not of a file.
+        if row.finding.as_ref().is_some_and(|f| matches!(f.flaw, Flaw::Count | Flaw::Spread)) {
+            let name = row.file.strip_prefix("audio/").unwrap_or(&row.file);
+            (self.stock.page, self.stock.group, self.stock.chosen) = (super::Page::Items, super::Test::All, name.to_owned());
+            return self.stock.filter.clear();
+        }
         match self.player_of(&row.file) {
             Some(sound) if self.document().sounds.iter().any(|s| s.name == sound) => {
                 self.show(sounds::NAME);

@@ -199,3 +199,18 @@ fn the_budget_says_what_all_costs_and_what_would_be_saved() {
     desk.keys("< < enter");
     assert!(desk.app.shows("Sounds") && desk.page().contains("air_01.wav"), "{}", desk.page());
 }
+
+#[test]
+fn what_is_wrong_with_takes_together_leads_to_their_item_and_the_page_fits_a_small_window() {
+    let mut desk = desk(|root| wave(&root.join("audio/quay/bell_01.wav"), 1, (0, 0), &[]));
+    add(&mut desk, "stock.csv", "name,variations\nquay/other,1\nquay/bell,3\n");
+    desk.click("variations");
+    desk.keys("right");
+    assert!(desk.page().contains("1 recordings of it are there, and 3 are wanted"), "{}", desk.page());
+    desk.size = (80, 24);
+    let small = desk.page();
+    assert!(small.contains("¶ Files") && !small.contains("items"), "{small}");
+    desk.size = (160, 47);
+    desk.keys("enter");
+    assert!(desk.page().contains("¶ Stock 2 items") && desk.page().contains("¶ quay/bell what is wanted of it"), "{}", desk.page());
+}
