@@ -111,7 +111,11 @@ mod tests {
         let clip = |gain: f32| {
             Arc::new(Clip::new(
                 "audio/a.wav",
-                vec![(0..48_000).map(|i| (((i as f32 * 0.03).sin() + (i * 7_919 % 1_000) as f32 / 1_500.0) * gain * 16_384.0).round() / 32_768.0 + 0.0).collect()],
+                vec![
+                    (0..48_000)
+                        .map(|i| (((i as f32 * 0.03).sin() + (i * 7_919 % 1_000) as f32 / 1_500.0) * gain * 16_384.0).round() / 32_768.0 + 0.0)
+                        .collect(),
+                ],
                 None,
             ))
         };
