@@ -32,7 +32,7 @@ pub struct Print {
 /// Closer than so many dB on average is the same recording.
 const SAME: f64 = 0.75;
 /// Whose bands are farther apart on average, in dB, are surely two: far more than two exports of one recording ever are.
-const COARSE: f32 = 2.5;
+const COARSE: f32 = 1.2;
 /// Lengths may differ by so much: as a share of it, and in ms.
 const LENGTH: f64 = 0.02;
 const LENGTH_MS: u32 = 6;
