@@ -146,7 +146,7 @@ pub fn budget(document: &Document, heard: &Heard, packed: &Packed, voices: Optio
         }
         if !goes.goes_round() && size.tail > TAIL && !is_placeholder(name) {
             let frames = (size.tail * f64::from(manifest.rate)) as u64;
-            save(format!("without the {:.1} s of silence at its tail", size.tail), if streamed { 0 } else { bytes(frames) }, 0);
+            save(format!("tail trimmed by {:.1} s", size.tail), if streamed { 0 } else { bytes(frames) }, 0);
         }
         if !streamed && cost.seconds > STREAM {
             save("streamed".into(), memory - bytes(HEAD as u64).min(memory), 0);
@@ -353,7 +353,7 @@ mod tests {
             list.sort_unstable();
             list
         };
-        assert_eq!(of("audio/a.wav"), [("as Vorbis 5", 0, 70_000), ("mono", 384_000, 50_000), ("without the 0.5 s of silence at its tail", 192_000, 0)]);
+        assert_eq!(of("audio/a.wav"), [("as Vorbis 5", 0, 70_000), ("mono", 384_000, 50_000), ("tail trimmed by 0.5 s", 192_000, 0)]);
         assert_eq!(of("audio/long.wav"), [("a loop of 30 s", 10 * 192_000, 225_000), ("streamed", 40 * 192_000 - 4 * HEAD as u64, 0)]);
         // Streamed already it takes no memory that could be saved.
         let streamed = format!("{PROJECT}[encoding.l]\nfiles = [\"audio/long.wav\"]\nstreamed = true\n");

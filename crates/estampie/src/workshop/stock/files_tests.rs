@@ -185,7 +185,7 @@ fn the_budget_says_what_all_costs_and_what_would_be_saved() {
     settle(&mut desk);
     let page = desk.page();
     // Two seconds of channels at four bytes; a.wav and b.wav have a tenth of one each.
-    for words in ["quay/air_01.wav: mono", "192 kB", "quay/air_01.wav: without the 0.8 s of silence at its tail", "no limits are set", "422 kB"] {
+    for words in ["quay/air_01.wav: mono", "192 kB", "quay/air_01.wav: tail trimmed by 0.8 s", "no limits are set", "422 kB"] {
         assert!(page.contains(words), "{words}: {page}");
     }
     desk.keys("> >");
