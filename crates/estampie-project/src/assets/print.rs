@@ -29,8 +29,10 @@ pub struct Print {
     pub(crate) ms: u32,
 }
 
-/// Closer than so many dB on average is the same recording.
+/// Closer than so many dB on average is the same recording; of what is shorter than [`SHORT`] ms less, since a click has little to tell it by.
 const SAME: f64 = 0.75;
+const SAME_SHORT: f64 = 0.3;
+const SHORT: u32 = 150;
 /// Whose bands are farther apart on average, in dB, are surely two: far more than two exports of one recording ever are.
 const COARSE: f32 = 1.2;
 /// Lengths may differ by so much: as a share of it, and in ms.
@@ -125,7 +127,8 @@ impl Print {
     /// Whether two are the same recording, by what is heard.
     #[must_use]
     pub fn same(&self, other: &Print) -> bool {
-        self.apart(other).is_some_and(|db| db < SAME)
+        let limit = if self.ms < SHORT { SAME_SHORT } else { SAME };
+        self.apart(other).is_some_and(|db| db < limit)
     }
 }
 

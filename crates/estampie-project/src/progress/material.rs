@@ -272,7 +272,7 @@ fn twice(current: &[&String], heard: &Heard, add: &mut Add<'_>) {
     }
     let all: Vec<_> = prints.iter().map(|(_, print)| *print).collect();
     for (later, first) in alike(&all) {
-        let what = format!("it sounds like {}: the same recording, exported otherwise", prints[first].0);
+        let what = format!("it sounds like {}: perhaps the same recording, exported otherwise", prints[first].0);
         add(prints[later].0, Flaw::Alike, what, "listen to both, and take one of them away", None);
     }
 }
