@@ -269,10 +269,11 @@ pub fn new_lines(workspace: &Workspace, files: &[(String, Option<String>)]) -> V
     let mut lines = Vec::new();
     for (file, text) in files {
         let before = workspace.sources().get(file).map_or(String::new(), ToString::to_string);
-        let old: std::collections::HashSet<&str> = before.lines().collect();
+        let patch = diffy::create_patch(&before, text.as_deref().unwrap_or_default()).to_string();
         lines.push(format!("--- {file}"));
-        let text = text.as_deref().unwrap_or_default();
-        lines.extend(text.lines().filter(|line| !line.trim().is_empty() && !old.contains(line)).map(|line| format!("+ {line}")));
+        // Behind the two lines that name the files.
+        let new = patch.lines().skip(2).filter_map(|line| line.strip_prefix('+')).filter(|line| !line.trim().is_empty());
+        lines.extend(new.map(|line| format!("+ {line}")));
     }
     lines
 }
@@ -317,6 +318,15 @@ mod tests {
         }
         let workspace = Workspace::open(folder.path()).unwrap();
         (folder, workspace)
+    }
+
+    #[test]
+    fn what_would_be_written_is_told_line_by_line_also_what_stands_elsewhere_in_the_file() {
+        let before = "[parameters.strain]\nrange = \"0..1\"\n";
+        let (_folder, workspace) = workspace(&[("game.toml", before)]);
+        let after = format!("{before}\n[parameters.wind]\nrange = \"0..1\"\n");
+        let lines = new_lines(&workspace, &[("game.toml".to_owned(), Some(after)), ("new.play".to_owned(), Some("0 end\n".to_owned()))]);
+        assert_eq!(lines, ["--- game.toml", "+ [parameters.wind]", "+ range = \"0..1\"", "--- new.play", "+ 0 end"]);
     }
 
     #[test]

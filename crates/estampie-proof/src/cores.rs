@@ -10,8 +10,15 @@ pub fn on_all_cores<T: Sync, R: Send>(work: &[T], each: impl Fn(&T) -> R + Sync,
     on_cores(usize::MAX, work, each, done)
 }
 
+/// All cores but one, which is left to the sound and the screen; one at least.
+#[must_use]
+pub fn all_but_one() -> usize {
+    std::thread::available_parallelism().map_or(1, |n| n.get().saturating_sub(1).max(1))
+}
+
 /// The same on so many cores at most.
-pub(crate) fn on_cores<T: Sync, R: Send>(most: usize, work: &[T], each: impl Fn(&T) -> R + Sync, done: impl Fn(&T) -> bool + Sync) -> Vec<R> {
+#[must_use]
+pub fn on_cores<T: Sync, R: Send>(most: usize, work: &[T], each: impl Fn(&T) -> R + Sync, done: impl Fn(&T) -> bool + Sync) -> Vec<R> {
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(work.len()).min(most).max(1);
     let (next, stopped, came) = (AtomicUsize::new(0), AtomicBool::new(false), Mutex::new(Vec::new()));
     std::thread::scope(|scope| {

@@ -5,7 +5,7 @@ use estampie_engine::names::NameKey;
 use estampie_project::assets::{Measured, measure};
 use estampie_project::door;
 use estampie_project::progress::Heard;
-use estampie_proof::cores::on_all_cores;
+use estampie_proof::cores::on_cores;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
@@ -56,8 +56,8 @@ impl Remembered {
         Remembered { file, stamps: stamps.into_iter().collect(), facts: facts.into_iter().collect() }
     }
 
-    /// Measures files on all cores, as far as they are not known; `each` is told after each one, and stops it by giving false. What is new is remembered.
-    pub(crate) fn hear(&mut self, root: &Path, files: &BTreeSet<String>, each: impl Fn() -> bool + Sync) -> Heard {
+    /// Measures files on so many cores at most, as far as they are not known; `each` is told after each one, and stops it by giving false. What is new is remembered.
+    pub(crate) fn hear(&mut self, root: &Path, files: &BTreeSet<String>, cores: usize, each: impl Fn() -> bool + Sync) -> Heard {
         let list: Vec<&String> = files.iter().collect();
         type Came = (Option<Stamp>, Option<Result<Measured, String>>);
         let look = |file: &String| -> Came {
@@ -78,7 +78,7 @@ impl Remembered {
             let measured = (!self.facts.contains_key(&hash)).then(|| measure(&path).map_err(|e| e.to_string()));
             (now.map(|(at, length)| (at, length, hash)), measured)
         };
-        let came = on_all_cores(&list, |file| ((*file).clone(), look(file)), |_| each());
+        let came = on_cores(cores, &list, |file| ((*file).clone(), look(file)), |_| each());
         let all = came.len() == list.len();
         let mut heard = Heard::new();
         let mut new = false;
@@ -140,7 +140,7 @@ mod tests {
         std::fs::write(path("c.wav"), "no sound").unwrap();
         let files = |names: &[&str]| names.iter().map(|n| format!("audio/{n}")).collect::<BTreeSet<String>>();
         let read = || Remembered::read(project.path(), Some(cache.path()));
-        let first = read().hear(project.path(), &files(&["a.wav", "b.wav", "c.wav", "d.wav"]), || true);
+        let first = read().hear(project.path(), &files(&["a.wav", "b.wav", "c.wav", "d.wav"]), 2, || true);
         assert_eq!(first.len(), 4);
         assert!((first["audio/a.wav"].as_ref().unwrap().facts.sample_peak + 6.02).abs() < 0.01);
         assert!(first["audio/c.wav"].as_ref().unwrap_err().contains("not a WAV") && first["audio/d.wav"].is_err());
@@ -150,12 +150,12 @@ mod tests {
         known.facts.values_mut().filter_map(|m| m.as_mut().ok()).for_each(|m| m.facts.dc = 0.77);
         std::fs::rename(path("a.wav"), path("moved.wav")).unwrap();
         std::fs::File::options().append(true).open(path("moved.wav")).unwrap().set_modified(SystemTime::now()).unwrap();
-        let then = known.hear(project.path(), &files(&["b.wav", "moved.wav"]), || true);
+        let then = known.hear(project.path(), &files(&["b.wav", "moved.wav"]), 2, || true);
         assert_eq!(then["audio/moved.wav"].as_ref().unwrap().facts.dc, 0.77);
         assert_eq!(read().stamps.len(), 2, "what is gone is forgotten");
         // One that is written anew is measured anew.
         wave(&path("b.wav"), 0.1);
-        assert!((read().hear(project.path(), &files(&["b.wav"]), || true)["audio/b.wav"].as_ref().unwrap().facts.sample_peak + 20.0).abs() < 0.1);
+        assert!((read().hear(project.path(), &files(&["b.wav"]), 2, || true)["audio/b.wav"].as_ref().unwrap().facts.sample_peak + 20.0).abs() < 0.1);
         let file = read().file.unwrap();
         for damage in [&b""[..], b"\x01", b"\xff\xff\xff\xff\xff\xff"] {
             std::fs::write(&file, damage).unwrap();
@@ -164,7 +164,7 @@ mod tests {
         // It can be stopped, and works without a cache.
         let count = AtomicUsize::new(0);
         let some = Remembered::read(project.path(), None)
-            .hear(project.path(), &(0..200).map(|n| format!("audio/{n}.wav")).collect(), || count.fetch_add(1, Ordering::Relaxed) < 5);
+            .hear(project.path(), &(0..200).map(|n| format!("audio/{n}.wav")).collect(), 2, || count.fetch_add(1, Ordering::Relaxed) < 5);
         assert!(some.len() < 50, "{}", some.len());
     }
 }

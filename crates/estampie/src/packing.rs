@@ -9,7 +9,7 @@ use estampie_project::assets::Assets;
 use estampie_project::compile::wanted_audio;
 use estampie_project::document::Document;
 use estampie_project::progress::{Packed, QUALITY};
-use estampie_proof::cores::on_all_cores;
+use estampie_proof::cores::on_cores;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -43,9 +43,9 @@ impl Packing {
         Packing { file, root: root.to_owned(), known }
     }
 
-    /// Packs all that is wanted and loaded, as the project says and as Ogg Vorbis, as far as it is not known; `each` is told after each one, and stops it by giving
+    /// Packs on so many cores at most all that is wanted and loaded, as the project says and as Ogg Vorbis, as far as it is not known; `each` is told after each one, and stops it by giving
     /// false. What is new is remembered.
-    pub(crate) fn pack_all(&mut self, document: &Document, assets: &Assets, each: impl Fn() -> bool + Sync) -> Packed {
+    pub(crate) fn pack_all(&mut self, document: &Document, assets: &Assets, cores: usize, each: impl Fn() -> bool + Sync) -> Packed {
         let rate = document.manifest.rate;
         let clips: Vec<(String, Arc<Clip>)> =
             wanted_audio(document).into_keys().filter_map(|name| Some((name.clone(), Arc::clone(assets.get(&name)?.as_ref().ok()?)))).collect();
@@ -60,7 +60,7 @@ impl Packing {
             let vorbis = storing.quality.is_none().then(|| size(clip, of, &Storing { quality: Some(QUALITY), ..Storing::default() }));
             (name.clone(), now, vorbis)
         };
-        let came = on_all_cores(&clips, one, |_| each());
+        let came = on_cores(cores, &clips, one, |_| each());
         let whole = came.len() == clips.len();
         let mut packed = Packed::new();
         let mut used = HashMap::new();
@@ -121,7 +121,8 @@ mod tests {
         };
         let mut assets = Assets::default();
         assets.insert("audio/a.wav", Ok(clip(0.5)));
-        let pack = |document: &Document, assets: &Assets| Packing::read(project.path(), Some(cache.path())).pack_all(document, assets, || true)["audio/a.wav"];
+        let pack =
+            |document: &Document, assets: &Assets| Packing::read(project.path(), Some(cache.path())).pack_all(document, assets, 2, || true)["audio/a.wav"];
         let plain = document("");
         let (lossless, vorbis) = pack(&plain, &assets);
         assert_eq!(lossless, packed_size(&clip(0.5), 48_000, &Storing::default()));
@@ -130,7 +131,7 @@ mod tests {
         let mut known = Packing::read(project.path(), Some(cache.path()));
         assert_eq!(known.known.len(), 2);
         known.known.values_mut().for_each(|size| *size += 1);
-        assert_eq!(known.pack_all(&plain, &assets, || true)["audio/a.wav"], (lossless + 1, vorbis.map(|v| v + 1)));
+        assert_eq!(known.pack_all(&plain, &assets, 2, || true)["audio/a.wav"], (lossless + 1, vorbis.map(|v| v + 1)));
         // Packed otherwise, or other samples: packed anew.
         let (small, none) = pack(&document("[encoding.e]\nfiles = [\"audio/*\"]\nas = \"vorbis 1\"\n"), &assets);
         assert!(small < vorbis.unwrap() && none.is_none(), "{small}");

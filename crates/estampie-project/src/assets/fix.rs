@@ -29,7 +29,7 @@ pub enum Fix {
 }
 
 /// How many words there are for fixes, and what they are.
-pub const WORDS: &str = "dc, mono, trim, trim head, trim tail, length 1.5 s, rate 24 kHz, -20 LUFS, level -1 dB, fade 5 ms, round 50 ms";
+pub const WORDS: &str = "trim, trim head, trim tail, mono, dc, -20 LUFS, level -1 dB, fade 5 ms, round 50 ms, length 1.5 s, rate 24 kHz";
 
 /// What is left of silence before the first sound: what swells has a little before it is heard, in seconds.
 const BEFORE: f64 = 0.002;

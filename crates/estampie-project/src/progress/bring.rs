@@ -84,6 +84,13 @@ pub fn incoming(folder: &Path, root: &Path, document: &Document, audio: &BTreeSe
     let above = folder.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
     // By what they are called without their endings: two endings are still one recording.
     let mut taken: BTreeMap<String, PathBuf> = audio.iter().map(|file| (version_of(file).0.to_owned(), root.join(file))).collect();
+    // What has as many bytes may have the same.
+    let mut by_length: BTreeMap<u64, Vec<&String>> = BTreeMap::new();
+    for file in audio {
+        if let Ok(facts) = std::fs::metadata(root.join(file)) {
+            by_length.entry(facts.len()).or_default().push(file);
+        }
+    }
     let mut all = Vec::new();
     for from in audio_below(folder)? {
         let relative = from.strip_prefix(folder).unwrap_or(&from).to_string_lossy().replace('\\', "/");
@@ -101,9 +108,14 @@ pub fn incoming(folder: &Path, root: &Path, document: &Document, audio: &BTreeSe
                 let length = |path: &Path| std::fs::metadata(path).map(|m| m.len()).ok();
                 length(other) == length(&one.from) && std::fs::read(other).ok() == std::fs::read(&one.from).ok()
             };
+            let length = std::fs::metadata(&one.from).map_or(0, |m| m.len());
+            let twin = by_length.get(&length).into_iter().flatten().find(|file| same(&root.join(file)));
+            if let Some(twin) = twin {
+                one.to = (*twin).clone();
+            }
             one.becomes = match taken.get(&stem) {
+                _ if twin.is_some() => Becomes::There,
                 None => Becomes::New,
-                Some(_) if audio.iter().any(|file| version_of(file).0 == stem && same(&root.join(file))) => Becomes::There,
                 Some(other) if same(other) => Becomes::There,
                 Some(_) => Becomes::Taken,
             };
@@ -171,12 +183,14 @@ mod tests {
         put(project.path(), "stock.csv", "name,kind,variations\nstep/plank,one-shot,2\n");
         put(project.path(), "audio/step/plank_01.flac", "one");
         put(project.path(), "audio/quay/bell_01.wav", "bell");
+        put(project.path(), "audio/hull/old-groan.wav", "groan");
         let folder = team.path().join("Quay");
         for (file, text) in [
             ("Step/Plank 1.wav", "one, again"),
             ("Step/Plank 2.WAV", "two"),
             ("bell 1.wav", "bell"),
             ("gull 3.ogg", "gull"),
+            ("groan 1.wav", "groan"),
             ("???.wav", "?"),
             ("notes.txt", "x"),
             (".hidden/a.wav", "x"),
@@ -193,12 +207,14 @@ mod tests {
                 ("audio/step/plank_01.wav", Becomes::Taken, true),
                 ("audio/step/plank_02.wav", Becomes::New, true),
                 ("audio/quay/bell_01.wav", Becomes::There, false),
+                // Whatever it is called: its bytes are there.
+                ("audio/hull/old-groan.wav", Becomes::There, false),
                 ("audio/quay/gull_03.ogg", Becomes::New, false),
             ]
         );
         let before = workspace.audio().clone();
         assert_eq!(workspace.bring(&incoming, WhenTaken::Leave), Ok(2));
-        assert!(workspace.audio().contains("audio/step/plank_02.wav") && workspace.audio().len() == 4);
+        assert!(workspace.audio().contains("audio/step/plank_02.wav") && workspace.audio().len() == 5);
         workspace.undo().unwrap();
         assert_eq!(*workspace.audio(), before);
         assert_eq!(workspace.bring(&incoming, WhenTaken::Version), Ok(3));

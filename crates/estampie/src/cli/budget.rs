@@ -23,7 +23,7 @@ pub(super) fn run(loaded: &Loaded, listen: bool, as_json: bool) -> Result<(), Fa
     let assets = project::audio_of(&loaded.workspace);
     let heard = heard(loaded, as_json);
     let mut packing = Packing::read(loaded.workspace.root(), keeping::cache_folder().as_deref());
-    let packed = packing.pack_all(document, &assets, || true);
+    let packed = packing.pack_all(document, &assets, usize::MAX, || true);
     let voices = listen.then(|| most_voices(document, &Arc::new(compile(document, &assets).0)));
     let all = budget(document, &heard, &packed, voices);
     if as_json {

@@ -33,7 +33,7 @@ pub(super) fn heard(loaded: &Loaded, quiet: bool) -> Heard {
     let workspace = &loaded.workspace;
     let bar = bar(workspace.audio().len(), quiet);
     let mut known = Remembered::read(workspace.root(), keeping::cache_folder().as_deref());
-    let heard = known.hear(workspace.root(), workspace.audio(), || {
+    let heard = known.hear(workspace.root(), workspace.audio(), usize::MAX, || {
         bar.inc(1);
         true
     });
@@ -198,7 +198,7 @@ pub(super) fn bring(loaded: &mut Loaded, folder: &Path, taken: Option<Taken>, dr
 fn facts_of(loaded: &Loaded, file: &str) -> Result<Facts, Failure> {
     let files: BTreeSet<String> = [file.to_owned()].into();
     let root = loaded.workspace.root();
-    let heard = Remembered::read(root, None).hear(root, &files, || true).remove(file);
+    let heard = Remembered::read(root, None).hear(root, &files, 1, || true).remove(file);
     heard.unwrap_or_else(|| Err("it cannot be read".into())).map(|m| m.facts).map_err(|why| Failure::Fault(format!("{file}: {why}")))
 }
 

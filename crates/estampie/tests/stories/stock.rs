@@ -5,11 +5,16 @@ use std::path::Path;
 
 /// A second of a tone, as 16 bits.
 fn tone(path: &Path) {
+    tone_by(path, 0.05);
+}
+
+/// Half a second whose phase grows by `step` radians a frame.
+fn tone_by(path: &Path, step: f64) {
     std::fs::create_dir_all(path.parent().unwrap()).unwrap();
     let spec = hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
     let mut writer = hound::WavWriter::create(path, spec).unwrap();
     for n in 0..24_000 {
-        writer.write_sample(((f64::from(n) * 0.05).sin() * 8_000.0) as i16).unwrap();
+        writer.write_sample(((f64::from(n) * step).sin() * 8_000.0) as i16).unwrap();
     }
     writer.finalize().unwrap();
 }
@@ -154,7 +159,7 @@ fn wrong_names_are_mended_for_a_series_recordings_get_versions_and_a_folder_come
     // A folder: what is in the way is told first, and nothing is copied until somebody says what becomes of it.
     let session = story.home.path().join("Quay");
     tone(&session.join("old-bell_01.wav"));
-    tone(&session.join("Rope 1.wav"));
+    tone_by(&session.join("Rope 1.wav"), 0.09);
     std::fs::write(session.join("Rope 2.wav"), "not whole").unwrap();
     let folder = session.to_str().unwrap();
     let dry = out(&run(&["stock", at, "bring", folder, "--dry"]));

@@ -70,7 +70,10 @@ pub(super) fn files(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &
         }
     }
     if painter.shows(right) {
-        facts(app, painter, right, &known);
+        match &app.stock.aside.incoming {
+            Some((_, list)) => arrival(app, painter, right, list),
+            None => facts(app, painter, right, &known),
+        }
     }
 }
 
@@ -140,6 +143,23 @@ fn coming(app: &App, painter: &mut Painter<'_>, area: Rect, folder: &Path, incom
         targets.push((Rect { y, height: 1, ..list }, Rc::new(ClickFileRow(place))));
     }
     painter.more(list, first, incoming.len().saturating_sub(first + count));
+}
+
+/// What becomes of the chosen file that is about to come in.
+fn arrival(app: &App, painter: &mut Painter<'_>, area: Rect, incoming: &[Incoming]) {
+    let Some(one) = incoming.get(app.stock.files.at.min(incoming.len().saturating_sub(1))) else { return };
+    let name = one.from.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    painter.heading(area.x, area.y, area.width, &name, "");
+    let y = lines(painter, area, area.y + 1, &one.from.display().to_string(), Role::Secondary);
+    let words = match one.becomes {
+        Becomes::New => format!("it is copied to {}", one.to),
+        Becomes::There => format!("nothing: {} has the same bytes", one.to),
+        Becomes::Taken => format!("another recording is called {}: enter asks whether it is left, or comes in as a later version of that", one.to),
+        Becomes::Nameless => format!("nothing: no name like {} can be made of its own; rename it there", app.document().manifest.naming.text()),
+    };
+    let y = lines(painter, area, y + 1, &words, Role::Text);
+    let item = if one.item { "■ the stock has an item for it" } else { "the stock has no item for it" };
+    lines(painter, area, y + 1, item, Role::Secondary);
 }
 
 /// A line of a fact; gives the row below.

@@ -85,7 +85,7 @@ impl FilesPage {
         if self.shown == Shown::Files {
             let mut worst: BTreeMap<&str, &Finding> = BTreeMap::new();
             // They come in the order of how much they matter.
-            for finding in &known.found {
+            for finding in known.found.iter() {
                 worst.entry(&finding.file).or_insert(finding);
             }
             let row = |file: &String| Row { file: file.clone(), finding: worst.get(file.as_str()).map(|f| (*f).clone()) };

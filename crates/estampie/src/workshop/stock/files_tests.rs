@@ -116,7 +116,7 @@ fn files_are_named_anew_with_all_that_names_them() {
 #[test]
 fn a_folder_comes_in_after_a_look_at_what_becomes_of_each_file() {
     let team = tempfile::tempdir().unwrap();
-    wave(&team.path().join("Buoy 1.wav"), 1, (0, 0), &[]);
+    wave(&team.path().join("Buoy 1.wav"), 1, (0, 960), &[]);
     wave(&team.path().join("quay/bell_01.wav"), 1, (0, 480), &[]);
     let mut desk = desk(|root| wave(&root.join("audio/quay/bell_01.wav"), 1, (0, 0), &[]));
     desk.keys("i");
@@ -128,6 +128,7 @@ fn a_folder_comes_in_after_a_look_at_what_becomes_of_each_file() {
     desk.keys("enter");
     settle(&mut desk);
     let page = desk.page();
+    assert!(page.contains("it is copied to") && page.contains("the stock has no item for it"), "{page}");
     assert!(page.contains("1 of 2 are new") && page.contains("name of another: audio/quay/bell_01.wav") && page.contains("buoy_01.wav"), "{page}");
     desk.keys("esc");
     assert!(!desk.page().contains("Coming in"));

@@ -8,8 +8,8 @@ use estampie_project::compile::files_of;
 use estampie_project::document::{Copied, Document, Refusal};
 use estampie_project::progress::{Budget, Finding, Heard, Incoming, NewVersion, Packed, WhenTaken, budget, copy_in, incoming, material, new_version};
 use estampie_project::stock::file_of;
-use estampie_proof::cores::on_all_cores;
-use std::collections::{BTreeSet, HashMap, HashSet};
+use estampie_proof::cores::{all_but_one, on_cores};
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, channel};
@@ -35,10 +35,10 @@ impl Page {
 /// What was worked out of a state of the project.
 #[derive(Debug, Default)]
 pub(super) struct Known {
-    pub(super) heard: Heard,
-    pub(super) found: Vec<Finding>,
+    pub(super) heard: Arc<Heard>,
+    pub(super) found: Arc<Vec<Finding>>,
     /// By file: the first sound that plays it, or the first layer.
-    pub(super) players: HashMap<String, String>,
+    pub(super) players: Arc<HashMap<String, String>>,
     /// Once the page *Budget* was shown.
     pub(super) budget: Option<Budget>,
 }
@@ -57,8 +57,8 @@ enum Came {
 pub(super) struct Aside {
     cache: Option<PathBuf>,
     pub(super) known: Option<Arc<Known>>,
-    /// Of which document and audio that is, or is being worked out.
-    of: Option<(Weak<Document>, BTreeSet<String>, bool, u64)>,
+    /// Of which document (each change of the audio makes a new one), whether with its budget, and after how many loaded files that is, or is being worked out.
+    of: Option<(Weak<Document>, bool, u64)>,
     working: Option<Receiver<Came>>,
     doing: Option<Receiver<Came>>,
     done: Arc<AtomicUsize>,
@@ -109,11 +109,8 @@ impl App {
     fn files_outdated(&self) -> bool {
         let (aside, budget) = (&self.stock.aside, self.stock.page == Page::Budget);
         let document = self.workspace.document();
-        !aside.of.as_ref().is_some_and(|(of, audio, with, came)| {
-            of.upgrade().is_some_and(|of| Arc::ptr_eq(&of, document))
-                && audio == self.workspace.audio()
-                && (*with || !budget)
-                && (!with || *came == self.loading.came)
+        !aside.of.as_ref().is_some_and(|(of, with, came)| {
+            of.upgrade().is_some_and(|of| Arc::ptr_eq(&of, document)) && (*with || !budget) && (*came == self.loading.came || self.loading().is_some())
         })
     }
 
@@ -148,7 +145,7 @@ impl App {
     fn work_out(&mut self) {
         let with_budget = self.stock.page == Page::Budget;
         let (document, audio) = (Arc::clone(self.workspace.document()), self.workspace.audio().clone());
-        self.stock.aside.of = Some((Arc::downgrade(&document), audio.clone(), with_budget, self.loading.came));
+        self.stock.aside.of = Some((Arc::downgrade(&document), with_budget, self.loading.came));
         let (root, cache) = (self.workspace.root().to_owned(), self.stock.aside.cache.clone());
         let assets = if with_budget { self.assets.clone() } else { Assets::default() };
         let done = Arc::new(AtomicUsize::new(0));
@@ -160,16 +157,16 @@ impl App {
                 done.fetch_add(1, Ordering::Relaxed);
                 true
             };
-            let heard = Remembered::read(&root, cache.as_deref()).hear(&root, &audio, each);
-            let found = material(&document, &audio, &heard);
-            let players = players(&document);
+            let heard = Arc::new(Remembered::read(&root, cache.as_deref()).hear(&root, &audio, all_but_one(), each));
+            let found = Arc::new(material(&document, &audio, &heard));
+            let players = Arc::new(players(&document));
             if with_budget {
                 // What is loaded is known at once; packing takes longer.
                 let first = budget(&document, &heard, &Packed::new(), None);
                 let _ = tell
                     .send(Came::Known(Box::new(Known { heard: heard.clone(), found: found.clone(), players: players.clone(), budget: Some(first) }), false));
             }
-            let packed = with_budget.then(|| Packing::read(&root, cache.as_deref()).pack_all(&document, &assets, each));
+            let packed = with_budget.then(|| Packing::read(&root, cache.as_deref()).pack_all(&document, &assets, all_but_one(), each));
             let budget = packed.map(|packed| budget(&document, &heard, &packed, None));
             let _ = tell.send(Came::Known(Box::new(Known { heard, found, players, budget }), true));
         });
@@ -208,7 +205,7 @@ impl App {
             return self.say("the project is only read");
         }
         let (audio, root) = (self.workspace.audio().clone(), self.workspace.root().to_owned());
-        self.do_aside(move || Came::Versions(on_all_cores(&work, |(file, fixes)| new_version(&root, file, fixes, &audio), |_| true)));
+        self.do_aside(move || Came::Versions(on_cores(all_but_one(), &work, |(file, fixes)| new_version(&root, file, fixes, &audio), |_| true)));
     }
 
     fn take_in(&mut self, came: Came) {

@@ -545,6 +545,9 @@ fn on_other_page(app: &mut App, does: Do) -> bool {
         Do::Back if files && !app.stock.files.filter.is_empty() => app.stock.files.filter.clear(),
         Do::Back => app.stock.page = Page::Items,
         _ if !files => return false,
+        Do::HearItem | Do::Rename | Do::Mend | Do::MendAll | Do::OtherFix | Do::CutAtMarks | Do::MarksToMarkers if app.stock.aside.known.is_none() => {
+            app.say("the files are still being measured: wait a moment");
+        }
         Do::Filter => app.mode = Mode::typing(FilterPrompt, TextField::new(&app.stock.files.filter)),
         Do::HearItem => app.hear_file(),
         Do::Rename => app.ask_for_file_name(),

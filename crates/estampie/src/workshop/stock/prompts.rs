@@ -144,7 +144,7 @@ pub(super) struct FixPrompt(pub(super) String);
 
 impl Ask for FixPrompt {
     fn words(&self, _app: &App) -> String {
-        format!("new version of {}", self.0)
+        format!("new version of {}", self.0.rsplit('/').next().unwrap_or(&self.0))
     }
 
     fn offers(&self, _app: &App) -> Vec<String> {
@@ -168,7 +168,7 @@ pub(super) struct FileNamePrompt(pub(super) String);
 
 impl Ask for FileNamePrompt {
     fn words(&self, _app: &App) -> String {
-        format!("{} is called", self.0)
+        "its new name".into()
     }
 
     fn hint(&self, app: &App) -> Option<String> {
