@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use std::io::{self, ErrorKind, Read, Write};
 
 /// The version: it grows whenever a frame could be read wrongly by one of before.
-pub const PROTOCOL: u32 = 3;
+pub const PROTOCOL: u32 = 4;
 
 /// The port unless another is said.
 pub const PORT: u16 = 9461;
@@ -198,7 +198,7 @@ pub(crate) fn read<T: DeserializeOwned>(from: &mut impl Read) -> io::Result<T> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use estampie_engine::engine::{EmitterStatus, InputKind, Notice, ParameterStatus, What};
+    use estampie_engine::engine::{EmitterStatus, InputKind, Notice, ParameterStatus, VoiceStatus, What};
     use estampie_engine::names::NameKey;
     use proptest::prelude::*;
 
@@ -248,10 +248,26 @@ mod tests {
         let emitter =
             EmitterStatus { emitter: NameKey::of("eel"), kind: NameKey::of("fish"), of_project: true, at: [1.0, 2.0, 3.0], metres: 4.0, facing_degrees: 5.0 };
         let parameters = vec![ParameterStatus { value: 0.5, smooth: 0.25 }];
-        let status = FromGame::Status(Box::new(Status { emitters: vec![emitter], parameters, ..Status::default() }));
+        let (key, none) = (NameKey::of("hum"), NameKey::NONE);
+        let voices = vec![VoiceStatus {
+            voice: 7,
+            sound: key,
+            take: key,
+            emitter: none,
+            started: 4_800,
+            at: 960,
+            heard_db: -12.0,
+            rms_db: -20.0,
+            placement: Some((90.0, 3.0, 0.1)),
+            leaving: false,
+            asleep: true,
+            first: 0,
+            count: 2,
+        }];
+        let status = FromGame::Status(Box::new(Status { emitters: vec![emitter], parameters, voices, ..Status::default() }));
         let mut bytes = postcard::to_allocvec(&to).unwrap();
         bytes.extend([&from, &status].into_iter().flat_map(|message| postcard::to_allocvec(message).unwrap()));
-        assert_eq!((PROTOCOL, bytes.len(), xxhash_rust::xxh3::xxh3_64(&bytes)), (3, 111, 4_320_829_155_191_834_088));
+        assert_eq!((PROTOCOL, bytes.len(), xxhash_rust::xxh3::xxh3_64(&bytes)), (4, 160, 7_626_180_958_378_699_010));
     }
 
     proptest! {

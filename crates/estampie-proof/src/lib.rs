@@ -32,6 +32,7 @@ pub mod listen_elsewhere;
 pub mod measure;
 pub mod offline;
 pub mod onsets;
+pub mod spectrogram;
 pub mod stems;
 pub mod tempo;
 pub mod trace;

@@ -96,6 +96,8 @@ pub enum InputKind {
         group: u16,
         /// The take in the group.
         take: u16,
+        /// Where in its audio it begins, in seconds after where it would begin; at most a day.
+        from_seconds: f32,
     },
     /// Rehearsal only: a parameter that is worked out is held at a value, or let go.
     Hold {

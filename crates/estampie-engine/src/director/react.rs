@@ -48,6 +48,8 @@ pub(crate) const MOST_DEFERRED: usize = 1024;
 
 /// The most happenings that one input may call by way of reactions.
 const MOST_WORK: usize = 64;
+/// Nothing begins later within its audio, in seconds.
+const DAY: f32 = 86_400.0;
 
 impl Directing<'_> {
     /// Answers one input, `offset` frames into the present block.
@@ -183,9 +185,9 @@ impl Directing<'_> {
         let by = By::default();
         match what {
             InputKind::Play { emitter, .. } => self.play(sound, offset, By { emitter, ..by }),
-            InputKind::PlayTake { group, take, .. } => {
+            InputKind::PlayTake { group, take, from_seconds, .. } => {
                 self.director.next_instance += 1;
-                let mut route = Route { depth: 1, ..Route::START };
+                let mut route = Route { depth: 1, from: from_seconds.clamp(0.0, DAY).max(0.0), ..Route::START };
                 (route.path[0], route.instances[0]) = (sound, self.director.next_instance);
                 if let Err(reason) = self.play_take(route, (usize::from(group), usize::from(take)), offset as u64, Body { by, length: 0, cue: None }) {
                     self.refuse(sound, offset as u64, by, reason);

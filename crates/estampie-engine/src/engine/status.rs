@@ -20,6 +20,8 @@ pub struct VoiceStatus {
     pub emitter: NameKey,
     /// The frame it started on.
     pub started: u64,
+    /// The frame of its audio that is heard, within a block; of a chain, of the part that plays.
+    pub at: u32,
     /// Level as heard, in dB: the sum of the level terms.
     pub heard_db: f32,
     /// The root mean square of its audio before its level, in dB below full scale, followed over about 100 ms.

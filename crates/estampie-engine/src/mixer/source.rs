@@ -114,6 +114,11 @@ impl Source {
         self.playing = Some(playing);
     }
 
+    /// The frame of its audio that is heard, within a few frames; 0 where it reads from a generator.
+    pub(crate) fn at(&self) -> usize {
+        self.head.map_or(0, |head| head.at.saturating_sub(LEAD))
+    }
+
     /// The generator that it has read from, to be given back.
     pub(crate) fn take_playing(&mut self) -> Option<Playing> {
         self.playing.take()

@@ -51,6 +51,9 @@ pub enum AudioError {
     /// A piece of it is wanted that it does not have.
     #[error("it ends before the piece that is cut out of it begins: it is {0:.3} s long")]
     Cut(f64),
+    /// It is to loop where it has nothing.
+    #[error("its loop ends after it does: it is {0:.3} s long")]
+    Loop(f64),
     /// Too many channels.
     #[error("it has {0} channels; only mono and stereo can be played, so mix it down")]
     Channels(usize),
@@ -245,28 +248,6 @@ fn read_all(path: &Path, stream: Box<dyn MediaSource>, kind: &'static str) -> Re
         bits: parameters.bits_per_sample,
         notes: Notes::default(),
     })
-}
-
-/// What is cut within its sound comes in and goes out so quickly, in seconds.
-const CUT_FADES: (f64, f64) = (0.0005, 0.003);
-
-/// Leaves of a file what lies between two moments, in seconds. If it `fades`, what was cut within its sound does not click.
-pub(super) fn cut(decoded: &mut Decoded, from: f64, to: f64, fades: bool) -> Result<(), AudioError> {
-    let (frames, rate) = (decoded.channels.first().map_or(0, Vec::len), f64::from(decoded.rate));
-    let at = |seconds: f64| ((seconds * rate).round() as usize).min(frames);
-    let (from, to) = (at(from), at(to));
-    if from >= to {
-        return Err(AudioError::Cut(frames as f64 / rate));
-    }
-    let fade = |cut: bool, seconds: f64| if cut && fades { ((seconds * rate) as usize).min((to - from) / 4) } else { 0 };
-    let (head, tail) = (fade(from > 0, CUT_FADES.0), fade(to < frames, CUT_FADES.1));
-    for channel in &mut decoded.channels {
-        *channel = channel[from..to].to_vec();
-        channel.iter_mut().take(head).enumerate().for_each(|(i, s)| *s *= (i + 1) as f32 / (head + 1) as f32);
-        channel.iter_mut().rev().take(tail).enumerate().for_each(|(i, s)| *s *= (i + 1) as f32 / (tail + 1) as f32);
-    }
-    decoded.loop_points = decoded.loop_points.filter(|(start, end)| *start >= from && *end <= to).map(|(start, end)| (start - from, end - from));
-    Ok(())
 }
 
 /// Converts to `rate`. What goes round, and what lies between loop points, is converted as a circle: its seam stays as good as it is.

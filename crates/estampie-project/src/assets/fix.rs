@@ -1,6 +1,6 @@
 //! Fixes of recordings, which become new versions beside them: what is done, in which order, and the file that comes of it.
 
-use super::{AudioError, Decoded, Goes, content, decode, facts, riff};
+use super::{AudioError, Decoded, Goes, content, decode, facts, piece, riff};
 use estampie_engine::units::{Quantity as _, Seconds, ValueError, split_number};
 
 /// Something that is done to a recording.
@@ -148,6 +148,15 @@ fn frames(audio: &Decoded) -> usize {
     audio.channels.first().map_or(0, Vec::len)
 }
 
+/// From which frame to which something sounds, with a little before and after; `None` if all of it is silent.
+#[must_use]
+pub fn sounding(audio: &Decoded) -> Option<(usize, usize)> {
+    let (length, rate) = (frames(audio), f64::from(audio.rate));
+    let sounds = |i: &usize| audio.channels.iter().any(|c| c[*i].abs() >= SILENCE);
+    let (first, last) = ((0..length).find(sounds)?, (0..length).rfind(sounds)?);
+    Some((first.saturating_sub((BEFORE * rate) as usize), (last + 1 + (AFTER * rate) as usize).min(length)))
+}
+
 /// Keeps the frames from one to another; the loop goes along, and must lie in what is kept.
 fn keep(audio: &mut Decoded, from: usize, to: usize) -> Result<(), FixError> {
     if let Some((start, end)) = audio.loop_points {
@@ -166,7 +175,6 @@ fn one(audio: &mut Decoded, fix: Fix) -> Result<Option<String>, FixError> {
     let (length, rate) = (frames(audio), f64::from(audio.rate));
     let ms = |frames: usize| frames as f64 / rate * 1e3;
     let nothing = || FixError::Refused("it is silent".into());
-    let silent = |audio: &Decoded, i: usize| audio.channels.iter().all(|c| c[i].abs() < SILENCE);
     Ok(match fix {
         Fix::Dc => {
             let mut most = 0.0f64;
@@ -186,14 +194,12 @@ fn one(audio: &mut Decoded, fix: Fix) -> Result<Option<String>, FixError> {
             })
         }
         Fix::TrimHead => {
-            let first = (0..length).find(|i| !silent(audio, *i)).ok_or_else(nothing)?;
-            let cut = first.saturating_sub((BEFORE * rate) as usize);
+            let cut = sounding(audio).ok_or_else(nothing)?.0;
             keep(audio, cut, length)?;
             (cut > 0).then(|| format!("{:.0} ms off its head", ms(cut)))
         }
         Fix::TrimTail => {
-            let last = (0..length).rfind(|i| !silent(audio, *i)).ok_or_else(nothing)? + 1;
-            let end = (last + (AFTER * rate) as usize).min(length);
+            let end = sounding(audio).ok_or_else(nothing)?.1;
             keep(audio, 0, end)?;
             (end < length).then(|| format!("{:.0} ms off its tail", ms(length - end)))
         }
@@ -235,15 +241,10 @@ fn one(audio: &mut Decoded, fix: Fix) -> Result<Option<String>, FixError> {
             if over * 2 > length {
                 return Err(FixError::Refused(format!("it is too short to be cross-faded over {:.0} ms", seconds * 1e3)));
             }
-            for channel in &mut audio.channels {
-                // Its last part goes over into what comes before its new beginning: of equal power, since both are different sound.
-                let head: Vec<f32> = channel.drain(..over).collect();
-                let begin = channel.len() - over;
-                for (i, coming) in head.iter().enumerate() {
-                    let t = (i as f32 + 0.5) / over as f32 * std::f32::consts::FRAC_PI_2;
-                    channel[begin + i] = channel[begin + i] * t.cos() + coming * t.sin();
-                }
-            }
+            // Its last part goes over into what comes before its new beginning.
+            let heads: Vec<Vec<f32>> = audio.channels.iter_mut().map(|c| c.drain(..over).collect()).collect();
+            let mut tails: Vec<&mut [f32]> = audio.channels.iter_mut().map(|c| &mut c[length - 2 * over..]).collect();
+            piece::cross_fade(&mut tails, &heads);
             audio.notes.marks.clear();
             Some(format!("its end goes over into its beginning within {:.0} ms", seconds * 1e3))
         }
@@ -252,10 +253,9 @@ fn one(audio: &mut Decoded, fix: Fix) -> Result<Option<String>, FixError> {
 
 /// Fades frames at the head and at the tail, in the shape of a raised cosine.
 fn fade(audio: &mut Decoded, head: usize, tail: usize) {
-    let at = |i: usize, of: usize| 0.5 - 0.5 * (std::f32::consts::PI * (i as f32 + 0.5) / of as f32).cos();
     for channel in &mut audio.channels {
-        channel.iter_mut().take(head).enumerate().for_each(|(i, s)| *s *= at(i, head));
-        channel.iter_mut().rev().take(tail).enumerate().for_each(|(i, s)| *s *= at(i, tail));
+        piece::fade(channel.iter_mut(), head);
+        piece::fade(channel.iter_mut().rev(), tail);
     }
 }
 

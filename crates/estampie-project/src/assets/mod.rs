@@ -5,12 +5,14 @@ mod decode;
 mod facts;
 mod fix;
 mod headers;
+mod piece;
 mod print;
 mod riff;
 
 pub use decode::{AudioError, Decoded, decode, guarded};
 pub use facts::{Facts, Glance, Measured, content, facts, glance, measure};
-pub use fix::{Fix, FixError, Fixed, WORDS as FIXES, fix, made_from, version};
+pub use fix::{Fix, FixError, Fixed, WORDS as FIXES, fix, made_from, sounding, version};
+pub use piece::{around_seam, best_end};
 pub use print::{Print, alike};
 pub use riff::{Mark, Notes};
 
@@ -35,7 +37,7 @@ pub fn load(root: &Path, name: &str, rate: u32, goes: &Goes) -> Result<Clip, Aud
     }
     let mut decoded = decode(&door::readable(root, file_of(name))?)?;
     if let Some(cut) = Cut::read(name) {
-        decode::cut(&mut decoded, cut.from, cut.to, *goes == Goes::Once)?;
+        piece::cut(&mut decoded, &cut.trim, *goes == Goes::Once)?;
     }
     if decoded.channels.len() > 2 {
         return Err(AudioError::Channels(decoded.channels.len()));
@@ -237,6 +239,11 @@ impl Assets {
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.clips.is_empty() && self.scores.is_empty()
+    }
+
+    /// Forgets the pieces of recordings that are not wanted any more: each one that was tried would stay in memory.
+    pub fn forget_pieces(&mut self, wanted: impl Fn(&str) -> bool) {
+        self.clips.retain(|name, _| Cut::read(name).is_none() || wanted(name));
     }
 
     /// Bytes of samples held.

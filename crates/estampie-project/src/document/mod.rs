@@ -8,6 +8,7 @@ mod bundles;
 mod change;
 mod change_mix;
 mod change_music;
+mod change_takes;
 pub(crate) use change::{appended, quoted};
 mod change_world;
 mod copy_mix;

@@ -10,7 +10,7 @@ use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc,
 use super::{Place, did_you_mean};
 use crate::language::Condition;
 use crate::language::reactions::read_conditions;
-use crate::stock::{Cut, is_placeholder};
+use crate::stock::{Cut, Trim, is_placeholder};
 use estampie_engine::property::{PerProperty, SOUND_PROPERTIES, SoundProperty};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Semitones, Share, Span, split_number};
@@ -44,13 +44,15 @@ pub struct TakeLine {
     pub after: Span<Seconds>,
     /// Where in the audio it starts.
     pub from: Seconds,
+    /// Which of the written texts it comes of: a pattern gives several takes.
+    pub entry: usize,
 }
 
 impl TakeLine {
     /// A take of which nothing more is said.
     #[must_use]
     pub fn plain(take: TakeDoc) -> TakeLine {
-        TakeLine { take, weight: 1.0, level: Decibels(0.0), pitch: Semitones(0.0), after: Span::default(), from: Seconds(0.0) }
+        TakeLine { take, weight: 1.0, level: Decibels(0.0), pitch: Semitones(0.0), after: Span::default(), from: Seconds(0.0), entry: 0 }
     }
 }
 
@@ -439,27 +441,28 @@ fn groups(reading: &Reading<'_>, audio: &Available, name: &str, fields: &Fields<
 
 fn takes(reading: &Reading<'_>, audio: &Available, name: &str, texts: Vec<Located<String>>) -> Vec<Located<TakeLine>> {
     let mut list: Vec<Located<TakeLine>> = Vec::new();
-    for text in texts {
+    for (entry, text) in texts.into_iter().enumerate() {
         let path = text.value.split(',').next().unwrap_or_default().trim();
-        let (options, to) = take_options(reading, &text);
+        let (mut options, trim) = take_options(reading, &text);
+        options.entry = entry;
         let mut add = |line| list.push(Located { value: line, place: text.place.clone() });
         let whole = |take| TakeLine { take, ..options.clone() };
         let of_file = path.starts_with("audio/") || path.contains(['.', '*', '\\']) || path.starts_with('/');
-        if to.is_some() && !of_file {
-            reading.fault(&text.place, format!("{path} is no file, and has no end that could be cut off"), "take \"to\" out");
+        if trim.makes_a_piece() && !of_file {
+            reading.fault(&text.place, format!("{path} is no file, and nothing can be cut off it"), "take \"to\", the fades, \"loop\" and \"seam\" out");
         }
         // Only files have an ending; sounds are paths without one.
         if let Some(generator) = generator_of(path) {
             add(whole(TakeDoc::Generator(generator.to_owned())));
         } else if of_file {
             for file in expand(reading, audio, path, &text.place) {
-                match to {
-                    // What is cut out is a clip of its own. Of what is not made yet nothing can be cut out.
-                    Some(to) if !is_placeholder(&file) => {
-                        let cut = Cut { file: &file, from: options.from.0, to }.name();
+                // What is cut out is a clip of its own. Of what is not made yet nothing can be cut out.
+                match trim.makes_a_piece() && !is_placeholder(&file) {
+                    true => {
+                        let cut = Cut { file: &file, trim }.name();
                         add(TakeLine { from: Seconds(0.0), ..whole(TakeDoc::File(cut)) });
                     }
-                    _ => add(whole(TakeDoc::File(file))),
+                    false => add(whole(TakeDoc::File(file))),
                 }
             }
         } else if path == name {
@@ -472,33 +475,38 @@ fn takes(reading: &Reading<'_>, audio: &Available, name: &str, texts: Vec<Locate
 }
 
 /// What stands after the path of a take.
-fn take_options(reading: &Reading<'_>, text: &Located<String>) -> (TakeLine, Option<f64>) {
+fn take_options(reading: &Reading<'_>, text: &Located<String>) -> (TakeLine, Trim) {
     let mut line = TakeLine::plain(TakeDoc::Sound(String::new()));
-    let mut to = None;
+    let mut trim = Trim::default();
     for option in text.value.split(',').skip(1).map(str::trim) {
         let (word, value) = option.split_once(' ').unwrap_or((option, ""));
         let value = value.trim();
+        let seconds = || Seconds::read(value).ok().map(|v| v.0);
         let understood = match word {
             "level" => Decibels::read(value).ok().filter(|v| v.0 <= 24.0).map(|v| line.level = v),
             "pitch" => Semitones::read(value).ok().filter(|v| v.0.abs() <= 48.0).map(|v| line.pitch = v),
             "weight" => split_number(value).filter(|(n, unit)| unit.is_empty() && (0.0..=1e6).contains(n)).map(|(n, _)| line.weight = n as f32),
             "after" => Span::read(value).ok().map(|v| line.after = v),
-            "from" => Seconds::read(value).ok().map(|v| line.from = v),
-            "to" => Seconds::read(value).ok().map(|v| to = Some(v.0)),
+            "from" => seconds().map(|v| trim.from = v),
+            "to" => seconds().map(|v| trim.to = Some(v)),
+            "fade-in" => seconds().map(|v| trim.fade_in = v),
+            "fade-out" => seconds().map(|v| trim.fade_out = v),
+            "loop" => Span::<Seconds>::read(value).ok().map(|v| trim.looped = Some((v.low.0, v.high.0))),
+            "seam" => seconds().map(|v| trim.seam = v),
             _ => None,
         };
         if understood.is_none() {
-            let fix = "write level -3 dB, pitch 2 st, weight 2, after 10..40 ms, from 0.5 s, or to 1.2 s after the comma";
+            let fix = "write level -3 dB, pitch 2 st, weight 2, after 10..40 ms, from 0.5 s, to 1.2 s, fade-in 5 ms, fade-out 30 ms, loop 0.5..3 s, or seam 20 ms after \
+                       the comma";
             reading.fault(&text.place, format!("\"{option}\" is not understood of a take"), fix);
         }
     }
-    if let Some(end) = to
-        && end <= line.from.0
-    {
-        reading.fault(&text.place, format!("this take ends at {end} s, and begins at {} s", line.from.0), "let it end after it begins: from 0.5 s, to 1.2 s");
-        to = None;
+    if let Some((what, fix)) = trim.wrong() {
+        reading.fault(&text.place, what, fix);
+        trim = Trim { from: trim.from, ..Trim::default() };
     }
-    (line, to)
+    line.from = Seconds(trim.from);
+    (line, trim)
 }
 
 /// The audio files that a path with `*` means; says what is wrong if there is none.

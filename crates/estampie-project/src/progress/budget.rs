@@ -186,7 +186,9 @@ fn size_of(name: &str, heard: &Heard, rate: u32) -> Option<Size> {
     let facts = &heard.get(file_of(name))?.as_ref().ok()?.facts;
     let seconds = facts.frames as f64 / f64::from(facts.rate.max(1));
     match Cut::read(name) {
-        Some(cut) => Some(Size { frames: frames((cut.to.min(seconds) - cut.from).max(0.0)), channels: facts.channels as u32, tail: 0.0 }),
+        Some(Cut { trim, .. }) => {
+            Some(Size { frames: frames((trim.to.map_or(seconds, |to| to.min(seconds)) - trim.from).max(0.0)), channels: facts.channels as u32, tail: 0.0 })
+        }
         None => Some(Size { frames: frames(seconds), channels: facts.channels as u32, tail: facts.silence_tail }),
     }
 }

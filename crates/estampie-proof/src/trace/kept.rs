@@ -528,6 +528,7 @@ mod tests {
             take: NameKey::NONE,
             emitter: NameKey::NONE,
             started: 0,
+            at: 0,
             heard_db: -(voice as f32),
             rms_db: -20.0,
             placement: None,

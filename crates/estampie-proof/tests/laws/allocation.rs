@@ -84,7 +84,12 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
             frames: if random.random() { 0 } else { random.random_range(0..20_000) },
         },
         15 => InputKind::Remove { emitter: pick(random, &["bell", "eel", "nobody"]) },
-        16 => InputKind::PlayTake { sound: pick(random, &["a", "r", "x", "t"]), group: random.random_range(0..3), take: random.random_range(0..4) },
+        16 => InputKind::PlayTake {
+            sound: pick(random, &["a", "r", "x", "t"]),
+            group: random.random_range(0..3),
+            take: random.random_range(0..4),
+            from_seconds: [0.0, 0.3, -1.0, f32::NAN, 1e30][random.random_range(0..5)],
+        },
         17 => InputKind::Hold { parameter: pick(random, &["f", "near", "strain"]), value: random.random::<bool>().then_some(3.0) },
         18 => InputKind::Waits { factor: random.random_range(-1.0..2.0) },
         19 => InputKind::Chances { always: [None, Some(true), Some(false)][random.random_range(0..3)] },

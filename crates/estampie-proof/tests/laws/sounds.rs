@@ -1,6 +1,6 @@
 //! Recipes: picks, chains, draws, chances, limits, repeats, shapes, sweeps and lines, to the sample and by their laws.
 
-use crate::support::{Bench, largest_step, level, program, program_with};
+use crate::support::{Bench, largest_step, level, program};
 use estampie_engine::engine::{InputKind, NOW};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
@@ -10,20 +10,19 @@ use proptest::prelude::*;
 use rand::{Rng as _, SeedableRng as _};
 use rand_pcg::Pcg32;
 use std::collections::BTreeMap;
-use std::fmt::Write as _;
 use std::sync::Arc;
 
-fn key(name: &str) -> NameKey {
+pub(crate) fn key(name: &str) -> NameKey {
     NameKey::of(name)
 }
 
 /// Plays a sound on a frame.
-fn play(bench: &mut Bench, frame: u64, sound: &str, emitter: &str) {
+pub(crate) fn play(bench: &mut Bench, frame: u64, sound: &str, emitter: &str) {
     let _ = frame;
     bench.send(frame, InputKind::Play { sound: key(sound), emitter: key(emitter) });
 }
 
-fn starts(happenings: &[Happening]) -> Vec<(u64, NameKey, NameKey)> {
+pub(crate) fn starts(happenings: &[Happening]) -> Vec<(u64, NameKey, NameKey)> {
     happenings.iter().filter_map(|h| if let What::VoiceStart { sound, take, .. } = h.what { Some((h.frame, sound, take)) } else { None }).collect()
 }
 
@@ -31,7 +30,7 @@ fn refusals(happenings: &[Happening]) -> Vec<Reason> {
     happenings.iter().filter_map(|h| if let What::Refused { reason, .. } = h.what { Some(reason) } else { None }).collect()
 }
 
-fn sounds(text: &str) -> Arc<Program> {
+pub(crate) fn sounds(text: &str) -> Arc<Program> {
     program(text, "", "", "")
 }
 
@@ -121,29 +120,6 @@ fn a_cross_fade_keeps_power_or_gain() {
         }
         let (low, high) = (heard.iter().copied().fold(f32::INFINITY, f32::min), heard.iter().copied().fold(f32::NEG_INFINITY, f32::max));
         assert!(high - low < 0.1, "{how}: {heard:?}");
-    }
-}
-
-#[test]
-fn loops_of_unequal_length_run_free_and_takes_start_when_they_should() {
-    let text = "[a]\nloop = true\npick = \"together\"\ntakes = [\"audio/intro.wav\", \"audio/body.wav, after 10 ms, level -6 dB, from 0.05 s\"]\n";
-    let program = sounds(text);
-    let mut bench = Bench::new(&program, 1);
-    play(&mut bench, NOW, "a", "");
-    let (out, _) = bench.render(48_000 * 3);
-    let clips: Vec<Vec<f32>> = {
-        let sine = crate::support::tone(480.0, 0.25, 24_000);
-        vec![sine[..9_137].to_vec(), sine[9_137..9_137 + 12_000].to_vec()]
-    };
-    let gain = 10f32.powf(-6.0 / 20.0);
-    for at in (0..48_000 * 3).step_by(997) {
-        let first = clips[0][at % 9_137];
-        let second = at.checked_sub(480).map_or(0.0, |t| clips[1][(t + 2400) % 12_000] * gain);
-        // Where neither loop is near its seam, which the interpolator rounds off.
-        let clear = |t: usize, length: usize| (8..length - 8).contains(&(t % length));
-        if clear(at, 9_137) && (at < 470 || at > 500 && clear(at - 480 + 2400, 12_000)) {
-            assert!((out[at] - first - second).abs() < 2e-3, "at {at}: {} instead of {}", out[at], first + second);
-        }
     }
 }
 
@@ -370,19 +346,6 @@ fn the_least_important_is_stolen_when_all_voices_sound() {
 }
 
 #[test]
-fn a_loop_that_begins_a_day_into_its_audio_begins_at_once_in_the_right_place() {
-    // 80,000 s are whole rounds of one second; a quarter of a second further is a quarter of a round.
-    let out = |from: &str| {
-        let mut bench = Bench::new(&sounds(&format!("[a]\nloop = true\ntakes = [\"audio/one.wav, from {from}\"]\n")), 1);
-        play(&mut bench, NOW, "a", "");
-        bench.render(9_600).0
-    };
-    assert_eq!(out("80000 s"), out("0 s"));
-    let (far, near) = (out("80000.25 s"), out("0.25 s"));
-    assert!(far.iter().zip(&near).all(|(a, b)| (a - b).abs() < 2e-2), "to the precision of a second's fraction");
-}
-
-#[test]
 fn repeats_keep_to_their_range_and_their_number_and_are_moved_by_the_game() {
     let text = "[a]\ntakes = [\"audio/one.wav\"]\nrepeat = { every = \"0.1..0.2 s\", times = \"5..8\" }\n[b]\ntakes = [\"audio/one.wav\"]\nrepeat = { every = \"0 s\" }\n[g]\ntakes = [\"audio/low.wav\"]\nrepeat = { every = \"20 ms\", length = \"30 ms\" }\nshape = { attack = \"5 ms\", release = \"5 ms\" }\nvary = { from = \"0..2 s\" }\n";
     let program = program(text, "", "[[modulation]]\nfrom = \"strain\"\nmoves = \"b every\"\ncurve = [\"0: 0.5 s\", \"1: 0.05 s\"]\n", "");
@@ -546,7 +509,7 @@ fn rehearsal_only_changes_act_and_can_be_taken_back() {
 
 const LINES: &str = "[x]\npick = \"by deck\"\ntakes = { plank = [\"audio/one.wav\", \"audio/two.wav\"], grate = [\"audio/three.wav\"] }\nlines = { character = \"radio\", gap = \"0.2..0.5 s\", expires-after = \"3 s\" }\n\
 [y]\ntakes = [\"audio/four.wav\", \"audio/intro.wav\"]\nlines = { character = \"radio\", gap = \"0.2..0.5 s\", expires-after = \"3 s\" }\n";
-const SAY: &str = "When hit\n  say x\nWhen tick\n  say y, first\nWhen loop\n  say y, cutting in\n";
+pub(crate) const SAY: &str = "When hit\n  say x\nWhen tick\n  say y, first\nWhen loop\n  say y, cutting in\n";
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
@@ -645,98 +608,4 @@ proptest! {
         let measured = level(&out);
         prop_assert!((heard - measured).abs() < 0.1, "said {heard}, measured {measured}");
     }
-}
-
-/// Nine situations in an order of importance: one speaker, ranks 10 to 90, the three highest cut in.
-fn nine() -> Arc<Program> {
-    let mut sounds = String::new();
-    for n in 1..=9 {
-        let cuts = if n > 6 { ", cuts-in = true" } else { "" };
-        writeln!(sounds, "[r{n}]\ntakes = [\"audio/{}.wav\"]\nlines = {{ like = \"radio\", rank = {}{cuts} }}", ["one", "two", "three"][n % 3], n * 10)
-            .unwrap();
-    }
-    program_with(&[("sounds/all.toml", &sounds), ("shared.toml", "[lines.radio]\ncharacter = \"radio\"\ngap = \"0.1..0.2 s\"\nexpires-after = \"60 s\"\n")])
-}
-
-proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
-    #[test]
-    fn no_line_is_said_while_a_higher_one_waits(seed in 0u64..1_000_000) {
-        let program = nine();
-        let mut random = Pcg32::seed_from_u64(seed);
-        let mut bench = Bench::new(&program, seed);
-        // Never more than have a place.
-        for _ in 0..16 {
-            play(&mut bench, NOW, &format!("r{}", random.random_range(1..=9)), "");
-            bench.render(random.random_range(1..24_000));
-        }
-        bench.render(48_000 * 60);
-        let rank = |sound| (1..=9).find(|n| key(&format!("r{n}")) == sound).unwrap();
-        let mut waiting: Vec<i32> = Vec::new();
-        let mut speaking: Option<(u64, i32)> = None;
-        for happening in &bench.happenings {
-            match happening.what {
-                What::Line { sound, .. } => waiting.push(rank(sound)),
-                What::Refused { sound, reason, .. } => prop_assert!(false, "{sound:?} {reason:?}"),
-                What::VoiceStart { voice, sound, .. } => {
-                    let mine = rank(sound);
-                    prop_assert_eq!(waiting.iter().max(), Some(&mine), "of {:?}", waiting);
-                    let at = waiting.iter().position(|r| *r == mine).unwrap();
-                    waiting.remove(at);
-                    if let Some((_, other)) = speaking {
-                        prop_assert!(mine >= 7 && mine > other, "{mine} cut into {other}");
-                    }
-                    speaking = Some((voice, mine));
-                }
-                What::VoiceEnd { voice, .. } => speaking = speaking.filter(|(v, _)| *v != voice),
-                _ => {}
-            }
-        }
-        prop_assert!(waiting.is_empty(), "{waiting:?} were never said");
-    }
-}
-
-#[test]
-fn what_matters_least_finds_no_place_when_too_much_waits() {
-    let mut bench = Bench::new(&nine(), 1);
-    play(&mut bench, 0, "r6", "");
-    for _ in 0..16 {
-        play(&mut bench, 1, "r2", "");
-    }
-    play(&mut bench, 2, "r1", "");
-    play(&mut bench, 3, "r3", "");
-    bench.render(4_800);
-    let refused: Vec<NameKey> = bench.happenings.iter().filter_map(|h| if let What::Refused { sound, .. } = h.what { Some(sound) } else { None }).collect();
-    assert_eq!(refused, ["r1", "r2"].map(key), "the new one, if it is the least; else the last that waits");
-}
-
-#[test]
-fn a_higher_rank_cuts_in_on_its_frame_and_an_equal_one_waits() {
-    let mut bench = Bench::new(&nine(), 1);
-    for (frame, sound) in [(0, "r3"), (3_000, "r2"), (6_001, "r7"), (9_000, "r7"), (9_001, "r6"), (12_345, "r9")] {
-        play(&mut bench, frame, sound, "");
-    }
-    bench.render(48_000 * 20);
-    let starts = starts(&bench.happenings);
-    let order: Vec<_> = starts.iter().map(|s| s.1).collect();
-    assert_eq!(order, ["r3", "r7", "r9", "r7", "r6", "r2"].map(key), "what was cut into is not said again");
-    assert_eq!([starts[0].0, starts[1].0, starts[2].0], [0, 6_001, 12_345]);
-}
-
-#[test]
-fn a_line_that_cuts_in_begins_at_once_while_the_other_fades() {
-    let text = "[x]\ntakes = [\"audio/one.wav\"]\nlines = { character = \"s\", gap = \"1..2 s\" }\n[y]\ntakes = [\"audio/dc.wav\"]\nlines = { character = \"s\", gap = \"1..2 s\" }\n";
-    let mut bench = Bench::new(&program(text, "", "", SAY), 1);
-    bench.event(0, "hit");
-    bench.render(9_600);
-    bench.event(9_600 + 100, "loop");
-    let (out, _) = bench.render(9_600);
-    let starts: Vec<u64> = bench.happenings.iter().filter(|h| matches!(h.what, What::VoiceStart { .. })).map(|h| h.frame).collect();
-    assert_eq!(starts, [0, 9_700], "on the very frame");
-    // The constant is there, and the tone falls over 80 ms beneath it.
-    let swing = |from: usize| out[from..from + 480].iter().fold((9.0f32, -9.0f32), |(l, h), s| (l.min(*s), h.max(*s)));
-    let (low, high) = swing(200);
-    assert!(high - low > 0.3 && f32::midpoint(low, high) > 0.45, "{low} {high}");
-    let (low, high) = swing(6_000);
-    assert!(high - low < 0.01 && low > 0.45, "{low} {high}");
 }

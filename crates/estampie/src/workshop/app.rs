@@ -294,6 +294,7 @@ impl App {
         self.measure_bus();
         news |= self.poll_loading();
         news |= self.poll_twenty();
+        news |= self.poll_opened();
         if self.looked_outside.elapsed() > Duration::from_secs(1) {
             self.looked_outside = Instant::now();
             let (taken, contested) = self.workspace.look_outside();

@@ -10,7 +10,7 @@ use estampie_engine::telemetry::What;
 use estampie_project::assets::{self, Assets, Goes, LoadError};
 use estampie_project::compile;
 use estampie_project::document::Document;
-use estampie_project::stock::file_of;
+use estampie_project::stock::{Cut, file_of};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -54,6 +54,11 @@ impl Loading {
     }
 }
 
+/// Whether a name is that of a piece of a file: each one that is tried is loaded, and none is kept beyond its time.
+fn is_piece(name: &str) -> bool {
+    Cut::read(name).is_some()
+}
+
 impl App {
     /// Files that are loaded, and all that were asked for, until the engine has them all.
     pub(crate) fn loading(&self) -> Option<(usize, usize)> {
@@ -81,6 +86,8 @@ impl App {
         let wanted = compile::wanted_audio(self.workspace.document());
         let root = self.workspace.root().to_owned();
         let written = |name: &str| std::fs::metadata(root.join(file_of(name))).and_then(|m| m.modified()).ok();
+        self.assets.forget_pieces(|name| wanted.contains_key(name));
+        self.loading.asked.retain(|name, _| !is_piece(name) || wanted.contains_key(name));
         // New ones, and those that were written again since: a file that is exported anew is heard anew.
         let asked = &mut self.loading.asked;
         let mut names: Vec<(String, Goes)> = wanted

@@ -63,6 +63,7 @@ pub(crate) struct Painter<'a> {
 }
 
 const EIGHTHS: [&str; 9] = ["", "▏", "▎", "▍", "▌", "▋", "▊", "▉", "█"];
+const SHADES: [&str; 5] = [" ", "░", "▒", "▓", "█"];
 const UPWARD: [&str; 9] = [" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
 
 impl Painter<'_> {
@@ -209,6 +210,15 @@ impl Painter<'_> {
         if part > 0 && end < x + width {
             self.text(end, y, 1, EIGHTHS[part], role);
         }
+    }
+
+    /// Two halves of a character, the upper and the lower one, each as bright as its share; where the terminal has too few colours, one sign
+    /// for both.
+    pub(crate) fn halves(&mut self, x: u16, y: u16, upper: f32, lower: f32) {
+        match (self.theme.heat(upper), self.theme.heat(lower)) {
+            (Some(over), Some(under)) => self.put(x, y, 1, "▀", Style::new().fg(over).bg(under)),
+            _ => self.text(x, y, 1, SHADES[(upper.max(lower).clamp(0.0, 1.0) * (SHADES.len() - 1) as f32).round() as usize], Role::Text),
+        };
     }
 
     /// Columns rising to shares, over the height of the area.

@@ -110,6 +110,23 @@ impl Theme {
         }
     }
 
+    /// How much there is of something, from nothing (the ground) over the colour of what sounds to the brightest; `None` if the terminal has no such colours.
+    pub(crate) fn heat(self, share: f32) -> Option<Color> {
+        const DARK: [u32; 5] = [0x0016_130f, 0x004a_2f1c, 0x00a8_5f1e, 0x00f0_b93a, 0x00ff_f6dc];
+        const LIGHT: [u32; 5] = [0x00f3_ead6, 0x00dc_bf86, 0x00b4_7a2a, 0x0072_3d10, 0x002b_1408];
+        if !matches!(self.colours, Colours::All | Colours::Many) {
+            return None;
+        }
+        let ramp = if self.light { LIGHT } else { DARK };
+        let at = share.clamp(0.0, 1.0) * (ramp.len() - 1) as f32;
+        let (from, way) = ((at as usize).min(ramp.len() - 2), at - (at as usize).min(ramp.len() - 2) as f32);
+        let part = |shift: u32| {
+            let (a, b) = (ramp[from] >> shift & 255, ramp[from + 1] >> shift & 255);
+            ((a as f32 + (b as f32 - a as f32) * way).round() as u32) << shift
+        };
+        Some(self.colour(part(16) | part(8) | part(0)))
+    }
+
     /// The style of a meaning.
     pub(crate) fn style(self, role: Role) -> Style {
         let style = Style::new();

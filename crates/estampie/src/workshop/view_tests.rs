@@ -50,7 +50,7 @@ impl Desk {
     }
 
     /// A desk with a folder to which something is done before it is opened.
-    fn with(change: impl Fn(&Path)) -> Desk {
+    pub(crate) fn with(change: impl Fn(&Path)) -> Desk {
         Desk::opened(change, None)
     }
 

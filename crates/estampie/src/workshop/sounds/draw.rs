@@ -7,7 +7,7 @@ use super::super::rehearsal::Heard;
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::SoundsTarget;
-use super::{Column, Listed, Row, takes_of};
+use super::{Column, Listed, Row, draw_recording, takes_of};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
 use estampie_engine::property::Drawn;
@@ -22,7 +22,12 @@ const SIDE: u16 = 49;
 pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.sounds.column == Column::Index { Sees::Left } else { Sees::Right });
+    let sees = match app.sounds.column {
+        _ if app.sounds.opened.is_some() => Sees::Centre,
+        Column::Index => Sees::Left,
+        Column::Takes | Column::Settings => Sees::Right,
+    };
+    let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, sees);
     if painter.shows(index) {
         self::index(app, painter, index, targets);
     }
@@ -30,6 +35,13 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         painter.text(centre.x, centre.y, centre.width, "no sounds yet: put files into the folder audio/ and press n", Role::Secondary);
         return;
     };
+    if let Some(opened) = &app.sounds.opened {
+        let area = Rect { width: area.right().saturating_sub(centre.x + 1), ..centre };
+        for y in area.y..area.bottom() {
+            painter.text(area.x, y, area.width, &" ".repeat(usize::from(area.width)), Role::Text);
+        }
+        return draw_recording::draw(app, painter, area, opened, targets);
+    }
     self::centre(app, painter, centre, sound, targets);
     if painter.shows(side) {
         self::side(app, painter, side, sound, targets);

@@ -1,9 +1,14 @@
 //! The view *Sounds*: the index of recipes, what one is made of, and all it is set to; and what hands do there.
 
 mod draw;
+mod draw_recording;
 mod files;
+mod handles;
 mod inputs;
+mod recording;
 mod take_facts;
+#[cfg(test)]
+mod tests;
 
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use files::{Picker, draw as draw_files};
@@ -49,6 +54,24 @@ impl View for Sounds {
         draw(app, painter, area, targets);
     }
 
+    fn last_line(&self, app: &App) -> Option<&'static [(&'static str, &'static str)]> {
+        const OPENED: &[(&str, &str)] = &[
+            ("tab", "next handle"),
+            ("← →", "move"),
+            ("e", "type"),
+            ("0", "reset"),
+            ("enter", "hear"),
+            ("g", "from there"),
+            ("+ -", "zoom"),
+            ("b", "best loop end"),
+            ("t", "trim silence"),
+            ("v", "spectrogram"),
+            ("< >", "take"),
+            ("esc", "done"),
+        ];
+        app.sounds.opened.as_ref().map(|_| OPENED)
+    }
+
     fn selected(&self, app: &App) -> Option<(&'static str, String)> {
         Some(("sound", app.sounds.selected.clone()))
     }
@@ -68,18 +91,30 @@ const KEYS: &[Binding] = &[
     key(&["/"], Do::Filter, "/", "show only sounds with these letters; esc shows all", Some("filter")),
     key(&["x"], Do::Mark, "x", "mark the sound: edits are for all that are marked", Some("mark")),
     key(&["X"], Do::ClearMarks, "X", "mark none", None),
-    key(&["t"], Do::Twenty, "t", "play it twenty times in a row", Some("20 ×")),
+    key(&["t"], Do::Twenty, "t", "play it twenty times in a row; open take: begin and end where the recording sounds", Some("20 ×")),
     key(&["c"], Do::Curve, "c", "edit the curve of its next modulation; on a field of falloff, its curve", Some("curve")),
     key(&["n"], Do::NewSound, "n", "a new sound from audio files", Some("new")),
-    key(&["v"], Do::Vary, "v", "vary it a little each time: pitch by a semitone, level by 2 dB either way; again, as it was recorded", Some("vary")),
+    key(
+        &["v"],
+        Do::Vary,
+        "v",
+        "vary it a little each time: pitch by a semitone, level by 2 dB either way; again, as it was recorded; open take: its spectrogram, or its wave",
+        Some("vary"),
+    ),
     key(&["M"], Do::NewModulation, "M", "what moves it: a parameter, and perhaps a property; a name that is new is declared", Some("move")),
     key(&["W"], Do::Wire, "W", "wire it: type the event that plays it", Some("wire")),
     key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
     key(&["d"], Do::Duplicate, "d", "a copy of it", None),
     key(&["D"], Do::Delete, "D", "delete it; what names it is said first", None),
     key(&["E"], Do::EditShared, "E", "edit the shared setting behind the field, for all that share it", None),
+    key(&["o"], Do::NewWithin, "o", "open the take in its recording: where it begins, ends, fades and loops; the file stays as it is", Some("open")),
+    key(&["b"], Do::PutMarker, "b", "open take: the loop's end to where it closes best, within 50 ms", None),
+    key(&["+", "="], Do::ZoomIn, "+", "open take: less of the recording in sight", None),
+    key(&["-"], Do::ZoomOut, "-", "open take: more of it in sight", None),
+    key(&["<"], Do::JumpBack, "<", "open take: the take before", None),
+    key(&[">"], Do::JumpOn, ">", "open take: the next take", None),
     key(&["f"], Do::Force, "f", "always pick this take (temporary)", None),
-    key(&["g"], Do::GoToUse, "g", "go to where it is named", None),
+    key(&["g"], Do::GoToUse, "g", "go to where it is named; open take: hear it from the handle on, of a loop the second before its end", None),
     key(&["y"], Do::Copy, "y", "copy the field, or all of the sound's settings", None),
     key(&["p"], Do::Paste, "p", "paste it into this sound, or into all that are marked", None),
 ];
@@ -109,6 +144,8 @@ pub(crate) struct SoundsView {
     copied: Vec<(String, String)>,
     /// What was typed last with a parameter that is not there: entered again it is declared.
     to_declare: Option<String>,
+    /// The take that is open in its recording.
+    pub(crate) opened: Option<recording::Opened>,
     /// How many of twenty in a row are still to be played, and when the next is.
     pub(crate) twenty: Option<(u32, std::time::Instant)>,
 }
@@ -227,6 +264,9 @@ impl App {
     }
 
     pub(super) fn go_sounds(&mut self, by: isize) {
+        if self.sounds.opened.is_some() {
+            return self.next_handle(by);
+        }
         let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
         match self.sounds.column {
             Column::Index => {
@@ -245,6 +285,9 @@ impl App {
 
     /// Does what a key means in this view; false if it means nothing of its own here.
     pub(super) fn act_sounds(&mut self, does: Do) -> bool {
+        if self.act_opened(does) {
+            return true;
+        }
         let Some(name) = self.sound().map(|s| s.name.clone()) else {
             return if does == Do::NewSound {
                 self.begin_files();
@@ -271,6 +314,10 @@ impl App {
                 let targets = self.targets();
                 let done = self.workspace.set_sounds(&targets, field.key, "");
                 self.edited(done);
+            }
+            Do::NewWithin => {
+                self.sounds.column = Column::Takes;
+                self.open_take();
             }
             Do::Filter => self.mode = Mode::typing(SoundsPrompt::Filter, TextField::new(&self.sounds.filter)),
             Do::Mark => {
@@ -354,7 +401,7 @@ impl App {
         match take.at {
             Some((group, take)) => {
                 // The program puts the groups of a cross-fade in the order of their points.
-                self.rehearsal.say(InputKind::PlayTake { sound, group, take });
+                self.rehearsal.say(InputKind::PlayTake { sound, group, take, from_seconds: 0.0 });
             }
             None => {
                 self.rehearsal.say(InputKind::Play { sound, emitter: NameKey::NONE });
@@ -612,7 +659,7 @@ fn nudged(key: &str, text: &str, by: f32) -> Option<String> {
 }
 
 #[cfg(test)]
-mod tests {
+mod nudges {
     use super::*;
 
     #[test]

@@ -157,7 +157,7 @@ impl App {
                 let doc = self.document().sounds.iter().find(|s| s.name == sound);
                 let take = doc.and_then(|doc| sounds::takes_of(doc).into_iter().find(|t| t.file && file_of(&t.name) == row.file)?.at);
                 self.rehearsal.say(match take {
-                    Some((group, take)) => InputKind::PlayTake { sound: NameKey::of(&sound), group, take },
+                    Some((group, take)) => InputKind::PlayTake { sound: NameKey::of(&sound), group, take, from_seconds: 0.0 },
                     None => InputKind::Play { sound: NameKey::of(&sound), emitter: NameKey::NONE },
                 });
                 self.say(format!("hears {} in {sound}", row.file));

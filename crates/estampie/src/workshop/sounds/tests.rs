@@ -1,0 +1,168 @@
+//! A take in its recording, as values: handles by keys and mouse, what is written, heard and shown.
+
+use super::handles::Handle;
+use crate::workshop::app::App;
+use crate::workshop::view_tests::Desk;
+use estampie_engine::names::NameKey;
+use ratatui::crossterm::event::{Event, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+
+/// A second of a tone of 100 Hz with a quarter of a second of silence at both ends.
+fn desk(sounds: &str) -> Desk {
+    let desk = Desk::with(|folder| {
+        let spec = hound::WavSpec { channels: 2, sample_rate: 48_000, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
+        for name in ["rope_01", "rope_02"] {
+            let mut wave = hound::WavWriter::create(folder.join(format!("audio/{name}.wav")), spec).unwrap();
+            for i in 0..72_000 {
+                let sounds = (12_000..60_000).contains(&i);
+                let sample = if sounds { (f64::from(i) * std::f64::consts::TAU / 480.0).cos() * 9_000.0 } else { 0.0 };
+                (0..2).for_each(|_| wave.write_sample(sample as i16).unwrap());
+            }
+            wave.finalize().unwrap();
+        }
+        std::fs::write(folder.join("sounds/rope.toml"), sounds).unwrap();
+    });
+    let mut desk = opened(desk, "rope");
+    desk.page();
+    desk
+}
+
+/// Opens the first take of a sound.
+fn opened(mut desk: Desk, sound: &str) -> Desk {
+    desk.poll_until("all is loaded", |app| app.loading().is_none());
+    desk.keys("3");
+    desk.app.sounds.selected = sound.to_owned();
+    desk.keys("o");
+    desk.poll_until("the recording is read", |app| app.sounds.opened.as_ref().is_some_and(|o| o.recording.is_some()));
+    desk
+}
+
+/// Chooses a handle.
+fn choose(desk: &mut Desk, handle: Handle) {
+    let left = Handle::ALL.iter().position(|h| *h == handle).unwrap();
+    let at = desk.app.handles().iter().position(|h| *h == desk.app.sounds.opened.as_ref().unwrap().handle).unwrap();
+    for _ in 0..(left + desk.app.handles().len() - at) % desk.app.handles().len() {
+        desk.keys("tab");
+    }
+    assert_eq!(desk.app.sounds.opened.as_ref().unwrap().handle, handle);
+}
+
+fn written(desk: &Desk) -> String {
+    desk.text("sounds/rope.toml").lines().find(|l| l.starts_with("takes")).unwrap_or_default().to_owned()
+}
+
+#[test]
+fn a_take_is_trimmed_by_keys_and_heard_as_it_is_written() {
+    let mut desk = desk("[rope]\ntakes = [\"audio/rope_*.wav, level -3 dB\"]\npick = \"cycle\"\n");
+    let page = desk.page();
+    assert!(page.contains("rope_01.wav") && page.contains("take 1 of 2 of rope") && page.contains("1.500 s, plays 1.500 s"), "{page}");
+    assert!(!page.contains("Seam") && !page.contains("loop begin"), "what does not loop has no loop");
+    // A hundredth of what is in sight, written when the hand rests; the pattern is given up for it, and that is said.
+    desk.keys("right right");
+    assert!(written(&desk).contains("rope_*.wav"));
+    desk.poll_until("it is written", |app| app.workspace.unsaved() > 0);
+    assert_eq!(written(&desk), "takes = [\"audio/rope_01.wav, level -3 dB, from 0.03 s\", \"audio/rope_02.wav, level -3 dB\"]");
+    assert!(desk.app.message.as_ref().unwrap().text.contains("audio/rope_*.wav is named file by file"));
+    // Typed; what cannot be is said and asked again.
+    choose(&mut desk, Handle::End);
+    desk.keys("e");
+    desk.type_text("9 s");
+    desk.keys("enter");
+    assert!(desk.page().contains("the end can be at 1.5 s at the most"), "{}", desk.page());
+    desk.keys("ctrl-u");
+    desk.type_text("750 ms");
+    desk.keys("enter");
+    assert!(written(&desk).contains("from 0.03 s, to 0.75 s"), "{}", written(&desk));
+    // Silence at its head is trimmed off; the fade is a length.
+    desk.keys("t");
+    assert!(written(&desk).contains("rope_01.wav, level -3 dB, from 0.248 s, to 1.26 s"), "{}", written(&desk));
+    choose(&mut desk, Handle::FadeOut);
+    desk.keys("left left");
+    desk.poll_until("it is written", |app| app.sounds.opened.as_ref().unwrap().trim.fade_out > 0.0 && app.workspace.undo_name() == Some("trim of rope 1"));
+    desk.poll_until("all of it is", |app| app.workspace.sources().get("sounds/rope.toml").unwrap().contains("fade-out 0.03 s"));
+    // Heard from the second before the fade, as it is now.
+    desk.keys("g");
+    let name = "audio/rope_01.wav from 0.248 s to 1.26 s out 0.03 s";
+    desk.poll_until("it is heard", |app| app.rehearsal.status.as_ref().is_some_and(|s| s.voices.iter().any(|v| v.take == NameKey::of(name))));
+    desk.poll_until("its place is known", |app| app.heard_at().is_some_and(|at| (0.25..1.26).contains(&at)));
+    assert!(desk.page().contains('╎'), "where it is heard is shown");
+    // Undo goes back in the picture, too; and the take before stays what it was.
+    desk.keys("u");
+    desk.poll_until("what is undone is shown", |app| app.sounds.opened.as_ref().unwrap().trim.fade_out == 0.0);
+    desk.keys(">");
+    desk.poll_until("the other is open", |app| app.sounds.opened.as_ref().unwrap().file.ends_with("rope_02.wav"));
+    assert_eq!(desk.app.sounds.opened.as_ref().unwrap().trim.from, 0.0);
+    desk.keys("esc");
+    assert!(desk.app.sounds.opened.is_none() && desk.page().contains("Varies each time"));
+}
+
+#[test]
+fn a_loop_is_set_by_ear_and_closes_best_where_its_samples_meet() {
+    let mut desk = desk("[rope]\nloop = true\ntakes = [\"audio/rope_01.wav, loop 0.5..0.9037 s\"]\n");
+    let page = desk.page();
+    assert!(page.contains("Seam") && page.contains("clicks: a step of") && page.contains("loop 0.404 s"), "{page}");
+    desk.keys("b");
+    // Periods of 10 ms: whole ones lie between.
+    assert!(written(&desk).contains("loop 0.5..0.9 s"), "{}", written(&desk));
+    assert!(desk.page().contains("closes: a step of"), "{}", desk.page());
+    assert!(desk.app.message.as_ref().unwrap().text.contains("ends 3.7 ms earlier"));
+    choose(&mut desk, Handle::Seam);
+    desk.keys("e");
+    desk.type_text("20 ms");
+    desk.keys("enter");
+    assert!(written(&desk).contains("loop 0.5..0.9 s, seam 0.02 s"), "{}", written(&desk));
+    desk.keys("0");
+    assert!(written(&desk).ends_with("loop 0.5..0.9 s\"]"));
+    choose(&mut desk, Handle::LoopBegin);
+    desk.keys("0");
+    assert_eq!(written(&desk), "takes = [\"audio/rope_01.wav\"]");
+    assert!(desk.page().contains("loop 1.500 s"), "all of it goes round");
+}
+
+#[test]
+fn the_mouse_drags_handles_and_hears_elsewhere_and_the_wheel_zooms() {
+    let mut desk = desk("[rope]\nloop = true\ntakes = [\"audio/rope_01.wav\"]\n");
+    let send = |desk: &mut Desk, kind, (column, row): (u16, u16)| {
+        desk.app.event(&Event::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }));
+        desk.page();
+    };
+    // The picture begins at column 39 and ends at 158: 1.5 s.
+    let (left, right) = (39u16, 158u16);
+    let column = |seconds: f64| left + ((seconds / 1.5) * f64::from(right - left)) as u16;
+    send(&mut desk, MouseEventKind::Down(MouseButton::Left), (right - 1, 12));
+    assert_eq!(desk.app.sounds.opened.as_ref().unwrap().handle, Handle::Seam, "of those that lie together the last");
+    send(&mut desk, MouseEventKind::Drag(MouseButton::Left), (column(1.2), 12));
+    send(&mut desk, MouseEventKind::Up(MouseButton::Left), (column(1.2), 12));
+    // Nothing lies before the loop that could be faded in.
+    let trim = desk.app.sounds.opened.as_ref().unwrap().trim;
+    assert_eq!(trim.seam, 0.0);
+    send(&mut desk, MouseEventKind::Down(MouseButton::Left), (column(0.75), 12));
+    desk.poll_until("it is heard from there", |app| app.heard_at().is_some_and(|at| (0.7..1.5).contains(&at)));
+    let wide = |desk: &Desk| desk.app.sounds.opened.as_ref().map(|o| o.sight.1 - o.sight.0).unwrap();
+    send(&mut desk, MouseEventKind::ScrollUp, (column(0.75), 12));
+    assert_eq!(wide(&desk), 0.75);
+    desk.keys("+ + + + + + + + + + + + +");
+    assert!((wide(&desk) - 64.0 / 48_000.0).abs() < 1e-9, "down to single samples");
+    desk.page();
+    desk.keys("- - - - - - - - - - - - - -");
+    assert_eq!(wide(&desk), 1.5);
+    desk.keys("v");
+    let drawn = |app: &App| app.sounds.opened.as_ref().unwrap().image.is_some();
+    desk.poll_until("the spectrogram is there", drawn);
+    let page = desk.page();
+    assert!(page.contains('█') || page.contains('▓') || page.contains('▀'), "{page}");
+    // Any size is drawn.
+    for size in [(80, 24), (100, 30), (200, 60), (60, 16), (20, 5)] {
+        desk.size = size;
+        desk.page();
+    }
+}
+
+#[test]
+fn what_has_no_recording_is_not_opened() {
+    let desk = Desk::with(|folder| std::fs::write(folder.join("sounds/rope.toml"), "[rope]\ntakes = [\"hull/groan\"]\n").unwrap());
+    let mut desk = desk;
+    desk.keys("3");
+    desk.app.sounds.selected = "rope".into();
+    desk.keys("o");
+    assert!(desk.app.sounds.opened.is_none() && desk.app.message.as_ref().unwrap().text.contains("only a take from an audio file"));
+}
