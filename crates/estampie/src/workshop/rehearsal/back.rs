@@ -97,6 +97,32 @@ impl Rehearsal {
         list
     }
 
+    /// The values that a state had in the last seconds before what is looked at, each with the frame since which it had it; the last one once more for
+    /// the end.
+    pub(crate) fn state_lately(&self, state: NameKey) -> Vec<(u64, NameKey)> {
+        let to = self.frame();
+        let from = to.saturating_sub((LANES * f64::from(self.program.rate)) as u64);
+        let mut list: Vec<(u64, NameKey)> = Vec::new();
+        for happening in self.kept.happened(from, to) {
+            if let What::State { state: of, value, before, .. } = happening.what
+                && of == state
+            {
+                if list.is_empty() && happening.frame > from {
+                    list.push((from, before));
+                }
+                list.push((happening.frame, value));
+            }
+        }
+        if list.is_empty()
+            && let Some(index) = self.program.find_state.get(state)
+            && let Some(now) = self.status.as_ref().filter(|s| s.program == self.program.id).and_then(|s| s.states.get(index))
+        {
+            list.push((from, self.program.states[index].values[usize::from(*now)]));
+        }
+        list.extend(list.last().map(|(_, value)| (to, *value)));
+        list
+    }
+
     /// Whether what was heard since the beginning comes from one project and one mix: none edited, nothing temporary.
     pub(crate) fn is_of_one_piece(&self) -> bool {
         !self.kept.happened(0, self.now()).any(|h| matches!(h.what, What::Notice(estampie_engine::telemetry::Notice::Program(_))))

@@ -4,6 +4,8 @@ mod draw;
 mod inputs;
 mod sentence;
 mod side_panel;
+#[cfg(test)]
+mod tests;
 
 pub(super) use draw::{WIDTHS, draw};
 pub(super) use sentence::Sentence;
@@ -635,7 +637,7 @@ fn parts_of(text: &str) -> Option<(&str, &str)> {
 }
 
 #[cfg(test)]
-mod tests {
+mod names {
     use super::*;
 
     #[test]

@@ -7,7 +7,7 @@ use super::super::theme::Role;
 use super::{Column, Row};
 use estampie_engine::names::NameKey;
 use estampie_engine::vocabulary::Urgency;
-use estampie_project::document::{ParameterDoc, ValueOf, source_text};
+use estampie_project::document::{ModulationDoc, ParameterDoc, StateDoc, ValueOf, source_text};
 use estampie_project::language::{Test, Trigger};
 use estampie_proof::trace::would;
 use ratatui::layout::Rect;
@@ -158,7 +158,7 @@ fn state(app: &App, painter: &mut Painter<'_>, area: Rect, index: usize) -> u16 
     let doc = &app.document().states[index];
     painter.heading(area.x, area.y, area.width, &doc.name, "a state");
     let now = app.state_value(index);
-    let mut y = area.y + 1;
+    let mut y = lately(app, painter, area, doc, area.y + 1);
     for (at, value) in doc.values.iter().enumerate() {
         let theirs: Vec<&str> = doc.dictionary.iter().filter(|(_, ours)| *ours == at).map(|(name, _)| name.as_str()).collect();
         let aside = if theirs.is_empty() { String::new() } else { format!("the game's {}", theirs.join(", ")) };
@@ -169,6 +169,31 @@ fn state(app: &App, painter: &mut Painter<'_>, area: Rect, index: usize) -> u16 
         y += 1;
     }
     if doc.note.is_empty() { y } else { wrapped(painter, area, y, 1, &doc.note, Role::Secondary) }
+}
+
+/// The values that a state had in the last seconds, the first one on top; gives the next line.
+fn lately(app: &App, painter: &mut Painter<'_>, area: Rect, doc: &StateDoc, y: u16) -> u16 {
+    let values = app.rehearsal.state_lately(NameKey::of(&doc.name));
+    let rows = doc.values.len().min(6) as u16;
+    let (Some(first), Some(last)) = (values.first(), values.last()) else { return y };
+    if area.height < rows + 12 || last.0 <= first.0 {
+        return y;
+    }
+    let plot = Rect { x: area.x + 12, y, width: area.width.saturating_sub(12), height: rows };
+    let keys: Vec<NameKey> = doc.values.iter().map(|v| NameKey::of(&v.value)).collect();
+    for (row, value) in doc.values.iter().take(usize::from(rows)).enumerate() {
+        painter.text(area.x + 1, y + row as u16, 10, &value.value, Role::Secondary);
+    }
+    // It stands until the next one comes.
+    let share = |frame: u64| (frame - first.0) as f64 / (last.0 - first.0) as f64 * f64::from(plot.width);
+    for (at, (frame, value)) in values.iter().enumerate() {
+        let Some(row) = keys.iter().position(|key| key == value).filter(|row| *row < usize::from(rows)) else { continue };
+        let until = values.get(at + 1).map_or(last.0, |next| next.0);
+        let (from, to) = (share(*frame) as u16, share(until).ceil() as u16);
+        painter.text(plot.x + from, y + row as u16, plot.width.saturating_sub(from), &"━".repeat(usize::from(to.saturating_sub(from).max(1))), Role::FromGame);
+    }
+    painter.text(area.x, plot.bottom(), area.width, "the last 20 s", Role::Secondary);
+    plot.bottom() + 1
 }
 
 fn event(app: &App, painter: &mut Painter<'_>, area: Rect, name: &str) -> u16 {
@@ -215,7 +240,23 @@ fn modulation(app: &App, painter: &mut Painter<'_>, area: Rect, written: usize) 
     let y = plot.bottom();
     painter.text(area.x, y, area.width / 2, &format!("{} {}", number(frame.x.0), app.document().parameters[parameter].unit), Role::Secondary);
     painter.right(area.right(), y, &format!("{} {}", number(frame.x.1), app.document().parameters[parameter].unit), Role::Secondary);
-    pair(painter, area, y + 1, "comes to", &doc.property.print(curve.at(value)).replace('-', "−"), Role::Active)
+    let y = pair(painter, area, y + 1, "comes to", &doc.property.print(curve.at(value)).replace('-', "−"), Role::Active);
+    if others > 1 { sum(app, painter, area, y, doc) } else { y }
+}
+
+/// What all modulations of one property come to now, each and together; gives the next line.
+fn sum(app: &App, painter: &mut Painter<'_>, area: Rect, mut y: u16, doc: &ModulationDoc) -> u16 {
+    let document = app.document();
+    let alike = |m: &&ModulationDoc| m.kind == doc.kind && m.target.value == doc.target.value && m.property == doc.property;
+    let print = |value: f32| doc.property.print(value).replace('-', "−");
+    let mut all = 0.0;
+    for one in document.modulations.iter().filter(alike) {
+        let Some((curve, parameter)) = curve_of(app, one) else { continue };
+        let now = curve.at(app.smooth_value(parameter));
+        all += now;
+        y = pair(painter, area, y, &one.from.value, &print(now), if one.written == doc.written { Role::Active } else { Role::Text });
+    }
+    pair(painter, area, y, "together", &print(all), Role::Active)
 }
 
 fn what_would(app: &App, painter: &mut Painter<'_>, area: Rect, subject: &str) -> u16 {

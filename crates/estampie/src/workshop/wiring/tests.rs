@@ -1,0 +1,53 @@
+//! What the right column of the view *Wiring* tells, as values.
+
+use crate::workshop::view_tests::Desk;
+use estampie_engine::engine::InputKind;
+use estampie_engine::names::NameKey;
+
+#[test]
+fn modulations_of_one_property_are_shown_with_their_sum() {
+    let mut desk = Desk::with(|folder| {
+        let text = "[[modulation]]\nfrom = \"strain\"\nmoves = \"hull/groan level\"\ncurve = [\"0: -12 dB\", \"1: 0 dB\"]\n\n[[modulation]]\nfrom = \"depth\"\nmoves = \"hull/groan level\"\ncurve = [\"0 m: 0 dB\", \"40 m: -8 dB\"]\n";
+        std::fs::write(folder.join("modulation.toml"), text).unwrap();
+    });
+    desk.app.rehearsal.say(InputKind::Parameter { parameter: NameKey::of("depth"), value: 20.0, emitter: NameKey::NONE });
+    desk.app.rehearsal.say(InputKind::Parameter { parameter: NameKey::of("strain"), value: 0.5, emitter: NameKey::NONE });
+    desk.keys("2 tab");
+    let there = |app: &crate::workshop::app::App| app.rehearsal.status.as_ref().is_some_and(|s| s.parameters.iter().any(|p| (p.smooth - 20.0).abs() < 0.01));
+    desk.poll_until("the parameters are there", there);
+    for _ in 0..30 {
+        if desk.page().contains("2 add up") {
+            break;
+        }
+        desk.keys("down");
+    }
+    let page = desk.page();
+    assert!(page.contains("2 add up"), "{page}");
+    let told = |name: &str| page.lines().filter(|l| l.contains(name)).map(|l| l.rsplit('│').next().unwrap_or_default().trim().to_owned()).collect::<Vec<_>>();
+    assert!(told("together").iter().any(|l| l.ends_with("−10 dB")), "{page}");
+    assert!(told("strain").iter().any(|l| l.ends_with("−6 dB")) && told("depth").iter().any(|l| l.ends_with("−4 dB")), "{page}");
+}
+
+#[test]
+fn a_state_is_shown_over_the_last_seconds() {
+    let mut desk = Desk::new();
+    desk.keys("2");
+    desk.poll_until("some time has gone", |app| app.rehearsal.frame() > 9_600);
+    desk.app.rehearsal.say(InputKind::State { state: NameKey::of("watch"), value: NameKey::of("alarm") });
+    let changed = |app: &crate::workshop::app::App| app.rehearsal.state_lately(NameKey::of("watch")).iter().any(|(_, v)| *v == NameKey::of("alarm"));
+    desk.poll_until("it has changed", changed);
+    let at = desk.app.rehearsal.frame();
+    desk.poll_until("it has been so for a while", |app| app.rehearsal.frame() > at + 9_600);
+    let list = desk.app.rehearsal.state_lately(NameKey::of("watch"));
+    assert!(list.windows(2).all(|w| w[0].0 <= w[1].0) && list[0].1 == NameKey::of("calm"), "{list:?}");
+    assert_eq!(desk.app.rehearsal.state_lately(NameKey::of("nothing")), []);
+    for _ in 0..30 {
+        if desk.page().contains("watch a state") {
+            break;
+        }
+        desk.keys("down");
+    }
+    let page = desk.page();
+    let row = |value: &str| page.lines().find(|l| l.contains(value) && l.contains('━')).map(|l| l.matches('━').count()).unwrap_or_default();
+    assert!(page.contains("the last 20 s") && row("calm") > 0 && row("alarm") > 0, "{page}");
+}
