@@ -89,6 +89,36 @@ impl Workspace {
         self.set_mix(&format!("{word} of {effect} on {bus}"), vec!["buses", bus, "effect", effect, word], text)
     }
 
+    /// Sets several settings of an effect on a bus together, each by its word, as one edit; a hand that goes on moving them makes one edit of it.
+    ///
+    /// # Errors
+    /// When a setting cannot have that value, there is no such effect, or the file cannot be edited; then nothing is changed.
+    pub fn shape_effect(&mut self, bus: &str, effect: &str, settings: &[(&str, String)]) -> Result<(), Refusal> {
+        let doc = self.effect_of(bus, effect)?;
+        let kind = kind_of(&self.document().shared.effect, &doc).ok_or_else(|| format!("{effect} is no known effect"))?;
+        let mut values = Vec::new();
+        for (word, text) in settings {
+            let setting = kind.settings.iter().find(|s| s.word == *word).ok_or_else(|| format!("{} has no setting {word}", kind.word))?;
+            let text = text.replace('−', "-");
+            read_setting(setting, &text)?;
+            values.push((FILE, vec!["buses", bus, "effect", effect, *word], NewValue::Text(text)));
+        }
+        self.set_if_read(&format!("shape of {effect} on {bus}"), &values)
+    }
+
+    /// Lets a snapshot hold several values of the mix together, as one edit.
+    ///
+    /// # Errors
+    /// When one is no such value, or the file cannot be edited; then nothing is changed.
+    pub fn shape_held(&mut self, snapshot: &str, held: &[(String, String)]) -> Result<(), Refusal> {
+        let mut values = Vec::new();
+        for (what, text) in held {
+            let text = self.read_held_of(what, text)?;
+            values.push((FILE, vec!["snapshots", snapshot, "hold", what.as_str()], NewValue::Text(text)));
+        }
+        self.set_if_read(&format!("shape held by snapshot {snapshot}"), &values)
+    }
+
     /// Leaves an effect out, or no longer, as one edit.
     ///
     /// # Errors
@@ -208,18 +238,22 @@ impl Workspace {
     /// # Errors
     /// When the text is no such value, or the file cannot be edited; then nothing is changed.
     pub fn set_held(&mut self, snapshot: &str, what: &str, text: &str) -> Result<(), Refusal> {
-        let text = text.trim().replace('−', "-");
-        let text = if text.is_empty() || read_held(&text).is_ok() { text } else { format!("to {text}") };
-        if !text.is_empty() {
-            let (by, value) = read_held(&text)?;
-            let words: Vec<&str> = what.split(' ').collect();
-            let property = property_of(self.document(), &words).ok_or_else(|| format!("there is no {what} in the mix"))?;
-            if property == Property::Level && !by {
-                Decibels::read(value).map_err(|e| e.to_string())?;
-            } else {
-                property.read(value)?;
-            }
-        }
+        let text = if text.trim().is_empty() { String::new() } else { self.read_held_of(what, text)? };
         self.set_mix(&format!("{what} in snapshot {snapshot}"), vec!["snapshots", snapshot, "hold", what], &text)
+    }
+
+    /// What is typed to be held of a value of the mix, as it is written.
+    fn read_held_of(&self, what: &str, text: &str) -> Result<String, Refusal> {
+        let text = text.trim().replace('−', "-");
+        let text = if read_held(&text).is_ok() { text } else { format!("to {text}") };
+        let (by, value) = read_held(&text)?;
+        let words: Vec<&str> = what.split(' ').collect();
+        let property = property_of(self.document(), &words).ok_or_else(|| format!("there is no {what} in the mix"))?;
+        if property == Property::Level && !by {
+            Decibels::read(value).map_err(|e| e.to_string())?;
+        } else {
+            property.read(value)?;
+        }
+        Ok(text)
     }
 }

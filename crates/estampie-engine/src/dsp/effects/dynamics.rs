@@ -4,9 +4,11 @@
 //! J. Reiss, *Digital Dynamic Range Compressor Design*, J. Audio Eng. Soc. 60 (2012). Attack and release are the times in
 //! which 63 % of a change are done. Both channels are turned down alike.
 
-use super::{Around, Effect, Kind, Making, Picture, Ramp, Setting, Takes, Unit, db_of, gain_of};
+use super::{Around, Effect, Grip, Kind, Making, Picture, Ramp, Setting, Takes, Unit, db_of, gain_of};
 
 const DETECT: &[&str] = &["peak", "rms"];
+/// So far below the threshold an expander's ratio is taken hold of, in dB: where the widest knee ends.
+const BELOW: f32 = 12.0;
 /// RMS is the root of the mean square followed with this time constant.
 const RMS_TIME: f64 = 0.010;
 
@@ -28,6 +30,21 @@ pub(super) const COMPRESSOR: Kind = Kind {
     ],
     takes: Takes { sidechain: true, ..Takes::NOTHING },
     picture: Some(Picture::Transfer(|to, level| level + compressed(level - to[0], to[1], to[2]) + to[5])),
+    grips: &[
+        Grip { setting: 0, at: |to| (to[0], to[0] + compressed(0.0, to[1], to[2]) + to[5]), put: |to, (level, _)| to[0] = level },
+        // The ratio, by what comes of full scale: beyond the knee it is a straight line.
+        Grip {
+            setting: 1,
+            at: |to| (0.0, compressed(-to[0], to[1], to[2]) + to[5]),
+            put: |to, (_, level)| {
+                let over = -to[0];
+                if 2.0 * over > to[2] {
+                    let share = (1.0 + (level - to[5]) / over).max(0.005);
+                    to[1] = 1.0 / share;
+                }
+            },
+        },
+    ],
     make: |making: &Making| Box::new(Dynamics::new(making, false)),
     ..Kind::PLAIN
 };
@@ -47,6 +64,15 @@ pub(super) const EXPANDER: Kind = Kind {
     ],
     takes: Takes { sidechain: true, ..Takes::NOTHING },
     picture: Some(Picture::Transfer(|to, level| level + expanded(level - to[0], to[1], to[2], to[5]))),
+    grips: &[
+        Grip { setting: 0, at: |to| (to[0], to[0] + expanded(0.0, to[1], to[2], to[5])), put: |to, (level, _)| to[0] = level },
+        // The ratio, by what comes of a level as far below the threshold as the widest knee reaches.
+        Grip {
+            setting: 1,
+            at: |to| (to[0] - BELOW, to[0] - BELOW + expanded(-BELOW, to[1], to[2], to[5])),
+            put: |to, (_, level)| to[1] = 1.0 + (to[0] - BELOW - level) / BELOW,
+        },
+    ],
     make: |making: &Making| Box::new(Dynamics::new(making, true)),
     ..Kind::PLAIN
 };

@@ -5,7 +5,7 @@
 
 use super::delay::DelayLine;
 use super::tone::{Mixture, Section};
-use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, Making, Picture, Ramp, Setting, Takes, Unit, settle, share_left};
+use super::{Around, Crossing, Effect, Grip, Kind, MOST_FRAMES, Making, Picture, Ramp, Setting, Takes, Unit, settle, share_left};
 use std::f64::consts::FRAC_1_SQRT_2;
 
 pub(super) const ECHO: Kind = Kind {
@@ -22,6 +22,15 @@ pub(super) const ECHO: Kind = Kind {
     wet_alone: true,
     takes: Takes { tempo: true, ..Takes::NOTHING },
     picture: Some(Picture::Strokes(strokes)),
+    grips: &[
+        Grip { setting: 0, at: |to| (distance(to, 1.0), 0.0), put: |to, (time, _)| if to[1] > 0.0 { to[1] = time.max(1.0 / 64.0) } else { to[0] = time } },
+        // The feedback, by the first stroke that it turns down.
+        Grip {
+            setting: 2,
+            at: |to| (distance(to, 1.0) * first_fed(to), if to[2] > 0.0 { (20.0 * to[2].log10()).max(-60.0) } else { -60.0 }),
+            put: |to, (_, level)| to[2] = if level > -60.0 { 10f32.powf(level / 20.0) } else { 0.0 },
+        },
+    ],
     make: |making: &Making| Box::new(Echo::new(making)),
     ..Kind::PLAIN
 };
@@ -45,6 +54,11 @@ fn strokes(to: &[f32], tempo: f32) -> Vec<(f32, f32)> {
     let loud = |n: usize| if to[5] >= 0.5 { each * (n / 2) as f32 } else { each * n as f32 };
     let seconds = distance(to, tempo);
     (0..200).map(|n| (seconds * (n + 1) as f32, if n == 0 { 0.0 } else { loud(n) })).take_while(|(_, level)| *level >= -60.0).collect()
+}
+
+/// By how many times its distance the first stroke comes that the feedback turns down.
+fn first_fed(to: &[f32]) -> f32 {
+    if to[5] >= 0.5 { 3.0 } else { 2.0 }
 }
 
 #[derive(Debug)]

@@ -6,7 +6,7 @@
 
 use super::delay::DelayLine;
 use super::oversample::{HALF, TruePeak};
-use super::{Around, Effect, Kind, MOST_FRAMES, Making, Picture, Setting, Unit, gain_of};
+use super::{Around, Effect, Grip, Kind, MOST_FRAMES, Making, Picture, Setting, Unit, gain_of};
 
 pub(super) const LIMITER: Kind = Kind {
     word: "limiter",
@@ -18,6 +18,11 @@ pub(super) const LIMITER: Kind = Kind {
         Setting::new("drive", Unit::Decibels, (0.0, 24.0), 0.0),
     ],
     picture: Some(Picture::Transfer(|to, level| (level + to[3]).min(to[0] - MARGIN))),
+    grips: &[
+        Grip { setting: 0, at: |to| (0.0, to[3].min(to[0] - MARGIN)), put: |to, (_, level)| to[0] = level + MARGIN },
+        // The drive, where it would lie if nothing were limited.
+        Grip { setting: 3, at: |to| (SOFT, SOFT + to[3]), put: |to, (_, level)| to[3] = level - SOFT },
+    ],
     latency: ahead_of,
     make: |making: &Making| Box::new(LookAhead::new(making)),
     ..Kind::PLAIN
@@ -25,6 +30,8 @@ pub(super) const LIMITER: Kind = Kind {
 
 /// Left between the ceiling and what is aimed at, in dB: what eight times the rate does not see, and what the moving gain adds.
 const MARGIN: f32 = 0.6;
+/// The level at which the drive is taken hold of, in dB.
+const SOFT: f32 = -48.0;
 /// The gain is the same this many frames before and after a peak: what lies between samples is made of all of these.
 const AROUND: usize = HALF;
 /// The gain goes down over so many frames at least.

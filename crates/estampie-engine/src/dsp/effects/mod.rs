@@ -12,6 +12,7 @@ mod echo;
 mod limit;
 mod motion;
 mod oversample;
+mod picture;
 mod reverb;
 mod saturate;
 mod shift;
@@ -22,6 +23,7 @@ mod transient;
 pub use convolve::Impulse;
 pub(crate) use delay::DelayLine;
 pub use oversample::{OVERSAMPLING, TruePeak};
+pub use picture::{Grip, Picture, Strokes};
 pub use tone::response;
 
 pub use crate::ground::property::Unit;
@@ -110,22 +112,6 @@ pub trait Effect: Send + Sync + fmt::Debug {
     fn clear(&mut self);
 }
 
-/// Strokes: when each comes, in seconds, and how loud, in dB.
-pub type Strokes = Vec<(f32, f32)>;
-
-/// What can be drawn of an effect, worked out from the values of its settings.
-#[derive(Clone, Copy)]
-pub enum Picture {
-    /// The level in dB that a frequency in Hz is given, at a rate in Hz.
-    Frequency(fn(&[f32], f32, u32) -> f32),
-    /// The level in dB that comes out, for a level in dB that goes in and stays.
-    Transfer(fn(&[f32], f32) -> f32),
-    /// What comes of a stroke: when, in seconds, and how loud, in dB, the loudest first; by the tempo in quarter notes a second, 0 without one.
-    Strokes(fn(&[f32], f32) -> Strokes),
-    /// How a room falls silent: seconds before it begins, and seconds in which low, middle and high frequencies fall by 60 dB.
-    Decay(fn(&[f32]) -> (f32, [f32; 3])),
-}
-
 /// A kind of effect.
 pub struct Kind {
     /// Its word.
@@ -142,6 +128,8 @@ pub struct Kind {
     pub presets: &'static [(&'static str, &'static str, &'static [f32])],
     /// What can be drawn of it.
     pub picture: Option<Picture>,
+    /// What of the picture can be taken hold of.
+    pub grips: &'static [Grip],
     /// Frames by which what comes out is later than what goes in, by what it would be made from.
     pub latency: fn(&Making) -> usize,
     /// Makes one.
@@ -174,6 +162,7 @@ impl Kind {
         takes: Takes::NOTHING,
         presets: &[],
         picture: None,
+        grips: &[],
         latency: |_| 0,
         make: |_| unreachable!("every kind makes its own"),
     };
@@ -337,6 +326,8 @@ fn settle(value: &mut f32) {
     }
 }
 
+#[cfg(test)]
+mod picture_tests;
 #[cfg(test)]
 mod tests;
 #[cfg(test)]

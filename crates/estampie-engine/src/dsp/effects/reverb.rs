@@ -8,7 +8,7 @@
 
 use super::delay::DelayLine;
 use super::tone::Mixture;
-use super::{Around, Crossing, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Picture, Ramp, Setting, Unit, gain_of, settle, share_left};
+use super::{Around, Crossing, Effect, Grip, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Picture, Ramp, Setting, Unit, gain_of, settle, share_left};
 
 pub(super) const REVERB: Kind = Kind {
     word: "reverb",
@@ -28,6 +28,13 @@ pub(super) const REVERB: Kind = Kind {
     wet_alone: true,
     presets: PRESETS,
     picture: Some(Picture::Decay(|to| (to[6], [to[1], to[0], to[2]]))),
+    // Each fall at another level, so that they do not lie on one another.
+    grips: &[
+        Grip { setting: 6, at: |to| (to[6], 0.0), put: |to, (time, _)| to[6] = time },
+        Grip { setting: 1, at: |to| (to[6] + to[1] / 4.0, -15.0), put: |to, (time, _)| to[1] = 4.0 * (time - to[6]) },
+        Grip { setting: 0, at: |to| (to[6] + to[0] / 2.0, -30.0), put: |to, (time, _)| to[0] = 2.0 * (time - to[6]) },
+        Grip { setting: 2, at: |to| (to[6] + to[2] * 0.75, -45.0), put: |to, (time, _)| to[2] = (time - to[6]) / 0.75 },
+    ],
     make: |making: &Making| Box::new(Reverb::new(making.rate)),
     ..Kind::PLAIN
 };

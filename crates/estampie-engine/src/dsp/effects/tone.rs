@@ -5,7 +5,7 @@
 //! *The Art of VA Filter Design*, ch. 3 to 5), shelves and bells in A. Simper's form; their responses are exactly those of
 //! the bilinear transform of the analogue prototypes.
 
-use super::{Around, Effect, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Picture, Setting, Unit, settle};
+use super::{Around, Effect, Grip, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Picture, Setting, Unit, settle};
 use crate::dsp::svf_block::Four;
 use std::f64::consts::{PI, SQRT_2};
 
@@ -18,6 +18,7 @@ pub(super) const LOW_PASS: Kind = Kind {
     says: "takes away what is above a frequency",
     settings: &[Setting::new("cutoff", Unit::Hertz, (20.0, 20_000.0), 20_000.0), Setting::choice("slope", SLOPES)],
     picture: Some(Picture::Frequency(|to, frequency, rate| response("low-pass", to, frequency, rate).unwrap_or(0.0))),
+    grips: &[CUTOFF],
     make: |making: &Making| Box::new(Slope::new(making, false)),
     ..Kind::PLAIN
 };
@@ -27,9 +28,18 @@ pub(super) const HIGH_PASS: Kind = Kind {
     says: "takes away what is below a frequency",
     settings: &[Setting::new("cutoff", Unit::Hertz, (20.0, 20_000.0), 20.0), Setting::choice("slope", SLOPES)],
     picture: Some(Picture::Frequency(|to, frequency, rate| response("high-pass", to, frequency, rate).unwrap_or(0.0))),
+    grips: &[CUTOFF],
     make: |making: &Making| Box::new(Slope::new(making, true)),
     ..Kind::PLAIN
 };
+
+/// Where a slope has fallen by 3 dB.
+const CUTOFF: Grip = Grip { setting: 0, at: |to| (to[0], -3.0), put: |to, (hz, _)| to[0] = hz };
+
+/// The point of a band whose frequency is the setting `AT` and whose gain is the next.
+const fn bell<const AT: usize>() -> Grip {
+    Grip { setting: AT, at: |to| (to[AT], to[AT + 1]), put: |to, (hz, db)| (to[AT], to[AT + 1]) = (hz, db) }
+}
 
 const fn band(level: &'static str) -> Setting {
     Setting::new(level, Unit::Decibels, (-24.0, 24.0), 0.0)
@@ -65,6 +75,7 @@ pub(super) const EQ: Kind = Kind {
         band("high-gain"),
     ],
     picture: Some(Picture::Frequency(|to, frequency, rate| response("eq", to, frequency, rate).unwrap_or(0.0))),
+    grips: &[bell::<0>(), bell::<2>(), bell::<5>(), bell::<8>(), bell::<11>(), bell::<14>()],
     make: |making: &Making| Box::new(Eq { rate: making.rate, bands: [Section::default(); 6], last: [f32::NAN; MOST_SETTINGS] }),
     ..Kind::PLAIN
 };

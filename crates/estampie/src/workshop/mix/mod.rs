@@ -6,6 +6,9 @@ mod draw;
 mod inputs;
 mod loud;
 mod panels;
+mod picture;
+#[cfg(test)]
+mod tests;
 
 pub(crate) use compare::Kept;
 pub(crate) use draw::{draw, level_at};
@@ -39,7 +42,7 @@ static FACE: Face = Face {
     key: '5',
     says: "buses, effects, sends, snapshots",
     keys: KEYS,
-    mouse: &["click a bus, a send, what a snapshot holds, a setting", "drag a level"],
+    mouse: &["click a bus, a send, what a snapshot holds, a setting", "drag a level, or a point of an effect's picture"],
     widths: (31, 46),
 };
 
@@ -150,6 +153,8 @@ pub(crate) struct MixView {
     pub(crate) without: bool,
     /// What was copied.
     pub(crate) clipping: Option<Clipping>,
+    /// The point of the effect's picture that the mouse holds, and the axes as they were when it was taken.
+    pub(crate) held: Option<(usize, picture::Axes)>,
     /// What the present state is compared with.
     pub(crate) kept: Option<Kept>,
     /// The key that hears without it: when it was pressed last, and whether it is held down.

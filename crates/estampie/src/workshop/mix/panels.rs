@@ -6,7 +6,8 @@ use super::super::theme::Role;
 use super::super::view::Targets;
 use super::Focus;
 use super::inputs::MixTarget;
-use estampie_engine::dsp::effects::{Kind, MOST_SETTINGS, Picture};
+use super::picture;
+use estampie_engine::dsp::effects::{Kind, MOST_SETTINGS};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::property::Unit;
@@ -27,9 +28,24 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
     }
     let third = area.width / 3;
     let part = |at: u16| Rect { x: area.x + at * third, width: third.saturating_sub(2), ..area };
+    // A picture that is worked at has the room of two, unless something lies over what is set.
+    if app.mix.focus == Focus::Effect && app.effect_doc().is_some_and(|(_, kind)| kind.picture.is_some()) && !lies_over(app) {
+        effect(app, painter, Rect { width: (2 * third).saturating_sub(2), ..area }, targets);
+        super::loud::draw(app, painter, part(2));
+        return;
+    }
     effect(app, painter, part(0), targets);
     holding(app, painter, part(1), targets);
     super::loud::draw(app, painter, part(2));
+}
+
+/// So many columns the settings of an effect have beside its picture, where that has more.
+const SETTINGS: u16 = 46;
+
+/// Whether snapshots hold what is chosen.
+fn lies_over(app: &App) -> bool {
+    let mix = &app.program().mix;
+    app.mix_what().and_then(|what| mix.find_cell.get(NameKey::of(&what))).is_some_and(|cell| !mix.cells[cell].holds.is_empty())
 }
 
 /// The chosen effect; if the bus has none, what sounds on it.
@@ -42,10 +58,10 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     let place = if count > 1 { format!(", {} of {count}", app.mix.effect + 1) } else { String::new() };
     painter.heading(area.x, area.y, area.width, &title, &format!("{}{like}{place}", kind.word));
     let picture = kind.picture.filter(|_| area.width >= 48).zip(values_now(app, &bus, &effect.name, kind));
-    let left = if picture.is_some() { area.width * 2 / 5 } else { 0 };
+    let left = if picture.is_some() { (area.width * 2 / 5).max(area.width.saturating_sub(SETTINGS)) } else { 0 };
     if let Some((picture, values)) = picture {
         let plot = Rect { x: area.x, y: area.y + 1, width: left - 2, height: area.height.saturating_sub(2) };
-        draw_picture(painter, plot, picture, &values, app.program().rate);
+        picture::draw(app, painter, plot, (kind, picture), &values, targets);
     }
     let rows = usize::from(area.height.saturating_sub(1));
     let lines = kind.settings.len() + 1;
@@ -83,6 +99,20 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     }
 }
 
+/// The values of an effect's settings as they are edited: those of the mix, or as the snapshot that is edited holds them.
+pub(super) fn values_set(app: &App, bus: &str, effect: &str, kind: &Kind) -> Option<[f32; MOST_SETTINGS]> {
+    if app.mix.target.is_some() {
+        return values_now(app, bus, effect, kind);
+    }
+    let program = app.program();
+    let spec = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}")))?;
+    let mut values = spec.values;
+    for (value, cell) in values[..kind.settings.len()].iter_mut().zip(&program.mix.cells[spec.first as usize..]) {
+        *value = cell.unscaled(cell.rest);
+    }
+    Some(values)
+}
+
 /// The values of an effect's settings now: as they are moved and held, or else as they are set.
 fn values_now(app: &App, bus: &str, effect: &str, kind: &Kind) -> Option<[f32; MOST_SETTINGS]> {
     let program = app.program();
@@ -94,65 +124,6 @@ fn values_now(app: &App, bus: &str, effect: &str, kind: &Kind) -> Option<[f32; M
         *value = now.unwrap_or_else(|| cell.unscaled(cell.rest));
     }
     Some(values)
-}
-
-/// The levels that a plot of levels goes from and to, in dB.
-const LOUD: (f32, f32) = (-60.0, 0.0);
-
-/// What can be drawn of an effect, with its ends below.
-fn draw_picture(painter: &mut Painter<'_>, plot: Rect, picture: Picture, values: &[f32], rate: u32) {
-    let steps = usize::from(plot.width) * 2;
-    let shares = || (0..=steps).map(|step| step as f64 / steps as f64);
-    let inside = |(x, y): (f64, f64)| ((0.0..=1.0).contains(&x) && (0.0..=1.0).contains(&y)).then_some((x, y));
-    let height = |level: f32| f64::from((level - LOUD.0) / (LOUD.1 - LOUD.0));
-    let (low, high) = match picture {
-        Picture::Frequency(of) => {
-            let middle = plot.y + plot.height / 2;
-            painter.text(plot.x, middle, plot.width, &"·".repeat(usize::from(plot.width)), Role::Rule);
-            let points: Vec<_> =
-                shares().filter_map(|share| inside((share, f64::from((of(values, 20.0 * 1000f32.powf(share as f32), rate) + 24.0) / 48.0)))).collect();
-            painter.plot(plot, &points, Role::Active);
-            ("20 Hz".to_owned(), "20 kHz".to_owned())
-        }
-        Picture::Transfer(of) => {
-            let same: Vec<_> = shares().step_by(4).map(|share| (share, share)).collect();
-            let points: Vec<_> = shares().filter_map(|share| inside((share, height(of(values, LOUD.0 + (LOUD.1 - LOUD.0) * share as f32))))).collect();
-            painter.plots(plot, &[(&same, Role::Rule), (&points, Role::Active)]);
-            ("−60 dB".to_owned(), "0 dB".to_owned())
-        }
-        Picture::Strokes(of) => {
-            // By the beat it is drawn in beats: how long one takes changes with the music.
-            let beats = values.get(1).is_some_and(|beats| *beats > 0.0);
-            let strokes = of(values, if beats { 1.0 } else { 0.0 });
-            let end = strokes.last().map_or(1.0, |(at, _)| *at * 1.05);
-            let rows = usize::from(plot.height) * 4;
-            let upright = |(at, level): &(f32, f32)| {
-                let (x, top) = (f64::from(at / end), height(*level));
-                (0..=rows).map(move |row| (x, top * row as f64 / rows as f64)).collect::<Vec<_>>()
-            };
-            let points: Vec<_> = strokes.iter().flat_map(upright).filter_map(inside).collect();
-            painter.plot(plot, &points, Role::Active);
-            ("0".to_owned(), if beats { format!("{end:.1} beats") } else { format!("{end:.1} s") })
-        }
-        Picture::Decay(of) => {
-            let (begins, falls) = of(values);
-            let end = begins + falls.iter().fold(0.1f32, |most, t| most.max(*t));
-            // Along the fall, so that a steep line is as close as a gentle one.
-            let rows = usize::from(plot.height) * 4;
-            let along = |fall: f32, row: usize| (f64::from((begins + fall * row as f32 / rows as f32) / end), 1.0 - row as f64 / rows as f64);
-            let line = |fall: f32| (0..=rows).filter_map(|row| inside(along(fall, row))).collect::<Vec<_>>();
-            let [low, middle, high] = falls.map(line);
-            let named = [("low", low, Role::Secondary), ("high", high, Role::Text), ("middle", middle, Role::Active)];
-            painter.plots(plot, &[(&named[0].1, named[0].2), (&named[1].1, named[1].2), (&named[2].1, named[2].2)]);
-            // They fall from the left: at the right of the first rows there is room.
-            for (row, (name, _, role)) in named.iter().enumerate().take(usize::from(plot.height)) {
-                painter.right(plot.right(), plot.y + row as u16, name, *role);
-            }
-            ("0".to_owned(), format!("{end:.1} s"))
-        }
-    };
-    painter.text(plot.x, plot.bottom(), 10, &low, Role::Secondary);
-    painter.right(plot.right(), plot.bottom(), &high, Role::Secondary);
 }
 
 /// What sounds on the chosen bus and on those that run into it.

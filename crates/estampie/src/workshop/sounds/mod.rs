@@ -41,7 +41,12 @@ static FACE: Face = Face {
     key: '3',
     says: "takes, how they vary, what moves them, limits",
     keys: KEYS,
-    mouse: &["click a sound to choose it, again to hear it", "click a take to hear it", "click a curve to edit it, drag its points"],
+    mouse: &[
+        "click a sound to choose it, again to hear it",
+        "click a take to hear it",
+        "click a curve to edit it, drag its points",
+        "open take: drag a handle, click elsewhere to hear it from there, the wheel zooms",
+    ],
     widths: WIDTHS,
 };
 
