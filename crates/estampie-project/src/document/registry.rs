@@ -250,6 +250,7 @@ pub static SOUND: Table = Table {
         f("stop-if-younger", Quantity("s", 0.0, 600.0), "", "a stop only reaches what began less long ago"),
         t("repeat", &REPEAT, "", "", "it plays itself again and again until let go"),
         t("lines", &LINES, "the name of a shared one", "", "makes it spoken lines, said one at a time"),
+        f("texts", Pairs("what is said"), "", "what its takes say, by the names of their files without folder and ending"),
         NOTE,
     ],
 };

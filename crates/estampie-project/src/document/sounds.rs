@@ -10,7 +10,7 @@ use super::settings::{FalloffDoc, LimitDoc, LinesDoc, ShapeDoc, Shared, VaryDoc,
 use super::{Place, did_you_mean};
 use crate::language::Condition;
 use crate::language::reactions::read_conditions;
-use crate::stock::{Cut, Trim, is_placeholder};
+use crate::stock::{Cut, Trim, file_of, is_placeholder, version_of};
 use estampie_engine::property::{PerProperty, SOUND_PROPERTIES, SoundProperty};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Metres, Quantity as _, Seconds, Semitones, Share, Span, split_number};
@@ -166,6 +166,8 @@ pub struct SoundDoc {
     pub repeat: Option<RepeatDoc>,
     /// Whether it is spoken.
     pub lines: Option<LinesDoc>,
+    /// What its takes say: the name of a take's file without folder, version and ending, and the text.
+    pub texts: Vec<(Located<String>, String)>,
     /// A stop only reaches playings younger than this.
     pub stop_if_younger: Option<Seconds>,
     /// What it does when its emitter is removed; unsaid, loops fade and what ends by itself stays.
@@ -186,6 +188,29 @@ impl SoundDoc {
         lines.speaker.get_or_insert_with(|| self.name.split('/').next().unwrap_or(&self.name).to_owned());
         Some(lines)
     }
+
+    /// The audio that its takes are of, by the names by which it is loaded.
+    fn files(&self) -> impl Iterator<Item = &str> {
+        self.groups.iter().flat_map(|(_, takes)| takes).filter_map(|take| match &take.value.take {
+            TakeDoc::File(file) => Some(file.as_str()),
+            TakeDoc::Sound(_) | TakeDoc::Generator(_) => None,
+        })
+    }
+
+    /// What a take says, by the name by which its audio is loaded.
+    #[must_use]
+    pub fn text_of(&self, take: &str) -> Option<&str> {
+        let name = spoken_name(take)?;
+        self.texts.iter().find(|(of, _)| of.value == name).map(|(_, text)| text.as_str())
+    }
+}
+
+/// A take's name in `texts`: its file's without folder, version and ending; `None` of what is not recorded yet.
+fn spoken_name(take: &str) -> Option<&str> {
+    if is_placeholder(take) {
+        return None;
+    }
+    version_of(file_of(take)).0.rsplit('/').next()
 }
 
 pub(super) fn read_sounds(reading: &Reading<'_>, audio: &Available, sounds: &mut Vec<Arc<SoundDoc>>) {
@@ -243,6 +268,7 @@ fn sound(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<
         when_refused: fields.text("when-refused"),
         priority: priority(reading, &fields),
         repeat: repeat(reading, &fields),
+        texts: texts(reading, &fields),
         lines: fields.item("lines").is_some().then(|| own(&fields)),
         stop_if_younger: time("stop-if-younger", 0.0),
         when_gone: when_gone.map(|w| w.value),
@@ -251,6 +277,11 @@ fn sound(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<
         place: fields.place.clone(),
         name,
     };
+    let known: Vec<&str> = sound.files().filter_map(spoken_name).collect();
+    for (name, _) in sound.texts.iter().filter(|(name, _)| !known.is_empty() && !known.contains(&name.value.as_str())) {
+        let fix = did_you_mean(&name.value, known.iter().copied(), "name a take as its file is called, without folder and ending");
+        reading.fault(&name.place, format!("none of its takes is called {}", name.value), fix);
+    }
     if let Some(pick) = pick {
         match read_pick(&pick) {
             Some(pick) => sound.pick = pick,
@@ -398,6 +429,18 @@ fn read_pick(pick: &Located<String>) -> Option<PickDoc> {
         ("together", None) => Some(PickDoc::Together),
         _ => None,
     }
+}
+
+/// What the takes of a sound say.
+fn texts(reading: &Reading<'_>, fields: &Fields<'_>) -> Vec<(Located<String>, String)> {
+    let mut list = Vec::new();
+    for (value, item, place) in fields.entries("texts") {
+        match item.as_str() {
+            Some(text) => list.push((Located { value, place }, text.to_owned())),
+            None => reading.fault(&place, format!("what {value} says is no text"), "write it in quotes: texts = { calm_01 = \"All is quiet below.\" }"),
+        }
+    }
+    list
 }
 
 fn part(reading: &Reading<'_>, audio: &Available, text: &Located<String>) -> Option<PartDoc> {
@@ -551,5 +594,25 @@ mod tests {
         assert!(read("cycle, not the last 2").is_none() && read("across flow, loudly").is_none());
         assert!(read("shuffle 2").is_none());
         assert!(read("shuffle, not the last 1.5").is_none());
+    }
+
+    #[test]
+    fn what_takes_say_is_found_by_their_files_and_a_name_of_none_is_a_fault() {
+        let audio: std::collections::BTreeSet<String> = ["calm_01.flac", "calm_01.v2.flac", "calm_02.flac"].map(|f| format!("audio/watch/{f}")).into();
+        let read = |sound: &str| {
+            let sources = crate::document::Sources::from_texts([("estampie.toml", "format = 1\nname = \"t\""), ("sounds/all.toml", sound)]);
+            let (document, faults) = crate::document::Document::read(&sources, &audio);
+            (document.sounds[0].clone(), faults.iter().map(ToString::to_string).collect::<Vec<_>>())
+        };
+        let takes = "[watch]\ntakes = [\"audio/watch/calm_*.flac\", \"audio/watch/calm_02.flac, to 1 s\"]\n";
+        let (sound, faults) = read(&format!("{takes}[watch.texts]\ncalm_01 = \"All quiet.\"\ncalm_02 = \"Slack tide.\"\n"));
+        assert_eq!(faults, [""; 0]);
+        // The latest version says what the first did, a piece what its file does.
+        let said: Vec<Option<&str>> = sound.files().map(|f| sound.text_of(f)).collect();
+        assert_eq!(said, [Some("All quiet."), Some("Slack tide."), Some("Slack tide.")]);
+        let (_, faults) = read(&format!("{takes}texts = {{ calm_03 = \"Gone.\" }}\n"));
+        assert!(faults.len() == 1 && faults[0].contains("none of its takes is called calm_03") && faults[0].contains("calm_0"), "{faults:?}");
+        let (_, faults) = read(&format!("{takes}texts = {{ calm_01 = 3 }}\n"));
+        assert!(faults.len() == 1 && faults[0].contains("what calm_01 says is no text"), "{faults:?}");
     }
 }

@@ -12,6 +12,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
 use estampie_engine::property::Drawn;
 use estampie_engine::units::Spread;
+use estampie_engine::vocabulary::Rounds;
 use estampie_project::document::{Origin, Setting as _, SoundDoc, VaryDoc, describe, sharers, uses_of};
 use ratatui::layout::Rect;
 
@@ -159,7 +160,15 @@ fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, ta
     let moves = app.document().modulations.iter().any(|m| m.target.value == sound.name);
     let below = (varied + 3 + if moves { 8 } else { 3 } + 11).min(area.height * 2 / 3);
     let most = area.height.saturating_sub(below + 2);
-    let y = takes(app, painter, Rect { y: area.y + 2, height: most, ..area }, &list, last, targets) + 1;
+    let room = Rect { y: area.y + 2, height: most, ..area };
+    let y = if sound.lines.is_some() && sound.chain.is_empty() && area.width >= 50 {
+        spoken(app, painter, room, (sound, &list), last, targets) + 1
+    } else if sound.chain.is_empty() || area.height < 30 {
+        takes(app, painter, room, &list, last, targets) + 1
+    } else {
+        let y = chained(app, painter, room, sound) + 1;
+        takes(app, painter, Rect { y, height: room.bottom().saturating_sub(y), ..room }, &list, last, targets) + 1
+    };
     let y = varies(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound) + 1;
     let y = moved(app, painter, Rect { y, height: area.bottom().saturating_sub(y), ..area }, sound, targets) + 1;
     let rest = Rect { y, height: area.bottom().saturating_sub(y), ..area };
@@ -241,6 +250,119 @@ fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last
         );
     }
     area.y + shown * tall
+}
+
+/// Spoken lines as a table: the situation, the file, its length and loudness, and what is said; gives the line below them.
+fn spoken(app: &App, painter: &mut Painter<'_>, area: Rect, (sound, list): (&SoundDoc, &[Listed]), last: Option<NameKey>, targets: &mut Targets) -> u16 {
+    let rank = sound.spoken(&app.document().shared).and_then(|lines| lines.rank).unwrap_or_default();
+    painter.heading(area.x, area.y, area.width, "Lines", &format!("rank {rank} of 100; texts at the right say what is said"));
+    let height = usize::from(area.height.saturating_sub(1));
+    let first = (app.sounds.take + 2).saturating_sub(height).min(list.len().saturating_sub(height));
+    let focused = app.sounds.column == Column::Takes;
+    let widest = |of: &dyn Fn(&Listed) -> usize, most: usize| list.iter().map(of).max().unwrap_or(0).min(most) as u16;
+    let short = |take: &Listed| take.name.rsplit('/').next().unwrap_or(&take.name).to_owned();
+    let (asides, names) = (widest(&|t| t.aside.chars().count(), 12), widest(&|t| short(t).chars().count(), 22));
+    for (at, take) in list.iter().enumerate().skip(first).take(height) {
+        let y = area.y + 1 + (at - first) as u16;
+        let chosen = focused && at == app.sounds.take;
+        if chosen {
+            painter.select(area.x.saturating_sub(1), y, area.width + 1);
+        }
+        targets.push((Rect { y, height: 1, ..area }, std::rc::Rc::new(SoundsTarget::Take(at))));
+        let role = if chosen || last == Some(NameKey::of(&take.name)) { Role::Active } else { Role::Text };
+        let mut x = area.x;
+        let key = painter.theme.key();
+        painter.put(x, y, 3, &format!("{}", at + 1), key);
+        if app.never_come_by("takes", &take.name) {
+            painter.text(x + 2, y, 1, NEVER, Role::Active);
+        }
+        x += 4;
+        if asides > 0 {
+            painter.text(x, y, asides, &take.aside, Role::FromGame);
+            x += asides + 1;
+        }
+        painter.text(x, y, names, &short(take), role);
+        x += names + 1;
+        if let Some(facts) = app.facts.get(&take.name) {
+            painter.right(x + 7, y, &format!("{:.2} s", facts.seconds), Role::Secondary);
+            if let Some(loudness) = facts.loudness.filter(|_| area.width >= 90) {
+                painter.right(x + 18, y, &format!("{loudness:.1} LUFS").replace('-', "−"), Role::Secondary);
+            }
+        }
+        x += if area.width >= 90 { 20 } else { 9 };
+        let text = sound.text_of(&take.name);
+        painter.text(x, y, area.right().saturating_sub(x), text.unwrap_or("–"), if text.is_some() { Role::Text } else { Role::Rule });
+    }
+    painter.more(Rect { y: area.y + 1, height: height as u16, ..area }, first, list.len().saturating_sub(first + height));
+    area.y + 1 + list.len().min(height) as u16
+}
+
+/// A part of a chain over time, in seconds: where it begins, how long one round is, and how many rounds are drawn; whether it goes on until let go.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Piece {
+    begin: f64,
+    round: f64,
+    rounds: u32,
+    endless: bool,
+}
+
+/// The parts of a chain one after another, by the mean length of each one's files and the mean number of its rounds.
+fn laid_out(parts: &[(f64, Rounds, f64)]) -> Vec<Piece> {
+    let mut at = 0.0f64;
+    let mut pieces = Vec::new();
+    for (round, rounds, gap) in parts {
+        let (count, endless) = match rounds {
+            Rounds::Loop => (3, true),
+            Rounds::Times(low, high) => ((low + high).div_ceil(2).max(1), false),
+        };
+        // An overlap is half of either at most.
+        let begin = if pieces.is_empty() { 0.0 } else { (at + gap.max(-round / 2.0)).max(0.0) };
+        pieces.push(Piece { begin, round: *round, rounds: count, endless });
+        at = begin + round * f64::from(count);
+    }
+    pieces
+}
+
+/// A chain as a line of time; gives the line below it.
+fn chained(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) -> u16 {
+    let mean = |files: &[estampie_project::document::Located<String>]| {
+        let known: Vec<f64> = files.iter().filter_map(|f| app.facts.get(&f.value)).map(|f| f.seconds).collect();
+        (!known.is_empty()).then(|| known.iter().sum::<f64>() / known.len() as f64)
+    };
+    // The gap that a part has lies before the next one.
+    let mut before = 0.0;
+    let mut parts = Vec::new();
+    for part in &sound.chain {
+        let Some(round) = mean(&part.files) else { return area.y };
+        parts.push((round, part.rounds, before));
+        before = part.gap;
+    }
+    let pieces = laid_out(&parts);
+    let end = pieces.iter().map(|p| p.begin + p.round * f64::from(p.rounds)).fold(0.1, f64::max);
+    painter.heading(area.x, area.y, area.width, "Over time", &format!("about {end:.1} s; of parts that differ, the mean"));
+    let column = |seconds: f64| (seconds / end * f64::from(area.width.saturating_sub(1))) as u16;
+    for (at, (piece, part)) in pieces.iter().zip(&sound.chain).enumerate() {
+        // Neighbours in turn on two rows: an overlap is seen.
+        let y = area.y + 1 + 2 * (at as u16 % 2);
+        let from = column(piece.begin);
+        for round in 0..piece.rounds {
+            let (a, b) = (column(piece.begin + piece.round * f64::from(round)), column(piece.begin + piece.round * f64::from(round + 1)));
+            let width = b.saturating_sub(a).max(1);
+            painter.text(area.x + a, y, width, &format!("▐{}", "█".repeat(usize::from(width.saturating_sub(1)))), Role::FromGame);
+        }
+        let name = part.files.first().map_or("", |f| f.value.rsplit('/').next().unwrap_or(&f.value));
+        let many = if part.files.len() > 1 { format!(" or {} more", part.files.len() - 1) } else { String::new() };
+        let how = match part.rounds {
+            Rounds::Loop => ", until let go".to_owned(),
+            Rounds::Times(1, 1) => String::new(),
+            Rounds::Times(low, high) if low == high => format!(", {low} ×"),
+            Rounds::Times(low, high) => format!(", {low} to {high} ×"),
+        };
+        // As far as the next part on the same row.
+        let until = pieces.get(at + 2).map_or(area.width, |next| column(next.begin));
+        painter.text(area.x + from, y + 1, until.saturating_sub(from + 1), &format!("{name}{many}{how}"), Role::Secondary);
+    }
+    area.y + 5
 }
 
 /// The true minus sign before numbers; hyphens in names stay.
@@ -595,6 +717,13 @@ fn care(app: &App, sound: &SoundDoc) -> Vec<(String, Role)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_chain_is_laid_out_with_its_rounds_gaps_and_overlaps() {
+        let pieces = laid_out(&[(1.0, Rounds::Times(1, 1), 0.0), (0.5, Rounds::Times(2, 3), 0.25), (2.0, Rounds::Loop, -5.0), (1.0, Rounds::Times(1, 1), 0.0)]);
+        let told: Vec<(f64, u32, bool)> = pieces.iter().map(|p| (p.begin, p.rounds, p.endless)).collect();
+        assert_eq!(told, [(0.0, 1, false), (1.25, 3, false), (1.75, 3, true), (7.75, 1, false)], "an overlap is half of it at most");
+    }
 
     #[test]
     fn only_numbers_have_the_true_minus() {

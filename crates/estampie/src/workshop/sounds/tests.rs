@@ -166,3 +166,32 @@ fn what_has_no_recording_is_not_opened() {
     desk.keys("o");
     assert!(desk.app.sounds.opened.is_none() && desk.app.message.as_ref().unwrap().text.contains("only a take from an audio file"));
 }
+
+#[test]
+fn lines_are_a_table_and_a_chain_lies_over_time() {
+    let lines = "[rope]\nlines = { character = \"bosun\", rank = 30 }\npick = \"by watch\"\ntakes = { calm = [\"audio/rope_01.wav\"], alarm = [\"audio/rope_02.wav\"] }\ntexts = { rope_01 = \"Make fast.\" }\n";
+    let mut desk = desk(lines);
+    desk.keys("esc");
+    desk.poll_until("all is measured", |app| app.facts.contains_key("audio/rope_02.wav"));
+    let page = desk.page();
+    let row = |page: &str, name: &str| page.lines().find(|l| l.contains(name)).map(|l| l.split_whitespace().collect::<Vec<_>>().join(" ")).unwrap_or_default();
+    assert!(page.contains("rank 30 of 100"), "{page}");
+    assert!(row(&page, "rope_01.wav").contains("calm rope_01.wav 1.50 s") && row(&page, "rope_01.wav").contains("Make fast."), "{page}");
+    assert!(row(&page, "rope_02.wav").contains("alarm rope_02.wav 1.50 s") && row(&page, "rope_02.wav").contains('–'), "{page}");
+    // A line is opened like any take.
+    desk.app.sounds.column = super::Column::Takes;
+    desk.keys("down o");
+    assert!(desk.app.sounds.opened.as_ref().is_some_and(|o| o.file == "audio/rope_02.wav"));
+    let chain = "[rope]\nchain = [\"audio/rope_01.wav\", \"audio/rope_*.wav, 2..4 times, overlap 40 ms\", \"audio/rope_02.wav, loop\"]\n";
+    let mut desk = Desk::with(|folder| {
+        std::fs::write(folder.join("sounds/rope.toml"), chain).unwrap();
+        for name in ["rope_01", "rope_02"] {
+            std::fs::copy(folder.join("audio/a.wav"), folder.join(format!("audio/{name}.wav"))).unwrap();
+        }
+    });
+    desk.keys("3");
+    desk.app.sounds.selected = "rope".into();
+    desk.poll_until("all is measured", |app| app.facts.contains_key("audio/rope_02.wav"));
+    let page = desk.page();
+    assert!(page.contains("Over time") && page.contains("rope_01.wav or 1 more, 2 to 4 ×") && page.contains("rope_02.wav, until let go"), "{page}");
+}
