@@ -154,24 +154,33 @@ impl Workspace {
         Ok(name)
     }
 
-    /// Copies a sound under a new name, as one edit, and gives the name.
+    /// Copies sounds under new names, as one edit, and gives the names, in their order.
     ///
     /// # Errors
-    /// When there is no such sound, or its file cannot be edited.
-    pub fn duplicate_sound(&mut self, sound: &str) -> Result<String, Refusal> {
+    /// When one of them is none, or its file cannot be edited; then nothing is changed.
+    pub fn duplicate_sounds(&mut self, sounds: &[String]) -> Result<Vec<String>, Refusal> {
         let document = self.document().clone();
-        let doc = document.sounds.iter().find(|s| s.name == sound).ok_or_else(|| Refusal::missing("sound", sound))?;
-        let toml = self.toml(&doc.place.file)?;
-        let item = toml.get(sound).ok_or_else(|| format!("{sound} is not a table in {}", doc.place.file))?;
-        let name = self.free_name(sound);
-        let mut copy = toml_edit::DocumentMut::new();
-        copy.insert(&name, item.clone());
-        if let Some(table) = copy.get_mut(&name).and_then(toml_edit::Item::as_table_mut) {
-            table.set_position(None);
-            table.decor_mut().clear();
+        let (mut names, mut texts): (Vec<String>, BTreeMap<String, String>) = Default::default();
+        for sound in sounds {
+            let doc = document.sounds.iter().find(|s| s.name == *sound).ok_or_else(|| Refusal::missing("sound", sound))?;
+            let file = &doc.place.file;
+            let toml = self.toml(file)?;
+            let item = toml.get(sound).ok_or_else(|| format!("{sound} is not a table in {file}"))?;
+            let taken = |name: &String| document.sounds.iter().any(|s| s.name == *name) || names.contains(name);
+            let name = (2..).map(|n| format!("{sound}-{n}")).find(|name| !taken(name)).unwrap_or_default();
+            let mut copy = toml_edit::DocumentMut::new();
+            copy.insert(&name, item.clone());
+            if let Some(table) = copy.get_mut(&name).and_then(toml_edit::Item::as_table_mut) {
+                table.set_position(None);
+                table.decor_mut().clear();
+            }
+            let before = texts.remove(file).or_else(|| self.sources().get(file).map(ToString::to_string)).unwrap_or_default();
+            texts.insert(file.clone(), appended(&before, copy.to_string().trim_start()));
+            names.push(name);
         }
-        self.append(&format!("copy of {sound}"), &doc.place.file, copy.to_string().trim_start());
-        Ok(name)
+        let name = if let [one] = sounds { format!("copy of {one}") } else { format!("copies of {} sounds", sounds.len()) };
+        self.change(&name, texts.into_iter().map(|(file, text)| (file, Some(text))).collect());
+        Ok(names)
     }
 
     /// Takes sounds out, as one edit. What names them stays and is a fault until it is fixed.

@@ -159,7 +159,7 @@ fn a_sound_is_made_of_files_copied_renamed_and_deleted() {
     assert_eq!(workspace.new_sound(&files).as_deref(), Ok("drip/drop"));
     let made = workspace.document().sounds.iter().find(|s| s.name == "drip/drop").unwrap().clone();
     assert_eq!((made.place.file.as_str(), made.groups[0].1.len()), ("sounds/drip.toml", 3));
-    assert_eq!(workspace.duplicate_sound("step/grate").as_deref(), Ok("step/grate-2"));
+    assert_eq!(workspace.duplicate_sounds(&["step/grate".to_owned()]).as_deref(), Ok(&["step/grate-2".to_owned()][..]));
     assert!(faults(&workspace).is_empty(), "{:?}", faults(&workspace));
     workspace.rename_sound("step/plank", "boot/wood").unwrap();
     assert!(faults(&workspace).is_empty(), "{:?}", faults(&workspace));

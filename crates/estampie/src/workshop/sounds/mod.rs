@@ -109,7 +109,7 @@ const KEYS: &[Binding] = &[
     key(&["M"], Do::NewModulation, "M", "what moves it: a parameter, and perhaps a property; a name that is new is declared", Some("move")),
     key(&["W"], Do::Wire, "W", "wire it: type the event that plays it", Some("wire")),
     key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
-    key(&["d"], Do::Duplicate, "d", "a copy of it", None),
+    key(&["d"], Do::Duplicate, "d", "a copy of it, or of all that are marked", None),
     key(&["D"], Do::Delete, "D", "delete it; what names it is said first", None),
     key(&["E"], Do::EditShared, "E", "edit the shared setting behind the field, for all that share it", None),
     key(&["o"], Do::NewWithin, "o", "open the take in its recording: where it begins, ends, fades and loops; the file stays as it is", Some("open")),
@@ -339,14 +339,7 @@ impl App {
             }
             Do::NewSound => self.begin_files(),
             Do::Rename => self.mode = Mode::typing(SoundsPrompt::Rename(name.clone()), TextField::new(&name)),
-            Do::Duplicate => match self.workspace.duplicate_sound(&name) {
-                Ok(copy) => {
-                    self.sounds.selected.clone_from(&copy);
-                    self.recompile();
-                    self.say(format!("{copy} is a copy of {name}"));
-                }
-                Err(why) => self.alarm(why.to_string()),
-            },
+            Do::Duplicate => self.duplicate_marked(),
             Do::Delete => self.ask_to_delete(),
             Do::Curve => match self.current_field().filter(|_| self.sounds.column == Column::Settings) {
                 Some(field) if field.key.starts_with("falloff.") => self.begin_falloff(&name, field.key.trim_start_matches("falloff.")),
@@ -465,6 +458,26 @@ impl App {
         let targets = self.targets();
         let done = self.workspace.set_sounds(&targets, field.key, &text);
         self.edited(done);
+    }
+
+    /// Copies all that are marked, or the selected one; the copies are marked then, or the one selected.
+    fn duplicate_marked(&mut self) {
+        let targets = self.targets();
+        match self.workspace.duplicate_sounds(&targets) {
+            Ok(copies) => {
+                self.recompile();
+                if let ([one], [copy]) = (&targets[..], &copies[..]) {
+                    self.say(format!("{copy} is a copy of {one}"));
+                } else {
+                    self.sounds.marked = copies.iter().cloned().collect();
+                    self.say(format!("{} sounds copied; the copies are marked", copies.len()));
+                }
+                if let Some(first) = copies.into_iter().next() {
+                    self.sounds.selected = first;
+                }
+            }
+            Err(why) => self.alarm(why.to_string()),
+        }
     }
 
     fn ask_to_delete(&mut self) {

@@ -195,3 +195,23 @@ fn lines_are_a_table_and_a_chain_lies_over_time() {
     let page = desk.page();
     assert!(page.contains("Over time") && page.contains("rope_01.wav or 1 more, 2 to 4 ×") && page.contains("rope_02.wav, until let go"), "{page}");
 }
+
+#[test]
+fn all_that_are_marked_are_copied_by_one_edit() {
+    let mut desk = Desk::with(|folder| {
+        std::fs::write(
+            folder.join("sounds/rope.toml"),
+            "# ropes\n[rope]\ntakes = [\"audio/a.wav\"]\n[rope.texts]\na = \"Heave.\"\n\n[rope-2]\ntakes = [\"audio/b.wav\"]\n",
+        )
+        .unwrap();
+    });
+    desk.keys("3");
+    desk.app.sounds.marked = ["rope", "rope-2", "steps/deck"].map(String::from).into();
+    desk.keys("d");
+    assert_eq!(desk.app.sounds.marked, ["rope-3", "rope-2-2", "steps/deck-2"].map(String::from).into());
+    let text = desk.text("sounds/rope.toml");
+    assert!(text.starts_with("# ropes\n") && text.contains("[rope-3]\ntakes = [\"audio/a.wav\"]") && text.contains("[rope-3.texts]\na = \"Heave.\""), "{text}");
+    assert!(desk.app.faults.is_empty(), "{:?}", desk.app.faults);
+    desk.keys("u");
+    assert!(!desk.text("sounds/rope.toml").contains("rope-3") && !desk.text("sounds/all.toml").contains("deck-2"), "one undo takes all back");
+}
