@@ -22,6 +22,7 @@ use estampie_engine::names::NameKey;
 use estampie_project::compile::Sentences;
 use estampie_project::complete::{Block, blocks};
 use estampie_project::document::{Document, Refusal, ValueOf, did_you_mean};
+use estampie_project::things::kind_of;
 use ratatui::layout::Rect;
 use std::cell::RefCell;
 use std::collections::HashMap;
@@ -94,7 +95,7 @@ const KEYS: &[Binding] = &[
     key(&["J"], Do::MoveDown, "J", "move the reaction down", Some("reorder")),
     key(&["O"], Do::Off, "O", "switch the reaction off, or on again", Some("off")),
     key(&["D"], Do::Delete, "D", "take the reaction, action, modulation or formula out; at the left, delete it, what names it is said first", None),
-    key(&["d"], Do::Duplicate, "d", "at the left, a copy of it", None),
+    key(&["d"], Do::Duplicate, "d", "a copy of it: of a reaction or an action below it", None),
     key(&["c"], Do::Curve, "c", "edit the curve of the modulation", Some("curve")),
     key(&["M"], Do::NewModulation, "M", "a new modulation: strain moves hull/creak level", None),
     key(&["r"], Do::Rename, "r", "at the left, rename it wherever it is named; what is sent undeclared, to its nearest name", None),
@@ -326,6 +327,7 @@ impl App {
             Do::Off => self.switch_off(),
             Do::Delete | Do::Duplicate if self.wiring.column == Column::Told => return self.act_on_told(does),
             Do::Delete => self.delete_row(),
+            Do::Duplicate => self.duplicate_row(),
             Do::Curve => match self.wiring_row().filter(|_| self.wiring.column == Column::Centre) {
                 Some(Row::Modulation(written)) => self.begin_curve(written),
                 _ => self.say("choose a modulation; tab goes to the centre"),
@@ -541,6 +543,34 @@ impl App {
         let range = if line == block.head { block.first..block.end } else { line..line + 1 };
         self.wiring.copied = lines[range].iter().map(|l| (*l).to_owned()).collect();
         self.say(if line == block.head { "the reaction is copied" } else { "the action is copied" });
+    }
+
+    /// A copy of the chosen reaction, action or modulation below it.
+    fn duplicate_row(&mut self) {
+        match self.wiring_row() {
+            Some(Row::Line(_)) => {
+                // What was copied before stays copied.
+                let kept = std::mem::take(&mut self.wiring.copied);
+                self.copy_rows();
+                self.paste_rows();
+                self.wiring.copied = kept;
+                self.say("a copy, below it");
+            }
+            Some(Row::Modulation(written)) => {
+                let all = kind_of("modulation").map(|kind| self.workspace.things(kind)).unwrap_or_default();
+                if let Some(thing) = all.get(written) {
+                    self.duplicate_thing(thing);
+                    self.go_to_modulation(all.len());
+                }
+            }
+            Some(Row::Formula(name)) => {
+                let thing = kind_of("formula").and_then(|kind| self.workspace.thing_named(kind, &name));
+                if let Some(thing) = thing {
+                    self.duplicate_thing(&thing);
+                }
+            }
+            None => self.say("choose a reaction, an action, a modulation or a formula to copy"),
+        }
     }
 
     fn paste_rows(&mut self) {

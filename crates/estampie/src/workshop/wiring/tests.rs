@@ -51,3 +51,31 @@ fn a_state_is_shown_over_the_last_seconds() {
     let row = |value: &str| page.lines().find(|l| l.contains(value) && l.contains('━')).map(|l| l.matches('━').count()).unwrap_or_default();
     assert!(page.contains("the last 20 s") && row("calm") > 0 && row("alarm") > 0, "{page}");
 }
+
+#[test]
+fn a_reaction_an_action_and_a_modulation_are_copied_below() {
+    let mut desk = Desk::new();
+    desk.keys("2 tab");
+    let go = |desk: &mut Desk, words: &str| {
+        for _ in 0..40 {
+            if desk.page().lines().any(|l| l.contains('▌') && l.contains(words)) {
+                return;
+            }
+            desk.keys("down");
+        }
+        panic!("{words} cannot be chosen:\n{}", desk.page());
+    };
+    go(&mut desk, "When step");
+    desk.keys("d");
+    assert_eq!(desk.text("reactions.est").matches("When step\n  play steps/deck").count(), 2, "{}", desk.text("reactions.est"));
+    desk.keys("u home");
+    go(&mut desk, "play hull/groan");
+    desk.keys("d");
+    assert!(desk.text("reactions.est").contains("play hull/groan\n  play hull/groan\n"), "{}", desk.text("reactions.est"));
+    desk.keys("u");
+    go(&mut desk, "hull/groan level");
+    desk.keys("d");
+    assert_eq!(desk.text("modulation.toml").matches("[[modulation]]").count(), 2);
+    desk.keys("u");
+    assert_eq!(desk.text("modulation.toml").matches("[[modulation]]").count(), 1);
+}
