@@ -248,7 +248,47 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
     for (theirs, item, place) in fields.entries("from-game") {
         document.from_game.extend(game_name(reading, document, theirs, item, &place));
     }
+    for (letter, item, place) in fields.entries("pads") {
+        document.pads.extend(pad(reading, document, &letter, item, &place));
+    }
     fields.finish();
+}
+
+/// The letters that can send events in the view Stage: all that have no other use there. Those that are not given away go to the other events, in this order.
+pub const PADS: &[char] = &['d', 'f', 'g', 'b', 'n', 'v', 'c', 'x', 'z', 't', 'i', 'o', 'a', 'r', 'D', 'F', 'G', 'B', 'N', 'V'];
+
+/// A letter and the event that it sends.
+fn pad(reading: &Reading<'_>, document: &Document, letter: &str, item: &toml_edit::Item, place: &Place) -> Option<(char, Located<String>)> {
+    let Some(pad) = PADS.iter().copied().find(|pad| *letter == pad.to_string()) else {
+        let all: Vec<String> = PADS.iter().map(ToString::to_string).collect();
+        reading.fault(place, format!("\"{letter}\" is no letter that is free on the Stage"), format!("take one of {}", all.join(" ")));
+        return None;
+    };
+    let event = item.as_str().unwrap_or_default();
+    let inside = reading.place(item.span());
+    if !document.events.iter().any(|e| e.name == event) {
+        let known = document.events.iter().map(|e| e.name.as_str());
+        reading.fault(
+            &inside,
+            format!("there is no event {event} for the letter {letter}"),
+            super::did_you_mean(event, known, "write the name of an event in quotes"),
+        );
+        return None;
+    }
+    Some((pad, Located { value: event.to_owned(), place: inside }))
+}
+
+impl Document {
+    /// The letters of the Stage, each with the place of the event that it sends: as they are laid out, and the rest in the order of the events.
+    #[must_use]
+    pub fn laid_out_pads(&self) -> Vec<(char, usize)> {
+        let place = |name: &str| self.events.iter().position(|e| e.name == name);
+        let mut pads: Vec<(char, usize)> = self.pads.iter().filter_map(|(pad, event)| Some((*pad, place(&event.value)?))).collect();
+        let free: Vec<char> = PADS.iter().copied().filter(|pad| !pads.iter().any(|(p, _)| p == pad)).collect();
+        let rest: Vec<usize> = (0..self.events.len()).filter(|at| !pads.iter().any(|(_, event)| event == at)).collect();
+        pads.extend(free.into_iter().zip(rest));
+        pads
+    }
 }
 
 /// A name of the game's, if there is something here that it can be the name of.

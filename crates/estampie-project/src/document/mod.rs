@@ -51,7 +51,7 @@ pub(crate) use effects::read_octaves;
 pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
 pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParameter, MadeState, Weights};
 pub use fields::Located;
-pub use game::{EventDoc, GameName, Manifest, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
+pub use game::{EventDoc, GameName, Manifest, PADS, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
 pub use generators::GeneratorDoc;
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
@@ -85,6 +85,8 @@ pub struct Document {
     pub emitters: Vec<EventDoc>,
     /// Names under which the game sends what is called otherwise here.
     pub from_game: Vec<GameName>,
+    /// The letters that send events in the view Stage, as far as they are laid out.
+    pub pads: Vec<(char, Located<String>)>,
     /// Numbers that the game sends.
     pub parameters: Vec<ParameterDoc>,
     /// Named values that the game sends.

@@ -195,6 +195,7 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
             document.parameters.clone_from(&part.parameters);
             document.states.clone_from(&part.states);
             document.from_game.clone_from(&part.from_game);
+            document.pads.clone_from(&part.pads);
         }
         "shared.toml" => document.shared = part.shared.clone(),
         "mix.toml" => {

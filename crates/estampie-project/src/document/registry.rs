@@ -165,6 +165,7 @@ pub static GAME: Table = table(
         f("formulas", Named(&FORMULA), "", "parameters that are worked out; a formula alone may stand for the table"),
         f("states", Named(&STATE), "", "named values that the game tells"),
         f("from-game", Pairs("an event, a parameter or a state"), "", "names under which the game sends what is called otherwise here"),
+        f("pads", Pairs("an event"), "in the order of the events", "the letters that send events in the view Stage"),
     ],
 );
 

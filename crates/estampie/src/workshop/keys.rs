@@ -17,6 +17,8 @@ pub(crate) enum Do {
     FineRight,
     NextColumn,
     PreviousColumn,
+    /// Folds the group of what is chosen.
+    Fold,
     Main,
     Edit,
     Find,
@@ -206,9 +208,6 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["q", "ctrl-c"], Do::Quit, "q", "quit; asks if there are unsaved edits", None),
 ];
 
-/// Keys that nothing else uses on the Stage: each sends an event, the first for the first.
-pub(crate) const PADS: &[char] = &['d', 'f', 'g', 'b', 'n', 'v', 'c', 'x', 'z', 't', 'i', 'o', 'a', 'r', 'D', 'F', 'G', 'B', 'N', 'V'];
-
 /// The name of a key as the table has it.
 pub(crate) fn name(event: KeyEvent) -> String {
     let control = event.modifiers.contains(KeyModifiers::CONTROL);
@@ -253,6 +252,7 @@ pub(crate) fn told(view: &dyn View) -> Vec<(String, String)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use estampie_project::document::PADS;
 
     #[test]
     fn no_key_means_two_things_and_no_pad_is_taken() {

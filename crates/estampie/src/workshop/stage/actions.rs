@@ -36,6 +36,9 @@ impl App {
             Do::Main => self.main_thing(),
             Do::Edit => self.begin_typing(),
             Do::Rest => self.rest(),
+            Do::Filter => self.mode = Mode::typing(StagePrompt::Filter, TextField::new(&self.stage.filter)),
+            Do::Fold => self.fold_stage(),
+            Do::Back if !self.stage.filter.is_empty() => self.filter_stage(""),
             _ => return false,
         }
         true
@@ -54,17 +57,6 @@ impl App {
                 self.stage.voice = voices.get(step(at, voices.len())).map(|v| v.voice);
             }
         }
-    }
-
-    /// The lines of the Stage's index that can be selected, in order.
-    pub(crate) fn items(&self) -> Vec<Item> {
-        let document = self.document();
-        (0..document.parameters.len())
-            .map(Item::Parameter)
-            .chain((0..document.states.len()).map(Item::State))
-            .chain((0..document.events.len()).map(Item::Event))
-            .chain((0..document.playthroughs.len()).map(Item::Playthrough))
-            .collect()
     }
 
     /// What sounds now, loudest first.
@@ -212,6 +204,7 @@ impl App {
                 self.set_state(index, (self.latest_state(index) + 1) % count.max(1));
             }
             Some(Item::Parameter(_)) => self.begin_typing(),
+            Some(Item::Folded(group)) => self.unfold(group),
             None => {}
         }
     }
@@ -249,6 +242,12 @@ impl App {
     pub(crate) fn begin_typing(&mut self) {
         let ask = match (self.stage.column, self.selected_item()) {
             (Column::Index, Some(Item::Parameter(index))) => Some(StagePrompt::Parameter(self.document().parameters[index].name.clone())),
+            (Column::Index, Some(Item::Event(index))) => {
+                let event = self.document().events[index].name.clone();
+                let laid = self.document().pads.iter().find(|(_, of)| of.value == event).map_or_else(String::new, |(pad, _)| pad.to_string());
+                self.mode = Mode::typing(StagePrompt::Pad(event), TextField::offer(&laid));
+                return;
+            }
             (Column::Sounding, _) => self.selected_voice().map(|v| StagePrompt::SoundLevel(self.rehearsal.names.get(v.sound).to_owned())),
             _ => None,
         };

@@ -4,7 +4,6 @@
 use super::inputs::StageTarget;
 use super::{Column, Item};
 use crate::workshop::app::App;
-use crate::workshop::keys::PADS;
 use crate::workshop::lanes::{Span, paint};
 use crate::workshop::painter::{Painter, Sees, rows_of};
 use crate::workshop::rehearsal::LANES;
@@ -28,7 +27,7 @@ pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let (index, centre, side) = painter.columns_of_page(area, INDEX, SIDE, if app.stage.column == Column::Index { Sees::Left } else { Sees::Right });
     if painter.shows(index) {
-        self::index(app, painter, index, targets);
+        super::index::draw(app, painter, index, targets);
     }
     if app.game.shown {
         super::game::draw(app, painter, centre, targets);
@@ -54,7 +53,7 @@ fn hints(app: &App) -> Vec<(String, String)> {
     let mut hints = Vec::new();
     let event = &document.events[0].name;
     if app.rehearsal.history.events.is_empty() {
-        hints.push((PADS[0].to_string(), format!("sends {event}, as the game would: listen")));
+        hints.push((app.pad_of(0).unwrap_or(' ').to_string(), format!("sends {event}, as the game would: listen")));
     }
     hints.push(("3 n".into(), "makes a sound of your own files: put them into audio/".into()));
     if !app.asked {
@@ -86,59 +85,7 @@ fn tidy(value: f32, span: f32) -> String {
     format!("{value:.decimals$}").replace('-', "−")
 }
 
-/// A line of the index.
-enum IndexLine {
-    Heading(&'static str, &'static str),
-    Item(Item),
-    Blank,
-}
-
-fn index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let document = app.document();
-    let mut lines = Vec::new();
-    let mut part = |title, aside, items: &mut dyn Iterator<Item = Item>| {
-        let items: Vec<IndexLine> = items.map(IndexLine::Item).collect();
-        if !items.is_empty() {
-            if !lines.is_empty() {
-                lines.push(IndexLine::Blank);
-            }
-            lines.push(IndexLine::Heading(title, aside));
-            lines.extend(items);
-        }
-    };
-    part("Parameters", "from the game", &mut (0..document.parameters.len()).map(Item::Parameter));
-    part("States", "", &mut (0..document.states.len()).map(Item::State));
-    part("Events", "press to send", &mut (0..document.events.len()).map(Item::Event));
-    part("Playthroughs", "R records", &mut (0..document.playthroughs.len()).map(Item::Playthrough));
-    if lines.is_empty() {
-        painter.heading(1, area.y, area.width - 1, "Parameters", "");
-        painter.text(1, area.y + 1, area.width - 2, "game.toml declares none yet", Role::Secondary);
-        return;
-    }
-    let selected = app.items().get(app.stage.item).copied();
-    let row_of = lines.iter().position(|l| matches!(l, IndexLine::Item(item) if Some(*item) == selected)).unwrap_or(0);
-    // What is selected stays in sight.
-    let height = usize::from(area.height);
-    let first = (row_of + 2).saturating_sub(height).min(lines.len().saturating_sub(height));
-    for (row, line) in lines.iter().skip(first).take(height).enumerate() {
-        let y = area.y + row as u16;
-        match line {
-            IndexLine::Heading(title, aside) => painter.heading(1, y, area.width - 1, title, aside),
-            IndexLine::Item(item) => {
-                let chosen = Some(*item) == selected && app.stage.column == Column::Index;
-                if chosen {
-                    painter.select(0, y, area.width);
-                }
-                targets.push((Rect { x: 0, y, width: area.width, height: 1 }, std::rc::Rc::new(StageTarget::Item(*item))));
-                index_item(app, painter, Rect { x: 2, y, width: area.width - 3, height: 1 }, *item, chosen, targets);
-            }
-            IndexLine::Blank => {}
-        }
-    }
-    painter.more(Rect { width: area.width - 1, ..area }, first, lines.len().saturating_sub(first + height));
-}
-
-fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chosen: bool, targets: &mut Targets) {
+pub(super) fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chosen: bool, targets: &mut Targets) {
     let name_role = if chosen { Role::Active } else { Role::Text };
     match item {
         Item::Parameter(index) => {
@@ -177,7 +124,7 @@ fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chos
         }
         Item::Event(index) => {
             let doc = &app.document().events[index];
-            let pad = PADS.get(index).map_or(' ', |p| *p);
+            let pad = app.pad_of(index).unwrap_or(' ');
             let key = painter.theme.key();
             painter.put(area.x, area.y, 1, &pad.to_string(), key);
             let rate = u64::from(app.program().rate);
@@ -192,6 +139,7 @@ fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chos
             painter.text(end, area.y, area.width - 8, name, if replaying { Role::Active } else { name_role });
             painter.right(area.right(), area.y, &format!("{:.0} s", playthrough.length().0), Role::Secondary);
         }
+        Item::Folded(_) => {}
     }
 }
 

@@ -1,12 +1,12 @@
 //! What clicks mean on the Stage, and what it asks on the last line.
 
-use super::{Column, Item, NAME};
+use super::{Column, Item};
 use crate::workshop::app::App;
 use crate::workshop::keys::Do;
 use crate::workshop::view::{Ask, Clicks, owned};
 use estampie_engine::names::NameKey;
 use estampie_engine::units::{Decibels, Quantity as _, read_number};
-use estampie_project::document::{Refusal, TABLES, ThingId};
+use estampie_project::document::{NewValue, PADS, Refusal, TABLES, ThingId};
 use ratatui::layout::Rect;
 use std::rc::Rc;
 
@@ -27,7 +27,7 @@ impl Clicks for StageTarget {
         match *self {
             StageTarget::Item(item) => {
                 app.select(item);
-                if matches!(item, Item::Event(_) | Item::Playthrough(_)) {
+                if matches!(item, Item::Event(_) | Item::Playthrough(_) | Item::Folded(_)) {
                     app.main_thing();
                 }
             }
@@ -95,6 +95,10 @@ pub(crate) enum StagePrompt {
     Thing(ThingId),
     /// A new thing of the world.
     NewThing,
+    /// The letter that sends an event.
+    Pad(String),
+    /// The letters that names must have.
+    Filter,
 }
 
 impl Ask for StagePrompt {
@@ -104,6 +108,27 @@ impl Ask for StagePrompt {
             StagePrompt::SoundLevel(name) => format!("level of {name}"),
             StagePrompt::Thing(thing) => format!("{}: field and value, like at 12, 4", thing.name),
             StagePrompt::NewThing => "add what and its name:".into(),
+            StagePrompt::Pad(event) => format!("{event} is sent by the letter"),
+            StagePrompt::Filter => "names with".into(),
+        }
+    }
+
+    fn hint(&self, app: &App) -> Option<String> {
+        let StagePrompt::Pad(_) = self else { return None };
+        let document = app.document();
+        let free = PADS.iter().filter(|pad| !document.pads.iter().any(|(p, _)| p == *pad)).map(ToString::to_string);
+        Some(format!("one of {}; nothing leaves it to the order of the events", free.collect::<Vec<_>>().join(" ")))
+    }
+
+    fn changed(&self, app: &mut App, text: &str) {
+        if matches!(self, StagePrompt::Filter) {
+            app.filter_stage(text);
+        }
+    }
+
+    fn given_up(&self, app: &mut App) {
+        if matches!(self, StagePrompt::Filter) {
+            app.filter_stage("");
         }
     }
 
@@ -165,16 +190,26 @@ impl Ask for StagePrompt {
             }
             StagePrompt::Thing(thing) => app.set_thing_typed(thing, text)?,
             StagePrompt::NewThing => app.begin_thing(text)?,
+            StagePrompt::Filter => app.filter_stage(text),
+            StagePrompt::Pad(event) => app.lay_pad(event, text.trim())?,
         }
         Ok(())
     }
 }
 
 impl App {
-    /// Selects a line of what the game tells.
-    pub(crate) fn select(&mut self, item: Item) {
-        self.show(NAME);
-        self.stage.column = Column::Index;
-        self.stage.item = self.items().iter().position(|i| *i == item).unwrap_or(self.stage.item);
+    /// Gives an event a letter of the Stage, or, if there is none, leaves it to the order of the events.
+    fn lay_pad(&mut self, event: &str, letter: &str) -> Result<(), Refusal> {
+        if !letter.is_empty() && !PADS.iter().any(|pad| *letter == pad.to_string()) {
+            return Err(format!("\"{letter}\" is no letter that is free here").into());
+        }
+        let before: Vec<String> = self.document().pads.iter().filter(|(_, of)| of.value == event).map(|(pad, _)| pad.to_string()).collect();
+        let mut values: Vec<_> = before.iter().filter(|pad| *pad != letter).map(|pad| ("game.toml", vec!["pads", pad.as_str()], NewValue::Nothing)).collect();
+        if !letter.is_empty() {
+            values.push(("game.toml", vec!["pads", letter], NewValue::Text(event.to_owned())));
+        }
+        self.workspace.set_values(&format!("letter of {event}"), &values)?;
+        self.recompile();
+        Ok(())
     }
 }

@@ -3,14 +3,16 @@
 mod actions;
 mod draw;
 pub(crate) mod game;
+mod index;
 mod inputs;
 pub(crate) mod map;
 
 pub(crate) use draw::{role, why_of};
+pub(crate) use index::Item;
 pub(crate) use inputs::{StagePrompt, share};
 
 use super::app::App;
-use super::keys::{Binding, Do, PADS, key};
+use super::keys::{Binding, Do, key};
 use super::painter::Painter;
 use super::view::{Face, Targets, View};
 use estampie_engine::ledger::TermKind;
@@ -18,18 +20,10 @@ use estampie_engine::names::NameKey;
 use estampie_project::document::ValueOf;
 use estampie_project::things::KINDS;
 use ratatui::layout::Rect;
+use std::collections::BTreeSet;
 
 /// Its name.
 pub(crate) const NAME: &str = "Stage";
-
-/// A line of the list of what the game tells that can be selected.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Item {
-    Parameter(usize),
-    State(usize),
-    Event(usize),
-    Playthrough(usize),
-}
 
 /// A column of the view.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -49,6 +43,9 @@ pub(crate) struct StageView {
     pub(crate) column: Column,
     /// The selected line of what the game tells.
     pub(crate) item: usize,
+    /// What of the list is folded, and the letters that names must have.
+    pub(crate) folded: BTreeSet<index::Group>,
+    pub(crate) filter: String,
     /// The selected voice; the loudest if `None`.
     pub(crate) voice: Option<u64>,
 }
@@ -89,7 +86,7 @@ impl View for Stage {
                 let formula = matches!(parameter.source, ValueOf::Formula(_));
                 Some((if formula { "formula" } else { "parameter" }, parameter.name.clone()))
             }
-            Item::Playthrough(_) => None,
+            Item::Playthrough(_) | Item::Folded(_) => None,
         }
     }
 
@@ -102,12 +99,13 @@ impl View for Stage {
     }
 
     fn other_key(&self, app: &mut App, pad: char) -> bool {
-        let event = PADS.iter().position(|p| *p == pad).and_then(|at| app.document().events.get(at)).map(|e| e.name.clone());
+        let event = app.document().laid_out_pads().into_iter().find(|(p, _)| *p == pad).map(|(_, at)| app.document().events[at].name.clone());
         event.inspect(|event| app.rehearsal.event(event)).is_some()
     }
 
     fn other_help(&self, app: &App) -> Vec<(String, String)> {
-        app.document().events.iter().zip(PADS).map(|(event, pad)| (pad.to_string(), format!("send {}", event.name))).collect()
+        let document = app.document();
+        document.laid_out_pads().into_iter().map(|(pad, at)| (pad.to_string(), format!("send {}", document.events[at].name))).collect()
     }
 
     fn last_line(&self, app: &App) -> Option<&'static [(&'static str, &'static str)]> {
@@ -129,6 +127,8 @@ impl View for Stage {
 /// Its keys.
 const KEYS: &[Binding] = &[
     key(&["enter"], Do::Main, "enter", "send the event, replay the playthrough, hear the sound", Some("send")),
+    key(&["/"], Do::Filter, "/", "show only what has these letters in its name; esc shows all", Some("filter")),
+    key(&["y"], Do::Fold, "y", "fold what begins with the same part as the chosen name; again its whole list; again, or enter, opens it", None),
     key(&["M"], Do::Map, "M", "the map, or the last twenty seconds", Some("map")),
     key(&["I"], Do::Game, "I", "the running game: who sends, what came last, what does not fit and how to fix it", Some("game")),
     key(&["O"], Do::ToggleLink, "O", "listen to a running game, or no longer (Open Sound Control)", None),
