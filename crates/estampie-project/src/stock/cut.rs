@@ -129,6 +129,18 @@ fn last_two(rest: &mut &str) -> Option<(f64, f64)> {
     Some(both)
 }
 
+/// A take's name as people read it in a list: its file without folder, and from where to where it is played, if it is not all of it.
+#[must_use]
+pub fn take_words(name: &str) -> String {
+    let short = |file: &str| file.rsplit('/').next().unwrap_or(file).to_owned();
+    let Some(Cut { file, trim }) = Cut::read(name) else { return short(name) };
+    match (trim.from > 0.0, trim.to) {
+        (false, None) => short(file),
+        (true, None) => format!("{} from {} s", short(file), exact_seconds(trim.from)),
+        (_, Some(to)) => format!("{} {}..{} s", short(file), exact_seconds(trim.from), exact_seconds(to)),
+    }
+}
+
 /// The file in which what has a name lies: itself, or what it is cut out of.
 #[must_use]
 pub fn file_of(name: &str) -> &str {
@@ -163,6 +175,16 @@ mod tests {
             prop_assert_eq!((file_of(&name), file_of(&file)), (file.as_str(), file.as_str()));
             prop_assert!(trim.makes_a_piece() && trim.wrong().is_none());
         }
+    }
+
+    #[test]
+    fn people_read_what_is_played_of_a_file() {
+        let named = |trim| take_words(&Cut { file: "audio/step/plank.wav", trim }.name());
+        let plain = Trim::default();
+        assert_eq!(named(Trim { looped: Some((0.5, 1.0)), ..plain }), "plank.wav");
+        assert_eq!(named(Trim { from: 0.25, fade_in: 0.1, ..plain }), "plank.wav from 0.25 s");
+        assert_eq!(named(Trim { from: 0.25, to: Some(1.5), ..plain }), "plank.wav 0.25..1.5 s");
+        assert_eq!((take_words("audio/a b.flac"), take_words("bell")), ("a b.flac".to_owned(), "bell".to_owned()));
     }
 
     #[test]

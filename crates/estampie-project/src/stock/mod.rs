@@ -9,7 +9,7 @@ mod sheet;
 mod version;
 
 pub use columns::{COLUMNS, Column, Columns};
-pub use cut::{Cut, TRIM_WORDS, Trim, exact_seconds, file_of};
+pub use cut::{Cut, TRIM_WORDS, Trim, exact_seconds, file_of, take_words};
 pub use merge::{Conflict, Merged, Wins, exported, merge};
 pub use placeholder::{Placeholder, is_placeholder};
 pub use rule::{Rule, USUAL, thing_of};

@@ -3,6 +3,7 @@
 //! What was said to the engine comes in both, if perhaps at other times: each thing that was heard is looked at from the last input before it that both
 //! have. So a play that begins later, or waits longer in its midst, is not all otherwise.
 
+use estampie_project::stock::take_words;
 use serde_json::Value;
 use std::collections::HashMap;
 
@@ -247,8 +248,7 @@ fn between(one: &Came, other: &Came, same_input: bool) -> Vec<Difference> {
         add(4.0 + higher.abs().min(24.0), format!("is {:.2} st {}", higher.abs(), if higher > 0.0 { "higher" } else { "lower" }));
     }
     if one.take != other.take {
-        let file = |take: &str| take.rsplit('/').next().unwrap_or_default().to_owned();
-        add(2.0, format!("plays {} instead of {}", file(&other.take), file(&one.take)));
+        add(2.0, format!("plays {} instead of {}", take_words(&other.take), take_words(&one.take)));
     }
     if one.reason != other.reason {
         add(1.0, format!("is refused otherwise: {}; before: {}", other.reason, one.reason));

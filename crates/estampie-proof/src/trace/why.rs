@@ -6,6 +6,7 @@ use estampie_engine::names::Names;
 use estampie_engine::property::Property;
 use estampie_engine::telemetry::{Happening, Notice, Reason, What};
 use estampie_engine::vocabulary::Answer;
+use estampie_project::stock::take_words;
 
 /// Where a line gets its meaning from, so that a screen can colour it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -148,7 +149,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         // Layers begin and end with their section, which has a line of its own.
         What::VoiceStart { sound, .. } | What::VoiceEnd { sound, .. } if name(sound).contains(' ') => return None,
         What::VoiceStart { sound, take, by, .. } => {
-            let file = name(take).rsplit('/').next().unwrap_or_default();
+            let file = take_words(name(take));
             let indent = if by.is_none() { "" } else { "  " };
             (format!("{indent}plays {}, {file}", name(sound)), Label::Plain)
         }

@@ -14,6 +14,7 @@ use estampie_engine::property::Drawn;
 use estampie_engine::units::Spread;
 use estampie_engine::vocabulary::Rounds;
 use estampie_project::document::{Origin, Setting as _, SoundDoc, VaryDoc, describe, sharers, uses_of};
+use estampie_project::stock::take_words;
 use ratatui::layout::Rect;
 
 const INDEX: u16 = 31;
@@ -214,7 +215,7 @@ fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Listed], last
         if chosen {
             painter.text(place.x.saturating_sub(1), place.y, 1, "▌", Role::Active);
         }
-        let name = take.name.rsplit('/').next().unwrap_or(&take.name);
+        let name = &take_words(&take.name);
         let room = (place.right()).saturating_sub(x);
         let aside = take.aside.chars().count() as u16;
         let forced = app.rehearsal.only.forced.is_some_and(|(s, t)| s == NameKey::of(&app.sounds.selected) && take.at.is_some_and(|(_, n)| n == t));
@@ -260,7 +261,7 @@ fn spoken(app: &App, painter: &mut Painter<'_>, area: Rect, (sound, list): (&Sou
     let first = (app.sounds.take + 2).saturating_sub(height).min(list.len().saturating_sub(height));
     let focused = app.sounds.column == Column::Takes;
     let widest = |of: &dyn Fn(&Listed) -> usize, most: usize| list.iter().map(of).max().unwrap_or(0).min(most) as u16;
-    let short = |take: &Listed| take.name.rsplit('/').next().unwrap_or(&take.name).to_owned();
+    let short = |take: &Listed| take_words(&take.name);
     let (asides, names) = (widest(&|t| t.aside.chars().count(), 12), widest(&|t| short(t).chars().count(), 22));
     for (at, take) in list.iter().enumerate().skip(first).take(height) {
         let y = area.y + 1 + (at - first) as u16;

@@ -5,7 +5,7 @@ use super::inputs::StageTarget;
 use super::{Column, Item};
 use crate::workshop::app::App;
 use crate::workshop::lanes::{Span, paint};
-use crate::workshop::painter::{Painter, Sees, rows_of};
+use crate::workshop::painter::{Painter, Sees, print_level, rows_of};
 use crate::workshop::rehearsal::LANES;
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
@@ -13,6 +13,7 @@ use estampie_engine::engine::VoiceStatus;
 use estampie_engine::ledger::Term;
 use estampie_engine::names::NameKey;
 use estampie_engine::property::{Property, SOUND_PROPERTIES};
+use estampie_project::stock::take_words;
 use estampie_proof::trace;
 use estampie_proof::trace::Label;
 use estampie_proof::trace::lanes::{self, Content, Follows, Group, Lane, Wanted};
@@ -291,7 +292,7 @@ fn side(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets)
 
 fn voice_line(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &VoiceStatus, chosen: bool) {
     let ended = app.rehearsal.ended(voice.voice);
-    painter.right(area.x + 6, area.y, &trace::print_value(voice.heard_db).replace('+', ""), if ended.is_some() { Role::Secondary } else { Role::Text });
+    painter.right(area.x + 6, area.y, &print_level(voice.heard_db), if ended.is_some() { Role::Secondary } else { Role::Text });
     let meter = 7.min(area.width / 5);
     match ended {
         Some(ended) => {
@@ -333,7 +334,7 @@ pub(crate) fn why_of(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &V
     let ended = app.rehearsal.ended(voice.voice);
     let is = if ended.is_some() { "was" } else { "is" };
     painter.heading(area.x, area.y, area.width, &format!("Why {} {is} at {heard} dB", names.get(voice.sound)), "");
-    let file = names.get(voice.take).rsplit('/').next().unwrap_or_default();
+    let file = take_words(names.get(voice.take));
     let end = painter.text(area.x + 1, area.y + 1, area.width - 1, &format!("take {file}"), Role::Secondary);
     if let Some(place) = voice.placement.map(|(bearing, distance, width)| whence(bearing, distance, width))
         && usize::from(area.right().saturating_sub(end + 1)) > place.chars().count()

@@ -9,6 +9,7 @@ use crate::workshop::painter::{Painter, Sees, cut, rows_of};
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
 use estampie_project::progress::{Becomes, Incoming, Limited, Remedy, pieces, said};
+use estampie_project::stock::take_words;
 use ratatui::layout::Rect;
 use std::path::Path;
 use std::rc::Rc;
@@ -277,7 +278,7 @@ pub(super) fn budget(app: &App, painter: &mut Painter<'_>, area: Rect, targets: 
         }
         y += 1;
         if let Some(cost) = app.cost_chosen(budget) {
-            painter.heading(right.x, y, right.width, cost.name.rsplit('/').next().unwrap_or(&cost.name), "");
+            painter.heading(right.x, y, right.width, &take_words(&cost.name), "");
             y = fact(painter, right, y + 1, "length", &format!("{:.2} s, {}", cost.seconds, if cost.channels == 2 { "stereo" } else { "mono" }));
             y = fact(painter, right, y, "memory", &format!("{}{}", size(cost.memory), if cost.streamed { ", streamed" } else { "" }));
             y = fact(painter, right, y, "bundle", &cost.bundle.map_or("·".to_owned(), size));
