@@ -463,14 +463,30 @@ fn typing_line(app: &App, painter: &mut Painter<'_>, (y, width): (u16, u16), typ
         (None, None, Some(hint)) => hint,
         _ => "enter sets it, esc leaves it".to_owned(),
     };
-    painter.text(x, y, width.saturating_sub(x), &hint, if alarm.is_some() { Role::Accent } else { Role::Secondary });
+    let role = if alarm.is_some() { Role::Accent } else { Role::Secondary };
+    let room = usize::from(width.saturating_sub(x + 1));
+    if hint.chars().count() <= room {
+        painter.text(x, y, width.saturating_sub(x), &hint, role);
+    } else {
+        // What has no room beside the text has the line above to itself.
+        above(painter, y, width, &hint, role);
+    }
+    // What is offered does not take the place of what explains.
+    if let (None, Some(_), Some(hint)) = (alarm, next.first(), typed.hint(app)) {
+        above(painter, y, width, &hint, Role::Secondary);
+    }
+}
+
+/// A text in the line above; what stood there gives way.
+fn above(painter: &mut Painter<'_>, y: u16, width: u16, text: &str, role: Role) {
+    painter.text(0, y - 1, width, &" ".repeat(usize::from(width)), Role::Text);
+    painter.text(1, y - 1, width.saturating_sub(2), text, role);
 }
 
 /// What was said last, in the line above: where something is asked, nothing may hide the answers.
 fn said_above(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     let Some(message) = &app.message else { return };
-    painter.text(0, y - 1, width, &" ".repeat(usize::from(width)), Role::Text);
-    painter.text(1, y - 1, width - 2, &message.text, if message.alarm { Role::Accent } else { Role::Active });
+    above(painter, y, width, &message.text, if message.alarm { Role::Accent } else { Role::Active });
 }
 
 /// The keys of the view, before or among those that all share, as the line tells them.

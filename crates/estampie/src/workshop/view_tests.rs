@@ -671,3 +671,27 @@ fn in_music_tempo_and_bars_come_from_the_recording_and_a_marker_from_what_sounds
     desk.keys("enter");
     assert!(desk.page().contains("low has a marker turn already"), "{}", desk.page());
 }
+
+#[test]
+fn what_explains_a_prompt_is_never_cut() {
+    let mut desk = Desk::new();
+    desk.size = (100, 30);
+    desk.keys("1 / b e l l enter esc");
+    // The letters that are free are more than have room beside the question.
+    desk.app.select(super::stage::Item::Event(0));
+    desk.keys("e");
+    let page = desk.page();
+    assert!(page.contains("nothing leaves it to the order of the events"), "{page}");
+    desk.type_text("?");
+    desk.keys("enter");
+    assert!(desk.page().contains("no letter that is free here"), "{}", desk.page());
+    // With an offer both are there: what can be taken, and what explains.
+    desk.keys("esc 3 tab tab tab");
+    desk.app.sounds.column = super::sounds::Column::Settings;
+    let fields = desk.app.fields();
+    desk.app.sounds.field = fields.iter().position(|f| f.key == "bus").unwrap();
+    desk.keys("e ctrl-u");
+    desk.type_text("st");
+    let page = desk.page();
+    assert!(page.contains("tab: steps") && page.contains("where it goes"), "{page}");
+}
