@@ -2,6 +2,7 @@
 //! drawing are elsewhere, and drawing changes nothing here.
 
 use super::Options;
+use super::audition::Audition;
 use super::bundle::Bundling;
 use super::checks::Checks;
 use super::curve::Editor;
@@ -114,6 +115,8 @@ pub(crate) struct App {
     /// Messages stay until the next key.
     patient: bool,
     pub(crate) sounds: SoundsView,
+    /// A file that is heard before anything plays it.
+    pub(super) audition: Audition,
     pub(crate) wiring: WiringView,
     pub(crate) music: MusicView,
     pub(crate) mix: MixView,
@@ -185,6 +188,7 @@ impl App {
             message: None,
             patient: options.patient,
             sounds: SoundsView::default(),
+            audition: Audition::default(),
             wiring: WiringView::default(),
             music: MusicView::default(),
             mix: MixView::default(),
@@ -295,6 +299,7 @@ impl App {
         news |= self.poll_loading();
         news |= self.poll_twenty();
         news |= self.poll_opened();
+        news |= self.poll_audition();
         if self.looked_outside.elapsed() > Duration::from_secs(1) {
             self.looked_outside = Instant::now();
             let (taken, contested) = self.workspace.look_outside();
@@ -335,7 +340,9 @@ impl App {
 
     /// Compiles what is written now and lets it take over.
     pub(super) fn compile(&mut self) {
-        let (program, found) = compile::compile(self.workspace.document(), &self.assets);
+        let (program, mut found) = compile::compile(&self.heard_document(), &self.assets);
+        // What is heard besides stands nowhere, and what is wrong with it is said when it is asked for.
+        found.retain(|fault| self.workspace.sources().get(&fault.place.file).is_some() || fault.place.file != "sounds/heard.toml");
         self.faults = all_faults(&self.workspace, found);
         self.missing.outdated = true;
         self.rehearsal.take_over(Arc::new(program));

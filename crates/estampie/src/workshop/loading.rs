@@ -38,6 +38,8 @@ pub(super) struct Loading {
     compiled: Instant,
     opened: Instant,
     remembered: Remembered,
+    /// Files that were measured although nothing plays them.
+    measured: BTreeSet<String>,
 }
 
 impl Loading {
@@ -45,7 +47,7 @@ impl Loading {
         let (sender, results) = channel();
         let remembered = Remembered::within(cache);
         let now = Instant::now();
-        Loading { results, sender, asked: BTreeMap::new(), came: 0, left: 0, total: 0, compiled: now, opened: now, remembered }
+        Loading { results, sender, asked: BTreeMap::new(), came: 0, left: 0, total: 0, compiled: now, opened: now, remembered, measured: BTreeSet::new() }
     }
 
     /// What is there has just been compiled.
@@ -83,7 +85,7 @@ impl App {
     }
 
     fn load(&mut self, opening: bool) {
-        let wanted = compile::wanted_audio(self.workspace.document());
+        let wanted = compile::wanted_audio(&self.heard_document());
         let root = self.workspace.root().to_owned();
         let written = |name: &str| std::fs::metadata(root.join(file_of(name))).and_then(|m| m.modified()).ok();
         self.assets.forget_pieces(|name| wanted.contains_key(name));
@@ -129,6 +131,24 @@ impl App {
                 let _ = sender.send(Loaded::Facts(name, facts));
             }
             remembered.tidy();
+        });
+    }
+
+    /// Measures files that nothing plays, aside; each once, until it is written anew.
+    pub(crate) fn measure(&mut self, files: impl Iterator<Item = String>) {
+        let wanted: Vec<String> = files.filter(|f| !self.facts.contains_key(f) && self.loading.measured.insert(f.clone())).collect();
+        if wanted.is_empty() {
+            return;
+        }
+        let (sender, rate, remembered) = (self.loading.sender.clone(), self.document().manifest.rate, self.loading.remembered.clone());
+        let root = self.workspace.root().to_owned();
+        std::thread::spawn(move || {
+            for name in wanted {
+                if let Ok(clip) = assets::load(&root, &name, rate, &Goes::Once) {
+                    let facts = remembered.facts(&clip, rate);
+                    let _ = sender.send(Loaded::Facts(name, facts));
+                }
+            }
         });
     }
 

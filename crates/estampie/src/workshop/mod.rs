@@ -1,6 +1,7 @@
 //! The workshop: the full-screen page, its views, and what the hands do there.
 
 mod app;
+mod audition;
 mod bundle;
 mod checks;
 mod curve;

@@ -377,7 +377,13 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
         Mode::Files(picker) => {
             let count =
                 format!("makes a sound of {}", if picker.chosen.is_empty() { "this file".to_owned() } else { format!("{} files", picker.chosen.len()) });
-            return keys(painter, 1, y, width, &[("x", "choose"), ("a", "all of its series"), ("enter", &count), ("esc", "back")]);
+            return keys(
+                painter,
+                1,
+                y,
+                width,
+                &[("p", "hear"), ("x", "choose"), ("a", "all of its series"), ("/", "filter"), ("enter", &count), ("esc", "back")],
+            );
         }
         Mode::Deleting(targets, uses) => {
             let names = if uses.is_empty() { "nothing names it".to_owned() } else { format!("named by: {}", uses.join(" · ")) };

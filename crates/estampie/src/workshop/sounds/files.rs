@@ -13,6 +13,19 @@ pub(crate) struct Picker {
     pub(crate) files: Vec<(String, bool)>,
     pub(crate) chosen: BTreeSet<String>,
     pub(crate) at: usize,
+    /// Only files with these letters are listed; they are being typed.
+    pub(crate) filter: String,
+    pub(crate) typing: bool,
+}
+
+impl Picker {
+    /// The files that are listed, each with whether something uses it.
+    fn listed(&self) -> impl Iterator<Item = &(String, bool)> {
+        self.files.iter().filter(|(file, _)| file.to_lowercase().contains(&self.filter.to_lowercase()))
+    }
+
+    /// So many files above and below the chosen one are measured, as far as they are not known.
+    const NEAR: usize = 60;
 }
 
 /// Files that differ only in the number at their end.
@@ -30,13 +43,35 @@ impl App {
         if files.is_empty() {
             return self.say("the project has no audio yet: put files into its folder audio/; they are taken in at once");
         }
-        self.mode = Mode::Files(Picker { files, ..Picker::default() });
+        self.list_files(Picker { files, ..Picker::default() });
+    }
+
+    /// Shows the list, and measures what is in sight of it.
+    fn list_files(&mut self, mut picker: Picker) {
+        picker.at = picker.at.min(picker.listed().count().saturating_sub(1));
+        let near: Vec<String> = picker.listed().skip(picker.at.saturating_sub(Picker::NEAR)).take(2 * Picker::NEAR).map(|(f, _)| f.clone()).collect();
+        self.measure(near.into_iter());
+        self.mode = Mode::Files(picker);
     }
 
     pub(in super::super) fn key_files(&mut self, name: &str, mut picker: Picker) {
-        let last = picker.files.len().saturating_sub(1);
-        let here = picker.files.get(picker.at).map(|(f, _)| f.clone()).unwrap_or_default();
+        let last = picker.listed().count().saturating_sub(1);
+        let here = picker.listed().nth(picker.at).map(|(f, _)| f.clone()).unwrap_or_default();
+        if picker.typing {
+            match name {
+                "enter" | "down" | "up" => picker.typing = false,
+                "esc" | "ctrl-c" | "ctrl-u" => (picker.typing, picker.filter) = (name == "ctrl-u", String::new()),
+                "backspace" => drop(picker.filter.pop()),
+                "space" => picker.filter.push(' '),
+                one if one.chars().count() == 1 => picker.filter.push_str(one),
+                _ => {}
+            }
+            return self.list_files(picker);
+        }
         match name {
+            "/" => picker.typing = true,
+            "p" => self.hear_alone(&here),
+            "esc" if !picker.filter.is_empty() => picker.filter.clear(),
             "esc" | "q" | "ctrl-c" => return,
             "down" | "j" => picker.at = (picker.at + 1).min(last),
             "up" | "k" => picker.at = picker.at.saturating_sub(1),
@@ -49,9 +84,10 @@ impl App {
                 picker.at = (picker.at + 1).min(last);
             }
             "a" => {
-                let all = picker.files.iter().map(|(f, _)| f).filter(|f| series(f) == series(&here)).cloned();
+                let all: Vec<String> = picker.listed().map(|(f, _)| f).filter(|f| series(f) == series(&here)).cloned().collect();
                 picker.chosen.extend(all);
             }
+            "enter" if picker.chosen.is_empty() && here.is_empty() => self.say("no file has these letters: esc shows all"),
             "enter" => {
                 let files: Vec<String> = if picker.chosen.is_empty() { vec![here] } else { picker.chosen.iter().cloned().collect() };
                 match self.workspace.new_sound(&files) {
@@ -67,7 +103,7 @@ impl App {
             }
             _ => {}
         }
-        self.mode = Mode::Files(picker);
+        self.list_files(picker);
     }
 }
 
@@ -76,19 +112,30 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, picker: &Pi
     let area = Rect { x: area.x + (area.width - width) / 2, width, ..area };
     Clear.render(area, painter.buffer);
     painter.buffer.set_style(area, app.theme.ground());
-    painter.heading(area.x + 1, area.y, width - 2, "Audio files", "for a new sound; those that nothing uses first");
+    let aside = match (picker.typing, picker.filter.as_str()) {
+        (false, "") => "for a new sound; those that nothing uses first".to_owned(),
+        (typing, filter) => format!("with \"{filter}{}\"", if typing { "▏" } else { "" }),
+    };
+    painter.heading(area.x + 1, area.y, width - 2, "Audio files", &aside);
     let rows = usize::from(area.height.saturating_sub(3));
     let first = (picker.at + 1).saturating_sub(rows);
-    for (row, (file, used)) in picker.files.iter().enumerate().skip(first).take(rows) {
+    for (row, (file, used)) in picker.listed().enumerate().skip(first).take(rows) {
         let y = area.y + 2 + (row - first) as u16;
         if row == picker.at {
             painter.select(area.x, y, width);
         }
         let chosen = picker.chosen.contains(file);
         painter.text(area.x + 2, y, 2, if chosen { "✓" } else { "·" }, if chosen { Role::Active } else { Role::Rule });
-        painter.text(area.x + 5, y, width - 32, file, if chosen { Role::Active } else { Role::Text });
-        let facts = app.facts.get(file).map_or(String::new(), |f| format!("{:.2} s", f.seconds));
-        painter.right(area.right() - 12, y, &facts, Role::Secondary);
+        let heard = app.auditioned() == Some(file);
+        if heard {
+            painter.text(area.x + 4, y, 1, "▶", Role::Active);
+        }
+        painter.text(area.x + 6, y, width.saturating_sub(44), file, if chosen || heard { Role::Active } else { Role::Text });
+        if let Some(facts) = app.facts.get(file) {
+            let loud = facts.loudness.map_or_else(|| format!("{:.1} dB RMS", facts.level), |l| format!("{l:.1} LUFS")).replace('-', "−");
+            painter.right(area.right() - 25, y, &format!("{:.2} s", facts.seconds), Role::Secondary);
+            painter.right(area.right() - 10, y, &loud, Role::Secondary);
+        }
         painter.right(area.right() - 2, y, if *used { "in use" } else { "new" }, if *used { Role::Secondary } else { Role::Good });
     }
 }

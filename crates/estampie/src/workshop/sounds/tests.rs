@@ -215,3 +215,43 @@ fn all_that_are_marked_are_copied_by_one_edit() {
     desk.keys("u");
     assert!(!desk.text("sounds/rope.toml").contains("rope-3") && !desk.text("sounds/all.toml").contains("deck-2"), "one undo takes all back");
 }
+
+#[test]
+fn a_file_is_measured_and_heard_before_it_is_taken() {
+    let mut desk = Desk::with(|folder| {
+        let spec = hound::WavSpec { channels: 1, sample_rate: 44_100, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
+        for name in ["oar_01", "oar_02"] {
+            let mut wave = hound::WavWriter::create(folder.join(format!("audio/{name}.wav")), spec).unwrap();
+            (0..22_050).for_each(|i| wave.write_sample(((f64::from(i) * 0.1).sin() * 9_000.0) as i16).unwrap());
+            wave.finalize().unwrap();
+        }
+        std::fs::write(folder.join("audio/broken.wav"), "RIFFnothing").unwrap();
+    });
+    desk.poll_until("all is loaded", |app| app.loading().is_none());
+    let (before, sounds) = (desk.app.workspace.edits(), desk.app.program().sounds.len());
+    desk.keys("3 n /");
+    desk.type_text("OAR");
+    desk.keys("enter");
+    desk.poll_until("they are measured", |app| app.facts.contains_key("audio/oar_01.wav") && app.facts.contains_key("audio/oar_02.wav"));
+    let page = desk.page();
+    let row = page.lines().find(|l| l.contains("oar_01.wav")).unwrap();
+    assert!(row.contains("0.50 s") && row.contains("LUFS") && row.contains("new") && !page.contains("broken.wav"), "{page}");
+    desk.keys("down p");
+    desk.poll_until("it is heard", |app| app.auditioned() == Some("audio/oar_02.wav"));
+    assert!(desk.page().contains('▶'));
+    // It stands nowhere, and is gone when it has ended.
+    assert!(desk.app.workspace.edits() == before && desk.app.workspace.unsaved() == 0 && desk.app.faults.is_empty());
+    desk.poll_until("it has ended", |app| app.auditioned().is_none() && app.program().sounds.len() == sounds);
+    // What cannot be heard says why, and is no fault of the project.
+    desk.keys("esc /");
+    desk.type_text("broken");
+    desk.keys("enter p");
+    desk.poll_until("it is told", |app| app.message.as_ref().is_some_and(|m| m.text.contains("broken.wav cannot be heard")));
+    assert!(desk.app.faults.is_empty());
+    desk.keys("esc / o a r enter a enter");
+    assert!(
+        desk.app.workspace.edits() > before && desk.text("sounds/oar.toml").contains("oar_*.wav") || desk.text("sounds/all.toml").contains("oar_*.wav"),
+        "{}",
+        desk.page()
+    );
+}

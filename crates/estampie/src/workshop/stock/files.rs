@@ -162,7 +162,10 @@ impl App {
                 });
                 self.say(format!("hears {} in {sound}", row.file));
             }
-            None => self.say(format!("no sound plays {}: n in the view Sounds makes one of it", row.file)),
+            None => {
+                self.hear_alone(&row.file);
+                self.say(format!("hears {}; no sound plays it yet", row.file));
+            }
         }
     }
 
