@@ -284,9 +284,11 @@ impl Document {
     pub fn laid_out_pads(&self) -> Vec<(char, usize)> {
         let place = |name: &str| self.events.iter().position(|e| e.name == name);
         let mut pads: Vec<(char, usize)> = self.pads.iter().filter_map(|(pad, event)| Some((*pad, place(&event.value)?))).collect();
-        let free: Vec<char> = PADS.iter().copied().filter(|pad| !pads.iter().any(|(p, _)| p == pad)).collect();
-        let rest: Vec<usize> = (0..self.events.len()).filter(|at| !pads.iter().any(|(_, event)| event == at)).collect();
-        pads.extend(free.into_iter().zip(rest));
+        let free = PADS.iter().copied().filter(|pad| !pads.iter().any(|(p, _)| p == pad));
+        let rest = (0..self.events.len()).filter(|at| !pads.iter().any(|(_, event)| event == at));
+        // No further than there are letters: events may be many.
+        let more: Vec<(char, usize)> = free.zip(rest).collect();
+        pads.extend(more);
         pads
     }
 }

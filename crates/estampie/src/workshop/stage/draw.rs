@@ -86,7 +86,7 @@ fn tidy(value: f32, span: f32) -> String {
     format!("{value:.decimals$}").replace('-', "−")
 }
 
-pub(super) fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item: Item, chosen: bool, targets: &mut Targets) {
+pub(super) fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, (item, chosen): (Item, bool), pads: &[(char, usize)], targets: &mut Targets) {
     let name_role = if chosen { Role::Active } else { Role::Text };
     match item {
         Item::Parameter(index) => {
@@ -125,7 +125,7 @@ pub(super) fn index_item(app: &App, painter: &mut Painter<'_>, area: Rect, item:
         }
         Item::Event(index) => {
             let doc = &app.document().events[index];
-            let pad = app.pad_of(index).unwrap_or(' ');
+            let pad = pads.iter().find(|(_, at)| *at == index).map_or(' ', |(pad, _)| *pad);
             let key = painter.theme.key();
             painter.put(area.x, area.y, 1, &pad.to_string(), key);
             let rate = u64::from(app.program().rate);

@@ -9,6 +9,7 @@ use crate::workshop::view::Targets;
 use estampie_engine::names::NameKey;
 use estampie_project::document::Document;
 use ratatui::layout::Rect;
+use std::collections::{BTreeSet, HashMap};
 
 /// A line of the list that can be selected.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -91,11 +92,32 @@ fn first_part(name: &str) -> Option<&str> {
     name.split_once(['.', '/']).map(|(part, _)| part)
 }
 
-/// The group to which an item belongs: those of its list whose names begin with the same part, or else the whole list.
+/// The first parts that several names of a list have in common.
+struct Parts<'a> {
+    list: List,
+    counts: HashMap<&'a str, usize>,
+}
+
+impl<'a> Parts<'a> {
+    fn of(document: &'a Document, list: List) -> Parts<'a> {
+        let mut counts: HashMap<&str, usize> = HashMap::new();
+        for item in list.items(document) {
+            if let Some(part) = first_part(item.name(document)) {
+                *counts.entry(part).or_default() += 1;
+            }
+        }
+        Parts { list, counts }
+    }
+
+    /// The group to which an item belongs: those of its list whose names begin with the same part, or else the whole list.
+    fn group(&self, document: &Document, item: Item) -> Group {
+        let part = first_part(item.name(document)).filter(|part| self.counts.get(part).is_some_and(|count| *count > 1));
+        Group { list: self.list, part: part.map(NameKey::of) }
+    }
+}
+
 fn group_of(document: &Document, item: Item) -> Group {
-    let list = item.list();
-    let part = first_part(item.name(document)).filter(|part| list.items(document).iter().filter(|i| first_part(i.name(document)) == Some(part)).count() > 1);
-    Group { list, part: part.map(NameKey::of) }
+    Parts::of(document, item.list()).group(document, item)
 }
 
 /// A line of the list.
@@ -115,19 +137,25 @@ impl App {
         let (document, filter) = (self.document(), self.stage.filter.as_str());
         let mut lines = Vec::new();
         for (list, title, aside) in LISTS {
-            let mut shown: Vec<Item> = Vec::new();
+            let (mut shown, mut told): (Vec<Item>, BTreeSet<Group>) = Default::default();
             let whole = Group { list, part: None };
+            // Most lists have nothing folded, and may be long.
+            let parts = self.stage.folded.iter().any(|group| group.list == list).then(|| Parts::of(document, list));
             for item in list.items(document) {
                 if !filter.is_empty() {
                     // What is looked for is never hidden in a fold.
                     shown.extend(item.name(document).contains(filter).then_some(item));
                     continue;
                 }
-                let own = group_of(document, item);
-                let folded = [whole, own].into_iter().find(|group| self.stage.folded.contains(group));
-                match folded.map(Item::Folded) {
-                    Some(line) if shown.contains(&line) => {}
-                    Some(line) => shown.push(line),
+                let Some(parts) = &parts else {
+                    shown.push(item);
+                    continue;
+                };
+                let own = parts.group(document, item);
+                match [whole, own].into_iter().find(|group| self.stage.folded.contains(group)) {
+                    // Once, where the first of it would stand.
+                    Some(group) if told.insert(group) => shown.push(Item::Folded(group)),
+                    Some(_) => {}
                     None => shown.push(item),
                 }
             }
@@ -145,8 +173,9 @@ impl App {
     /// The items of a group.
     fn within(&self, group: Group) -> Vec<Item> {
         let document = self.document();
+        let parts = Parts::of(document, group.list);
         let all = group.list.items(document);
-        all.into_iter().filter(|item| group.part.is_none() || group_of(document, *item) == group).collect()
+        all.into_iter().filter(|item| group.part.is_none() || parts.group(document, *item) == group).collect()
     }
 
     /// Selects a line of what the game tells; unfolds what it is in.
@@ -199,6 +228,7 @@ impl App {
 
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let lines = app.lines();
+    let pads = app.document().laid_out_pads();
     let filter = app.stage.filter.as_str();
     if lines.is_empty() {
         let (title, words) =
@@ -232,7 +262,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
                 let place = Rect { x: 2, y, width: area.width - 3, height: 1 };
                 match item {
                     Item::Folded(group) => folded(app, painter, place, *group, chosen),
-                    item => super::draw::index_item(app, painter, place, *item, chosen, targets),
+                    item => super::draw::index_item(app, painter, place, (*item, chosen), &pads, targets),
                 }
             }
             Line::Blank => {}
