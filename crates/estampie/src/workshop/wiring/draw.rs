@@ -303,19 +303,19 @@ fn layout(written: &Written, editing: Option<&Sentence>) -> Vec<CentreLine> {
 
 /// Words of the language are red or faded, names by what they are.
 fn words(app: &App, painter: &mut Painter<'_>, x: u16, y: u16, width: u16, text: &str, off: bool) {
-    let document = app.document();
+    let written = app.written();
     let mut column = x;
     for piece in text.split_inclusive(' ') {
         let word = piece.trim_end_matches([' ', ',']);
-        let game = document.parameters.iter().any(|p| p.name == word) || document.states.iter().any(|s| s.name == word);
-        let known = document.events.iter().any(|e| e.name == word) || document.sounds.iter().any(|s| s.name == word);
-        let value = word.parse::<f64>().is_ok() || document.states.iter().any(|s| s.values.iter().any(|v| v.value == word));
         let role = match word {
             _ if off => Role::Secondary,
             "When" | "Off:" => Role::Accent,
-            _ if game => Role::FromGame,
-            _ if known || value => Role::Text,
-            _ => Role::Secondary,
+            _ => match written.name(word) {
+                Some(true) => Role::FromGame,
+                Some(false) => Role::Text,
+                None if word.parse::<f64>().is_ok() => Role::Text,
+                None => Role::Secondary,
+            },
         };
         column = painter.text(column, y, (x + width).saturating_sub(column), piece, role);
     }

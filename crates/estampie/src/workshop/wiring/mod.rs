@@ -25,7 +25,7 @@ use estampie_project::document::{Document, Refusal, ValueOf, did_you_mean};
 use estampie_project::things::kind_of;
 use ratatui::layout::Rect;
 use std::cell::RefCell;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 use std::rc::Rc;
 use std::sync::Arc;
@@ -115,6 +115,11 @@ pub(crate) enum Column {
     Centre,
 }
 
+/// How many events, states and undeclared names were heard, and which parameters that nobody sends are not at rest.
+type HeardOf = (usize, usize, usize, Vec<usize>);
+/// What the index was made of, the parameters that nobody sends, and its lines.
+type Index = (Arc<Document>, HeardOf, Rc<[usize]>, Rc<Vec<Told>>);
+
 /// What the view remembers.
 #[derive(Debug, Default)]
 pub(crate) struct WiringView {
@@ -126,6 +131,8 @@ pub(crate) struct WiringView {
     looks: RefCell<Option<(u64, Sentences)>>,
     /// The reactions of a state of the project.
     written: RefCell<Option<(Arc<Document>, Rc<Written>)>>,
+    /// The index of a state of the project and of what was heard.
+    index: RefCell<Option<Index>>,
 }
 
 /// A line of the index.
@@ -164,6 +171,8 @@ pub(crate) struct Written {
     pub(crate) blocks: Vec<Block>,
     /// What can be selected.
     pub(crate) rows: Vec<Row>,
+    /// The names that sentences can have, and whether each is the game's to move.
+    names: HashMap<String, bool>,
 }
 
 impl Written {
@@ -189,7 +198,17 @@ impl Written {
             .chain(document.modulations.iter().map(|m| Row::Modulation(m.written)))
             .chain(document.parameters.iter().filter(|p| matches!(p.source, ValueOf::Formula(_))).map(|p| Row::Formula(p.name.clone())))
             .collect();
-        Written { text, lines, blocks, rows }
+        let known = document.events.iter().map(|e| &e.name).chain(document.sounds.iter().map(|s| &s.name));
+        let values = document.states.iter().flat_map(|s| &s.values).map(|v| &v.value);
+        let moved = document.parameters.iter().map(|p| &p.name).chain(document.states.iter().map(|s| &s.name));
+        // What the game moves counts where two things are called alike.
+        let names = known.chain(values).map(|name| (name.clone(), false)).chain(moved.map(|name| (name.clone(), true))).collect();
+        Written { text, lines, blocks, rows, names }
+    }
+
+    /// Whether a word is the name of something, and if so, whether that is the game's to move.
+    pub(crate) fn name(&self, word: &str) -> Option<bool> {
+        self.names.get(word).copied()
     }
 
     /// A line of the file, from 0.
@@ -222,17 +241,47 @@ impl App {
         self.written().text.clone()
     }
 
-    /// The lines of the index.
-    pub(crate) fn told(&self) -> Vec<Told> {
+    /// The lines of the index: worked out once for each state of the project and of what this rehearsal has heard.
+    pub(crate) fn told(&self) -> Rc<Vec<Told>> {
+        let document = self.workspace.document();
+        let history = &self.rehearsal.history;
+        let unsent = self.unsent_parameters();
+        let moved: Vec<usize> = unsent.iter().copied().filter(|p| self.value(*p) != document.parameters[*p].rest).collect();
+        let heard = (history.events.len(), history.states.len(), history.undeclared().count(), moved);
+        let mut kept = self.wiring.index.borrow_mut();
+        if let Some((of, before, _, list)) = kept.as_ref()
+            && Arc::ptr_eq(of, document)
+            && *before == heard
+        {
+            return Rc::clone(list);
+        }
+        let list = Rc::new(self.tell(&heard.3));
+        *kept = Some((Arc::clone(document), heard, unsent, Rc::clone(&list)));
+        list
+    }
+
+    /// The parameters that no playthrough says, by their places; as they were, while the project is the same.
+    fn unsent_parameters(&self) -> Rc<[usize]> {
+        let document = self.workspace.document();
+        if let Some((of, _, unsent, _)) = self.wiring.index.borrow().as_ref()
+            && Arc::ptr_eq(of, document)
+        {
+            return Rc::clone(unsent);
+        }
+        let places: HashMap<&str, usize> = document.parameters.iter().enumerate().map(|(at, p)| (p.name.as_str(), at)).collect();
+        self.survey.1.iter().filter_map(|name| places.get(name.as_str()).copied()).collect()
+    }
+
+    /// The same, worked out; `moved` are the parameters that nobody sends and that are not at rest.
+    fn tell(&self, moved: &[usize]) -> Vec<Told> {
         let document = self.document();
         let (unwired, unsent) = &self.survey;
         let missing = unwired.events.iter().chain(&unwired.parameters).chain(&unwired.states).cloned();
         // What this rehearsal has heard of is sent after all.
-        let places: HashMap<&str, usize> = document.parameters.iter().enumerate().map(|(at, p)| (p.name.as_str(), at)).collect();
+        let moved: HashSet<&str> = moved.iter().map(|p| document.parameters[*p].name.as_str()).collect();
         let heard = |name: &String| {
             let key = NameKey::of(name);
-            let moved = places.get(name.as_str()).is_some_and(|p| self.value(*p) != document.parameters[*p].rest);
-            self.rehearsal.history.events.contains_key(&key) || self.rehearsal.history.states.contains(&key) || moved
+            self.rehearsal.history.events.contains_key(&key) || self.rehearsal.history.states.contains(&key) || moved.contains(name.as_str())
         };
         let unsent = unsent.iter().filter(|name| !heard(name)).cloned();
         let undeclared = self
@@ -269,7 +318,7 @@ impl App {
     pub(crate) fn wiring_subject(&self) -> Option<String> {
         let document = self.document();
         if self.wiring.column == Column::Told {
-            return Some(match self.told().into_iter().nth(self.wiring.told)? {
+            return Some(match self.told().get(self.wiring.told).cloned()? {
                 Told::Event(name) | Told::Unwired(name) | Told::Unsent(name) | Told::Undeclared(name) => name,
                 Told::Parameter(index) => document.parameters[index].name.clone(),
                 Told::State(index) => document.states[index].name.clone(),
@@ -343,7 +392,7 @@ impl App {
             Do::Copy => self.copy_rows(),
             Do::Paste => self.paste_rows(),
             Do::Rest => {
-                if let Some(Told::Parameter(index)) = self.told().into_iter().nth(self.wiring.told) {
+                if let Some(Told::Parameter(index)) = self.told().get(self.wiring.told).cloned() {
                     let rest = self.document().parameters[index].rest;
                     self.set_parameter(index, rest);
                 }
@@ -371,7 +420,7 @@ impl App {
 
     fn main_wiring(&mut self) {
         if self.wiring.column == Column::Told {
-            match self.told().into_iter().nth(self.wiring.told) {
+            match self.told().get(self.wiring.told).cloned() {
                 Some(Told::Event(name)) => self.rehearsal.event(&name),
                 Some(Told::Undeclared(name)) => {
                     let done = self.workspace.declare_event(&name);
@@ -503,7 +552,7 @@ impl App {
         if self.wiring.column == Column::Centre {
             return self.take_fix();
         }
-        let Some(Told::Undeclared(name)) = self.told().into_iter().nth(self.wiring.told) else {
+        let Some(Told::Undeclared(name)) = self.told().get(self.wiring.told).cloned() else {
             return self.say("choose what is sent and not declared, or a sentence with a fault");
         };
         let fix = did_you_mean(&name, self.document().events.iter().map(|e| e.name.as_str()), "");
