@@ -112,6 +112,7 @@ const KEYS: &[Binding] = &[
     key(&["E"], Do::EditShared, "E", "edit the setting of the shared effect behind it, for all that are like it", None),
     key(&["y"], Do::Copy, "y", "copy the bus's settings, the open effect, or what the snapshot holds", Some("copy")),
     key(&["p"], Do::Paste, "p", "paste it here", None),
+    key(&["/"], Do::Find, "/", "find a bus, snapshot or effect by a few letters and go there", None),
     key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
     key(&["d"], Do::Duplicate, "d", "a copy of it", None),
     key(&["T"], Do::LoudnessTarget, "T", "type the loudness that the whole should have: -18 LUFS", None),

@@ -101,6 +101,7 @@ const KEYS: &[Binding] = &[
     key(&["x"], Do::SwitchLayer, "x", "bring the layer in, or take it out (temporary)", Some("in, out")),
     key(&["n"], Do::New, "n", "a new piece, section, layer, playlist or stinger, as what is selected", Some("new")),
     key(&["o"], Do::NewWithin, "o", "a new section in the piece, a new layer in the section, from an audio file", Some("within")),
+    key(&["/"], Do::Find, "/", "find a piece, section or stinger by a few letters and go there", None),
     key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
     key(&["d"], Do::Duplicate, "d", "a copy of it", None),
     key(&["D"], Do::Delete, "D", "delete it; what names it is said first", None),

@@ -58,6 +58,7 @@ const KEYS: &[Binding] = &[
     key(&["n"], Do::New, "n", "a new line behind the chosen one; on the left: a new playthrough", Some("new")),
     key(&["d"], Do::Duplicate, "d", "a copy of the line, or of the playthrough", None),
     key(&["D"], Do::Delete, "D", "out with the line, or with the playthrough", Some("delete")),
+    key(&["/"], Do::Find, "/", "find a playthrough by a few letters and go there", None),
     key(&["r"], Do::Rename, "r", "another name for the playthrough", None),
     key(&["c"], Do::Covers, "c", "coverage: what the playthroughs come by, and marks in all views beside what none does; again ends it", Some("coverage")),
     key(&["X"], Do::Explore, "X", "explore: five minutes of made-up play, aside, in search of problems; again ends it", None),

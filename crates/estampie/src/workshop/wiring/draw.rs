@@ -43,7 +43,7 @@ fn told(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets)
     let items = app.told();
     let mut lines = vec![Drawn::Heading("The game tells us", "", true)];
     let mut part = "";
-    for (at, item) in items.iter().enumerate() {
+    for (at, item) in items.iter().enumerate().filter(|(_, item)| app.shows_told(item)) {
         let (name, chief) = match item {
             Told::Event(_) => ("events", false),
             Told::Parameter(index) if app.document().parameters[*index].source == ValueOf::Game => ("parameters", false),
@@ -73,6 +73,9 @@ fn told(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets)
     list(app, painter, Rect { height: area.height - foot, ..area }, &lines, &items, targets);
     if foot > 1 {
         list(app, painter, Rect { y: area.bottom() - foot + 1, height: foot - 1, ..area }, &pinned, &items, targets);
+    }
+    if !app.wiring.filter.is_empty() {
+        painter.right(area.right() - 1, area.y, &format!("with \"{}\"", app.wiring.filter), Role::Active);
     }
     if items.is_empty() {
         painter.text(2, area.y + 1, area.width - 2, "game.toml declares nothing yet", Role::Secondary);
@@ -174,7 +177,9 @@ fn centre(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     let written = app.written();
     let rows = &written.rows;
     let editing = if let Mode::Sentence(sentence) = &app.mode { Some(&**sentence) } else { None };
-    let list = layout(&written, editing);
+    // While a sentence is written all the others are in sight.
+    let shown = app.shown_rows().filter(|_| editing.is_none());
+    let list = layout(&written, editing, shown.as_ref().map(|s| s.as_slice()));
     let height = usize::from(area.height);
     let target = |l: &CentreLine| match (editing, l) {
         (Some(_), CentreLine::Sentence) => true,
@@ -241,12 +246,12 @@ fn offered(list: &mut Vec<CentreLine>, sentence: &Sentence) {
     list.extend((0..rows).map(|_| CentreLine::Blank));
 }
 
-fn layout(written: &Written, editing: Option<&Sentence>) -> Vec<CentreLine> {
-    let rows = &written.rows;
+fn layout(written: &Written, editing: Option<&Sentence>, shown: Option<&[bool]>) -> Vec<CentreLine> {
+    let rows = || written.rows.iter().enumerate().filter(|(at, _)| shown.is_none_or(|shown| shown[*at]));
     let said = |line: usize| written.line(line).unwrap_or_default();
     let mut list = vec![CentreLine::Heading("Reactions", "hear it, then act".into())];
     let mut before: Option<usize> = None;
-    let reactions: Vec<(usize, usize)> = rows.iter().enumerate().filter_map(|(at, r)| if let Row::Line(line) = r { Some((at, *line)) } else { None }).collect();
+    let reactions: Vec<(usize, usize)> = rows().filter_map(|(at, r)| if let Row::Line(line) = r { Some((at, *line)) } else { None }).collect();
     let inserted = |list: &mut Vec<CentreLine>, sentence: &Sentence| {
         if sentence.head {
             list.push(CentreLine::Blank);
@@ -264,7 +269,9 @@ fn layout(written: &Written, editing: Option<&Sentence>) -> Vec<CentreLine> {
         if head {
             list.push(CentreLine::Blank);
         }
-        for comment in before.map_or(0, |b| b + 1)..*line {
+        // Where some are left out, so is what is written above them.
+        let from = shown.and_then(|_| written.block_at(*line)).map_or(0, |at| written.blocks[at].first).max(before.map_or(0, |b| b + 1));
+        for comment in from..*line {
             if let Some(text) = said(comment).trim().strip_prefix('#').filter(|_| comment + 1 == *line || said(comment + 1).trim().starts_with('#')) {
                 list.push(CentreLine::Comment(text.trim().to_owned()));
             }
@@ -282,13 +289,15 @@ fn layout(written: &Written, editing: Option<&Sentence>) -> Vec<CentreLine> {
         inserted(&mut list, sentence);
     }
     if reactions.is_empty() && editing.is_none() {
-        list.push(CentreLine::Note("no reactions yet: n writes one".into(), Role::Secondary));
+        let words = if shown.is_some() { "none has these letters" } else { "no reactions yet: n writes one" };
+        list.push(CentreLine::Note(words.into(), Role::Secondary));
     }
-    let of = |wanted: fn(&Row) -> bool| rows.iter().enumerate().filter(move |(_, r)| wanted(r)).map(|(at, _)| at);
+    let of = |wanted: fn(&Row) -> bool| rows().filter(move |(_, r)| wanted(r)).map(|(at, _)| at);
     list.push(CentreLine::Blank);
     list.push(CentreLine::Heading("Modulation", "parameter, curve, what it moves".into()));
     if of(|r| matches!(r, Row::Modulation(_))).next().is_none() {
-        list.push(CentreLine::Note("none yet: M writes one".into(), Role::Secondary));
+        let words = if shown.is_some() { "none has these letters" } else { "none yet: M writes one" };
+        list.push(CentreLine::Note(words.into(), Role::Secondary));
     } else {
         list.push(CentreLine::Columns);
     }

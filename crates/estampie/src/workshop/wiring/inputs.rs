@@ -49,6 +49,7 @@ pub(crate) enum WiringPrompt {
     Formula(String),
     /// The time a modulation takes to follow.
     Smooth(usize),
+    Filter,
 }
 
 impl Ask for WiringPrompt {
@@ -57,6 +58,19 @@ impl Ask for WiringPrompt {
             WiringPrompt::NewModulation => "new modulation:".into(),
             WiringPrompt::Formula(name) => format!("{name} ="),
             WiringPrompt::Smooth(_) => "follows within".into(),
+            WiringPrompt::Filter => "all with".into(),
+        }
+    }
+
+    fn changed(&self, app: &mut App, text: &str) {
+        if matches!(self, WiringPrompt::Filter) {
+            app.filter_wiring(text);
+        }
+    }
+
+    fn given_up(&self, app: &mut App) {
+        if matches!(self, WiringPrompt::Filter) {
+            app.filter_wiring("");
         }
     }
 
@@ -73,7 +87,7 @@ impl Ask for WiringPrompt {
                 let states = document.states.iter().map(|s| s.name.as_str());
                 owned(parameters.chain(states).chain(Function::ALL.map(|(_, n, _)| n)))
             }
-            WiringPrompt::Smooth(_) => Vec::new(),
+            WiringPrompt::Smooth(_) | WiringPrompt::Filter => Vec::new(),
         }
     }
 
@@ -81,6 +95,10 @@ impl Ask for WiringPrompt {
         match self {
             WiringPrompt::NewModulation => app.new_modulation(text),
             WiringPrompt::Formula(name) => app.set_formula(name, text),
+            WiringPrompt::Filter => {
+                app.filter_wiring(text);
+                Ok(())
+            }
             WiringPrompt::Smooth(written) => {
                 if !text.trim().is_empty() {
                     Seconds::read(text).map_err(|e| e.to_string())?;

@@ -100,6 +100,7 @@ const KEYS: &[Binding] = &[
     key(&["M"], Do::NewModulation, "M", "a new modulation: strain moves hull/creak level", None),
     key(&["r"], Do::Rename, "r", "at the left, rename it wherever it is named; what is sent undeclared, to its nearest name", None),
     key(&["g"], Do::GiveBack, "g", "give the parameter back to what works it out", None),
+    key(&["/"], Do::Filter, "/", "show only what has these letters, on both sides; esc shows all", None),
     key(&["y"], Do::Copy, "y", "copy the reaction or the action", None),
     key(&["p"], Do::Paste, "p", "paste it below", None),
 ];
@@ -133,6 +134,10 @@ pub(crate) struct WiringView {
     written: RefCell<Option<(Arc<Document>, Rc<Written>)>>,
     /// The index of a state of the project and of what was heard.
     index: RefCell<Option<Index>>,
+    /// Only what has these letters is shown.
+    pub(crate) filter: String,
+    /// Which rows have them, of a state of the reactions.
+    shown: RefCell<Option<(Rc<Written>, String, Rc<Vec<bool>>)>>,
 }
 
 /// A line of the index.
@@ -337,16 +342,80 @@ impl App {
     }
 
     pub(super) fn go_wiring(&mut self, by: isize) {
-        let step = |at: usize, count: usize| at.saturating_add_signed(by).min(count.saturating_sub(1));
+        // From one that is shown to another; those between that are not shown do not count.
+        let step = |at: usize, shown: Vec<usize>| {
+            let here = shown.partition_point(|row| *row < at);
+            shown.get(here.saturating_add_signed(by).min(shown.len().saturating_sub(1))).copied().unwrap_or(0)
+        };
         match self.wiring.column {
-            Column::Told => self.wiring.told = step(self.wiring.told, self.told().len()),
-            Column::Centre => self.wiring.row = step(self.wiring.row, self.written().rows.len()),
+            Column::Told => {
+                let told = self.told();
+                self.wiring.told = step(self.wiring.told, (0..told.len()).filter(|at| self.shows_told(&told[*at])).collect());
+            }
+            Column::Centre => {
+                let (written, shown) = (self.written(), self.shown_rows());
+                self.wiring.row = step(self.wiring.row, (0..written.rows.len()).filter(|at| shown.as_ref().is_none_or(|shown| shown[*at])).collect());
+            }
+        }
+    }
+
+    /// Whether a line of the index has the letters that are looked for.
+    pub(crate) fn shows_told(&self, told: &Told) -> bool {
+        let document = self.document();
+        self.wiring.filter.is_empty()
+            || match told {
+                Told::Event(name) | Told::Unwired(name) | Told::Unsent(name) | Told::Undeclared(name) => name,
+                Told::Parameter(at) => &document.parameters[*at].name,
+                Told::State(at) => &document.states[*at].name,
+            }
+            .contains(&self.wiring.filter)
+    }
+
+    /// Which rows of the centre have the letters that are looked for, a reaction as a whole; `None` if all are shown.
+    pub(crate) fn shown_rows(&self) -> Option<Rc<Vec<bool>>> {
+        let filter = self.wiring.filter.as_str();
+        if filter.is_empty() {
+            return None;
+        }
+        let written = self.written();
+        if let Some((of, with, shown)) = self.wiring.shown.borrow().as_ref()
+            && Rc::ptr_eq(of, &written)
+            && with == filter
+        {
+            return Some(Rc::clone(shown));
+        }
+        let document = self.document();
+        let has = |line: usize| written.line(line).is_some_and(|text| text.contains(filter));
+        let fits = |row: &Row| match row {
+            Row::Line(line) => written.block_at(*line).is_some_and(|at| (written.blocks[at].first..written.blocks[at].end).any(has)),
+            Row::Modulation(at) => {
+                document.modulations.iter().find(|m| m.written == *at).is_some_and(|m| m.from.value.contains(filter) || m.whole().contains(filter))
+            }
+            Row::Formula(name) => name.contains(filter),
+        };
+        let shown = Rc::new(written.rows.iter().map(fits).collect::<Vec<bool>>());
+        *self.wiring.shown.borrow_mut() = Some((written, filter.to_owned(), Rc::clone(&shown)));
+        Some(shown)
+    }
+
+    /// Shows only what has these letters, and chooses the first of it if the chosen one has not.
+    pub(super) fn filter_wiring(&mut self, text: &str) {
+        text.trim().clone_into(&mut self.wiring.filter);
+        let told = self.told();
+        if told.get(self.wiring.told).is_none_or(|t| !self.shows_told(t)) {
+            self.wiring.told = told.iter().position(|t| self.shows_told(t)).unwrap_or(0);
+        }
+        if let Some(shown) = self.shown_rows()
+            && !shown.get(self.wiring.row).copied().unwrap_or(false)
+        {
+            self.wiring.row = shown.iter().position(|s| *s).unwrap_or(0);
         }
     }
 
     /// Selects a line of the reactions' file.
     pub(super) fn go_to_reaction(&mut self, line: usize) {
         self.show(NAME);
+        self.wiring.filter.clear();
         self.wiring.column = Column::Centre;
         self.wiring.row = self.written().rows.iter().position(|r| *r == Row::Line(line)).unwrap_or(0);
     }
@@ -354,6 +423,7 @@ impl App {
     /// Selects a modulation, by its place in the file.
     pub(super) fn go_to_modulation(&mut self, written: usize) {
         self.show(NAME);
+        self.wiring.filter.clear();
         self.wiring.column = Column::Centre;
         self.wiring.row = self.written().rows.iter().position(|r| *r == Row::Modulation(written)).unwrap_or(0);
     }
@@ -389,6 +459,8 @@ impl App {
             Do::Rename if self.wiring.column == Column::Told && self.view().selected(self).is_some() => return false,
             Do::Rename => self.rename_to_nearest(),
             Do::GiveBack => self.give_back(),
+            Do::Filter => self.mode = Mode::typing(WiringPrompt::Filter, TextField::new(&self.wiring.filter)),
+            Do::Back if !self.wiring.filter.is_empty() => self.filter_wiring(""),
             Do::Copy => self.copy_rows(),
             Do::Paste => self.paste_rows(),
             Do::Rest => {

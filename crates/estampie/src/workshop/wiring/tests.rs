@@ -79,3 +79,32 @@ fn a_reaction_an_action_and_a_modulation_are_copied_below() {
     desk.keys("u");
     assert_eq!(desk.text("modulation.toml").matches("[[modulation]]").count(), 1);
 }
+
+#[test]
+fn letters_leave_what_has_them_on_both_sides() {
+    let mut desk = Desk::new();
+    desk.keys("2 /");
+    desk.type_text("step");
+    desk.keys("enter");
+    let page = desk.page();
+    assert!(page.contains("with \"step\"") && page.contains("When step") && page.contains("play steps/deck"), "{page}");
+    assert!(
+        !page.contains("When hull.struck") && !page.contains("# the hull") && !page.contains("hull/groan level") && page.contains("none has these letters"),
+        "{page}"
+    );
+    // The keys go over what is shown alone.
+    desk.keys("tab down down down");
+    let chosen = desk.page().lines().find(|l| l.contains('▌')).unwrap().to_owned();
+    assert!(chosen.contains("play steps/deck"), "{chosen}");
+    desk.keys("up up");
+    assert!(desk.page().lines().any(|l| l.contains('▌') && l.contains("When step")));
+    desk.keys("esc");
+    assert!(desk.page().contains("When hull.struck") && desk.page().contains("hull/groan level"));
+    // What is gone to is never hidden.
+    desk.keys("/");
+    desk.type_text("zzz");
+    desk.keys("enter");
+    assert!(desk.page().contains("none has these letters"));
+    desk.app.go_to_reaction(1);
+    assert!(desk.app.wiring.filter.is_empty());
+}
