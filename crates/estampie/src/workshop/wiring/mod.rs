@@ -121,6 +121,9 @@ type HeardOf = (usize, usize, usize, Vec<usize>);
 /// What the index was made of, the parameters that nobody sends, and its lines.
 type Index = (Arc<Document>, HeardOf, Rc<[usize]>, Rc<Vec<Told>>);
 
+/// The reactions, the letters that are looked for, and which rows have them.
+type Shown = (Rc<Written>, String, Rc<Vec<bool>>);
+
 /// What the view remembers.
 #[derive(Debug, Default)]
 pub(crate) struct WiringView {
@@ -137,7 +140,7 @@ pub(crate) struct WiringView {
     /// Only what has these letters is shown.
     pub(crate) filter: String,
     /// Which rows have them, of a state of the reactions.
-    shown: RefCell<Option<(Rc<Written>, String, Rc<Vec<bool>>)>>,
+    shown: RefCell<Option<Shown>>,
 }
 
 /// A line of the index.
