@@ -2,6 +2,7 @@
 
 mod draw;
 mod draw_recording;
+mod draw_takes;
 mod files;
 mod handles;
 mod inputs;

@@ -339,6 +339,7 @@ impl App {
 
     /// Does what a key means while a take is open; false if it means nothing of its own.
     pub(super) fn act_opened(&mut self, does: Do) -> bool {
+        self.leave_opened();
         let Some(opened) = &mut self.sounds.opened else { return false };
         let Some(bounds) = opened.bounds() else {
             // Before it is read there is nothing to move.
@@ -399,6 +400,15 @@ impl App {
         true
     }
 
+    /// Closes it when another sound is selected meanwhile, by the mouse or the finder; what was moved is written.
+    pub(super) fn leave_opened(&mut self) {
+        let selected = self.sound().map(|s| s.name.as_str());
+        if self.sounds.opened.as_ref().is_some_and(|opened| Some(opened.sound.as_str()) != selected) {
+            self.write_trim();
+            self.sounds.opened = None;
+        }
+    }
+
     /// Moves the end of the loop to where it closes best.
     fn close_loop(&mut self) {
         let loops = self.sound().is_some_and(|s| s.looped);
@@ -456,6 +466,7 @@ impl App {
     /// Takes in what was read or drawn, writes what was moved when the hand rests, and plays what was asked for when it is loaded; true if there is
     /// something new to show.
     pub(crate) fn poll_opened(&mut self) -> bool {
+        self.leave_opened();
         let Some(opened) = &mut self.sounds.opened else { return false };
         let mut news = false;
         if let Ok(came) = opened.coming.try_recv() {

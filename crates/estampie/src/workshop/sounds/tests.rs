@@ -150,6 +150,13 @@ fn the_mouse_drags_handles_and_hears_elsewhere_and_the_wheel_zooms() {
     desk.poll_until("the spectrogram is there", drawn);
     let page = desk.page();
     assert!(page.contains('█') || page.contains('▓') || page.contains('▀'), "{page}");
+    // Another sound is another page; what was open is closed.
+    desk.click("groan");
+    desk.poll_until("it is closed", |app| app.sounds.opened.is_none());
+    assert!(desk.page().contains("Varies each time"), "{}", desk.page());
+    desk.app.sounds.selected = "rope".into();
+    desk.keys("o");
+    desk.poll_until("it is open again", |app| app.sounds.opened.as_ref().is_some_and(|o| o.recording.is_some()));
     // Any size is drawn.
     for size in [(80, 24), (100, 30), (200, 60), (60, 16), (20, 5)] {
         desk.size = size;
