@@ -681,7 +681,7 @@ fn what_explains_a_prompt_is_never_cut() {
     desk.app.select(super::stage::Item::Event(0));
     desk.keys("e");
     let page = desk.page();
-    assert!(page.contains("nothing leaves it to the order of the events"), "{page}");
+    assert!(page.contains("left empty, in the order of the events"), "{page}");
     desk.type_text("?");
     desk.keys("enter");
     assert!(desk.page().contains("no letter that is free here"), "{}", desk.page());

@@ -229,8 +229,8 @@ fn spectrum(painter: &mut Painter<'_>, area: Rect, opened: &Opened) {
             painter.halves(x, area.y + row, share(0), share(1));
         }
     }
-    for (row, every) in (0..area.height).map(|row| (row, (area.height / 5).max(2))).filter(|(row, every)| row % every == every / 2) {
-        let _ = every;
+    let every = (area.height / 5).max(2);
+    for row in (every / 2..area.height).step_by(usize::from(every)) {
         let hz = row_hz((rows - 2 - usize::from(row) * 2) as f64 + 0.5, rows);
         let text = if hz >= 1000.0 { format!("{:.1}k", hz / 1000.0) } else { format!("{hz:.0}") };
         painter.right(area.x - 1, area.y + row, &text, Role::Secondary);

@@ -10,7 +10,7 @@ use crate::workshop::view::Targets;
 use estampie_engine::names::NameKey;
 use estampie_engine::vocabulary::Rounds;
 use estampie_project::document::SoundDoc;
-use estampie_project::stock::take_words;
+use estampie_project::stock::{file_of, take_words};
 use ratatui::layout::Rect;
 
 /// The takes in three columns; gives the line below them.
@@ -42,8 +42,9 @@ pub(super) fn takes(app: &App, painter: &mut Painter<'_>, area: Rect, list: &[Li
         if chosen {
             painter.text(place.x.saturating_sub(1), place.y, 1, "▌", Role::Active);
         }
-        let name = &take_words(&take.name);
         let room = (place.right()).saturating_sub(x);
+        // What of its file it plays is told where there is room; the wave shows it anyway.
+        let name = &Some(take_words(&take.name)).filter(|words| words.chars().count() <= usize::from(room)).unwrap_or_else(|| take_words(file_of(&take.name)));
         let aside = take.aside.chars().count() as u16;
         let forced = app.rehearsal.only.forced.is_some_and(|(s, t)| s == NameKey::of(&app.sounds.selected) && take.at.is_some_and(|(_, n)| n == t));
         if forced {

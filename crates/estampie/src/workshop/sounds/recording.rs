@@ -175,7 +175,7 @@ impl Ask for HandlePrompt {
     }
 
     fn hint(&self, _app: &App) -> Option<String> {
-        Some(format!("{}: 1.25 s, 40 ms; nothing leaves it as the file is", self.0.says()))
+        Some(format!("{}: 1.25 s, 40 ms; left empty, as the file is", self.0.says()))
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
@@ -214,7 +214,8 @@ impl App {
         let (name, list) = (sound.name.clone(), takes_of(sound));
         let Some(take) = list.get(self.sounds.take) else { return self.say("it has no takes") };
         let Some(at) = take.at.filter(|_| take.file) else {
-            return self.say("only a take from an audio file has a recording that can be trimmed");
+            let part = "a part of a chain plays its file as it is: make it a sound of its own to trim it";
+            return self.say(if take.file { part } else { "only a take from an audio file has a recording that can be trimmed" });
         };
         if is_placeholder(&take.name) {
             return self.say("it is not recorded yet: a placeholder stands in for it");
@@ -402,8 +403,9 @@ impl App {
 
     /// Closes it when another sound is selected meanwhile, by the mouse or the finder; what was moved is written.
     pub(super) fn leave_opened(&mut self) {
-        let selected = self.sound().map(|s| s.name.as_str());
-        if self.sounds.opened.as_ref().is_some_and(|opened| Some(opened.sound.as_str()) != selected) {
+        // Nearly always none is open, and to find the selected sound takes longer than that.
+        let Some(opened) = &self.sounds.opened else { return };
+        if self.sound().is_none_or(|selected| selected.name != opened.sound) {
             self.write_trim();
             self.sounds.opened = None;
         }

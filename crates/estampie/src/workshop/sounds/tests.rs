@@ -199,6 +199,8 @@ fn lines_are_a_table_and_a_chain_lies_over_time() {
     desk.keys("3");
     desk.app.sounds.selected = "rope".into();
     desk.poll_until("all is measured", |app| app.facts.contains_key("audio/rope_02.wav"));
+    desk.keys("o");
+    assert!(desk.app.sounds.opened.is_none() && desk.app.message.as_ref().unwrap().text.contains("a part of a chain plays its file as it is"));
     let page = desk.page();
     assert!(page.contains("Over time") && page.contains("rope_01.wav or 1 more, 2 to 4 ×") && page.contains("rope_02.wav, until let go"), "{page}");
 }

@@ -117,7 +117,7 @@ impl Ask for StagePrompt {
         let StagePrompt::Pad(_) = self else { return None };
         let document = app.document();
         let free = PADS.iter().filter(|pad| !document.pads.iter().any(|(p, _)| p == *pad)).map(ToString::to_string);
-        Some(format!("one of {}; nothing leaves it to the order of the events", free.collect::<Vec<_>>().join(" ")))
+        Some(format!("one of {}; left empty, in the order of the events", free.collect::<Vec<_>>().join(" ")))
     }
 
     fn changed(&self, app: &mut App, text: &str) {
