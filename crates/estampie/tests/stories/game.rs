@@ -27,7 +27,7 @@ fn a_running_game_plays_and_what_it_misspells_is_fixed_by_one_key() {
     let story = Story::new("game");
     let port = free_port();
     story.open(&format!("demo --device none --listen {port}"));
-    story.wait_until("it is listened and loaded", |s| s.contains(&format!("game ○ on {port}")) && s.contains("1 cell =") && !s.contains("loading audio"));
+    story.loaded(|s| s.contains(&format!("game ○ on {port}")));
     let game = game_at(port);
     let send = |name: &str| game.tell(&[event(name)]).unwrap();
     game.hello("Brinewick Salvage").unwrap();
@@ -188,7 +188,7 @@ fn the_stand_in_plays_by_itself_and_the_stage_follows() {
     let story = Story::new("stand-in");
     let port = free_port();
     story.open(&format!("demo --device none --listen {port}"));
-    story.wait_until("it is listened and loaded", |s| s.contains(&format!("game ○ on {port}")) && s.contains("1 cell =") && !s.contains("loading audio"));
+    story.loaded(|s| s.contains(&format!("game ○ on {port}")));
     let game = |arguments: &[&str]| {
         Command::new(env!("CARGO_BIN_EXE_estampie")).args(["game", "--to", &port.to_string()]).args(arguments).stdout(Stdio::piped()).spawn().unwrap()
     };
@@ -270,7 +270,7 @@ fn an_edit_is_heard_in_the_game_that_plays_its_bundle() {
         .spawn()
         .unwrap();
     story.open(&format!("demo --device none --join {port}"));
-    story.wait_until("it is in the game", |s| s.contains("game ● up to date") && s.contains("▶ in the game") && !s.contains("loading audio"));
+    story.wait_until_it_stays("it is in the game", |s| s.contains("game ● up to date") && s.contains("▶ in the game") && !s.contains("loading audio"));
     // What the game does is on the page.
     story.wait_until("it follows the game", |s| s.contains("step on pilot") || s.contains("step/boot"));
     let clock = |screen: &str| -> f64 {

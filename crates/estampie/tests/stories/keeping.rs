@@ -126,7 +126,7 @@ fn a_damaged_file_is_a_fault_and_the_workshop_goes_on() {
     };
     let text = std::fs::read_to_string(&file).unwrap();
     std::fs::write(&file, format!("{text}\n[damaged]\ntakes = [\"audio/sonar/ping_07.ogg\", \"audio/sonar/ping_08.aiff\"]\n")).unwrap();
-    story.wait_until("both are faults", |s| s.contains("! 2 faults") && !s.contains("loading audio"));
+    story.wait_until_it_stays("both are faults", |s| s.contains("! 2 faults") && !s.contains("loading audio"));
     // Keys still arrive, and it still sounds.
     story.keys(&["c"]);
     story.heard("sonar/ping");

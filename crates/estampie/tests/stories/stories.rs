@@ -193,7 +193,7 @@ fn a_project_with_five_faults_opens_and_tells_all_five() {
         ("playthroughs/stuck-hatch.play:", "sonar.ping?"),
     ];
     story.wait_until("all five are told with their fixes", |s| s.contains("5 faults") && told.iter().all(|(place, fix)| s.contains(place) && s.contains(fix)));
-    story.wait_until("the audio is loaded", |s| !s.contains("loading audio"));
+    story.wait_until_it_stays("the audio is loaded", |s| !s.contains("loading audio"));
     story.keys(&["Escape", "g"]);
     story.heard("hull/struck");
     // Mending a file outside is noticed.

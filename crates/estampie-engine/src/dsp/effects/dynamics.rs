@@ -70,7 +70,13 @@ pub(super) const EXPANDER: Kind = Kind {
         Grip {
             setting: 1,
             at: |to| (to[0] - BELOW, to[0] - BELOW + expanded(-BELOW, to[1], to[2], to[5])),
-            put: |to, (_, level)| to[1] = 1.0 + (to[0] - BELOW - level) / BELOW,
+            // The range ends it: deeper than that no ratio reaches, and one that is cut off already stays.
+            put: |to, (_, level)| {
+                let (down, most) = (to[0] - BELOW - level, -to[5]);
+                if down < most || expanded(-BELOW, to[1], to[2], f32::NEG_INFINITY) > to[5] {
+                    to[1] = 1.0 + down.min(most) / BELOW;
+                }
+            },
         },
     ],
     make: |making: &Making| Box::new(Dynamics::new(making, true)),

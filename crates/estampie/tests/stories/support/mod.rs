@@ -52,15 +52,23 @@ impl Story {
 
     pub fn open_demo(&self) {
         self.open("demo --device none");
-        // What is read while it is being written may lack anything: that nothing is said of loading counts when it is so three times.
-        let mut times = 0;
-        let screen = self.wait_until("the audio is loaded", |s| {
-            let loaded = s.contains("1 cell =") && s.contains("short-term") && s.contains("? help") && !s.contains("loading audio") && !s.contains("00:00.000");
-            times = if loaded { times + 1 } else { 0 };
-            times == 3
-        });
+        let screen = self.loaded(|s| s.contains("short-term") && s.contains("? help") && !s.contains("00:00.000"));
         // The clock went before all of it was there, but not before what sounds by itself.
         assert!(!screen.contains("still being loaded"), "{screen}");
+    }
+
+    /// Waits until the Stage is there with all audio, and something more holds.
+    pub fn loaded(&self, more: impl Fn(&str) -> bool) -> String {
+        self.wait_until_it_stays("the audio is loaded", |s| s.contains("1 cell =") && !s.contains("loading audio") && more(s))
+    }
+
+    /// For what is told by something missing: a screen that is read while it is being written may lack anything, so it counts when it holds three times.
+    pub fn wait_until_it_stays(&self, what: &str, holds: impl Fn(&str) -> bool) -> String {
+        let mut times = 0;
+        self.wait_until(what, |s| {
+            times = if holds(s) { times + 1 } else { 0 };
+            times == 3
+        })
     }
 
     pub fn screen(&self) -> String {
@@ -86,7 +94,7 @@ impl Story {
             if holds(&screen) {
                 return screen;
             }
-            if begun.elapsed() > Duration::from_secs(600) {
+            if begun.elapsed() > Duration::from_secs(240) {
                 // What has happened meanwhile tells why: how it began, and what was refused.
                 self.keys(&["Escape", "6", "End"]);
                 std::thread::sleep(Duration::from_secs(1));
