@@ -22,6 +22,7 @@
 //! assert_eq!(engine.frame(), 480);
 //! ```
 
+pub mod alone;
 pub mod check;
 pub mod compare;
 pub mod cores;

@@ -2,6 +2,7 @@
 
 pub mod actions;
 mod bands;
+pub(crate) mod generators;
 pub mod input;
 mod limits;
 mod lines;

@@ -276,13 +276,13 @@ impl Directing<'_> {
         voice.envelope = Envelope::new(Shaping { delay: 0, ..shaping });
         voice.length = body.length;
         voice.source = Source::new(Some(recipe), Stream::new(self.state.seed, asked.key, 1_000_000 + id));
-        if let (Some(made), Some(playing)) = (&recipe.made, playing) {
-            voice.source.begin(made, playing, program.rate);
-        }
         voice.recipe = Some(Arc::clone(recipe));
         voice.route = route;
         voice.cue = body.cue.map(|begin| begin.cue);
         self.world.forget_gone(voice.place);
+        if let (Some(made), Some(playing)) = (&recipe.made, playing) {
+            self.begin_generator(&mut voice, made, playing);
+        }
         self.hear(voice.place);
         let totals = sums(self.scene(), &voice);
         voice.take_sums(&totals);

@@ -92,6 +92,7 @@ impl Directing<'_> {
         let totals = sums(self.scene(), voice);
         let placement = placement_of(self.program, self.world, voice);
         let gone = voice.frozen.is_some() || self.world.distance_at(place).is_none();
+        self.move_controls(slot);
         let voice = &mut self.mixer.voices[slot];
         // One whose emitter or sound has gone stays where it was while it fades.
         voice.placement = placement.or(voice.placement.filter(|_| gone));

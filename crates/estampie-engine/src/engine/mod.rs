@@ -381,6 +381,9 @@ impl Engine {
                 return;
             }
             let old_bus = old.mix.buses[voice.bus as usize].key;
+            if let Some(playing) = voice.source.playing_mut() {
+                playing.of = new.mix.generator(playing.key, playing.kind()).map(|of| of as u32);
+            }
             match voice.route.moved(find) {
                 Some(route) => {
                     voice.route = route;

@@ -5,6 +5,7 @@ use super::status::{
     ZoneStatus,
 };
 use super::{Engine, Prepared};
+use crate::director::generators::control_terms;
 use crate::director::{Scene, Waiting, gate_term, layer_term, transposition, voice_terms};
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
@@ -193,6 +194,7 @@ fn write_voice(status: &mut Status, scene: Scene<'_>, voice: &Voice, soft: f32, 
     let power = |p: f32| 10.0 * p.max(1e-12).log10();
     tell(level(TermKind::Recorded, voice.take(), power(voice.power)));
     voice_terms(scene, voice, &mut tell);
+    control_terms(scene, voice, &mut tell);
     if (voice.octaves < 0.0 || voice.octaves_up > 0.0) && !voice.asleep {
         tell(level(TermKind::Filtered, voice.sound, power(voice.filtered) - power(voice.power)));
     }

@@ -39,6 +39,9 @@ pub enum Property {
     Amount,
     /// A setting of an effect, in its own unit; its curve gives the value itself.
     Setting(Unit),
+    /// A control of generators, by its unit and whether it moves by octaves: what is added to it is in octaves then, else in its unit. The number is its place
+    /// among all controls ([`crate::dsp::generators::controls`]).
+    Control(u8, Unit, bool),
 }
 
 /// A property that every sound has: it is set, varied each time, swept, moved by parameters, and added up for each voice.
@@ -291,10 +294,21 @@ impl Property {
             Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount | Property::Width => Share::read(text).map(|v| v.0),
             Property::Pan => Pan::read(text).map(|v| v.0),
             Property::Setting(unit) => unit.read(text),
+            Property::Control(_, _, true) => Octaves::read(text)
+                .map(|v| v.0)
+                .or_else(|_| Semitones::read(text).map(|v| v.0 / 12.0))
+                .map_err(|_| ValueError::not(text, "a difference, like 7 st or -1 oct")),
+            Property::Control(_, unit, false) => signed(text, |t| unit.read(t)),
             Property::Each | Property::All => {
                 split_number(text).filter(|(_, unit)| unit.is_empty()).map(|(n, _)| n as f32).ok_or_else(|| ValueError::not(text, "a count, like 3"))
             }
         }
+    }
+
+    /// Prints what it is set to with its unit; the same as any other value, but for controls that move by octaves.
+    #[must_use]
+    pub fn print_set(self, value: f32) -> String {
+        if let Property::Control(_, unit, true) = self { unit.print(value.exp2()) } else { self.print(value) }
     }
 
     /// Prints a value with its unit.
@@ -308,7 +322,8 @@ impl Property {
             Property::Every => Seconds(f64::from(value)).to_string(),
             Property::Chance | Property::Sweep | Property::Tempo | Property::Density | Property::Amount | Property::Width => Share(value).to_string(),
             Property::Pan => Pan(value).to_string(),
-            Property::Setting(unit) => unit.print(value),
+            Property::Setting(unit) | Property::Control(_, unit, false) => unit.print(value),
+            Property::Control(_, _, true) => Octaves(value).to_string(),
             Property::Each | Property::All => format!("{value:.0}"),
         }
     }

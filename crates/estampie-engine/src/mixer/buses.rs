@@ -30,6 +30,7 @@ impl Mixing<'_> {
     /// `modulations` is what they come to; with `dry`, returns are silent while other buses are heard alone.
     pub(crate) fn prepare(&mut self, modulations: &[f32], dry: bool) {
         self.follow_cells(modulations);
+        self.follow_generators();
         self.follow_ducks();
         let frames = gate_frames(self.rate);
         let any_solo = self.state.buses.iter().any(|b| b.soloed);

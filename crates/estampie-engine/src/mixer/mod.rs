@@ -6,6 +6,7 @@
 
 mod audibility;
 pub(crate) mod buses;
+pub(crate) mod controls;
 pub(crate) mod fading_filter;
 pub(crate) mod head;
 pub(crate) mod mixing;

@@ -6,10 +6,13 @@
 //! sees a border.
 
 use super::paging::{Paging, SEAM};
-use crate::dsp::generators::{Beginning, Generator, Pool};
+use super::voice::Swept;
+use crate::dsp::generators::{Beginning, Controls, Generator, MOST_CONTROLS, Pool};
 use crate::dsp::{LEAD, TAPS};
 use crate::ground::clip::Clip;
-use crate::ground::random::Stream;
+use crate::ground::curve::Curve;
+use crate::ground::names::NameKey;
+use crate::ground::random::{Draw, Stream};
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Rounds;
 use crate::mixer::spec::{DECLINE, Made, Part, Recipe};
@@ -60,15 +63,42 @@ pub(crate) struct Source {
 #[derive(Debug)]
 pub(crate) struct Playing {
     kind: usize,
+    /// The key of its name.
+    pub(crate) key: NameKey,
     generator: Box<dyn Generator>,
     /// Frames that it still makes; `u64::MAX` without end.
     left: u64,
+    /// Its place among the generators of the program; `None` if it is there no more: then its controls stay.
+    pub(crate) of: Option<u32>,
+    /// Where its controls are to be at the end of this block.
+    pub(crate) values: [f32; MOST_CONTROLS],
+    /// What this voice has drawn for each, in the order of the generator's draws.
+    pub(crate) drawn: [f32; MOST_CONTROLS],
+    /// What sweeps do to some of them.
+    pub(crate) swept: [Option<(u8, Swept)>; MOST_SWEPT],
 }
+
+/// So many controls of a voice are swept at once.
+pub(crate) const MOST_SWEPT: usize = 4;
 
 impl Playing {
     /// Takes one that waits; `None` if all of its kind are in use.
     pub(crate) fn take(made: &Made, pool: &mut Pool) -> Option<Playing> {
-        Some(Playing { kind: made.kind, generator: pool.take(made.kind)?, left: made.frames.unwrap_or(u64::MAX) })
+        Some(Playing {
+            kind: made.kind,
+            key: made.key,
+            generator: pool.take(made.kind)?,
+            left: made.frames.unwrap_or(u64::MAX),
+            of: None,
+            values: made.values,
+            drawn: [0.0; MOST_CONTROLS],
+            swept: [None; MOST_SWEPT],
+        })
+    }
+
+    /// Its kind, as a place in the table of generators.
+    pub(crate) fn kind(&self) -> usize {
+        self.kind
     }
 
     /// Gives it back.
@@ -87,6 +117,11 @@ impl Playing {
         }
         made as usize
     }
+}
+
+/// The drawings of what is made.
+fn drawings(recipe: &Recipe) -> &[Curve] {
+    recipe.made.as_ref().map_or(&[], |made| &made.drawings)
 }
 
 impl Source {
@@ -108,10 +143,31 @@ impl Source {
         source
     }
 
+    /// What a generator's draws begin from, if it begins now.
+    pub(crate) fn seed(&mut self) -> u64 {
+        self.random.whole()
+    }
+
+    /// Draws what one voice adds to a control.
+    pub(crate) fn draw(&mut self, draw: Draw) -> f32 {
+        self.random.draw(draw)
+    }
+
     /// Reads from a generator, which begins now.
-    pub(crate) fn begin(&mut self, made: &Made, mut playing: Playing, rate: u32) {
-        playing.generator.begin(&Beginning { rate, values: made.values, seed: self.random.whole() });
+    pub(crate) fn begin(&mut self, made: &Made, mut playing: Playing, rate: u32, seed: u64) {
+        let controls = Controls { values: &playing.values, drawings: &made.drawings };
+        playing.generator.begin(&Beginning { rate, controls, seed });
         self.playing = Some(playing);
+    }
+
+    /// The generator that it reads from.
+    pub(crate) fn playing(&self) -> Option<&Playing> {
+        self.playing.as_ref()
+    }
+
+    /// The same, to be moved.
+    pub(crate) fn playing_mut(&mut self) -> Option<&mut Playing> {
+        self.playing.as_mut()
     }
 
     /// The frame of its audio that is heard, within a few frames; 0 where it reads from a generator.
@@ -154,7 +210,7 @@ impl Source {
     pub(crate) fn skip(&mut self, recipe: &Recipe, count: usize) -> usize {
         if let Some(playing) = &mut self.playing {
             let made = playing.go(count);
-            playing.generator.skip(made);
+            playing.generator.skip(&Controls { values: &playing.values, drawings: drawings(recipe) }, made);
             return count - made;
         }
         let count = self.skip_rounds(recipe, count);
@@ -182,7 +238,8 @@ impl Source {
         if let Some(playing) = &mut self.playing {
             let made = playing.go(count);
             let [left, right] = &mut *out;
-            playing.generator.fill(&mut left[from..from + made], &mut right[from..from + made]);
+            let controls = Controls { values: &playing.values, drawings: drawings(recipe) };
+            playing.generator.fill(&controls, &mut left[from..from + made], &mut right[from..from + made]);
             silence(&mut Some(out), if recipe.stereo { 2 } else { 1 }, from + made, count - made);
             return count - made;
         }

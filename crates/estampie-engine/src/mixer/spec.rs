@@ -1,12 +1,13 @@
 //! The compiled mix: buses with effects and sends, the values that can be moved and held, snapshots, ducks, player levels.
 
 use crate::dsp::effects::{Impulse, MOST_SETTINGS};
-use crate::dsp::generators::MOST_CONTROLS;
+use crate::dsp::generators::{GENERATORS, MOST_CONTROLS};
 use crate::ground::clip::Clip;
-use crate::ground::curve::Shape;
+use crate::ground::curve::{Curve, Shape};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
+use crate::ground::random::Draw;
 use crate::ground::test::Test;
 use crate::ground::vocabulary::Rounds;
 use std::sync::Arc;
@@ -265,6 +266,16 @@ pub struct Mix {
     pub wants_tempo: bool,
     /// The cell of the level of each group of sounds.
     pub groups: Vec<u32>,
+    /// Generators.
+    pub generators: Vec<GeneratorSpec>,
+}
+
+impl Mix {
+    /// The place of a generator of such a name and kind.
+    #[must_use]
+    pub fn generator(&self, key: NameKey, kind: usize) -> Option<usize> {
+        self.generators.iter().position(|g| g.key == key && g.kind == kind)
+    }
 }
 
 /// One part of what a voice plays.
@@ -299,15 +310,45 @@ pub struct Recipe {
 }
 
 /// What a generator makes.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Made {
+    /// The key of the generator's name.
+    pub key: NameKey,
     /// Its kind, as a place in [`GENERATORS`](crate::dsp::generators::GENERATORS).
     pub kind: usize,
-    /// The values of its settings.
+    /// The values of its settings, as they are set.
     pub values: [f32; MOST_CONTROLS],
-    /// It ends after so many frames; `None` if it goes on until it is let go.
+    /// Its drawings, as curves in the order of its kind.
+    pub drawings: Vec<Curve>,
+    /// It ends after so many frames; `None` if it goes on until it is let go, or ends by itself.
     pub frames: Option<u64>,
+}
+
+impl Made {
+    /// Whether it goes on until it is let go.
+    #[must_use]
+    pub fn endless(&self) -> bool {
+        self.frames.is_none() && GENERATORS.get(self.kind).is_none_or(|kind| !(kind.ends)(&self.values))
+    }
+}
+
+/// A generator of the project: where its controls are, and what each voice adds to them.
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
+pub struct GeneratorSpec {
+    /// The key of its name.
+    pub key: NameKey,
+    /// Its kind, as a place in [`GENERATORS`](crate::dsp::generators::GENERATORS).
+    pub kind: usize,
+    /// The cell of its first control; the others follow.
+    pub first: u32,
+    /// Its controls, as properties.
+    pub controls: Vec<Property>,
+    /// What each voice draws for some of them, in the cell's scale.
+    pub vary: Vec<(u8, Draw)>,
+    /// Modulations by parameters of which every emitter has its own; each gives the value itself.
+    pub local: Vec<(u8, u32)>,
 }
 
 /// How deep sounds may be takes of sounds.

@@ -1,5 +1,6 @@
 //! The memory of the mix: buses, effects at work, values, snapshots, ducks.
 
+use super::controls::GeneratorState;
 use super::fading_filter::FadingFilter;
 use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
 use crate::dsp::{DelayLine, Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
@@ -409,6 +410,7 @@ impl DuckState {
 pub(crate) struct MixState {
     pub(crate) buses: Vec<BusState>,
     pub(crate) cells: Vec<CellState>,
+    pub(crate) generators: Vec<GeneratorState>,
     pub(crate) snapshots: Vec<SnapshotState>,
     pub(crate) ducks: Vec<DuckState>,
     /// Player levels from 0 to 10.
@@ -425,6 +427,7 @@ impl MixState {
         MixState {
             buses: mix.buses.iter().map(|b| BusState::new(b, rate)).collect(),
             cells: mix.cells.iter().map(|c| CellState { set: c.rest, held: 0.0, moved: 0.0, now: c.rest }).collect(),
+            generators: mix.generators.iter().map(|g| GeneratorState::new(g, &mix.cells)).collect(),
             snapshots: mix.snapshots.iter().map(|_| SnapshotState::new()).collect(),
             ducks: vec![DuckState::default(); mix.ducks.len()],
             player: vec![crate::mixer::spec::FULL_PLAYER_LEVEL; mix.player_levels.len()],
@@ -442,6 +445,11 @@ impl MixState {
         for (cell, now) in new.cells.iter().zip(&mut self.cells) {
             if let Some(earlier) = before.find_cell.get(cell.key).filter(|e| before.cells[*e].by_octaves == cell.by_octaves) {
                 *now = old.cells[earlier];
+            }
+        }
+        for (generator, now) in new.generators.iter().zip(&mut self.generators) {
+            if let Some(earlier) = before.generator(generator.key, generator.kind) {
+                now.values = old.generators[earlier].values;
             }
         }
         for (snapshot, now) in new.snapshots.iter().zip(&mut self.snapshots) {

@@ -19,7 +19,7 @@ use crate::ground::telemetry::Cause;
 use crate::ground::time::BLOCK;
 use crate::ground::units::{Octaves, Semitones};
 use crate::ground::vocabulary::Rounds;
-use crate::mixer::spec::{MOST_NESTED, Recipe};
+use crate::mixer::spec::{MOST_NESTED, Made, Recipe};
 use crate::world::spec::MOST_ROOMS;
 use std::sync::Arc;
 
@@ -299,7 +299,7 @@ impl Voice {
 
     /// Whether it is made by a generator that goes on until it is let go, without rounds that could be completed.
     pub(crate) fn made_endless(&self) -> bool {
-        self.recipe.as_ref().is_some_and(|r| r.made.is_some_and(|m| m.frames.is_none()))
+        self.recipe.as_ref().and_then(|r| r.made.as_ref()).is_some_and(Made::endless)
     }
 
     pub(crate) fn take(&self) -> NameKey {

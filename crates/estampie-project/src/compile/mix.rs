@@ -106,7 +106,7 @@ impl Compiler<'_> {
     }
 
     /// Adds a value of the mix under its name.
-    fn cell(&mut self, name: &str, property: Property, rest: f32, ends: (f32, f32), by_octaves: bool) -> u32 {
+    pub(super) fn cell(&mut self, name: &str, property: Property, rest: f32, ends: (f32, f32), by_octaves: bool) -> u32 {
         let key = self.program.names.add(name);
         let scale = |v: f32| if by_octaves { v.max(1e-6).log2() } else { v };
         let (rest, ends) = (scale(rest), (scale(ends.0), scale(ends.1)));
@@ -393,8 +393,7 @@ impl Compiler<'_> {
         let found = self.program.mix.find_cell.get(NameKey::of(name));
         if found.is_none() {
             let known: Vec<String> = self.program.mix.cells.iter().map(|c| self.program.names.get(c.key).to_owned()).collect();
-            let usual =
-                "write \"bus BUS level\", \"bus BUS low-pass\", \"bus BUS pan\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\" or \"group GROUP level\"";
+            let usual = "write \"bus BUS level\", \"bus BUS low-pass\", \"bus BUS pan\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\", \"generator NAME CONTROL\" or \"group GROUP level\"";
             self.fault(place, format!("there is no {name} in the mix"), did_you_mean(name, known.iter().map(String::as_str), usual));
         }
         found
@@ -403,7 +402,7 @@ impl Compiler<'_> {
     fn held_value(&mut self, cell: usize, by: bool, text: &Located<String>) -> Option<f32> {
         let spec = &self.program.mix.cells[cell];
         let (property, by_octaves, ends) = (spec.property, spec.by_octaves, spec.ends);
-        let fixed = matches!(property, Property::Setting(Unit::Choice(_)));
+        let fixed = matches!(property, Property::Setting(Unit::Choice(_))) || self.is_fixed_control(cell);
         let read = if fixed {
             Err(ValueError::Refused("it is fixed and cannot be held".to_owned()))
         } else if by && (by_octaves || matches!(property, Property::LowPass | Property::HighPass)) {

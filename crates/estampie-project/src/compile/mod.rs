@@ -5,6 +5,7 @@ mod audio;
 mod bundles;
 mod checks;
 mod explore;
+mod generators;
 mod mix;
 mod music;
 mod notes;

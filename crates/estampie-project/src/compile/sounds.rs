@@ -2,14 +2,12 @@
 
 use super::{Compiler, frames_of};
 use crate::document::{
-    GeneratorDoc, LimitDoc, LinesDoc, Located, Moved, PickDoc, Place, Setting as _, ShapeDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean,
-    read_setting, registry,
+    LimitDoc, LinesDoc, Located, Moved, PickDoc, Place, Setting as _, ShapeDoc, SoundDoc, TakeDoc, TakeGroup, TakeLine, did_you_mean, read_setting,
 };
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::Shaping;
 use estampie_engine::dsp::effects::Setting;
-use estampie_engine::dsp::generators::{self, GENERATORS};
-use estampie_engine::mixer::spec::{MOST_NESTED, Made, Part, Recipe};
+use estampie_engine::mixer::spec::{MOST_NESTED, Part, Recipe};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Choice, Falloff, Group, Limit, Lines, PickOrder, Priority, Repeat, Sound, SoundGroup, Take, TakeOf, Vary};
 use estampie_engine::property::{PerProperty, Property};
@@ -305,40 +303,6 @@ impl Compiler<'_> {
             self.recipes.insert(known, recipe.clone());
         }
         recipe
-    }
-
-    /// What a generator makes.
-    fn made_by(&mut self, name: &str, place: &Place) -> Option<Arc<Recipe>> {
-        let found = self.made.get(name).cloned();
-        if found.is_none() {
-            let known = self.document.shared.names(registry::GENERATOR.name);
-            let fix = did_you_mean(name, known, &format!("add [generator.{name}] to shared.toml, or name another"));
-            self.fault(place, format!("there is no generator {name}"), fix);
-        }
-        found?
-    }
-
-    /// All generators, used or not: what is wrong with one is told in its own place.
-    pub(super) fn generators(&mut self) {
-        for doc in &self.document.shared.generator {
-            let recipe = self.generator(doc);
-            self.made.insert(doc.name.clone(), recipe);
-        }
-    }
-
-    fn generator(&mut self, doc: &GeneratorDoc) -> Option<Arc<Recipe>> {
-        let Some((kind, of)) = doc.kind() else {
-            let (word, place) = doc.kind.as_ref().map_or((doc.name.as_str(), &doc.place), |k| (k.value.as_str(), &k.place));
-            let known: Vec<&str> = GENERATORS.iter().map(|k| k.word).collect();
-            let fix = did_you_mean(word, known.iter().copied(), &format!("write kind = and one of {}", known.join(", ")));
-            self.fault(place, format!("there is no kind of generator {word}"), fix);
-            return None;
-        };
-        let mut values = generators::usual(of);
-        self.settings((of.word, &doc.name), of.settings, &doc.set, &mut values);
-        let name = self.program.names.add(&format!("generator {}", doc.name));
-        let made = Made { kind, values, frames: doc.length.map(|length| frames_of(length, self.program.rate)) };
-        Some(Arc::new(Recipe { name, parts: Vec::new(), made: Some(made), stereo: (of.stereo)(&values) }))
     }
 
     /// Puts settings that are written in the place of the usual values, and says what is wrong with them.

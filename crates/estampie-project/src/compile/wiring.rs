@@ -313,7 +313,7 @@ impl Compiler<'_> {
         let cell = self.cell_named(&doc.target.value, &doc.target.place)?;
         let spec = &self.program.mix.cells[cell];
         match spec.property {
-            Property::Setting(Unit::Choice(_)) => {
+            Property::Setting(unit) if matches!(unit, Unit::Choice(_)) || self.is_fixed_control(cell) => {
                 self.fault(&doc.target.place, format!("{} is fixed and cannot be moved", doc.target.value), "move another setting");
                 None
             }
@@ -354,7 +354,14 @@ impl Compiler<'_> {
         self.program.names.add_as(key, &label);
         let index = self.program.modulations.len() as u32;
         let local = self.program.parameters[parameter].local.is_some();
+        let control = if let Target::Cell(cell) = target { self.control_of(cell) } else { None };
         match target {
+            // What each emitter says for itself each voice follows for itself.
+            Target::Cell(_) if local && control.is_some() => {
+                if let Some((of, control)) = control {
+                    self.program.mix.generators[of].local.push((control, index));
+                }
+            }
             Target::Bus(_) | Target::Piece(_) | Target::Cell(_) | Target::Snapshot(_) if self.one_for_all(parameter, &doc.from.place).is_none() => return,
             Target::Sound(sound) if doc.property.of_voices() => self.program.sounds[sound as usize].modulations.push(index),
             Target::Sound(sound) => self.program.sounds[sound as usize].asked.push(index),

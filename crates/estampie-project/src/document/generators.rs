@@ -1,11 +1,15 @@
 //! Generators, as written in `shared.toml`: takes that are made instead of recorded.
 
 use super::Place;
+use super::curve::read_point;
 use super::fields::{Fields, Located, Reading};
 use super::game::well_named;
 use super::registry;
-use estampie_engine::dsp::generators::{GENERATORS, GeneratorKind};
-use estampie_engine::units::Seconds;
+use estampie_engine::curve::{Curve, Point, Shape};
+use estampie_engine::dsp::generators::{Form, GENERATORS, GeneratorKind};
+use estampie_engine::property::{Property, Unit};
+use estampie_engine::random::Draw;
+use estampie_engine::units::{Seconds, ValueError, split_number};
 use std::fmt;
 
 /// What a take begins with that is a generator instead of a file or a sound.
@@ -18,10 +22,16 @@ pub struct GeneratorDoc {
     pub name: String,
     /// What it makes; if not said, its name tells.
     pub kind: Option<Located<String>>,
-    /// It ends after this time; unsaid, it goes on until it is let go.
+    /// What it begins with.
+    pub preset: Option<Located<String>>,
+    /// It ends after this time; unsaid, it goes on until it is let go, or ends by itself.
     pub length: Option<Seconds>,
-    /// Settings as written.
+    /// Controls as written.
     pub set: Vec<(&'static str, Located<String>)>,
+    /// Drawings as written, text by text.
+    pub drawings: Vec<(&'static str, Vec<Located<String>>)>,
+    /// What each playing draws for controls, as written.
+    pub vary: Vec<(Located<String>, Located<String>)>,
     /// Where it is written.
     pub place: Place,
 }
@@ -36,13 +46,16 @@ impl GeneratorDoc {
 }
 
 impl fmt::Display for GeneratorDoc {
-    /// Its kind with what is said of it: "noise, colour pink, length 2 s".
+    /// Its kind with what is said of it: "noise, colour pink, ends after 2 s".
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.kind.as_ref().map_or(&self.name, |kind| &kind.value))?;
+        if let Some(preset) = &self.preset {
+            write!(f, ", {}", preset.value)?;
+        }
         for (word, text) in &self.set {
             write!(f, ", {word} {}", text.value)?;
         }
-        self.length.map_or(Ok(()), |length| write!(f, ", length {length}"))
+        self.length.map_or(Ok(()), |length| write!(f, ", ends after {length}"))
     }
 }
 
@@ -51,9 +64,9 @@ pub(super) fn generator_of(take: &str) -> Option<&str> {
     take.strip_prefix(WORD).map(str::trim)
 }
 
-/// The settings of all kinds, each once.
-fn settings() -> Vec<&'static str> {
-    let mut words: Vec<&'static str> = GENERATORS.iter().flat_map(|kind| kind.settings.iter().map(|s| s.word)).collect();
+/// Words of all kinds, each once.
+fn words(of: impl Fn(&'static GeneratorKind) -> Vec<&'static str>) -> Vec<&'static str> {
+    let mut words: Vec<&'static str> = GENERATORS.iter().flat_map(of).collect();
     words.sort_unstable();
     words.dedup();
     words
@@ -67,11 +80,22 @@ pub(super) fn read_generators(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<Ge
             && let Some(fields) = top.inside(registry::GENERATOR.name, item, format!("the generator {name}"), place.clone())
         {
             let written = fields.names();
-            let set = settings().into_iter().filter(|word| written.iter().any(|n| n == word));
+            let set = words(|kind| kind.settings.iter().map(|s| s.word).collect()).into_iter().filter(|word| written.iter().any(|n| n == word));
+            let drawn = words(|kind| kind.drawings.iter().map(|d| d.word).collect()).into_iter().filter(|word| written.iter().any(|n| n == word));
+            let mut vary = Vec::new();
+            for (control, item, place) in fields.entries("vary") {
+                match item.as_str() {
+                    Some(text) => vary.push((Located { value: control, place: place.clone() }, Located { value: text.to_owned(), place })),
+                    None => reading.fault(&place, format!("what is drawn for {control} is not a text"), "write a range, like \"-2..2 st\""),
+                }
+            }
             let generator = GeneratorDoc {
                 kind: fields.text("kind"),
-                length: fields.limited("length", Seconds(0.005), Seconds(3600.0)),
+                preset: fields.text("preset"),
+                length: fields.limited("ends-after", Seconds(0.005), Seconds(3600.0)),
                 set: set.filter_map(|word| Some((word, fields.text(word)?))).collect(),
+                drawings: drawn.filter_map(|word| Some((word, parts(&fields.texts(word)?)))).collect(),
+                vary,
                 place,
                 name,
             };
@@ -81,4 +105,173 @@ pub(super) fn read_generators(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<Ge
         }
     }
     list
+}
+
+/// What stands between semicolons in texts, each at the place of its text.
+fn parts(texts: &[Located<String>]) -> Vec<Located<String>> {
+    let part = |text: &Located<String>, part: &str| Located { value: part.trim().to_owned(), place: text.place.clone() };
+    texts.iter().flat_map(|text| text.value.split(';').filter(|p| !p.trim().is_empty()).map(|p| part(text, p)).collect::<Vec<_>>()).collect()
+}
+
+/// The curves of a drawing, by its texts. An error says which text it is about.
+///
+/// # Errors
+/// With what is wrong, as a sentence, and the place of the text among all.
+pub fn read_drawing(form: Form, texts: &[String]) -> Result<Vec<Curve>, (usize, ValueError)> {
+    let straight = |x: f32, y: f32| Point { x, y, shape: Shape::Straight };
+    match form {
+        Form::Path => {
+            let mut places = Vec::new();
+            for (at, text) in texts.iter().enumerate() {
+                places.push(read_place(text).map_err(|what| (at, what))?);
+            }
+            if !(2..=MOST_PLACES).contains(&places.len()) {
+                return Err((0, ValueError::Refused(format!("a path has from 2 to {MOST_PLACES} places, this one has {}", places.len()))));
+            }
+            let along = |side: usize| Curve::new(places.iter().enumerate().map(|(at, place): (usize, &[f32; 2])| straight(at as f32, place[side])));
+            Ok(vec![along(0), along(1)])
+        }
+        Form::Curve => {
+            let mut points: Vec<Point> = Vec::new();
+            for (at, text) in texts.iter().enumerate() {
+                let mut point =
+                    read_point(&text.replacen(" %:", "%:", 1).replacen("%:", ":", 1), "", Property::Setting(Unit::Share)).map_err(|what| (at, what))?;
+                point.x /= 100.0;
+                if points.last().is_some_and(|last| point.x <= last.x) {
+                    return Err((at, ValueError::Refused(format!("the point \"{text}\" does not lie after the one before it"))));
+                }
+                if !(0.0..=1.0).contains(&point.x) || !(0.0..=1.0).contains(&point.y) {
+                    return Err((at, ValueError::Refused(format!("the point \"{text}\" does not lie between 0 % and 100 %"))));
+                }
+                points.push(point);
+            }
+            if points.is_empty() {
+                return Err((0, ValueError::Refused("this curve has no points".to_owned())));
+            }
+            Ok(vec![Curve::new(points)])
+        }
+        Form::Steps => {
+            let text: String = texts.concat();
+            let steps: Option<Vec<f32>> =
+                text.chars().filter(|c| !c.is_whitespace()).map(|c| ['.', 'x', 'X'].iter().position(|s| *s == c).map(|p| p as f32)).collect();
+            let steps = steps.filter(|s| (1..=MOST_STEPS).contains(&s.len()) && s.iter().any(|s| *s > 0.0));
+            let steps = steps.ok_or_else(|| (0, ValueError::not(&text, "a pattern of x, X and ., like X.x., with a pulse and no more than 64 steps")))?;
+            Ok(vec![Curve::new(steps.into_iter().enumerate().map(|(at, step)| Point { x: at as f32, y: step, shape: Shape::Held }))])
+        }
+    }
+}
+
+/// The texts of a drawing, so that [`read_drawing`] reads them again.
+#[must_use]
+pub fn print_drawing(form: Form, curves: &[Curve]) -> Vec<String> {
+    let number = |value: f32| {
+        let text = format!("{value:.2}");
+        let text = text.trim_end_matches('0').trim_end_matches('.').to_owned();
+        if text == "-0" { "0".to_owned() } else { text }
+    };
+    match (form, curves) {
+        (Form::Path, [right, ahead]) => {
+            right.points().iter().zip(ahead.points()).map(|(right, ahead)| format!("{} m, {} m", number(right.y), number(ahead.y))).collect()
+        }
+        (Form::Curve, [curve]) => {
+            let shape = |shape: Shape| if shape == Shape::Straight { String::new() } else { format!(", {shape}") };
+            curve.points().iter().map(|p| format!("{} %: {} %{}", number(p.x * 100.0), number(p.y * 100.0), shape(p.shape))).collect()
+        }
+        (Form::Steps, [curve]) => vec![curve.points().iter().map(|p| ['.', 'x', 'X'][(p.y.clamp(0.0, 2.0)) as usize]).collect()],
+        _ => Vec::new(),
+    }
+}
+
+/// Reads a place such as `-1.5 m, 0.4 m`: metres to the right and ahead.
+fn read_place(text: &str) -> Result<[f32; 2], ValueError> {
+    let wrong = || ValueError::not(text, "a place: metres to the right and ahead, like -1.5 m, 0.4 m");
+    let (right, ahead) = text.split_once(',').ok_or_else(wrong)?;
+    let metres =
+        |text: &str| split_number(text).filter(|(value, unit)| (unit.is_empty() || *unit == "m") && value.abs() <= 500.0).map(|(value, _)| value as f32);
+    Ok([metres(right).ok_or_else(wrong)?, metres(ahead).ok_or_else(wrong)?])
+}
+
+/// Reads a range that is drawn for a control each time: its ends are added to where it is, in octaves where it moves by octaves.
+///
+/// # Errors
+/// With what is wrong, as a sentence.
+pub fn read_vary(control: Property, text: &str) -> Result<Draw, ValueError> {
+    let (range, centred) = match text.split_once(',') {
+        Some((range, word)) if word.trim() == "centred" => (range, true),
+        Some((_, word)) => return Err(ValueError::not(word.trim(), "centred")),
+        None => (text, false),
+    };
+    let wrong = || ValueError::not(text, "a range, the lower end first, like -2..2 st");
+    let (low, high) = range.split_once("..").ok_or_else(wrong)?;
+    // The unit may stand once, behind both.
+    let unit: String = high.trim().chars().skip_while(|c| c.is_ascii_digit() || "+-−. ".contains(*c)).collect();
+    let low = low.trim();
+    let low = if low.ends_with(|c: char| c.is_ascii_digit()) { format!("{low} {unit}") } else { low.to_owned() };
+    let (low, high) = (control.read(low.trim())?, control.read(high.trim())?);
+    if low > high { Err(wrong()) } else { Ok(Draw { ends: (low, high), centred }) }
+}
+
+/// The most places of a path.
+pub const MOST_PLACES: usize = 24;
+/// The most steps of a pattern.
+const MOST_STEPS: usize = 64;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use estampie_engine::dsp::generators::control;
+    use proptest::prelude::*;
+
+    #[test]
+    fn every_drawing_and_every_preset_is_read() {
+        for kind in GENERATORS {
+            for drawing in kind.drawings {
+                let rest: Vec<String> = drawing.rest.iter().map(|t| (*t).to_owned()).collect();
+                let curves = read_drawing(drawing.form, &rest).unwrap();
+                assert_eq!(curves.len(), drawing.form.curves(), "{} {}", kind.word, drawing.word);
+                assert_eq!(read_drawing(drawing.form, &print_drawing(drawing.form, &curves)).unwrap(), curves);
+            }
+            for preset in kind.presets {
+                for (word, text) in preset.set {
+                    if let Some(drawing) = kind.drawings.iter().find(|d| d.word == *word) {
+                        let texts: Vec<String> = text.split(';').map(|t| t.trim().to_owned()).collect();
+                        read_drawing(drawing.form, &texts).unwrap_or_else(|(_, what)| panic!("{} of {}: {what}", word, preset.name));
+                    }
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_drawn_for_a_control_is_added_in_octaves_or_in_its_unit() {
+        let of = |word: &str, text: &str| read_vary(control(word).unwrap(), text).map(|d| d.ends);
+        assert_eq!(of("slit", "-6..6 st").unwrap(), (-0.5, 0.5));
+        assert_eq!(of("slit", "-1 oct..0.5 oct").unwrap(), (-1.0, 0.5));
+        assert_eq!(of("speed", "-2..3").unwrap(), (-2.0, 3.0));
+        assert_eq!(of("howl", "-10..20 %").unwrap(), (-0.1, 0.2));
+        for (word, text) in [("slit", "3..9 Hz"), ("speed", "3..-3"), ("speed", "3"), ("howl", "0..10 %, often")] {
+            assert!(of(word, text).is_err(), "{word} {text}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn paths_and_patterns_are_read_as_they_were_printed(places in prop::collection::vec((-400i32..400, -400i32..400), 2..24), steps in "[.xX]{1,64}") {
+            let texts: Vec<String> = places.iter().map(|(x, y)| format!("{} m, {} m", f64::from(*x) / 4.0, f64::from(*y) / 4.0)).collect();
+            let curves = read_drawing(Form::Path, &texts).unwrap();
+            prop_assert_eq!(print_drawing(Form::Path, &curves), texts);
+            if let Ok(curves) = read_drawing(Form::Steps, std::slice::from_ref(&steps)) {
+                prop_assert_eq!(print_drawing(Form::Steps, &curves), vec![steps]);
+            }
+        }
+
+        #[test]
+        fn no_text_breaks_a_drawing(texts in prop::collection::vec("[-0-9a-z%.:;, mxX]{0,24}", 0..6)) {
+            for form in [Form::Path, Form::Curve, Form::Steps] {
+                if let Ok(curves) = read_drawing(form, &texts) {
+                    prop_assert_eq!(curves.len(), form.curves());
+                }
+            }
+        }
+    }
 }

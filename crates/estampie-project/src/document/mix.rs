@@ -213,7 +213,7 @@ pub(super) fn read_modulations(reading: &Reading<'_>) -> Vec<ModulationDoc> {
     list
 }
 
-const CAN_MOVE: &str = "write moves = \"SOUND level\", \"bus BUS level\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\", \"snapshot NAME amount\", \"piece PIECE tempo\" or \"layer PIECE/LAYER level\"";
+const CAN_MOVE: &str = "write moves = \"SOUND level\", \"bus BUS level\", \"bus BUS send RETURN\", \"bus BUS EFFECT SETTING\", \"generator NAME CONTROL\", \"snapshot NAME amount\", \"piece PIECE tempo\" or \"layer PIECE/LAYER level\"";
 
 fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<ModulationDoc> {
     let from = fields.text("from");
@@ -237,7 +237,7 @@ fn modulation(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Opti
     let words: Vec<&str> = moves.value.split_whitespace().collect();
     let (kind, target, property) = match words.as_slice() {
         ["bus", bus, "level"] => (Moved::Bus, *bus, "level"),
-        ["bus", _, "low-pass" | "high-pass" | "pan"] | ["bus" | "sound", _, _, _] | ["group", _, "level"] | ["snapshot", _, "amount"] => {
+        ["bus", _, "low-pass" | "high-pass" | "pan"] | ["bus" | "sound", _, _, _] | ["group", _, "level"] | ["snapshot", _, "amount"] | ["generator", _, _] => {
             let (target, word) = moves.value.rsplit_once(' ').unwrap_or((&moves.value, ""));
             return Some(ModulationDoc {
                 from,
@@ -333,6 +333,10 @@ pub fn property_of(document: &Document, words: &[&str]) -> Option<Property> {
         ["bus", _, "pan"] => Property::Pan,
         ["snapshot", _, "amount"] => Property::Amount,
         ["bus", bus, effect, word] => Property::Setting(setting_unit(document, bus, effect, word)?),
+        ["generator", name, word] => {
+            let (_, kind) = document.shared.generator.iter().find(|g| g.name == *name)?.kind()?;
+            Property::Setting(kind.settings.iter().find(|s| s.word == *word)?.unit)
+        }
         _ => return None,
     })
 }

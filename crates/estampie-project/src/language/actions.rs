@@ -6,7 +6,8 @@ use super::{Moment, PlaceOf, Word};
 use crate::fault::{Fault, did_you_mean};
 use estampie_engine::curve::Shape;
 pub use estampie_engine::director::actions::{ACTIONS, ActionKind, Slot, SlotKind};
-use estampie_engine::property::Property;
+use estampie_engine::dsp::generators::{control, controls, word_of};
+use estampie_engine::property::{Property, Unit};
 use estampie_engine::units::Seconds;
 use estampie_engine::vocabulary::Urgency;
 use std::fmt;
@@ -300,13 +301,15 @@ fn movable() -> impl Iterator<Item = &'static str> {
 
 fn property(line: &mut Cursor<'_>) -> Parsed<Property> {
     let word = line.peek().to_owned();
-    let Some((property, _)) = Property::ALL.iter().find(|(p, w)| *w == word && p.of_voices()) else {
+    let of_sounds = Property::ALL.iter().find(|(p, w)| *w == word && p.of_voices()).map(|(property, _)| *property);
+    let Some(property) = of_sounds.or_else(|| control(&word)) else {
         let known: Vec<&str> = movable().collect();
-        let usual = format!("write {} or {}", known[..known.len() - 1].join(", "), known[known.len() - 1]);
-        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known, &usual)));
+        let usual = format!("write {}, {}, or a control of the generator that it plays", known[..known.len() - 1].join(", "), known[known.len() - 1]);
+        let controls = controls().iter().filter(|c| !c.fixed).map(|c| c.word);
+        return Err(line.fault(format!("\"{word}\" cannot be swept"), did_you_mean(&word, known.iter().copied().chain(controls), &usual)));
     };
     line.take(&[&word]);
-    Ok(*property)
+    Ok(property)
 }
 
 /// A value of the property that was said, as it is written, up to the word `over`.
@@ -326,7 +329,8 @@ fn property_value(line: &mut Cursor<'_>, before: &[Said]) -> Parsed<Said> {
 /// A value of a property, as an example.
 fn example(property: Property) -> String {
     property.print(match property {
-        Property::Pan | Property::Width => -0.3,
+        Property::Pan | Property::Width | Property::Control(_, Unit::Share, false) => -0.3,
+        Property::Control(_, _, true) => -1.0,
         _ => -3.0,
     })
 }
@@ -465,7 +469,7 @@ impl fmt::Display for Action {
                 Said::Urgency(Urgency::First) => f.write_str(", first")?,
                 Said::Urgency(Urgency::CutIn) => f.write_str(", cutting in")?,
                 Said::Time(time) => write!(f, " {} s", print_time(*time))?,
-                Said::Property(property) => write!(f, " {}", property.word())?,
+                Said::Property(property) => write!(f, " {}", word_of(*property))?,
                 Said::Written(text) => write!(f, " {text}")?,
                 Said::Shape(shape) => write!(f, ", {shape}")?,
                 Said::LetGo => f.write_str(" then let go")?,

@@ -48,7 +48,8 @@ fn unit_of(property: Property) -> &'static str {
         Property::Chance | Property::Sweep | Property::Tempo | Property::Density => "share of 1",
         Property::Each | Property::All => "playings",
         Property::Amount | Property::Width => "share of 1",
-        Property::Setting(unit) => match unit {
+        Property::Control(_, _, true) => "octaves",
+        Property::Setting(unit) | Property::Control(_, unit, false) => match unit {
             Unit::Decibels => "dB",
             Unit::Hertz => "Hz",
             Unit::Seconds => "s",

@@ -88,7 +88,7 @@ pub fn to_json(happening: &Happening, names: &Names) -> Value {
             "sweep",
             &[
                 ("sound", json!(name(sound))),
-                ("property", json!(property.word())),
+                ("property", json!(estampie_engine::dsp::generators::word_of(property))),
                 ("to", number(to)),
                 ("frames", json!(frames)),
                 ("count", json!(count)),

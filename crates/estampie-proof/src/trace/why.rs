@@ -1,6 +1,7 @@
 //! The words for contributions and happenings: what *why* and the log show.
 
 use super::{cause_word, reason_text, section_name};
+use estampie_engine::dsp::generators::word_of;
 use estampie_engine::ledger::{Term, TermKind};
 use estampie_engine::names::Names;
 use estampie_engine::property::Property;
@@ -113,7 +114,7 @@ pub fn sentence(happening: &Happening, names: &Names) -> Option<(String, Label)>
         What::LetGo { sound, finish: true, .. } => (format!("  {} finishes its round", name(sound)), Label::Plain),
         What::LetGo { .. } => return None,
         What::Sweep { sound, count: 0, .. } => (format!("  sweep {}: it does not sound", name(sound)), Label::Aside),
-        What::Sweep { sound, property, to, .. } => (format!("  sweeps {} {} to {}", name(sound), property.word(), property.print(to)), Label::Plain),
+        What::Sweep { sound, property, to, .. } => (format!("  sweeps {} {} to {}", name(sound), word_of(property), property.print(to)), Label::Plain),
         What::Line { sound, before: 0, .. } => (format!("  {} is to say a line", name(sound)), Label::Aside),
         What::Line { sound, before, .. } => (format!("  {} waits behind {before}", name(sound)), Label::Aside),
         What::Parameter { parameter, value, .. } => (format!("  sets {} to {}", name(parameter), tidy(value)), Label::Plain),

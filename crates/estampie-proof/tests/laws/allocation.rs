@@ -23,6 +23,9 @@ const FURTHER: &str = "[r]\ngroup = \"g\"\ntakes = [\"a\", \"audio/low.wav, weig
 [x]\npick = \"across strain\"\nloop = true\ntakes = { \"0\" = [\"audio/one.wav\"], \"0.5\" = [\"generator hiss, level -9 dB\"], \"1\" = [\"audio/stereo.wav\"] }\nre-trigger = \"restart\"\n\
 [t]\ngroup = \"g\"\npick = \"together\"\ntakes = [\"audio/one.wav, after 0..40 ms\", \"r\"]\nchance = \"70 %, always when strain over 0.9\"\npriority = { near = 90, far = 5, at = \"50 m\" }\nsend = { wet = \"-20 dB\" }\nfalloff = { level = [\"1 m: 0 dB\", \"60 m: -100 dB\"], width = [\"0 m: 100 %\", \"9 m: 0 %\"], send = [\"0 m: 0 dB\", \"60 m: 12 dB\"], high-pass = [\"0 m: 20 Hz\", \"60 m: 400 Hz\"] }\nlimit = { in-all = 3, when-full = \"farthest\" }\n\
 [l]\ntakes = [\"audio/two.wav\", \"audio/intro.wav\"]\nlines = { character = \"s\", gap = \"10..90 ms\", expires-after = \"1 s\" }\n";
+const GENERATORS: &str = "[generator.gale]\nkind = \"wind\"\nchannels = \"stereo\"\nvary = { slit = \"-5..5 st\" }\n[generator.swing]\nkind = \"pass-by\"\nduration = \"300 ms\"\n[generator.pump]\nkind = \"pulses\"\ninterval = \"60 ms\"\npattern = \"Xx.\"\n[generator.fire]\nkind = \"crackle\"\ndensity = \"200\"\n[generator.motor]\nkind = \"hum\"\n[generator.plate]\nkind = \"modal\"\nring = \"300 ms\"\n[generator.key]\nkind = \"blip\"\n[generator.lamp]\nkind = \"tone\"\nwave = \"saw\"\npartials = \"6\"\nvary = { frequency = \"-12..12 st\" }\nends-after = \"400 ms\"\n";
+const GENERATED: &str = "[g]\npick = \"together\"\nlimit = { each = 2, in-all = 5 }\ntakes = [\"generator gale\", \"generator swing\", \"generator pump\", \"generator fire\", \"generator motor\", \"generator plate\", \"generator key\", \"generator lamp\"]\n";
+const MOVED: &str = "[[modulation]]\nfrom = \"strain\"\nmoves = \"generator gale speed\"\ncurve = [\"0: 0\", \"1: 40\"]\n[[modulation]]\nfrom = \"loudness\"\nmoves = \"generator motor revolutions\"\ncurve = [\"0: 10 Hz\", \"1: 300 Hz\"]\n";
 const SHARED: &str = "[generator.hiss]\nkind = \"noise\"\ncolour = \"pink\"\n[group.g]\nin-all = 6\nwhen-full = \"least important\"\n";
 const DERIVED: &str = "[parameters.near]\nmeasure = \"distance to bell\"\n[parameters.far]\nmeasure = \"distance\"\n[parameters.many]\nmeasure = \"count of thing within 30 m\"\n[formulas]\nf = \"max(strain, rate(depth)) / (strain - 0.5)\"\n";
 const FURTHER_REACTIONS: &str = "When hit at the 2nd within 1 s\n  say l, first\n  play t at the emitter, after 0.05 s\nWhen tick\n  say l, cutting in\n  play r at the emitter\n  sweep a pitch to -9 st over 0.2 s, smooth then let go\nWhen near becomes under 20 m for 0.1 s once until strain over 0.9\n  play x\nWhen f rises over 1\n  finish r\n  add 0.1 to strain\nWhen far becomes under 9 m\n  play t at the emitter\n";
@@ -95,7 +98,7 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         19 => InputKind::Chances { always: [None, Some(true), Some(false)][random.random_range(0..3)] },
         20 => InputKind::GateSound { sound: pick(random, &["a", "r", "l"]), solo: random.random(), on: random.random() },
         21 => InputKind::Parameter { parameter: key("loudness"), value: random.random(), emitter: pick(random, &["bell", "eel", ""]) },
-        22 => InputKind::Play { sound: pick(random, &["r", "x", "t", "l"]), emitter: pick(random, &["", "bell", "eel"]) },
+        22 => InputKind::Play { sound: pick(random, &["r", "x", "t", "l", "g", "g"]), emitter: pick(random, &["", "bell", "eel"]) },
         23 | 24 => InputKind::Go {
             piece: pick(random, &["p", "q", "z"]),
             section: pick(random, &["a", "b", "s", ""]),
@@ -120,12 +123,16 @@ fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_a
     let programs: Vec<_> = [SOUNDS.to_owned(), SOUNDS.replace("-3..3 dB", "-9..0 dB"), format!("{SOUNDS}[d]\ntakes = [\"audio/low.wav\"]\n")]
         .iter()
         .map(|sounds| {
-            let (sounds, reactions) = (format!("{sounds}{FURTHER}"), format!("{REACTIONS}{FURTHER_REACTIONS}"));
-            let modulation = format!("{MODULATION}{MUSIC_MODULATION}[[modulation]]\nfrom = \"loudness\"\nmoves = \"t pitch\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"bus wet reverb size\"\ncurve = [\"0: 30 %\", \"1: 150 %\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"snapshot t amount\"\ncurve = [\"0 m: 0 %\", \"100 m: 100 %\"]\n[[modulation]]\nfrom = \"f\"\nmoves = \"r every\"\ncurve = [\"0: 0 s\", \"1: 0.2 s\"]\n");
+            let swept = "When tick\n  play g at the emitter\n  sweep g frequency to 7 st over 0.2 s\n";
+            let (sounds, reactions) = (format!("{sounds}{FURTHER}{GENERATED}"), format!("{REACTIONS}{FURTHER_REACTIONS}{swept}"));
+            // What is made is made otherwise in every other program.
+            let shared = format!("{SHARED}{}", if sounds.contains("-9..0 dB") { GENERATORS.replace("fire", "ember").replace("200", "20") } else { GENERATORS.to_owned() });
+            let sounds = if shared.contains("ember") { sounds.replace("generator fire", "generator ember") } else { sounds };
+            let modulation = format!("{MODULATION}{MUSIC_MODULATION}{MOVED}[[modulation]]\nfrom = \"loudness\"\nmoves = \"t pitch\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"bus wet reverb size\"\ncurve = [\"0: 30 %\", \"1: 150 %\"]\n[[modulation]]\nfrom = \"depth\"\nmoves = \"snapshot t amount\"\ncurve = [\"0 m: 0 %\", \"100 m: 100 %\"]\n[[modulation]]\nfrom = \"f\"\nmoves = \"r every\"\ncurve = [\"0: 0 s\", \"1: 0.2 s\"]\n");
             // The effects of x come and go with every other program.
             let mix = if sounds.contains("-9..0 dB") { MIX.to_owned() } else { format!("{MIX}{}", every_effect()) };
             let game = format!("{}{DERIVED}", crate::support::GAME);
-            let files = [("game.toml", game.as_str()), ("shared.toml", SHARED), ("sounds/all.toml", &sounds), ("mix.toml", &mix), ("modulation.toml", &modulation), ("reactions.est", &reactions)];
+            let files = [("game.toml", game.as_str()), ("shared.toml", shared.as_str()), ("sounds/all.toml", &sounds), ("mix.toml", &mix), ("modulation.toml", &modulation), ("reactions.est", &reactions)];
             let files: Vec<_> = files.into_iter().chain([("music/all.toml", MUSIC)]).collect();
             crate::support::compile_and_load(&files, vec![("music/d.mid", Loaded::Score(Arc::new(score())))])
         })

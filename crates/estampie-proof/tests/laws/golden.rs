@@ -317,11 +317,29 @@ const SMALL: &[Small] = &[
         &[
             (
                 "shared.toml",
-                "[generator.pink]\nkind = \"noise\"\ncolour = \"pink\"\nchannels = \"stereo\"\n[generator.brown]\nkind = \"noise\"\ncolour = \"brown\"\nlength = \"0.3 s\"\n[generator.tone]\nwave = \"pulse\"\nfrequency = \"220 Hz\"\npulse-width = \"20 %\"\nlength = \"0.2 s\"\n",
+                "[generator.pink]\nkind = \"noise\"\ncolour = \"pink\"\nchannels = \"stereo\"\n[generator.brown]\nkind = \"noise\"\ncolour = \"brown\"\nends-after = \"0.3 s\"\n[generator.tone]\nwave = \"pulse\"\nfrequency = \"220 Hz\"\npulse-width = \"20 %\"\nends-after = \"0.2 s\"\n",
             ),
             (
                 SOUNDS,
                 "[x]\ntakes = [\"generator pink\"]\nlow-pass = \"3 kHz\"\n[y]\ntakes = [\"generator brown\", \"generator tone, pitch 7 st\", \"audio/one.wav\"]\nvary = { pitch = \"-3..3 st\" }\n",
+            ),
+            (ON, PLAY),
+        ],
+    ),
+    (
+        "sound generators that are moved",
+        &[
+            (
+                "shared.toml",
+                "[generator.gale]\nkind = \"wind\"\npreset = \"mast in a gale\"\n[generator.fin]\nkind = \"pass-by\"\npreset = \"fin\"\nvary = { duration = \"-3..3 st\" }\n[generator.pump]\nkind = \"pulses\"\npreset = \"bilge pump\"\n[generator.rain]\nkind = \"crackle\"\npreset = \"rain on water\"\n[generator.motor]\nkind = \"hum\"\npreset = \"thruster\"\n[generator.plate]\nkind = \"modal\"\npreset = \"hull plate\"\n[generator.key]\nkind = \"blip\"\nanother = \"7\"\n[generator.engines]\nkind = \"tone\"\npreset = \"two engines\"\n",
+            ),
+            (
+                SOUNDS,
+                "[x]\npick = \"together\"\ntakes = [\"generator gale\", \"generator rain\", \"generator motor\", \"generator engines\"]\n[y]\npick = \"together\"\ntakes = [\"generator fin\", \"generator pump\", \"generator plate\", \"generator key\"]\n",
+            ),
+            (
+                "modulation.toml",
+                "[[modulation]]\nfrom = \"strain\"\nmoves = \"generator gale speed\"\ncurve = [\"0: 6\", \"1: 30\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"generator motor revolutions\"\ncurve = [\"0: 12 Hz\", \"1: 60 Hz\"]\n",
             ),
             (ON, PLAY),
         ],

@@ -6,6 +6,7 @@ mod any_music;
 mod any_world;
 mod audio_files;
 mod compare;
+mod controls;
 mod documents;
 mod edits;
 mod engine;

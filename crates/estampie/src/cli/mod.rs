@@ -16,6 +16,7 @@ mod new;
 pub(crate) mod output;
 mod probe;
 mod render;
+mod render_take;
 mod report;
 mod schema;
 mod stock;
@@ -107,6 +108,8 @@ enum Command {
     Bundle(bundle::Arguments),
     /// Renders a playthrough to a WAV file
     Render(render::Arguments),
+    /// Plays a sound by itself, without its mix, and writes it as WAV files: for those who want recordings of what is made in the project
+    RenderTake(render_take::Arguments),
     /// Draws a project's curves, transitions, routing, map, a playthrough over time, loudness or coverage, as SVG or PDF
     Draw(draw::Arguments),
     /// Writes a few pages for the team: what there is, how it stands, and the drawings behind it
@@ -181,6 +184,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Game(arguments)) => game::run(&arguments),
         Some(Command::Listen(arguments)) => listen::run(&arguments),
         Some(Command::Render(arguments)) => render::run(&arguments),
+        Some(Command::RenderTake(arguments)) => render_take::run(&arguments),
         Some(Command::Add(arguments)) => add::run(&arguments),
         Some(Command::Stock(arguments)) => stock::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),

@@ -34,12 +34,12 @@ impl Bits {
 /// Bytes before the samples: the head, room for the long sizes, the format, and the name and size of the samples.
 const HEAD: u64 = 12 + 36 + 8 + 16 + 8;
 
-/// The head of a file of two channels with so many bytes of samples.
-fn head(bits: Bits, rate: u32, data: u64) -> Vec<u8> {
+/// The head of a file of so many channels with so many bytes of samples.
+fn head(bits: Bits, channels: u16, rate: u32, data: u64) -> Vec<u8> {
     let riff = HEAD - 8 + data + (data & 1);
     let long = riff > u64::from(u32::MAX);
     let short = |size: u64| if long { u32::MAX } else { size as u32 }.to_le_bytes();
-    let frame = 2 * bits.bytes();
+    let frame = u64::from(channels) * bits.bytes();
     let mut head = Vec::with_capacity(HEAD as usize);
     head.extend(if long { b"RF64" } else { b"RIFF" });
     head.extend(short(riff));
@@ -51,7 +51,7 @@ fn head(bits: Bits, rate: u32, data: u64) -> Vec<u8> {
     head.extend(b"fmt ");
     head.extend(16u32.to_le_bytes());
     head.extend(if bits == Bits::Float { 3u16 } else { 1 }.to_le_bytes());
-    head.extend(2u16.to_le_bytes());
+    head.extend(channels.to_le_bytes());
     head.extend(rate.to_le_bytes());
     head.extend((rate * frame as u32).to_le_bytes());
     head.extend((frame as u16).to_le_bytes());
@@ -61,10 +61,11 @@ fn head(bits: Bits, rate: u32, data: u64) -> Vec<u8> {
     head
 }
 
-/// A file of two channels being written.
+/// A file being written.
 pub(super) struct Wave<W: Write + Seek> {
     out: W,
     bits: Bits,
+    channels: u16,
     rate: u32,
     data: u64,
     /// For dither: the same file each time.
@@ -72,9 +73,15 @@ pub(super) struct Wave<W: Write + Seek> {
 }
 
 impl<W: Write + Seek> Wave<W> {
-    pub(super) fn new(mut out: W, rate: u32, bits: Bits) -> io::Result<Wave<W>> {
-        out.write_all(&head(bits, rate, 0))?;
-        Ok(Wave { out, bits, rate, data: 0, seed: 0x2545_f491_4f6c_dd1d })
+    /// Of two channels.
+    pub(super) fn new(out: W, rate: u32, bits: Bits) -> io::Result<Wave<W>> {
+        Wave::with_channels(out, 2, rate, bits)
+    }
+
+    /// Of as many channels as are said.
+    pub(super) fn with_channels(mut out: W, channels: u16, rate: u32, bits: Bits) -> io::Result<Wave<W>> {
+        out.write_all(&head(bits, channels, rate, 0))?;
+        Ok(Wave { out, bits, channels, rate, data: 0, seed: 0x2545_f491_4f6c_dd1d })
     }
 
     /// A number from 0 to 1, even (xorshift64*, S. Vigna 2016).
@@ -109,7 +116,7 @@ impl<W: Write + Seek> Wave<W> {
             self.out.write_all(&[0])?;
         }
         self.out.seek(SeekFrom::Start(0))?;
-        self.out.write_all(&head(self.bits, self.rate, self.data))?;
+        self.out.write_all(&head(self.bits, self.channels, self.rate, self.data))?;
         self.out.flush()?;
         Ok(self.out)
     }
@@ -144,13 +151,13 @@ mod tests {
     #[test]
     fn what_is_beyond_four_gigabytes_says_so_in_64_bits() {
         let data = 5_000_000_004u64;
-        let head = head(Bits::TwentyFour, 48_000, data);
+        let head = head(Bits::TwentyFour, 2, 48_000, data);
         assert_eq!(head.len() as u64, HEAD);
         assert_eq!((&head[..4], &head[4..8], &head[12..16]), (&b"RF64"[..], &[0xff; 4][..], &b"ds64"[..]));
         let long = |at: usize| u64::from_le_bytes(head[at..at + 8].try_into().unwrap());
         assert_eq!((long(20), long(28), long(36)), (HEAD - 8 + data, data, data / 6));
         assert_eq!(&head[HEAD as usize - 4..], [0xff; 4]);
-        assert_eq!(&super::head(Bits::Sixteen, 48_000, 8)[..4], b"RIFF");
+        assert_eq!(&super::head(Bits::Sixteen, 2, 48_000, 8)[..4], b"RIFF");
     }
 
     #[test]

@@ -491,7 +491,8 @@ fn step_of(property: Property) -> f32 {
         Property::Every | Property::Chance | Property::Sweep | Property::Tempo | Property::Density => 0.05,
         Property::Each | Property::All => 1.0,
         Property::Amount | Property::Pan | Property::Width => 0.05,
-        Property::Setting(unit) => match unit {
+        Property::Control(_, _, true) => 0.1,
+        Property::Setting(unit) | Property::Control(_, unit, false) => match unit {
             Unit::Decibels | Unit::Semitones => 0.5,
             Unit::Hertz => 50.0,
             Unit::Seconds | Unit::Share => 0.05,

@@ -1,6 +1,7 @@
 //! `sweep`: a property of what is heard of a sound goes somewhere.
 
 use super::{ActionKind, Slot, SlotKind};
+use crate::director::generators::sweep_control;
 use crate::ground::curve::Shape;
 use crate::ground::telemetry::What;
 use crate::mixer::voice::{Swept, Voice};
@@ -8,7 +9,7 @@ use crate::program::Filled;
 
 pub(super) static SWEEP: ActionKind = ActionKind {
     verb: "sweep",
-    does: "takes the level, pitch, low-pass, high-pass, pan or width of what is heard so much further; then it stays, or is let go",
+    does: "takes the level, pitch, low-pass, high-pass, pan, width or a generator's control of what is heard so much further; then it stays, or is let go",
     slots: &[
         Slot::needed(SlotKind::Sound),
         Slot::optional(SlotKind::Whose),
@@ -26,10 +27,14 @@ pub(super) static SWEEP: ActionKind = ActionKind {
         let curve = if let Filled::Shape(shape) = shape { shape } else { Shape::Straight };
         let (frame, end) = (call.frame, call.frame + frames);
         let mut count = 0;
+        let program = directing.program;
         directing.each_voice_of(sound, call.whose(at), |voice: &mut Voice| {
-            let Some(swept) = voice.swept.get_mut(property) else { return };
-            let from = swept.map_or(0.0, |s| s.at(frame));
-            *swept = Some(Swept { from, to, begin: frame, end, curve });
+            let make = |from| Swept { from, to, begin: frame, end, curve };
+            if let Some(swept) = voice.swept.get_mut(property) {
+                *swept = Some(make(swept.map_or(0.0, |s| s.at(frame))));
+            } else if !sweep_control(program, voice, property, make, frame) {
+                return;
+            }
             if let_go == Filled::LetGo {
                 voice.let_go_on = Some(end);
             }

@@ -2,43 +2,114 @@
 //!
 //! A generator is one file here and one line in [`GENERATORS`]. A voice reads from it as it reads from a recording: pitch, filters, level
 //! and place are the voice's business. It is as repeatable as a recording, too: the same seed gives the same samples, and what comes after
-//! skipping is what would have come after reading.
+//! skipping is what would have come after reading. Its controls are values of the mix (`mixer::spec::Cell`): they can be set, held by snapshots
+//! and moved while it sounds, and each voice may add what it has drawn and what sweeps do.
 
+mod blip;
+mod crackle;
+mod hum;
+mod modal;
 mod noise;
+mod pass_by;
+mod pulses;
+mod stepped;
 mod tone;
+mod waves;
+mod wind;
+
+pub use pass_by::{Along, along};
 
 use super::effects::Setting;
+use crate::ground::curve::Curve;
+use crate::ground::property::Property;
 use std::fmt;
+use std::sync::LazyLock;
 
-/// The most settings of a generator.
-pub const MOST_CONTROLS: usize = 12;
+/// The most controls of a generator.
+pub const MOST_CONTROLS: usize = 32;
 
-/// All generators are about as loud as each other at their usual settings: their RMS, in dB below full scale.
+/// All generators are about as loud as each other at their usual settings: their RMS, in dB below full scale. Of what ends by itself it is that of its loudest tenth of a second.
 pub const LOUDNESS: f32 = -18.0;
 
 /// What a generator begins from.
 #[derive(Debug, Clone, Copy)]
-pub struct Beginning {
+pub struct Beginning<'a> {
     /// Frames a second.
     pub rate: u32,
-    /// The values of its settings, in the order of its kind.
-    pub values: [f32; MOST_CONTROLS],
+    /// Where its controls are.
+    pub controls: Controls<'a>,
     /// What its draws begin from.
     pub seed: u64,
+}
+
+/// Where the controls of a generator are.
+#[derive(Debug, Clone, Copy)]
+pub struct Controls<'a> {
+    /// Their values, in the order of its kind. Those that are one of some words stay as they were when it began.
+    pub values: &'a [f32; MOST_CONTROLS],
+    /// Its drawings as curves, in the order of its kind.
+    pub drawings: &'a [Curve],
 }
 
 /// A generator at work.
 pub trait Generator: Send + Sync + fmt::Debug {
     /// Begins anew. Allocates nothing.
-    fn begin(&mut self, beginning: &Beginning);
-    /// Makes the next samples of both sides, of equal length. One of one channel leaves the second side as it is.
-    fn fill(&mut self, left: &mut [f32], right: &mut [f32]);
-    /// Goes on as if so many samples had been made. Takes no longer for many than for a few thousand.
-    fn skip(&mut self, count: usize);
+    fn begin(&mut self, beginning: &Beginning<'_>);
+    /// Makes the next samples of both sides, of equal length. One of one channel leaves the second side as it is. Controls that have moved are
+    /// gone to without a step.
+    fn fill(&mut self, controls: &Controls<'_>, left: &mut [f32], right: &mut [f32]);
+    /// Goes on as if so many samples had been made. Takes no longer for many than for a second.
+    fn skip(&mut self, controls: &Controls<'_>, count: usize);
     /// Whether nothing more comes of it.
     fn ended(&self) -> bool {
         false
     }
+}
+
+/// What can be drawn of a generator, besides its controls.
+#[derive(Debug, Clone, Copy)]
+pub struct Drawing {
+    /// Its word.
+    pub word: &'static str,
+    /// What it says, in a few words.
+    pub says: &'static str,
+    /// What it is.
+    pub form: Form,
+    /// What it is when nothing is said, as it is written.
+    pub rest: &'static [&'static str],
+}
+
+/// What a drawing is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// A way by places, in metres to the right and ahead of the ear: two curves over the places' numbers, 0, 1, 2 …
+    Path,
+    /// A share over a share: one curve.
+    Curve,
+    /// Steps in a row, each off, on or accented: one curve that holds 0, 1 or 2 over the steps' numbers.
+    Steps,
+}
+
+impl Form {
+    /// How many curves it comes to.
+    #[must_use]
+    pub const fn curves(self) -> usize {
+        match self {
+            Form::Path => 2,
+            Form::Curve | Form::Steps => 1,
+        }
+    }
+}
+
+/// Settings to begin with.
+#[derive(Debug, Clone, Copy)]
+pub struct Preset {
+    /// Its name.
+    pub name: &'static str,
+    /// What it is like.
+    pub says: &'static str,
+    /// Controls and drawings with their values, as they are written. Those of a drawing stand between semicolons.
+    pub set: &'static [(&'static str, &'static str)],
 }
 
 /// A kind of generator.
@@ -47,12 +118,38 @@ pub struct GeneratorKind {
     pub word: &'static str,
     /// What it makes, in a few words.
     pub says: &'static str,
-    /// Its settings. They stand from its beginning to its end.
+    /// Its controls. What is fixed stands from its beginning to its end; the others can be moved.
     pub settings: &'static [Setting],
+    /// What can be drawn of it.
+    pub drawings: &'static [Drawing],
+    /// Settings to begin with.
+    pub presets: &'static [Preset],
     /// Whether it makes two channels, by the values of its settings.
     pub stereo: fn(&[f32]) -> bool,
+    /// Whether it ends by itself, by the values of its settings.
+    pub ends: fn(&[f32]) -> bool,
     /// Makes one, which has yet to begin.
     pub make: fn() -> Box<dyn Generator>,
+}
+
+impl GeneratorKind {
+    /// What a kind is unless it says otherwise: of one channel, without drawings and presets, and it goes on until it is let go.
+    const PLAIN: GeneratorKind = GeneratorKind {
+        word: "",
+        says: "",
+        settings: &[],
+        drawings: &[],
+        presets: &[],
+        stereo: |_| false,
+        ends: |_| false,
+        make: || unreachable!("every kind makes its own"),
+    };
+
+    /// Where the curves of a drawing begin among all of its curves.
+    #[must_use]
+    pub fn first_curve(&self, drawing: usize) -> usize {
+        self.drawings.iter().take(drawing).map(|d| d.form.curves()).sum()
+    }
 }
 
 impl fmt::Debug for GeneratorKind {
@@ -62,12 +159,51 @@ impl fmt::Debug for GeneratorKind {
 }
 
 /// All kinds of generators.
-pub const GENERATORS: &[GeneratorKind] = &[noise::NOISE, tone::TONE];
+pub const GENERATORS: &[GeneratorKind] =
+    &[noise::NOISE, tone::TONE, wind::WIND, pass_by::PASS_BY, pulses::PULSES, crackle::CRACKLE, hum::HUM, modal::MODAL, blip::BLIP];
 
 /// The place of a kind in [`GENERATORS`], by its word.
 #[must_use]
 pub fn generator(word: &str) -> Option<usize> {
     GENERATORS.iter().position(|kind| kind.word == word)
+}
+
+/// A control by its word: it is the same kind of value in all generators that have one of the word.
+#[derive(Debug, Clone, Copy)]
+pub struct ControlWord {
+    /// The word.
+    pub word: &'static str,
+    /// The property that it is, for what is added to it.
+    pub property: Property,
+    /// Whether it stands from beginning to end.
+    pub fixed: bool,
+}
+
+/// All controls of all generators, each word once, in the order of the table. Not for the audio thread: it is worked out when it is asked for first.
+pub fn controls() -> &'static [ControlWord] {
+    static ALL: LazyLock<Vec<ControlWord>> = LazyLock::new(|| {
+        let mut all: Vec<ControlWord> = Vec::new();
+        for setting in GENERATORS.iter().flat_map(|kind| kind.settings) {
+            if all.iter().all(|c| c.word != setting.word) {
+                let property = Property::Control(all.len() as u8, setting.unit, setting.by_octaves());
+                all.push(ControlWord { word: setting.word, property, fixed: setting.fixed });
+            }
+        }
+        all
+    });
+    &ALL
+}
+
+/// The word of a property, controls included.
+#[must_use]
+pub fn word_of(property: Property) -> &'static str {
+    if let Property::Control(at, ..) = property { controls().get(usize::from(at)).map_or("control", |c| c.word) } else { property.word() }
+}
+
+/// The control of a word, if it can be moved.
+#[must_use]
+pub fn control(word: &str) -> Option<Property> {
+    controls().iter().find(|c| c.word == word && !c.fixed).map(|c| c.property)
 }
 
 /// The values of a kind's settings when nothing is said.
@@ -80,9 +216,14 @@ pub fn usual(kind: &GeneratorKind) -> [f32; MOST_CONTROLS] {
     values
 }
 
+/// Amplitude factor of a level in dB.
+fn gain_of(db: f32) -> f32 {
+    (db * (std::f32::consts::LOG2_10 / 20.0)).exp2()
+}
+
 /// The factor that brings what has such an RMS to [`LOUDNESS`].
 fn levelled(rms: f32) -> f32 {
-    (LOUDNESS * (std::f32::consts::LOG2_10 / 20.0)).exp2() / rms
+    gain_of(LOUDNESS) / rms
 }
 
 /// Generators that wait to be used, made beforehand: as many of each kind.
@@ -118,144 +259,4 @@ impl Pool {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    const RATE: u32 = 48_000;
-
-    fn begun(kind: &GeneratorKind, values: [f32; MOST_CONTROLS], seed: u64) -> Box<dyn Generator> {
-        let mut generator = (kind.make)();
-        generator.begin(&Beginning { rate: RATE, values, seed });
-        generator
-    }
-
-    fn made(generator: &mut dyn Generator, count: usize) -> [Vec<f32>; 2] {
-        let mut sides = [vec![0.0; count], vec![0.0; count]];
-        let [left, right] = &mut sides;
-        generator.fill(left, right);
-        sides
-    }
-
-    /// The usual values with one setting changed by its word.
-    pub(super) fn with(kind: &GeneratorKind, changes: &[(&str, f32)]) -> [f32; MOST_CONTROLS] {
-        let mut values = usual(kind);
-        for (word, value) in changes {
-            values[kind.settings.iter().position(|s| s.word == *word).unwrap()] = *value;
-        }
-        values
-    }
-
-    pub(super) fn samples(kind: &GeneratorKind, changes: &[(&str, f32)], seed: u64, count: usize) -> [Vec<f32>; 2] {
-        made(&mut *begun(kind, with(kind, changes), seed), count)
-    }
-
-    pub(super) fn rms(samples: &[f32]) -> f32 {
-        10.0 * (samples.iter().map(|s| f64::from(s * s)).sum::<f64>() / samples.len() as f64).log10() as f32
-    }
-
-    /// All values that the settings of a kind can have at their ends, those of choices each.
-    fn corners(kind: &GeneratorKind) -> Vec<[f32; MOST_CONTROLS]> {
-        let mut all = vec![usual(kind)];
-        for (at, setting) in kind.settings.iter().enumerate() {
-            let steps = match setting.unit {
-                crate::ground::property::Unit::Choice(words) => (0..words.len()).map(|w| w as f32).collect(),
-                _ => vec![setting.low, setting.rest, setting.high],
-            };
-            all = all
-                .iter()
-                .flat_map(|values| {
-                    steps.iter().map(move |step| {
-                        let mut values = *values;
-                        values[at] = *step;
-                        values
-                    })
-                })
-                .collect();
-        }
-        all
-    }
-
-    #[test]
-    fn every_generator_has_settings_within_their_limits_and_is_found_by_its_word() {
-        for (at, kind) in GENERATORS.iter().enumerate() {
-            assert_eq!(generator(kind.word), Some(at));
-            assert!(kind.settings.len() <= MOST_CONTROLS && !kind.says.is_empty(), "{}", kind.word);
-            assert!(kind.settings.iter().all(|s| s.low <= s.rest && s.rest <= s.high && s.fixed), "{}", kind.word);
-        }
-        assert_eq!(generator("gale"), None);
-    }
-
-    #[test]
-    fn every_generator_is_finite_bounded_and_about_as_loud_as_the_others() {
-        for kind in GENERATORS {
-            for values in corners(kind) {
-                let [left, right] = made(&mut *begun(kind, values, 3), 48_000);
-                for side in [&left, &right] {
-                    assert!(side.iter().all(|s| s.is_finite() && s.abs() < 1.0), "{} {values:?}", kind.word);
-                }
-                // Where a period has few samples, most of the partials of a pulse lie beyond what there is.
-                if kind.word != "tone" || values[1] < 4_000.0 {
-                    assert!((rms(&left) - LOUDNESS).abs() < 1.0, "{} {values:?}: {} dB", kind.word, rms(&left));
-                }
-                assert_eq!((kind.stereo)(&values), right.iter().any(|s| *s != 0.0), "{} {values:?}", kind.word);
-            }
-        }
-    }
-
-    #[test]
-    fn all_of_a_pool_can_be_taken_and_no_more() {
-        let mut pool = Pool::new(3);
-        let taken: Vec<_> = (0..3).map(|_| pool.take(0).unwrap()).collect();
-        assert!(pool.take(0).is_none() && pool.take(1).is_some() && pool.take(99).is_none());
-        taken.into_iter().for_each(|generator| pool.give_back(0, generator));
-        assert!(pool.take(0).is_some());
-        assert_eq!(pool.of_each(), 3);
-    }
-
-    proptest! {
-        #[test]
-        fn what_comes_after_skipping_is_what_would_have_come(which in 0..GENERATORS.len(), corner in any::<prop::sample::Index>(), parts in prop::collection::vec((any::<bool>(), 1usize..700), 1..12), seed in any::<u64>()) {
-            let kind = &GENERATORS[which];
-            let all = corners(kind);
-            let values = all[corner.index(all.len())];
-            let whole = made(&mut *begun(kind, values, seed), parts.iter().map(|p| p.1).sum());
-            let mut generator = begun(kind, values, seed);
-            let mut at = 0;
-            for (read, count) in parts {
-                if read {
-                    let part = made(&mut *generator, count);
-                    prop_assert_eq!(&part[0][..], &whole[0][at..at + count]);
-                    prop_assert_eq!(&part[1][..], &whole[1][at..at + count]);
-                } else {
-                    generator.skip(count);
-                }
-                at += count;
-            }
-        }
-
-        #[test]
-        fn after_a_long_skip_it_is_where_it_would_be(which in 0..GENERATORS.len(), corner in any::<prop::sample::Index>(), count in 40_000usize..90_000, seed in any::<u64>()) {
-            let kind = &GENERATORS[which];
-            let all = corners(kind);
-            let values = all[corner.index(all.len())];
-            let whole = made(&mut *begun(kind, values, seed), count + 64);
-            let mut generator = begun(kind, values, seed);
-            generator.skip(count);
-            let part = made(&mut *generator, 64);
-            for (side, whole) in part.iter().zip(&whole) {
-                for (a, b) in side.iter().zip(&whole[count..]) {
-                    prop_assert!((a - b).abs() < 1e-6, "{} against {}", a, b);
-                }
-            }
-        }
-
-        #[test]
-        fn another_seed_gives_other_noise(seed in any::<u64>()) {
-            let noise = &GENERATORS[generator("noise").unwrap()];
-            let [first, _] = samples(noise, &[], seed, 64);
-            let [other, _] = samples(noise, &[], seed.wrapping_add(1), 64);
-            prop_assert_ne!(first, other);
-        }
-    }
-}
+mod tests;

@@ -1,18 +1,22 @@
-//! Noise: white, pink and brown.
+//! Noise: white, pink, brown and velvet, through a filter.
 //!
-//! White noise is drawn from a counter (G. Steele, D. Lea and C. Flood, *Fast splittable pseudorandom number generators*, 2014), so that any
-//! sample can be made without those before it. Pink noise falls by 3 dB an octave: a sum of low-passes of the first order, an octave apart,
-//! each by the inverse root of its corner (after R. Voss and J. Clarke, *"1/f noise" in music*, 1978, with filters instead of held draws).
-//! Brown noise falls by 6 dB an octave above 20 Hz.
+//! White noise is drawn from a counter, so that any sample can be made without those before it. Pink noise falls by 3 dB an octave: a sum of
+//! low-passes of the first order, an octave apart, each by the inverse root of its corner (after R. Voss and J. Clarke, *"1/f noise" in music*,
+//! 1978, with filters instead of held draws). Brown noise falls by 6 dB an octave above 20 Hz. Velvet noise is single samples, up or down, one in
+//! each period of its density, at a drawn place (M. Karjalainen and H. Järveläinen, *Reverberation modeling using velvet noise*, 2007).
 
-use super::{Beginning, Generator, GeneratorKind, MOST_CONTROLS, levelled};
+use super::stepped::{Line, Phase, Resonator, Stepped, Steps, bits, draw, to_one, unit, values};
+use super::{Beginning, Controls, GeneratorKind, Preset, levelled};
 use crate::dsp::effects::Setting;
+use crate::ground::property::Unit;
 use std::f32::consts::TAU;
 
-const COLOURS: &[&str] = &["white", "pink", "brown"];
+const COLOURS: &[&str] = &["white", "pink", "brown", "velvet"];
 const CHANNELS: &[&str] = &["mono", "stereo"];
+const FILTERS: &[&str] = &["none", "low-pass", "band-pass", "high-pass"];
 const PINK: usize = 1;
 const BROWN: usize = 2;
+const VELVET: usize = 3;
 
 /// Corners of the low-passes of pink noise: the first in Hz, each of the others twice the one before.
 const LOWEST: f32 = 10.0;
@@ -24,46 +28,89 @@ const MEMORY: u32 = 3;
 /// How much the low-passes of two neighbouring octaves have in common: 2 √(a b) ÷ (a + b).
 const SHARED: f32 = 0.942_809;
 /// RMS of what is drawn evenly between −1 and 1.
-const EVEN: f32 = 0.577_350_3;
+pub(super) const EVEN: f32 = 0.577_350_3;
+/// A band is raised by so much at most, as a factor.
+const MOST_RAISED: f32 = 16.0;
+/// A single sample is no higher than this.
+const HIGHEST: f32 = 0.9;
 
 /// The kind.
 pub(super) const NOISE: GeneratorKind = GeneratorKind {
     word: "noise",
-    says: "white, pink (-3 dB an octave) or brown (-6 dB an octave) noise",
-    settings: &[Setting::choice("colour", COLOURS), Setting::choice("channels", CHANNELS)],
+    says: "white, pink (-3 dB an octave), brown (-6 dB an octave) or velvet noise, through a filter",
+    settings: &[
+        Setting::choice("colour", COLOURS),
+        Setting::choice("channels", CHANNELS),
+        Setting::choice("filter", FILTERS),
+        Setting::new("cutoff", Unit::Hertz, (20.0, 20_000.0), 1_000.0),
+        Setting::new("sharpness", Unit::Number, (0.3, 60.0), 0.71),
+        Setting::new("density", Unit::Number, (20.0, 10_000.0), 2_000.0),
+    ],
+    presets: &[
+        Preset { name: "steam", says: "a valve that leaks", set: &[("colour", "white"), ("filter", "high-pass"), ("cutoff", "3 kHz")] },
+        Preset {
+            name: "water under the keel",
+            says: "dull, wide",
+            set: &[("colour", "pink"), ("channels", "stereo"), ("filter", "low-pass"), ("cutoff", "500 Hz")],
+        },
+        Preset {
+            name: "pipe that whistles",
+            says: "a narrow band",
+            set: &[("colour", "white"), ("filter", "band-pass"), ("cutoff", "1.2 kHz"), ("sharpness", "25")],
+        },
+        Preset { name: "bad radio", says: "single ticks", set: &[("colour", "velvet"), ("density", "120")] },
+    ],
     stereo: |values| values[1] > 0.5,
-    make: || Box::new(Noise::default()),
+    make: || Box::new(Stepped::<Noise>::default()),
+    ..GeneratorKind::PLAIN
 };
 
 #[derive(Debug, Default)]
 struct Noise {
+    rate: f32,
     seeds: [u64; 2],
     at: u64,
     stereo: bool,
-    /// How many of the filters are used; 0 for white.
+    colour: usize,
+    filter: usize,
+    /// How many of the low-passes are used; 0 for white.
     poles: usize,
     shares: [f32; POLES],
     gains: [f32; POLES],
-    gain: f32,
+    gain: Line,
     /// Samples after which its filters have forgotten what was before.
     memory: usize,
     held: [[f32; POLES]; 2],
-}
-
-/// A draw between −1 and 1, by its number.
-fn draw(seed: u64, at: u64) -> f32 {
-    let mut z = seed.wrapping_add(at.wrapping_mul(0x9e37_79b9_7f4a_7c15));
-    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-    z ^= z >> 31;
-    (z >> 40) as f32 / (1 << 23) as f32 - 1.0
+    filters: [Resonator; 2],
+    /// Where velvet is within its period, by how much it goes on, and which period it is.
+    phase: Phase,
+    step: u64,
+    period: u64,
 }
 
 impl Noise {
+    /// The next sample of velvet noise, of both sides.
+    fn velvet(&mut self) -> [f32; 2] {
+        let before = self.phase.share();
+        let next = self.phase.go(self.step);
+        let ends = [(self.period, before, if next { 1.0 } else { self.phase.share() }), (self.period + 1, 0.0, self.phase.share())];
+        self.period += u64::from(next);
+        let mut out = [0.0; 2];
+        for (out, seed) in out.iter_mut().zip(self.seeds) {
+            for (period, from, to) in &ends[..1 + usize::from(next)] {
+                let place = unit(seed, *period);
+                if place >= *from && place < *to {
+                    *out += if bits(!seed, *period) & 1 == 0 { 1.0 } else { -1.0 };
+                }
+            }
+        }
+        out
+    }
+
     fn next(&mut self, side: usize) -> f32 {
         let white = draw(self.seeds[side], self.at);
         if self.poles == 0 {
-            return white * self.gain;
+            return white;
         }
         let mut sum = 0.0;
         let held = &mut self.held[side];
@@ -71,7 +118,11 @@ impl Noise {
             *held += (white - *held) * share;
             sum += *held * gain;
         }
-        sum * self.gain
+        sum
+    }
+
+    fn filtered(&mut self, side: usize, sample: f32) -> f32 {
+        if self.filter == 0 { sample } else { self.filters[side].next(sample)[self.filter - 1] }
     }
 
     /// RMS of what comes out of the filters, from the correlation of each with each.
@@ -88,13 +139,31 @@ impl Noise {
         }
         power.sqrt() as f32 * EVEN
     }
+
+    /// What brings it to where all are loud. A narrow band is as loud as a wide one, as far as it can be; what a sharp filter adds at its edge is taken
+    /// away again.
+    fn level(&self, controls: &Controls<'_>) -> f32 {
+        let [.., cutoff, sharpness, density] = values::<6>(controls.values);
+        let level = if self.colour == VELVET { levelled((density / self.rate).sqrt()).min(HIGHEST) } else { levelled(self.rms()) };
+        level
+            * match self.filter {
+                0 => 1.0,
+                // Pink noise has as much in each of its ten octaves; brown has nearly all in its lowest.
+                2 if self.colour == PINK => (4.6 * sharpness).sqrt().clamp(1.0, MOST_RAISED),
+                2 if self.colour == BROWN => 1.0,
+                2 => to_one(1.0, cutoff, sharpness, self.rate).min(MOST_RAISED),
+                _ => sharpness.max(1.0).sqrt().recip(),
+            }
+    }
 }
 
-impl Generator for Noise {
-    fn begin(&mut self, beginning: &Beginning) {
-        let values: &[f32; MOST_CONTROLS] = &beginning.values;
-        let colour = values[0] as usize;
-        *self = Noise { seeds: [beginning.seed, beginning.seed ^ 0x5bf0_3635_dcd1_4cd3], stereo: values[1] > 0.5, ..Noise::default() };
+impl Steps for Noise {
+    fn begin(&mut self, beginning: &Beginning<'_>) {
+        let [colour, channels, filter, cutoff, sharpness, density] = values::<6>(beginning.controls.values);
+        let colour = colour as usize;
+        let rate = beginning.rate as f32;
+        *self = Noise { rate, colour, seeds: [beginning.seed, beginning.seed ^ 0x5bf0_3635_dcd1_4cd3], stereo: channels > 0.5, ..Noise::default() };
+        self.filter = filter as usize;
         self.poles = match colour {
             PINK => POLES,
             BROWN => 1,
@@ -102,11 +171,15 @@ impl Generator for Noise {
         };
         for pole in 0..self.poles {
             let corner = if colour == BROWN { BROWN_CORNER } else { LOWEST * (1 << pole) as f32 };
-            self.shares[pole] = 1.0 - (-TAU * corner / beginning.rate as f32).exp();
+            self.shares[pole] = 1.0 - (-TAU * corner / rate).exp();
             self.gains[pole] = corner.powf(-0.5);
         }
-        self.gain = levelled(self.rms());
-        self.memory = (beginning.rate / MEMORY) as usize;
+        self.gain = Line::at(self.level(&beginning.controls));
+        self.step = Phase::step(f64::from(density / rate));
+        // What rings for longer than two seconds is not made up for: it is the same noise, but not the same samples.
+        let rings = if self.filter > 0 { Resonator::rings(cutoff, sharpness, rate) } else { 0 };
+        self.memory = ((beginning.rate / MEMORY) as usize * usize::from(self.poles > 0)).max(rings.min(2 * beginning.rate as usize));
+        self.filters = [Resonator::begin(cutoff, sharpness, rate); 2];
         // It begins as if it had always been there, so that low frequencies do not have to grow.
         for side in 0..2 {
             let mut chain = 0.0;
@@ -119,25 +192,42 @@ impl Generator for Noise {
         }
     }
 
-    fn fill(&mut self, left: &mut [f32], right: &mut [f32]) {
+    fn look(&mut self, controls: &Controls<'_>, _at: u64) {
+        let [_, _, _, cutoff, sharpness, density] = values::<6>(controls.values);
+        self.step = Phase::step(f64::from(density / self.rate));
+        self.gain.set_out(self.level(controls));
+        if self.filter > 0 {
+            self.filters.iter_mut().for_each(|f| f.set_out(cutoff, sharpness, self.rate));
+        }
+    }
+
+    fn run(&mut self, left: &mut [f32], right: &mut [f32]) {
         for (left, right) in left.iter_mut().zip(right) {
-            *left = self.next(0);
+            let [first, second] = if self.colour == VELVET {
+                self.velvet()
+            } else {
+                let first = self.next(0);
+                [first, if self.stereo { self.next(1) } else { 0.0 }]
+            };
+            let gain = self.gain.next();
+            *left = self.filtered(0, first) * gain;
             if self.stereo {
-                *right = self.next(1);
+                *right = self.filtered(1, second) * gain;
             }
             self.at += 1;
         }
     }
 
-    fn skip(&mut self, count: usize) {
-        let jump = if self.poles == 0 { count } else { count.saturating_sub(self.memory) };
-        self.at += jump as u64;
-        for _ in jump..count {
-            for side in 0..if self.stereo { 2 } else { 1 } {
-                self.next(side);
-            }
-            self.at += 1;
-        }
+    fn memory(&self) -> usize {
+        self.memory
+    }
+
+    fn jump(&mut self, controls: &Controls<'_>, from: u64, to: u64) {
+        let density = controls.values[5];
+        self.at += to - from;
+        self.step = Phase::step(f64::from(density / self.rate));
+        self.period += self.phase.jump(self.step, to - from);
+        self.gain = Line::at(self.level(controls));
     }
 }
 

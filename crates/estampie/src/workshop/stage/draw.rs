@@ -9,6 +9,7 @@ use crate::workshop::painter::{Painter, Sees, print_level, rows_of};
 use crate::workshop::rehearsal::LANES;
 use crate::workshop::theme::Role;
 use crate::workshop::view::Targets;
+use estampie_engine::dsp::generators::word_of;
 use estampie_engine::engine::VoiceStatus;
 use estampie_engine::ledger::Term;
 use estampie_engine::names::NameKey;
@@ -390,6 +391,25 @@ pub(crate) fn why_of(app: &App, painter: &mut Painter<'_>, area: Rect, voice: &V
         y += 1;
         for term in of_it {
             term_line(painter, term, y);
+            y += 1;
+        }
+    }
+    // The controls of a generator: the first term is where one begins, the others are added to it.
+    let mut controls: Vec<Property> = terms.iter().map(|t| t.property).filter(|p| matches!(p, Property::Control(..))).collect();
+    controls.dedup();
+    for control in controls {
+        let of_it: Vec<&Term> = terms.iter().filter(|t| t.property == control).collect();
+        if y + 1 + of_it.len() as u16 > area.bottom() {
+            break;
+        }
+        painter.text(area.x + 1, y, area.width - 14, &format!("its {}", word_of(control)), Role::Active);
+        painter.right(area.right(), y, &control.print_set(trace::total(terms, control)).replace('-', "−"), Role::Active);
+        y += 1;
+        for (at, term) in of_it.into_iter().enumerate() {
+            let (text, label) = trace::label(term, names, value_of);
+            painter.text(area.x + 1, y, area.width.saturating_sub(9), &text, role(label));
+            let value = if at == 0 { control.print_set(term.value) } else { control.print(term.value) };
+            painter.right(area.right(), y, &value.replace('-', "−"), role(label));
             y += 1;
         }
     }

@@ -1,0 +1,256 @@
+//! Crackle: fire, sparks, rain, bubbles: many short grains at drawn moments.
+//!
+//! The grains come as a Poisson process: in each slot of the grid as many as its density brings, drawn by the slot's number, so that any
+//! stretch of it can be made without what came before. A grain is a resonance that is struck and dies away, or a burst of noise, or between them.
+
+use super::stepped::{GRID, Line, Stepped, Steps, bits, draw, unit, values};
+use super::waves::sine;
+use super::{Beginning, Controls, GeneratorKind, Preset, gain_of, levelled};
+use crate::dsp::effects::Setting;
+use crate::ground::property::Unit;
+
+/// So many grains are heard at once; one more takes the place of the oldest.
+const MOST: usize = 24;
+/// The most grains that begin in one slot.
+const IN_A_SLOT: u64 = 4;
+/// A grain is heard for so many of its time constants.
+const HEARD: f32 = 9.0;
+/// It rises within so many seconds.
+const RISES: f32 = 0.0002;
+
+/// The kind.
+pub(super) const CRACKLE: GeneratorKind = GeneratorKind {
+    word: "crackle",
+    says: "grains at drawn moments: fire, sparks, rain on something, bubbles",
+    settings: &[
+        Setting::new("density", Unit::Number, (0.0, 800.0), 14.0),
+        Setting::new("centre", Unit::Hertz, (60.0, 14_000.0), 2_400.0),
+        Setting::new("spread", Unit::Number, (0.0, 4.0), 1.6),
+        Setting::new("length", Unit::Seconds, (0.0003, 0.2), 0.004),
+        Setting::new("resonance", Unit::Share, (0.0, 1.0), 0.5),
+        Setting::new("rise", Unit::Semitones, (-36.0, 36.0), 0.0),
+        Setting::new("range", Unit::Decibels, (0.0, 40.0), 20.0),
+        Setting::new("bed", Unit::Share, (0.0, 1.0), 0.1),
+    ],
+    presets: &[
+        Preset {
+            name: "galley fire",
+            says: "a few sharp cracks over a soft bed",
+            set: &[("density", "11"), ("centre", "2.1 kHz"), ("spread", "2.2"), ("length", "4 ms"), ("resonance", "35 %"), ("range", "28 dB"), ("bed", "30 %")],
+        },
+        Preset {
+            name: "sparks",
+            says: "a torn cable",
+            set: &[
+                ("density", "45"),
+                ("centre", "5.2 kHz"),
+                ("spread", "1.2"),
+                ("length", "1.5 ms"),
+                ("resonance", "20 %"),
+                ("range", "14 dB"),
+                ("bed", "20 %"),
+            ],
+        },
+        Preset {
+            name: "rain on tin",
+            says: "each drop rings",
+            set: &[
+                ("density", "120"),
+                ("centre", "3.4 kHz"),
+                ("spread", "1.4"),
+                ("length", "14 ms"),
+                ("resonance", "90 %"),
+                ("range", "24 dB"),
+                ("bed", "12 %"),
+            ],
+        },
+        Preset {
+            name: "rain on water",
+            says: "drops that close over",
+            set: &[
+                ("density", "160"),
+                ("centre", "2.2 kHz"),
+                ("spread", "1.8"),
+                ("length", "9 ms"),
+                ("resonance", "80 %"),
+                ("rise", "7 st"),
+                ("range", "30 dB"),
+                ("bed", "35 %"),
+            ],
+        },
+        Preset {
+            name: "bubbles",
+            says: "they rise from a leak",
+            set: &[
+                ("density", "16"),
+                ("centre", "700 Hz"),
+                ("spread", "1.6"),
+                ("length", "30 ms"),
+                ("resonance", "100 %"),
+                ("rise", "12 st"),
+                ("range", "18 dB"),
+                ("bed", "0 %"),
+            ],
+        },
+        Preset {
+            name: "gravel",
+            says: "stones that roll",
+            set: &[
+                ("density", "220"),
+                ("centre", "1.7 kHz"),
+                ("spread", "1.5"),
+                ("length", "2.5 ms"),
+                ("resonance", "55 %"),
+                ("range", "22 dB"),
+                ("bed", "5 %"),
+            ],
+        },
+    ],
+    make: || Box::new(Stepped::<Crackle>::default()),
+    ..GeneratorKind::PLAIN
+};
+
+#[derive(Debug, Default)]
+struct Crackle {
+    rate: f32,
+    seed: u64,
+    at: u64,
+    /// Those that are heard come first.
+    grains: [Grain; MOST],
+    count: usize,
+    bed: Line,
+    slow: f32,
+}
+
+#[derive(Debug, Clone, Copy, Default)]
+struct Grain {
+    /// Samples until it begins.
+    wait: u32,
+    /// Samples that it is still heard.
+    left: u32,
+    phase: f32,
+    by: f32,
+    /// By what its frequency is multiplied from sample to sample.
+    climb: f32,
+    level: f32,
+    rising: f32,
+    fall: f32,
+    ring: f32,
+    draws: u64,
+}
+
+impl Crackle {
+    /// The grains that begin in a slot.
+    fn begin_grains(&mut self, controls: &Controls<'_>, slot: u64) {
+        let [density, centre, spread, length, ring, rise, range, _] = values::<8>(controls.values);
+        let mean = density * GRID as f32 / self.rate;
+        // By inversion of the Poisson distribution.
+        let drawn = unit(self.seed, slot);
+        let (mut sum, mut term, mut count) = (0.0, (-mean).exp(), 0);
+        while count < IN_A_SLOT {
+            sum += term;
+            if drawn < sum {
+                break;
+            }
+            count += 1;
+            term *= mean / count as f32;
+        }
+        for n in 0..count {
+            let key = bits(!self.seed, slot.wrapping_mul(IN_A_SLOT).wrapping_add(n));
+            let part = |which: u64| unit(key, which);
+            let hertz = (centre * (spread * (part(0) - 0.5)).exp2()).clamp(20.0, 0.45 * self.rate);
+            let time = (length * (1.6 * (part(1) - 0.5)).exp2()).max(1e-4);
+            let falls = 1.0 / (time * self.rate);
+            let grain = Grain {
+                wait: (part(2) * GRID as f32) as u32,
+                left: (HEARD * time * self.rate) as u32 + 2,
+                phase: 0.0,
+                by: hertz / self.rate,
+                climb: (rise / 12.0 * falls / 3.0).exp2(),
+                // Long grains carry more: as much as the length brings is taken away again, and what is left are the drawn differences.
+                level: gain_of(-range * part(3)) * 0.6,
+                rising: 0.0,
+                fall: (-falls).exp(),
+                ring,
+                draws: key,
+            };
+            if self.count == MOST {
+                self.grains.copy_within(1.., 0);
+                self.count -= 1;
+            }
+            self.grains[self.count] = grain;
+            self.count += 1;
+        }
+    }
+
+    fn bed_level(controls: &Controls<'_>) -> f32 {
+        // As loud as all at the most.
+        controls.values[7] * levelled(0.577) * 0.7 * (controls.values[0] / 14.0).clamp(0.0, 1.0).sqrt()
+    }
+}
+
+impl Steps for Crackle {
+    fn begin(&mut self, beginning: &Beginning<'_>) {
+        *self = Crackle { rate: beginning.rate as f32, seed: beginning.seed, bed: Line::at(Crackle::bed_level(&beginning.controls)), ..Crackle::default() };
+    }
+
+    fn look(&mut self, controls: &Controls<'_>, at: u64) {
+        // Those that are over make room.
+        let mut kept = 0;
+        for i in 0..self.count {
+            if self.grains[i].left > 0 {
+                self.grains[kept] = self.grains[i];
+                kept += 1;
+            }
+        }
+        self.count = kept;
+        self.bed.set_out(Crackle::bed_level(controls));
+        self.begin_grains(controls, at / GRID as u64);
+    }
+
+    fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
+        for (i, sample) in left.iter_mut().enumerate() {
+            let white = draw(self.seed ^ 0xbed, self.at + i as u64);
+            self.slow += (white - self.slow) * 0.2;
+            *sample = self.slow * self.bed.next();
+        }
+        let rises = 1.0 / (RISES * self.rate).max(1.0);
+        for grain in &mut self.grains[..self.count] {
+            let begin = (grain.wait as usize).min(left.len());
+            grain.wait -= begin as u32;
+            let end = left.len().min(begin + grain.left as usize);
+            for (i, sample) in left[begin..end].iter_mut().enumerate() {
+                let tone = if grain.ring > 0.0 { sine(grain.phase) } else { 0.0 };
+                let noise = if grain.ring < 1.0 { draw(grain.draws, self.at + (begin + i) as u64) } else { 0.0 };
+                grain.rising = (grain.rising + rises).min(1.0);
+                *sample += (tone * grain.ring + noise * (1.0 - grain.ring)) * grain.level * grain.rising;
+                grain.level *= grain.fall;
+                grain.phase += grain.by;
+                if grain.phase >= 1.0 {
+                    grain.phase -= 1.0;
+                }
+                grain.by = (grain.by * grain.climb).min(0.45);
+            }
+            grain.left -= (end - begin) as u32;
+        }
+        // However many fall together, it stays within what can be played.
+        left.iter_mut().for_each(|s| *s = soft(*s));
+        self.at += left.len() as u64;
+    }
+
+    fn memory(&self) -> usize {
+        // The longest grain there can be: 0.2 s, drawn longer, for as long as it is heard.
+        (HEARD * 0.35 * self.rate) as usize
+    }
+
+    fn jump(&mut self, _controls: &Controls<'_>, from: u64, to: u64) {
+        self.at += to - from;
+        self.count = 0;
+    }
+}
+
+/// Straight up to a half, and then ever flatter towards 1.
+fn soft(x: f32) -> f32 {
+    let over = x.abs() - 0.5;
+    if over <= 0.0 { x } else { x.signum() * (0.5 + 0.5 * over / (over + 0.5)) }
+}

@@ -1,0 +1,205 @@
+//! One period of the plain waves, without aliasing: for each third of an octave a table that holds as many partials as there is room for.
+//!
+//! A table is read at four neighbouring places (third-order interpolation after Lagrange); it is so much longer than its highest partial's
+//! period that what this leaves lies more than 90 dB below.
+
+use realfft::RealFftPlanner;
+use realfft::num_complex::Complex;
+use std::sync::OnceLock;
+
+/// The plain waves.
+pub(super) const WAVES: &[&str] = &["sine", "triangle", "saw", "pulse"];
+
+/// The most partials of a table; the lowest tones have no more.
+const MOST: usize = 600;
+/// Up to this share of the rate there are partials.
+const ROOM: f32 = 0.45;
+
+/// The tables of a wave, those with the most partials first.
+#[derive(Debug)]
+struct Tables(Vec<Table>);
+
+#[derive(Debug)]
+struct Table {
+    partials: usize,
+    /// One period, with a sample before it and two after.
+    samples: Vec<f32>,
+}
+
+#[derive(Debug)]
+pub(super) struct Waves {
+    saw: Tables,
+    triangle: Tables,
+}
+
+/// The tables, worked out once for all.
+pub(super) fn waves() -> &'static Waves {
+    static ALL: OnceLock<Waves> = OnceLock::new();
+    ALL.get_or_init(|| Waves {
+        // Each begins where it passes 0, and rises, as a sine does: a saw half a period on from its step.
+        saw: Tables::new(MOST, |n| if n % 2 == 1 { 2.0 / (std::f64::consts::PI * n as f64) } else { -2.0 / (std::f64::consts::PI * n as f64) }),
+        triangle: Tables::new(120, |n| match n % 4 {
+            1 => 8.0 / (std::f64::consts::PI * n as f64).powi(2),
+            3 => -8.0 / (std::f64::consts::PI * n as f64).powi(2),
+            _ => 0.0,
+        }),
+    })
+}
+
+impl Tables {
+    /// By the amplitude of each partial, as a sine.
+    fn new(most: usize, partial: impl Fn(usize) -> f64) -> Tables {
+        let mut planner = RealFftPlanner::<f64>::new();
+        let mut tables = Vec::new();
+        let mut exact = most as f64;
+        while exact >= 1.0 {
+            let partials = exact as usize;
+            exact /= 2f64.powf(1.0 / 3.0);
+            if tables.last().is_some_and(|t: &Table| t.partials == partials) {
+                continue;
+            }
+            let length = (partials * if partials > 128 { 12 } else { 24 }).next_power_of_two().max(256);
+            let inverse = planner.plan_fft_inverse(length);
+            let mut spectrum = inverse.make_input_vec();
+            for (n, bin) in spectrum.iter_mut().enumerate().skip(1).take(partials) {
+                *bin = Complex::new(0.0, -0.5 * partial(n));
+            }
+            let mut period = inverse.make_output_vec();
+            // The lengths are those it has asked for.
+            if inverse.process(&mut spectrum, &mut period).is_err() {
+                continue;
+            }
+            let at = |i: usize| period[i % length] as f32;
+            tables.push(Table { partials, samples: (0..length + 3).map(|i| at(i + length - 1)).collect() });
+        }
+        Tables(tables)
+    }
+
+    /// The place of the table for a step, in periods a sample.
+    fn level(&self, by: f32) -> usize {
+        let most = (ROOM / by.max(1e-6)) as usize;
+        self.0.iter().position(|t| t.partials <= most).unwrap_or(self.0.len() - 1)
+    }
+}
+
+impl Table {
+    #[inline(always)]
+    fn at(&self, phase: f32) -> f32 {
+        let length = (self.samples.len() - 3) as f32;
+        let place = phase * length;
+        let whole = (place as usize).min(self.samples.len() - 4);
+        let t = place - whole as f32;
+        let [a, b, c, d] = [self.samples[whole], self.samples[whole + 1], self.samples[whole + 2], self.samples[whole + 3]];
+        let (c1, c2, c3) = (c - a * (1.0 / 3.0) - b * 0.5 - d * (1.0 / 6.0), (a + c) * 0.5 - b, (d - a) * (1.0 / 6.0) + (b - c) * 0.5);
+        ((c3 * t + c2) * t + c1) * t + b
+    }
+}
+
+/// A wave at a step: which tables are read, and how far it has gone from one to the other between two looks.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Wave {
+    shape: usize,
+    from: usize,
+    to: usize,
+}
+
+impl Wave {
+    /// One of the plain waves, by its place in [`WAVES`], at a step of so many periods a sample.
+    pub(super) fn begin(shape: usize, by: f32) -> Wave {
+        let mut wave = Wave { shape, from: 0, to: 0 };
+        wave.set_out(by);
+        wave.from = wave.to;
+        wave
+    }
+
+    /// Sets out for another step.
+    pub(super) fn set_out(&mut self, by: f32) {
+        self.from = self.to;
+        self.to = match self.shape {
+            0 => 0,
+            1 => waves().triangle.level(by),
+            _ => waves().saw.level(by),
+        };
+    }
+
+    /// The wave at a share of its period; `gone` is how much of the way between two looks is done. A pulse is up for `width` of its period and has no
+    /// constant part; it begins where it rises.
+    #[inline(always)]
+    pub(super) fn at(self, phase: f32, width: f32, gone: f32) -> f32 {
+        match self.shape {
+            0 => sine(phase),
+            1 => self.read(&waves().triangle, phase, gone),
+            2 => self.read(&waves().saw, phase, gone),
+            _ => {
+                let saw = &waves().saw;
+                let at = |phase: f32| self.read(saw, phase.fract(), gone);
+                at(phase + 1.5 - width) - at(phase + 0.5)
+            }
+        }
+    }
+
+    #[inline(always)]
+    fn read(self, tables: &Tables, phase: f32, gone: f32) -> f32 {
+        let to = tables.0[self.to].at(phase);
+        if self.from == self.to {
+            return to;
+        }
+        let from = tables.0[self.from].at(phase);
+        from + (to - from) * gone
+    }
+
+    /// RMS of a period, with all partials.
+    pub(super) fn rms(shape: usize, width: f32) -> f32 {
+        match shape {
+            0 => std::f32::consts::FRAC_1_SQRT_2,
+            1 | 2 => 0.577_350_3,
+            _ => 2.0 * (width * (1.0 - width)).sqrt(),
+        }
+    }
+}
+
+/// The sine of a share of a period, by a polynomial over a quarter (error below 2e-7).
+#[inline(always)]
+pub(super) fn sine(phase: f32) -> f32 {
+    // Between −1 and 1 quarter, where it is odd.
+    let p = phase - (phase + 0.5).floor();
+    let folded = if p > 0.25 {
+        0.5 - p
+    } else if p < -0.25 {
+        -0.5 - p
+    } else {
+        p
+    };
+    let x = folded * std::f32::consts::TAU;
+    let s = x * x;
+    x * (1.0 + s * (-0.166_666_67 + s * (8.333_333e-3 + s * (-1.984_127e-4 + s * (2.755_732e-6 - s * 2.505_210_8e-8)))))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_sine_is_a_sine() {
+        for i in -2_000..3_000 {
+            let phase = i as f32 / 1_000.0;
+            let exact = (f64::from(phase) * std::f64::consts::TAU).sin();
+            assert!((f64::from(sine(phase)) - exact).abs() < 6e-7, "{phase}: {} instead of {exact}", sine(phase));
+        }
+    }
+
+    #[test]
+    fn each_wave_is_what_it_is_away_from_its_corners() {
+        for (shape, exact) in [
+            (1, (|p: f32| 1.0 - 4.0 * ((p + 0.25).fract() - 0.5).abs()) as fn(f32) -> f32),
+            (2, |p| 2.0 * (p + 0.5).fract() - 1.0),
+            (3, |p| if p < 0.3 { 1.4 } else { -0.6 }),
+        ] {
+            let wave = Wave::begin(shape, 0.0005);
+            for phase in [0.1f32, 0.2, 0.4, 0.7, 0.8] {
+                let got = wave.at(phase, 0.3, 1.0);
+                assert!((got - exact(phase)).abs() < 0.01, "{} at {phase}: {got} instead of {}", WAVES[shape], exact(phase));
+            }
+        }
+    }
+}

@@ -1,0 +1,63 @@
+//! A sound by itself: played again and again without its mix, for whoever wants recordings of what is made in the project.
+
+use estampie_engine::engine::{Engine, Input, InputKind, Options, Prepared};
+use estampie_engine::names::NameKey;
+use estampie_engine::program::Program;
+use estampie_engine::units::{Decibels, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Seconds};
+use estampie_project::document::Document;
+use std::sync::Arc;
+
+/// What is quieter than this at the end of a playing is left out: −100 dB.
+const SILENCE: f32 = 1e-5;
+/// What goes on for ever is let go, and has this long to fade after its own release began, in seconds.
+const LONGEST_RELEASE: f64 = 30.0;
+
+/// A document whose buses do nothing, and whose sounds send nothing: what is left is what the sounds themselves are.
+#[must_use]
+pub fn without_mix(document: &Document) -> Document {
+    let mut plain = document.clone();
+    for bus in &mut plain.buses {
+        (bus.level, bus.pan) = (Decibels(0.0), Pan(0.0));
+        (bus.low_pass, bus.high_pass) = (OPEN_LOW_PASS, OPEN_HIGH_PASS);
+        bus.effects.clear();
+        bus.sends.clear();
+    }
+    plain.ducks.clear();
+    plain.snapshots.iter_mut().for_each(|snapshot| snapshot.during.clear());
+    plain
+}
+
+/// Plays a sound once from a seed, with parameters as they are given: samples of two interleaved channels up to where it has ended. What goes on for
+/// longer than `longest` is let go then.
+#[must_use]
+pub fn play(program: &Arc<Program>, sound: NameKey, parameters: &[(NameKey, f32)], seed: u64, longest: Seconds) -> Vec<f32> {
+    let rate = program.rate;
+    let longest = longest.frames(rate);
+    let set = parameters.iter().map(|(parameter, value)| InputKind::Parameter { parameter: *parameter, value: *value, emitter: NameKey::NONE });
+    let mut schedule: Vec<Input> = set.map(|what| Input { frame: 0, what }).collect();
+    // A moment later: parameters have arrived where they are.
+    let begins = u64::from(rate);
+    schedule.push(Input { frame: begins, what: InputKind::Play { sound, emitter: NameKey::NONE } });
+    schedule.push(Input { frame: begins + longest, what: InputKind::Stop { sound } });
+    let options = Options { soft_start: Seconds(0.0), schedule: schedule.into(), ..Options::default() };
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(program), seed), options);
+    let mut unheard = vec![0.0; 2 * begins as usize];
+    engine.render(&mut unheard);
+    let mut samples = Vec::new();
+    let most = longest + Seconds(LONGEST_RELEASE).frames(rate);
+    let mut part = vec![0.0; 2 * (rate as usize / 20)];
+    while (samples.len() as u64) < 2 * most {
+        engine.render(&mut part);
+        samples.extend_from_slice(&part);
+        while remote.happening().is_some() {}
+        let Some(status) = remote.status() else { continue };
+        let over = status.voices.is_empty() && status.playing_repeats == 0;
+        remote.give_back(status);
+        if over && samples.len() > 2 * part.len() {
+            break;
+        }
+    }
+    let frames = samples.chunks_exact(2).rposition(|frame| frame.iter().any(|s| s.abs() > SILENCE)).map_or(0, |last| last + 1);
+    samples.truncate(2 * frames);
+    samples
+}
