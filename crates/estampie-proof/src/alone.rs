@@ -1,10 +1,11 @@
 //! A sound by itself: played again and again without its mix, for whoever wants recordings of what is made in the project.
 
-use estampie_engine::engine::{Engine, Input, InputKind, Options, Prepared};
+use estampie_engine::engine::{Capacity, Engine, Input, InputKind, Options, Prepared};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::units::{Decibels, OPEN_HIGH_PASS, OPEN_LOW_PASS, Pan, Seconds};
-use estampie_project::document::Document;
+use estampie_project::document::{Document, Sources};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// What is quieter than this at the end of a playing is left out: −100 dB.
@@ -27,6 +28,26 @@ pub fn without_mix(document: &Document) -> Document {
     plain
 }
 
+/// The name of the one sound of [`made`]: none of a project can be called so.
+pub const MADE: &str = "made alone";
+
+/// A document of one sound, [`MADE`], that plays a generator of another document and nothing else; parameters and what they move of the generator stay.
+#[must_use]
+pub fn made(document: &Document, generator: &str) -> Document {
+    let text = format!("[x]\ntakes = [\"generator {generator}\"]\n");
+    let (mut alone, _) = Document::read(&Sources::from_texts([("sounds/x.toml", text.as_str())]), &BTreeSet::new());
+    if let Some(sound) = alone.sounds.first_mut() {
+        MADE.clone_into(&mut Arc::make_mut(sound).name);
+    }
+    alone.manifest.clone_from(&document.manifest);
+    alone.parameters.clone_from(&document.parameters);
+    alone.states.clone_from(&document.states);
+    alone.shared.clone_from(&document.shared);
+    let whole = format!("generator {generator} ");
+    alone.modulations = document.modulations.iter().filter(|m| m.target.value.starts_with(&whole)).cloned().collect();
+    alone
+}
+
 /// Plays a sound once from a seed, with parameters as they are given: samples of two interleaved channels up to where it has ended. What goes on for
 /// longer than `longest` is let go then.
 #[must_use]
@@ -39,7 +60,8 @@ pub fn play(program: &Arc<Program>, sound: NameKey, parameters: &[(NameKey, f32)
     let begins = u64::from(rate);
     schedule.push(Input { frame: begins, what: InputKind::Play { sound, emitter: NameKey::NONE } });
     schedule.push(Input { frame: begins + longest, what: InputKind::Stop { sound } });
-    let options = Options { soft_start: Seconds(0.0), schedule: schedule.into(), ..Options::default() };
+    let capacity = Capacity { voices: 64, bands: 4, notes: 16, generators: 32, emitters: 16, ..Capacity::default() };
+    let options = Options { soft_start: Seconds(0.0), schedule: schedule.into(), capacity, ..Options::default() };
     let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::clone(program), seed), options);
     let mut unheard = vec![0.0; 2 * begins as usize];
     engine.render(&mut unheard);

@@ -1,9 +1,9 @@
 //! Compiling generators: their kinds, presets, controls, drawings and what each playing draws.
 
 use super::{Compiler, frames_of};
-use crate::document::{GeneratorDoc, Place, did_you_mean, read_drawing, read_setting, read_vary, registry};
+use crate::document::{GeneratorDoc, Place, did_you_mean, read_drawing, read_vary, registry};
 use estampie_engine::curve::Curve;
-use estampie_engine::dsp::generators::{self, GENERATORS, GeneratorKind, Preset};
+use estampie_engine::dsp::generators::{self, GENERATORS, GeneratorKind};
 use estampie_engine::mixer::spec::{GeneratorSpec, Made, Recipe};
 use estampie_engine::property::Property;
 use estampie_engine::random::Draw;
@@ -37,16 +37,8 @@ impl Compiler<'_> {
             self.fault(place, format!("there is no kind of generator {word}"), fix);
             return None;
         };
-        let mut values = generators::usual(of);
-        let preset = self.preset_of(doc, of);
-        for (word, text) in preset.map_or(&[][..], |p| p.set) {
-            // Presets are looked through by a test.
-            if let Some((at, setting)) = of.settings.iter().enumerate().find(|(_, s)| s.word == *word)
-                && let Ok(value) = read_setting(setting, text)
-            {
-                values[at] = value;
-            }
-        }
+        self.look_at_preset(doc, of);
+        let mut values = doc.values(of);
         // It was called so before kinds had lengths of their own.
         let has_length = of.settings.iter().any(|s| s.word == "length");
         for (_, text) in doc.set.iter().filter(|(word, _)| *word == "length" && !has_length) {
@@ -54,7 +46,7 @@ impl Compiler<'_> {
         }
         let set: Vec<_> = doc.set.iter().filter(|(word, _)| *word != "length" || has_length).cloned().collect();
         self.settings((of.word, &doc.name), of.settings, &set, &mut values);
-        let drawings = self.drawings(doc, of, preset);
+        let drawings = self.drawings(doc, of);
         let vary = self.varied_controls(doc, of);
         let key = self.program.names.add(&format!("generator {}", doc.name));
         let first = self.program.mix.cells.len() as u32;
@@ -69,20 +61,17 @@ impl Compiler<'_> {
         Some(Arc::new(Recipe { name: key, parts: Vec::new(), made: Some(made), stereo: (of.stereo)(&values) }))
     }
 
-    fn preset_of(&mut self, doc: &GeneratorDoc, of: &'static GeneratorKind) -> Option<&'static Preset> {
-        let written = doc.preset.as_ref()?;
-        let found = of.presets.iter().find(|p| p.name == written.value);
-        if found.is_none() {
-            let known: Vec<&str> = of.presets.iter().map(|p| p.name).collect();
-            let otherwise = if known.is_empty() { "take it out".to_owned() } else { format!("write one of {}", known.join(", ")) };
-            let fix = did_you_mean(&written.value, known, &otherwise);
-            self.fault(&written.place, format!("{} has no preset {}", of.word, written.value), fix);
-        }
-        found
+    /// Says when a generator has a preset that its kind has not.
+    fn look_at_preset(&mut self, doc: &GeneratorDoc, of: &'static GeneratorKind) {
+        let Some(written) = doc.preset.as_ref().filter(|_| doc.preset_of(of).is_none()) else { return };
+        let known: Vec<&str> = of.presets.iter().map(|p| p.name).collect();
+        let otherwise = if known.is_empty() { "take it out".to_owned() } else { format!("write one of {}", known.join(", ")) };
+        let fix = did_you_mean(&written.value, known, &otherwise);
+        self.fault(&written.place, format!("{} has no preset {}", of.word, written.value), fix);
     }
 
     /// The drawings of a generator as curves: its own, or its preset's, or what is usual.
-    fn drawings(&mut self, doc: &GeneratorDoc, of: &GeneratorKind, preset: Option<&Preset>) -> Vec<Curve> {
+    fn drawings(&mut self, doc: &GeneratorDoc, of: &'static GeneratorKind) -> Vec<Curve> {
         for (word, texts) in &doc.drawings {
             if of.drawings.iter().all(|d| d.word != *word)
                 && let Some(text) = texts.first()
@@ -105,10 +94,12 @@ impl Compiler<'_> {
                     }
                 }
             });
-            let of_preset =
-                || preset.and_then(|p| p.set.iter().find(|(word, _)| *word == drawing.word)).map(|(_, text)| text.split(';').map(|t| t.trim().to_owned()));
-            let usual = || drawing.rest.iter().map(|t| (*t).to_owned()).collect::<Vec<String>>();
-            curves.extend(own.unwrap_or_else(|| read_drawing(drawing.form, &of_preset().map_or_else(usual, Iterator::collect)).unwrap_or_default()));
+            curves.extend(own.unwrap_or_else(|| {
+                // Not its own, which is wrong if it has one.
+                let usual = || drawing.rest.iter().map(|t| (*t).to_owned()).collect();
+                let texts = if written.is_some() { usual() } else { doc.drawing_texts(of, drawing.word) };
+                read_drawing(drawing.form, &texts).unwrap_or_default()
+            }));
         }
         curves
     }

@@ -6,6 +6,7 @@
 mod available;
 mod bundles;
 mod change;
+mod change_generators;
 mod change_mix;
 mod change_music;
 mod change_takes;

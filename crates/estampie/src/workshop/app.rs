@@ -299,6 +299,7 @@ impl App {
         news |= self.poll_loading();
         news |= self.poll_twenty();
         news |= self.poll_opened();
+        news |= self.poll_made();
         news |= self.poll_audition();
         if self.looked_outside.elapsed() > Duration::from_secs(1) {
             self.looked_outside = Instant::now();

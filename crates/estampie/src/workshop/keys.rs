@@ -50,6 +50,8 @@ pub(crate) enum Do {
     ClearMarks,
     Twenty,
     NewSound,
+    /// A sound that is made by a generator.
+    MadeSound,
     New,
     Fields,
     Rename,

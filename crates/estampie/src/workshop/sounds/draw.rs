@@ -8,7 +8,7 @@ use super::super::theme::Role;
 use super::super::view::Targets;
 use super::draw_takes::{chained, spoken, takes};
 use super::inputs::SoundsTarget;
-use super::{Column, Row, draw_recording, takes_of};
+use super::{Column, Row, draw_made, draw_recording, takes_of};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Target;
 use estampie_engine::property::Drawn;
@@ -24,7 +24,7 @@ pub(crate) const WIDTHS: (u16, u16) = (INDEX, SIDE);
 
 pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
     let sees = match app.sounds.column {
-        _ if app.sounds.opened.is_some() => Sees::Centre,
+        _ if app.sounds.opened.is_some() || app.sounds.made.is_some() => Sees::Centre,
         Column::Index => Sees::Left,
         Column::Takes | Column::Settings => Sees::Right,
     };
@@ -36,6 +36,13 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         painter.text(centre.x, centre.y, centre.width, "no sounds yet: put files into the folder audio/ and press n", Role::Secondary);
         return;
     };
+    if let Some(made) = app.sounds.made.as_ref().filter(|made| made.sound == sound.name) {
+        let area = Rect { width: area.right().saturating_sub(centre.x + 1), ..centre };
+        for y in area.y..area.bottom() {
+            painter.text(area.x, y, area.width, &" ".repeat(usize::from(area.width)), Role::Text);
+        }
+        return draw_made::draw(app, painter, area, made, targets);
+    }
     if let Some(opened) = app.sounds.opened.as_ref().filter(|opened| opened.sound == sound.name) {
         let area = Rect { width: area.right().saturating_sub(centre.x + 1), ..centre };
         for y in area.y..area.bottom() {

@@ -1,11 +1,13 @@
 //! The view *Sounds*: the index of recipes, what one is made of, and all it is set to; and what hands do there.
 
 mod draw;
+mod draw_made;
 mod draw_recording;
 mod draw_takes;
 mod files;
 mod handles;
 mod inputs;
+mod made;
 mod recording;
 mod take_facts;
 #[cfg(test)]
@@ -47,6 +49,7 @@ static FACE: Face = Face {
         "click a take to hear it",
         "click a curve to edit it, drag its points",
         "open take: drag a handle, click elsewhere to hear it from there, the wheel zooms",
+        "open generator: drag a control's bar, a place of the path, a point of the pace, a resonance; click a step of a pattern",
     ],
     widths: WIDTHS,
 };
@@ -75,7 +78,21 @@ impl View for Sounds {
             ("< >", "take"),
             ("esc", "done"),
         ];
-        app.sounds.opened.as_ref().map(|_| OPENED)
+        const MADE: &[(&str, &str)] = &[
+            ("↑ ↓", "control"),
+            ("← →", "move"),
+            ("e", "type"),
+            ("0", "reset"),
+            ("enter", "hear"),
+            ("tab", "drawing"),
+            ("+ -", "points"),
+            ("< >", "preset"),
+            ("v", "vary"),
+            ("M", "move by"),
+            ("t", "20 ×"),
+            ("esc", "done"),
+        ];
+        app.sounds.made.as_ref().map(|_| MADE).or_else(|| app.sounds.opened.as_ref().map(|_| OPENED))
     }
 
     fn selected(&self, app: &App) -> Option<(&'static str, String)> {
@@ -100,25 +117,38 @@ const KEYS: &[Binding] = &[
     key(&["t"], Do::Twenty, "t", "play it twenty times in a row; open take: begin and end where the recording sounds", Some("20 ×")),
     key(&["c"], Do::Curve, "c", "edit the curve of its next modulation; on a field of falloff, its curve", Some("curve")),
     key(&["n"], Do::NewSound, "n", "a new sound from audio files", Some("new")),
+    key(&["N"], Do::MadeSound, "N", "a new sound without a file: type what makes it, perhaps with a preset", Some("made")),
     key(
         &["v"],
         Do::Vary,
         "v",
-        "vary it a little each time: pitch by a semitone, level by 2 dB either way; again, as it was recorded; open take: its spectrogram, or its wave",
+        "vary it a little each time: pitch by a semitone, level by 2 dB either way; again, as it was recorded; open take: its spectrogram, or its wave; open generator: what each playing adds to the control",
         Some("vary"),
     ),
-    key(&["M"], Do::NewModulation, "M", "what moves it: a parameter, and perhaps a property; a name that is new is declared", Some("move")),
+    key(
+        &["M"],
+        Do::NewModulation,
+        "M",
+        "what moves it: a parameter, and perhaps a property; a name that is new is declared; open generator: what moves the control",
+        Some("move"),
+    ),
     key(&["W"], Do::Wire, "W", "wire it: type the event that plays it", Some("wire")),
     key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
     key(&["d"], Do::Duplicate, "d", "a copy of it, or of all that are marked", None),
     key(&["D"], Do::Delete, "D", "delete it; what names it is said first", None),
     key(&["E"], Do::EditShared, "E", "edit the shared setting behind the field, for all that share it", None),
-    key(&["o"], Do::NewWithin, "o", "open the take in its recording: where it begins, ends, fades and loops; the file stays as it is", Some("open")),
-    key(&["b"], Do::PutMarker, "b", "open take: the loop's end to where it closes best, within 50 ms", None),
-    key(&["+", "="], Do::ZoomIn, "+", "open take: less of the recording in sight", None),
-    key(&["-"], Do::ZoomOut, "-", "open take: more of it in sight", None),
-    key(&["<"], Do::JumpBack, "<", "open take: the take before", None),
-    key(&[">"], Do::JumpOn, ">", "open take: the next take", None),
+    key(
+        &["o"],
+        Do::NewWithin,
+        "o",
+        "open the take in its recording: where it begins, ends, fades and loops; the file stays as it is; of one that is made, its generator",
+        Some("open"),
+    ),
+    key(&["b"], Do::PutMarker, "b", "open take: the loop's end to where it closes best, within 50 ms; open blip: another one like it", None),
+    key(&["+", "="], Do::ZoomIn, "+", "open take: less of the recording in sight; open generator: one more point of the drawing", None),
+    key(&["-"], Do::ZoomOut, "-", "open take: more of it in sight; open generator: the point is taken away", None),
+    key(&["<"], Do::JumpBack, "<", "open take: the take before; open generator: the preset before", None),
+    key(&[">"], Do::JumpOn, ">", "open take: the next take; open generator: the next preset", None),
     key(&["f"], Do::Force, "f", "always pick this take (temporary)", None),
     key(&["g"], Do::GoToUse, "g", "go to where it is named; open take: hear it from the handle on, of a loop the second before its end", None),
     key(&["y"], Do::Copy, "y", "copy the field, or all of the sound's settings", None),
@@ -152,6 +182,8 @@ pub(crate) struct SoundsView {
     to_declare: Option<String>,
     /// The take that is open in its recording.
     pub(crate) opened: Option<recording::Opened>,
+    /// The take whose generator is open.
+    pub(crate) made: Option<made::Made>,
     /// How many of twenty in a row are still to be played, and when the next is.
     pub(crate) twenty: Option<(u32, std::time::Instant)>,
 }
@@ -270,6 +302,9 @@ impl App {
     }
 
     pub(super) fn go_sounds(&mut self, by: isize) {
+        if self.sounds.made.is_some() {
+            return self.go_made(by);
+        }
         if self.sounds.opened.is_some() {
             return self.next_handle(by);
         }
@@ -291,16 +326,16 @@ impl App {
 
     /// Does what a key means in this view; false if it means nothing of its own here.
     pub(super) fn act_sounds(&mut self, does: Do) -> bool {
-        if self.act_opened(does) {
+        if self.act_made(does) || self.act_opened(does) {
             return true;
         }
         let Some(name) = self.sound().map(|s| s.name.clone()) else {
-            return if does == Do::NewSound {
-                self.begin_files();
-                true
-            } else {
-                false
-            };
+            match does {
+                Do::NewSound => self.begin_files(),
+                Do::MadeSound => self.begin_made(),
+                _ => return false,
+            }
+            return true;
         };
         self.sounds.selected.clone_from(&name);
         match does {
@@ -347,6 +382,7 @@ impl App {
                 _ => self.next_curve(&name),
             },
             Do::Vary => self.vary_a_little(),
+            Do::MadeSound => self.begin_made(),
             Do::NewModulation => self.mode = Mode::typing(SoundsPrompt::Moves(name), TextField::default()),
             Do::Wire => self.mode = Mode::typing(SoundsPrompt::Wire(name), TextField::default()),
             Do::GoToUse => self.go_to_use(&name),

@@ -213,9 +213,13 @@ impl App {
         let Some(sound) = self.sound() else { return };
         let (name, list) = (sound.name.clone(), takes_of(sound));
         let Some(take) = list.get(self.sounds.take) else { return self.say("it has no takes") };
+        if let (Some(generator), Some(at)) = (take.name.strip_prefix("generator "), take.at) {
+            let generator = generator.to_owned();
+            return self.open_made(&generator, at);
+        }
         let Some(at) = take.at.filter(|_| take.file) else {
             let part = "a part of a chain plays its file as it is: make it a sound of its own to trim it";
-            return self.say(if take.file { part } else { "only a take from an audio file has a recording that can be trimmed" });
+            return self.say(if take.file { part } else { "only a take from an audio file or a generator can be opened" });
         };
         if is_placeholder(&take.name) {
             return self.say("it is not recorded yet: a placeholder stands in for it");
@@ -226,6 +230,7 @@ impl App {
         let (before, spectrum) = self.sounds.opened.take().map_or((None, false), |o| (o.recording.filter(|_| o.file == file), o.shows_spectrum));
         let coming = if before.is_some() { channel().1 } else { read(&self.workspace.root().join(&file)) };
         let sight = before.as_ref().and_then(|r| r.as_ref().ok()).map_or((0.0, 0.0), |r| (0.0, r.bounds().length));
+        self.sounds.made = None;
         self.sounds.opened = Some(Opened {
             sound: name,
             take: self.sounds.take,
