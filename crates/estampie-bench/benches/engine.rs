@@ -6,6 +6,7 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::{Around, Impulse, KINDS, Making};
+use estampie_engine::dsp::generators::GENERATORS;
 use estampie_engine::dsp::{Interpolator, ONE, TAPS, advance_of, effects};
 use estampie_engine::engine::{BusStatus, Engine, Input, InputKind, NOW, Options, Prepared, Remote, Status};
 use estampie_engine::music::exact::Beats;
@@ -506,6 +507,48 @@ fn worst(_: &mut Criterion) {
     println!("worst block: convolution with ten seconds: {:.0} % of its time, {:.0} % on the mean", most / real * 100.0, mean / real * 100.0);
 }
 
+/// An engine with so many voices of one take, as it comes.
+fn engine_of_takes(voices: usize, take: &str) -> Engine {
+    // What ends by itself is let last for as long as is measured.
+    let lasting = |word: &str| match word {
+        "modal" => "ring = \"30 s\"\n",
+        "blip" => "length = \"2 s\"\n",
+        "pass-by" => "duration = \"20 s\"\n",
+        "crackle" => "density = \"120\"\n",
+        "wind" => "channels = \"stereo\"\nleaves = \"40 %\"\n",
+        "tone" => "wave = \"saw\"\npartials = \"3\"\n",
+        _ => "",
+    };
+    let shared: String = GENERATORS.iter().map(|k| format!("[generator.{0}]\nkind = \"{0}\"\n{1}", k.word, lasting(k.word))).collect();
+    let sound =
+        format!("[v]\nlevel = \"-60 dB\"\nlow-pass = \"4 kHz\"\nloop = true\ntakes = [\"{take}\"]\nvary = {{ level = \"-6..0 dB\", pitch = \"-7..7 st\" }}\n");
+    let (mut engine, mut remote) = engine_of(&Sources::from_texts([("estampie.toml", "format = 1\n"), ("shared.toml", &*shared), ("sounds/a.toml", &*sound)]));
+    for _ in 0..voices {
+        remote.input(Input { frame: NOW, what: InputKind::Play { sound: NameKey::of("v"), emitter: NameKey::NONE } }).unwrap();
+    }
+    let mut out = vec![0.0; 2 * FRAMES];
+    engine.render(&mut out);
+    assert_eq!(engine.voices(), voices, "{take}");
+    engine
+}
+
+/// 64 voices of each generator against 64 of a file, each pitch-shifted and low-passed on its own as in the other figures.
+fn generators(_: &mut Criterion) {
+    let mut out = vec![0.0; 2 * FRAMES];
+    let seconds = FRAMES as f64 / 48_000.0;
+    for kind in GENERATORS {
+        let (mut made, mut file) = (engine_of_takes(64, &format!("generator {}", kind.word)), engine_of_takes(64, "audio/n.wav"));
+        let (mut times, mut ratios) = (Vec::new(), Vec::new());
+        // No longer than the shortest lasts: 2 s.
+        for _ in 0..16 {
+            let spent = timed(|| made.render(black_box(&mut out)));
+            times.push(spent);
+            ratios.push(spent / timed(|| file.render(black_box(&mut out))));
+        }
+        println!("64 of {}: {:.1} % of a core, {:.2} times 64 voices of a file", kind.word, middle(times) / seconds * 100.0, middle(ratios));
+    }
+}
+
 /// Half an hour of a dense past: what the view Trace asks for when all of it is in sight, in milliseconds against the 4 that a picture may take.
 fn past(_: &mut Criterion) {
     let sounds: String = (0..14).map(|n| format!("[s{n}]\ntakes = [\"audio/n.wav\"]\nbus = \"b{}\"\n", n % 12)).collect();
@@ -543,5 +586,5 @@ fn past(_: &mut Criterion) {
     );
 }
 
-criterion_group!(benches, voices, silent, wiring, music, mix, world, worst, past, demo);
+criterion_group!(benches, voices, generators, silent, wiring, music, mix, world, worst, past, demo);
 criterion_main!(benches);

@@ -254,6 +254,47 @@ mod tests {
         }
     }
 
+    /// The tables of the manual: every kind with its controls, drawings and presets.
+    fn tables() -> String {
+        let mut page = String::new();
+        for kind in GENERATORS {
+            page.push_str(&format!("\n## {}\n\n{}.\n\n| control | from | to | unsaid | |\n|---|---|---|---|---|\n", kind.word, kind.says));
+            for setting in kind.settings {
+                let (low, high) = match setting.unit {
+                    Unit::Choice(words) => (words.join(", "), String::new()),
+                    unit => (unit.print(setting.low), unit.print(setting.high)),
+                };
+                let how = if setting.fixed {
+                    "fixed"
+                } else if setting.by_octaves() {
+                    "by octaves"
+                } else {
+                    ""
+                };
+                page.push_str(&format!("| `{}` | {low} | {high} | {} | {how} |\n", setting.word, setting.unit.print(setting.rest)));
+            }
+            for drawing in kind.drawings {
+                page.push_str(&format!("\n`{}`: {}. Unsaid: `{}`.\n", drawing.word, drawing.says, drawing.rest.join("; ")));
+            }
+            let presets: Vec<String> = kind.presets.iter().map(|p| format!("`{}` ({})", p.name, p.says)).collect();
+            page.push_str(&format!("\nPresets: {}.\n", presets.join(", ")));
+        }
+        page
+    }
+
+    #[test]
+    fn the_manual_has_every_control_drawing_and_preset() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/generators.md");
+        let text = std::fs::read_to_string(path).unwrap();
+        let (head, _) = text.split_once("\n## noise\n").unwrap_or((&text, ""));
+        let wanted = format!("{}\n{}", head.trim_end(), tables());
+        if std::env::var_os("ESTAMPIE_PAGES").is_some_and(|v| v == "write") {
+            std::fs::write(path, wanted).unwrap();
+        } else {
+            assert!(text == wanted, "write it anew: ESTAMPIE_PAGES=write cargo test -p estampie-project --lib -- the_manual_has_every_control");
+        }
+    }
+
     proptest! {
         #[test]
         fn paths_and_patterns_are_read_as_they_were_printed(places in prop::collection::vec((-400i32..400, -400i32..400), 2..24), steps in "[.xX]{1,64}") {

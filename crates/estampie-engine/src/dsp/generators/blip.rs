@@ -152,9 +152,10 @@ impl Steps for Blip {
     fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
         let level = levelled(0.3);
         for (i, sample) in left.iter_mut().enumerate() {
-            let gone = (self.gone + i + 1) as f32 / GRID as f32;
-            let tone = self.wave.at(self.phase.share(), 0.5, gone);
-            let white = draw(self.seed, self.at);
+            let phase = self.phase;
+            let mut tone = 0.0;
+            self.wave.each(self.gone + i, 1, || phase.share(), || 0.5, |_, value| tone = value);
+            let white = if self.now.noise > 0.0 { draw(self.seed, self.at) } else { 0.0 };
             *sample = (tone + (1.2 * white - tone) * self.now.noise) * level * self.envelope(self.at as f32);
             self.phase.go(self.step);
             self.at += 1;

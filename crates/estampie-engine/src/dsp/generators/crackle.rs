@@ -3,7 +3,7 @@
 //! The grains come as a Poisson process: in each slot of the grid as many as its density brings, drawn by the slot's number, so that any
 //! stretch of it can be made without what came before. A grain is a resonance that is struck and dies away, or a burst of noise, or between them.
 
-use super::stepped::{GRID, Line, Stepped, Steps, bits, draw, unit, values};
+use super::stepped::{GRID, Line, Stepped, Steps, bits, draw, to_float, unit, values};
 use super::waves::sine;
 use super::{Beginning, Controls, GeneratorKind, Preset, gain_of, levelled};
 use crate::dsp::effects::Setting;
@@ -14,7 +14,7 @@ const MOST: usize = 24;
 /// The most grains that begin in one slot.
 const IN_A_SLOT: u64 = 4;
 /// A grain is heard for so many of its time constants.
-const HEARD: f32 = 9.0;
+const HEARD: f32 = 7.5;
 /// It rises within so many seconds.
 const RISES: f32 = 0.0002;
 
@@ -136,7 +136,8 @@ struct Grain {
     rising: f32,
     fall: f32,
     ring: f32,
-    draws: u64,
+    noise: u32,
+    turning: [f32; 2],
 }
 
 impl Crackle {
@@ -172,7 +173,8 @@ impl Crackle {
                 rising: 0.0,
                 fall: (-falls).exp(),
                 ring,
-                draws: key,
+                noise: key as u32,
+                turning: [1.0, 0.0],
             };
             if self.count == MOST {
                 self.grains.copy_within(1.., 0);
@@ -219,18 +221,34 @@ impl Steps for Crackle {
             let begin = (grain.wait as usize).min(left.len());
             grain.wait -= begin as u32;
             let end = left.len().min(begin + grain.left as usize);
-            for (i, sample) in left[begin..end].iter_mut().enumerate() {
-                let tone = if grain.ring > 0.0 { sine(grain.phase) } else { 0.0 };
-                let noise = if grain.ring < 1.0 { draw(grain.draws, self.at + (begin + i) as u64) } else { 0.0 };
-                grain.rising = (grain.rising + rises).min(1.0);
-                *sample += (tone * grain.ring + noise * (1.0 - grain.ring)) * grain.level * grain.rising;
-                grain.level *= grain.fall;
-                grain.phase += grain.by;
-                if grain.phase >= 1.0 {
-                    grain.phase -= 1.0;
+            let (ring, burst) = (grain.ring, 1.0 - grain.ring);
+            let Grain { mut level, mut phase, mut by, mut rising, mut noise, .. } = *grain;
+            if grain.climb == 1.0 && burst == 0.0 {
+                // One that keeps its pitch turns by multiplication.
+                let [mut c, mut s] = grain.turning;
+                let (bs, bc) = (std::f32::consts::TAU * by).sin_cos();
+                for sample in &mut left[begin..end] {
+                    rising = (rising + rises).min(1.0);
+                    *sample += s * level * rising;
+                    level *= grain.fall;
+                    (c, s) = (c * bc - s * bs, c * bs + s * bc);
                 }
-                grain.by = (grain.by * grain.climb).min(0.45);
+                (grain.level, grain.rising, grain.turning) = (level, rising, [c, s]);
+                grain.left -= (end - begin) as u32;
+                continue;
             }
+            for sample in &mut left[begin..end] {
+                rising = (rising + rises).min(1.0);
+                // Noise by a congruence: it need be no better for some milliseconds (D. Knuth, *The Art of Computer Programming* 2, 3.3.4).
+                noise = noise.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                let white = to_float(u64::from(noise >> 8)) / (1 << 23) as f32 - 1.0;
+                *sample += (sine(phase) * ring + white * burst) * level * rising;
+                level *= grain.fall;
+                phase += by;
+                phase -= if phase >= 1.0 { 1.0 } else { 0.0 };
+                by = (by * grain.climb).min(0.45);
+            }
+            (grain.level, grain.phase, grain.by, grain.rising, grain.noise) = (level, phase, by, rising, noise);
             grain.left -= (end - begin) as u32;
         }
         // However many fall together, it stays within what can be played.

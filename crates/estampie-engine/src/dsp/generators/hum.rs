@@ -1,13 +1,15 @@
 //! Hum: mains and engines, as partials of what turns.
 
 use super::noise::EVEN;
-use super::stepped::{Line, Phase, Resonator, Stepped, Steps, draw, to_one, values, wander};
+use super::stepped::{GRID, Line, Phase, Resonator, Stepped, Steps, draw, to_one, values, wander};
 use super::{Beginning, Controls, GeneratorKind, Preset, levelled};
 use crate::dsp::effects::Setting;
 use crate::ground::property::Unit;
+use wide::f32x8;
 
-/// The most partials.
-const MOST: usize = 24;
+/// Groups of eight partials, and the most of them.
+const LANES: usize = 3;
+const MOST: usize = 8 * LANES;
 
 /// The kind.
 pub(super) const HUM: GeneratorKind = GeneratorKind {
@@ -58,11 +60,18 @@ struct Hum {
     step: u64,
     to: u64,
     strokes: u64,
-    gains: [Line; MOST],
+    /// The gain of each partial, by how much it changes from sample to sample, and where it is going; eight side by side.
+    gains: [f32x8; LANES],
+    steps: [f32x8; LANES],
+    targets: [f32; MOST],
+    /// How many groups of eight sound.
     sounding: usize,
     /// Each partial as a turning pair, set anew at each look, and by what it turns.
-    turning: [[f32; MOST]; 2],
-    by: [[f32; MOST]; 2],
+    turning: [[f32x8; LANES]; 2],
+    by: [[f32x8; LANES]; 2],
+    /// Where its controls were at the last look, and what they come to.
+    known: [f32; 7],
+    wanted: ([f32; MOST], f32, f32),
     rough: Line,
     air: Resonator,
     air_gain: Line,
@@ -103,48 +112,68 @@ impl Steps for Hum {
     fn begin(&mut self, beginning: &Beginning<'_>) {
         *self = Hum { rate: beginning.rate as f32, seed: beginning.seed, ..Hum::default() };
         let (gains, air, centre) = self.wanted(&beginning.controls);
-        self.gains = gains.map(Line::at);
+        self.targets = gains;
         (self.air, self.air_gain) = (Resonator::begin(centre, 0.7, self.rate), Line::at(air));
         self.to = self.go_by(&beginning.controls);
         self.rough = Line::at(self.roughness(&beginning.controls));
     }
 
     fn look(&mut self, controls: &Controls<'_>, _at: u64) {
-        let (gains, air, centre) = self.wanted(controls);
+        let now: [f32; 7] = values(controls.values);
+        if self.known != now {
+            (self.known, self.wanted) = (now, self.wanted(controls));
+        }
+        let (gains, air, centre) = self.wanted;
         self.step = self.to;
         self.to = self.go_by(controls);
         self.sounding = 0;
-        for (at, (line, gain)) in self.gains.iter_mut().zip(gains).enumerate() {
-            line.set_out(gain);
-            if gain > 0.0 || !line.still() {
-                self.sounding = at + 1;
+        for lane in 0..LANES {
+            let of = |all: &[f32; MOST]| std::array::from_fn::<f32, 8, _>(|i| all[8 * lane + i]);
+            let (from, to) = (of(&self.targets), of(&gains));
+            self.gains[lane] = f32x8::from(from);
+            self.steps[lane] = f32x8::from(std::array::from_fn::<f32, 8, _>(|i| (to[i] - from[i]) / GRID as f32));
+            if from.iter().chain(&to).any(|g| *g > 0.0) {
+                self.sounding = lane + 1;
             }
         }
+        self.targets = gains;
         self.air.set_out(centre, 0.7, self.rate);
         self.air_gain.set_out(air);
         let rough = self.roughness(controls);
         self.rough.set_out(rough);
         // Between looks the partials turn by multiplication; at each they are put where they belong, so that nothing adds up.
         let (phase, by) = (self.phase.0, self.step);
-        for at in 0..self.sounding {
-            let n = at as u64 + 1;
-            let angle = |turn: u64| (turn >> 11) as f64 / (1u64 << 53) as f64 * std::f64::consts::TAU;
-            let (s, c) = angle(phase.wrapping_mul(n)).sin_cos();
-            (self.turning[0][at], self.turning[1][at]) = (c as f32, s as f32);
-            let (s, c) = angle(by.wrapping_mul(n)).sin_cos();
-            (self.by[0][at], self.by[1][at]) = (c as f32, s as f32);
-        }
+        let angle = |turn: u64| (turn >> 11) as f64 / (1u64 << 53) as f64 * std::f64::consts::TAU;
+        // All by the first: e to the i n φ is e to the i φ times that of the one before.
+        let powers = |turn: u64| {
+            let (s, c) = angle(turn).sin_cos();
+            let (mut sines, mut cosines) = ([0.0f32; MOST], [0.0f32; MOST]);
+            let mut here = (c, s);
+            for at in 0..MOST {
+                (cosines[at], sines[at]) = (here.0 as f32, here.1 as f32);
+                here = (here.0 * c - here.1 * s, here.0 * s + here.1 * c);
+            }
+            (cosines, sines)
+        };
+        let lanes = |all: [f32; MOST]| std::array::from_fn::<f32x8, LANES, _>(|lane| f32x8::from(std::array::from_fn::<f32, 8, _>(|i| all[8 * lane + i])));
+        let (cosines, sines) = powers(phase);
+        self.turning = [lanes(cosines), lanes(sines)];
+        let (cosines, sines) = powers(by);
+        self.by = [lanes(cosines), lanes(sines)];
     }
 
     fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
         for (i, sample) in left.iter_mut().enumerate() {
-            let mut sum = 0.0;
-            for at in 0..self.sounding {
-                let (c, s) = (self.turning[0][at], self.turning[1][at]);
-                sum += s * self.gains[at].next();
-                let (bc, bs) = (self.by[0][at], self.by[1][at]);
-                (self.turning[0][at], self.turning[1][at]) = (c * bc - s * bs, c * bs + s * bc);
+            let mut sums = f32x8::splat(0.0);
+            for lane in 0..self.sounding {
+                let (c, s) = (self.turning[0][lane], self.turning[1][lane]);
+                self.gains[lane] += self.steps[lane];
+                sums += s * self.gains[lane];
+                let (bc, bs) = (self.by[0][lane], self.by[1][lane]);
+                self.turning[0][lane] = c * bc - s * bs;
+                self.turning[1][lane] = c * bs + s * bc;
             }
+            let sum = sums.reduce_add();
             let air = self.air.next(draw(self.seed, self.at + i as u64))[1] * self.air_gain.next();
             *sample = (sum + air) * self.rough.next();
         }
@@ -163,7 +192,7 @@ impl Steps for Hum {
         self.at += to - from;
         self.strokes += self.phase.jump(self.to, to - from);
         let (gains, air, _) = self.wanted(controls);
-        self.gains = gains.map(Line::at);
+        self.targets = gains;
         self.air_gain = Line::at(air);
     }
 }

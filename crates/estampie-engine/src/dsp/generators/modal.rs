@@ -8,6 +8,7 @@ use super::stepped::{GRID, Line, Phase, Stepped, Steps, draw, values};
 use super::{Beginning, Controls, GeneratorKind, Preset, levelled};
 use crate::dsp::effects::Setting;
 use crate::ground::property::Unit;
+use wide::f32x8;
 
 /// Modes of a material.
 const MODES: usize = 14;
@@ -140,6 +141,8 @@ const TABLES: [[Mode; MODES]; 7] = [
     ],
 ];
 
+/// Looks after which the pairs are put where they belong, so that roundings do not add up.
+const TURNS: u32 = 16;
 /// It is over when the loudest of its modes is so much lower than it was, as a factor: −96 dB.
 const OVER: f32 = 1.6e-5;
 /// The shortest and the longest stroke, in seconds: a hard one is short.
@@ -216,10 +219,16 @@ struct Modal {
     strength: [f32; MODES],
     phases: [Phase; MODES],
     levels: [f32; MODES],
-    turning: [[f32; MODES]; 2],
-    by: [[f32; MODES]; 2],
+    /// Each mode as a turning pair that dies away, eight side by side, and by what it turns and falls.
+    turning: [[f32x8; 2]; 2],
+    by: [[f32x8; 2]; 2],
     steps: [u64; MODES],
     keeps: [f32; MODES],
+    /// Where its controls were at the last look, whether they have moved since the pairs were set anew, and for how many looks those have turned.
+    known: [f32; 8],
+    moved: bool,
+    turned: u32,
+    room: [bool; MODES],
     /// Which are heard: the others have no room below half the rate, or have died.
     heard: [bool; MODES],
     contact: f32,
@@ -250,10 +259,18 @@ impl Modal {
     }
 
     fn settle(&mut self, controls: &Controls<'_>) {
+        let now: [f32; 8] = values(controls.values);
+        if self.known != now {
+            self.known = now;
+            self.moved = true;
+            for at in 0..MODES {
+                let (hertz, keep) = self.mode(controls, at);
+                self.room[at] = hertz < 0.45 * self.rate;
+                (self.steps[at], self.keeps[at]) = (Phase::step(f64::from(hertz / self.rate)), keep);
+            }
+        }
         for at in 0..MODES {
-            let (hertz, keep) = self.mode(controls, at);
-            self.heard[at] = hertz < 0.45 * self.rate && self.levels[at].abs() > OVER * 0.01;
-            (self.steps[at], self.keeps[at]) = (Phase::step(f64::from(hertz / self.rate)), keep);
+            self.heard[at] = self.room[at] && self.levels[at].abs() > OVER * 0.01;
         }
         self.ended = self.at > (self.contact * 2.0) as u64 && self.levels.iter().zip(&self.heard).all(|(level, heard)| !heard || level.abs() < OVER);
     }
@@ -295,25 +312,36 @@ impl Steps for Modal {
         self.fall();
         self.settle(controls);
         self.due = true;
-        for at in 0..MODES {
-            let angle = |turn: u64| (turn >> 11) as f64 / (1u64 << 53) as f64 * std::f64::consts::TAU;
-            let (s, c) = angle(self.phases[at].0).sin_cos();
-            let level = if self.heard[at] { self.levels[at] } else { 0.0 };
-            (self.turning[0][at], self.turning[1][at]) = (c as f32 * level, s as f32 * level);
-            let (s, c) = angle(self.steps[at]).sin_cos();
-            (self.by[0][at], self.by[1][at]) = (c as f32 * self.keeps[at], s as f32 * self.keeps[at]);
+        // Nothing that was moved, and no rounding that could be heard: the pairs turn on.
+        if !self.moved && self.turned < TURNS {
+            self.turned += 1;
+            return;
         }
+        (self.moved, self.turned) = (false, 0);
+        let angle = |turn: u64| (turn >> 11) as f64 / (1u64 << 53) as f64 * std::f64::consts::TAU;
+        let (mut turning, mut by) = ([[0.0f32; 16]; 2], [[0.0f32; 16]; 2]);
+        for at in (0..MODES).filter(|at| self.heard[*at]) {
+            let (s, c) = angle(self.phases[at].0).sin_cos();
+            (turning[0][at], turning[1][at]) = (c as f32 * self.levels[at], s as f32 * self.levels[at]);
+            let (s, c) = angle(self.steps[at]).sin_cos();
+            (by[0][at], by[1][at]) = (c as f32 * self.keeps[at], s as f32 * self.keeps[at]);
+        }
+        let lanes = |all: [f32; 16]| std::array::from_fn::<f32x8, 2, _>(|lane| f32x8::from(std::array::from_fn::<f32, 8, _>(|i| all[8 * lane + i])));
+        self.turning = turning.map(lanes);
+        self.by = by.map(lanes);
     }
 
     fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
         for (i, sample) in left.iter_mut().enumerate() {
-            let mut sum = 0.0;
-            for at in 0..MODES {
-                let (c, s) = (self.turning[0][at], self.turning[1][at]);
-                sum += s;
-                let (bc, bs) = (self.by[0][at], self.by[1][at]);
-                (self.turning[0][at], self.turning[1][at]) = (c * bc - s * bs, c * bs + s * bc);
+            let mut sums = f32x8::splat(0.0);
+            for lane in 0..2 {
+                let (c, s) = (self.turning[0][lane], self.turning[1][lane]);
+                sums += s;
+                let (bc, bs) = (self.by[0][lane], self.by[1][lane]);
+                self.turning[0][lane] = c * bc - s * bs;
+                self.turning[1][lane] = c * bs + s * bc;
             }
+            let sum = sums.reduce_add();
             // The stroke itself: it pushes in, and the modes come up with it.
             let t = (self.at + i as u64) as f32 / self.contact;
             let into = (0.5 * t).min(1.0);
@@ -339,6 +367,7 @@ impl Steps for Modal {
             self.levels[at] *= self.keeps[at].powi(GRID as i32).powi(looks);
         }
         self.at += to - from;
+        self.moved = true;
         self.settle(controls);
     }
 

@@ -6,11 +6,12 @@
 //! is held: then a control says where it is, and how fast that moves is how fast it goes.
 
 use super::noise::EVEN;
-use super::stepped::{GRID, Line, Resonator, Stepped, Steps, draw, to_one};
+use super::stepped::{Bank, GRID, Gives, Line, Resonator, Stepped, Steps, draw, to_one};
 use super::{Beginning, Controls, Drawing, Form, GeneratorKind, MOST_CONTROLS, Preset, gain_of, levelled};
 use crate::dsp::effects::Setting;
 use crate::ground::curve::Curve;
 use crate::ground::property::Unit;
+use wide::f32x8;
 
 const CHANNELS: &[&str] = &["mono", "stereo"];
 const DRIVES: &[&str] = &["time", "held"];
@@ -326,9 +327,7 @@ struct PassBy {
     done: f32,
     distance: f32,
     speed: f32,
-    bands: [Resonator; BANDS],
-    gains: [Line; BANDS],
-    sounding: [bool; BANDS],
+    bands: Bank,
     low: Resonator,
     sides: [Line; 2],
     /// Samples after which its resonances have forgotten what was before.
@@ -425,9 +424,9 @@ impl Steps for PassBy {
                 // At its slowest it is a third as high; what rings for longer than two seconds is not made up for.
                 self.memory = self.memory.max(Resonator::rings(hertz / 3.0, sharpness, rate)).min(2 * beginning.rate as usize);
             }
-            self.bands[at] = Resonator::begin(hertz, sharpness, rate);
-            self.gains[at] = Line::at(gain);
+            self.bands.aim(at, Gives::Band, (hertz, sharpness, gain), rate);
         }
+        self.bands.stand();
         self.low = Resonator::begin(PassBy::cutoff(values, self.distance), 0.71, rate);
     }
 
@@ -436,12 +435,13 @@ impl Steps for PassBy {
         let here = self.here(controls);
         let higher = PassBy::higher(controls, &here);
         let together = PassBy::together(controls.values);
+        let before = self.bands.targets();
         for at in 0..BANDS {
-            let (hertz, sharpness, gain) = self.band(controls.values, at, higher, together);
-            self.sounding[at] = gain > 0.0 || self.gains[at].target() > 0.0;
-            self.bands[at].set_out(hertz, sharpness, self.rate);
-            self.gains[at].set_out(gain);
+            let band = self.band(controls.values, at, higher, together);
+            self.bands.aim(at, Gives::Band, band, self.rate);
         }
+        self.bands.set_out(&before);
+        self.bands.settle();
         self.low.set_out(PassBy::cutoff(controls.values, here.distance), 0.71, self.rate);
         for (side, to) in self.sides.iter_mut().zip(here.sides) {
             side.set_out(to);
@@ -453,12 +453,7 @@ impl Steps for PassBy {
         for (left, right) in left.iter_mut().zip(right) {
             let white = draw(self.seed, self.at);
             self.at += 1;
-            let mut sum = 0.0;
-            for at in 0..BANDS {
-                if self.sounding[at] {
-                    sum += self.bands[at].next(white)[1] * self.gains[at].next();
-                }
-            }
+            let sum = self.bands.next(f32x8::splat(white));
             let sample = self.low.next(sum)[0];
             *left = sample * self.sides[0].next();
             let second = sample * self.sides[1].next();

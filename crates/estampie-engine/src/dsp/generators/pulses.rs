@@ -109,6 +109,8 @@ struct Pulses {
     /// Where its controls were at the last look.
     wave: usize,
     length: f32,
+    /// Samples that a pulse lasts.
+    lasting: f32,
     decay: f32,
     jitter: f32,
     pitch: [f32; 3],
@@ -193,6 +195,7 @@ impl Pulses {
         let [_, _, length, frequency, step, bend, decay, _, jitter] = values::<9>(controls.values);
         (self.length, self.decay, self.jitter, self.pitch) = (length, decay, jitter, [frequency, step, bend]);
         self.step = Pulses::go_by(controls, self.rate);
+        self.lasting = self.lasts();
     }
 
     /// Samples that a pulse lasts: no longer than its interval leaves room for.
@@ -203,7 +206,7 @@ impl Pulses {
 
     /// What the pulse sounds like so many samples after its start, as a factor.
     fn envelope(&self, since: u64) -> f32 {
-        let lasts = self.lasts();
+        let lasts = self.lasting;
         let edge = |seconds: f32| (seconds * self.rate).min(0.3 * lasts).max(1.0);
         let t = since as f32;
         if t >= lasts {
@@ -249,12 +252,12 @@ impl Steps for Pulses {
             if self.pulse.of != self.interval + 1 && self.phase.0 >= self.start {
                 self.begin_pulse();
             }
-            let gone = (self.gone + i + 1) as f32 / GRID as f32;
             let noise = self.noise.next();
-            let Pulse { gain, wave, .. } = self.pulse;
-            *sample = if gain > 0.0 {
-                let tone = wave.at(self.pulse.phase.share(), 0.5, gone);
-                let white = draw(self.seed, self.at);
+            let Pulse { gain, wave, phase, .. } = self.pulse;
+            *sample = if gain > 0.0 && (self.pulse.since as f32) < self.lasting {
+                let mut tone = 0.0;
+                wave.each(self.gone + i, 1, || phase.share(), || 0.5, |_, value| tone = value);
+                let white = if noise > 0.0 { draw(self.seed, self.at) } else { 0.0 };
                 (tone + (white * 1.2 - tone) * noise) * gain * level * self.envelope(self.pulse.since)
             } else {
                 0.0

@@ -4,6 +4,7 @@
 
 use super::{Beginning, Controls, Generator, MOST_CONTROLS};
 use std::fmt;
+use wide::f32x8;
 
 /// Samples from one look at the controls to the next.
 pub(super) const GRID: usize = 32;
@@ -145,7 +146,7 @@ impl Phase {
     /// The share, from 0 up to but not including 1: 24 bits, as many as a sample has.
     #[inline(always)]
     pub(super) fn share(self) -> f32 {
-        (self.0 >> 40) as f32 / (1 << 24) as f32
+        to_float(self.0 >> 40) / (1 << 24) as f32
     }
 
     /// Goes on by a step; true when a new period begins.
@@ -174,15 +175,22 @@ pub(super) fn bits(seed: u64, at: u64) -> u64 {
     z ^ (z >> 31)
 }
 
+/// A number of at most 24 bits as a float. Processors turn signed numbers of 32 bits into floats in one step, others in several.
+#[inline(always)]
+#[allow(clippy::cast_possible_wrap)]
+pub(super) fn to_float(bits: u64) -> f32 {
+    bits as i32 as f32
+}
+
 /// A draw between −1 and 1, by its number.
 #[inline(always)]
 pub(super) fn draw(seed: u64, at: u64) -> f32 {
-    (bits(seed, at) >> 40) as f32 / (1 << 23) as f32 - 1.0
+    to_float(bits(seed, at) >> 40) / (1 << 23) as f32 - 1.0
 }
 
 /// A draw between 0 and 1, by its number.
 pub(super) fn unit(seed: u64, at: u64) -> f32 {
-    (bits(seed, at) >> 40) as f32 / (1 << 24) as f32
+    to_float(bits(seed, at) >> 40) / (1 << 24) as f32
 }
 
 /// A slow random motion between −1 and 1 that never repeats: draws at whole numbers, with smooth ways between.
@@ -196,7 +204,10 @@ pub(super) fn wander(seed: u64, whole: u64, share: f32) -> f32 {
 /// VA Filter Design*, ch. 4).
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Resonator {
-    g: Line,
+    /// 1 ÷ (1 + g (g + k)), that times g, that times g again, and k. They go in straight lines each, so that no sample has to divide.
+    a1: Line,
+    a2: Line,
+    a3: Line,
     k: Line,
     one: f32,
     two: f32,
@@ -204,7 +215,7 @@ pub(super) struct Resonator {
 
 impl Resonator {
     fn coefficients(hertz: f32, sharpness: f32, rate: f32) -> (f32, f32) {
-        ((std::f32::consts::PI * (hertz / rate).clamp(1e-5, 0.49)).tan(), 1.0 / sharpness.max(0.05))
+        (tangent(std::f32::consts::PI * (hertz / rate).clamp(1e-5, 0.49)), 1.0 / sharpness.max(0.05))
     }
 
     /// Samples in which what it rings with falls to less than one in a hundred million.
@@ -224,14 +235,21 @@ impl Resonator {
 
     /// One that has heard nothing, at a centre or cutoff in Hz with a sharpness Q.
     pub(super) fn begin(hertz: f32, sharpness: f32, rate: f32) -> Resonator {
-        let (g, k) = Resonator::coefficients(hertz, sharpness, rate);
-        Resonator { g: Line::at(g), k: Line::at(k), one: 0.0, two: 0.0 }
+        let mut made = Resonator::default();
+        made.set_out(hertz, sharpness, rate);
+        for line in [&mut made.a1, &mut made.a2, &mut made.a3, &mut made.k] {
+            *line = Line::at(line.target());
+        }
+        made
     }
 
     /// Sets out for another centre and sharpness.
     pub(super) fn set_out(&mut self, hertz: f32, sharpness: f32, rate: f32) {
         let (g, k) = Resonator::coefficients(hertz, sharpness, rate);
-        self.g.set_out(g);
+        let a1 = 1.0 / (1.0 + g * (g + k));
+        self.a1.set_out(a1);
+        self.a2.set_out(g * a1);
+        self.a3.set_out(g * g * a1);
         self.k.set_out(k);
         if self.one.abs() < 1e-15 && self.two.abs() < 1e-15 {
             (self.one, self.two) = (0.0, 0.0);
@@ -241,14 +259,98 @@ impl Resonator {
     /// What is low, in the band and high in the next sample. The band's peak is as high as what goes in.
     #[inline(always)]
     pub(super) fn next(&mut self, input: f32) -> [f32; 3] {
-        let (g, k) = (self.g.next(), self.k.next());
-        let a1 = 1.0 / (1.0 + g * (g + k));
-        let band = a1 * (self.one + g * (input - self.two));
-        let low = self.two + g * band;
+        let (a1, a2, a3, k) = (self.a1.next(), self.a2.next(), self.a3.next(), self.k.next());
+        let difference = input - self.two;
+        let band = a1 * self.one + a2 * difference;
+        let low = self.two + a2 * self.one + a3 * difference;
         self.one = 2.0 * band - self.one;
         self.two = 2.0 * low - self.two;
         [low, k * band, input - k * band - low]
     }
+}
+
+/// What a filter of a bank gives.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) enum Gives {
+    Low,
+    Band,
+    High,
+}
+
+/// Eight state-variable filters side by side, each with an input and a gain of its own; their sum is heard. As [`Resonator`], but for its sum.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Bank {
+    /// a₁, a₂, a₃, and what of the input, the band and the low output is heard: now, by a sample, and where they go.
+    now: [f32x8; 6],
+    step: [f32x8; 6],
+    to: [[f32; 8]; 6],
+    one: f32x8,
+    two: f32x8,
+}
+
+impl Bank {
+    /// Stands at once where it was last sent.
+    pub(super) fn stand(&mut self) {
+        self.now = self.to.map(f32x8::from);
+        self.step = [f32x8::splat(0.0); 6];
+    }
+
+    /// From one look to the next it goes to where [`Bank::aim`] has sent it.
+    pub(super) fn set_out(&mut self, before: &[[f32; 8]; 6]) {
+        for (at, (to, before)) in self.to.iter().zip(before).enumerate() {
+            self.now[at] = f32x8::from(*before);
+            self.step[at] = f32x8::from(std::array::from_fn::<f32, 8, _>(|i| (to[i] - before[i]) / GRID as f32));
+        }
+    }
+
+    /// Where it is going.
+    pub(super) fn targets(&self) -> [[f32; 8]; 6] {
+        self.to
+    }
+
+    /// Sends one of the filters to a centre or cutoff in Hz, a sharpness and a gain.
+    pub(super) fn aim(&mut self, at: usize, gives: Gives, (hertz, sharpness, gain): (f32, f32, f32), rate: f32) {
+        let (g, k) = Resonator::coefficients(hertz, sharpness, rate);
+        let a1 = 1.0 / (1.0 + g * (g + k));
+        let heard = match gives {
+            Gives::Low => [0.0, 0.0, gain],
+            Gives::Band => [0.0, k * gain, 0.0],
+            Gives::High => [gain, -k * gain, -gain],
+        };
+        for (to, value) in self.to.iter_mut().zip([a1, g * a1, g * g * a1, heard[0], heard[1], heard[2]]) {
+            to[at] = value;
+        }
+    }
+
+    /// The sum of what all give for the next sample of each.
+    #[inline(always)]
+    pub(super) fn next(&mut self, input: f32x8) -> f32 {
+        for (now, step) in self.now.iter_mut().zip(&self.step) {
+            *now += *step;
+        }
+        let [a1, a2, a3, dry, of_band, of_low] = self.now;
+        let difference = input - self.two;
+        let band = a1 * self.one + a2 * difference;
+        let low = self.two + a2 * self.one + a3 * difference;
+        self.one = band + band - self.one;
+        self.two = low + low - self.two;
+        (dry * input + of_band * band + of_low * low).reduce_add()
+    }
+
+    /// What has died away is exactly 0, so that no denormal number slows what follows.
+    pub(super) fn settle(&mut self) {
+        let quiet = |x: f32x8| x.to_array().map(|v| if v.abs() < 1e-15 { 0.0 } else { v });
+        (self.one, self.two) = (f32x8::from(quiet(self.one)), f32x8::from(quiet(self.two)));
+    }
+}
+
+/// The tangent of an angle from 0 to half a right angle and a little more by its series (error below 2e-4), beyond that by itself.
+fn tangent(x: f32) -> f32 {
+    if x > 0.8 {
+        return x.tan();
+    }
+    let s = x * x;
+    x * (1.0 + s * (1.0 / 3.0 + s * (2.0 / 15.0 + s * (17.0 / 315.0 + s * (62.0 / 2_835.0 + s * (1_382.0 / 155_925.0))))))
 }
 
 /// The factor that brings white noise of such an RMS, after a band of a centre and a sharpness, to an RMS of 1: the band lets through π ÷ 2 of

@@ -63,6 +63,9 @@ struct Tone {
     /// Samples since the last look.
     gone: usize,
     partials: [Partial; MOST],
+    /// Where its controls and its pitch were at the last look, and what they come to.
+    known: ([f32; 8], f32),
+    wanted: [(f64, f32); MOST],
     /// How many sound, on their way in and out included.
     sounding: usize,
 }
@@ -126,7 +129,11 @@ impl Steps for Tone {
         if at > 0 {
             self.follow(controls, GRID as u64);
         }
-        let wanted = self.wanted(controls);
+        let now = (values::<8>(controls.values), self.pitch);
+        if self.known != now {
+            (self.known, self.wanted) = (now, self.wanted(controls));
+        }
+        let wanted = self.wanted;
         self.sounding = 0;
         for (at, (partial, (by, gain))) in self.partials.iter_mut().zip(wanted).enumerate() {
             partial.step = partial.to;
@@ -145,12 +152,15 @@ impl Steps for Tone {
         let (sounding, silent) = self.partials.split_at_mut(self.sounding);
         for partial in sounding {
             let mut width = self.width;
-            for (i, sample) in left.iter_mut().enumerate() {
-                let gone = (self.gone + i + 1) as f32 / GRID as f32;
-                *sample += partial.wave.at(partial.phase.share(), width.next(), gone) * partial.gain.next();
-                partial.phase.go(partial.step);
-                partial.step = partial.step.wrapping_add_signed(partial.change);
-            }
+            let Partial { mut phase, mut step, change, mut gain, wave, .. } = *partial;
+            let share = || {
+                let share = phase.share();
+                phase.go(step);
+                step = step.wrapping_add_signed(change);
+                share
+            };
+            wave.each(self.gone, left.len(), share, || width.next(), |i, value| left[i] += value * gain.next());
+            (partial.phase, partial.step, partial.gain) = (phase, step, gain);
         }
         // What is not heard goes on, so that it comes back where it belongs.
         silent.iter_mut().for_each(|partial| partial.pass(left.len() as u64));

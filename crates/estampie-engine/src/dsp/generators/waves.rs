@@ -3,6 +3,7 @@
 //! A table is read at four neighbouring places (third-order interpolation after Lagrange); it is so much longer than its highest partial's
 //! period that what this leaves lies more than 90 dB below.
 
+use super::stepped::GRID;
 use realfft::RealFftPlanner;
 use realfft::num_complex::Complex;
 use std::sync::OnceLock;
@@ -122,18 +123,38 @@ impl Wave {
         };
     }
 
-    /// The wave at a share of its period; `gone` is how much of the way between two looks is done. A pulse is up for `width` of its period and has no
-    /// constant part; it begins where it rises.
+    /// Calls `put` with the wave at each of so many samples: at what share of its period it is each time, `share` says, and what its width is, `width`.
+    /// `gone` samples of the way between two looks lie behind. A pulse is up for its width of the period, has no constant part, and begins where it rises.
     #[inline(always)]
-    pub(super) fn at(self, phase: f32, width: f32, gone: f32) -> f32 {
+    pub(super) fn each(self, gone: usize, count: usize, mut share: impl FnMut() -> f32, mut width: impl FnMut() -> f32, mut put: impl FnMut(usize, f32)) {
+        let gone = |i: usize| (gone + i + 1) as f32 / GRID as f32;
         match self.shape {
-            0 => sine(phase),
-            1 => self.read(&waves().triangle, phase, gone),
-            2 => self.read(&waves().saw, phase, gone),
-            _ => {
+            0 => (0..count).for_each(|i| {
+                width();
+                put(i, sine(share()));
+            }),
+            3 => {
                 let saw = &waves().saw;
-                let at = |phase: f32| self.read(saw, phase.fract(), gone);
-                at(phase + 1.5 - width) - at(phase + 0.5)
+                (0..count).for_each(|i| {
+                    let (phase, width) = (share(), width());
+                    let at = |phase: f32| self.read(saw, phase.fract(), gone(i));
+                    put(i, at(phase + 1.5 - width) - at(phase + 0.5));
+                });
+            }
+            shape => {
+                let tables = if shape == 1 { &waves().triangle } else { &waves().saw };
+                let table = &tables.0[self.to];
+                if self.from == self.to {
+                    (0..count).for_each(|i| {
+                        width();
+                        put(i, table.at(share()));
+                    });
+                } else {
+                    (0..count).for_each(|i| {
+                        width();
+                        put(i, self.read(tables, share(), gone(i)));
+                    });
+                }
             }
         }
     }
@@ -197,7 +218,8 @@ mod tests {
         ] {
             let wave = Wave::begin(shape, 0.0005);
             for phase in [0.1f32, 0.2, 0.4, 0.7, 0.8] {
-                let got = wave.at(phase, 0.3, 1.0);
+                let mut got = 0.0;
+                wave.each(GRID - 1, 1, || phase, || 0.3, |_, value| got = value);
                 assert!((got - exact(phase)).abs() < 0.01, "{} at {phase}: {got} instead of {}", WAVES[shape], exact(phase));
             }
         }

@@ -6,11 +6,12 @@
 //! bright noise that flutters.
 
 use super::noise::EVEN;
-use super::stepped::{GRID, Line, Phase, Resonator, Stepped, Steps, bits, to_one, values, wander};
+use super::stepped::{Bank, GRID, Gives, Line, Phase, Resonator, Stepped, Steps, bits, to_float, to_one, values, wander};
 use super::{Beginning, Controls, GeneratorKind, Preset};
 use crate::dsp::effects::Setting;
 use crate::ground::property::Unit;
 use std::f32::consts::TAU;
+use wide::f32x8;
 
 const CHANNELS: &[&str] = &["mono", "stereo"];
 /// The wanderings of a gust: how much of each, and how many there are in the length of a gust.
@@ -92,16 +93,10 @@ struct Side {
     rush_share: Line,
     rush_gain: Line,
     rush: f32,
-    low: Resonator,
-    howls: [Resonator; 3],
-    howl_gains: [Line; 3],
-    /// Whether the howl is heard, or has been within this look.
-    howling: bool,
+    /// The rush's second filter, the three howls, the leaves.
+    bank: Bank,
     rumbles: [f32; 2],
     rumble_gain: Line,
-    leaves: Resonator,
-    leaves_gain: Line,
-    rustling: bool,
 }
 
 /// What a look comes to.
@@ -156,9 +151,10 @@ impl Wind {
         // White noise through one low-pass keeps share ÷ (2 − share) of its power; the second takes some more.
         let rush = level * 1.18 / (EVEN * (share / (2.0 - share)).sqrt());
         let quick = wander(self.seed ^ (77 + side), self.wholes[2], self.phases[2].share());
+        let higher = (air / 10.0).max(0.05).powf(0.9) * (1.0 + 0.02 * quick);
         let howls = std::array::from_fn(|at| {
             let (times, sharp) = HOWLS[at];
-            let hertz = (slit * times * (air / 10.0).max(0.05).powf(0.9) * (1.0 + 0.02 * quick)).clamp(20.0, 0.45 * rate);
+            let hertz = (slit * times * higher).clamp(20.0, 0.45 * rate);
             let part = [0.8, 0.5, 0.33][at];
             (hertz, howl * level * part * to_one(EVEN, hertz, sharp, rate))
         });
@@ -169,6 +165,15 @@ impl Wind {
         let leaves_gain = leaves * level * flutter * 1.5 / EVEN;
         Wanted { rush: (share, rush, 1.6 * cutoff), howls, rumble: rumble_gain, leaves: leaves_gain }
     }
+}
+
+/// Sends the filters of a side to where they are wanted.
+fn aim(bank: &mut Bank, wanted: &Wanted, rate: f32) {
+    bank.aim(0, Gives::Low, (wanted.rush.2, 0.71, 1.0), rate);
+    for (at, (hertz, gain)) in wanted.howls.into_iter().enumerate() {
+        bank.aim(1 + at, Gives::Band, (hertz, HOWLS[at].1, gain), rate);
+    }
+    bank.aim(4, Gives::High, (3_200.0, 0.8, wanted.leaves), rate);
 }
 
 impl Steps for Wind {
@@ -187,12 +192,9 @@ impl Steps for Wind {
             let wanted = self.wanted(&beginning.controls, side);
             let to = &mut self.sides[side as usize];
             *to = Side { rush_share: Line::at(wanted.rush.0), rush_gain: Line::at(wanted.rush.1), ..Side::default() };
-            to.low = Resonator::begin(wanted.rush.2, 0.71, rate);
-            to.howls = std::array::from_fn(|i| Resonator::begin(wanted.howls[i].0, HOWLS[i].1, rate));
-            to.howl_gains = wanted.howls.map(|h| Line::at(h.1));
             to.rumble_gain = Line::at(wanted.rumble);
-            to.leaves = Resonator::begin(3_200.0, 0.8, rate);
-            to.leaves_gain = Line::at(wanted.leaves);
+            aim(&mut to.bank, &wanted, rate);
+            to.bank.stand();
         }
     }
 
@@ -208,16 +210,11 @@ impl Steps for Wind {
             let to = &mut self.sides[side as usize];
             to.rush_share.set_out(wanted.rush.0);
             to.rush_gain.set_out(wanted.rush.1);
-            to.low.set_out(wanted.rush.2, 0.71, self.rate);
-            to.howling = wanted.howls[0].1 > 0.0 || to.howl_gains[0].target() > 0.0;
-            for (i, (hertz, gain)) in wanted.howls.into_iter().enumerate() {
-                to.howls[i].set_out(hertz, HOWLS[i].1, self.rate);
-                to.howl_gains[i].set_out(gain);
-            }
             to.rumble_gain.set_out(wanted.rumble);
-            to.rustling = wanted.leaves > 0.0 || to.leaves_gain.target() > 0.0;
-            to.leaves.set_out(3_200.0, 0.8, self.rate);
-            to.leaves_gain.set_out(wanted.leaves);
+            let before = to.bank.targets();
+            aim(&mut to.bank, &wanted, self.rate);
+            to.bank.set_out(&before);
+            to.bank.settle();
         }
     }
 
@@ -230,21 +227,14 @@ impl Steps for Wind {
             for (i, sample) in out.iter_mut().enumerate() {
                 // Two draws from one: the rush and the howl may not be made of the same noise.
                 let drawn = bits(seed, self.at + i as u64);
-                let first = (drawn >> 40) as f32 / (1 << 23) as f32 - 1.0;
-                let second = ((drawn >> 8) & 0xff_ffff) as f32 / (1 << 23) as f32 - 1.0;
+                let first = to_float(drawn >> 40) / (1 << 23) as f32 - 1.0;
+                let second = to_float((drawn >> 8) & 0xff_ffff) / (1 << 23) as f32 - 1.0;
                 state.rush += (first - state.rush) * state.rush_share.next();
-                let mut sum = state.low.next(state.rush)[0] * state.rush_gain.next();
-                if state.howling {
-                    for (howl, gain) in state.howls.iter_mut().zip(&mut state.howl_gains) {
-                        sum += howl.next(second)[1] * gain.next();
-                    }
-                }
+                let rush = state.rush * state.rush_gain.next();
+                let mut sum = state.bank.next(f32x8::from([rush, second, second, second, first, 0.0, 0.0, 0.0]));
                 state.rumbles[0] += (second - state.rumbles[0]) * low;
                 state.rumbles[1] += (state.rumbles[0] - state.rumbles[1]) * low;
                 sum += state.rumbles[1] * state.rumble_gain.next();
-                if state.rustling {
-                    sum += state.leaves.next(first)[2] * state.leaves_gain.next();
-                }
                 *sample = sum;
             }
         }

@@ -225,12 +225,9 @@ impl Ask for KindPrompt {
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
         let Some((_, kind, preset)) = kinds().find(|(typed, ..)| typed == text.trim()) else {
-            return Err(did_you_mean(
-                text.trim(),
-                kinds().map(|(typed, ..)| typed).collect::<Vec<_>>().iter().map(String::as_str),
-                "write a kind of generator",
-            )
-            .into());
+            let all: Vec<String> = kinds().map(|(typed, ..)| typed).collect();
+            let fix = did_you_mean(text.trim(), all.iter().map(String::as_str), "write a kind, perhaps with a comma and a preset behind it");
+            return Err(format!("there is no generator {}; {fix}", text.trim()).into());
         };
         let wanted: String = preset.unwrap_or(kind).chars().map(|c| if c.is_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
         app.mode = Mode::typing(NamePrompt { kind, preset }, TextField::offer(&format!("made/{}", wanted.trim_matches('-').replace("--", "-"))));

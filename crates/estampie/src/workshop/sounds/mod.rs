@@ -8,6 +8,8 @@ mod files;
 mod handles;
 mod inputs;
 mod made;
+#[cfg(test)]
+mod made_tests;
 mod recording;
 mod take_facts;
 #[cfg(test)]
