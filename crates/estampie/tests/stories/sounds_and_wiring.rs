@@ -247,3 +247,50 @@ fn what_files_allow_can_be_moved_and_a_head_at_fault_swallows_no_keys() {
     story.wait_for("saved 2 files");
     assert!(saved(&story.copy(), "reactions.est").contains("When strain < 0.5\n  play hull/creak\n"));
 }
+
+#[test]
+fn a_pass_by_is_made_from_a_preset_its_path_bent_moved_by_a_parameter_and_written_as_files() {
+    let story = Story::new("made");
+    story.open_demo();
+    story.keys(&["3", "N"]);
+    story.type_text("pass-by, harpoon");
+    story.keys(&["Enter", "C-u"]);
+    story.type_text("test/harpoon");
+    story.keys(&["Enter"]);
+    story.wait_until("it is open", |s| {
+        s.contains("generator: pass-by, harpoon") && s.contains("¶ Path") && s.contains("¶ Resonances") && s.contains("Twenty playings")
+    });
+    // The path is bent at its middle.
+    story.keys(&["Tab", "Tab", "Up", "Up", "Right"]);
+    story.wait_for("place 2: 0.65 m right, 1.10 m ahead");
+    // A control is moved by the current; its curve is drawn and left.
+    story.keys(&["BTab", "BTab", "M"]);
+    story.type_text("current");
+    story.keys(&["Enter"]);
+    story.wait_for("generator harpoon duration");
+    story.keys(&["Escape"]);
+    story.wait_for("by current");
+    story.keys(&["v"]);
+    story.type_text("-3..3 st");
+    story.keys(&["Enter"]);
+    story.wait_for("varies −3..3 st");
+    story.keys(&["Enter"]);
+    story.heard("test/harpoon");
+    story.keys(&["C-s"]);
+    story.wait_for("● saved");
+    let shared = std::fs::read_to_string(story.copy().join("shared.toml")).unwrap();
+    assert!(shared.contains("[generator.harpoon]") && shared.contains("\"0.65 m, 1.1 m\"") && shared.contains("duration = \"-3..3 st\""), "{shared}");
+    // For those who want recordings: five of them, none like another.
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("harpoon.wav");
+    let program = || Command::new(env!("CARGO_BIN_EXE_estampie"));
+    let written =
+        program().args(["render-take", story.copy().to_str().unwrap(), "test/harpoon", "-o", out.to_str().unwrap(), "--count", "5"]).output().unwrap();
+    assert!(written.status.success(), "{}", String::from_utf8_lossy(&written.stderr));
+    let files: Vec<Vec<u8>> = (1..=5).map(|n| std::fs::read(folder.path().join(format!("harpoon_0{n}.wav"))).unwrap()).collect();
+    for (i, file) in files.iter().enumerate() {
+        assert!(file.len() > 48_000 && files[..i].iter().all(|other| other != file), "{i}: {} bytes", file.len());
+    }
+    let wrong = program().args(["render-take", story.copy().to_str().unwrap(), "test/harpon", "-o", out.to_str().unwrap()]).output().unwrap();
+    assert!(wrong.status.code() == Some(2) && String::from_utf8_lossy(&wrong.stderr).contains("test/harpoon?"), "{}", String::from_utf8_lossy(&wrong.stderr));
+}

@@ -56,6 +56,8 @@ pub(crate) struct Made {
     /// The generator's name.
     pub(crate) name: String,
     pub(crate) focus: Focus,
+    /// The control that was chosen last, to come back to.
+    control: usize,
     pub(crate) strip: Option<Strip>,
     coming: Option<Receiver<Strip>>,
     /// What is to be shown in the strip next, and since when it has not changed.
@@ -268,6 +270,7 @@ impl App {
             at,
             name: generator.to_owned(),
             focus: Focus::Control(0),
+            control: 0,
             strip: None,
             coming: None,
             wanted: (String::new(), Instant::now()),
@@ -372,8 +375,10 @@ impl App {
         let points = |drawing: usize| curves.get(kind.first_curve(drawing)).map_or(0, |c| c.points().len());
         let mut stops: Vec<Focus> = (0..kind.drawings.len()).flat_map(|d| (0..points(d)).map(move |p| Focus::Point(d, p))).collect();
         let Some(made) = &mut self.sounds.made else { return };
-        let control = if let Focus::Control(at) = made.focus { at } else { 0 };
-        stops.insert(0, Focus::Control(control));
+        if let Focus::Control(at) = made.focus {
+            made.control = at;
+        }
+        stops.insert(0, Focus::Control(made.control));
         let here = stops.iter().position(|s| *s == made.focus).unwrap_or(0);
         made.focus = stops[(here as isize + by).rem_euclid(stops.len() as isize) as usize];
     }

@@ -91,7 +91,10 @@ fn a_path_is_bent_by_keys_and_the_mouse_and_grows_and_shrinks() {
     assert!(page.contains("Path") && page.contains("Pace") && page.contains("Resonances"), "{page}");
     desk.keys("tab tab");
     assert_eq!(desk.app.sounds.made.as_ref().unwrap().focus, Focus::Point(0, 1));
-    desk.keys("right up");
+    // Back and forth: the control that was chosen is chosen again.
+    desk.keys("backtab backtab");
+    assert_eq!(desk.app.sounds.made.as_ref().unwrap().focus, Focus::Control(2));
+    desk.keys("tab tab right up");
     assert!(shared(&desk, "path").contains("\"-1.25 m, 1.25 m\""), "{}", shared(&desk, "path"));
     assert!(desk.page().contains("place 2: −1.25 m right, 1.25 m ahead"), "{}", desk.page());
     desk.keys("+");
