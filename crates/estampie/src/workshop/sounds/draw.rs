@@ -1,6 +1,6 @@
 //! Drawing the view *Sounds*.
 
-use super::super::app::App;
+use super::super::app::{App, Mode};
 use super::super::painter::{LOW_PAGE, Painter, Sees};
 use super::super::playthroughs::NEVER;
 use super::super::rehearsal::Heard;
@@ -36,7 +36,9 @@ pub(crate) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &m
         painter.text(centre.x, centre.y, centre.width, "no sounds yet: put files into the folder audio/ and press n", Role::Secondary);
         return;
     };
-    if let Some(made) = app.sounds.made.as_ref().filter(|made| made.sound == sound.name) {
+    // A curve that is drawn over the page has all of the rest beside it.
+    let curve = matches!(app.mode, Mode::Curve(_));
+    if let Some(made) = app.sounds.made.as_ref().filter(|made| made.sound == sound.name && !curve) {
         let area = Rect { width: area.right().saturating_sub(centre.x + 1), ..centre };
         for y in area.y..area.bottom() {
             painter.text(area.x, y, area.width, &" ".repeat(usize::from(area.width)), Role::Text);
