@@ -165,7 +165,7 @@ fn curves_are_drawn_into_a_file_of_either_kind() {
         let out = folder.path().join(format!("curves.{ending}"));
         let done = run(&["draw", demo().to_str().unwrap(), "curves", "-o", out.to_str().unwrap()]);
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
-        assert!(String::from_utf8_lossy(&done.stdout).contains("51 curves"));
+        assert!(String::from_utf8_lossy(&done.stdout).contains("55 curves"));
         assert!(std::fs::metadata(&out).unwrap().len() > 20_000);
     }
     let wrong = run(&["draw", demo().to_str().unwrap(), "curves", "-o", "curves.png"]);

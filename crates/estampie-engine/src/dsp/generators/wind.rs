@@ -90,7 +90,7 @@ struct Wind {
 
 #[derive(Debug, Clone, Copy, Default)]
 struct Side {
-    rush_share: Line,
+    rush_follow: Line,
     rush_gain: Line,
     rush: f32,
     /// The rush's second filter, the three howls, the leaves.
@@ -191,7 +191,7 @@ impl Steps for Wind {
         for side in 0..2 {
             let wanted = self.wanted(&beginning.controls, side);
             let to = &mut self.sides[side as usize];
-            *to = Side { rush_share: Line::at(wanted.rush.0), rush_gain: Line::at(wanted.rush.1), ..Side::default() };
+            *to = Side { rush_follow: Line::at(wanted.rush.0), rush_gain: Line::at(wanted.rush.1), ..Side::default() };
             to.rumble_gain = Line::at(wanted.rumble);
             aim(&mut to.bank, &wanted, rate);
             to.bank.stand();
@@ -208,7 +208,7 @@ impl Steps for Wind {
         for side in 0..=u64::from(self.stereo) {
             let wanted = self.wanted(controls, side);
             let to = &mut self.sides[side as usize];
-            to.rush_share.set_out(wanted.rush.0);
+            to.rush_follow.set_out(wanted.rush.0);
             to.rush_gain.set_out(wanted.rush.1);
             to.rumble_gain.set_out(wanted.rumble);
             let before = to.bank.targets();
@@ -229,7 +229,7 @@ impl Steps for Wind {
                 let drawn = bits(seed, self.at + i as u64);
                 let first = to_float(drawn >> 40) / (1 << 23) as f32 - 1.0;
                 let second = to_float((drawn >> 8) & 0xff_ffff) / (1 << 23) as f32 - 1.0;
-                state.rush += (first - state.rush) * state.rush_share.next();
+                state.rush += (first - state.rush) * state.rush_follow.next();
                 let rush = state.rush * state.rush_gain.next();
                 let mut sum = state.bank.next(f32x8::from([rush, second, second, second, first, 0.0, 0.0, 0.0]));
                 state.rumbles[0] += (second - state.rumbles[0]) * low;
