@@ -7,8 +7,9 @@ use crate::ground::property::Property;
 use crate::mixer::controls::Adding;
 use crate::mixer::source::Playing;
 use crate::mixer::spec::Made;
+use crate::mixer::swept::Swept;
 use crate::mixer::values::MixScene;
-use crate::mixer::voice::{Swept, Voice};
+use crate::mixer::voice::Voice;
 
 /// What the controls of a voice are worked out from.
 fn adding<'a>(scene: Scene<'a>, voice: &'a Voice) -> Adding<'a, impl Fn(u32) -> f32 + use<'a>, impl Fn(u32) -> NameKey + use<'a>> {

@@ -2,32 +2,11 @@
 
 use super::mixing::Mixing;
 use super::source::Playing;
-use super::spec::{Cell, GeneratorSpec};
 use super::state::MixState;
 use super::values::{MixScene, cell_terms};
 use crate::dsp::generators::MOST_CONTROLS;
 use crate::ground::ledger::TermKind;
 use crate::ground::names::NameKey;
-
-/// What the controls of a generator come to in this block.
-#[derive(Debug, Clone)]
-pub(crate) struct GeneratorState {
-    /// Their values, in their units.
-    pub(crate) values: [f32; MOST_CONTROLS],
-    /// Nothing has moved since they were worked out.
-    settled: bool,
-}
-
-impl GeneratorState {
-    /// As they are set.
-    pub(crate) fn new(spec: &GeneratorSpec, cells: &[Cell]) -> GeneratorState {
-        let mut values = [0.0; MOST_CONTROLS];
-        for (value, cell) in values.iter_mut().zip(&cells[spec.first as usize..][..spec.controls.len()]) {
-            *value = cell.unscaled(cell.rest);
-        }
-        GeneratorState { values, settled: false }
-    }
-}
 
 impl Mixing<'_> {
     /// Works out the controls of all generators, after their cells.

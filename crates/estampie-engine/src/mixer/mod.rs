@@ -16,6 +16,7 @@ mod rendering;
 pub(crate) mod source;
 pub mod spec;
 pub(crate) mod state;
+pub(crate) mod swept;
 pub(crate) mod values;
 pub(crate) mod voice;
 pub(crate) mod voices;

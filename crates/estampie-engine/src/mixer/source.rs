@@ -6,7 +6,7 @@
 //! sees a border.
 
 use super::paging::{Paging, SEAM};
-use super::voice::Swept;
+use super::swept::Swept;
 use crate::dsp::generators::{Beginning, Controls, Generator, MOST_CONTROLS, Pool};
 use crate::dsp::{LEAD, TAPS};
 use crate::ground::clip::Clip;

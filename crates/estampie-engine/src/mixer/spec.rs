@@ -268,13 +268,15 @@ pub struct Mix {
     pub groups: Vec<u32>,
     /// Generators.
     pub generators: Vec<GeneratorSpec>,
+    /// Indices of generators by key.
+    pub find_generator: Lookup,
 }
 
 impl Mix {
     /// The place of a generator of such a name and kind.
     #[must_use]
     pub fn generator(&self, key: NameKey, kind: usize) -> Option<usize> {
-        self.generators.iter().position(|g| g.key == key && g.kind == kind)
+        self.find_generator.get(key).filter(|at| self.generators[*at].kind == kind)
     }
 }
 

@@ -1,14 +1,14 @@
 //! The memory of the mix: buses, effects at work, values, snapshots, ducks.
 
-use super::controls::GeneratorState;
 use super::fading_filter::FadingFilter;
 use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
+use crate::dsp::generators::MOST_CONTROLS;
 use crate::dsp::{DelayLine, Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
 use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
 use crate::ground::time::BLOCK;
 use crate::ground::units::Octaves;
-use crate::mixer::spec::{Bus, BusEffect, Duck, Mix, Snapshot};
+use crate::mixer::spec::{Bus, BusEffect, Cell, Duck, GeneratorSpec, Mix, Snapshot};
 
 /// Going over between an effect and none takes 20 ms.
 fn cross_frames(rate: u32) -> u64 {
@@ -319,6 +319,26 @@ pub(crate) struct CellState {
     pub(crate) moved: f32,
     /// All together, in its scale.
     pub(crate) now: f32,
+}
+
+/// What the controls of a generator come to in this block.
+#[derive(Debug, Clone)]
+pub(crate) struct GeneratorState {
+    /// Their values, in their units.
+    pub(crate) values: [f32; MOST_CONTROLS],
+    /// Nothing has moved since they were worked out.
+    pub(super) settled: bool,
+}
+
+impl GeneratorState {
+    /// As they are set.
+    pub(crate) fn new(spec: &GeneratorSpec, cells: &[Cell]) -> GeneratorState {
+        let mut values = [0.0; MOST_CONTROLS];
+        for (value, cell) in values.iter_mut().zip(&cells[spec.first as usize..][..spec.controls.len()]) {
+            *value = cell.unscaled(cell.rest);
+        }
+        GeneratorState { values, settled: false }
+    }
 }
 
 /// Share of the way in which a block follows how deep in a zone the listener is (90 % in about 90 ms).

@@ -8,10 +8,10 @@ use super::head::Head;
 use super::paging::Paging;
 use super::pan::{Gains, Placement, panned, plain};
 use super::source::{Source, WINDOW, Window};
+use super::swept::Swept;
 use crate::dsp::{
     Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped, advance_of,
 };
-use crate::ground::curve::Shape;
 use crate::ground::names::NameKey;
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
@@ -42,29 +42,6 @@ impl Default for Scratch {
 pub(crate) enum Leaving {
     No,
     For(Cause),
-}
-
-/// A property on its way somewhere.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Swept {
-    pub(crate) from: f32,
-    pub(crate) to: f32,
-    pub(crate) begin: u64,
-    pub(crate) end: u64,
-    pub(crate) curve: Shape,
-}
-
-impl Swept {
-    pub(crate) fn at(&self, frame: u64) -> f32 {
-        if frame >= self.end {
-            self.to
-        } else if frame <= self.begin {
-            self.from
-        } else {
-            let t = (frame - self.begin) as f64 / (self.end - self.begin) as f64;
-            self.from + (self.to - self.from) * self.curve.at(t as f32)
-        }
-    }
 }
 
 /// The way from the sound that was asked for to a take.

@@ -320,6 +320,7 @@ impl Compiler<'_> {
     pub(super) fn mix(&mut self) {
         let document = self.document;
         self.program.mix.find_cell = Lookup::new(self.program.mix.cells.iter().map(|c| c.key));
+        self.program.mix.find_generator = Lookup::new(self.program.mix.generators.iter().map(|g| g.key));
         let rate = self.program.rate;
         let way = |going: Going| -> (u64, Shape) { (frames_of(going.time, rate), going.curve) };
         for doc in &document.snapshots {

@@ -2,6 +2,7 @@
 
 mod app;
 mod audition;
+mod axes;
 mod bundle;
 mod checks;
 mod curve;

@@ -4,7 +4,8 @@ use super::{ActionKind, Slot, SlotKind};
 use crate::director::generators::sweep_control;
 use crate::ground::curve::Shape;
 use crate::ground::telemetry::What;
-use crate::mixer::voice::{Swept, Voice};
+use crate::mixer::swept::Swept;
+use crate::mixer::voice::Voice;
 use crate::program::Filled;
 
 pub(super) static SWEEP: ActionKind = ActionKind {

@@ -89,6 +89,8 @@ struct Blip {
     /// What another number changes: pitch, bend, leap, turn, length, vibrato.
     own: [f32; 6],
     now: Now,
+    /// What is left of it as it dies away, as a factor.
+    fallen: f32,
     ended: bool,
 }
 
@@ -97,14 +99,17 @@ struct Blip {
 struct Now {
     length: f32,
     attack: f32,
-    decay: f32,
+    /// The share that is kept from sample to sample as it dies away.
+    keep: f32,
     noise: f32,
 }
 
 impl Blip {
     fn take(&mut self, controls: &Controls<'_>) {
         let [_, _, _, _, _, length, attack, decay, _, noise, ..] = values::<12>(controls.values);
-        self.now = Now { length: (length * self.own[4].exp2()).max(0.01) * self.rate, attack, decay, noise };
+        let length = (length * self.own[4].exp2()).max(0.01) * self.rate;
+        // With all of its decay it falls by 60 dB.
+        self.now = Now { length, attack, keep: (-6.9 * decay / length).exp(), noise };
     }
 
     /// What it moves by a sample.
@@ -117,14 +122,15 @@ impl Blip {
         f64::from(frequency) * f64::from(moved / 12.0).exp2() / f64::from(self.rate)
     }
 
-    fn envelope(&self, at: f32) -> f32 {
-        let Now { length, attack, decay, .. } = self.now;
+    /// How it comes and goes at a sample of it, as a factor.
+    fn edges(&self, at: f32) -> f32 {
+        let Now { length, attack, .. } = self.now;
         if at >= length {
             return 0.0;
         }
         let rises = (attack * length).max(0.001 * self.rate);
         let into = (at / rises).min((length - at) / (EDGE * self.rate)).clamp(0.0, 1.0);
-        into * into * (3.0 - 2.0 * into) * (-6.9 * decay * at / length).exp()
+        into * into * (3.0 - 2.0 * into)
     }
 }
 
@@ -134,7 +140,7 @@ impl Steps for Blip {
         let [variety, another] = [controls.values[10], controls.values[11]];
         // The first is as it is set. A number stands for the same one for ever, whatever else is drawn.
         let own = |which: u64, far: f32| if another < 0.5 { 0.0 } else { variety * far * draw(another as u64 * 97 + 13, which) };
-        *self = Blip { rate: beginning.rate as f32, seed: beginning.seed, shape: controls.values[0] as usize, ..Blip::default() };
+        *self = Blip { rate: beginning.rate as f32, seed: beginning.seed, shape: controls.values[0] as usize, fallen: 1.0, ..Blip::default() };
         self.own = [own(0, 9.0), own(1, 10.0), own(2, 9.0).round(), own(3, 0.4), own(4, 1.0), own(5, 1.0)];
         self.take(controls);
         self.wave = Wave::begin(self.shape, self.by(controls) as f32);
@@ -156,7 +162,8 @@ impl Steps for Blip {
             let mut tone = 0.0;
             self.wave.each(self.gone + i, 1, || phase.share(), || 0.5, |_, value| tone = value);
             let white = if self.now.noise > 0.0 { draw(self.seed, self.at) } else { 0.0 };
-            *sample = (tone + (1.2 * white - tone) * self.now.noise) * level * self.envelope(self.at as f32);
+            *sample = (tone + (1.2 * white - tone) * self.now.noise) * level * self.edges(self.at as f32) * self.fallen;
+            self.fallen *= self.now.keep;
             self.phase.go(self.step);
             self.at += 1;
         }

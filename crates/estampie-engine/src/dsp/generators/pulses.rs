@@ -111,7 +111,8 @@ struct Pulses {
     length: f32,
     /// Samples that a pulse lasts.
     lasting: f32,
-    decay: f32,
+    /// The share of a pulse that is kept from sample to sample.
+    keep: f32,
     jitter: f32,
     pitch: [f32; 3],
     noise: Line,
@@ -161,6 +162,8 @@ struct Pulse {
     /// Samples since its start.
     since: u64,
     gain: f32,
+    /// What is left of it as it dies away, as a factor.
+    fallen: f32,
     /// Pulses before it in its round.
     before: usize,
     phase: Phase,
@@ -182,7 +185,7 @@ impl Pulses {
     /// Begins the pulse of the interval that it is in.
     fn begin_pulse(&mut self) {
         self.pulse.of = self.interval + 1;
-        (self.pulse.since, self.pulse.phase, self.pulse.gain) = (0, Phase(0), 0.0);
+        (self.pulse.since, self.pulse.phase, self.pulse.gain, self.pulse.fallen) = (0, Phase(0), 0.0, 1.0);
         if let Some((gain, before)) = self.pattern.at(self.interval) {
             (self.pulse.gain, self.pulse.before) = (gain, before);
             let by = self.by();
@@ -193,9 +196,11 @@ impl Pulses {
 
     fn take(&mut self, controls: &Controls<'_>) {
         let [_, _, length, frequency, step, bend, decay, _, jitter] = values::<9>(controls.values);
-        (self.length, self.decay, self.jitter, self.pitch) = (length, decay, jitter, [frequency, step, bend]);
+        (self.length, self.jitter, self.pitch) = (length, jitter, [frequency, step, bend]);
         self.step = Pulses::go_by(controls, self.rate);
         self.lasting = self.lasts();
+        // With all of its decay it falls by 60 dB.
+        self.keep = (-6.9 * decay / self.lasting).exp();
     }
 
     /// Samples that a pulse lasts: no longer than its interval leaves room for.
@@ -204,8 +209,8 @@ impl Pulses {
         (self.length * self.rate).min(0.98 * interval as f32).max(4.0)
     }
 
-    /// What the pulse sounds like so many samples after its start, as a factor.
-    fn envelope(&self, since: u64) -> f32 {
+    /// How the pulse comes and goes so many samples after its start, as a factor.
+    fn edges(&self, since: u64) -> f32 {
         let lasts = self.lasting;
         let edge = |seconds: f32| (seconds * self.rate).min(0.3 * lasts).max(1.0);
         let t = since as f32;
@@ -213,8 +218,7 @@ impl Pulses {
             return 0.0;
         }
         let into = (t / edge(EDGES.0)).min((lasts - t) / edge(EDGES.1)).clamp(0.0, 1.0);
-        let falls = (-6.9 * self.decay * t / lasts).exp();
-        into * into * (3.0 - 2.0 * into) * falls
+        into * into * (3.0 - 2.0 * into)
     }
 
     /// What the pulse moves by a sample at a moment of it.
@@ -258,12 +262,13 @@ impl Steps for Pulses {
                 let mut tone = 0.0;
                 wave.each(self.gone + i, 1, || phase.share(), || 0.5, |_, value| tone = value);
                 let white = if noise > 0.0 { draw(self.seed, self.at) } else { 0.0 };
-                (tone + (white * 1.2 - tone) * noise) * gain * level * self.envelope(self.pulse.since)
+                (tone + (white * 1.2 - tone) * noise) * gain * level * self.edges(self.pulse.since) * self.pulse.fallen
             } else {
                 0.0
             };
             self.at += 1;
             self.pulse.since += 1;
+            self.pulse.fallen *= self.keep;
             self.pulse.phase.go(self.pulse.by);
             if self.phase.go(self.step) {
                 self.interval += 1;

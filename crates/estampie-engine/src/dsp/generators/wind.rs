@@ -84,6 +84,8 @@ struct Wind {
     /// Where the flutter of leaves is.
     flutter: (Phase, u64),
     sides: [Side; 2],
+    /// The share that the low-passes of rumble follow in a sample.
+    rumbles: f32,
     /// Samples after which its filters have forgotten what was before.
     memory: usize,
 }
@@ -158,7 +160,7 @@ impl Wind {
             let part = [0.8, 0.5, 0.33][at];
             (hertz, howl * level * part * to_one(EVEN, hertz, sharp, rate))
         });
-        let low = 1.0 - (-TAU * RUMBLES / rate).exp();
+        let low = self.rumbles;
         // Twice through the same low-pass: ¼ of the power of one, about.
         let rumble_gain = rumble * level * (1.0 + 0.4 * quick) / (EVEN * (low / (2.0 - low)).sqrt() * 0.7);
         let flutter = 0.55 + 0.45 * wander(self.seed ^ (1_234 + side), self.flutter.1, self.flutter.0.share());
@@ -180,7 +182,7 @@ impl Steps for Wind {
     fn begin(&mut self, beginning: &Beginning<'_>) {
         let [channels, _, _, gust, ..] = values::<8>(beginning.controls.values);
         let rate = beginning.rate as f32;
-        *self = Wind { rate, seed: beginning.seed, stereo: channels > 0.5, ..Wind::default() };
+        *self = Wind { rate, seed: beginning.seed, stereo: channels > 0.5, rumbles: 1.0 - (-TAU * RUMBLES / rate).exp(), ..Wind::default() };
         for (at, (_, times)) in WANDERS.iter().enumerate() {
             self.phases[at] = Phase(bits(beginning.seed, at as u64));
             self.steps[at] = Phase::step(f64::from(times / (gust * rate)) * GRID as f64);
@@ -219,7 +221,7 @@ impl Steps for Wind {
     }
 
     fn run(&mut self, left: &mut [f32], right: &mut [f32]) {
-        let low = 1.0 - (-TAU * RUMBLES / self.rate).exp();
+        let low = self.rumbles;
         let count = left.len();
         for (side, out) in [left, right].into_iter().enumerate().take(1 + usize::from(self.stereo)) {
             let seed = self.seed.wrapping_add(side as u64 * 0x5bf0_3635_dcd1_4cd3);

@@ -3,6 +3,7 @@
 mod compare;
 mod copy;
 mod draw;
+mod effect_values;
 mod inputs;
 mod loud;
 mod panels;
@@ -155,7 +156,7 @@ pub(crate) struct MixView {
     /// What was copied.
     pub(crate) clipping: Option<Clipping>,
     /// The point of the effect's picture that the mouse holds, and the axes as they were when it was taken.
-    pub(crate) held: Option<(usize, picture::Axes)>,
+    pub(crate) held: Option<(usize, super::axes::Axes)>,
     /// What the present state is compared with.
     pub(crate) kept: Option<Kept>,
     /// The key that hears without it: when it was pressed last, and whether it is held down.

@@ -5,9 +5,9 @@ use super::super::painter::{NARROW, Painter, cut, print_level};
 use super::super::theme::Role;
 use super::super::view::Targets;
 use super::Focus;
+use super::effect_values::values_now;
 use super::inputs::MixTarget;
 use super::picture;
-use estampie_engine::dsp::effects::{Kind, MOST_SETTINGS};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::property::Unit;
@@ -97,33 +97,6 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     {
         painter.text(area.x + left + 1, area.y + 1 + lines as u16, area.width - left, &format!("now            {} dB", print_level(turned)), Role::Active);
     }
-}
-
-/// The values of an effect's settings as they are edited: those of the mix, or as the snapshot that is edited holds them.
-pub(super) fn values_set(app: &App, bus: &str, effect: &str, kind: &Kind) -> Option<[f32; MOST_SETTINGS]> {
-    if app.mix.target.is_some() {
-        return values_now(app, bus, effect, kind);
-    }
-    let program = app.program();
-    let spec = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}")))?;
-    let mut values = spec.values;
-    for (value, cell) in values[..kind.settings.len()].iter_mut().zip(&program.mix.cells[spec.first as usize..]) {
-        *value = cell.unscaled(cell.rest);
-    }
-    Some(values)
-}
-
-/// The values of an effect's settings now: as they are moved and held, or else as they are set.
-fn values_now(app: &App, bus: &str, effect: &str, kind: &Kind) -> Option<[f32; MOST_SETTINGS]> {
-    let program = app.program();
-    let spec = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}")))?;
-    let mut values = spec.values;
-    for (at, value) in values[..kind.settings.len()].iter_mut().enumerate() {
-        let cell = &program.mix.cells[spec.first as usize + at];
-        let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.cells.get(spec.first as usize + at).copied());
-        *value = now.unwrap_or_else(|| cell.unscaled(cell.rest));
-    }
-    Some(values)
 }
 
 /// What sounds on the chosen bus and on those that run into it.

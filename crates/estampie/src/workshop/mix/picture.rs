@@ -1,23 +1,16 @@
 //! The picture of an effect: its curve, strokes or falls, and the points in it that the mouse takes hold of.
 
 use super::super::app::App;
+use super::super::axes::Axes;
 use super::super::painter::Painter;
 use super::super::theme::Role;
 use super::super::view::{Clicks, Targets};
+use super::effect_values::values_set;
 use super::{Focus, rounded};
-use crate::workshop::mix::panels::values_set;
 use estampie_engine::dsp::effects::{Kind, Picture, Setting};
 use estampie_engine::property::Unit;
 use ratatui::layout::Rect;
 use std::rc::Rc;
-
-/// The ends of a picture's axes, in its units; frequencies are spaced by octaves.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) struct Axes {
-    x: (f32, f32),
-    y: (f32, f32),
-    by_octaves: bool,
-}
 
 /// The levels that a picture of levels goes from and to, in dB.
 const LOUD: (f32, f32) = (-60.0, 0.0);
@@ -26,45 +19,17 @@ const RAISED: (f32, f32) = (-24.0, 24.0);
 /// What can be heard, in Hz.
 const HEARD: (f32, f32) = (20.0, 20_000.0);
 
-impl Axes {
-    fn of(picture: Picture, values: &[f32]) -> Axes {
-        let plain = |end: f32| Axes { x: (0.0, end), y: LOUD, by_octaves: false };
-        match picture {
-            Picture::Frequency(_) => Axes { x: HEARD, y: RAISED, by_octaves: true },
-            Picture::Transfer(_) => Axes { x: LOUD, ..plain(0.0) },
-            Picture::Strokes(of) => plain(of(values, tempo_of(values)).last().map_or(1.0, |(at, _)| *at * 1.05)),
-            Picture::Decay(of) => {
-                let (begins, falls) = of(values);
-                plain(begins + falls.iter().fold(0.1f32, |most, t| most.max(*t)))
-            }
+/// The axes of an effect's picture.
+fn axes_of(picture: Picture, values: &[f32]) -> Axes {
+    let plain = |end: f32| Axes::plain((0.0, end), LOUD);
+    match picture {
+        Picture::Frequency(_) => Axes { x: HEARD, y: RAISED, by_octaves: true },
+        Picture::Transfer(_) => Axes { x: LOUD, ..plain(0.0) },
+        Picture::Strokes(of) => plain(of(values, tempo_of(values)).last().map_or(1.0, |(at, _)| *at * 1.05)),
+        Picture::Decay(of) => {
+            let (begins, falls) = of(values);
+            plain(begins + falls.iter().fold(0.1f32, |most, t| most.max(*t)))
         }
-    }
-
-    /// Shares from 0 to 1 of a place; what lies outside is outside.
-    fn shares(&self, (x, y): (f32, f32)) -> (f64, f64) {
-        let along = |(low, high): (f32, f32), at: f32| f64::from((at - low) / (high - low));
-        let across = if self.by_octaves { f64::from((x / self.x.0).ln() / (self.x.1 / self.x.0).ln()) } else { along(self.x, x) };
-        (across, along(self.y, y))
-    }
-
-    /// The place of shares.
-    fn place(&self, (x, y): (f32, f32)) -> (f32, f32) {
-        let across = if self.by_octaves { self.x.0 * (self.x.1 / self.x.0).powf(x) } else { self.x.0 + (self.x.1 - self.x.0) * x };
-        (across, self.y.0 + (self.y.1 - self.y.0) * y)
-    }
-
-    /// The cell of a place; what lies beyond an end lies at it.
-    fn cell(&self, area: Rect, place: (f32, f32)) -> (u16, u16) {
-        let (x, y) = self.shares(place);
-        let within = |share: f64, cells: u16| (share.clamp(0.0, 1.0) * f64::from(cells.saturating_sub(1))).round() as u16;
-        (area.x + within(x, area.width), area.y + within(1.0 - y, area.height))
-    }
-
-    /// The place of a cell.
-    fn at(&self, area: Rect, (x, y): (u16, u16)) -> (f32, f32) {
-        let share =
-            |at: u16, from: u16, cells: u16| f32::from(at.clamp(from, from + cells.saturating_sub(1)) - from) / f32::from(cells.saturating_sub(1).max(1));
-        self.place((share(x, area.x, area.width), 1.0 - share(y, area.y, area.height)))
     }
 }
 
@@ -80,7 +45,7 @@ struct Hold;
 impl Clicks for Hold {
     fn click(&self, app: &mut App, area: Rect, at: (u16, u16)) {
         let Some((kind, picture, values)) = app.pictured() else { return };
-        let axes = Axes::of(picture, &values);
+        let axes = axes_of(picture, &values);
         let cells = kind.grips.iter().map(|grip| axes.cell(area, (grip.at)(&values))).enumerate();
         let near = cells.map(|(n, (x, y))| (n, u32::from(x.abs_diff(at.0)) + 2 * u32::from(y.abs_diff(at.1)))).min_by_key(|(_, off)| *off);
         if let Some((grip, _)) = near.filter(|(_, off)| *off <= NEAR) {
@@ -159,7 +124,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, plot: Rect, (kind, pict
         return;
     }
     let held = app.mix.held.filter(|_| app.dragging.is_some());
-    let axes = held.map_or_else(|| Axes::of(picture, values), |(_, axes)| axes);
+    let axes = held.map_or_else(|| axes_of(picture, values), |(_, axes)| axes);
     let rate = app.program().rate;
     let steps = usize::from(plot.width) * 2;
     let along = || (0..=steps).map(|step| axes.place((step as f32 / steps as f32, 0.0)).0);
@@ -242,7 +207,7 @@ mod tests {
         let area = Rect { x: 7, y: 3, width: 61, height: 21 };
         for kind in KINDS.iter().filter(|k| k.picture.is_some()) {
             let values: Vec<f32> = kind.settings.iter().map(|s| s.rest).collect();
-            let axes = Axes::of(kind.picture.unwrap(), &values);
+            let axes = axes_of(kind.picture.unwrap(), &values);
             for cell in [(7, 3), (30, 12), (67, 23)] {
                 assert_eq!(axes.cell(area, axes.at(area, cell)), cell, "{}", kind.word);
             }

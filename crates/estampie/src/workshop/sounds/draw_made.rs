@@ -1,6 +1,7 @@
 //! Drawing a take that is made: its controls, what is drawn of it, its resonances, and twenty playings.
 
 use super::super::app::App;
+use super::super::axes::Axes;
 use super::super::keys::Do;
 use super::super::painter::Painter;
 use super::super::theme::Role;
@@ -60,33 +61,6 @@ struct DrawingClick {
     axes: Axes,
     /// The point that is held.
     point: Option<usize>,
-}
-
-/// The ends of a picture.
-#[derive(Debug, Clone, Copy)]
-struct Axes {
-    x: (f32, f32),
-    y: (f32, f32),
-}
-
-impl Axes {
-    fn shares(&self, (x, y): (f32, f32)) -> (f64, f64) {
-        let share = |(low, high): (f32, f32), at: f32| f64::from((at - low) / (high - low));
-        (share(self.x, x), share(self.y, y))
-    }
-
-    fn cell(&self, area: Rect, place: (f32, f32)) -> (u16, u16) {
-        let (x, y) = self.shares(place);
-        let within = |share: f64, cells: u16| (share.clamp(0.0, 1.0) * f64::from(cells.saturating_sub(1))).round() as u16;
-        (area.x + within(x, area.width), area.y + within(1.0 - y, area.height))
-    }
-
-    fn at(&self, area: Rect, (x, y): (u16, u16)) -> (f32, f32) {
-        let share =
-            |at: u16, from: u16, cells: u16| f32::from(at.clamp(from, from + cells.saturating_sub(1)) - from) / f32::from(cells.saturating_sub(1).max(1));
-        let (across, up) = (share(x, area.x, area.width), 1.0 - share(y, area.y, area.height));
-        (self.x.0 + (self.x.1 - self.x.0) * across, self.y.0 + (self.y.1 - self.y.0) * up)
-    }
 }
 
 impl Clicks for DrawingClick {
@@ -214,6 +188,20 @@ fn pictures(
     }
 }
 
+/// The points of a drawing that can be dragged; the first of a path is where it begins.
+fn dots(painter: &mut Painter<'_>, plot: Rect, axes: &Axes, points: &[(f32, f32)], made: &Made, drawing: usize) {
+    for (at, place) in points.iter().enumerate() {
+        let (x, y) = axes.cell(plot, *place);
+        let chosen = made.focus == Focus::Point(drawing, at);
+        let sign = match (chosen, at, drawing) {
+            (true, ..) => "◆",
+            (false, 0, 0) => "○",
+            _ => "●",
+        };
+        painter.text(x, y, 1, sign, if chosen { Role::Active } else { Role::Text });
+    }
+}
+
 /// Where the body is now: the share of its time, if one sounds.
 fn body(app: &App, kind: &GeneratorKind, values: &[f32; MOST_CONTROLS]) -> Option<f32> {
     let since = app.made_voice()?;
@@ -243,7 +231,7 @@ fn path(
     let wide = (2.0 * far).max((high - low) * 1.3 * f32::from(plot.width) / (2.0 * f32::from(plot.height)));
     let height = wide * 2.0 * f32::from(plot.height) / f32::from(plot.width);
     let middle = (low + high) / 2.0;
-    let axes = Axes { x: (-wide / 2.0, wide / 2.0), y: (middle - height / 2.0, middle + height / 2.0) };
+    let axes = Axes::plain((-wide / 2.0, wide / 2.0), (middle - height / 2.0, middle + height / 2.0));
     // Rings of equal distance: powers of two of the nearest.
     let mut rings = Vec::new();
     let mut radius = 0.5f32;
@@ -262,23 +250,7 @@ fn path(
     painter.plots(plot, &[(&inside(rings), Role::Rule), (&inside(line), Role::Text)]);
     let ear = axes.cell(plot, (0.0, 0.0));
     painter.text(ear.0, ear.1, 1, "▲", Role::Good);
-    for (at, place) in points.iter().enumerate() {
-        let (x, y) = axes.cell(plot, *place);
-        let chosen = made.focus == Focus::Point(0, at);
-        painter.text(
-            x,
-            y,
-            1,
-            if chosen {
-                "◆"
-            } else if at == 0 {
-                "○"
-            } else {
-                "●"
-            },
-            if chosen { Role::Active } else { Role::Text },
-        );
-    }
+    dots(painter, plot, &axes, &points, made, 0);
     if let Focus::Point(0, at) = made.focus
         && let Some((x, y)) = points.get(at)
     {
@@ -318,14 +290,10 @@ fn pace(
     painter.heading(area.x, area.y, area.width, "Pace", "over its time");
     let plot = Rect { x: area.x, y: area.y + 1, width: area.width, height: area.height.saturating_sub(1) };
     let Some(curve) = curves.first().filter(|_| plot.height >= 2 && plot.width >= 8) else { return };
-    let axes = Axes { x: (0.0, 1.0), y: (0.0, 1.0) };
+    let axes = Axes::plain((0.0, 1.0), (0.0, 1.0));
     let line: Vec<(f64, f64)> = (0..=200).map(|i| i as f32 / 200.0).map(|x| axes.shares((x, curve.at(x).clamp(0.0, 1.0)))).collect();
     painter.plot(plot, &line, Role::Text);
-    for (at, place) in places(Form::Curve, curves).into_iter().enumerate() {
-        let (x, y) = axes.cell(plot, place);
-        let chosen = made.focus == Focus::Point(1, at);
-        painter.text(x, y, 1, if chosen { "◆" } else { "●" }, if chosen { Role::Active } else { Role::Text });
-    }
+    dots(painter, plot, &axes, &places(Form::Curve, curves), made, 1);
     if let Some(now) = body(app, kind, values) {
         let (x, y) = axes.cell(plot, (now, curve.at(now)));
         painter.text(x, y, 1, "●", Role::Good);
@@ -346,16 +314,14 @@ fn bands(kind: &GeneratorKind) -> Vec<usize> {
     kind.settings.iter().enumerate().filter(|(_, s)| s.word.starts_with("centre-")).map(|(at, _)| at).collect()
 }
 
-fn resonance_cell(area: Rect, hertz: f32, level: f32) -> (u16, u16) {
-    let across = (hertz / HEARD.0).ln() / (HEARD.1 / HEARD.0).ln();
-    Axes { x: (0.0, 1.0), y: STRONG }.cell(area, (across, level))
-}
+/// Their axes.
+const RESONANCES: Axes = Axes { x: HEARD, y: STRONG, by_octaves: true };
 
 impl Clicks for ResonanceClick {
     fn click(&self, app: &mut App, area: Rect, at: (u16, u16)) {
         let Some((doc, kind)) = app.sounds.made.as_ref().and_then(|m| m.doc(app)) else { return };
         let values = doc.values(kind);
-        let cells = bands(kind).into_iter().map(|b| (b, resonance_cell(area, values[b], values[b + 2])));
+        let cells = bands(kind).into_iter().map(|b| (b, RESONANCES.cell(area, (values[b], values[b + 2]))));
         let near = cells.map(|(b, (x, y))| (b, u32::from(x.abs_diff(at.0)) + 2 * u32::from(y.abs_diff(at.1)))).min_by_key(|(_, off)| *off);
         if let Some((band, _)) = near.filter(|(_, off)| *off <= 6) {
             if let Some(made) = &mut app.sounds.made {
@@ -367,9 +333,8 @@ impl Clicks for ResonanceClick {
 
     fn drag(&self, app: &mut App, area: Rect, at: (u16, u16)) -> bool {
         let (Some(band), Some((_, kind))) = (self.0, app.sounds.made.as_ref().and_then(|m| m.doc(app))) else { return false };
-        let (across, level) = Axes { x: (0.0, 1.0), y: STRONG }.at(area, at);
-        app.set_control(kind, band, HEARD.0 * (HEARD.1 / HEARD.0).powf(across));
-        app.set_control(kind, band + 2, level);
+        let (hertz, level) = RESONANCES.at(area, at);
+        app.set_controls(kind, &[(band, hertz), (band + 2, level)]);
         true
     }
 }
@@ -395,13 +360,13 @@ fn resonances(painter: &mut Painter<'_>, area: Rect, made: &Made, kind: &'static
         10.0 * power.max(1e-9).log10()
     };
     let line: Vec<(f64, f64)> = (0..=300)
-        .map(|i| i as f32 / 300.0)
-        .map(|share| (f64::from(share), f64::from((level(HEARD.0 * (HEARD.1 / HEARD.0).powf(share)) - STRONG.0) / (STRONG.1 - STRONG.0))))
+        .map(|i| RESONANCES.place((i as f32 / 300.0, 0.0)).0)
+        .map(|hertz| RESONANCES.shares((hertz, level(hertz))))
         .filter(|(_, y)| (0.0..=1.0).contains(y))
         .collect();
     painter.plot(plot, &line, Role::Text);
     for (n, band) in list.iter().enumerate().filter(|(_, b)| values[**b + 2] > -60.0) {
-        let (x, y) = resonance_cell(plot, values[*band], values[*band + 2]);
+        let (x, y) = RESONANCES.cell(plot, (values[*band], values[*band + 2]));
         let chosen = matches!(made.focus, Focus::Control(at) if (*band..*band + 3).contains(&at));
         painter.text(x, y, 1, &format!("{}", n + 1), if chosen { Role::Active } else { Role::Text });
     }
@@ -431,7 +396,7 @@ fn pattern(painter: &mut Painter<'_>, area: Rect, made: &Made, curves: &[Curve],
             painter.text(x, place.y + 1, 1, "▲", Role::Active);
         }
     }
-    let axes = Axes { x: (-0.5, f32::from(count) - 0.5), y: (0.0, 2.0) };
+    let axes = Axes::plain((-0.5, f32::from(count) - 0.5), (0.0, 2.0));
     targets.push((place, Rc::new(DrawingClick { drawing: 0, axes, point: None })));
 }
 

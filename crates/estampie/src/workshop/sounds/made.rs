@@ -4,11 +4,11 @@
 use super::super::app::{App, Mode};
 use super::super::keys::Do;
 use super::super::text_field::TextField;
-use super::super::view::{Ask, owned};
+use super::made_prompts::{KindPrompt, MadePrompt};
 use super::takes_of;
 use estampie_engine::curve::Curve;
 use estampie_engine::dsp::effects::Setting;
-use estampie_engine::dsp::generators::{Form, GENERATORS, GeneratorKind};
+use estampie_engine::dsp::generators::{Form, GeneratorKind};
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
@@ -16,7 +16,7 @@ use estampie_engine::property::Unit;
 use estampie_engine::units::Seconds;
 use estampie_project::assets::Assets;
 use estampie_project::compile::compile;
-use estampie_project::document::{GeneratorDoc, MOST_PLACES, Refusal, did_you_mean, print_drawing, read_drawing};
+use estampie_project::document::{GeneratorDoc, MOST_PLACES, print_drawing, read_drawing};
 use estampie_proof::alone;
 use estampie_proof::spectrogram::spectrogram;
 use std::cell::Cell;
@@ -109,149 +109,6 @@ pub(super) fn tidy(setting: &Setting, value: f32) -> f32 {
         _ => digits(value, 3),
     };
     tidy.clamp(setting.low, setting.high)
-}
-
-/// What is typed for a generator that is open.
-#[derive(Debug)]
-enum MadePrompt {
-    Control(&'static str),
-    Drawing(&'static str),
-    Vary(&'static str),
-    Moves(&'static str),
-    Preset,
-}
-
-impl Ask for MadePrompt {
-    fn words(&self, app: &App) -> String {
-        let name = app.sounds.made.as_ref().map_or("", |m| m.name.as_str());
-        match self {
-            MadePrompt::Control(word) | MadePrompt::Drawing(word) => format!("{word} of {name}"),
-            MadePrompt::Vary(word) => format!("each playing adds to {word}"),
-            MadePrompt::Moves(word) => format!("{word} of {name} is moved by the parameter"),
-            MadePrompt::Preset => format!("{name} begins with the preset"),
-        }
-    }
-
-    fn offers(&self, app: &App) -> Vec<String> {
-        let kind = app.sounds.made.as_ref().and_then(|m| m.doc(app)).map(|(_, kind)| kind);
-        match self {
-            MadePrompt::Moves(_) => owned(app.document().parameters.iter().map(|p| p.name.as_str())),
-            MadePrompt::Preset => kind.map_or_else(Vec::new, |kind| owned(kind.presets.iter().map(|p| p.name))),
-            MadePrompt::Control(word) => match kind.and_then(|k| k.settings.iter().find(|s| s.word == *word)).map(|s| s.unit) {
-                Some(Unit::Choice(words)) => owned(words.iter().copied()),
-                _ => Vec::new(),
-            },
-            _ => Vec::new(),
-        }
-    }
-
-    fn hint(&self, app: &App) -> Option<String> {
-        let (_, kind) = app.sounds.made.as_ref()?.doc(app)?;
-        Some(match self {
-            MadePrompt::Control(word) => {
-                let setting = kind.settings.iter().find(|s| s.word == *word)?;
-                match setting.unit {
-                    Unit::Choice(words) => words.join(", "),
-                    unit => format!("{} to {}; left empty, as its preset says or as is usual", unit.print(setting.low), unit.print(setting.high)),
-                }
-            }
-            MadePrompt::Drawing(word) => {
-                let drawing = kind.drawings.iter().find(|d| d.word == *word)?;
-                format!("{}; left empty, as its preset says or as is usual", drawing.says)
-            }
-            MadePrompt::Vary(word) => {
-                let octaves = kind.settings.iter().any(|s| s.word == *word && s.by_octaves());
-                format!("a range, like {}; left empty, nothing", if octaves { "-2..2 st" } else { "-2..2, in its unit" })
-            }
-            MadePrompt::Moves(_) => "its curve is drawn next, and gives the value itself".into(),
-            MadePrompt::Preset => kind.presets.iter().map(|p| p.name).collect::<Vec<_>>().join(", "),
-        })
-    }
-
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
-        let Some(name) = app.sounds.made.as_ref().map(|m| m.name.clone()) else { return Ok(()) };
-        let vary;
-        let word = match self {
-            MadePrompt::Control(word) | MadePrompt::Drawing(word) => word,
-            MadePrompt::Vary(word) => {
-                vary = format!("vary.{word}");
-                vary.as_str()
-            }
-            MadePrompt::Preset => "preset",
-            MadePrompt::Moves(word) => {
-                let parameter = text.trim();
-                if !app.document().parameters.iter().any(|p| p.name == parameter) {
-                    let near = did_you_mean(parameter, app.document().parameters.iter().map(|p| p.name.as_str()), "the view Project makes them");
-                    return Err(format!("there is no parameter {parameter}; {near}").into());
-                }
-                return app.new_modulation(&format!("{parameter} moves generator {name} {word}"));
-            }
-        };
-        app.workspace.set_generator(&name, &[(word, text)])?;
-        app.recompile();
-        app.mend_focus();
-        Ok(())
-    }
-}
-
-/// What kind of sound is to be made, and then what it is called.
-#[derive(Debug)]
-struct KindPrompt;
-
-#[derive(Debug)]
-struct NamePrompt {
-    kind: &'static str,
-    preset: Option<&'static str>,
-}
-
-/// All kinds with their presets, as they are typed.
-fn kinds() -> impl Iterator<Item = (String, &'static str, Option<&'static str>)> {
-    GENERATORS.iter().flat_map(|kind| {
-        let plain = std::iter::once((kind.word.to_owned(), kind.word, None));
-        plain.chain(kind.presets.iter().map(|p| (format!("{}, {}", kind.word, p.name), kind.word, Some(p.name))))
-    })
-}
-
-impl Ask for KindPrompt {
-    fn words(&self, _app: &App) -> String {
-        "a sound without a file, made by".into()
-    }
-
-    fn offers(&self, _app: &App) -> Vec<String> {
-        kinds().map(|(typed, ..)| typed).collect()
-    }
-
-    fn hint(&self, _app: &App) -> Option<String> {
-        Some("tone, noise, wind, pass-by, pulses, crackle, hum, modal or blip; perhaps with a preset".into())
-    }
-
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
-        let Some((_, kind, preset)) = kinds().find(|(typed, ..)| typed == text.trim()) else {
-            let all: Vec<String> = kinds().map(|(typed, ..)| typed).collect();
-            let fix = did_you_mean(text.trim(), all.iter().map(String::as_str), "write a kind, perhaps with a comma and a preset behind it");
-            return Err(format!("there is no generator {}; {fix}", text.trim()).into());
-        };
-        let wanted: String = preset.unwrap_or(kind).chars().map(|c| if c.is_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
-        app.mode = Mode::typing(NamePrompt { kind, preset }, TextField::offer(&format!("made/{}", wanted.trim_matches('-').replace("--", "-"))));
-        Ok(())
-    }
-}
-
-impl Ask for NamePrompt {
-    fn words(&self, _app: &App) -> String {
-        format!("the {} is called", self.kind)
-    }
-
-    fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
-        let (sound, generator) = app.workspace.new_made_sound(text.trim(), self.kind, self.preset)?;
-        app.sounds.selected.clone_from(&sound);
-        app.sounds.filter.clear();
-        app.sounds.take = 0;
-        app.recompile();
-        app.open_made(&generator, (0, 0));
-        app.say(format!("{sound} is made by the generator {generator}; enter hears it, esc goes back"));
-        Ok(())
-    }
 }
 
 impl App {
@@ -384,7 +241,7 @@ impl App {
     }
 
     /// Keeps the focus on something that there is.
-    fn mend_focus(&mut self) {
+    pub(super) fn mend_focus(&mut self) {
         let Some((doc, kind)) = self.sounds.made.as_ref().and_then(|m| m.doc(self)) else { return };
         let curves = doc.curves(kind);
         let Some(made) = &mut self.sounds.made else { return };
@@ -400,9 +257,16 @@ impl App {
 
     /// Sets a control to a value.
     pub(super) fn set_control(&mut self, kind: &'static GeneratorKind, at: usize, value: f32) {
+        self.set_controls(kind, &[(at, value)]);
+    }
+
+    /// Sets several at once, as one edit.
+    pub(super) fn set_controls(&mut self, kind: &'static GeneratorKind, to: &[(usize, f32)]) {
         let Some(name) = self.sounds.made.as_ref().map(|m| m.name.clone()) else { return };
-        let setting = &kind.settings[at];
-        let done = self.workspace.set_generator(&name, &[(setting.word, &setting.unit.print(tidy(setting, value)))]);
+        let texts: Vec<(&str, String)> =
+            to.iter().map(|(at, _)| &kind.settings[*at]).zip(to).map(|(s, (_, value))| (s.word, s.unit.print(tidy(s, *value)))).collect();
+        let sets: Vec<(&str, &str)> = texts.iter().map(|(word, text)| (*word, text.as_str())).collect();
+        let done = self.workspace.set_generator(&name, &sets);
         self.edited(done);
     }
 

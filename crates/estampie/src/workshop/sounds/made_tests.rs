@@ -122,6 +122,7 @@ fn a_path_is_bent_by_keys_and_the_mouse_and_grows_and_shrinks() {
     mouse(&mut desk, MouseEventKind::Down(MouseButton::Left), dot);
     mouse(&mut desk, MouseEventKind::Drag(MouseButton::Left), (dot.0 + 8, dot.1 + 1));
     mouse(&mut desk, MouseEventKind::Up(MouseButton::Left), (dot.0 + 8, dot.1 + 1));
+    assert_eq!(desk.app.workspace.undo_name(), Some("centre-1, strength-1 of generator rope"), "a drag is one edit");
     assert!(
         !shared(&desk, "centre-1").is_empty() && shared(&desk, "strength-1").contains('-'),
         "{} {}",
