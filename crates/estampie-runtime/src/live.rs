@@ -87,7 +87,7 @@ fn next_told(watch: &mut Watch) -> Option<Told> {
 
 #[cfg(not(feature = "live"))]
 mod built {
-    use super::{Arc, Bundled, Engine, ListenError, Names, SocketAddr, Told, Watch, next_told};
+    use super::{Bundled, Engine, ListenError, Names, SocketAddr, Told, Watch, next_told};
 
     /// What the audio thread has: nothing.
     pub(crate) struct Inner;

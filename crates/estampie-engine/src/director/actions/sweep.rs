@@ -10,7 +10,7 @@ use crate::program::Filled;
 
 pub(super) static SWEEP: ActionKind = ActionKind {
     verb: "sweep",
-    does: "takes the level, pitch, low-pass, high-pass, pan, width or a generator's control of what is heard so much further; then it stays, or is let go",
+    does: "takes level, pitch, a filter, pan, width or a generator's control of what is heard so much further; then it stays, or is let go",
     slots: &[
         Slot::needed(SlotKind::Sound),
         Slot::optional(SlotKind::Whose),
