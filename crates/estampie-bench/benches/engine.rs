@@ -17,7 +17,7 @@ use estampie_project::assets;
 use estampie_project::assets::Assets;
 use estampie_project::compile::{compile, wanted_audio};
 use estampie_project::document::{Document, Sources, Workspace};
-use estampie_project::midi::{Score, ScoreNote, Track};
+use estampie_project::midi::{Score, ScoreFile, ScoreNote, Track};
 use estampie_proof::offline::Rendering;
 use estampie_proof::trace::kept::{Kept, Measured};
 use estampie_proof::trace::lanes::{Wanted, drawn, lanes};
@@ -239,13 +239,13 @@ fn musical(layers: usize, notes: usize) -> Engine {
     for band in 0..notes / 16 {
         text += &format!("[piece.p.section.s.layer.b{band}]\nnotes = \"music/n.mid\"\ntrack = \"t\"\ninstrument = \"i\"\nlevel = \"-30 dB\"\n");
     }
-    let sources = Sources::from_texts([("estampie.toml", "format = 1\nceiling = \"0 dB\""), ("music/p.toml", &text)]);
     let mut loaded = Assets::default();
     loaded.insert("audio/n.wav", Ok(Arc::new(Clip::new("audio/n.wav", vec![noise(960_000)], None))));
     let held =
         (0..16).map(|i| ScoreNote { at: Beats::from_integer(0), length: Beats::from_integer(16), pitch: 40 + 2 * i, velocity: 100, channel: 0 }).collect();
     let score = Score { tracks: vec![Track { name: "t".into(), notes: held, ..Track::default() }], ..Score::default() };
-    loaded.insert("music/n.mid", Ok(Arc::new(score)));
+    let score = ScoreFile::of(&score).to_text();
+    let sources = Sources::from_texts([("estampie.toml", "format = 1\nceiling = \"0 dB\""), ("music/p.toml", &text), ("music/n.mid", &score)]);
     let (document, _) = Document::read(&sources, &["audio/n.wav".to_owned()].into());
     let (program, faults) = compile(&document, &loaded);
     assert!(faults.is_empty(), "{faults:?}");

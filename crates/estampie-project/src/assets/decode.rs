@@ -65,6 +65,14 @@ pub enum AudioError {
     NotFinite,
 }
 
+impl AudioError {
+    /// Whether there is no such file.
+    #[must_use]
+    pub fn is_missing(&self) -> bool {
+        matches!(self, AudioError::Io(error) if error.kind() == std::io::ErrorKind::NotFound)
+    }
+}
+
 /// The samples of a file and what was said about them.
 #[derive(Debug, Clone)]
 pub struct Decoded {

@@ -17,7 +17,6 @@ pub use print::{Print, alike};
 pub use riff::{Mark, Notes};
 
 use crate::door;
-use crate::midi::{Score, ScoreError};
 use crate::stock::{Cut, Placeholder, file_of};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::Impulse;
@@ -88,90 +87,10 @@ impl Goes {
     }
 }
 
-/// What a file of the project holds.
-#[derive(Debug, Clone)]
-pub enum Loaded {
-    /// Audio.
-    Clip(Arc<Clip>),
-    /// Notes.
-    Score(Arc<Score>),
-}
-
-impl From<Arc<Clip>> for Loaded {
-    fn from(clip: Arc<Clip>) -> Loaded {
-        Loaded::Clip(clip)
-    }
-}
-
-impl From<Arc<Score>> for Loaded {
-    fn from(score: Arc<Score>) -> Loaded {
-        Loaded::Score(score)
-    }
-}
-
-/// Whether a path is that of a MIDI file.
-#[must_use]
-pub fn is_score(name: &str) -> bool {
-    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
-    ending == "mid" || ending == "midi"
-}
-
-/// Why a file of a project cannot be used.
-#[derive(Debug, thiserror::Error)]
-pub enum LoadError {
-    /// Its audio cannot be played.
-    #[error(transparent)]
-    Audio(#[from] AudioError),
-    /// Its notes cannot be read.
-    #[error(transparent)]
-    Score(#[from] ScoreError),
-    /// The file cannot be opened or read.
-    #[error(transparent)]
-    Io(#[from] std::io::Error),
-    /// Longer than any file of notes.
-    #[error("it is too long for a MIDI file")]
-    TooLong,
-}
-
-impl LoadError {
-    /// Whether there is no such file.
-    #[must_use]
-    pub fn is_missing(&self) -> bool {
-        match self {
-            LoadError::Io(error) | LoadError::Audio(AudioError::Io(error)) => error.kind() == std::io::ErrorKind::NotFound,
-            _ => false,
-        }
-    }
-}
-
-/// Reads a MIDI file of the project at `root`.
-///
-/// # Errors
-/// With the reason why it cannot be read.
-pub fn load_score(root: &Path, name: &str) -> Result<Score, LoadError> {
-    read_score(&door::readable(root, name)?)
-}
-
-/// Reads a MIDI file.
-///
-/// # Errors
-/// With the reason why it cannot be read.
-pub fn read_score(path: &Path) -> Result<Score, LoadError> {
-    door::regular(path)?;
-    if std::fs::metadata(path)?.len() > LONGEST_SCORE {
-        return Err(LoadError::TooLong);
-    }
-    Ok(Score::read(&std::fs::read(path)?)?)
-}
-
-/// No MIDI file of a piece is longer than this, in bytes.
-const LONGEST_SCORE: u64 = 8 << 20;
-
-/// All audio and notes of a project by path, each ready or with the reason why not.
+/// All audio of a project by path, each ready or with the reason why not.
 #[derive(Debug, Default, Clone)]
 pub struct Assets {
-    clips: HashMap<String, Result<Arc<Clip>, Arc<LoadError>>>,
-    scores: HashMap<String, Result<Arc<Score>, Arc<LoadError>>>,
+    clips: HashMap<String, Result<Arc<Clip>, Arc<AudioError>>>,
     /// Impulse responses made ready, each with the clip it is of, for all copies: an edit does not make them again.
     impulses: Arc<Mutex<Impulses>>,
 }
@@ -182,14 +101,8 @@ type Impulses = HashMap<(String, u32), (Arc<Clip>, Arc<Impulse>)>;
 impl Assets {
     /// The clip of a path; `None` if it was not loaded (yet).
     #[must_use]
-    pub fn get(&self, name: &str) -> Option<&Result<Arc<Clip>, Arc<LoadError>>> {
+    pub fn get(&self, name: &str) -> Option<&Result<Arc<Clip>, Arc<AudioError>>> {
         self.clips.get(name)
-    }
-
-    /// The notes of a path; `None` if they were not loaded (yet).
-    #[must_use]
-    pub fn score(&self, name: &str) -> Option<&Result<Arc<Score>, Arc<LoadError>>> {
-        self.scores.get(name)
     }
 
     /// A clip as an impulse response, at the project's rate in Hz; one of one channel is that of both.
@@ -212,33 +125,20 @@ impl Assets {
     }
 
     /// Puts a file's content in, or the reason why there is none.
-    pub fn insert(&mut self, name: &str, loaded: Result<impl Into<Loaded>, LoadError>) {
-        match loaded.map(Into::into) {
-            Ok(Loaded::Clip(clip)) => {
-                self.clips.insert(name.to_owned(), Ok(clip));
-            }
-            Ok(Loaded::Score(score)) => {
-                self.scores.insert(name.to_owned(), Ok(score));
-            }
-            Err(why) if is_score(name) => {
-                self.scores.insert(name.to_owned(), Err(Arc::new(why)));
-            }
-            Err(why) => {
-                self.clips.insert(name.to_owned(), Err(Arc::new(why)));
-            }
-        }
+    pub fn insert(&mut self, name: &str, loaded: Result<Arc<Clip>, AudioError>) {
+        self.clips.insert(name.to_owned(), loaded.map_err(Arc::new));
     }
 
     /// How many are in.
     #[must_use]
     pub fn len(&self) -> usize {
-        self.clips.len() + self.scores.len()
+        self.clips.len()
     }
 
     /// Whether none is in.
     #[must_use]
     pub fn is_empty(&self) -> bool {
-        self.clips.is_empty() && self.scores.is_empty()
+        self.clips.is_empty()
     }
 
     /// Forgets the pieces of recordings that are not wanted any more: each one that was tried would stay in memory.
@@ -254,19 +154,14 @@ impl Assets {
 }
 
 /// Loads files on all cores; `each` is called for every file as it is ready, from several threads.
-pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn(&str, Result<Loaded, LoadError>) + Sync) {
+pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn(&str, Result<Arc<Clip>, AudioError>) + Sync) {
     let next = AtomicUsize::new(0);
     let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(names.len());
     std::thread::scope(|scope| {
         for _ in 0..workers {
             scope.spawn(|| {
                 while let Some((name, goes)) = names.get(next.fetch_add(1, Ordering::Relaxed)) {
-                    let loaded = if is_score(name) {
-                        load_score(root, name).map(|s| Loaded::Score(Arc::new(s)))
-                    } else {
-                        load(root, name, rate, goes).map(|c| Loaded::Clip(Arc::new(c))).map_err(LoadError::from)
-                    };
-                    each(name, loaded);
+                    each(name, load(root, name, rate, goes).map(Arc::new));
                 }
             });
         }

@@ -38,8 +38,7 @@ pub fn wanted_audio(document: &Document) -> BTreeMap<String, Goes> {
             for layer in &section.layers {
                 match &layer.of {
                     LayerOf::File(file) => want(&file.value, Goes::RoundIf(vec![seconds])),
-                    LayerOf::Notes(notes) => want(&notes.file.value, Goes::Once),
-                    LayerOf::Sound(_) | LayerOf::Nothing => {}
+                    LayerOf::Notes(_) | LayerOf::Sound(_) | LayerOf::Nothing => {}
                 }
             }
         }
@@ -148,22 +147,22 @@ mod tests {
         let music = "[piece.deck]\ntempo = \"120\"\n[piece.deck.section.low]\nbars = 2\n[piece.deck.section.low.layer.drum]\nfile = \"audio/6.wav\"\n[piece.deck.section.low.layer.step]\nsound = \"d\"\n[piece.deck.section.low.layer.tune]\nnotes = \"music/t.mid\"\ntrack = \"x\"\ninstrument = \"bell\"\n[instrument.bell]\nkind = \"takes\"\ntakes = [\"audio/7.wav, D3\"]\n";
         let mix = "[buses.hall]\n[buses.hall.effect.convolution]\nfile = \"audio/8.wav\"\n";
         let texts = [("estampie.toml", "format = 1"), ("sounds/s.toml", sounds), ("music/m.toml", music), ("mix.toml", mix)];
-        let files: Vec<String> = (1..=8).map(|n| format!("audio/{n}.wav")).chain(["music/t.mid".to_owned()]).collect();
+        let files: Vec<String> = (1..=8).map(|n| format!("audio/{n}.wav")).collect();
         let (document, faults) = Document::read(&Sources::from_texts(texts), &files.iter().cloned().collect());
         assert_eq!(faults, vec![]);
         let of = |names: &[&str]| -> String {
             let all = audio_of(&document, &names.iter().map(|n| NameKey::of(n)).collect());
-            all.iter().filter_map(|f| f.strip_prefix("audio/").map_or(Some("t"), |n| n.strip_suffix(".wav"))).collect()
+            all.iter().filter_map(|f| f.strip_prefix("audio/")?.strip_suffix(".wav")).collect()
         };
         // The impulse response is part of the mix, whatever sounds.
         assert_eq!(of(&[]), "8");
         assert_eq!(of(&["a"]), "128", "sounds that come to each other are gone through once");
         assert_eq!(of(&["c", "deck/low drum"]), "3468");
         assert_eq!(of(&["deck/low step"]), "58");
-        assert_eq!(of(&["deck/low tune"]), "78t");
+        assert_eq!(of(&["deck/low tune"]), "78");
         // What plays what is all of it but the notes.
         let played: BTreeSet<String> = files_of(&document).into_iter().map(|(.., file)| file).collect();
-        assert_eq!(played, wanted_audio(&document).into_keys().filter(|f| !crate::assets::is_score(f)).collect());
+        assert_eq!(played, wanted_audio(&document).into_keys().collect());
         // All of them are what is wanted at all.
         let all: BTreeSet<NameKey> = ["a", "c", "d", "deck/low drum", "deck/low tune"].map(NameKey::of).into();
         assert_eq!(audio_of(&document, &all), wanted_audio(&document).into_keys().collect());

@@ -1,7 +1,7 @@
 //! Parts of the bundle are looked through: what they hold has to be there.
 
 use super::{Compiler, wanted_audio};
-use crate::assets::{Assets, is_score};
+use crate::assets::Assets;
 use crate::document::{Document, Over, PIECE, holds_any, storing_of};
 use crate::fault::nearest;
 use crate::stock::file_of;
@@ -44,7 +44,7 @@ pub fn over_budget(document: &Document, assets: &Assets) -> Vec<String> {
         return Vec::new();
     }
     let wanted = wanted_audio(document);
-    let names: Vec<&String> = wanted.keys().filter(|name| !is_score(name)).collect();
+    let names: Vec<&String> = wanted.keys().collect();
     let clips = names.iter().filter_map(|name| assets.get(name)?.as_ref().ok());
     let memory: u64 = clips.map(|clip| memory_of(document, clip)).sum();
     let mb = |bytes: u64| bytes as f64 / 1e6;

@@ -234,7 +234,7 @@ impl Compiler<'_> {
                 found.map(|s| TakeOf::Sound(s as u32))
             }
             LayerOf::Notes(doc) => {
-                notes = self.notes(section, doc, key, &mut loading);
+                notes = self.notes(section, doc, key);
                 None
             }
             LayerOf::Nothing => None,

@@ -33,8 +33,8 @@ impl Compiler<'_> {
         }
     }
 
-    /// The notes of a layer; `None` if there are none or they are still being loaded.
-    pub(super) fn notes(&mut self, section: &Section, doc: &NotesDoc, key: NameKey, loading: &mut bool) -> Option<u32> {
+    /// The notes of a layer; `None` if there are none.
+    pub(super) fn notes(&mut self, section: &Section, doc: &NotesDoc, key: NameKey) -> Option<u32> {
         let document = self.document;
         let instrument = document.music.instruments.iter().position(|i| i.name == doc.instrument.value);
         if instrument.is_none() {
@@ -42,27 +42,21 @@ impl Compiler<'_> {
             let fix = did_you_mean(&doc.instrument.value, known, "add it to a file in music/, or name another");
             self.fault(&doc.instrument.place, format!("there is no instrument {}", doc.instrument.value), fix);
         }
-        let score = match self.assets.score(&doc.file.value) {
-            None => {
-                *loading = true;
-                return None;
-            }
-            Some(Err(why)) => {
-                let what = format!("{} cannot be read: {why}", doc.file.value);
-                self.fault(&doc.file.place, what, "fix the file, or name a Standard MIDI file like music/dance.mid");
-                return None;
-            }
-            Some(Ok(score)) => Arc::clone(score),
+        let Some(score) = document.score(&doc.file.value) else {
+            let fix =
+                did_you_mean(&doc.file.value, document.scores.iter().map(|(file, _)| file.as_str()), "put a Standard MIDI file like music/dance.mid there");
+            self.fault(&doc.file.place, format!("there is no MIDI file {}", doc.file.value), fix);
+            return None;
         };
         let (mut patterns, mut bends) = (Vec::new(), Vec::new());
         for track in &doc.tracks {
-            if score.track(&track.value).is_none() {
+            if score.track(&track.value).is_none() && !score.empty.contains(&track.value) {
                 let fix = did_you_mean(&track.value, score.tracks.iter().map(|t| t.name.as_str()), "write the name of one of its tracks");
                 self.fault(&track.place, format!("{} has no track {}", doc.file.value, track.value), fix);
                 continue;
             }
-            patterns.push(pattern(&score, &track.value, section, doc));
-            bends.push(bends_of(&score, &track.value, section, doc));
+            patterns.push(pattern(score, &track.value, section, doc));
+            bends.push(bends_of(score, &track.value, section, doc));
         }
         let variation = self.variation(doc, patterns.len())?;
         self.program.music.notes.push(Notes { key, patterns, bends, variation, instrument: instrument? as u32, density: doc.density.0 });

@@ -71,6 +71,7 @@ pub use world::{
 };
 
 use crate::language::{Always, Playthrough, Reaction};
+use crate::midi::Score;
 use crate::stock::Stock;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -98,6 +99,8 @@ pub struct Document {
     pub sounds: Vec<Arc<SoundDoc>>,
     /// Pieces, stingers and playlists.
     pub music: MusicDoc,
+    /// The notes of MIDI files, by path.
+    pub scores: Vec<(String, Arc<Score>)>,
     /// All buses; the first is the root, `main`.
     pub buses: Vec<BusDoc>,
     /// Snapshots, in the order of the file.
@@ -127,6 +130,12 @@ impl Document {
     #[must_use]
     pub fn read(sources: &Sources, audio: &BTreeSet<String>) -> (Document, Vec<Fault>) {
         Reader::default().read(sources, audio)
+    }
+
+    /// The notes of a MIDI file.
+    #[must_use]
+    pub fn score(&self, file: &str) -> Option<&Score> {
+        self.scores.iter().find(|(name, _)| name == file).map(|(_, score)| &**score)
     }
 
     /// Gives faults the fixes that only the whole project knows.

@@ -5,6 +5,7 @@ use super::fields::Reading;
 use super::{BusDoc, Document, Fault, LayerOf, Manifest, PieceDoc, Place, SectionDoc, Sources, explore, game, mix, music, settings, sounds, world};
 use crate::fault::Lines;
 use crate::language::{expect, playthrough, reactions};
+use crate::midi::{ScoreFile, is_score};
 use crate::stock::{self, Placeholder, Rule, Stock};
 use estampie_engine::music::exact::Beats;
 use std::cell::RefCell;
@@ -173,6 +174,10 @@ fn read_file(file: &str, text: &Arc<str>, audio: &Available) -> Read {
             faults.borrow_mut().extend(found);
         }
         _ if file.starts_with("sounds/") => sounds::read_sounds(&reading, audio, &mut part.sounds),
+        _ if is_score(file) => match ScoreFile::of_text(text).and_then(|score| score.score()) {
+            Ok(score) => part.scores.push((file.to_owned(), Arc::new(score))),
+            Err(why) => faults.borrow_mut().push(Fault::new(&Place::whole(file), why.to_string(), "take the file from another program, or as it was kept")),
+        },
         _ if file.starts_with("music/") => music::read_music(&reading, audio, &mut part.music),
         _ if file.starts_with("playthroughs/") => {
             let (played, found) = playthrough::parse(file, text);
@@ -217,6 +222,7 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
     music.stingers.extend(more.stingers.iter().filter(|s| first.is("stinger", &s.name, &s.place, faults)).cloned());
     music.lists.extend(more.lists.iter().filter(|l| first.is("playlist", &l.name, &l.place, faults)).cloned());
     music.instruments.extend(more.instruments.iter().filter(|i| first.is("instrument", &i.name, &i.place, faults)).cloned());
+    document.scores.extend(part.scores.iter().cloned());
     document.playthroughs.extend(part.playthroughs.iter().cloned());
 }
 

@@ -3,6 +3,7 @@
 use super::saving::{self, Write};
 use super::{Fault, Place};
 use crate::door;
+use crate::midi::{self, ScoreFile, is_score};
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::{Path, PathBuf};
@@ -11,7 +12,7 @@ use std::sync::Arc;
 /// Texts longer than this are not read: no project file is.
 const LONGEST_TEXT: u64 = 16 << 20;
 
-/// The texts of a project by path, relative to its folder and with `/`.
+/// The texts of a project by path, relative to its folder and with `/`. Those of MIDI files are as [`ScoreFile`] writes them.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Sources {
     files: BTreeMap<String, Arc<str>>,
@@ -128,11 +129,15 @@ impl Sources {
     /// # Errors
     /// When the disk refuses, with the name of the file. Then all files are as they were.
     pub fn write(&self, root: &Path, files: &[String]) -> io::Result<()> {
-        let bytes = |file: &String| {
-            let text = self.files.get(file)?;
-            Some(self.manners.get(file).copied().unwrap_or_default().on(text).into_bytes())
+        let bytes = |file: &String| -> io::Result<Option<Vec<u8>>> {
+            let Some(text) = self.files.get(file) else { return Ok(None) };
+            if is_score(file) {
+                let score = ScoreFile::of_text(text).map_err(|e| io::Error::new(io::ErrorKind::InvalidData, format!("{file}: {e}")))?;
+                return Ok(Some(score.to_bytes()));
+            }
+            Ok(Some(self.manners.get(file).copied().unwrap_or_default().on(text).into_bytes()))
         };
-        let writes: Vec<Write> = files.iter().map(|file| Write { file: file.clone(), bytes: bytes(file) }).collect();
+        let writes = files.iter().map(|file| Ok(Write { file: file.clone(), bytes: bytes(file)? })).collect::<io::Result<Vec<Write>>>()?;
         saving::write_all(root, &writes)
     }
 }
@@ -152,8 +157,12 @@ pub(super) fn on_disk(root: &Path, file: &str) -> io::Result<Option<String>> {
 fn read_text(root: &Path, file: &str) -> io::Result<(String, Manner)> {
     let path = door::readable(root, file)?;
     let size = std::fs::metadata(&path)?.len();
-    if size > LONGEST_TEXT {
+    if size > if is_score(file) { midi::LONGEST } else { LONGEST_TEXT } {
         return Err(io::Error::new(io::ErrorKind::InvalidData, format!("it has {} MB, more than any project file", size >> 20)));
+    }
+    if is_score(file) {
+        let score = ScoreFile::of_bytes(&std::fs::read(path)?).map_err(|e| io::Error::new(io::ErrorKind::InvalidData, e.to_string()))?;
+        return Ok((score.to_text(), Manner::default()));
     }
     let text = String::from_utf8(std::fs::read(path)?).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8 text"))?;
     Ok(Manner::off(&text))
@@ -165,7 +174,7 @@ fn listing(root: &Path, texts: bool) -> (Vec<String>, Vec<Fault>) {
     if texts {
         list.paths = SINGLE.iter().map(|&s| s.to_owned()).filter(|p| root.join(p).symlink_metadata().is_ok()).collect();
         list.folder("sounds", &["toml"]);
-        list.folder("music", &["toml"]);
+        list.folder("music", &["toml", "mid", "midi"]);
         list.folder("playthroughs", &["play"]);
     } else {
         list.folder("audio", &["wav", "wave", "aif", "aiff", "flac", "ogg", "oga", "mp3"]);

@@ -116,7 +116,7 @@ pub fn budget(document: &Document, heard: &Heard, packed: &Packed, voices: Optio
     let players = players(document);
     let mut costs: Vec<Cost> = Vec::new();
     let mut savings = Vec::new();
-    for (name, goes) in wanted.iter().filter(|(name, _)| !crate::assets::is_score(name)) {
+    for (name, goes) in &wanted {
         let (stored, streamed) = storing_of(&manifest.encodings, file_of(name));
         let Some(size) = size_of(name, heard, manifest.rate) else {
             costs.push(Cost { name: name.clone(), seconds: 0.0, channels: 0, memory: 0, bundle: None, streamed, users: used_by(&players, name) });

@@ -6,8 +6,7 @@ use estampie_engine::engine::{Engine, Input, InputKind, NOW, Options, Prepared};
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::spec::When;
 use estampie_engine::names::NameKey;
-use estampie_project::assets::Loaded;
-use estampie_project::midi::{Score, ScoreNote, Track};
+use estampie_project::midi::{Score, ScoreFile, ScoreNote, Track};
 use rand::{Rng as _, SeedableRng as _};
 use rand_pcg::Pcg32;
 use std::sync::Arc;
@@ -132,9 +131,10 @@ fn a_storm_of_ten_thousand_inputs_and_edits_allocates_nothing_and_stays_finite_a
             // The effects of x come and go with every other program.
             let mix = if sounds.contains("-9..0 dB") { MIX.to_owned() } else { format!("{MIX}{}", every_effect()) };
             let game = format!("{}{DERIVED}", crate::support::GAME);
+            let notes = ScoreFile::of(&score()).to_text();
             let files = [("game.toml", game.as_str()), ("shared.toml", shared.as_str()), ("sounds/all.toml", &sounds), ("mix.toml", &mix), ("modulation.toml", &modulation), ("reactions.est", &reactions)];
-            let files: Vec<_> = files.into_iter().chain([("music/all.toml", MUSIC)]).collect();
-            crate::support::compile_and_load(&files, vec![("music/d.mid", Loaded::Score(Arc::new(score())))])
+            let files: Vec<_> = files.into_iter().chain([("music/all.toml", MUSIC), ("music/d.mid", notes.as_str())]).collect();
+            crate::support::compile_and_load(&files, vec![])
         })
         .chain([program("[a]\ntakes = [\"audio/one.wav\"]\n", "", "", "When hit\n  play a\n")])
         .collect();

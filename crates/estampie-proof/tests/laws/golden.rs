@@ -11,8 +11,7 @@ use estampie_engine::music::Kind;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
-use estampie_project::assets::Loaded;
-use estampie_project::midi::{Score, ScoreNote, Track};
+use estampie_project::midi::{Score, ScoreFile, ScoreNote, Track};
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -364,15 +363,15 @@ fn with_notes() -> Vec<(String, Arc<Program>)> {
     let melody = Track { name: "melody".into(), notes: (0..16).map(|at| note(at, 5, 0)).collect(), ..Track::default() };
     let chords = (0..4).flat_map(|at| (0..3).map(move |voice| (at * 4, 4 + voice)));
     let chords = Track { name: "chords".into(), notes: chords.map(|(at, step)| note(at, step, 1)).collect(), ..Track::default() };
-    let score = Arc::new(Score { tracks: vec![melody, chords], ..Score::default() });
+    let score = ScoreFile::of(&Score { tracks: vec![melody, chords], ..Score::default() }).to_text();
     let list = Kind::ALL.iter().map(|(_, word)| {
         let takes = if *word == "takes" { "takes = [\"audio/one.wav, C5\"]\n" } else { "" };
         let music = format!(
             "[instrument.i]\nkind = \"{word}\"\n{takes}[piece.dance]\ntempo = \"150\"\n[piece.dance.section.a]\nbars = 1\n[piece.dance.section.a.layer.l]\nnotes = \"music/d.mid\"\ntrack = \"melody\"\ninstrument = \"i\"\n[piece.dance.section.b]\nbars = 1\n[piece.dance.section.b.layer.l]\nnotes = \"music/d.mid\"\ntrack = \"chords\"\ninstrument = \"i\"\n"
         );
         let moved = "[[modulation]]\nfrom = \"strain\"\nmoves = \"piece dance transposition\"\ncurve = [\"0: 0 st\", \"1: 5 st\"]\n";
-        let files = [("music/all.toml", music.as_str()), (ON, GO), ("modulation.toml", moved)];
-        (format!("notes {word}"), compile_and_load(&files, vec![("music/d.mid", Loaded::Score(Arc::clone(&score)))]))
+        let files = [("music/all.toml", music.as_str()), (ON, GO), ("modulation.toml", moved), ("music/d.mid", &score)];
+        (format!("notes {word}"), compile_and_load(&files, vec![]))
     });
     list.collect()
 }

@@ -251,7 +251,7 @@ fn both_channels_of_what_is_placed_go_to_both_sides_while_it_fades_in() {
         let clip = Arc::new(Clip::new("audio/dc.wav", channels, None));
         let sounds = "[one]\nfade-in = \"1 s\"\nfalloff = { width = [\"0 m: 60 %\", \"9 m: 60 %\"] }\ntakes = [\"audio/dc.wav\"]\n";
         let files = [("sounds/all.toml", sounds), ("world.toml", "[emitters.bell]\nat = \"-3, 3\"\nplays = \"one\"\n")];
-        let mut bench = Bench::new(&compile_and_load(&files, vec![("audio/dc.wav", clip.into())]), 1);
+        let mut bench = Bench::new(&compile_and_load(&files, vec![("audio/dc.wav", clip)]), 1);
         let (left, right) = bench.render(72_000);
         let begun = starts(&bench)[0] as usize;
         for side in [&left, &right] {

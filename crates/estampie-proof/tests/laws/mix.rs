@@ -316,7 +316,7 @@ fn a_response_that_was_recorded_anew_is_taken_over_and_one_that_is_the_same_goes
     let with = |samples: Vec<f32>, level: &str| {
         let mix = format!("[buses.a]\n[buses.a.effect.convolution]\nfile = \"audio/flam.wav\"\nlevel = \"{level}\"\n");
         let clip = Arc::new(Clip::new("audio/flam.wav", vec![samples], None));
-        compile_and_load(&[("sounds/all.toml", DC), ("mix.toml", &mix), ("reactions.est", HIT)], vec![("audio/flam.wav", clip.into())])
+        compile_and_load(&[("sounds/all.toml", DC), ("mix.toml", &mix), ("reactions.est", HIT)], vec![("audio/flam.wav", clip)])
     };
     let late = |at: usize| (0..=at).map(|n| f32::from(n == at)).collect::<Vec<f32>>();
     let mut bench = run(&with(late(4_000), "0 dB"));

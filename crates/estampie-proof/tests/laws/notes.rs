@@ -8,8 +8,7 @@ use estampie_engine::music::spec::Bend;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::What;
-use estampie_project::assets::Loaded;
-use estampie_project::midi::{Score, ScoreNote, Track};
+use estampie_project::midi::{Score, ScoreFile, ScoreNote, Track};
 use std::sync::Arc;
 
 fn fraction(text: &str) -> Beats {
@@ -101,7 +100,7 @@ fn a_note_sounds_as_far_from_its_pitch_as_the_wheel_is_and_a_section_begins_with
     let bends = vec![bend(2, 1.0), bend(5, -2.0), bend(9, 5.0)];
     let score = Score { tracks: vec![Track { name: "hits".into(), notes, bends }], length: Beats::from_integer(8), ..Score::default() };
     let text = PIECE.replace("instrument = \"drum\"\n", "instrument = \"pure\"\nfrom-bar = 2\n").replace("tempo = \"100\"", "tempo = \"60\"");
-    let program = compile_and_load(&[("music/all.toml", &text)], vec![("music/d.mid", Loaded::Score(Arc::new(score)))]);
+    let program = compile_and_load(&[("music/all.toml", &text), ("music/d.mid", &ScoreFile::of(&score).to_text())], vec![]);
     let mut bench = Bench::new(&program, 1);
     bench.send(0, InputKind::Go { piece: NameKey::of("dance"), section: NameKey::of("a"), on: None });
     let (out, _) = bench.render(48_000 * 2);
@@ -143,8 +142,8 @@ const PIECE: &str = "[instrument.drum]\nkind = \"frame drum\"\nattack = \"0 s\"\
 [piece.dance]\ntempo = \"100\"\nkey = \"C major\"\n[piece.dance.section.a]\nbars = 2\n[piece.dance.section.a.layer.x]\nnotes = \"music/d.mid\"\ntrack = \"hits\"\ninstrument = \"drum\"\n";
 
 fn program(text: &str, modulation: &str, strokes: &[(i64, i64)]) -> Arc<Program> {
-    let score = Loaded::Score(Arc::new(score(strokes)));
-    compile_and_load(&[("music/all.toml", text), ("modulation.toml", modulation)], vec![("music/d.mid", score)])
+    let score = ScoreFile::of(&score(strokes)).to_text();
+    compile_and_load(&[("music/all.toml", text), ("modulation.toml", modulation), ("music/d.mid", &score)], vec![])
 }
 
 fn start(program: &Arc<Program>) -> Bench {
@@ -168,7 +167,7 @@ fn a_chord_that_takes_the_place_of_another_is_whole() {
         let score = Score { tracks: vec![Track { name: "hits".into(), notes, ..Track::default() }], length: Beats::from_integer(8), ..Score::default() };
         let text =
             PIECE.replace("kind = \"frame drum\"\nattack = \"0 s\"\ndecay = \"30 ms\"\nrelease = \"10 ms\"", &format!("kind = \"{kind}\"\npolyphony = 4"));
-        let program = compile_and_load(&[("music/all.toml", &text)], vec![("music/d.mid", Loaded::Score(Arc::new(score)))]);
+        let program = compile_and_load(&[("music/all.toml", &text), ("music/d.mid", &ScoreFile::of(&score).to_text())], vec![]);
         let (left, _) = start(&program).render(28_800 * 3 + 20_000);
         // Each note of the chord that sounds is there, and none of the one before.
         let part = |beat: usize| &left[28_800 * beat + 9_000..28_800 * beat + 27_000];

@@ -1,7 +1,7 @@
 //! Recipes: each goes into an empty project and into the demo without a fault, its playthrough keeps what it expects, and one undo takes it out without a trace.
 
 use estampie_engine::clip::Clip;
-use estampie_project::assets::{Assets, is_score, load, load_score};
+use estampie_project::assets::{Assets, load};
 use estampie_project::compile::{compile, wanted_audio};
 use estampie_project::document::Workspace;
 use estampie_project::recipes::{Recipe, all};
@@ -24,8 +24,6 @@ fn wrong_in(workspace: &mut Workspace, recipe: &Recipe, loaded: &mut BTreeMap<St
     for (name, goes) in wanted_audio(&document) {
         if let Some(clip) = loaded.get(&name) {
             assets.insert(&name, Ok(Arc::clone(clip)));
-        } else if is_score(&name) {
-            assets.insert(&name, load_score(workspace.root(), &name).map(Arc::new));
         } else {
             let clip = Arc::new(load(workspace.root(), &name, document.manifest.rate, &goes).unwrap());
             loaded.insert(name.clone(), Arc::clone(&clip));

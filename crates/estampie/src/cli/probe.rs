@@ -3,14 +3,14 @@
 use super::output::{out, tell};
 use crate::failure::Failure;
 use estampie_engine::music::exact::Beats;
-use estampie_project::assets::{Facts, decode, facts, read_score};
-use estampie_project::midi::Score;
+use estampie_project::assets::{Facts, decode, facts};
+use estampie_project::midi::{Score, is_score, read_score};
 use std::path::PathBuf;
 
 pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {
     let mut failed = 0;
     for file in files {
-        if file.extension().is_some_and(|e| e.eq_ignore_ascii_case("mid") || e.eq_ignore_ascii_case("midi")) {
+        if is_score(&file.to_string_lossy()) {
             match read_score(file) {
                 Ok(score) => print_score(&file.display().to_string(), &score, json),
                 Err(error) => {

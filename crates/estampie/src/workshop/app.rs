@@ -230,8 +230,7 @@ impl App {
 
     /// What a MIDI file holds that is not taken, in words, if there is anything.
     pub(crate) fn not_taken(&self, file: &str) -> Option<String> {
-        let score = self.assets.score(file)?.as_ref().ok()?;
-        Some(score.not_taken()).filter(|text| !text.is_empty())
+        Some(self.document().score(file)?.not_taken()).filter(|text| !text.is_empty())
     }
 
     pub(crate) fn say(&mut self, text: impl Into<String>) {

@@ -7,7 +7,7 @@ use estampie_engine::clip::Clip;
 use estampie_engine::engine::{Engine, Options, Prepared};
 use estampie_engine::names::NameKey;
 use estampie_engine::telemetry::What;
-use estampie_project::assets::{self, Assets, Goes, LoadError};
+use estampie_project::assets::{self, Assets, AudioError, Goes};
 use estampie_project::compile;
 use estampie_project::document::Document;
 use estampie_project::stock::{Cut, file_of};
@@ -19,7 +19,7 @@ use std::time::{Duration, Instant, SystemTime};
 
 /// What the thread that loads gives.
 enum Loaded {
-    File(String, Result<assets::Loaded, LoadError>),
+    File(String, Result<Arc<Clip>, AudioError>),
     /// All that is needed first has been given.
     First,
     Facts(String, TakeFacts),
@@ -111,14 +111,14 @@ impl App {
         let document = Arc::clone(self.workspace.document());
         std::thread::spawn(move || {
             let clips = Mutex::new(Vec::new());
-            let give = |name: &str, file: Result<assets::Loaded, LoadError>| {
-                if let (Ok(assets::Loaded::Clip(clip)), Ok(mut clips)) = (&file, clips.lock()) {
+            let give = |name: &str, file: Result<Arc<Clip>, AudioError>| {
+                if let (Ok(clip), Ok(mut clips)) = (&file, clips.lock()) {
                     clips.push((name.to_owned(), Arc::clone(clip)));
                 }
                 let _ = sender.send(Loaded::File(name.to_owned(), file));
             };
             if opening {
-                let needed = compile::audio_of(&document, &needed_first(&root, &document));
+                let needed = compile::audio_of(&document, &needed_first(&document));
                 let (first, rest) = names.into_iter().partition::<Vec<_>, _>(|(name, _)| needed.contains(name));
                 assets::load_each(&root, &first, rate, give);
                 let _ = sender.send(Loaded::First);
@@ -194,15 +194,11 @@ const SOON: u32 = 1;
 
 /// What would sound within the first second if nobody did anything, by the names of sounds and layers: it is tried out with a tenth of a
 /// second of silence in the place of each file.
-fn needed_first(root: &Path, document: &Document) -> BTreeSet<NameKey> {
+fn needed_first(document: &Document) -> BTreeSet<NameKey> {
     let rate = document.manifest.rate;
     let mut stand_ins = Assets::default();
     for name in compile::wanted_audio(document).into_keys() {
-        if assets::is_score(&name) {
-            stand_ins.insert(&name, assets::load_score(root, &name).map(Arc::new));
-        } else {
-            stand_ins.insert(&name, Ok(Arc::new(Clip::new(&name, vec![vec![0.0; rate as usize / 10]], None))));
-        }
+        stand_ins.insert(&name, Ok(Arc::new(Clip::new(&name, vec![vec![0.0; rate as usize / 10]], None))));
     }
     let (program, _) = compile::compile(document, &stand_ins);
     let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), Options::default());
@@ -248,7 +244,7 @@ mod tests {
         let files = (1..=5).map(|n| format!("audio/{n}.wav")).collect();
         let (document, faults) = Document::read(&Sources::from_texts(texts), &files);
         assert_eq!(faults, vec![]);
-        let needed = needed_first(Path::new("nowhere"), &document);
+        let needed = needed_first(&document);
         assert_eq!(compile::audio_of(&document, &needed), ["audio/2.wav", "audio/3.wav", "audio/4.wav"].map(str::to_owned).into());
     }
 }

@@ -6,7 +6,7 @@ use estampie_engine::engine::{Engine, Input, InputKind, NOW, Options, Prepared, 
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::Happening;
-use estampie_project::assets::{Assets, Loaded};
+use estampie_project::assets::Assets;
 use estampie_project::compile::compile;
 use estampie_project::document::{Document, Sources};
 use std::collections::BTreeSet;
@@ -119,7 +119,7 @@ pub fn read_and_compile(files: &[(&str, &str)]) -> (Arc<Program>, Document, Vec<
 }
 
 /// Compiles a project with further files loaded; it must be without fault.
-pub fn compile_and_load(files: &[(&str, &str)], loaded: Vec<(&str, Loaded)>) -> Arc<Program> {
+pub fn compile_and_load(files: &[(&str, &str)], loaded: Vec<(&str, Arc<Clip>)>) -> Arc<Program> {
     let usual = [("estampie.toml", "format = 1\nname = \"test\"\nceiling = \"0 dB\""), ("game.toml", GAME)];
     let sources = Sources::from_texts(usual.into_iter().chain(files.iter().copied()));
     let (document, mut faults) = Document::read(&sources, &ALL_AUDIO.map(|n| format!("audio/{n}.wav")).into());

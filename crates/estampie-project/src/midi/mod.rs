@@ -1,10 +1,18 @@
-//! Standard MIDI files (formats 0 and 1) as notes: positions in quarter notes, exactly as written.
+//! Standard MIDI files (formats 0 and 1) as notes: positions in quarter notes, exactly as written. [`ScoreFile`] has all that is in a file, and writes it.
 
+mod file;
+#[cfg(test)]
+mod tests;
+
+pub use file::{DIVISION, Event, FileTrack, ScoreFile, What, metre_event};
+
+use crate::door;
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::spec::Bend;
 use midly::{Format, MetaMessage, MidiMessage, Smf, Timing, TrackEventKind};
 use std::collections::BTreeMap;
+use std::path::Path;
 
 /// A note of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -75,6 +83,38 @@ pub enum ScoreError {
     /// There is no note in it.
     #[error("it has no notes")]
     NoNotes,
+    /// It is longer than any file of notes.
+    #[error("it is too long for a MIDI file")]
+    TooLong,
+    /// It cannot be opened or read.
+    #[error("{0}")]
+    File(String),
+    /// Its text has a line that means nothing.
+    #[error("line {0} of its text means nothing; take the file as it was kept, or from another program")]
+    Line(usize),
+}
+
+/// No MIDI file of a piece is longer than this, in bytes.
+pub(crate) const LONGEST: u64 = 2 << 20;
+
+/// Whether a path is that of a MIDI file.
+#[must_use]
+pub fn is_score(name: &str) -> bool {
+    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    ending == "mid" || ending == "midi"
+}
+
+/// Reads a MIDI file.
+///
+/// # Errors
+/// With the reason why it cannot be read.
+pub fn read_score(path: &Path) -> Result<Score, ScoreError> {
+    let file = |e: std::io::Error| ScoreError::File(e.to_string());
+    door::regular(path).map_err(file)?;
+    if std::fs::metadata(path).map_err(file)?.len() > LONGEST {
+        return Err(ScoreError::TooLong);
+    }
+    Score::read(&std::fs::read(path).map_err(file)?)
 }
 
 /// A file.
@@ -82,6 +122,8 @@ pub enum ScoreError {
 pub struct Score {
     /// Its tracks that have notes.
     pub tracks: Vec<Track>,
+    /// The names of tracks that have a name and no notes.
+    pub empty: Vec<String>,
     /// Microseconds of a quarter note, each from a position on.
     pub tempos: Vec<(Beats, u32)>,
     /// Metres, each from a position on.
@@ -96,8 +138,17 @@ impl Score {
     /// Reads a file's bytes.
     ///
     /// # Errors
-    /// With what is wrong.
+    /// With what is wrong; that it has no notes is.
     pub fn read(bytes: &[u8]) -> Result<Score, ScoreError> {
+        let score = Score::of_bytes(bytes)?;
+        if score.tracks.is_empty() { Err(ScoreError::NoNotes) } else { Ok(score) }
+    }
+
+    /// Reads a file's bytes, also if there are no notes in them.
+    ///
+    /// # Errors
+    /// With what is wrong.
+    pub fn of_bytes(bytes: &[u8]) -> Result<Score, ScoreError> {
         let smf = Smf::parse(bytes).map_err(|e| ScoreError::Unknown(e.to_string()))?;
         let Timing::Metrical(division) = smf.header.timing else {
             return Err(ScoreError::Frames);
@@ -113,9 +164,6 @@ impl Score {
         score.tempos.sort_by_key(|(at, _)| *at);
         score.metres.sort_by_key(|(at, _)| *at);
         score.tracks.retain(|t| !t.notes.is_empty());
-        if score.tracks.is_empty() {
-            return Err(ScoreError::NoNotes);
-        }
         Ok(score)
     }
 
@@ -197,6 +245,9 @@ impl Score {
             let note = &mut channels[track].notes[note];
             note.length = end - note.at;
         }
+        if !by_channel && !name.is_empty() && channels[0].notes.is_empty() {
+            self.empty.push(name.clone());
+        }
         for (channel, mut track) in channels.into_iter().enumerate() {
             track.notes.sort_by_key(|n| (n.at, n.pitch));
             track.name = match (by_channel, name.is_empty()) {
@@ -268,30 +319,4 @@ fn let_go(held: &mut Vec<(u8, u8, usize, usize)>, channels: &mut [Track], at: Be
         }
         !ends
     });
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    proptest! {
-        #[test]
-        fn no_bytes_make_it_panic(bytes in prop::collection::vec(any::<u8>(), 0..400)) {
-            let _ = Score::read(&bytes);
-            let mut begun = b"MThd\0\0\0\x06\0\x01\0\x02\x01\xe0MTrk\0\0\0\x40".to_vec();
-            begun.extend(&bytes);
-            let _ = Score::read(&begun);
-        }
-    }
-
-    #[test]
-    fn what_is_no_midi_is_said() {
-        assert!(matches!(Score::read(b"hello"), Err(ScoreError::Unknown(_))));
-        assert!(Score::read(b"").is_err());
-        let film = b"MThd\0\0\0\x06\0\0\0\x01\xe7\x28MTrk\0\0\0\x04\0\xff\x2f\0";
-        assert!(matches!(Score::read(film), Err(ScoreError::Frames)));
-        let empty = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x04\0\xff\x2f\0";
-        assert_eq!(Score::read(empty), Err(ScoreError::NoNotes));
-    }
 }
