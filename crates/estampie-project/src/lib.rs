@@ -1,6 +1,6 @@
 //! A project as people write it: texts and audio files in, a program for the engine out; edits, undo and saving.
 //!
-//! [`document`] reads the texts, [`language`] turns sentences into trees and back, [`assets`] and [`midi`] bring files in,
+//! [`document`] reads the texts, [`language`] turns sentences into trees and back, [`assets`] and [`midi`] bring files in, [`notes`] is what is done with notes,
 //! [`compile`] makes the [`estampie_engine::program::Program`]. Nothing outside the project's folder is touched: [`door`] is the one
 //! way to its files.
 
@@ -13,6 +13,7 @@ pub mod fault;
 pub mod language;
 pub mod midi;
 pub mod moved;
+pub mod notes;
 pub mod progress;
 pub mod recipes;
 pub mod refusal;

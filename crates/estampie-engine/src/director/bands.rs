@@ -19,7 +19,7 @@ impl Directing<'_> {
         let program = self.program;
         let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
         if !round {
-            self.state.pieces[usize::from(index)].moved = transposition(self.program, self.state, usize::from(index));
+            self.take_harmony(index, section);
         }
         for layer in &spec.layers {
             let place = &program.music.layers[*layer as usize];
@@ -105,13 +105,14 @@ impl Directing<'_> {
                 (n.density * moved).clamp(0.0, 1.0)
             });
             let moved = if glides { transposition(self.program, self.state, usize::from(layer.piece)) } else { now.moved };
-            let manner = Manner { density, moved, mode: piece.mode.filter(|_| piece.in_mode), glides: glides && !piece.in_mode };
+            let section = &piece.sections[usize::from(layer.section)];
+            let line = if glides { Some(self.line_of(section)) } else { Some(now.line).filter(|(of, _)| *of == layer.section).map(|(_, line)| line) };
+            let manner = Manner { density, moved, mode: piece.mode.filter(|_| piece.in_mode), glides: glides && !piece.in_mode, line };
             let band = &mut self.mixer.bands[usize::from(band)];
             if let Some(pass) = now.sequencer.pass() {
                 band.bend(pass.number, pass.line);
             }
             let instrument = notes.and_then(|n| program.music.instruments.get(n.instrument as usize));
-            let section = &piece.sections[usize::from(layer.section)];
             let retired = &mut self.outlets;
             band.render(&mut self.mixer.tones, (notes, section, instrument), manner, (self.frame, program.rate), |clip| retired.retire(clip));
             let layer = program.sounds[layer.sound as usize].key;

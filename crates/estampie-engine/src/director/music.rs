@@ -18,7 +18,7 @@ use crate::ground::units::Decibels;
 use crate::ground::vocabulary::{Answer, Arrival, Step};
 use crate::mixer::voice::{Cue, Leaving, NOWHERE, Route, Voice};
 use crate::music::exact::{Frames, frames, narrow, nearest};
-use crate::music::spec::{Follows, Piece, When};
+use crate::music::spec::{Follows, Piece, Section, When};
 use crate::music::{Ask, Happens, PassBegins, PassFalls, Point, Sequencer};
 use crate::program::Program;
 
@@ -67,6 +67,8 @@ pub(crate) struct PieceState {
     pub(crate) ducked_by: NameKey,
     /// Semitones by which its notes are moved, as last taken.
     pub(crate) moved: f32,
+    /// A section, and the line of its chords, as last taken.
+    pub(crate) line: (u16, u16),
 }
 
 impl PieceState {
@@ -76,6 +78,7 @@ impl PieceState {
             sequencer: Sequencer::default(),
             level: piece.level_db,
             followed: None,
+            line: (0, 0),
             held: 0.0,
             held_by: none,
             ducked: 0.0,
@@ -496,6 +499,19 @@ impl Directing<'_> {
         });
     }
 
+    /// Takes how far the notes of a piece are moved now, and the chords that a section is played over.
+    pub(super) fn take_harmony(&mut self, index: u16, section: u16) {
+        let moved = transposition(self.program, self.state, usize::from(index));
+        let line = self.line_of(&self.program.music.pieces[usize::from(index)].sections[usize::from(section)]);
+        let piece = &mut self.state.pieces[usize::from(index)];
+        (piece.moved, piece.line) = (moved, (section, line));
+    }
+
+    /// The line of a section's chords that its state asks for now.
+    pub(super) fn line_of(&self, section: &Section) -> u16 {
+        section.lines.as_ref().and_then(|l| l.of.get(usize::from(*self.state.states.get(l.state)?)).copied()).unwrap_or(0)
+    }
+
     /// A beat or marker is reached: stingers and layers that wait for it begin.
     fn reach(&mut self, index: u16, section: u16, point: Point, frame: u64) {
         let program = self.program;
@@ -506,7 +522,7 @@ impl Directing<'_> {
             Step::Gliding => false,
         };
         if step {
-            self.state.pieces[usize::from(index)].moved = transposition(self.program, self.state, usize::from(index));
+            self.take_harmony(index, section);
         }
         if self.director.rehearsed.metronome && point.on_beat {
             self.director.beat = Some((frame, point.on_bar));

@@ -174,7 +174,7 @@ impl Directing<'_> {
         let spec = &program.music.stingers[usize::from(stinger)];
         let section = place.map(|(piece, section, _)| &program.music.pieces[usize::from(piece)].sections[usize::from(section)]);
         let fits = |key: Option<NameKey>| key.and_then(|key| spec.by.iter().find(|(k, _)| *k == key)).map(|(_, sound)| *sound);
-        let chord = place.and_then(|(.., point)| section.and_then(|s| s.chord(point.at)));
+        let chord = place.and_then(|(.., point)| section.and_then(|s| s.chord(self.line_of(s), point.at)));
         let sound = fits(chord).or_else(|| fits(section.map(|s| s.key))).or(spec.sound);
         let piece = place.map(|(piece, ..)| piece);
         let key = piece.map_or(NameKey::NONE, |p| program.music.pieces[usize::from(p)].key);

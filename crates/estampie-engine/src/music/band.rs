@@ -46,6 +46,8 @@ pub(crate) struct Manner {
     pub(crate) mode: Option<Mode>,
     /// Whether sounding notes bend with what moves them.
     pub(crate) glides: bool,
+    /// The line of chords that is in force; `None` leaves it what it was.
+    pub(crate) line: Option<u16>,
 }
 
 /// A band. See the module's page.
@@ -54,6 +56,8 @@ pub(crate) struct Band {
     pub(crate) used: bool,
     course: Option<Course>,
     next: Option<Course>,
+    /// The line of chords that its notes are played over.
+    line: u16,
     /// No note begins from this frame on.
     until: u64,
     draws: Stream,
@@ -75,6 +79,7 @@ impl Band {
             used: false,
             course: None,
             next: None,
+            line: 0,
             until: u64::MAX,
             draws: Stream::new(0, NameKey::NONE, 0),
             tones: Vec::with_capacity(MOST_OF_BAND),
@@ -89,6 +94,7 @@ impl Band {
     /// Begins, for a layer.
     pub(crate) fn begin(&mut self, key: NameKey, seed: u64, pass: u64) {
         (self.used, self.course, self.next, self.until, self.wide) = (true, None, None, u64::MAX, false);
+        self.line = 0;
         self.draws = Stream::new(seed, key.with(pass), 7);
         self.tones.clear();
         (self.wheels, self.bent) = ([0.0; 16], false);
@@ -189,6 +195,7 @@ impl Band {
         self.begun.clear();
         // Once wide it stays so: what still sounds of it has its place.
         self.wide |= instrument.is_some_and(Instrument::wide);
+        self.line = manner.line.unwrap_or(self.line);
         let end = frame + BLOCK as u64;
         if let (Some(notes), Some(instrument)) = (notes, instrument) {
             self.turn_wheels(notes, section, end);
@@ -242,11 +249,13 @@ impl Band {
         loop {
             let course = self.course.as_mut()?;
             let pattern = notes.patterns.get(usize::from(course.pattern)).map_or(&[][..], |p| p);
-            let Some(note) = pattern.get(course.next).copied() else {
+            let Some(mut note) = pattern.get(course.next).copied() else {
                 let next = self.next.take()?;
                 self.course = Some(next);
                 continue;
             };
+            let over = usize::from(self.line).checked_sub(1).and_then(|line| notes.pitches.get(line)?.get(usize::from(course.pattern))?.get(course.next));
+            note.pitch = over.copied().unwrap_or(note.pitch);
             let (line, before) = (course.line, course.before);
             let (frame, length) = *course.due.get_or_insert_with(|| {
                 let line = if wide(note.at) < line.at() { &before } else { &line };

@@ -25,4 +25,4 @@ pub use plan::{Planned, Wait, plan, wait};
 pub use sequencer::{Ask, Between, Happens, Pass, PassBegins, PassFalls, Sequencer};
 mod scale;
 
-pub use scale::{read_key, within};
+pub use scale::{degree, pitch_of, read_key, steps_of, within};

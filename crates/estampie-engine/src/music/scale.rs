@@ -48,20 +48,39 @@ pub fn read_key(text: &str) -> Option<Mode> {
     Some(Mode { tonic: (natural + moved).rem_euclid(12) as u8, steps })
 }
 
+/// Which step of a mode a pitch (in MIDI semitones) is, counted from the tonic of the lowest octave, and how many semitones it lies above that
+/// step; 0 if it belongs to the mode.
+#[must_use]
+pub fn degree(mode: Mode, pitch: i32) -> (i32, i32) {
+    let steps = Steps::of(mode);
+    let octave = (pitch - i32::from(mode.tonic)).div_euclid(12);
+    let above = (pitch - i32::from(mode.tonic)).rem_euclid(12);
+    let step = steps.below(above);
+    (octave * steps.count + step, above - steps.at(step))
+}
+
+/// The pitch of a step of a mode, counted as [`degree`] does.
+#[must_use]
+pub fn pitch_of(mode: Mode, degree: i32) -> i32 {
+    let steps = Steps::of(mode);
+    i32::from(mode.tonic) + 12 * degree.div_euclid(steps.count) + steps.at(degree.rem_euclid(steps.count))
+}
+
+/// How many steps an octave of a mode has, 1 to 12.
+#[must_use]
+pub fn steps_of(mode: Mode) -> i32 {
+    Steps::of(mode).count
+}
+
 /// A pitch (in MIDI semitones) moved by so many semitones within a mode: it goes as many steps of the scale as lie within
 /// the interval above the tonic, so a note of the mode stays in the mode. A note outside keeps its distance to the
 /// step below.
 #[must_use]
 pub fn within(mode: Mode, pitch: i32, semitones: i32) -> i32 {
-    let steps: Steps = Steps::of(mode);
-    let octave = (pitch - i32::from(mode.tonic)).div_euclid(12);
-    let above = (pitch - i32::from(mode.tonic)).rem_euclid(12);
-    let degree = steps.below(above);
-    let outside = above - steps.at(degree);
+    let steps = Steps::of(mode);
+    let (step, outside) = degree(mode, pitch);
     let way = steps.count * semitones.div_euclid(12) + steps.below(semitones.rem_euclid(12));
-    let target = degree + way;
-    let (octaves, step) = (target.div_euclid(steps.count), target.rem_euclid(steps.count));
-    i32::from(mode.tonic) + 12 * (octave + octaves) + steps.at(step) + outside
+    pitch_of(mode, step + way) + outside
 }
 
 /// The steps of a mode in a list that needs no memory of its own.

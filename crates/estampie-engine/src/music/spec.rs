@@ -106,6 +106,18 @@ pub enum Next {
     End,
 }
 
+/// Chords in the place of a section's own, by the values of a state.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
+pub struct ChordLines {
+    /// The state.
+    pub state: usize,
+    /// For each of its values the line: 0 is the section's own chords, others are counted from 1.
+    pub of: Vec<u16>,
+    /// Lines, each with its chords from positions on.
+    pub lines: Vec<Vec<(Beats, NameKey)>>,
+}
+
 /// A section.
 #[derive(Debug, Clone)]
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
@@ -126,6 +138,8 @@ pub struct Section {
     pub markers: Vec<(NameKey, Beats)>,
     /// Chords from positions on.
     pub chords: Vec<(Beats, NameKey)>,
+    /// Other chords for values of a state.
+    pub lines: Option<ChordLines>,
     /// Its layers, as indices into [`Music::layers`].
     pub layers: Vec<u32>,
 }
@@ -168,10 +182,11 @@ impl Section {
         found.map(|p| p.at).or((at_end && wide(length) > from && fits(length)).then_some(length))
     }
 
-    /// The chord at a position.
+    /// The chord of a line at a position; line 0 is the section's own.
     #[must_use]
-    pub fn chord(&self, at: Beats) -> Option<NameKey> {
-        self.chords.iter().rev().find(|(from, _)| *from <= at).map(|(_, key)| *key)
+    pub fn chord(&self, line: u16, at: Beats) -> Option<NameKey> {
+        let other = usize::from(line).checked_sub(1).and_then(|line| self.lines.as_ref()?.lines.get(line));
+        other.unwrap_or(&self.chords).iter().rev().find(|(from, _)| *from <= at).map(|(_, key)| *key)
     }
 
     /// Frames of a length that begins at a position, as written.
@@ -359,6 +374,8 @@ pub struct Notes {
     pub instrument: u32,
     /// How much is played, 0 to 1.
     pub density: f32,
+    /// The pitches of all notes of each variation over the other chords of the section, line by line from line 1 on; none if they do not follow chords.
+    pub pitches: Vec<Vec<Vec<u8>>>,
 }
 
 /// An instrument.

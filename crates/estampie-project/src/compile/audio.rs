@@ -122,7 +122,6 @@ fn files_of_layer<'a>(document: &'a Document, layer: &'a LayerDoc, seen: &mut BT
         LayerOf::File(file) => drop(files.insert(file.value.clone())),
         LayerOf::Sound(name) => named(document, &name.value, seen, files),
         LayerOf::Notes(notes) => {
-            files.insert(notes.file.value.clone());
             let instrument = document.music.instruments.iter().find(|i| i.name == notes.instrument.value);
             files.extend(instrument.iter().flat_map(|i| &i.takes).map(|(file, ..)| file.value.clone()));
         }

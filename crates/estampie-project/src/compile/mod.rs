@@ -15,7 +15,8 @@ mod world;
 
 pub use audio::{audio_of, files_of, wanted_audio};
 pub use bundles::over_budget;
-pub(crate) use music::map_of;
+pub use music::map_of;
+pub use notes::weakness;
 
 use crate::assets::Assets;
 use crate::document::{Document, Fault, Place};

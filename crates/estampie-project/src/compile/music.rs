@@ -52,12 +52,13 @@ fn ramp(slope: Slope, rate: u32) -> Ramp {
     Ramp { over: long(slope.over, rate), curve: slope.curve }
 }
 
-fn position(map: &Map, spot: Spot) -> Beats {
+pub(super) fn position(map: &Map, spot: Spot) -> Beats {
     map.position(spot.bar - 1, spot.beat - Beats::from_integer(1))
 }
 
 /// The bars, metres and tempos of a section.
-pub(crate) fn map_of(piece: &PieceDoc, doc: &SectionDoc, rate: u32) -> Map {
+#[must_use]
+pub fn map_of(piece: &PieceDoc, doc: &SectionDoc, rate: u32) -> Map {
     let from_first = |bar: u32| bar - 1;
     let metres: Vec<_> = doc.metre.iter().map(|(bar, m)| (from_first(*bar), *m)).collect();
     let metres = if metres.is_empty() { vec![(0, piece.metre)] } else { metres };
@@ -177,7 +178,8 @@ impl Compiler<'_> {
                 (self.program.names.add(name), at)
             })
             .collect();
-        let chords = doc.chords.iter().map(|(spot, name)| (position(&map, *spot), self.program.names.add(name))).collect();
+        let chords = self.chords(&map, &doc.chords);
+        let lines = self.chord_lines(&map, doc);
         let next = match &doc.then {
             Then::Loop => Next::Loop,
             Then::End => Next::End,
@@ -199,17 +201,25 @@ impl Compiler<'_> {
             next,
             markers,
             chords,
+            lines,
             layers: Vec::new(),
         };
         for layer in &doc.layers {
-            let layer = self.layer(piece, &section, layer, (piece_index, index), bus);
+            let layer = self.layer((piece, doc), &section, layer, (piece_index, index), bus);
             section.layers.push(self.program.music.layers.len() as u32);
             self.program.music.layers.push(layer);
         }
         section
     }
 
-    fn layer(&mut self, piece: &PieceDoc, section: &Section, doc: &LayerDoc, (piece_index, index): (u16, u16), bus: Option<u32>) -> Layer {
+    fn layer(
+        &mut self,
+        (piece, section_doc): (&PieceDoc, &SectionDoc),
+        section: &Section,
+        doc: &LayerDoc,
+        (piece_index, index): (u16, u16),
+        bus: Option<u32>,
+    ) -> Layer {
         let rate = self.program.rate;
         let own = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
         let section_name = self.program.names.get(section.key).to_owned();
@@ -234,7 +244,7 @@ impl Compiler<'_> {
                 found.map(|s| TakeOf::Sound(s as u32))
             }
             LayerOf::Notes(doc) => {
-                notes = self.notes(section, doc, key);
+                notes = self.notes((piece, section_doc), section, doc, key);
                 None
             }
             LayerOf::Nothing => None,
@@ -538,6 +548,7 @@ fn rest(rate: u32) -> Section {
         next: Next::End,
         markers: Vec::new(),
         chords: Vec::new(),
+        lines: None,
         layers: Vec::new(),
     }
 }

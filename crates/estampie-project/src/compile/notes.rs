@@ -1,11 +1,13 @@
 //! Compiling notes: patterns of MIDI files for instruments.
 
 use super::Compiler;
-use crate::document::{ChanceOf, NotesDoc, did_you_mean};
+use super::music::position;
+use crate::document::{ChanceOf, ChordDoc, NotesDoc, PieceDoc, SectionDoc, did_you_mean};
 use crate::midi::Score;
+use crate::notes::{CHROMATIC, Chord, read_chord, through};
 use estampie_engine::music::exact::Beats;
-use estampie_engine::music::spec::{Bend, Instrument, Note, Notes, Section, Variation};
-use estampie_engine::music::{Kind, Map};
+use estampie_engine::music::spec::{Bend, ChordLines, Instrument, Note, Notes, Section, Variation};
+use estampie_engine::music::{Kind, Map, read_key};
 use estampie_engine::names::NameKey;
 use estampie_engine::units::split_number;
 use std::sync::Arc;
@@ -34,7 +36,7 @@ impl Compiler<'_> {
     }
 
     /// The notes of a layer; `None` if there are none.
-    pub(super) fn notes(&mut self, section: &Section, doc: &NotesDoc, key: NameKey) -> Option<u32> {
+    pub(super) fn notes(&mut self, of: (&PieceDoc, &SectionDoc), section: &Section, doc: &NotesDoc, key: NameKey) -> Option<u32> {
         let document = self.document;
         let instrument = document.music.instruments.iter().position(|i| i.name == doc.instrument.value);
         if instrument.is_none() {
@@ -59,8 +61,74 @@ impl Compiler<'_> {
             bends.push(bends_of(score, &track.value, section, doc));
         }
         let variation = self.variation(doc, patterns.len())?;
-        self.program.music.notes.push(Notes { key, patterns, bends, variation, instrument: instrument? as u32, density: doc.density.0 });
+        let pitches = self.over_chords(of, section, doc, &patterns);
+        if let Some((share, step)) = doc.swing {
+            patterns.iter_mut().for_each(|notes| swing(notes, share, step));
+        }
+        self.program.music.notes.push(Notes { key, patterns, bends, variation, instrument: instrument? as u32, density: doc.density.0, pitches });
         Some(self.program.music.notes.len() as u32 - 1)
+    }
+
+    /// Chords from positions on, by their names.
+    pub(super) fn chords(&mut self, map: &Map, list: &[ChordDoc]) -> Vec<(Beats, NameKey)> {
+        list.iter().map(|chord| (position(map, chord.at), self.program.names.add(&chord.name.value))).collect()
+    }
+
+    /// The chords that a section has for values of a state.
+    pub(super) fn chord_lines(&mut self, map: &Map, doc: &SectionDoc) -> Option<ChordLines> {
+        let (subject, lists) = doc.chords_by.as_ref()?;
+        let document = self.document;
+        let Some(state) = document.states.iter().position(|s| s.name == subject.value) else {
+            let fix = did_you_mean(&subject.value, document.states.iter().map(|s| s.name.as_str()), "name a state of game.toml");
+            self.fault(&subject.place, format!("there is no state {}", subject.value), fix);
+            return None;
+        };
+        let values = &document.states[state].values;
+        let mut of = vec![0; values.len()];
+        for (n, (value, _)) in lists.iter().enumerate() {
+            match values.iter().position(|v| v.value == value.value) {
+                Some(at) => of[at] = n as u16 + 1,
+                None => {
+                    let fix = did_you_mean(&value.value, values.iter().map(|v| v.value.as_str()), "write one of its values");
+                    self.fault(&value.place, format!("the state {} has no value {}", subject.value, value.value), fix);
+                }
+            }
+        }
+        Some(ChordLines { state, of, lines: lists.iter().map(|(_, chords)| self.chords(map, chords)).collect() })
+    }
+
+    /// The pitches of all notes over each of the other lines of chords, if they follow any.
+    fn over_chords(&mut self, (piece, section_doc): (&PieceDoc, &SectionDoc), section: &Section, doc: &NotesDoc, patterns: &[Vec<Note>]) -> Vec<Vec<Vec<u8>>> {
+        let Some(follow) = &doc.follow else { return Vec::new() };
+        let mut read = |list: &[ChordDoc]| -> Option<Vec<(Beats, Chord)>> {
+            let mut chords = Vec::new();
+            for chord in list {
+                match read_chord(&chord.name.value) {
+                    Some(found) => chords.push((position(&section.map, chord.at), found)),
+                    None => {
+                        let what = format!("\"{}\" is no chord that notes can follow", chord.name.value);
+                        self.fault(&chord.name.place, what, "write Dm, C7, B♭maj7, F#m7b5, Asus4, or C/G");
+                        return None;
+                    }
+                }
+            }
+            Some(chords)
+        };
+        let own = read(&section_doc.chords);
+        let others: Option<Vec<_>> = section_doc.chords_by.as_ref().map_or(Some(Vec::new()), |(_, lists)| lists.iter().map(|(_, list)| read(list)).collect());
+        let (Some(own), Some(others)) = (own, others) else { return Vec::new() };
+        if own.is_empty() {
+            let what = format!("the notes follow chords, and {} has none", section_doc.name);
+            self.fault(&follow.place, what, "write chords = [\"1: Dm\", \"3: C\"] in the section");
+            return Vec::new();
+        }
+        let mode = piece.key.as_ref().and_then(|key| read_key(&key.value)).unwrap_or(CHROMATIC);
+        let at = |list: &[(Beats, Chord)], at: Beats| list.iter().rev().find(|(from, _)| *from <= at).or(list.first()).map(|(_, chord)| chord.clone());
+        let over = |line: &[(Beats, Chord)], note: &Note| match (at(&own, note.at), at(line, note.at)) {
+            (Some(from), Some(to)) => through(note.pitch, &from, &to, mode, follow.value),
+            _ => note.pitch,
+        };
+        others.iter().map(|line| patterns.iter().map(|notes| notes.iter().map(|note| over(line, note)).collect()).collect()).collect()
     }
 
     fn variation(&mut self, doc: &NotesDoc, patterns: usize) -> Option<Variation> {
@@ -108,13 +176,14 @@ fn pattern(score: &Score, track: &str, section: &Section, doc: &NotesDoc) -> Vec
         if at < -section.pick_up || at >= length {
             continue;
         }
-        let (bar, beat, within) = section.map.bar_beat(at);
+        let (bar, beat, _) = section.map.bar_beat(at);
         let chances = doc.chances.iter().filter(|c| match c.of {
             ChanceOf::Softer(velocity) => note.velocity < velocity,
             ChanceOf::At(spot) => spot.bar == bar + 1 && (spot.beat - Beats::from_integer(1)).to_integer() == i64::from(beat),
+            ChanceOf::Note(spot, pitch) => pitch == note.pitch && position(&section.map, spot) == at,
         });
         let chance = chances.map(|c| c.chance).fold(1.0, f32::min);
-        let needs = weakness(&section.map, at, (bar, beat, within), note.velocity);
+        let needs = weakness(&section.map, at, note.velocity);
         notes.push(Note { at, length: note.length, pitch: note.pitch, velocity: note.velocity, channel: note.channel, needs, chance });
     }
     notes.sort_by_key(|n| (n.at, n.pitch));
@@ -138,9 +207,28 @@ fn bends_of(score: &Score, track: &str, section: &Section, doc: &NotesDoc) -> Ve
     stands.into_iter().flatten().chain(list).collect()
 }
 
+/// Makes the second of each two steps late, and what lies between by as much as its place says.
+fn swing(notes: &mut [Note], share: f32, step: Beats) {
+    let share = Beats::new((share * 1_000.0).round() as i64, 1_000);
+    let pair = step * 2;
+    let late = |at: Beats| {
+        let first = (at / pair).floor() * pair;
+        let within = at - first;
+        let moved = if within < step { within * share * 2 } else { pair * share + (within - step) * (Beats::from_integer(1) - share) * 2 };
+        first + moved
+    };
+    for note in notes {
+        let end = late(note.at + note.length);
+        note.at = late(note.at);
+        note.length = end - note.at;
+    }
+}
+
 /// How weak a note's place in the bar is, 0 (a downbeat) to 1: what a low density leaves out first. A hard stroke is
 /// a little stronger than its place.
-fn weakness(map: &Map, at: Beats, (bar, beat, within): (u32, u32, Beats), velocity: u8) -> f32 {
+#[must_use]
+pub fn weakness(map: &Map, at: Beats, velocity: u8) -> f32 {
+    let (bar, beat, within) = map.bar_beat(at);
     let place = if at < Beats::from_integer(0) {
         0.5
     } else if within == Beats::from_integer(0) {

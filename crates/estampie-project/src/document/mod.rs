@@ -9,6 +9,7 @@ mod change;
 mod change_generators;
 mod change_mix;
 mod change_music;
+mod change_notes;
 mod change_takes;
 pub(crate) use change::{appended, quoted};
 mod change_world;
@@ -42,6 +43,7 @@ pub use bundles::{BudgetDoc, BundlePartDoc, EncodingDoc, Over, StoredAs, read_si
 pub(crate) use bundles::{PIECE, holds_any};
 pub use change::{sharers, uses_of, uses_of_all};
 pub use change_music::{TRANSITION_FIELDS, ends, unsaid_of_transition};
+pub use change_notes::{MadeNotes, track_layers};
 pub use change_world::{MapThing, TABLES, ThingId};
 pub use copy_mix::{Clipping, ClippingKind};
 pub use curve::{WrittenCurve, print_point, read_point};
@@ -56,8 +58,8 @@ pub use game::{EventDoc, GameName, Manifest, PADS, ParameterDoc, StateDoc, TARGE
 pub use generators::{GeneratorDoc, MOST_PLACES, print_drawing, read_drawing, read_vary};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
-    ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
-    PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc,
+    PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
 pub use patterns::matches as fits;
 pub use reader::Reader;

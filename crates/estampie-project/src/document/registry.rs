@@ -624,6 +624,7 @@ pub static SECTION: Table = table(
         f("then", Text("loop, end, or a section"), "loop", "what follows it"),
         f("markers", Pairs("a place, like 7.3"), "", "places with names"),
         f("chords", List("BAR: chord"), "", "chords from bars on"),
+        f("chords-by", Pairs("values of a state, each with a list of chords"), "", "a state, and other chords for its values"),
     ],
 );
 
@@ -641,7 +642,9 @@ pub static LAYER: Table = table(
         f("instrument", Name("instrument"), "", "what plays the notes"),
         f("from-bar", Whole(1, 4096), "1", "the bar of the MIDI file at which it begins"),
         f("density", Quantity("%", 0.0, 100.0), "100 %", "below it, what is weak in the bar is left out"),
-        f("chances", List("softer than VELOCITY: share, or BAR.BEAT: share"), "", "how likely single notes are played"),
+        f("chances", List("softer than VELOCITY: share, BAR.BEAT: share, or BAR.BEAT PITCH: share"), "", "how likely single notes are played"),
+        f("swing", Text("50 % to 80 %, perhaps with \", sixteenths\""), "50 %", "the share of two eighths that the first takes"),
+        f("follow-chords", Word(&["root", "nearest"]), "", "the notes go along where the section has other chords"),
         f("when", Text(CONDITIONS), "", "it is in while they hold"),
         f("bus", Name("bus"), "the piece's", "where it goes"),
         f("level", Quantity("dB", -120.0, 24.0), "0 dB", "its level"),

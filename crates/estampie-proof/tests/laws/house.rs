@@ -20,18 +20,19 @@ const ENGINE: [(&str, &[&str]); 8] = [
 ];
 
 /// The rooms of a project, likewise.
-const PROJECT: [(&str, &[&str]); 15] = [
+const PROJECT: [(&str, &[&str]); 16] = [
     ("fault", &[]),
     ("door", &[]),
     ("midi", &["door"]),
+    ("notes", &["midi"]),
     ("language", &["fault"]),
     ("refusal", &["fault"]),
     ("stock", &["fault", "refusal", "language"]),
-    ("document", &["fault", "refusal", "door", "midi", "language", "stock"]),
+    ("document", &["fault", "refusal", "door", "midi", "notes", "language", "stock"]),
     ("complete", &["fault", "language", "document"]),
     ("moved", &["fault", "document"]),
     ("assets", &["door", "stock"]),
-    ("compile", &["fault", "midi", "language", "document", "assets", "stock"]),
+    ("compile", &["fault", "midi", "notes", "language", "document", "assets", "stock"]),
     ("survey", &["fault", "language", "document"]),
     ("progress", &["fault", "door", "language", "stock", "document", "assets", "compile"]),
     ("recipes", &["door", "language", "stock", "document", "assets", "compile"]),

@@ -1,7 +1,7 @@
 //! Music made of notes: files as they were written, notes on their frames, tempo and key that move.
 
 use crate::support::{Bench, compile_and_load, level};
-use estampie_engine::engine::{InputKind, Prepared};
+use estampie_engine::engine::{InputKind, NOW, Prepared};
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::spec::Bend;
@@ -407,4 +407,56 @@ fn what_is_wrong_with_notes_is_said() {
     let modulation = "[[modulation]]\nfrom = \"strain\"\nmoves = \"piece p tempo\"\ncurve = [\"0: 100 %\", \"1: 150 %\"]\n";
     let (_, faults) = crate::support::compile_with(&[("music/all.toml", recorded), ("modulation.toml", modulation)]);
     assert!(faults.iter().any(|f| f.contains("has recorded layers, so its tempo cannot be moved")), "{faults:#?}");
+}
+
+/// The notes that began, as frame and pitch.
+fn begun(bench: &Bench) -> Vec<(u64, f32)> {
+    bench.happenings.iter().filter_map(|h| if let What::Note { pitch, .. } = h.what { Some((h.frame, pitch)) } else { None }).collect()
+}
+
+#[test]
+fn a_tune_goes_along_with_the_chords_that_a_state_asks_for_from_the_next_bar_on() {
+    let text = PIECE
+        .replace("bars = 2\n", "bars = 2\nchords = [\"1: C\", \"2: F\"]\nchords-by = { deck = { silt = [\"1: Am\", \"2: G\"] } }\n")
+        .replace("instrument = \"drum\"\n", "instrument = \"pure\"\nfollow-chords = \"root\"\n");
+    // Root and third on each beat: C E of the first bar, F A of the second.
+    let tune = [60u8, 64, 60, 64, 65, 69, 65, 69];
+    let notes = tune.iter().enumerate().map(|(n, pitch)| note((n as i64, 1), (1, 4), *pitch, 100)).collect();
+    let score = Score { tracks: vec![Track { name: "hits".into(), notes, ..Track::default() }], length: Beats::from_integer(8), ..Score::default() };
+    let program = compile_and_load(&[("music/all.toml", &text), ("music/d.mid", &ScoreFile::of(&score).to_text())], vec![]);
+    let mut bench = start(&program);
+    let beat = 28_800;
+    // As written; the state changes on the third beat: the first bar stays what it was, the second goes over G; round two is over A minor and G.
+    bench.render(2 * beat + 100);
+    bench.send(NOW, InputKind::State { state: NameKey::of("deck"), value: NameKey::of("silt") });
+    bench.render(14 * beat - 200);
+    let pitches: Vec<f32> = begun(&bench).iter().map(|(_, pitch)| *pitch).collect();
+    // F to G is a step up, C to A minor three down: A C, the third of a minor chord.
+    assert_eq!(pitches, [60.0, 64.0, 60.0, 64.0, 67.0, 71.0, 67.0, 71.0, 57.0, 60.0, 57.0, 60.0, 67.0, 71.0, 67.0, 71.0]);
+}
+
+#[test]
+fn swing_makes_every_second_eighth_late_by_its_share() {
+    let program =
+        program(&PIECE.replace("instrument = \"drum\"\n", "instrument = \"drum\"\nswing = \"60 %\"\n"), "", &[(0, 1), (1, 2), (1, 1), (3, 2), (7, 4)]);
+    let mut bench = start(&program);
+    bench.render(200_000);
+    let frames: Vec<u64> = begun(&bench).iter().map(|(frame, _)| *frame).take(5).collect();
+    // A pair of eighths takes 28,800 frames, the first of it 60 %; what lies halfway through the second half stays halfway in it.
+    assert_eq!(frames, [0, 17_280, 28_800, 28_800 + 17_280, 28_800 + 17_280 + 5_760]);
+}
+
+#[test]
+fn one_note_has_a_chance_of_its_own_and_its_neighbours_are_played_always() {
+    let program =
+        program(&PIECE.replace("instrument = \"drum\"\n", "instrument = \"drum\"\nchances = [\"1.2 1/2 C4: 30 %\"]\n"), "", &[(0, 1), (3, 2), (2, 1)]);
+    let mut bench = start(&program);
+    let rounds = 200;
+    bench.render(rounds * 8 * 28_800 - 100);
+    let beat = |frame: u64| (frame as f64 / 28_800.0) % 8.0;
+    let count = |at: f64| begun(&bench).iter().filter(|(frame, _)| (beat(*frame) - at).abs() < 0.01).count();
+    assert_eq!((count(0.0), count(2.0)), (rounds, rounds));
+    let sometimes = count(1.5);
+    // Within four deviations of a draw of 200.
+    assert!((34..=86).contains(&sometimes), "{sometimes}");
 }

@@ -9,6 +9,7 @@ pub(super) use read::read_music;
 use super::Place;
 use super::fields::Located;
 use crate::language::{Condition, Moment};
+use crate::notes::Follow;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::{InstrumentSettings, Metre};
 use estampie_engine::units::{Decibels, Pan, Seconds, Share, Span};
@@ -127,11 +128,22 @@ pub struct SectionDoc {
     /// Named places.
     pub markers: Vec<(String, Located<Spot>)>,
     /// Chords, each from a place on.
-    pub chords: Vec<(Spot, String)>,
+    pub chords: Vec<ChordDoc>,
+    /// A state, and for its values chords in the place of those.
+    pub chords_by: Option<(Located<String>, Vec<(Located<String>, Vec<ChordDoc>)>)>,
     /// Its layers, in the order of the file.
     pub layers: Vec<LayerDoc>,
     /// Where it is written.
     pub place: Place,
+}
+
+/// A chord from a place on.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ChordDoc {
+    /// Where it begins.
+    pub at: Spot,
+    /// What it is called.
+    pub name: Located<String>,
 }
 
 /// What a layer plays.
@@ -166,6 +178,10 @@ pub struct NotesDoc {
     pub density: Share,
     /// Chances of single notes.
     pub chances: Vec<ChanceDoc>,
+    /// How far every second of two such lengths (in quarter notes) is late: the share of the pair that the first takes, 0.5 to 0.8.
+    pub swing: Option<(f32, Beats)>,
+    /// How they go along with the section's chords, if they do.
+    pub follow: Option<Located<Follow>>,
 }
 
 /// A chance of notes.
@@ -184,6 +200,8 @@ pub enum ChanceOf {
     Softer(u8),
     /// Those within the beat at a place of the section.
     At(Spot),
+    /// The one of a pitch that begins just at a place of the section.
+    Note(Spot, u8),
 }
 
 /// A layer as written.
@@ -361,6 +379,7 @@ impl MusicDoc {
         let mut list: Vec<&str> = Vec::new();
         for piece in &self.pieces {
             list.extend(piece.follows.as_ref().map(|f| f.subject.value.as_str()));
+            list.extend(piece.sections.iter().filter_map(|s| Some(s.chords_by.as_ref()?.0.value.as_str())));
             for layer in piece.sections.iter().flat_map(|s| &s.layers) {
                 list.extend(layer.when.iter().map(|c| c.subject.text.as_str()));
                 if let LayerOf::Notes(notes) = &layer.of {

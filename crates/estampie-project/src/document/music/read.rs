@@ -1,8 +1,8 @@
 //! Reading `music/*.toml`.
 
 use super::{
-    ANY, Arrive, Between, ChanceDoc, ChanceOf, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc, PieceDoc,
-    PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc,
+    PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
 use crate::document::available::Available;
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
@@ -11,6 +11,7 @@ use crate::document::registry;
 use crate::document::{Place, did_you_mean};
 use crate::language::reactions::read_conditions;
 use crate::language::{Moment, SILENCE};
+use crate::notes::{Follow, read_pitch};
 use estampie_engine::curve::Shape;
 use estampie_engine::music::exact::{Beats, read};
 use estampie_engine::music::{InstrumentSettings, Kind, Metre, Wave};
@@ -38,17 +39,6 @@ pub(in crate::document) fn read_music(reading: &Reading<'_>, audio: &Available, 
     top.finish();
 }
 
-/// Reads a pitch such as `D3`, `F#4` or `62`: C4 is 60.
-fn pitch(text: &str) -> Option<u8> {
-    if let Ok(number) = text.parse::<u8>() {
-        return Some(number).filter(|n| *n < 128);
-    }
-    let digits = text.find(|c: char| c.is_ascii_digit() || c == '-')?;
-    let key = estampie_engine::music::read_key(&text[..digits])?;
-    let octave: i32 = text[digits..].parse().ok()?;
-    u8::try_from((octave + 1) * 12 + i32::from(key.tonic)).ok().filter(|n| *n < 128)
-}
-
 fn instrument(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> InstrumentDoc {
     let words = Kind::ALL.map(|(_, word)| word);
     let kind = fields.read("kind", &words.join(", "), |text| {
@@ -74,8 +64,8 @@ fn instrument(reading: &Reading<'_>, audio: &Available, name: String, fields: Fi
     let mut takes = Vec::new();
     for text in fields.texts("takes").unwrap_or_default() {
         let parts: Vec<&str> = text.value.split(',').map(str::trim).collect();
-        let keys = parts.get(2).and_then(|r| r.split_once("..")).and_then(|(low, high)| Some((pitch(low.trim())?, pitch(high.trim())?)));
-        match (parts.as_slice(), parts.get(1).and_then(|p| pitch(p))) {
+        let keys = parts.get(2).and_then(|r| r.split_once("..")).and_then(|(low, high)| Some((read_pitch(low.trim())?, read_pitch(high.trim())?)));
+        match (parts.as_slice(), parts.get(1).and_then(|p| read_pitch(p))) {
             ([file, _], Some(root)) => takes.push((Located { value: (*file).to_owned(), place: text.place }, root, (0, 127))),
             ([file, ..], Some(root)) if keys.is_some() => {
                 takes.push((Located { value: (*file).to_owned(), place: text.place }, root, keys.unwrap_or((0, 127))));
@@ -251,13 +241,8 @@ fn section(reading: &Reading<'_>, audio: &Available, name: String, fields: Field
             Err(what) => reading.fault(&place, what, "write markers = { turn = \"5.3\" }: bar and beat"),
         }
     }
-    let mut chords = Vec::new();
-    for text in fields.texts("chords").unwrap_or_default() {
-        match text.value.split_once(':').map(|(spot, chord)| (Spot::read(spot), chord.trim())) {
-            Some((Ok(spot), chord)) if !chord.is_empty() => chords.push((spot, chord.to_owned())),
-            _ => reading.fault(&text.place, format!("\"{}\" is not a chord at a bar", text.value), "write chords = [\"1: Dm\", \"3: C\"]"),
-        }
-    }
+    let chords = chord_list(reading, fields.texts("chords").unwrap_or_default());
+    let chords_by = chords_by(reading, &fields);
     let of_bars = |field, most: u32| fields.whole(field, 1, i64::from(most)).map(|n| n.value as u32);
     let section = SectionDoc {
         bars,
@@ -279,12 +264,49 @@ fn section(reading: &Reading<'_>, audio: &Available, name: String, fields: Field
         }),
         markers,
         chords,
+        chords_by,
         layers,
         place: fields.place.clone(),
         name,
     };
     fields.finish();
     section
+}
+
+fn chord_list(reading: &Reading<'_>, texts: Vec<Located<String>>) -> Vec<ChordDoc> {
+    let mut chords = Vec::new();
+    for text in texts {
+        match text.value.split_once(':').map(|(spot, chord)| (Spot::read(spot), chord.trim())) {
+            Some((Ok(at), chord)) if !chord.is_empty() => chords.push(ChordDoc { at, name: Located { value: chord.to_owned(), place: text.place } }),
+            _ => reading.fault(&text.place, format!("\"{}\" is not a chord at a bar", text.value), "write chords = [\"1: Dm\", \"3: C\"]"),
+        }
+    }
+    chords
+}
+
+type ChordsBy = (Located<String>, Vec<(Located<String>, Vec<ChordDoc>)>);
+
+fn chords_by(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<ChordsBy> {
+    let (item, place) = fields.item("chords-by")?;
+    let wrong = || {
+        reading.fault(&place, "it is not said which chords go by what", "write chords-by = { threat = { hunted = [\"1: Dm\", \"3: A\"] } }");
+        None
+    };
+    let Some(table) = item.as_table_like() else { return wrong() };
+    let list = entries(reading, table);
+    let [(subject, item, subject_place)] = list.as_slice() else { return wrong() };
+    let Some(inner) = item.as_table_like() else { return wrong() };
+    let mut lines = Vec::new();
+    for (value, item, place) in entries(reading, inner) {
+        let texts = item.as_array().map(|list| list.iter().map(|v| v.as_str().map(str::to_owned)).collect::<Option<Vec<String>>>());
+        let Some(Some(texts)) = texts else {
+            reading.fault(&place, format!("{value} is not followed by a list of chords"), "write hunted = [\"1: Dm\", \"3: A\"]");
+            continue;
+        };
+        let texts = texts.into_iter().map(|value| Located { value, place: place.clone() }).collect();
+        lines.push((Located { value, place: place.clone() }, chord_list(reading, texts)));
+    }
+    Some((Located { value: subject.clone(), place: subject_place.clone() }, lines))
 }
 
 fn layer(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> LayerDoc {
@@ -353,6 +375,12 @@ fn notes(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<NotesDoc> {
             }
         }
     }
+    let swing = fields.read("swing", "a share from 50 % to 80 %, perhaps with \", sixteenths\"", read_swing).map(|s| s.value);
+    let follow = fields.read("follow-chords", "root, or nearest", |text| match text {
+        "root" => Ok(Follow::Root),
+        "nearest" => Ok(Follow::Nearest),
+        _ => Err(ValueError::not(text, "a way to follow chords: root, or nearest")),
+    });
     let file = file?;
     if tracks.is_empty() || instrument.is_none() {
         reading.fault(&file.place, format!("{} plays notes, but not which or with what", fields.of()), "write track = \"…\" and instrument = \"…\"");
@@ -365,14 +393,30 @@ fn notes(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<NotesDoc> {
         );
         return None;
     }
-    Some(NotesDoc { file, tracks, by, values, instrument: instrument?, from_bar, density, chances })
+    Some(NotesDoc { file, tracks, by, values, instrument: instrument?, from_bar, density, chances, swing, follow })
 }
 
 fn chance_of(text: &str) -> Option<ChanceOf> {
-    match text.trim().strip_prefix("softer than") {
-        Some(velocity) => velocity.trim().parse().ok().filter(|v| (2..=127).contains(v)).map(ChanceOf::Softer),
-        None => Spot::read(text).ok().map(ChanceOf::At),
+    let text = text.trim();
+    if let Some(velocity) = text.strip_prefix("softer than") {
+        return velocity.trim().parse().ok().filter(|v| (2..=127).contains(v)).map(ChanceOf::Softer);
     }
+    if let Some((spot, pitch)) = text.rsplit_once(' ').filter(|(_, pitch)| pitch.starts_with(|c: char| c.is_ascii_alphabetic())) {
+        return Some(ChanceOf::Note(Spot::read(spot).ok()?, read_pitch(pitch)?));
+    }
+    Spot::read(text).ok().map(ChanceOf::At)
+}
+
+/// Reads `58 %`, `62 %, sixteenths`: the share of a pair that the first takes, and the length of one of it in quarter notes; eighths if unsaid.
+fn read_swing(text: &str) -> Result<(f32, Beats), ValueError> {
+    let wrong = || ValueError::not(text, "a swing, like 58 %, or 62 %, sixteenths");
+    let (share, of) = text.split_once(',').unwrap_or((text, "eighths"));
+    let of = match of.trim() {
+        "eighths" => Beats::new(1, 2),
+        "sixteenths" => Beats::new(1, 4),
+        _ => return Err(wrong()),
+    };
+    Share::read(share.trim()).ok().filter(|s| (0.5..=0.8).contains(&s.0)).map(|s| (s.0, of)).ok_or_else(wrong)
 }
 
 fn transition(reading: &Reading<'_>, fields: Fields<'_>, written: usize) -> Option<TransitionDoc> {

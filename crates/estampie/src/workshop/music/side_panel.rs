@@ -225,7 +225,7 @@ fn draw_stave(app: &App, painter: &mut Painter<'_>, area: Rect) -> u16 {
             say("open ending", &if section.open > 0 { format!("the last {} bars", section.open) } else { String::new() });
             say("close ending", section.close.as_ref().map_or("", |c| c.value.as_str()));
             say("markers", &section.markers.iter().map(|(n, s)| format!("{n} {}.{}", s.value.bar, s.value.beat)).collect::<Vec<_>>().join(", "));
-            say("chords", &section.chords.iter().map(|(s, c)| format!("{}: {c}", s.bar)).collect::<Vec<_>>().join("  "));
+            say("chords", &section.chords.iter().map(|c| format!("{}: {}", c.at.bar, c.name.value)).collect::<Vec<_>>().join("  "));
         }
         Some(Stave::Layer(at, layer)) => {
             let section = &doc.sections[at];
