@@ -4,8 +4,10 @@ use super::music::transposition;
 use super::play::Begin;
 use super::{Directing, sums};
 use crate::dsp::{Envelope, Shaping};
+use crate::ground::curve::Shape;
+use crate::ground::names::NameKey;
 use crate::ground::property::Property;
-use crate::ground::telemetry::What;
+use crate::ground::telemetry::{Notice, What};
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Step;
 use crate::mixer::voice::{Cue, NOWHERE, Route, Voice};
@@ -85,6 +87,26 @@ impl Directing<'_> {
         self.count_begun(&voice.route);
         self.mixer.voices.begin(slot, voice);
         Some(slot)
+    }
+
+    /// A note on what plays a layer: a band of its own that ends with it.
+    pub(super) fn strike(&mut self, layer: NameKey, (pitch, velocity): (u8, u8), frames: u64, frame: u64) {
+        let program = self.program;
+        let found = program.music.layers.iter().position(|l| program.sounds[l.sound as usize].key == layer);
+        let place = found.map(|at| (at, &program.music.layers[at]));
+        let notes = place.and_then(|(_, place)| program.music.notes.get(place.notes? as usize));
+        let (Some((at, place)), Some(notes)) = (place, notes) else { return self.outlets.tell(frame, What::Notice(Notice::UnknownMusic(layer))) };
+        let Some(instrument) = program.music.instruments.get(notes.instrument as usize) else { return };
+        // No pass has this number: nothing that happens to the piece is for it.
+        let begin = Begin { cue: Cue { piece: place.piece, layer: at as u32, pass: u64::MAX }, skip: 0, rise: (0, Shape::Straight) };
+        let Some(band) = self.begin_band(place, notes, begin, frame).and_then(|slot| self.mixer.voices[slot].band) else { return };
+        self.mixer.bands[usize::from(band)].strike(
+            &mut self.mixer.tones,
+            instrument,
+            (pitch, velocity),
+            (frame.saturating_sub(self.frame), frames),
+            program.rate,
+        );
     }
 
     /// Lets all bands make their block.

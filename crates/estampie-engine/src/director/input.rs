@@ -150,6 +150,17 @@ pub enum InputKind {
         /// The bar, from 0.
         bar: u32,
     },
+    /// Rehearsal only: a note on what plays a layer of notes, whether its piece plays or not.
+    Strike {
+        /// The layer, as `tidewalk/drift reed`.
+        layer: NameKey,
+        /// In MIDI semitones.
+        pitch: u8,
+        /// 1 to 127.
+        velocity: u8,
+        /// Frames until it is let go.
+        frames: u64,
+    },
     /// A stinger is asked for.
     Sting {
         /// The stinger.

@@ -131,6 +131,7 @@ impl Directing<'_> {
             InputKind::Go { .. } | InputKind::Jump { .. } | InputKind::Sting { .. } | InputKind::Switch { .. } | InputKind::List { .. } => {
                 self.answer_of_music(input.what, frame);
             }
+            InputKind::Strike { layer, pitch, velocity, frames } => self.strike(layer, (pitch, velocity), frames, frame),
             InputKind::Metronome { on } => self.director.rehearsed.metronome = on,
             InputKind::Waits { factor } => self.director.rehearsed.waits = if factor.is_finite() { factor.clamp(0.01, 1.0) } else { 1.0 },
             InputKind::Chances { always } => self.director.rehearsed.chances = always,

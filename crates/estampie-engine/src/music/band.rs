@@ -3,7 +3,7 @@
 //! A band follows the line of its pass, starts each note on its exact frame, and gives the sum of its tones. It goes on
 //! from round to round, and ends when the section was left and its last note has died away.
 
-use super::exact::{nearest, wide};
+use super::exact::{Beats, nearest, wide};
 use super::instrument::{Stroke, Tone};
 use super::scale::within;
 use super::timeline::Timeline;
@@ -269,6 +269,16 @@ impl Band {
             course.due = None;
             return Some((note, frame, length));
         }
+    }
+
+    /// Begins one note in so many frames that is as long as is said, and no other.
+    pub(crate) fn strike(&mut self, tones: &mut [Tone], instrument: &Instrument, (pitch, velocity): (u8, u8), (wait, length): (u64, u64), rate: u32) {
+        let nothing = Beats::from_integer(0);
+        let note = Note { at: nothing, length: nothing, pitch: pitch.min(127), velocity: velocity.clamp(1, 127), channel: 0, needs: 0.0, chance: 1.0 };
+        let manner = Manner { density: 1.0, moved: 0.0, mode: None, glides: false, line: None };
+        self.wide |= instrument.wide();
+        self.start(tones, instrument, note, manner, (wait, length), rate);
+        self.until = 0;
     }
 
     fn start(&mut self, tones: &mut [Tone], instrument: &Instrument, note: Note, manner: Manner, (wait, length): (u64, u64), rate: u32) {

@@ -20,13 +20,23 @@ pub enum Kind {
     Bells,
     /// A simple synthesiser.
     Synth,
+    /// An organ of free reeds, as an accordion has them.
+    Organ,
+    /// A tuned bar of wood over a resonator, struck with a mallet.
+    Bar,
+    /// Voices that hold a vowel.
+    Voices,
+    /// A bass string, plucked.
+    Bass,
+    /// Drums and cymbals, one for each of twelve pitches.
+    Set,
     /// Recordings.
     Takes,
 }
 
 impl Kind {
     /// All, with the words they are written with.
-    pub const ALL: [(Kind, &'static str); 9] = [
+    pub const ALL: [(Kind, &'static str); 14] = [
         (Kind::Plucked, "plucked string"),
         (Kind::Bowed, "bowed string"),
         (Kind::Reed, "reed"),
@@ -35,6 +45,11 @@ impl Kind {
         (Kind::Drum, "frame drum"),
         (Kind::Bells, "bells"),
         (Kind::Synth, "synth"),
+        (Kind::Organ, "reed organ"),
+        (Kind::Bar, "struck bar"),
+        (Kind::Voices, "voices"),
+        (Kind::Bass, "plucked bass"),
+        (Kind::Set, "drum set"),
         (Kind::Takes, "takes"),
     ];
 }
@@ -113,6 +128,11 @@ impl InstrumentSettings {
             Kind::Drum => patch(0.001, 0.5, 1.0, 0.3, 0.5),
             Kind::Bells => patch(0.001, 4.0, 1.0, 1.5, 0.5),
             Kind::Synth => patch(0.005, 0.3, 0.5, 0.2, 0.5),
+            Kind::Organ => patch(0.03, 0.1, 0.95, 0.06, 0.5),
+            Kind::Bar => patch(0.001, 1.6, 1.0, 0.5, 0.4),
+            Kind::Voices => patch(0.25, 0.3, 0.9, 0.45, 0.45),
+            Kind::Bass => patch(0.001, 3.5, 1.0, 0.1, 0.35),
+            Kind::Set => patch(0.0005, 0.5, 1.0, 0.8, 0.5),
             Kind::Takes => patch(0.001, 0.0, 1.0, 0.2, 1.0),
         }
     }

@@ -13,7 +13,7 @@ mod timeline;
 #[cfg(feature = "bundle")]
 mod written;
 
-pub use instrument::{Stroke, Tone, frequency};
+pub use instrument::{DRUM_STROKES, Stroke, Tone, frequency, stroke_name};
 pub use instrument_settings::{InstrumentSettings, Kind, Wave};
 pub use map::{Map, Metre, Point};
 pub use timeline::Timeline;

@@ -2,7 +2,7 @@
 
 use super::Compiler;
 use super::music::position;
-use crate::document::{ChanceOf, ChordDoc, NotesDoc, PieceDoc, SectionDoc, did_you_mean};
+use crate::document::{ChanceOf, ChordDoc, ChordsByDoc, NotesDoc, PieceDoc, SectionDoc, did_you_mean};
 use crate::midi::Score;
 use crate::notes::{CHROMATIC, Chord, read_chord, through};
 use estampie_engine::music::exact::Beats;
@@ -76,7 +76,7 @@ impl Compiler<'_> {
 
     /// The chords that a section has for values of a state.
     pub(super) fn chord_lines(&mut self, map: &Map, doc: &SectionDoc) -> Option<ChordLines> {
-        let (subject, lists) = doc.chords_by.as_ref()?;
+        let ChordsByDoc { state: subject, lines: lists } = doc.chords_by.as_ref()?;
         let document = self.document;
         let Some(state) = document.states.iter().position(|s| s.name == subject.value) else {
             let fix = did_you_mean(&subject.value, document.states.iter().map(|s| s.name.as_str()), "name a state of game.toml");
@@ -115,7 +115,7 @@ impl Compiler<'_> {
             Some(chords)
         };
         let own = read(&section_doc.chords);
-        let others: Option<Vec<_>> = section_doc.chords_by.as_ref().map_or(Some(Vec::new()), |(_, lists)| lists.iter().map(|(_, list)| read(list)).collect());
+        let others: Option<Vec<_>> = section_doc.chords_by.as_ref().map_or(Some(Vec::new()), |by| by.lines.iter().map(|(_, list)| read(list)).collect());
         let (Some(own), Some(others)) = (own, others) else { return Vec::new() };
         if own.is_empty() {
             let what = format!("the notes follow chords, and {} has none", section_doc.name);

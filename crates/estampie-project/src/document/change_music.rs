@@ -114,14 +114,15 @@ impl Workspace {
         self.set_if_read(&format!("marker {marker} of {piece}/{section}"), &[(&file, path, NewValue::Text(bar.to_string()))])
     }
 
-    /// Sets a value of a layer, as one edit.
+    /// Sets a value of a layer, as one edit; an empty text takes it out.
     ///
     /// # Errors
-    /// When the piece is gone or the file cannot be edited.
+    /// When the piece is gone, the file cannot be edited, or the value cannot be read; then nothing is changed.
     pub fn set_layer(&mut self, piece: &str, section: &str, layer: &str, field: &str, text: &str) -> Result<(), Refusal> {
         let doc = self.document().music.piece(piece).ok_or_else(|| Refusal::missing("piece", piece))?;
         let file = doc.file.clone();
-        self.set_value(&format!("{field} of {piece}/{layer}"), &file, &["piece", piece, "section", section, "layer", layer, field], text)
+        let value = if text.trim().is_empty() { NewValue::Nothing } else { NewValue::Text(text.to_owned()) };
+        self.set_if_read(&format!("{field} of {piece}/{layer}"), &[(&file, vec!["piece", piece, "section", section, "layer", layer, field], value)])
     }
 }
 

@@ -35,7 +35,11 @@ fn program_of(kind: Kind) -> Option<u8> {
         Kind::Drone => 89,
         Kind::Bells => 14,
         Kind::Synth => 81,
-        Kind::Drum | Kind::Takes => return None,
+        Kind::Organ => 21,
+        Kind::Bar => 12,
+        Kind::Voices => 52,
+        Kind::Bass => 32,
+        Kind::Drum | Kind::Set | Kind::Takes => return None,
     })
 }
 
@@ -129,7 +133,7 @@ impl Workspace {
         score.split();
         begin(&mut score, doc, within);
         if score.track(layer).is_none() {
-            let channel = if kind == Kind::Drum { DRUMS } else { score.channel(usize::MAX) };
+            let channel = if matches!(kind, Kind::Drum | Kind::Set) { DRUMS } else { score.channel(usize::MAX) };
             score.add_track(layer);
             let at = score.tracks.len() - 1;
             score.tracks[at].events.push(crate::midi::Event { tick: 0, what: What::Program(channel, program_of(kind).unwrap_or(0)) });
@@ -394,7 +398,7 @@ mod tests {
         workspace.set_chords("quay", "calm", None, "1: Dm; 3: C").unwrap();
         workspace.set_chords("quay", "calm", Some(("threat", "hunted")), "1: Gm, 3: A7").unwrap();
         let section = workspace.document().music.piece("quay").unwrap().section("calm").unwrap();
-        assert_eq!((section.chords.len(), section.chords_by.as_ref().map(|(state, lines)| (state.value.as_str(), lines.len()))), (2, Some(("threat", 1))));
+        assert_eq!((section.chords.len(), section.chords_by.as_ref().map(|by| (by.state.value.as_str(), by.lines.len()))), (2, Some(("threat", 1))));
         let name = workspace.new_variation("quay", "calm", "tune", "tune", &[note]).unwrap();
         let doc = notes_doc(workspace.document().music.piece("quay").unwrap(), "calm", "tune").unwrap();
         assert_eq!((name.as_str(), doc.tracks.len()), ("tune-2", 2));

@@ -58,8 +58,8 @@ pub use game::{EventDoc, GameName, Manifest, PADS, ParameterDoc, StateDoc, TARGE
 pub use generators::{GeneratorDoc, MOST_PLACES, print_drawing, read_drawing, read_vary};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
-    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc,
-    PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS,
+    MusicDoc, NotesDoc, PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
 pub use patterns::matches as fits;
 pub use reader::Reader;

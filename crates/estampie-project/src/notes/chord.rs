@@ -48,7 +48,7 @@ const KINDS: [(&str, &[u8]); 24] = [
 pub fn read_chord(text: &str) -> Option<Chord> {
     let (chord, bass) = text.trim().split_once('/').map_or((text.trim(), None), |(c, b)| (c, Some(b)));
     // The letter is a capital, so that no word is taken for a chord.
-    let letter = chord.chars().next().filter(|c| c.is_ascii_uppercase())?;
+    let letter = chord.chars().next().filter(char::is_ascii_uppercase)?;
     let signs = chord[1..].chars().take_while(|c| matches!(c, '#' | '♯' | 'b' | '♭')).map(char::len_utf8).sum::<usize>();
     let root = read_key(&chord[..letter.len_utf8() + signs])?.tonic;
     let kind = chord[letter.len_utf8() + signs..].replace('♭', "b").replace('M', "maj");

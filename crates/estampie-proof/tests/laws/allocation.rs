@@ -49,7 +49,7 @@ const REACTIONS: &str = "When hit and strain over 0.3\n  play a at the emitter\n
 
 /// Two pieces that hold each other down, one of notes; stingers; a playlist.
 const MUSIC: &str = "[instrument.i]\nkind = \"plucked string\"\n[instrument.t]\nkind = \"takes\"\ntakes = [\"audio/one.wav, D5\"]\npolyphony = 3\n[piece.p]\ntempo = \"190\"\nfollows = { deck = { plank = \"a\", grate = \"b\", silt = \"silence\" } }\n[piece.p.section.a]\nbars = 1\npick-up = \"1 beat\"\n[piece.p.section.a.layer.x]\nfile = \"audio/one.wav\"\n[piece.p.section.a.layer.y]\nsound = \"r\"\nwhen = \"strain over 0.5\"\n[piece.p.section.b]\nbars = 2\nthen = \"a\"\n[piece.p.section.b.layer.x]\nfile = \"audio/stereo.wav\"\n[[piece.p.transition]]\nfrom = \"any\"\nto = \"any\"\nleave = \"next beat\"\nfade-out = \"1 beat\"\n\
-[piece.q]\ntempo = \"240\"\nstep = \"gliding\"\nducks = { p = { by = \"-9 dB\" } }\n[piece.q.section.s]\nbars = 1\n[piece.q.section.s.layer.x]\nnotes = \"music/d.mid\"\ntrack = [\"k\", \"l\"]\ninstrument = \"i\"\n[piece.q.section.s.layer.y]\nnotes = \"music/d.mid\"\ntrack = \"k\"\ninstrument = \"t\"\n[stinger.h]\nsound = \"b\"\non = \"next beat\"\nduck = { by = \"-6 dB\" }\nwithout-music = \"play anyway\"\n[playlist.e]\npieces = [\"p\", \"q\"]\n";
+[piece.q]\ntempo = \"240\"\nstep = \"gliding\"\nducks = { p = { by = \"-9 dB\" } }\n[piece.q.section.s]\nbars = 1\nchords = [\"1: C\"]\nchords-by = { deck = { silt = [\"1: Am\", \"1.3: G7\"] } }\n[piece.q.section.s.layer.x]\nnotes = \"music/d.mid\"\ntrack = [\"k\", \"l\"]\ninstrument = \"i\"\n[piece.q.section.s.layer.y]\nnotes = \"music/d.mid\"\ntrack = \"k\"\ninstrument = \"t\"\nfollow-chords = \"nearest\"\nswing = \"60 %\"\n[stinger.h]\nsound = \"b\"\non = \"next beat\"\nduck = { by = \"-6 dB\" }\nwithout-music = \"play anyway\"\n[playlist.e]\npieces = [\"p\", \"q\"]\n";
 const MUSIC_MODULATION: &str = "[[modulation]]\nfrom = \"depth\"\nmoves = \"piece q tempo\"\ncurve = [\"0 m: 80 %\", \"100 m: 180 %\"]\n[[modulation]]\nfrom = \"strain\"\nmoves = \"piece q transposition\"\ncurve = [\"0: 0 st\", \"1: 7 st\"]\n";
 
 fn score() -> Score {
@@ -61,7 +61,7 @@ fn score() -> Score {
 fn random_input(random: &mut Pcg32, frame: u64) -> Input {
     let key = NameKey::of;
     let pick = |random: &mut Pcg32, names: &[&str]| key(names[random.random_range(0..names.len())]);
-    let what = match random.random_range(0..36) {
+    let what = match random.random_range(0..37) {
         0..=4 => InputKind::Event { event: pick(random, &["hit", "tick", "loop", "unknown"]), emitter: pick(random, &["", "bell", "winch"]) },
         5 => {
             InputKind::Parameter { parameter: pick(random, &["strain", "depth", "nothing"]), value: random.random_range(-200.0..400.0), emitter: NameKey::NONE }
@@ -75,6 +75,12 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
         },
         8 => InputKind::State { state: key("deck"), value: pick(random, &["plank", "grate", "silt", "wood", "glass"]) },
         9 => InputKind::Play { sound: pick(random, &["a", "b", "c", "d"]), emitter: key("bell") },
+        36 => InputKind::Strike {
+            layer: pick(random, &["p/s x", "q/s x", "q/s y", "nothing"]),
+            pitch: random.random(),
+            velocity: random.random(),
+            frames: random.random_range(0..60_000),
+        },
         10 => InputKind::Stop { sound: pick(random, &["a", "b", "c", "d"]) },
         11 => InputKind::Mute { bus: pick(random, &["x", "y", "main", "z"]), on: random.random() },
         12 => InputKind::Solo { bus: pick(random, &["x", "y", "z"]), on: random.random() },

@@ -456,6 +456,7 @@ impl App {
                 }
                 self.mode = before;
             }
+            Mode::Page if self.view().takes_key(self, &name) => {}
             Mode::Page => {
                 if let Some(does) = keys::meaning(&name, self.view()) {
                     self.act(does);

@@ -82,6 +82,8 @@ pub(crate) enum Do {
     Sting,
     StepState,
     Metronome,
+    /// Opens the notes of a layer.
+    OpenNotes,
     Tap,
     FitTempo,
     PutMarker,

@@ -56,6 +56,11 @@ pub(crate) trait View: Sync {
     /// Goes so many lines down in the list that has the keys.
     fn go(&self, app: &mut App, by: isize);
 
+    /// Takes a key before all tables; false if it means what it means elsewhere.
+    fn takes_key(&self, _app: &mut App, _name: &str) -> bool {
+        false
+    }
+
     /// A key that no table has; false if it means nothing here either.
     fn other_key(&self, _app: &mut App, _key: char) -> bool {
         false

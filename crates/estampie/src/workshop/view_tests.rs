@@ -122,6 +122,7 @@ impl Desk {
                 "page-down" => KeyCode::PageDown,
                 "space" => KeyCode::Char(' '),
                 "backspace" => KeyCode::Backspace,
+                "delete" => KeyCode::Delete,
                 "f1" => KeyCode::F(1),
                 "f2" => KeyCode::F(2),
                 one => KeyCode::Char(one.chars().next().unwrap()),

@@ -130,7 +130,7 @@ pub struct SectionDoc {
     /// Chords, each from a place on.
     pub chords: Vec<ChordDoc>,
     /// A state, and for its values chords in the place of those.
-    pub chords_by: Option<(Located<String>, Vec<(Located<String>, Vec<ChordDoc>)>)>,
+    pub chords_by: Option<ChordsByDoc>,
     /// Its layers, in the order of the file.
     pub layers: Vec<LayerDoc>,
     /// Where it is written.
@@ -146,6 +146,15 @@ pub struct ChordDoc {
     pub name: Located<String>,
 }
 
+/// Chords in the place of a section's own.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ChordsByDoc {
+    /// The state that they go by.
+    pub state: Located<String>,
+    /// Its values, each with its chords.
+    pub lines: Vec<(Located<String>, Vec<ChordDoc>)>,
+}
+
 /// What a layer plays.
 #[derive(Debug, Clone, PartialEq)]
 pub enum LayerOf {
@@ -154,7 +163,7 @@ pub enum LayerOf {
     /// A sound, once each time the section begins.
     Sound(Located<String>),
     /// Notes of a MIDI file, played by an instrument.
-    Notes(NotesDoc),
+    Notes(Box<NotesDoc>),
     /// Nothing, because what was written is at fault.
     Nothing,
 }
@@ -379,7 +388,7 @@ impl MusicDoc {
         let mut list: Vec<&str> = Vec::new();
         for piece in &self.pieces {
             list.extend(piece.follows.as_ref().map(|f| f.subject.value.as_str()));
-            list.extend(piece.sections.iter().filter_map(|s| Some(s.chords_by.as_ref()?.0.value.as_str())));
+            list.extend(piece.sections.iter().filter_map(|s| Some(s.chords_by.as_ref()?.state.value.as_str())));
             for layer in piece.sections.iter().flat_map(|s| &s.layers) {
                 list.extend(layer.when.iter().map(|c| c.subject.text.as_str()));
                 if let LayerOf::Notes(notes) = &layer.of {

@@ -1,8 +1,8 @@
 //! Reading `music/*.toml`.
 
 use super::{
-    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS, MusicDoc, NotesDoc,
-    PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS,
+    MusicDoc, NotesDoc, PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
 use crate::document::available::Available;
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
@@ -284,9 +284,7 @@ fn chord_list(reading: &Reading<'_>, texts: Vec<Located<String>>) -> Vec<ChordDo
     chords
 }
 
-type ChordsBy = (Located<String>, Vec<(Located<String>, Vec<ChordDoc>)>);
-
-fn chords_by(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<ChordsBy> {
+fn chords_by(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<ChordsByDoc> {
     let (item, place) = fields.item("chords-by")?;
     let wrong = || {
         reading.fault(&place, "it is not said which chords go by what", "write chords-by = { threat = { hunted = [\"1: Dm\", \"3: A\"] } }");
@@ -306,7 +304,7 @@ fn chords_by(reading: &Reading<'_>, fields: &Fields<'_>) -> Option<ChordsBy> {
         let texts = texts.into_iter().map(|value| Located { value, place: place.clone() }).collect();
         lines.push((Located { value, place: place.clone() }, chord_list(reading, texts)));
     }
-    Some((Located { value: subject.clone(), place: subject_place.clone() }, lines))
+    Some(ChordsByDoc { state: Located { value: subject.clone(), place: subject_place.clone() }, lines })
 }
 
 fn layer(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> LayerDoc {
@@ -324,7 +322,7 @@ fn layer(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<
             LayerOf::File(file)
         }
         (None, Some(sound), None) => LayerOf::Sound(sound),
-        (None, None, Some(notes)) => LayerOf::Notes(notes),
+        (None, None, Some(notes)) => LayerOf::Notes(Box::new(notes)),
         _ => {
             reading.fault(
                 &fields.place,

@@ -7,6 +7,7 @@
 mod draw;
 mod fit;
 mod inputs;
+pub(crate) mod score;
 mod side_panel;
 
 pub(super) use draw::draw;
@@ -54,7 +55,22 @@ impl View for Music {
     }
 
     fn draw(&self, app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-        draw(app, painter, area, targets);
+        if app.music.score.is_some() { score::draw(app, painter, area, targets) } else { draw(app, painter, area, targets) }
+    }
+
+    fn takes_key(&self, app: &mut App, name: &str) -> bool {
+        app.music.score.is_some() && score::take(app, name)
+    }
+
+    fn other_help(&self, app: &App) -> Vec<(String, String)> {
+        if app.music.score.is_none() {
+            return Vec::new();
+        }
+        score::help().into_iter().map(|(shown, words)| (shown, format!("notes: {words}"))).collect()
+    }
+
+    fn last_line(&self, app: &App) -> Option<&'static [(&'static str, &'static str)]> {
+        app.music.score.as_ref().map(|_| score::LAST_LINE)
     }
 
     fn selected(&self, app: &App) -> Option<(&'static str, String)> {
@@ -101,6 +117,7 @@ const KEYS: &[Binding] = &[
     key(&["x"], Do::SwitchLayer, "x", "bring the layer in, or take it out (temporary)", Some("in, out")),
     key(&["n"], Do::New, "n", "a new piece, section, layer, playlist or stinger, as what is selected", Some("new")),
     key(&["o"], Do::NewWithin, "o", "a new section in the piece, a new layer in the section, from an audio file", Some("within")),
+    key(&["E"], Do::OpenNotes, "E", "the notes of the layer, written and changed here; in a section without any, new ones", Some("notes")),
     key(&["/"], Do::Find, "/", "find a piece, section or stinger by a few letters and go there", None),
     key(&["r"], Do::Rename, "r", "rename it wherever it is named", None),
     key(&["d"], Do::Duplicate, "d", "a copy of it", None),
@@ -171,6 +188,8 @@ pub(crate) struct MusicView {
     seam: Option<(WayKey, Option<Seam>)>,
     making: Option<(WayKey, Receiver<Option<Seam>>)>,
     pub(crate) check: TransitionCheck,
+    /// The notes that are open.
+    pub(crate) score: Option<score::Score>,
 }
 
 /// The onsets of a layer, and what they were worked out from, if that is much work.
@@ -452,6 +471,7 @@ impl App {
                 };
                 self.ask_within(within);
             }
+            Do::OpenNotes => self.open_notes(),
             Do::StepState => self.step_state(),
             Do::Metronome => {
                 self.rehearsal.change_only(|only| only.metronome = !only.metronome);
@@ -695,6 +715,7 @@ impl App {
         if !self.shows(NAME) {
             return news;
         }
+        news |= self.poll_score();
         let program = Arc::clone(self.program());
         if self.loading().is_none() && self.music.onsets.as_ref().is_none_or(|(id, _)| *id != program.id) {
             // An edit changes few of them; the others are taken over.

@@ -10,11 +10,26 @@
 //! | drum | a falling sine and a burst of noise |
 //! | bells | six partials of a bell (ratios after J. Chowning's and A. Lehr's measured bells), each with its own decay |
 //! | synth | two oscillators, a state-variable low-pass with an envelope (A. Simper 2013) |
+//! | reed organ | two free reeds a few cents apart, through a low-pass ([`organ`]) |
+//! | struck bar | three partials of a tuned bar and the mallet ([`bar`]) |
+//! | voices | three sawtooths through the formants of a vowel ([`voices`]) |
+//! | plucked bass | the plucked string, plucked at a fifth of its length ([`bass`]) |
+//! | drum set | twelve strokes, each of a falling tone, noise and metal ([`set`]) |
 //! | takes | recordings, each for a range of keys |
 //!
 //! It is not in `dsp` because recordings come in here.
 //!
 //! A note's gain goes with the square of its velocity. Nothing here allocates after [`Tone::new`].
+
+mod bar;
+mod bass;
+mod organ;
+mod set;
+#[cfg(test)]
+mod tests;
+mod voices;
+
+pub use set::{STROKES as DRUM_STROKES, stroke_name};
 
 use super::instrument_settings::{InstrumentSettings, Kind, Wave};
 use crate::dsp::oscillator::{pulse, saw};
@@ -231,7 +246,7 @@ impl Tone {
     #[must_use]
     pub fn loudness(&self, rate: u32) -> f32 {
         let envelope = if self.stage == ToneStage::Rise { 1.0 } else { self.envelope };
-        let struck = matches!(self.patch.kind, Kind::Plucked | Kind::Bells | Kind::Drum);
+        let struck = matches!(self.patch.kind, Kind::Plucked | Kind::Bells | Kind::Drum | Kind::Bar | Kind::Bass);
         let left = if struck { (-6.9 * self.age as f32 / (self.patch.decay_seconds.max(0.02) * rate as f32)).exp() } else { 1.0 };
         self.gain * envelope * left
     }
@@ -269,7 +284,10 @@ impl Tone {
         match patch.kind {
             Kind::Plucked => self.pluck(rate),
             Kind::Bowed | Kind::Pipe => self.memory[0] = 1.0,
+            Kind::Bass => self.pluck_bass(rate),
             Kind::Bells => self.strike_bell(rate),
+            Kind::Bar => self.strike_bar(rate),
+            Kind::Set => self.strike_set(rate),
             Kind::Drum => {
                 let fade = (-6.9 / (patch.decay_seconds.max(0.02) * rate)).exp();
                 self.turns[0] = Turn::new(0.0, fade, 1.0);
@@ -328,11 +346,11 @@ impl Tone {
         self.at = period;
     }
 
-    /// Tunes a bell that is bent.
-    fn tune_bell(&mut self, rate: f32) {
+    /// Tunes the partials of what is bent.
+    fn tune<const N: usize>(&mut self, rate: f32, ratios: [f32; N]) {
         self.tuned = self.pitch;
         let root = frequency(self.pitch);
-        for (turn, (ratio, _)) in self.turns.iter_mut().zip(BELL) {
+        for (turn, ratio) in self.turns.iter_mut().zip(ratios) {
             turn.tune(TAU * (root * ratio / rate).min(0.45));
         }
     }
@@ -354,8 +372,12 @@ impl Tone {
     pub fn render(&mut self, out: &mut [[f32; BLOCK]; 2], rate: u32) {
         let rate = rate as f32;
         let hertz = frequency(self.pitch);
-        if self.tuned != self.pitch && self.patch.kind == Kind::Bells {
-            self.tune_bell(rate);
+        if self.tuned != self.pitch {
+            match self.patch.kind {
+                Kind::Bells => self.tune(rate, BELL.map(|(ratio, _)| ratio)),
+                Kind::Bar => self.tune(rate, bar::PARTIALS.map(|(ratio, ..)| ratio)),
+                _ => {}
+            }
         }
         let slow = self.slow(rate, hertz);
         let rise = 1.0 / (self.patch.attack_seconds * rate).max(1.0);
@@ -389,7 +411,7 @@ impl Tone {
             }
             let both = |x: f32| [x, x];
             let raw = match self.patch.kind {
-                Kind::Plucked => both(self.plucked(rate, hertz, slow.loss)),
+                Kind::Plucked | Kind::Bass => both(self.plucked(rate, hertz, slow.loss)),
                 Kind::Bowed => both(self.bowed(&slow)),
                 Kind::Reed => both(self.reed(&slow)),
                 Kind::Pipe => both(self.pipe(&slow)),
@@ -397,6 +419,10 @@ impl Tone {
                 Kind::Drum => both(self.drum(&slow)),
                 Kind::Bells => both(self.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4),
                 Kind::Synth => self.synth(&slow),
+                Kind::Organ => self.organ(&slow),
+                Kind::Bar => both(self.bar(&slow)),
+                Kind::Voices => both(self.voices(&slow)),
+                Kind::Set => both(self.set(&slow)),
                 Kind::Takes => self.take(hertz),
             };
             self.age += 1;
@@ -540,7 +566,11 @@ impl Tone {
                 let open = bright * (0.4 + 0.6 * self.envelope);
                 slow.g[0] = g(hertz * 1.5 + 9000.0 * open * open);
             }
-            Kind::Plucked => {
+            Kind::Organ => self.organ_slow(&mut slow, by, g),
+            Kind::Bar => (slow.g[0], slow.fade) = (g(1_500.0 + 7_000.0 * bright), fade(160.0)),
+            Kind::Voices => self.voices_slow(&mut slow, by, seconds, g),
+            Kind::Set => self.set_slow(&mut slow, rate, g),
+            Kind::Plucked | Kind::Bass => {
                 // Each round loses so much that 60 dB are gone in `decay` seconds.
                 slow.loss = (-6.9 / (self.patch.decay_seconds.max(0.1) * hertz)).exp();
             }
@@ -578,6 +608,11 @@ fn loudness_of(kind: Kind) -> f32 {
         Kind::Drum => 0.7,
         Kind::Bells => 0.45,
         Kind::Synth => 0.5,
+        Kind::Organ => 0.6,
+        Kind::Bar => 0.75,
+        Kind::Voices => 0.9,
+        Kind::Bass => 1.1,
+        Kind::Set => 0.9,
         Kind::Takes => 1.0,
     }
 }
@@ -585,144 +620,4 @@ fn loudness_of(kind: Kind) -> f32 {
 /// The share of the way a sample if 99.9 % take so many seconds.
 fn coefficient(seconds: f32, rate: f32) -> f32 {
     if seconds <= 0.0 { 1.0 } else { 1.0 - (-6.9 / (seconds * rate)).exp() }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    fn render(patch: &InstrumentSettings, pitch: f32, length: u64, frames: usize) -> Vec<f32> {
-        render_at(patch, pitch, length, frames, 48_000)[0].clone()
-    }
-
-    fn render_at(patch: &InstrumentSettings, pitch: f32, length: u64, frames: usize, rate: u32) -> [Vec<f32>; 2] {
-        let mut tone = Tone::new(rate);
-        let clip = Arc::new(Clip::new("c", vec![(0..96_000).map(|i| (TAU * 440.0 * i as f32 / 48_000.0).sin()).collect()], None));
-        let clip = (patch.kind == Kind::Takes).then_some((clip, 69.0));
-        tone.start(patch, Stroke { pitch, velocity: 0.8, wait: 100, length, seed: 7 }, clip, rate);
-        let mut out = [Vec::new(), Vec::new()];
-        while out[0].len() < frames {
-            let mut block = [[0.0; BLOCK]; 2];
-            tone.render(&mut block, rate);
-            out.iter_mut().zip(&block).for_each(|(all, part)| all.extend(part));
-        }
-        out.map(|mut side| {
-            side.truncate(frames);
-            side
-        })
-    }
-
-    /// The frequency between `low` and `high` at which the sum of its first partials is strongest.
-    fn strongest(samples: &[f32], low: f32, high: f32) -> f32 {
-        let power = |hertz: f32| {
-            let (mut re, mut im) = (0.0f64, 0.0f64);
-            for (i, s) in samples.iter().enumerate() {
-                let window = 0.5 - 0.5 * (TAU * i as f32 / samples.len() as f32).cos();
-                let angle = f64::from(TAU) * f64::from(hertz) * i as f64 / 48_000.0;
-                re += f64::from(s * window) * angle.cos();
-                im += f64::from(s * window) * angle.sin();
-            }
-            re * re + im * im
-        };
-        (0..=200).map(|i| low * (high / low).powf(i as f32 / 200.0)).max_by(|a, b| power(*a).total_cmp(&power(*b))).unwrap()
-    }
-
-    #[test]
-    fn every_kind_is_in_tune_and_about_as_loud_as_the_others() {
-        for (kind, word) in Kind::ALL {
-            for pitch in [50.0, 62.0, 74.0] {
-                let out = render(&InstrumentSettings { detune_cents: 0.0, ..InstrumentSettings::usual(kind) }, pitch, 48_000, 48_000);
-                let loud: f32 = out[4800..24_000].iter().map(|s| s * s).sum::<f32>() / 19_200.0;
-                let db = 10.0 * loud.log10();
-                assert!((-34.0..-3.0).contains(&db), "{word} at {pitch}: {db} dB");
-                if kind != Kind::Drum {
-                    let wanted = frequency(pitch);
-                    let found = strongest(&out[9600..40_000], wanted * 0.97, wanted * 1.03);
-                    let cents = 1200.0 * (found / wanted).log2();
-                    assert!(cents.abs() < 6.0, "{word} at {pitch}: {cents} cents off");
-                }
-            }
-        }
-    }
-
-    #[test]
-    fn a_low_string_is_in_tune_at_any_rate() {
-        for rate in [44_100u32, 96_000, 192_000] {
-            for pitch in [23.0, 28.0, 45.0] {
-                let out = &render_at(&InstrumentSettings::usual(Kind::Plucked), pitch, u64::from(rate), rate as usize, rate)[0];
-                // Its second half a second, as at 48 kHz.
-                let wanted = frequency(pitch);
-                let scale = rate as f32 / 48_000.0;
-                let found = strongest(&out[(4_800.0 * scale) as usize..], wanted / scale * 0.85, wanted / scale * 1.15) * scale;
-                let cents = 1200.0 * (found / wanted).log2();
-                assert!(cents.abs() < 12.0, "{pitch} at {rate}: {cents} cents off");
-            }
-        }
-    }
-
-    #[test]
-    fn width_sets_notes_apart_at_the_same_power() {
-        let power = |side: &[f32]| side.iter().map(|s| s * s).sum::<f32>();
-        for (kind, word) in Kind::ALL {
-            for pitch in [50.0, 62.0, 74.0] {
-                let usual = InstrumentSettings { detune_cents: 9.0, ..InstrumentSettings::usual(kind) };
-                let narrow = render_at(&usual, pitch, 24_000, 24_000, 48_000);
-                assert_eq!(narrow[0], narrow[1], "{word}: without width both sides are alike");
-                let [left, right] = render_at(&InstrumentSettings { width: 1.0, ..usual }, pitch, 24_000, 24_000, 48_000);
-                let change = 10.0 * ((power(&left) + power(&right)) / (2.0 * power(&narrow[0]))).log10();
-                assert!(change.abs() < 3.2, "{word} at {pitch}: {change} dB");
-                let lean = 10.0 * (power(&right) / power(&left)).log10();
-                assert!(
-                    if pitch < 60.0 {
-                        lean < -6.0
-                    } else if pitch > 64.0 {
-                        lean > 6.0
-                    } else {
-                        lean.abs() < 3.0
-                    } || kind == Kind::Synth,
-                    "{word} at {pitch}: {lean} dB"
-                );
-            }
-        }
-    }
-
-    #[test]
-    fn a_recording_in_stereo_keeps_both_its_sides() {
-        let mut tone = Tone::new(48_000);
-        let clip = Arc::new(Clip::new("c", vec![vec![0.25; 9_000], vec![-0.5; 9_000]], None));
-        tone.start(
-            &InstrumentSettings { attack_seconds: 0.0, ..InstrumentSettings::usual(Kind::Takes) },
-            Stroke { pitch: 69.0, velocity: 1.0, wait: 0, length: 9_000, seed: 7 },
-            Some((clip, 69.0)),
-            48_000,
-        );
-        let mut block = [[0.0; BLOCK]; 2];
-        tone.render(&mut block, 48_000);
-        assert!((block[0][60] - 0.25).abs() < 1e-6 && (block[1][60] + 0.5).abs() < 1e-6, "{block:?}");
-    }
-
-    #[test]
-    fn a_note_begins_on_its_frame_and_dies_away_when_let_go() {
-        for (kind, word) in Kind::ALL {
-            let patch = InstrumentSettings::usual(kind);
-            let release = (patch.release_seconds * 48_000.0 * 2.5) as usize;
-            let out = render(&patch, 62.0, 12_000, 12_100 + release + 4800);
-            assert!(out[..100].iter().all(|s| *s == 0.0), "{word} is early");
-            assert!(out[100..2500].iter().any(|s| s.abs() > 1e-3), "{word} is late");
-            assert!(out[12_100 + release..].iter().all(|s| s.abs() < 2e-3), "{word} goes on");
-        }
-    }
-
-    proptest! {
-        #[test]
-        fn nothing_that_can_be_set_makes_it_blow_up(
-            kind in prop::sample::select(Kind::ALL.to_vec()), wave in prop::sample::select(Wave::ALL.to_vec()), pitch in 0.0f32..127.0, bright in 0.0f32..=1.0,
-            attack in 0.0f32..2.0, decay in 0.0f32..5.0, sustain in 0.0f32..=1.0, release in 0.0f32..2.0, detune in 0.0f32..100.0
-        ) {
-            let patch = InstrumentSettings { kind: kind.0, attack_seconds: attack, decay_seconds: decay, sustain, release_seconds: release, brightness: bright, detune_cents: detune, wave: wave.0, width: detune / 100.0, pan: 0.0, gain: 1.0 };
-            let out = render(&patch, pitch, 9_000, 24_000);
-            prop_assert!(out.iter().all(|s| s.is_finite() && s.abs() < 8.0), "{:?}", out.iter().fold(0.0f32, |p, s| p.max(s.abs())));
-        }
-    }
 }
