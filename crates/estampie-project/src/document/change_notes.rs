@@ -223,6 +223,20 @@ impl Workspace {
         self.set_if_read(&format!("chance in {piece}/{section}/{layer}"), &[(&file, path, value)])
     }
 
+    /// Sets the key of a piece, as one edit; an empty text takes it out.
+    ///
+    /// # Errors
+    /// When the piece is gone, or the key cannot be read; then nothing is changed.
+    pub fn set_key(&mut self, piece: &str, text: &str) -> Result<(), Refusal> {
+        let doc = self.document().music.piece(piece).ok_or_else(|| Refusal::missing("piece", piece))?;
+        if !text.is_empty() && read_key(text).is_none() {
+            return Err(format!("\"{text}\" is no key; write D dorian, B♭ minor or F# major").into());
+        }
+        let file = doc.file.clone();
+        let value = if text.is_empty() { NewValue::Nothing } else { NewValue::Text(text.to_owned()) };
+        self.set_if_read(&format!("key of {piece}"), &[(&file, vec!["piece", piece, "key"], value)])
+    }
+
     /// Sets the chords of a section, as one edit; an empty text takes them out. Written as `1: Dm; 3: C`.
     ///
     /// # Errors

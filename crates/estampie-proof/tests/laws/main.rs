@@ -17,6 +17,7 @@ mod golden;
 mod guards;
 mod house;
 mod measure;
+mod midi_elsewhere;
 mod mix;
 mod music;
 mod notes;

@@ -11,6 +11,7 @@ mod jobs;
 mod keeping;
 mod mix;
 mod music;
+mod notes;
 mod readme;
 mod replay;
 mod sounds_and_wiring;

@@ -134,7 +134,7 @@ pub(in crate::workshop::music) fn draw(app: &App, painter: &mut Painter<'_>, are
     let aside = format!(
         "{} · {} · step {} · {}",
         sheet.instrument,
-        sheet.key.as_deref().unwrap_or("no key"),
+        sheet.key.as_deref().unwrap_or("no key yet: t gives it one"),
         STEPS[score.step].0,
         match score.entry {
             Entry::Off => "rows by the arrows",
@@ -241,7 +241,7 @@ fn layout(score: &Score, sheet: &Sheet, width: u16) -> (u16, Beats) {
 fn draw_grid(app: &App, painter: &mut Painter<'_>, area: Rect, score: &Score, sheet: &Sheet, targets: &mut Targets) {
     let names = if sheet.kind == Some(Kind::Set) { STROKE_NAMES } else { NAMES };
     let velocity_rows = if area.height >= 16 { 3 } else { 1 };
-    let grid_area = Rect { x: area.x + NAMES, y: area.y + 1, width: area.width.saturating_sub(NAMES), height: area.height.saturating_sub(velocity_rows + 3) };
+    let grid_area = Rect { x: area.x + names, y: area.y + 1, width: area.width.saturating_sub(names), height: area.height.saturating_sub(velocity_rows + 3) };
     score.room.set((grid_area.width, grid_area.height));
     if grid_area.height < 2 || grid_area.width < 8 {
         painter.text(area.x, area.y, area.width, "the window is too small for notes", Role::Secondary);

@@ -111,6 +111,10 @@ static KEYS: &[Key] = &[
         });
         app.mode = Mode::typing(NotesPrompt::Chords, TextField::new(&now));
     }),
+    key(&["t"], "t", "the piece's key, as D dorian: its steps are the rows", |app| {
+        let now = app.music.score.as_ref().and_then(|s| s.doc(app)?.0.key.as_ref()).map_or("", |k| k.value.as_str()).to_owned();
+        app.mode = Mode::typing(NotesPrompt::Key, TextField::offer(&now));
+    }),
     key(&["f"], "f", "follow the chords by their root, to the nearest tones, or not", App::turn_follow),
     key(&["S"], "S", "swing, as 58 %, or 62 %, sixteenths", |app| {
         let now = app.music.score.as_ref().and_then(|s| s.notes(app)).and_then(|n| n.swing).map_or(String::new(), super::prompts::swing_text);

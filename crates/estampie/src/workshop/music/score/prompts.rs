@@ -23,6 +23,7 @@ pub(super) enum NotesPrompt {
     Made,
     Chords,
     Swing,
+    Key,
 }
 
 /// A place as it is written.
@@ -54,6 +55,7 @@ impl Ask for NotesPrompt {
             NotesPrompt::Made => "make from the chords".into(),
             NotesPrompt::Chords => "chords".into(),
             NotesPrompt::Swing => "swing".into(),
+            NotesPrompt::Key => format!("key of {}", app.music.score.as_ref().map_or("", |s| s.piece.as_str())),
         }
     }
 
@@ -64,6 +66,7 @@ impl Ask for NotesPrompt {
                 owned(known.chain(Kind::ALL.iter().filter(|(kind, _)| *kind != Kind::Takes).map(|(_, word)| *word)))
             }
             NotesPrompt::Made => owned(FIGURES.map(|(_, word)| word)),
+            NotesPrompt::Key => owned(["C major", "A minor", "D dorian", "E phrygian", "G mixolydian", "F lydian"]),
             NotesPrompt::Swing => owned(["50 %", "54 %", "58 %", "62 %", "66 %", "sixteenths"]),
             NotesPrompt::Chords => {
                 let states = app.document().states.iter().flat_map(|s| s.values.iter().map(move |v| format!("{} is {}: ", s.name, v.value)));
@@ -81,6 +84,7 @@ impl Ask for NotesPrompt {
             NotesPrompt::Quantise => Some("100 % is all the way".into()),
             NotesPrompt::Made => Some("in the place of what the line has; about the row that you are on".into()),
             NotesPrompt::Chords => Some("each at a bar: 1: Dm; 3: C; 4.3: G7. For a value of a state: threat is hunted: 1: Gm".into()),
+            NotesPrompt::Key => hint_of(registry::PIECE.field("key")),
             NotesPrompt::Swing => hint_of(registry::LAYER.field("swing")),
         }
     }
@@ -141,6 +145,7 @@ impl Ask for NotesPrompt {
                     None => app.workspace.set_chords(&piece, &section, None, text)?,
                 }
             }
+            NotesPrompt::Key => app.workspace.set_key(&piece, text)?,
             NotesPrompt::Swing => {
                 app.workspace.set_layer(&piece, &section, &layer, "swing", text)?;
             }
@@ -159,5 +164,8 @@ fn new_line(app: &mut App, piece: &str, section: &str, text: &str) -> Result<(),
     app.workspace.new_notes(MadeNotes { piece, section, layer: &name, instrument: &instrument })?;
     app.recompile();
     app.open_line(piece, section, Line { layer: name.clone(), track: name });
+    if let Some(score) = &mut app.music.score {
+        score.at = Beats::from_integer(0);
+    }
     Ok(())
 }
