@@ -21,6 +21,9 @@ const NAMES: u16 = 6;
 /// Of the strokes of a drum set.
 const STROKE_NAMES: u16 = 12;
 
+/// How notes begin, from the softest to the hardest.
+const HEIGHTS: [&str; 6] = ["▂", "▃", "▅", "▆", "▇", "█"];
+
 /// Where the grid lies, and what it shows.
 #[derive(Debug, Clone)]
 struct Grid {
@@ -131,13 +134,15 @@ pub(in crate::workshop::music) fn draw(app: &App, painter: &mut Painter<'_>, are
         painter.upright(list.right(), area.y, area.height);
     }
     let page = Rect { x: list.right() + u16::from(!narrow) * 2, width: area.width.saturating_sub(list.width + u16::from(!narrow) * 2), ..area };
+    let metre = sheet.map.metre(sheet.map.bar_beat(score.at.max(Beats::from_integer(0))).0);
+    let metre = format!("{}/{}", metre.count, metre.note);
     let aside = format!(
         "{} · {} · step {} · {}",
         sheet.instrument,
         sheet.key.as_deref().unwrap_or("no key yet: t gives it one"),
         STEPS[score.step].0,
         match score.entry {
-            Entry::Off => "rows by the arrows",
+            Entry::Off => metre.as_str(),
             Entry::Steps => "letters are a piano, step by step",
             Entry::InTime { quantised: true } => "letters are a piano, in time on the nearest step",
             Entry::InTime { quantised: false } => "letters are a piano, in time",
@@ -186,9 +191,10 @@ fn draw_list(app: &App, painter: &mut Painter<'_>, area: Rect, score: &Score, sh
     if let Some((_, section)) = score.doc(app)
         && let Some(by) = &section.chords_by
     {
+        facts.push(("chords by", by.state.value.clone()));
         for (value, chords) in &by.lines {
             let names = chords.iter().map(|c| c.name.value.as_str()).collect::<Vec<_>>().join(" ");
-            facts.push(("chords when", format!("{} {}: {names}", by.state.value, value.value)));
+            facts.push((value.value.as_str(), names));
         }
     }
     for (what, text) in facts {
@@ -356,12 +362,7 @@ fn draw_note(app: &App, painter: &mut Painter<'_>, score: &Score, sheet: &Sheet,
     let begins = grid.column(note.at);
     let end = grid.column(note.at + note.length).min(i64::from(grid.area.width));
     let chosen = score.selection().is_some_and(|(from, to)| (from..to).contains(&note.at));
-    let role = match note.velocity {
-        _ if chosen => Role::Active,
-        112.. => Role::Accent,
-        56.. => Role::Text,
-        _ => Role::Secondary,
-    };
+    let role = if chosen { Role::Active } else { Role::Text };
     // A drum's stroke has no length that is heard.
     if !sheet.drums() {
         for column in (begins + 1).max(0)..end {
@@ -374,7 +375,8 @@ fn draw_note(app: &App, painter: &mut Painter<'_>, score: &Score, sheet: &Sheet,
     let sign = match strokes {
         2..=9 if grid.wide < 4 => ["2", "3", "4", "5", "6", "7", "8", "9"][strokes - 2],
         _ if app.chance_of(sheet, note).is_some() => "▒",
-        _ => "█",
+        // As high as it is hard.
+        _ => HEIGHTS[usize::from(note.velocity.min(127)) * HEIGHTS.len() / 128],
     };
     painter.text(x, y, 1, sign, role);
 }

@@ -566,11 +566,16 @@ impl App {
         Some(map.bar_start(bar) + map.metre(bar).beat() * i64::from(beat) + within)
     }
 
-    /// How likely a note is played, as it is written for it alone.
+    /// How likely a note is played, if not always: the least of all that is said of it.
     pub(crate) fn chance_of(&self, sheet: &Sheet, note: &ScoreNote) -> Option<f32> {
         let doc = self.music.score.as_ref()?.notes(self)?;
-        let own = ChanceOf::Note(sheet.spot(note.at), note.pitch);
-        doc.chances.iter().find(|c| c.of == own).map(|c| c.chance)
+        let spot = sheet.spot(note.at.max(Beats::from_integer(0)));
+        let means = |of: ChanceOf| match of {
+            ChanceOf::Softer(velocity) => note.velocity < velocity,
+            ChanceOf::At(at) => (at.bar, at.beat.floor()) == (spot.bar, spot.beat.floor()),
+            ChanceOf::Note(at, pitch) => (at, pitch) == (spot, note.pitch),
+        };
+        doc.chances.iter().filter(|c| means(c.of)).map(|c| c.chance).reduce(f32::min)
     }
 
     /// The next way in which the notes follow the section's chords.

@@ -134,7 +134,7 @@ fn chords_make_a_bass_that_goes_along_by_a_state() {
     desk.keys("enter");
     assert!(desk.text("music/deck.toml").contains("follow-chords = \"root\""));
     assert!(desk.app.faults.is_empty(), "{:?}", desk.app.faults);
-    assert!(desk.page().contains("watch alarm: Gm A") && desk.page().contains("follows by root"), "{}", desk.page());
+    assert!(desk.page().contains("alarm       Gm A") && desk.page().contains("follows by root"), "{}", desk.page());
     let pitches = &desk.app.program().music.notes[0].pitches;
     assert_eq!(pitches, &[vec![vec![67, 74, 57, 64]]], "over G minor and A");
     // Nearest, then not at all.
