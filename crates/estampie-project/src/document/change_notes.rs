@@ -223,6 +223,20 @@ impl Workspace {
         self.set_if_read(&format!("chance in {piece}/{section}/{layer}"), &[(&file, path, value)])
     }
 
+    /// Sets a field of an instrument, as one edit; an empty text takes it out.
+    ///
+    /// # Errors
+    /// When the instrument is gone, or the text cannot be read; then nothing is changed.
+    pub fn set_instrument(&mut self, name: &str, field: &str, text: &str) -> Result<(), Refusal> {
+        let doc = self.document().music.instruments.iter().find(|i| i.name == name).ok_or_else(|| Refusal::missing("instrument", name))?;
+        let file = doc.place.file.clone();
+        let value = match text.trim() {
+            "" => NewValue::Nothing,
+            text => text.parse().map_or_else(|_| NewValue::Text(text.to_owned()), NewValue::Whole),
+        };
+        self.set_if_read(&format!("{field} of {name}"), &[(&file, vec!["instrument", name, field], value)])
+    }
+
     /// Sets the key of a piece, as one edit; an empty text takes it out.
     ///
     /// # Errors

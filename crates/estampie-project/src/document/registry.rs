@@ -723,7 +723,12 @@ pub static INSTRUMENT: Table = table(
     "instrument",
     "[instrument.NAME]",
     &[
-        f("kind", Text("plucked string, bowed string, reed, pipe, drone, frame drum, bells, synth, takes"), "!", "what it is"),
+        f(
+            "kind",
+            Text("plucked string, bowed string, reed, pipe, drone, frame drum, bells, synth, reed organ, struck bar, voices, plucked bass, drum set, takes"),
+            "!",
+            "what it is",
+        ),
         f("attack", Quantity("s", 0.0, 30.0), "by its kind", "the time of a note's rise"),
         f("decay", Quantity("s", 0.0, 30.0), "by its kind", "the time of its way to sustain"),
         f("sustain", Quantity("%", 0.0, 100.0), "by its kind", "where it stays"),

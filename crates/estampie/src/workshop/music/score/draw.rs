@@ -2,6 +2,7 @@
 
 use super::entry::Entry;
 use super::keys;
+use super::player;
 use super::prompts::{place, swing_text};
 use super::{Line, STEPS, Score, Sheet};
 use crate::workshop::app::App;
@@ -149,6 +150,9 @@ pub(in crate::workshop::music) fn draw(app: &App, painter: &mut Painter<'_>, are
         }
     );
     painter.heading(page.x, page.y, page.width, &format!("{} in {}", score.line.track, score.section), &aside);
+    if let Some(open) = &score.player {
+        return player::draw(app, painter, Rect { y: page.y + 1, height: page.height.saturating_sub(1), ..page }, open, targets);
+    }
     draw_grid(app, painter, Rect { y: page.y + 1, height: page.height.saturating_sub(1), ..page }, score, &sheet, targets);
 }
 

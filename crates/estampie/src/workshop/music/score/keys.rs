@@ -137,6 +137,7 @@ static KEYS: &[Key] = &[
         }
     }),
     key(&["N"], "N", "a variation of the line", new_variation),
+    key(&["o"], "o", "what plays them: its settings, how it sounds", App::open_player),
     key(&["p"], "p", "let the section go round with the rest, or go on", App::loop_section),
     key(&["esc"], "esc", "end the selection; close them", |app| {
         let marked = app.music.score.as_mut().is_some_and(|s| s.mark.take().is_some());
@@ -157,6 +158,7 @@ pub(in crate::workshop::music) const LAST_LINE: &[(&str, &str)] = &[
     ("y", "another"),
     ("b", "from chords"),
     ("k", "piano"),
+    ("o", "instrument"),
     ("p", "play"),
     ("tab", "line"),
     ("?", "all keys"),
@@ -171,6 +173,9 @@ pub(in crate::workshop::music) fn help() -> Vec<(String, String)> {
 /// Takes a key while notes are open; false if it means nothing of its own there.
 pub(in crate::workshop::music) fn take(app: &mut App, name: &str) -> bool {
     if app.music.score.as_ref().is_some_and(|s| s.entry != Entry::Off) && app.piano(name) {
+        return true;
+    }
+    if app.music.score.as_ref().is_some_and(|s| s.player.is_some()) && app.player_key(name) {
         return true;
     }
     match KEYS.iter().find(|k| k.keys.contains(&name)) {

@@ -6,12 +6,14 @@
 mod draw;
 mod entry;
 mod keys;
+mod player;
 mod prompts;
 #[cfg(test)]
 mod tests;
 
 pub(super) use draw::draw;
 pub(super) use keys::{LAST_LINE, help, take};
+pub(super) use player::LAST_LINE as PLAYER_LINE;
 
 use crate::workshop::app::{App, Mode as Over};
 use crate::workshop::text_field::TextField;
@@ -76,6 +78,8 @@ pub(crate) struct Score {
     /// Cells of the grid, as it was drawn last.
     pub(crate) room: Cell<(u16, u16)>,
     kept: RefCell<Option<Kept>>,
+    /// What plays it, if that is open.
+    pub(crate) player: Option<player::Player>,
 }
 
 /// All that an edit or a picture of notes needs to know.
@@ -137,6 +141,7 @@ impl Score {
             looping: false,
             room: Cell::default(),
             kept: RefCell::default(),
+            player: None,
         }
     }
 
@@ -528,7 +533,8 @@ impl App {
 
     /// Keeps the piece in the section that is open, if that is asked for; true if something was done.
     pub(super) fn poll_score(&mut self) -> bool {
-        let Some(score) = &self.music.score else { return false };
+        let looked = self.poll_player();
+        let Some(score) = &self.music.score else { return looked };
         // What is gone is not edited.
         if score.sheet(self, &score.line).is_none() {
             let lines = score.lines(self);
@@ -540,7 +546,7 @@ impl App {
             return true;
         }
         if !score.looping {
-            return false;
+            return looked;
         }
         let (piece, section) = (NameKey::of(&score.piece), NameKey::of(&score.section));
         let Some(index) = self.program().music.find_piece.get(piece) else { return false };

@@ -24,6 +24,8 @@ pub(super) enum NotesPrompt {
     Chords,
     Swing,
     Key,
+    /// A setting of what plays the notes.
+    Setting(&'static str),
 }
 
 /// A place as it is written.
@@ -55,6 +57,7 @@ impl Ask for NotesPrompt {
             NotesPrompt::Made => "make from the chords".into(),
             NotesPrompt::Chords => "chords".into(),
             NotesPrompt::Swing => "swing".into(),
+            NotesPrompt::Setting(word) => format!("{word} of what plays {}", app.music.score.as_ref().map_or("", |s| s.line.layer.as_str())),
             NotesPrompt::Key => format!("key of {}", app.music.score.as_ref().map_or("", |s| s.piece.as_str())),
         }
     }
@@ -84,6 +87,7 @@ impl Ask for NotesPrompt {
             NotesPrompt::Quantise => Some("100 % is all the way".into()),
             NotesPrompt::Made => Some("in the place of what the line has; about the row that you are on".into()),
             NotesPrompt::Chords => Some("each at a bar: 1: Dm; 3: C; 4.3: G7. For a value of a state: threat is hunted: 1: Gm".into()),
+            NotesPrompt::Setting(word) => hint_of(registry::INSTRUMENT.field(word)),
             NotesPrompt::Key => hint_of(registry::PIECE.field("key")),
             NotesPrompt::Swing => hint_of(registry::LAYER.field("swing")),
         }
@@ -144,6 +148,10 @@ impl Ask for NotesPrompt {
                     Some((state, (value, chords))) => app.workspace.set_chords(&piece, &section, Some((state, value.trim())), chords)?,
                     None => app.workspace.set_chords(&piece, &section, None, text)?,
                 }
+            }
+            NotesPrompt::Setting(word) => {
+                let instrument = app.open_sheet().ok_or("no notes are open")?.1.instrument;
+                app.workspace.set_instrument(&instrument, word, text)?;
             }
             NotesPrompt::Key => app.workspace.set_key(&piece, text)?,
             NotesPrompt::Swing => {

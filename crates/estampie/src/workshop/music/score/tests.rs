@@ -206,6 +206,37 @@ fn notes_are_put_by_clicks_made_longer_by_a_drag_and_chances_are_typed() {
 }
 
 #[test]
+fn what_plays_is_opened_set_by_keys_and_the_mouse_and_shown() {
+    let mut desk = line("tune, reed organ");
+    let written = |desk: &Desk, word: &str| desk.text("music/deck.toml").lines().find(|l| l.starts_with(word)).map(str::to_owned);
+    desk.keys("o");
+    desk.poll_until("its picture is there", |app| app.music.score.as_ref().is_some_and(|s| s.player.as_ref().is_some_and(super::player::Player::has_picture)));
+    let page = desk.page();
+    assert!(["reed organ", "Scope", "Spectrum", "A note", "brightness"].iter().all(|w| page.contains(w)), "{page}");
+    // Down to the brightness: three hundredths of its range by a key, one with shift.
+    desk.keys("down down down down down down right shift-right shift-right");
+    assert_eq!(written(&desk, "brightness").as_deref(), Some("brightness = \"55 %\""));
+    desk.keys("0");
+    assert_eq!(written(&desk, "brightness"), None, "as the kind says");
+    desk.keys("e ctrl-u");
+    desk.type_text("140 %");
+    desk.keys("enter");
+    assert!(desk.page().contains("140 % is too much"), "{}", desk.page());
+    desk.keys("ctrl-u");
+    desk.type_text("20 %");
+    desk.keys("enter");
+    assert_eq!(written(&desk, "brightness").as_deref(), Some("brightness = \"20 %\""));
+    desk.click("attack");
+    desk.keys("right");
+    assert!(written(&desk, "attack").is_some());
+    desk.keys("up up right enter");
+    assert!(desk.text("music/deck.toml").contains("kind = \"struck bar\""), "{}", desk.text("music/deck.toml"));
+    desk.keys("esc 1");
+    assert_eq!(notes(&desk).len(), 1, "closed: a number is a degree again");
+    assert!(desk.app.faults.is_empty());
+}
+
+#[test]
 fn no_key_panics_whatever_the_size_and_what_is_gone_is_left() {
     for size in [(160, 47), (80, 24), (20, 5), (220, 66)] {
         let mut desk = line("tune, reed");
