@@ -136,7 +136,7 @@ impl Workspace {
             let channel = if matches!(kind, Kind::Drum | Kind::Set) { DRUMS } else { score.channel(usize::MAX) };
             score.add_track(layer);
             let at = score.tracks.len() - 1;
-            score.tracks[at].events.push(crate::midi::Event { tick: 0, what: What::Program(channel, program_of(kind).unwrap_or(0)) });
+            score.tracks[at].events.push(crate::midi::Event { time: 0, what: What::Program(channel, program_of(kind).unwrap_or(0)) });
         }
         let mut toml = self.toml(&file)?;
         let gone = || Refusal::Gone("the section".to_owned());

@@ -73,7 +73,7 @@ pub enum What {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Event {
     /// Its tick.
-    pub tick: u32,
+    pub time: u32,
     /// What happens.
     pub what: What,
 }
@@ -118,8 +118,8 @@ impl FileTrack {
     }
 
     fn put(&mut self, tick: u32, what: What) {
-        let at = self.events.partition_point(|e| e.tick <= tick);
-        self.events.insert(at, Event { tick, what });
+        let at = self.events.partition_point(|e| e.time <= tick);
+        self.events.insert(at, Event { time: tick, what });
         self.end = self.end.max(tick);
     }
 }
@@ -238,7 +238,7 @@ impl ScoreFile {
         for (at, track) in tracks.iter_mut().enumerate().skip(1) {
             if !track.events.is_empty() {
                 track.events.retain(|e| !matches!(e.what, What::Name(_)));
-                track.events.insert(0, Event { tick: 0, what: What::Name(format!("channel {at}")) });
+                track.events.insert(0, Event { time: 0, what: What::Name(format!("channel {at}")) });
             }
         }
         tracks.retain(|t| !t.events.is_empty());
@@ -247,7 +247,7 @@ impl ScoreFile {
 
     /// Adds a track.
     pub fn add_track(&mut self, name: &str) {
-        self.tracks.push(FileTrack { events: vec![Event { tick: 0, what: What::Name(name.to_owned()) }], end: 0 });
+        self.tracks.push(FileTrack { events: vec![Event { time: 0, what: What::Name(name.to_owned()) }], end: 0 });
     }
 
     /// The tick of a position. Where that is none, as many ticks are made of a quarter note as it needs; what needs more than there can be is put
@@ -262,7 +262,7 @@ impl ScoreFile {
                 t.end = t.end.saturating_mul(needs as u32);
                 &mut t.events
             }) {
-                event.tick = event.tick.saturating_mul(needs as u32);
+                event.time = event.time.saturating_mul(needs as u32);
                 if let What::Note { length, .. } = &mut event.what {
                     *length = length.saturating_mul(needs as u32);
                 }
@@ -281,7 +281,7 @@ impl ScoreFile {
             .map_or(&[][..], |t| &t.events)
             .iter()
             .filter_map(|e| match e.what {
-                What::Note { channel, pitch, velocity, length, .. } => Some(ScoreNote { at: beats(e.tick), length: beats(length), pitch, velocity, channel }),
+                What::Note { channel, pitch, velocity, length, .. } => Some(ScoreNote { at: beats(e.time), length: beats(length), pitch, velocity, channel }),
                 _ => None,
             })
             .collect();
@@ -325,11 +325,11 @@ impl ScoreFile {
         let events = &mut self.tracks[track].events;
         events.retain(|e| !matches!(e.what, What::Note { .. }));
         events.extend(list.into_iter().map(|(tick, length, n, off)| Event {
-            tick,
+            time: tick,
             what: What::Note { channel: n.channel & 15, pitch: n.pitch & 127, velocity: n.velocity.clamp(1, 127), length, off },
         }));
-        events.sort_by_key(|e| e.tick);
-        let end = events.iter().map(|e| if let What::Note { length, .. } = e.what { e.tick + length } else { e.tick }).max().unwrap_or(0);
+        events.sort_by_key(|e| e.time);
+        let end = events.iter().map(|e| if let What::Note { length, .. } = e.what { e.time + length } else { e.time }).max().unwrap_or(0);
         self.tracks[track].end = self.tracks[track].end.max(end);
     }
 
@@ -371,7 +371,7 @@ impl ScoreFile {
             text.push_str("track\n");
             for event in &track.events {
                 // Writing to a string does not fail.
-                let _ = writeln!(text, "{} {}", event.tick, print(&event.what));
+                let _ = writeln!(text, "{} {}", event.time, print(&event.what));
             }
             let _ = writeln!(text, "{} end", track.end);
         }
@@ -463,7 +463,7 @@ fn read_track(events: &[TrackEvent<'_>]) -> FileTrack {
                             let (channel, pitch, at) = open.remove(found);
                             let begun = &mut track.events[at];
                             if let What::On(_, _, velocity) = begun.what {
-                                begun.what = What::Note { channel, pitch, velocity, length: tick - begun.tick, off };
+                                begun.what = What::Note { channel, pitch, velocity, length: tick - begun.time, off };
                             }
                             track.end = track.end.max(tick);
                             continue;
@@ -485,7 +485,7 @@ fn read_track(events: &[TrackEvent<'_>]) -> FileTrack {
             TrackEventKind::SysEx(bytes) => What::SysEx(bytes.to_vec()),
             TrackEventKind::Escape(bytes) => What::Escape(bytes.to_vec()),
         };
-        track.events.push(Event { tick, what });
+        track.events.push(Event { time: tick, what });
     }
     track.end = track.end.max(tick);
     track
@@ -535,8 +535,8 @@ fn played(track: &FileTrack) -> Vec<(u32, TrackEventKind<'_>)> {
     for event in &track.events {
         let kind = match &event.what {
             What::Note { channel, pitch, velocity, length, off } => {
-                let end = event.tick.saturating_add(*length).min(LAST);
-                list.push((event.tick, 1, midi(*channel, MidiMessage::NoteOn { key: seven(*pitch), vel: seven((*velocity).max(1)) })));
+                let end = event.time.saturating_add(*length).min(LAST);
+                list.push((event.time, 1, midi(*channel, MidiMessage::NoteOn { key: seven(*pitch), vel: seven((*velocity).max(1)) })));
                 list.push((end, if *length > 0 { 0 } else { 1 }, midi(*channel, MidiMessage::NoteOff { key: seven(*pitch), vel: seven(*off) })));
                 continue;
             }
@@ -558,7 +558,7 @@ fn played(track: &FileTrack) -> Vec<(u32, TrackEventKind<'_>)> {
             What::SysEx(bytes) => TrackEventKind::SysEx(bytes),
             What::Escape(bytes) => TrackEventKind::Escape(bytes),
         };
-        list.push((event.tick, 1, kind));
+        list.push((event.time, 1, kind));
     }
     list.sort_by_key(|(tick, rank, _)| (*tick, *rank));
     list.into_iter().map(|(tick, _, kind)| (tick, kind)).collect()

@@ -57,9 +57,9 @@ fn file() -> impl Strategy<Value = ScoreFile> {
     (any::<bool>(), prop::sample::select(vec![96u16, 480, 960]), prop::collection::vec(track, 1..4)).prop_map(|(single, division, tracks)| {
         let mut file = ScoreFile { single: false, division, tracks: Vec::new() };
         for (events, notes) in tracks.into_iter().take(if single { 1 } else { 9 }) {
-            let mut list: Vec<Event> = events.into_iter().map(|(tick, what)| Event { tick, what }).collect();
-            list.sort_by_key(|e| e.tick);
-            file.tracks.push(FileTrack { end: list.last().map_or(0, |e| e.tick), events: list });
+            let mut list: Vec<Event> = events.into_iter().map(|(tick, what)| Event { time: tick, what }).collect();
+            list.sort_by_key(|e| e.time);
+            file.tracks.push(FileTrack { end: list.last().map_or(0, |e| e.time), events: list });
             let last = file.tracks.len() - 1;
             file.set_notes(last, &notes);
         }

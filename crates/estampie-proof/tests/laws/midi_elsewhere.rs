@@ -35,8 +35,8 @@ fn random_file(seed: u64) -> ScoreFile {
         let track = file.tracks.len() - 1;
         file.program(track, channel, random.random_range(0..128));
         for tick in [120, 480, 2_000] {
-            let event = estampie_project::midi::Event { tick, what: What::Bend(channel, random.random_range(-8192..8192)) };
-            let at = file.tracks[track].events.partition_point(|e| e.tick <= tick);
+            let event = estampie_project::midi::Event { time: tick, what: What::Bend(channel, random.random_range(-8192..8192)) };
+            let at = file.tracks[track].events.partition_point(|e| e.time <= tick);
             file.tracks[track].events.insert(at, event);
         }
         let notes: Vec<ScoreNote> = (0..random.random_range(1..40)).map(|_| random_note(&mut random, channel)).collect();
@@ -51,7 +51,7 @@ fn told(file: &ScoreFile) -> Vec<Vec<Told>> {
             .events
             .iter()
             .filter_map(
-                |e| if let What::Note { channel, pitch, velocity, length, .. } = e.what { Some((channel, pitch, velocity, e.tick, length)) } else { None },
+                |e| if let What::Note { channel, pitch, velocity, length, .. } = e.what { Some((channel, pitch, velocity, e.time, length)) } else { None },
             )
             .collect();
         list.sort_unstable();
@@ -70,7 +70,7 @@ fn besides(file: &ScoreFile) -> Vec<String> {
         What::Bend(channel, wheel) => Some(format!("{track} {tick} bend {channel} {wheel}")),
         _ => None,
     };
-    let mut list: Vec<String> = file.tracks.iter().enumerate().flat_map(|(n, t)| t.events.iter().filter_map(move |e| words((n, e.tick, &e.what)))).collect();
+    let mut list: Vec<String> = file.tracks.iter().enumerate().flat_map(|(n, t)| t.events.iter().filter_map(move |e| words((n, e.time, &e.what)))).collect();
     list.sort();
     list
 }
