@@ -144,8 +144,9 @@ fn position_of(sources: &Sources, place: &Place, name: &str) -> Option<usize> {
     let text = sources.get(&place.file)?;
     let line = text.split('\n').nth((place.line as usize).checked_sub(1)?)?;
     let from: usize = line.chars().take((place.column as usize).checked_sub(1)?).map(char::len_utf8).sum();
-    // In the head of a table points stand between names.
-    let head = place.file.ends_with(".toml") && line.trim_start().starts_with('[');
+    // In the head of a table points stand between names, and in a key of several names too.
+    let toml = place.file.ends_with(".toml");
+    let head = |at: usize| toml && (line.trim_start().starts_with('[') || !line[..at].contains('='));
     let whole = |at: usize, between: &str| {
         let of_name = |c: char| (c.is_alphanumeric() || matches!(c, '-' | '.' | '_' | '/')) && !between.contains(c);
         // Of pieces parts of the bundle say where they are.
@@ -155,7 +156,7 @@ fn position_of(sources: &Sources, place: &Place, name: &str) -> Option<usize> {
     };
     let found = |between: &str| line[from.min(line.len())..].match_indices(name).map(|(at, _)| at + from).find(|at| whole(*at, between));
     // Of a piece the name stands before a layer's, too.
-    found("").or_else(|| found("/")).or_else(|| found(".").filter(|_| head))
+    found("").or_else(|| found("/")).or_else(|| found(".").filter(|at| head(*at)))
 }
 
 /// The texts of files with a name replaced at places.

@@ -273,3 +273,19 @@ fn names_of_the_game_are_filled_from_a_table_in_one_edit() {
         assert_eq!(texts(&workspace), before);
     }
 }
+
+#[test]
+fn a_name_within_a_key_of_several_names_follows_too() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::create_dir_all(folder.path().join("music")).unwrap();
+    std::fs::write(folder.path().join("estampie.toml"), "format = 1\n").unwrap();
+    std::fs::write(folder.path().join("game.toml"), "[states.watch]\nvalues = [\"calm\", \"alarm\"]\n").unwrap();
+    let music = "[piece.p]\ntempo = \"100\"\n[piece.p.section.a]\nbars = 2\nchords = [\"1: Dm\"]\nchords-by.watch.alarm = [\"1: A\"]\n";
+    std::fs::write(folder.path().join("music/p.toml"), music).unwrap();
+    let mut workspace = Workspace::open(folder.path()).unwrap();
+    let state = workspace.thing_named(kind_of("state").unwrap(), "watch").unwrap();
+    workspace.rename_value(&state, "alarm", "danger").unwrap();
+    let (_, count) = workspace.rename(&state, "guard").unwrap();
+    assert_eq!((count, faults(&workspace)), (1, vec![]));
+    assert!(workspace.sources().get("music/p.toml").unwrap().contains("chords-by.guard.danger = [\"1: A\"]"));
+}
