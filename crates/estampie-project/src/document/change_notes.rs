@@ -86,7 +86,8 @@ impl Workspace {
         self.sources().get(file).map_or(Ok(ScoreFile::new()), |text| ScoreFile::of_text(text)).map_err(|e| format!("{file}: {e}").into())
     }
 
-    /// Gives a track of a MIDI file other notes, as one edit; positions are in quarter notes from the file's beginning.
+    /// Gives a track of a MIDI file other notes, as one edit; positions are in quarter notes from the file's beginning. A note of channel 255 plays on the
+    /// track's own.
     ///
     /// # Errors
     /// When there is no such file or track; then nothing is changed.
