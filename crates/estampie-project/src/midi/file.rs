@@ -292,16 +292,19 @@ impl ScoreFile {
     /// Writes other notes into a track in the place of all that it has. One that begins while the same pitch sounds on its channel ends that; of two
     /// that begin together the longer one stays. What else there is in the track stays as it is.
     pub fn set_notes(&mut self, track: usize, notes: &[ScoreNote]) {
-        let old = self.notes(track);
-        let Some(offs) = self
-            .tracks
-            .get(track)
-            .map(|t| t.events.iter().filter_map(|e| if let What::Note { off, .. } = e.what { Some(off) } else { None }).collect::<Vec<u8>>())
-        else {
-            return;
-        };
+        let beats = |ticks: u32| Beats::new(i64::from(ticks), i64::from(self.division));
+        let Some(events) = self.tracks.get(track).map(|t| &t.events) else { return };
         // How a note was let go is kept as long as it stays what it is.
-        let off_of = |note: &ScoreNote| old.iter().position(|n| n == note).and_then(|at| offs.get(at)).copied().unwrap_or(PLAIN_OFF);
+        let own: std::collections::HashMap<_, u8> = events
+            .iter()
+            .filter_map(|e| match e.what {
+                What::Note { channel, pitch, velocity, length, off } if off != PLAIN_OFF => {
+                    Some(((beats(e.time), beats(length), pitch, velocity, channel), off))
+                }
+                _ => None,
+            })
+            .collect();
+        let off_of = |n: &ScoreNote| own.get(&(n.at, n.length, n.pitch, n.velocity, n.channel)).copied().unwrap_or(PLAIN_OFF);
         let offs: Vec<u8> = notes.iter().map(off_of).collect();
         // All positions first: each may change what a tick is.
         for note in notes {

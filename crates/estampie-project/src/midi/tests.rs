@@ -164,3 +164,14 @@ fn the_notes_of_a_score_are_those_of_the_file_that_is_made_of_it() {
     let score = Score { tracks: vec![track], tempos: vec![(Beats::from_integer(0), 500_000)], metres, length: Beats::from_integer(4), ..Score::default() };
     assert_eq!(ScoreFile::of(&score).score().unwrap(), score);
 }
+
+#[test]
+fn a_note_that_stays_what_it_is_is_let_go_as_it_was() {
+    let mut file = ScoreFile::of_text("midi 1 480\ntrack\n0 note 1 67 90 480 10\n0 note 1 60 90 480 20\n480 note 1 60 90 480\n960 end\n").unwrap();
+    let notes = file.notes(0);
+    file.set_notes(0, &notes);
+    let off = |file: &ScoreFile| file.to_text().lines().filter(|l| l.contains("note")).map(str::to_owned).collect::<Vec<_>>();
+    assert_eq!(off(&file), ["0 note 1 60 90 480 20", "0 note 1 67 90 480 10", "480 note 1 60 90 480"]);
+    file.set_notes(0, &notes.iter().map(|n| ScoreNote { velocity: 50, ..*n }).collect::<Vec<_>>());
+    assert!(off(&file).iter().all(|l| l.ends_with(" 50 480")), "another note is let go plainly");
+}

@@ -7,15 +7,13 @@ const PLUCKED_AT: f32 = 0.2;
 /// Makes up for what the finger takes.
 const LOUD: f32 = 1.7;
 
-fn half_of(line: usize) -> usize {
-    line / 2
-}
-
 impl Tone {
     pub(super) fn pluck_bass(&mut self, rate: f32) {
         self.pluck(rate);
         let period = ((rate / frequency(self.pitch)) as usize).clamp(4, self.line.len() / 2 - 2);
         let apart = ((period as f32 * PLUCKED_AT) as usize).max(1);
+        // The second half of the line is free.
+        let half = self.line.len() / 2;
         // A finger is wider than a plectrum: what is finer than it does not come to be.
         let wide = (period / 24).max(1);
         for _ in 0..2 {
@@ -23,13 +21,11 @@ impl Tone {
             for at in 0..period {
                 let gone = self.line[(at + period - wide) % period];
                 sum += self.line[at] - gone;
-                self.line[half_of(self.line.len()) + at] = sum / wide as f32;
+                self.line[half + at] = sum / wide as f32;
             }
-            let half = half_of(self.line.len());
             self.line.copy_within(half..half + period, 0);
         }
         // The stroke and its reflection from the nearer end, the other way up. The second half of the line is free: it keeps what was.
-        let half = half_of(self.line.len());
         self.line.copy_within(0..period, half);
         for at in 0..period {
             let reflected = self.line[half + (at + period - apart) % period];

@@ -159,6 +159,8 @@ pub struct Tone {
     /// Where it is in its recording, in 32.32 fixed point.
     position: u64,
     hushed: bool,
+    /// The stroke of a drum set, by its place in the table.
+    drum: u8,
     /// The pitch that its partials are tuned to.
     tuned: f32,
     /// Its gains to the left and to the right; in the middle 1.
@@ -192,6 +194,7 @@ impl Tone {
             root: 60.0,
             position: 0,
             hushed: false,
+            drum: 0,
             tuned: 60.0,
             sides: [1.0; 2],
             others: [[1.0; 2]; 3],

@@ -68,15 +68,17 @@ const USUAL: f32 = 0.5;
 /// Between the bursts of a clap, in seconds.
 const BURSTS: f32 = 0.011;
 
-/// The stroke of a pitch, or of the nearest that has one.
-fn stroke_of(pitch: f32) -> &'static Stroke {
+/// The place of the stroke of a pitch, or of the nearest that has one.
+fn place_of(pitch: f32) -> usize {
     let far = |s: &Stroke| ((f32::from(s.pitch) - pitch).abs() * 100.0) as i32;
-    TABLE.iter().min_by_key(|s| far(s)).unwrap_or(&TABLE[0])
+    (0..TABLE.len()).min_by_key(|at| far(&TABLE[*at])).unwrap_or(0)
 }
 
 impl Tone {
     pub(super) fn strike_set(&mut self, rate: f32) {
-        let stroke = stroke_of(self.pitch);
+        // Looked for once: a stroke that is bent stays what it is.
+        self.drum = place_of(self.pitch) as u8;
+        let stroke = &TABLE[usize::from(self.drum)];
         self.phase = [0.0; 3];
         self.memory = [1.0, 1.0, 0.0];
         let (lowest, seconds, strength) = stroke.metal;
@@ -94,18 +96,19 @@ impl Tone {
     }
 
     pub(super) fn set_slow(&self, slow: &mut Slow, rate: f32, g: impl Fn(f32) -> f32) {
-        let stroke = stroke_of(self.pitch);
+        let stroke = &TABLE[usize::from(self.drum)];
         let seconds = self.age as f32 / rate;
         let (from, to, tone, _) = stroke.tone;
         let long = self.patch.decay_seconds / USUAL;
         slow.by = ((to + (from - to) * (-seconds * 40.0).exp()) / rate).min(0.45);
+        slow.others[0] = 1.0 / (BURSTS * rate);
         slow.g[0] = g(stroke.noise.0 * (0.7 + 0.6 * self.patch.brightness));
         slow.fade = (-6.9 / ((tone * long).max(0.005) * rate)).exp();
         slow.loss = (-6.9 / ((stroke.noise.1 * long).max(0.005) * rate)).exp();
     }
 
     pub(super) fn set(&mut self, slow: &Slow) -> f32 {
-        let stroke = stroke_of(self.pitch);
+        let stroke = &TABLE[usize::from(self.drum)];
         let phase = self.turn(0, slow.by);
         let tone = (TAU * phase).sin() * self.memory[0] * stroke.tone.3;
         self.memory[0] *= slow.fade;
@@ -114,7 +117,7 @@ impl Tone {
         let (low, band) = self.filters[0].next(noise, slow.g[0], k);
         let shaped = if stroke.high { noise - low - k * band } else { band };
         // A clap is many hands: it begins anew a few times, each for itself short.
-        let burst = self.age as f32 * BURSTS_PER_FRAME;
+        let burst = self.age as f32 * slow.others[0];
         if stroke.noise.3 > 1 && burst < (stroke.noise.3 - 1) as f32 {
             self.memory[1] = 1.0 - 0.85 * burst.fract();
         } else {
@@ -125,6 +128,3 @@ impl Tone {
         tone + hiss + metal * (0.5 + self.patch.brightness)
     }
 }
-
-/// At 48 kHz; at another rate a clap's hands are as far apart in frames.
-const BURSTS_PER_FRAME: f32 = 1.0 / (BURSTS * 48_000.0);

@@ -70,7 +70,7 @@ impl View for Music {
     }
 
     fn last_line(&self, app: &App) -> Option<&'static [(&'static str, &'static str)]> {
-        app.music.score.as_ref().map(|open| if open.player.is_some() { score::PLAYER_LINE } else { score::LAST_LINE })
+        app.music.score.as_ref().map(score::Score::last_line)
     }
 
     fn selected(&self, app: &App) -> Option<(&'static str, String)> {

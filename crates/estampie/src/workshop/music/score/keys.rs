@@ -165,6 +165,17 @@ pub(in crate::workshop::music) const LAST_LINE: &[(&str, &str)] = &[
     ("esc", "done"),
 ];
 
+/// Those while letters are a piano.
+pub(in crate::workshop::music) const PIANO_LINE: &[(&str, &str)] = &[
+    ("a … ;", "white keys"),
+    ("w … p", "black keys"),
+    ("z x", "octave"),
+    ("0", "rest"),
+    ("backspace", "take back"),
+    ("tab", "in time, or by steps"),
+    ("esc", "done"),
+];
+
 /// What all of them do, as shown and in words.
 pub(in crate::workshop::music) fn help() -> Vec<(String, String)> {
     KEYS.iter().filter(|k| !k.shown.is_empty()).map(|k| (k.shown.to_owned(), k.words.to_owned())).collect()

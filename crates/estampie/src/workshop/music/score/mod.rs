@@ -12,8 +12,7 @@ mod prompts;
 mod tests;
 
 pub(super) use draw::draw;
-pub(super) use keys::{LAST_LINE, help, take};
-pub(super) use player::LAST_LINE as PLAYER_LINE;
+pub(super) use keys::{help, take};
 
 use crate::workshop::app::{App, Mode as Over};
 use crate::workshop::text_field::TextField;
@@ -123,6 +122,21 @@ fn notes_of<'a>(section: &'a SectionDoc, layer: &str) -> Option<&'a NotesDoc> {
 }
 
 impl Score {
+    /// Keys that the last line tells.
+    pub(super) fn last_line(&self) -> &'static [(&'static str, &'static str)] {
+        match (&self.player, self.entry) {
+            (Some(_), _) => player::LAST_LINE,
+            (None, Entry::Off) => keys::LAST_LINE,
+            (None, _) => keys::PIANO_LINE,
+        }
+    }
+
+    /// Whether the open line is still there.
+    fn is_there(&self, app: &App) -> bool {
+        let track = self.notes(app).and_then(|notes| self.file(app, &notes.file.value)?.track(&self.line.track));
+        track.is_some()
+    }
+
     fn new(piece: &str, section: &str, line: Line) -> Score {
         Score {
             piece: piece.to_owned(),
@@ -536,7 +550,7 @@ impl App {
         let looked = self.poll_player();
         let Some(score) = &self.music.score else { return looked };
         // What is gone is not edited.
-        if score.sheet(self, &score.line).is_none() {
+        if !score.is_there(self) {
             let lines = score.lines(self);
             let (piece, section) = (score.piece.clone(), score.section.clone());
             match lines.into_iter().next() {
