@@ -516,6 +516,7 @@ fn engine_of_takes(voices: usize, take: &str) -> Engine {
         "pass-by" => "duration = \"20 s\"\n",
         "crackle" => "density = \"120\"\n",
         "wind" => "channels = \"stereo\"\nleaves = \"40 %\"\n",
+        "notes" => "rounds = \"0\"\n",
         "tone" => "wave = \"saw\"\npartials = \"3\"\n",
         _ => "",
     };

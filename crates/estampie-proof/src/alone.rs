@@ -13,7 +13,8 @@ const SILENCE: f32 = 1e-5;
 /// What goes on for ever is let go, and has this long to fade after its own release began, in seconds.
 const LONGEST_RELEASE: f64 = 30.0;
 
-/// A document whose buses do nothing, and whose sounds send nothing: what is left is what the sounds themselves are.
+/// A document whose buses do nothing, whose sounds send nothing, and in which nothing sounds by itself: no world, and nothing that reacts. What is left
+/// is what the sounds themselves are.
 #[must_use]
 pub fn without_mix(document: &Document) -> Document {
     let mut plain = document.clone();
@@ -25,6 +26,10 @@ pub fn without_mix(document: &Document) -> Document {
     }
     plain.ducks.clear();
     plain.snapshots.iter_mut().for_each(|snapshot| snapshot.during.clear());
+    let (nothing, _) = Document::read(&Sources::from_texts([("estampie.toml", "format = 1\n")]), &BTreeSet::new());
+    plain.world = nothing.world;
+    plain.reactions.clear();
+    plain.checks.clear();
     plain
 }
 
@@ -43,6 +48,7 @@ pub fn made(document: &Document, generator: &str) -> Document {
     alone.parameters.clone_from(&document.parameters);
     alone.states.clone_from(&document.states);
     alone.shared.clone_from(&document.shared);
+    alone.music.instruments.clone_from(&document.music.instruments);
     let whole = format!("generator {generator} ");
     alone.modulations = document.modulations.iter().filter(|m| m.target.value.starts_with(&whole)).cloned().collect();
     alone
@@ -82,4 +88,33 @@ pub fn play(program: &Arc<Program>, sound: NameKey, parameters: &[(NameKey, f32)
     let frames = samples.chunks_exact(2).rposition(|frame| frame.iter().any(|s| s.abs() > SILENCE)).map_or(0, |last| last + 1);
     samples.truncate(2 * frames);
     samples
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use estampie_project::assets::Assets;
+    use estampie_project::compile::compile;
+
+    #[test]
+    fn a_sound_alone_is_heard_without_what_sounds_by_itself() {
+        let sources = Sources::from_texts([
+            ("estampie.toml", "format = 1\n"),
+            ("sounds/a.toml", "[a]\ntakes = [\"generator tone\"]\nlevel = \"-6 dB\"\n[hum]\ntakes = [\"generator noise\"]\n"),
+            ("shared.toml", "[generator.tone]\nends-after = \"300 ms\"\n[generator.noise]\n"),
+            ("mix.toml", "[buses.main]\nlevel = \"-20 dB\"\n"),
+            ("world.toml", "[zones.hall]\nat = [0, 0]\nradius = \"50 m\"\nambience = \"hum\"\n"),
+            ("reactions.est", "When begin\n  play hum\n"),
+        ]);
+        let (document, _) = Document::read(&sources, &BTreeSet::new());
+        let seconds = |document: &Document| {
+            let (program, _) = compile(document, &Assets::default());
+            let samples = play(&Arc::new(program), NameKey::of("a"), &[], 1, Seconds(2.0));
+            let loud = samples.iter().fold(0.0f32, |m, s| m.max(s.abs()));
+            (samples.len() as f64 / 96_000.0, loud)
+        };
+        let (long, loud) = seconds(&without_mix(&document));
+        assert!((0.25..0.4).contains(&long), "{long} s");
+        assert!(loud > 0.07, "the bus does nothing: {loud}");
+    }
 }

@@ -112,7 +112,8 @@ pub(crate) fn play(notes: &[Note], (from, to): (Beats, Beats), tempo: f64, patch
                 break;
             }
             let mut sides = [[0.0; 64]; 2];
-            tone.render(&mut sides, RATE);
+            let [left, right] = &mut sides;
+            tone.render([left, right], RATE);
             block.iter_mut().zip(&sides[0]).for_each(|(out, left)| *out += left);
         }
     }

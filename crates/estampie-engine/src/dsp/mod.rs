@@ -6,6 +6,7 @@ pub mod effects;
 mod envelope;
 mod filter;
 pub mod generators;
+pub mod instrument;
 mod interpolate;
 mod limiter;
 pub(crate) mod oscillator;

@@ -9,6 +9,7 @@ pub(crate) mod outlets;
 pub mod pages;
 pub mod property;
 pub mod random;
+pub mod scale;
 pub mod telemetry;
 pub mod test;
 pub mod time;

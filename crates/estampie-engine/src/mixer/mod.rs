@@ -52,7 +52,7 @@ impl Mixer {
             voices: Voices::new(voices),
             bands: (0..bands).map(|_| Band::new()).collect(),
             tones: (0..tones).map(|_| Tone::new(rate)).collect(),
-            generators: Pool::new(generators),
+            generators: Pool::new(generators, rate),
             down: Vec::with_capacity(MOST_BUSES),
             interpolator: Interpolator::shared(),
             scratch: Box::default(),

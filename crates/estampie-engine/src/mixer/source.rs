@@ -156,7 +156,7 @@ impl Source {
     /// Reads from a generator, which begins now.
     pub(crate) fn begin(&mut self, made: &Made, mut playing: Playing, rate: u32, seed: u64) {
         let controls = Controls { values: &playing.values, drawings: &made.drawings };
-        playing.generator.begin(&Beginning { rate, controls, seed });
+        playing.generator.begin(&Beginning { rate, controls, seed, instrument: made.instrument.as_ref() });
         self.playing = Some(playing);
     }
 

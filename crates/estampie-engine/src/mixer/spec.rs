@@ -2,6 +2,7 @@
 
 use crate::dsp::effects::{Impulse, MOST_SETTINGS};
 use crate::dsp::generators::{GENERATORS, MOST_CONTROLS};
+use crate::dsp::instrument::InstrumentSettings;
 use crate::ground::clip::Clip;
 use crate::ground::curve::{Curve, Shape};
 use crate::ground::lookup::Lookup;
@@ -323,6 +324,8 @@ pub struct Made {
     pub values: [f32; MOST_CONTROLS],
     /// Its drawings, as curves in the order of its kind.
     pub drawings: Vec<Curve>,
+    /// The instrument of the project that it plays, if it plays one.
+    pub instrument: Option<InstrumentSettings>,
     /// It ends after so many frames; `None` if it goes on until it is let go, or ends by itself.
     pub frames: Option<u64>,
 }

@@ -4,12 +4,12 @@
 //! from round to round, and ends when the section was left and its last note has died away.
 
 use super::exact::{Beats, nearest, wide};
-use super::instrument::{Stroke, Tone};
-use super::scale::within;
 use super::timeline::Timeline;
+use crate::dsp::instrument::{Stroke, Tone};
 use crate::ground::clip::Clip;
 use crate::ground::names::NameKey;
 use crate::ground::random::Stream;
+use crate::ground::scale::within;
 use crate::ground::time::BLOCK;
 use crate::music::spec::{Instrument, Mode, Note, Notes, Section};
 use std::sync::Arc;
@@ -159,7 +159,7 @@ impl Band {
     pub(crate) fn drain(&mut self, tones: &mut [Tone], rate: u32, mut retire: impl FnMut(Arc<Clip>) -> Option<Arc<Clip>>) {
         self.tones.retain(|(slot, ..)| {
             let tone = &mut tones[usize::from(*slot)];
-            tone.render(&mut [[0.0; BLOCK]; 2], rate);
+            tone.render([&mut [0.0; BLOCK], &mut [0.0; BLOCK]], rate);
             if !tone.gone() {
                 return true;
             }
@@ -213,7 +213,8 @@ impl Band {
                 let pitch = if manner.glides { f32::from(note.pitch) + manner.moved } else { began };
                 tone.bend(pitch + self.wheels[usize::from(note.channel & 15)]);
             }
-            tone.render(&mut self.out, rate);
+            let [left, right] = &mut self.out;
+            tone.render([left, right], rate);
             let mut kept = !tone.gone();
             if !kept && let Some(clip) = tone.take_clip().and_then(&mut retire) {
                 // Nowhere to put it just now: it stays a block longer.

@@ -6,15 +6,13 @@
 
 pub(crate) mod band;
 pub mod exact;
-mod instrument;
-mod instrument_settings;
 mod map;
 mod timeline;
 #[cfg(feature = "bundle")]
 mod written;
 
-pub use instrument::{DRUM_STROKES, Stroke, Tone, frequency, stroke_name};
-pub use instrument_settings::{InstrumentSettings, Kind, Wave};
+pub use crate::dsp::instrument::{DRUM_STROKES, InstrumentSettings, Kind, Stroke, Tone, Wave, frequency, stroke_name};
+pub use crate::ground::scale::{degree, pitch_of, read_key, steps_of, within};
 pub use map::{Map, Metre, Point};
 pub use timeline::Timeline;
 mod plan;
@@ -23,6 +21,3 @@ pub mod spec;
 
 pub use plan::{Planned, Wait, plan, wait};
 pub use sequencer::{Ask, Between, Happens, Pass, PassBegins, PassFalls, Sequencer};
-mod scale;
-
-pub use scale::{degree, pitch_of, read_key, steps_of, within};

@@ -4,6 +4,7 @@ use crate::ground::clip::Clip;
 use crate::ground::curve::Shape;
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
+pub use crate::ground::scale::Mode;
 use crate::ground::test::Test;
 use crate::ground::vocabulary::Step;
 use crate::music::exact::{Beats, Frames, wide};
@@ -223,16 +224,6 @@ pub struct Hold {
     pub attack_per_block: f32,
     /// Share of the way up in a block.
     pub release_per_block: f32,
-}
-
-/// A scale: steps of the octave that belong to it, from its tonic.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
-pub struct Mode {
-    /// The tonic, 0 (C) to 11 (B).
-    pub tonic: u8,
-    /// For each semitone above the tonic, whether it belongs.
-    pub steps: [bool; 12],
 }
 
 /// A piece.

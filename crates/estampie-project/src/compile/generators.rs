@@ -3,8 +3,9 @@
 use super::{Compiler, frames_of};
 use crate::document::{GeneratorDoc, Place, did_you_mean, read_drawing, read_vary, registry};
 use estampie_engine::curve::Curve;
-use estampie_engine::dsp::generators::{self, GENERATORS, GeneratorKind};
+use estampie_engine::dsp::generators::{self, GENERATORS, GeneratorKind, PLAYED};
 use estampie_engine::mixer::spec::{GeneratorSpec, Made, Recipe};
+use estampie_engine::music::{InstrumentSettings, Kind};
 use estampie_engine::property::Property;
 use estampie_engine::random::Draw;
 use std::sync::Arc;
@@ -38,6 +39,7 @@ impl Compiler<'_> {
             return None;
         };
         self.look_at_preset(doc, of);
+        let instrument = self.instrument_played(doc, of);
         let mut values = doc.values(of);
         // It was called so before kinds had lengths of their own.
         let has_length = of.settings.iter().any(|s| s.word == "length");
@@ -57,8 +59,34 @@ impl Compiler<'_> {
             controls.extend(generators::controls().iter().find(|c| c.word == setting.word).map(|c| c.property));
         }
         self.program.mix.generators.push(GeneratorSpec { key, kind, first, controls, vary, local: Vec::new() });
-        let made = Made { key, kind, values, drawings, frames: doc.length.map(|length| frames_of(length, self.program.rate)) };
+        let made = Made { key, kind, values, drawings, instrument, frames: doc.length.map(|length| frames_of(length, self.program.rate)) };
         Some(Arc::new(Recipe { name: key, parts: Vec::new(), made: Some(made), stereo: (of.stereo)(&values) }))
+    }
+
+    /// The instrument of the music that a generator plays; says when there is none, or it cannot be played so.
+    fn instrument_played(&mut self, doc: &GeneratorDoc, of: &GeneratorKind) -> Option<InstrumentSettings> {
+        let plays = doc.plays.as_ref()?;
+        if !of.plays() {
+            self.fault(&plays.place, format!("{} plays no instrument", of.word), "take it out, or write kind = \"notes\"");
+            return None;
+        }
+        let document = self.document;
+        let Some(found) = document.music.instruments.iter().find(|i| i.name == plays.value) else {
+            let known = document.music.instruments.iter().map(|i| i.name.as_str());
+            let fix = did_you_mean(&plays.value, known, "name an instrument of the music, or take it out");
+            self.fault(&plays.place, format!("there is no instrument {}", plays.value), fix);
+            return None;
+        };
+        if !PLAYED.iter().any(|(kind, _)| *kind == found.patch.kind) {
+            let what = if found.patch.kind == Kind::Takes { "recordings" } else { "strokes" };
+            self.fault(
+                &plays.place,
+                format!("{} is made of {what}, and a tune needs pitches", plays.value),
+                "name another instrument; recordings are takes by themselves",
+            );
+            return None;
+        }
+        Some(found.patch)
     }
 
     /// Says when a generator has a preset that its kind has not.

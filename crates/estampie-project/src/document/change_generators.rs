@@ -121,12 +121,18 @@ fn value_of(kind: &'static GeneratorKind, word: &str, text: &str) -> Result<NewV
     } else if let Some(drawing) = kind.drawings.iter().find(|d| d.word == word) {
         let texts: Vec<String> = text.split(';').map(|t| t.trim().to_owned()).filter(|t| !t.is_empty()).collect();
         read_drawing(drawing.form, &texts).map_err(|(_, what)| what.to_string())?;
-        return Ok(if drawing.form == Form::Steps { NewValue::Text(texts.concat()) } else { NewValue::List(texts) });
+        return Ok(match drawing.form {
+            Form::Steps => NewValue::Text(texts.concat()),
+            Form::Tune => NewValue::Text(texts.join(" ")),
+            Form::Path | Form::Curve => NewValue::List(texts),
+        });
     } else if let Some(setting) = kind.settings.iter().find(|s| s.word == word) {
         read_setting(setting, text).map_err(|what| what.to_string())?;
         if let Unit::Choice(_) = setting.unit {
             return Ok(NewValue::Text(text.to_owned()));
         }
+    } else if word == "plays" && kind.plays() {
+        return Ok(NewValue::Text(text.to_owned()));
     } else if word == "preset" {
         if kind.presets.iter().all(|p| p.name != text) {
             return Err(format!("{} has no preset {text}", kind.word).into());

@@ -6,7 +6,7 @@ use super::fields::{Fields, Located, Reading};
 use super::game::well_named;
 use super::registry;
 use estampie_engine::curve::{Curve, Point, Shape};
-use estampie_engine::dsp::generators::{Form, GENERATORS, GeneratorKind};
+use estampie_engine::dsp::generators::{Form, GENERATORS, GeneratorKind, MOST_DEGREE, MOST_TUNE_STEPS, TuneNote, TuneStep, tune_curves, tune_steps};
 use estampie_engine::property::{Property, Unit};
 use estampie_engine::random::Draw;
 use estampie_engine::units::{Seconds, ValueError, split_number};
@@ -24,6 +24,8 @@ pub struct GeneratorDoc {
     pub kind: Option<Located<String>>,
     /// What it begins with.
     pub preset: Option<Located<String>>,
+    /// The instrument of the music that it plays, if it plays one.
+    pub plays: Option<Located<String>>,
     /// It ends after this time; unsaid, it goes on until it is let go, or ends by itself.
     pub length: Option<Seconds>,
     /// Controls as written.
@@ -51,6 +53,9 @@ impl fmt::Display for GeneratorDoc {
         f.write_str(self.kind.as_ref().map_or(&self.name, |kind| &kind.value))?;
         if let Some(preset) = &self.preset {
             write!(f, ", {}", preset.value)?;
+        }
+        if let Some(plays) = &self.plays {
+            write!(f, ", plays {}", plays.value)?;
         }
         for (word, text) in &self.set {
             write!(f, ", {word} {}", text.value)?;
@@ -92,6 +97,7 @@ pub(super) fn read_generators(reading: &Reading<'_>, top: &Fields<'_>) -> Vec<Ge
             let generator = GeneratorDoc {
                 kind: fields.text("kind"),
                 preset: fields.text("preset"),
+                plays: fields.text("plays"),
                 length: fields.limited("ends-after", Seconds(0.005), Seconds(3600.0)),
                 set: set.filter_map(|word| Some((word, fields.text(word)?))).collect(),
                 drawings: drawn.filter_map(|word| Some((word, parts(&fields.texts(word)?)))).collect(),
@@ -150,6 +156,7 @@ pub fn read_drawing(form: Form, texts: &[String]) -> Result<Vec<Curve>, (usize, 
             }
             Ok(vec![Curve::new(points)])
         }
+        Form::Tune => read_tune(texts).map(|steps| tune_curves(&steps)).map_err(|what| (0, what)),
         Form::Steps => {
             let text: String = texts.concat();
             let steps: Option<Vec<f32>> =
@@ -178,8 +185,67 @@ pub fn print_drawing(form: Form, curves: &[Curve]) -> Vec<String> {
             curve.points().iter().map(|p| format!("{} %: {} %{}", number(p.x * 100.0), number(p.y * 100.0), shape(p.shape))).collect()
         }
         (Form::Steps, [curve]) => vec![curve.points().iter().map(|p| ['.', 'x', 'X'][(p.y.clamp(0.0, 2.0)) as usize]).collect()],
+        (Form::Tune, curves) => vec![print_tune(&tune_steps(curves).collect::<Vec<_>>())],
         _ => Vec::new(),
     }
+}
+
+/// Reads a tune: steps with spaces between, as [`print_tune`] writes them.
+fn read_tune(texts: &[String]) -> Result<Vec<TuneStep>, ValueError> {
+    let mut steps = Vec::new();
+    for text in texts.iter().flat_map(|t| t.split_whitespace()) {
+        let wrong = || {
+            let known = "a step of a tune, like 1, b3, #4, 1' (an octave above), 1, (below), 1+3+5 (up to four at once), with ! behind it if accented; - or .";
+            ValueError::not(text, known)
+        };
+        steps.push(match text {
+            "." => TuneStep::default(),
+            "-" => TuneStep { held: true, ..TuneStep::default() },
+            _ => {
+                let (notes, accented) = text.strip_suffix('!').map_or((text, false), |notes| (notes, true));
+                let mut step = TuneStep { accented, ..TuneStep::default() };
+                for (at, note) in notes.split('+').enumerate() {
+                    *step.notes.get_mut(at).ok_or_else(wrong)? = Some(read_tune_note(note).ok_or_else(wrong)?);
+                }
+                step
+            }
+        });
+    }
+    if steps.len() > MOST_TUNE_STEPS || steps.iter().all(|s| s.notes[0].is_none()) {
+        return Err(ValueError::Refused(format!("a tune has from 1 to {MOST_TUNE_STEPS} steps, and a note among them; this one has {} steps", steps.len())));
+    }
+    Ok(steps)
+}
+
+fn read_tune_note(text: &str) -> Option<TuneNote> {
+    let (altered, rest) = match text.strip_prefix('b') {
+        Some(rest) => (-1, rest),
+        None => text.strip_prefix('#').map_or((0, text), |rest| (1, rest)),
+    };
+    let digits = rest.trim_end_matches(['\'', ',']);
+    let marks = &rest[digits.len()..];
+    let octave = marks.chars().map(|c| if c == ',' { -1i8 } else { 1 }).sum::<i8>();
+    let degree = digits.parse().ok().filter(|d| (1..=MOST_DEGREE).contains(d) && digits.chars().all(|c| c.is_ascii_digit()))?;
+    (marks.len() <= 3 && !(marks.contains(',') && marks.contains('\''))).then_some(TuneNote { degree, octave, altered })
+}
+
+/// A tune as it is written.
+#[must_use]
+pub fn print_tune(steps: &[TuneStep]) -> String {
+    let note = |note: &TuneNote| {
+        let altered = ["b", "", "#"][(note.altered.clamp(-1, 1) + 1) as usize];
+        let mark = if note.octave < 0 { "," } else { "'" };
+        format!("{altered}{}{}", note.degree, mark.repeat(usize::from(note.octave.unsigned_abs())))
+    };
+    let step = |step: &TuneStep| match step.notes[0] {
+        _ if step.held => "-".to_owned(),
+        None => ".".to_owned(),
+        Some(_) => {
+            let notes: Vec<String> = step.notes.iter().flatten().map(note).collect();
+            format!("{}{}", notes.join("+"), if step.accented { "!" } else { "" })
+        }
+    };
+    steps.iter().map(step).collect::<Vec<_>>().join(" ")
 }
 
 /// Reads a place such as `-1.5 m, 0.4 m`: metres to the right and ahead.
@@ -240,6 +306,16 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn what_is_no_tune_is_told_with_how_one_is_written() {
+        for text in ["", ". -", "0", "25", "1+2+3+4+5", "x", "b", "1',", "1,,,,", "1!!", "é", "1 2 3 +", "b#3"] {
+            let error = read_drawing(Form::Tune, &[text.to_owned()]).expect_err(text).1.to_string();
+            assert!(error.contains("a tune"), "{text}: {error}");
+        }
+        let long = vec!["1 ".repeat(65)];
+        assert!(read_drawing(Form::Tune, &long).unwrap_err().1.to_string().contains("this one has 65 steps"));
     }
 
     #[test]
@@ -307,8 +383,15 @@ mod tests {
         }
 
         #[test]
-        fn no_text_breaks_a_drawing(texts in prop::collection::vec("[-0-9a-z%.:;, mxX]{0,24}", 0..6)) {
-            for form in [Form::Path, Form::Curve, Form::Steps] {
+        fn tunes_are_read_as_they_were_printed(text in "((b|#)?([1-9]|1[0-9]|2[0-4])('{0,3}|,{0,3})(\\+[1-9]){0,3}!? |- |\\. ){1,40}1") {
+            let texts = vec![text];
+            let curves = read_drawing(Form::Tune, &texts).unwrap();
+            prop_assert_eq!(print_drawing(Form::Tune, &curves), texts);
+        }
+
+        #[test]
+        fn no_text_breaks_a_drawing(texts in prop::collection::vec("[-0-9a-z%.:;, mxX#'!+]{0,24}", 0..6)) {
+            for form in [Form::Path, Form::Curve, Form::Steps, Form::Tune] {
                 if let Ok(curves) = read_drawing(form, &texts) {
                     prop_assert_eq!(curves.len(), form.curves());
                 }

@@ -55,7 +55,7 @@ pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
 pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParameter, MadeState, Weights};
 pub use fields::Located;
 pub use game::{EventDoc, GameName, Manifest, PADS, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
-pub use generators::{GeneratorDoc, MOST_PLACES, print_drawing, read_drawing, read_vary};
+pub use generators::{GeneratorDoc, MOST_PLACES, print_drawing, print_tune, read_drawing, read_vary};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS,

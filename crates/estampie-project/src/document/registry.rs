@@ -383,6 +383,7 @@ pub static GENERATOR: Table = Table {
     fields: &[
         f("kind", Name("kind of generator"), "its name", "what it makes"),
         f("preset", Text("the name of one of its kind's presets"), "", "controls and drawings to begin with; what is written besides counts more"),
+        f("plays", Name("instrument"), "a built-in one", "the instrument of the music that the kind notes plays"),
         f("ends-after", Quantity("s", 0.005, 3_600.0), "until it is let go, or by itself", "it ends after this time"),
         f("vary", Pairs("a range that is added"), "", "what each playing draws for its controls"),
         NOTE,

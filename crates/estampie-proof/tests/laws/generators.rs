@@ -11,7 +11,7 @@ use std::sync::Arc;
 const SHARED: &str = "[generator.hiss]\nkind = \"noise\"\ncolour = \"pink\"\n[generator.puff]\nkind = \"noise\"\nends-after = \"250 ms\"\n[generator.tone]\nfrequency = \"1 kHz\"\n[generator.wide]\nkind = \"noise\"\nchannels = \"stereo\"\n";
 
 /// One of each other kind that goes on until it is let go.
-const MORE: &str = "[generator.gale]\nkind = \"wind\"\ngust = \"2 s\"\n[generator.engine]\nkind = \"hum\"\nroughness = \"40 %\"\n[generator.rain]\nkind = \"crackle\"\ndensity = \"120\"\n[generator.pump]\nkind = \"pulses\"\ninterval = \"300 ms\"\nnoise = \"30 %\"\njitter = \"40 %\"\npattern = \"Xx.x\"\n[generator.voices]\nkind = \"tone\"\nwave = \"saw\"\npartials = \"5\"\ndetune = \"0.3 st\"\n";
+const MORE: &str = "[generator.gale]\nkind = \"wind\"\ngust = \"2 s\"\n[generator.engine]\nkind = \"hum\"\nroughness = \"40 %\"\n[generator.rain]\nkind = \"crackle\"\ndensity = \"120\"\n[generator.pump]\nkind = \"pulses\"\ninterval = \"300 ms\"\nnoise = \"30 %\"\njitter = \"40 %\"\npattern = \"Xx.x\"\n[generator.voices]\nkind = \"tone\"\nwave = \"saw\"\npartials = \"5\"\ndetune = \"0.3 st\"\n[generator.alarm]\nkind = \"notes\"\npreset = \"air low\"\njitter = \"20 %\"\n";
 
 fn project(sounds: &str) -> Arc<Program> {
     program_with(&[("shared.toml", SHARED), ("sounds/all.toml", sounds), ("mix.toml", "[buses.x]\n")])
@@ -149,6 +149,9 @@ fn what_is_wrong_with_a_generator_is_told_with_its_place_and_fix() {
         ("[generator.pass-by]\npath = [\"1 m, 2 m\"]\n", "generator pass-by", "shared.toml:2", "from 2 to 24 places", "-6 m, 3 m"),
         ("[generator.pass-by]\npace = [\"0 %: 50 %\", \"0 %: 20 %\"]\n", "generator pass-by", "shared.toml:2", "does not lie after", "40 %"),
         ("[generator.pulses]\npattern = \"xyz\"\n", "generator pulses", "shared.toml:2", "is not a pattern", "X"),
+        ("[generator.notes]\ntune = \"1 2 h\"\n", "generator notes", "shared.toml:2", "tune of notes", "1 3 5"),
+        ("[generator.notes]\nplays = \"lute\"\n", "generator notes", "shared.toml:2", "there is no instrument lute", "take it out"),
+        ("[generator.wind]\nplays = \"lute\"\n", "generator wind", "shared.toml:2", "wind plays no instrument", "notes"),
         ("[generator.wind]\npath = [\"1 m, 2 m\"]\n", "generator wind", "shared.toml:2", "wind has no path", "take it out"),
     ];
     for (shared, take, place, what, fix) in cases {
@@ -157,13 +160,37 @@ fn what_is_wrong_with_a_generator_is_told_with_its_place_and_fix() {
     }
 }
 
+/// An effect from the same instrument as the music's: it follows what is set of the instrument.
+#[test]
+fn notes_play_an_instrument_of_the_music() {
+    let render = |instrument: &str| {
+        let program = program_with(&[
+            ("shared.toml", "[generator.cue]\nkind = \"notes\"\nplays = \"lead\"\ntune = \"1 5\"\n"),
+            ("music/all.toml", &format!("[instrument.lead]\n{instrument}")),
+            ("sounds/all.toml", "[a]\ntakes = [\"generator cue\"]\n"),
+        ]);
+        let mut bench = Bench::new(&program, 1);
+        play(&mut bench, "a");
+        bench.render(24_000).0
+    };
+    let (synth, sine) = (render("kind = \"synth\"\n"), render("kind = \"synth\"\nwave = \"sine\"\n"));
+    assert!(level(&synth) > -40.0 && synth != sine);
+    assert_eq!(sine, render("kind = \"synth\"\nwave = \"sine\"\n"));
+    // What steps of a scale do not choose cannot be played so.
+    for (kind, what) in [("drum set", "strokes"), ("takes", "recordings")] {
+        let music = format!("[instrument.lead]\nkind = \"{kind}\"\n");
+        let told = compile_with(&[("shared.toml", "[generator.cue]\nkind = \"notes\"\nplays = \"lead\"\n"), ("music/all.toml", &music)]).1;
+        assert!(told.iter().any(|t| t.starts_with("shared.toml:3") && t.contains(&format!("lead is made of {what}"))), "{told:?}");
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
     /// A voice that slept far below hearing goes on where it would be.
     #[test]
-    fn what_slept_wakes_in_step(which in 0usize..8, pitch in -12.0f32..2.0, asleep in 6_000usize..40_000) {
-        let take = ["hiss", "tone", "wide", "gale", "engine", "rain", "pump", "voices"][which];
+    fn what_slept_wakes_in_step(which in 0usize..9, pitch in -12.0f32..2.0, asleep in 6_000usize..40_000) {
+        let take = ["hiss", "tone", "wide", "gale", "engine", "rain", "pump", "voices", "alarm"][which];
         let program = program_with(&[
             ("shared.toml", &format!("{SHARED}{MORE}")),
             ("sounds/all.toml", &format!("[a]\npitch = \"{pitch:.2} st\"\ntakes = [\"generator {take}\"]\n")),
@@ -184,7 +211,7 @@ proptest! {
         prop_assert_eq!(slept, 0);
         let (woken, slept) = render(1.0);
         prop_assert_eq!(slept, 1, "it sleeps while nothing of it is heard");
-        prop_assert!(take == "pump" || level(&awake) > -40.0);
+        prop_assert!(take == "pump" || take == "alarm" || level(&awake) > -40.0);
         for (a, w) in awake.iter().zip(&woken) {
             prop_assert!((a - w).abs() < 2e-5, "{}: {} against {}", take, a, w);
         }

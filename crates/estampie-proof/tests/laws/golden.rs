@@ -330,11 +330,11 @@ const SMALL: &[Small] = &[
         &[
             (
                 "shared.toml",
-                "[generator.gale]\nkind = \"wind\"\npreset = \"mast in a gale\"\n[generator.fin]\nkind = \"pass-by\"\npreset = \"fin\"\nvary = { duration = \"-3..3 st\" }\n[generator.pump]\nkind = \"pulses\"\npreset = \"bilge pump\"\n[generator.rain]\nkind = \"crackle\"\npreset = \"rain on water\"\n[generator.motor]\nkind = \"hum\"\npreset = \"thruster\"\n[generator.plate]\nkind = \"modal\"\npreset = \"hull plate\"\n[generator.key]\nkind = \"blip\"\nanother = \"7\"\n[generator.engines]\nkind = \"tone\"\npreset = \"two engines\"\n",
+                "[generator.gale]\nkind = \"wind\"\npreset = \"mast in a gale\"\n[generator.fin]\nkind = \"pass-by\"\npreset = \"fin\"\nvary = { duration = \"-3..3 st\" }\n[generator.pump]\nkind = \"pulses\"\npreset = \"bilge pump\"\n[generator.rain]\nkind = \"crackle\"\npreset = \"rain on water\"\n[generator.motor]\nkind = \"hum\"\npreset = \"thruster\"\n[generator.plate]\nkind = \"modal\"\npreset = \"hull plate\"\n[generator.key]\nkind = \"blip\"\nanother = \"7\"\n[generator.engines]\nkind = \"tone\"\npreset = \"two engines\"\n[generator.chest]\nkind = \"notes\"\npreset = \"chest\"\n",
             ),
             (
                 SOUNDS,
-                "[x]\npick = \"together\"\ntakes = [\"generator gale\", \"generator rain\", \"generator motor\", \"generator engines\"]\n[y]\npick = \"together\"\ntakes = [\"generator fin\", \"generator pump\", \"generator plate\", \"generator key\"]\n",
+                "[x]\npick = \"together\"\ntakes = [\"generator gale\", \"generator rain\", \"generator motor\", \"generator engines\"]\n[y]\npick = \"together\"\ntakes = [\"generator fin\", \"generator pump\", \"generator plate\", \"generator key\", \"generator chest\"]\n",
             ),
             (
                 "modulation.toml",

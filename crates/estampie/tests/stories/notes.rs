@@ -85,12 +85,22 @@ fn from_an_empty_project_to_a_loop_of_four_parts_with_one_that_the_game_fades_in
     hands.answer("when of layer", "boss over 0.5");
     hands.keys(&["4", "Up", "Up", "Up", "Up", "Enter"]);
     story.wait_until("it plays without the boss", |s| line(s, &["beat", "■"]).is_some() && line(s, &["♪ fight a"]).is_some());
-    hands.keys(&["C-s"]);
+    // And an effect from the same synth.
+    hands.keys(&["3", "N"]);
+    hands.answer("without a file", "notes");
+    story.wait_for("is called");
+    hands.keys(&["Enter"]);
+    story.wait_for("generator: notes");
+    hands.keys(&["Up", "Up", "e", "C-u"]);
+    hands.answer("instrument of notes", "synth");
+    story.wait_until("it is on the synth of the music", |s| line(s, &["instrument", "synth"]).is_some());
+    hands.keys(&["Enter", "C-s"]);
     story.wait_for("saved");
     let pressed = hands.pressed.get();
     assert!(pressed <= 250, "{pressed} keys");
     eprintln!("{pressed} keys");
     let out = |s: &str| line(s, &["boss", "□"]).is_some();
+    story.keys(&["4"]);
     story.wait_until("the boss is out", out);
     // The game says so: it fades in.
     story.keys(&["1"]);
@@ -103,6 +113,11 @@ fn from_an_empty_project_to_a_loop_of_four_parts_with_one_that_the_game_fades_in
     // What stands on disk is heard the same without the workshop, and other programs open it.
     let checked = run(&["check", &folder.display().to_string()]);
     assert!(checked.status.success(), "{}", crate::support::out(&checked));
+    let shared = std::fs::read_to_string(folder.join("shared.toml")).unwrap();
+    assert!(shared.contains("plays") && shared.contains("\"synth\""), "{shared}");
+    let wave = folder.join("effect.wav");
+    let rendered = run(&["render-take", &folder.display().to_string(), "made/notes", "-o", &wave.display().to_string()]);
+    assert!(rendered.status.success() && std::fs::metadata(&wave).unwrap().len() > 20_000, "{}", crate::support::out(&rendered));
     let probed = crate::support::out(&run(&["probe", &folder.join("music/fight-a.mid").display().to_string()]));
     assert!(["beat", "bass", "pad", "boss"].iter().all(|track| probed.contains(track)), "{probed}");
 }

@@ -68,7 +68,7 @@ pub(super) const BLIP: GeneratorKind = GeneratorKind {
         },
     ],
     ends: |_| true,
-    make: || {
+    make: |_| {
         // Worked out now, and not while it sounds.
         waves();
         Box::new(Stepped::<Blip>::default())

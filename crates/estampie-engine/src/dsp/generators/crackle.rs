@@ -106,7 +106,7 @@ pub(super) const CRACKLE: GeneratorKind = GeneratorKind {
             ],
         },
     ],
-    make: || Box::new(Stepped::<Crackle>::default()),
+    make: |_| Box::new(Stepped::<Crackle>::default()),
     ..GeneratorKind::PLAIN
 };
 

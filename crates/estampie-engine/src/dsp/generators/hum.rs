@@ -46,7 +46,7 @@ pub(super) const HUM: GeneratorKind = GeneratorKind {
             set: &[("revolutions", "24 Hz"), ("strokes", "3"), ("load", "90 %"), ("even", "50 %"), ("roughness", "30 %"), ("whine", "20 %"), ("air", "10 %")],
         },
     ],
-    make: || Box::new(Stepped::<Hum>::default()),
+    make: |_| Box::new(Stepped::<Hum>::default()),
     ..GeneratorKind::PLAIN
 };
 

@@ -10,6 +10,7 @@ mod crackle;
 mod hum;
 mod modal;
 mod noise;
+mod notes;
 mod pass_by;
 mod pulses;
 mod stepped;
@@ -17,9 +18,11 @@ mod tone;
 mod waves;
 mod wind;
 
+pub use notes::{MOST_CHORD, MOST_DEGREE, MOST_TUNE_STEPS, PLAYED, TuneNote, TuneStep, scale_size, tune_curves, tune_steps};
 pub use pass_by::{Along, along};
 
 use super::effects::Setting;
+use super::instrument::InstrumentSettings;
 use crate::ground::curve::Curve;
 use crate::ground::property::Property;
 use std::fmt;
@@ -40,6 +43,8 @@ pub struct Beginning<'a> {
     pub controls: Controls<'a>,
     /// What its draws begin from.
     pub seed: u64,
+    /// The instrument of the project that it plays, if it plays one.
+    pub instrument: Option<&'a InstrumentSettings>,
 }
 
 /// Where the controls of a generator are.
@@ -88,6 +93,8 @@ pub enum Form {
     Curve,
     /// Steps in a row, each off, on or accented: one curve that holds 0, 1 or 2 over the steps' numbers.
     Steps,
+    /// Notes in steps: a curve of what each step is, and one for each note that can begin with others ([`tune_curves`]).
+    Tune,
 }
 
 impl Form {
@@ -97,6 +104,7 @@ impl Form {
         match self {
             Form::Path => 2,
             Form::Curve | Form::Steps => 1,
+            Form::Tune => 1 + MOST_CHORD,
         }
     }
 }
@@ -128,8 +136,10 @@ pub struct GeneratorKind {
     pub stereo: fn(&[f32]) -> bool,
     /// Whether it ends by itself, by the values of its settings.
     pub ends: fn(&[f32]) -> bool,
-    /// Makes one, which has yet to begin.
-    pub make: fn() -> Box<dyn Generator>,
+    /// Makes one, which has yet to begin, for a rate.
+    pub make: fn(u32) -> Box<dyn Generator>,
+    /// More than so many are not kept ready, since each needs memory.
+    pub most: usize,
 }
 
 impl GeneratorKind {
@@ -142,8 +152,15 @@ impl GeneratorKind {
         presets: &[],
         stereo: |_| false,
         ends: |_| false,
-        make: || unreachable!("every kind makes its own"),
+        make: |_| unreachable!("every kind makes its own"),
+        most: usize::MAX,
     };
+
+    /// Whether it plays an instrument, which can be one of the project's.
+    #[must_use]
+    pub fn plays(&self) -> bool {
+        self.drawings.iter().any(|d| d.form == Form::Tune)
+    }
 
     /// Where the curves of a drawing begin among all of its curves.
     #[must_use]
@@ -160,7 +177,7 @@ impl fmt::Debug for GeneratorKind {
 
 /// All kinds of generators.
 pub const GENERATORS: &[GeneratorKind] =
-    &[noise::NOISE, tone::TONE, wind::WIND, pass_by::PASS_BY, pulses::PULSES, crackle::CRACKLE, hum::HUM, modal::MODAL, blip::BLIP];
+    &[noise::NOISE, tone::TONE, wind::WIND, pass_by::PASS_BY, pulses::PULSES, crackle::CRACKLE, hum::HUM, modal::MODAL, blip::BLIP, notes::NOTES];
 
 /// The place of a kind in [`GENERATORS`], by its word.
 #[must_use]
@@ -234,9 +251,10 @@ pub(crate) struct Pool {
 }
 
 impl Pool {
-    /// Makes so many of each kind.
-    pub(crate) fn new(of_each: usize) -> Pool {
-        Pool { waiting: GENERATORS.iter().map(|kind| (0..of_each).map(|_| (kind.make)()).collect()).collect(), of_each }
+    /// Makes so many of each kind, for a rate.
+    pub(crate) fn new(of_each: usize, rate: u32) -> Pool {
+        let of = |kind: &GeneratorKind| (0..of_each.min(kind.most)).map(|_| (kind.make)(rate)).collect();
+        Pool { waiting: GENERATORS.iter().map(of).collect(), of_each }
     }
 
     /// How many there are of each kind, those that are in use included.

@@ -204,7 +204,7 @@ pub(super) const MODAL: GeneratorKind = GeneratorKind {
         },
     ],
     ends: |_| true,
-    make: || Box::new(Stepped::<Modal>::default()),
+    make: |_| Box::new(Stepped::<Modal>::default()),
     ..GeneratorKind::PLAIN
 };
 

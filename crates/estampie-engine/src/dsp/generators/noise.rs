@@ -61,7 +61,7 @@ pub(super) const NOISE: GeneratorKind = GeneratorKind {
         Preset { name: "bad radio", says: "single ticks", set: &[("colour", "velvet"), ("density", "120")] },
     ],
     stereo: |values| values[1] > 0.5,
-    make: || Box::new(Stepped::<Noise>::default()),
+    make: |_| Box::new(Stepped::<Noise>::default()),
     ..GeneratorKind::PLAIN
 };
 

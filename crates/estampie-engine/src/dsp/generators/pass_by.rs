@@ -213,7 +213,8 @@ pub(super) const PASS_BY: GeneratorKind = GeneratorKind {
     ],
     stereo: |values| values[0] > 0.5,
     ends: |values| values[1] < 0.5,
-    make: || Box::new(Stepped::<PassBy>::default()),
+    make: |_| Box::new(Stepped::<PassBy>::default()),
+    most: usize::MAX,
 };
 
 /// Where a body is on its way.

@@ -86,7 +86,7 @@ pub(super) const PULSES: GeneratorKind = GeneratorKind {
             ],
         },
     ],
-    make: || {
+    make: |_| {
         // Worked out now, and not while it sounds.
         waves();
         Box::new(Stepped::<Pulses>::default())

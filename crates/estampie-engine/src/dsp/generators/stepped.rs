@@ -10,7 +10,7 @@ use wide::f32x8;
 pub(super) const GRID: usize = 32;
 
 /// A generator that looks at its controls every [`GRID`] samples.
-pub(super) trait Steps: Send + Sync + fmt::Debug + Default {
+pub(super) trait Steps: Send + Sync + fmt::Debug {
     /// Begins anew.
     fn begin(&mut self, beginning: &Beginning<'_>);
     /// Looks at the controls at a sample of its own time: where they are is to be reached [`GRID`] samples on.
@@ -37,6 +37,11 @@ pub(super) struct Stepped<T> {
 }
 
 impl<T: Steps> Stepped<T> {
+    /// One of what has been made.
+    pub(super) fn of(of: T) -> Stepped<T> {
+        Stepped { at: 0, of }
+    }
+
     /// Makes samples up to the next look at most; gives how many.
     fn some(&mut self, controls: &Controls<'_>, left: &mut [f32], right: &mut [f32]) -> usize {
         let within = (self.at % GRID as u64) as usize;

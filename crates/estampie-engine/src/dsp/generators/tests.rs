@@ -16,14 +16,15 @@ pub(super) fn drawings(kind: &GeneratorKind) -> Vec<Curve> {
             Form::Path => curves.extend([points(&[(0.0, -6.0), (1.0, 0.0), (2.0, 6.0)]), points(&[(0.0, 2.0), (1.0, 0.5), (2.0, 2.0)])]),
             Form::Curve => curves.push(points(&[(0.0, 0.5), (0.5, 1.0), (1.0, 0.4)])),
             Form::Steps => curves.push(points(&[(0.0, 2.0), (1.0, 0.0), (2.0, 1.0)])),
+            Form::Tune => curves.extend(tune_curves(&notes::tests::tune())),
         }
     }
     curves
 }
 
 pub(super) fn begun(kind: &GeneratorKind, values: &[f32; MOST_CONTROLS], seed: u64) -> Box<dyn Generator> {
-    let mut generator = (kind.make)();
-    generator.begin(&Beginning { rate: RATE, controls: Controls { values, drawings: &drawings(kind) }, seed });
+    let mut generator = (kind.make)(RATE);
+    generator.begin(&Beginning { rate: RATE, controls: Controls { values, drawings: &drawings(kind) }, seed, instrument: None });
     generator
 }
 
@@ -155,7 +156,7 @@ fn every_generator_is_about_as_loud_as_the_others_at_its_usual_settings() {
 
 #[test]
 fn all_of_a_pool_can_be_taken_and_no_more() {
-    let mut pool = Pool::new(3);
+    let mut pool = Pool::new(3, RATE);
     let taken: Vec<_> = (0..3).map(|_| pool.take(0).unwrap()).collect();
     assert!(pool.take(0).is_none() && pool.take(1).is_some() && pool.take(99).is_none());
     taken.into_iter().for_each(|generator| pool.give_back(0, generator));
@@ -174,6 +175,11 @@ fn forgets(kind: &GeneratorKind, values: &[f32; MOST_CONTROLS]) -> bool {
             // At its slowest it is a tenth as high.
             let band = |n: usize| (of(&format!("centre-{n}")), of(&format!("sharpness-{n}")), of(&format!("strength-{n}")));
             (1..=8).map(band).all(|(centre, sharpness, strength)| strength <= -60.0 || stepped::Resonator::rings(centre / 10.0, sharpness, 48_000.0) < 96_000)
+        }
+        "notes" => {
+            let release = InstrumentSettings::usual(PLAYED[of("instrument") as usize].0).release_seconds;
+            // Two steps are held on at the most.
+            of("length") + 2.0 * of("interval") + 1.4 * release * of("longer") < 2.0
         }
         _ => true,
     }
@@ -397,8 +403,8 @@ fn passing(changes: &[(&str, f32)], seconds: f32) -> [Vec<f32>; 2] {
     let values = with(kind, changes);
     let drawings = straight();
     let controls = Controls { values: &values, drawings: &drawings };
-    let mut generator = (kind.make)();
-    generator.begin(&Beginning { rate: RATE, controls, seed: 5 });
+    let mut generator = (kind.make)(RATE);
+    generator.begin(&Beginning { rate: RATE, controls, seed: 5, instrument: None });
     let count = (seconds * 48_000.0) as usize;
     let mut sides = [vec![0.0; count], vec![0.0; count]];
     let [left, right] = &mut sides;

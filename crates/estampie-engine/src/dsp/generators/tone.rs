@@ -45,7 +45,7 @@ pub(super) const TONE: GeneratorKind = GeneratorKind {
             set: &[("wave", "saw"), ("frequency", "55 Hz"), ("partials", "3"), ("detune", "0.3 st")],
         },
     ],
-    make: || {
+    make: |_| {
         // Worked out now, and not while it sounds.
         waves();
         Box::new(Stepped::<Tone>::default())

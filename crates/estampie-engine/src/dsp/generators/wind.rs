@@ -67,7 +67,7 @@ pub(super) const WIND: GeneratorKind = GeneratorKind {
         },
     ],
     stereo: |values| values[0] > 0.5,
-    make: || Box::new(Stepped::<Wind>::default()),
+    make: |_| Box::new(Stepped::<Wind>::default()),
     ..GeneratorKind::PLAIN
 };
 

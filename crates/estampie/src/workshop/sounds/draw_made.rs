@@ -6,7 +6,8 @@ use super::super::keys::Do;
 use super::super::painter::Painter;
 use super::super::theme::Role;
 use super::super::view::{Clicks, Targets};
-use super::made::{Focus, Made, PLAYINGS};
+use super::draw_tune;
+use super::made::{Focus, Made, PLAYINGS, instrument_of};
 use super::takes_of;
 use estampie_engine::curve::Curve;
 use estampie_engine::dsp::effects::Setting;
@@ -174,6 +175,7 @@ fn pictures(
     };
     match kind.drawings {
         [] => spectrum(painter, area, made),
+        [one] if one.form == Form::Tune => draw_tune::draw(app, painter, area, made, (kind, values), of(0), targets),
         [one] if one.form == Form::Steps => pattern(painter, area, made, of(0), targets),
         _ => {
             let left = if area.width >= 70 { area.width * 3 / 5 } else { area.width };
@@ -453,11 +455,11 @@ fn controls(
         if is_chosen {
             painter.select(place.x, place.y, place.width);
         }
-        let own = doc.set.iter().any(|(word, _)| *word == setting.word);
+        let own = doc.set.iter().any(|(word, _)| *word == setting.word) || instrument_of(doc, setting).is_some();
         painter.text(place.x + 1, place.y, 13, setting.word, if is_chosen { Role::Active } else { Role::Secondary });
         let choice = matches!(setting.unit, Unit::Choice(_));
         let bar = (place.x + 15, if choice { 0 } else { 12u16.min(place.width.saturating_sub(30)) });
-        let text = setting.unit.print(values[at]).replace('-', "−");
+        let text = instrument_of(doc, setting).unwrap_or_else(|| setting.unit.print(values[at]).replace('-', "−"));
         // A resonance that is not there has nothing to say.
         let strength = bands(kind).into_iter().find(|b| (*b..*b + 3).contains(&at)).map(|b| values[b + 2]);
         let silent = strength.is_some_and(|s| s <= -60.0);

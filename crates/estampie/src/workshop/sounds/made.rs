@@ -8,7 +8,7 @@ use super::made_prompts::{KindPrompt, MadePrompt};
 use super::takes_of;
 use estampie_engine::curve::Curve;
 use estampie_engine::dsp::effects::Setting;
-use estampie_engine::dsp::generators::{Form, GeneratorKind};
+use estampie_engine::dsp::generators::{Form, GeneratorKind, MOST_TUNE_STEPS};
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
@@ -66,6 +66,8 @@ pub(crate) struct Made {
     pub(crate) room: Cell<(u16, u16)>,
 }
 
+/// The control that says what the kind *notes* plays.
+pub(super) const INSTRUMENT: &str = "instrument";
 /// So many playings are shown.
 pub(crate) const PLAYINGS: usize = 20;
 /// The spectrum of all has so many rows, by so many moments of each playing.
@@ -93,6 +95,11 @@ fn stepped(setting: &Setting, value: f32, by: f32) -> f32 {
         _ => value + (setting.high - setting.low) * 0.01 * by,
     };
     moved.clamp(setting.low, setting.high)
+}
+
+/// The instrument of the music that a control stands for, if it does.
+pub(super) fn instrument_of(doc: &GeneratorDoc, setting: &Setting) -> Option<String> {
+    doc.plays.as_ref().filter(|_| setting.word == INSTRUMENT).map(|plays| plays.value.clone())
 }
 
 /// A value as somebody would type it.
@@ -180,7 +187,8 @@ impl App {
                 self.mode = match focus {
                     Focus::Control(at) => {
                         let setting = &kind.settings[at];
-                        Mode::typing(MadePrompt::Control(setting.word), TextField::offer(&setting.unit.print(values[at])))
+                        let now = instrument_of(doc, setting).unwrap_or_else(|| setting.unit.print(values[at]));
+                        Mode::typing(MadePrompt::Control(setting.word), TextField::offer(&now))
                     }
                     Focus::Point(drawing, _) => {
                         let word = kind.drawings[drawing].word;
@@ -208,7 +216,8 @@ impl App {
             },
             Do::Filter => self.mode = Mode::typing(MadePrompt::Preset, TextField::default()),
             // What would be done to what is not in sight.
-            Do::Mark | Do::ClearMarks | Do::Curve | Do::NewSound | Do::Wire | Do::Rename | Do::Duplicate | Do::Delete | Do::GoToUse | Do::MadeSound => {}
+            Do::Mark => self.next_of_tune(kind),
+            Do::ClearMarks | Do::Curve | Do::NewSound | Do::Wire | Do::Rename | Do::Duplicate | Do::Delete | Do::GoToUse | Do::MadeSound => {}
             Do::EditShared | Do::Force | Do::Copy | Do::Paste => {}
             _ => return false,
         }
@@ -265,13 +274,17 @@ impl App {
         let Some(name) = self.sounds.made.as_ref().map(|m| m.name.clone()) else { return };
         let texts: Vec<(&str, String)> =
             to.iter().map(|(at, _)| &kind.settings[*at]).zip(to).map(|(s, (_, value))| (s.word, s.unit.print(tidy(s, *value)))).collect();
-        let sets: Vec<(&str, &str)> = texts.iter().map(|(word, text)| (*word, text.as_str())).collect();
+        let mut sets: Vec<(&str, &str)> = texts.iter().map(|(word, text)| (*word, text.as_str())).collect();
+        // A built-in instrument takes the place of one of the music.
+        if self.sounds.made.as_ref().and_then(|m| m.doc(self)).is_some_and(|(doc, _)| doc.plays.is_some()) && sets.iter().any(|(word, _)| *word == INSTRUMENT) {
+            sets.push(("plays", ""));
+        }
         let done = self.workspace.set_generator(&name, &sets);
         self.edited(done);
     }
 
     /// Writes a drawing.
-    fn draw_made(&mut self, kind: &'static GeneratorKind, drawing: usize, curves: &[Curve]) {
+    pub(super) fn draw_made(&mut self, kind: &'static GeneratorKind, drawing: usize, curves: &[Curve]) {
         let Some(name) = self.sounds.made.as_ref().map(|m| m.name.clone()) else { return };
         let drawn = &kind.drawings[drawing];
         let text = print_drawing(drawn.form, curves).join("; ");
@@ -299,6 +312,7 @@ impl App {
                 let Some(here) = place(0) else { return };
                 self.put_point(kind, drawing, point, (here.x + 0.02 * across, here.y + 0.05 * up));
             }
+            Form::Tune => self.move_in_tune(kind, drawing, point, (across, up)),
             Form::Steps => {
                 // Across goes to the next step, up to what a step can be.
                 let count = curves.first().map_or(1, |c| c.points().len()) as isize;
@@ -345,6 +359,8 @@ impl App {
                 };
                 curves[0] = replaced(&curves[0], &|p| (p.x, p.y) = (x, round(y).clamp(0.0, 1.0)));
             }
+            // Its notes are set by the mouse one by one.
+            Form::Tune => return,
             Form::Steps => curves[0] = replaced(&curves[0], &|p| p.y = y.clamp(0.0, 2.0).round()),
         }
         self.draw_made(kind, drawing, &curves);
@@ -362,9 +378,13 @@ impl App {
             Form::Path => MOST_PLACES,
             Form::Curve => 32,
             Form::Steps => 64,
+            Form::Tune => MOST_TUNE_STEPS,
         };
         if count >= most {
             return self.say(format!("there are {most} already"));
+        }
+        if form == Form::Tune {
+            return self.add_to_tune(kind, drawing, point);
         }
         let grown: Vec<Curve> = curves
             .iter()

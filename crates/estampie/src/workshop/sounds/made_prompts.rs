@@ -3,6 +3,7 @@
 use super::super::app::{App, Mode};
 use super::super::text_field::TextField;
 use super::super::view::{Ask, owned};
+use super::made::INSTRUMENT;
 use estampie_engine::dsp::generators::GENERATORS;
 use estampie_engine::property::Unit;
 use estampie_project::document::{Refusal, did_you_mean};
@@ -34,6 +35,9 @@ impl Ask for MadePrompt {
             MadePrompt::Moves(_) => owned(app.document().parameters.iter().map(|p| p.name.as_str())),
             MadePrompt::Preset => kind.map_or_else(Vec::new, |kind| owned(kind.presets.iter().map(|p| p.name))),
             MadePrompt::Control(word) => match kind.and_then(|k| k.settings.iter().find(|s| s.word == *word)).map(|s| s.unit) {
+                Some(Unit::Choice(words)) if *word == INSTRUMENT => {
+                    owned(words.iter().copied().chain(app.document().music.instruments.iter().map(|i| i.name.as_str())))
+                }
                 Some(Unit::Choice(words)) => owned(words.iter().copied()),
                 _ => Vec::new(),
             },
@@ -47,6 +51,7 @@ impl Ask for MadePrompt {
             MadePrompt::Control(word) => {
                 let setting = kind.settings.iter().find(|s| s.word == *word)?;
                 match setting.unit {
+                    Unit::Choice(words) if *word == INSTRUMENT => format!("{}, or an instrument of the music", words.join(", ")),
                     Unit::Choice(words) => words.join(", "),
                     unit => format!("{} to {}; left empty, as its preset says or as is usual", unit.print(setting.low), unit.print(setting.high)),
                 }
@@ -83,7 +88,13 @@ impl Ask for MadePrompt {
                 return app.new_modulation(&format!("{parameter} moves generator {name} {word}"));
             }
         };
-        app.workspace.set_generator(&name, &[(word, text)])?;
+        if *word == *INSTRUMENT {
+            let own = app.document().music.instruments.iter().any(|i| i.name == text.trim());
+            let (built_in, plays) = if own { ("", text) } else { (text, "") };
+            app.workspace.set_generator(&name, &[(INSTRUMENT, built_in), ("plays", plays)])?;
+        } else {
+            app.workspace.set_generator(&name, &[(word, text)])?;
+        }
         app.recompile();
         app.mend_focus();
         Ok(())

@@ -7,7 +7,12 @@ use ratatui::crossterm::event::{Event, KeyModifiers, MouseButton, MouseEvent, Mo
 
 /// A sound that is made, opened as it is when it has just been made.
 fn made(kind: &str, name: &str) -> Desk {
-    let mut desk = Desk::new();
+    // With an instrument for what plays one.
+    let lead = "[instrument.lead]\nkind = \"bells\"\n";
+    let mut desk = Desk::with(|folder| {
+        std::fs::create_dir_all(folder.join("music")).unwrap();
+        std::fs::write(folder.join("music/lead.toml"), lead).unwrap();
+    });
     desk.poll_until("all is loaded", |app| app.loading().is_none());
     desk.keys("3 N");
     desk.type_text(kind);
@@ -144,6 +149,49 @@ fn a_pattern_is_clicked_and_keyed() {
     let (x, y) = place_of(&mut desk, "Pattern");
     mouse(&mut desk, MouseEventKind::Down(MouseButton::Left), (x + 8, y + 1));
     assert!(shared(&desk, "pattern").starts_with("pattern"), "a click turns a step: {}", desk.text("shared.toml"));
+}
+
+#[test]
+fn a_tune_is_made_by_keys_and_the_mouse_on_an_instrument_of_the_music() {
+    let mut desk = made("notes, harpoon ready", "ready");
+    let page = desk.page();
+    assert!(page.contains("Tune") && page.contains("instrument") && page.contains("synth"), "{page}");
+    desk.keys("tab up x");
+    assert_eq!(shared(&desk, "tune"), "tune = \"2! 5!\"");
+    desk.keys("+ x down right x x");
+    assert_eq!(shared(&desk, "tune"), "tune = \"2! 1 .\"", "{}", desk.page());
+    desk.keys("up");
+    assert_eq!(shared(&desk, "tune"), "tune = \"2! 1 1\"", "a step without a note takes up the one before");
+    desk.keys("left left - -");
+    assert_eq!(shared(&desk, "tune"), "tune = \"1\"");
+    desk.keys("x x");
+    assert!(desk.app.message.as_ref().unwrap().text.contains("a note at least"));
+    // The mouse: a third above the tonic, and away again.
+    let (x, y) = place_of(&mut desk, "│  3  ");
+    mouse(&mut desk, MouseEventKind::Down(MouseButton::Left), (x + 8, y));
+    assert_eq!(shared(&desk, "tune"), "tune = \"1+3!\"", "{}", desk.page());
+    mouse(&mut desk, MouseEventKind::Down(MouseButton::Left), (x + 8, y));
+    assert_eq!(shared(&desk, "tune"), "tune = \"1!\"");
+    desk.keys("e ctrl-u");
+    desk.type_text("1 h");
+    desk.keys("enter");
+    assert!(desk.page().contains("is not a step of a tune"), "{}", desk.page());
+    desk.keys("ctrl-u");
+    desk.type_text("1 b3+5! - 1'");
+    desk.keys("enter");
+    assert_eq!(shared(&desk, "tune"), "tune = \"1 b3+5! - 1'\"");
+    assert!(desk.page().contains('♭'), "{}", desk.page());
+    // The instrument: one of the music's by its name, and a built-in one again by an arrow.
+    let own = "lead";
+    desk.keys("backtab up up e ctrl-u");
+    desk.type_text(own);
+    desk.keys("enter");
+    assert_eq!(shared(&desk, "plays"), format!("plays = \"{own}\""));
+    assert!(desk.page().contains(own) && desk.app.faults.is_empty(), "{:?}", desk.app.faults);
+    desk.keys("right");
+    assert_eq!((shared(&desk, "plays"), shared(&desk, "instrument")), (String::new(), "instrument = \"plucked string\"".to_owned()));
+    desk.keys("enter");
+    desk.poll_until("it is heard", |app| app.rehearsal.status.as_ref().is_some_and(|s| s.voices.iter().any(|v| v.take == NameKey::of("generator ready"))));
 }
 
 #[test]

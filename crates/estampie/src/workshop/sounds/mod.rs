@@ -4,6 +4,7 @@ mod draw;
 mod draw_made;
 mod draw_recording;
 mod draw_takes;
+mod draw_tune;
 mod files;
 mod handles;
 mod inputs;
@@ -12,6 +13,7 @@ mod made;
 mod made_prompts;
 #[cfg(test)]
 mod made_tests;
+mod made_tune;
 mod recording;
 mod take_facts;
 #[cfg(test)]
@@ -117,7 +119,13 @@ impl View for Sounds {
 const KEYS: &[Binding] = &[
     key(&["enter"], Do::Main, "enter", "play as the game would; play the take; type the value", Some("play")),
     key(&["/"], Do::Filter, "/", "show only sounds with these letters; esc shows all", Some("filter")),
-    key(&["x"], Do::Mark, "x", "mark the sound: edits are for all that are marked", Some("mark")),
+    key(
+        &["x"],
+        Do::Mark,
+        "x",
+        "mark the sound: edits are for all that are marked; open generator: a step of a tune is none, a note, an accented one, held on",
+        Some("mark"),
+    ),
     key(&["X"], Do::ClearMarks, "X", "mark none", None),
     key(&["t"], Do::Twenty, "t", "play it twenty times in a row; open take: begin and end where the recording sounds", Some("20 ×")),
     key(&["c"], Do::Curve, "c", "edit the curve of its next modulation; on a field of falloff, its curve", Some("curve")),

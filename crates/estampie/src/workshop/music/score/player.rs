@@ -243,7 +243,8 @@ fn picture(instrument: &Instrument, pitch: u8, rate: u32) -> Picture {
     let mut samples = Vec::with_capacity(frames(LONG) + BLOCK);
     while samples.len() < frames(LONG) {
         let mut block = [[0.0; BLOCK]; 2];
-        tone.render(&mut block, rate);
+        let [left, right] = &mut block;
+        tone.render([left, right], rate);
         samples.extend(block[0].iter().zip(&block[1]).map(|(l, r)| (l + r) / 2.0));
     }
     // Three turns of it, from a rising zero a little after its beginning.

@@ -17,25 +17,23 @@
 //! | drum set | twelve strokes, each of a falling tone, noise and metal ([`set`]) |
 //! | takes | recordings, each for a range of keys |
 //!
-//! It is not in `dsp` because recordings come in here.
-//!
 //! A note's gain goes with the square of its velocity. Nothing here allocates after [`Tone::new`].
 
 mod bar;
 mod bass;
 mod organ;
 mod set;
+mod settings;
 #[cfg(test)]
 mod tests;
 mod voices;
 
 pub use set::{STROKES as DRUM_STROKES, stroke_name};
+pub use settings::{InstrumentSettings, Kind, Wave};
 
-use super::instrument_settings::{InstrumentSettings, Kind, Wave};
 use crate::dsp::oscillator::{pulse, saw};
 use crate::dsp::{Interpolator, advance_of};
 use crate::ground::clip::Clip;
-use crate::ground::time::BLOCK;
 use std::f32::consts::{PI, TAU};
 use std::sync::Arc;
 
@@ -173,7 +171,13 @@ impl Tone {
     /// A tone that is silent, at a rate; all memory is made here.
     #[must_use]
     pub fn new(rate: u32) -> Tone {
-        let line = (rate / LOWEST + 8).next_power_of_two() as usize;
+        Tone::above(LOWEST, rate)
+    }
+
+    /// One of which no string is ever lower than so many Hz: it needs less memory.
+    #[must_use]
+    pub fn above(hertz: u32, rate: u32) -> Tone {
+        let line = (rate / hertz.max(1) + 8).next_power_of_two() as usize;
         Tone {
             patch: InstrumentSettings::usual(Kind::Synth),
             stage: ToneStage::Gone,
@@ -199,6 +203,11 @@ impl Tone {
             sides: [1.0; 2],
             others: [[1.0; 2]; 3],
         }
+    }
+
+    /// It is gone at once, without a fall: for what nobody hears.
+    pub fn stop(&mut self) {
+        self.stage = ToneStage::Gone;
     }
 
     /// Whether it has come to its end.
@@ -371,8 +380,9 @@ impl Tone {
         }
     }
 
-    /// Adds the next frames to the two channels of `out`. With no width, and with a recording of one channel, both are alike.
-    pub fn render(&mut self, out: &mut [[f32; BLOCK]; 2], rate: u32) {
+    /// Adds the next frames to two channels of equal length, at most a few milliseconds: what moves slowly is worked out once for all of them.
+    /// With no width, and with a recording of one channel, both are alike.
+    pub fn render(&mut self, [left, right]: [&mut [f32]; 2], rate: u32) {
         let rate = rate as f32;
         let hertz = frequency(self.pitch);
         if self.tuned != self.pitch {
@@ -385,7 +395,6 @@ impl Tone {
         let slow = self.slow(rate, hertz);
         let rise = 1.0 / (self.patch.attack_seconds * rate).max(1.0);
         let (decay, release) = (coefficient(self.patch.decay_seconds, rate), coefficient(self.patch.release_seconds, rate));
-        let [left, right] = out;
         for (left, right) in left.iter_mut().zip(right) {
             if self.wait > 0 {
                 self.wait -= 1;

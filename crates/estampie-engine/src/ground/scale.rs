@@ -1,6 +1,14 @@
 //! Keys and modes: which notes belong, and how to move within them.
 
-use crate::music::spec::Mode;
+/// A scale: steps of the octave that belong to it, from its tonic.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
+pub struct Mode {
+    /// The tonic, 0 (C) to 11 (B).
+    pub tonic: u8,
+    /// For each semitone above the tonic, whether it belongs.
+    pub steps: [bool; 12],
+}
 
 /// The steps of the modes that can be named, in semitones from the tonic.
 const MODES: [(&str, [u8; 7]); 11] = [
@@ -15,6 +23,20 @@ const MODES: [(&str, [u8; 7]); 11] = [
     ("locrian", [0, 1, 3, 5, 6, 8, 10]),
     ("harmonic minor", [0, 2, 3, 5, 7, 8, 11]),
     ("melodic minor", [0, 2, 3, 5, 7, 9, 11]),
+];
+
+/// Scales by their words, each with its steps in semitones from the tonic.
+pub(crate) const NAMED_SCALES: [(&str, &[u8]); 10] = [
+    ("major", &MODES[0].1),
+    ("minor", &MODES[6].1),
+    ("dorian", &MODES[2].1),
+    ("phrygian", &MODES[3].1),
+    ("lydian", &MODES[4].1),
+    ("mixolydian", &MODES[5].1),
+    ("harmonic minor", &MODES[9].1),
+    ("melodic minor", &MODES[10].1),
+    ("pentatonic", &[0, 2, 4, 7, 9]),
+    ("chromatic", &[0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11]),
 ];
 
 /// Reads `D dorian`, `B♭ minor`, `F# major`; a tonic alone is major.

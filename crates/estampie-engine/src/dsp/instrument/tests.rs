@@ -2,6 +2,7 @@
 
 use super::set::{STROKES, stroke_name};
 use super::*;
+use crate::ground::time::BLOCK;
 use proptest::prelude::*;
 
 fn render(patch: &InstrumentSettings, pitch: f32, length: u64, frames: usize) -> Vec<f32> {
@@ -16,7 +17,8 @@ fn render_at(patch: &InstrumentSettings, pitch: f32, length: u64, frames: usize,
     let mut out = [Vec::new(), Vec::new()];
     while out[0].len() < frames {
         let mut block = [[0.0; BLOCK]; 2];
-        tone.render(&mut block, rate);
+        let [left, right] = &mut block;
+        tone.render([left, right], rate);
         out.iter_mut().zip(&block).for_each(|(all, part)| all.extend(part));
     }
     out.map(|mut side| {
@@ -115,7 +117,8 @@ fn a_recording_in_stereo_keeps_both_its_sides() {
         48_000,
     );
     let mut block = [[0.0; BLOCK]; 2];
-    tone.render(&mut block, 48_000);
+    let [left, right] = &mut block;
+    tone.render([left, right], 48_000);
     assert!((block[0][60] - 0.25).abs() < 1e-6 && (block[1][60] + 0.5).abs() < 1e-6, "{block:?}");
 }
 
