@@ -8,6 +8,7 @@ mod failure;
 mod game;
 mod heard;
 mod levels;
+mod midi;
 mod packing;
 mod player;
 mod project;

@@ -97,6 +97,9 @@ impl Directing<'_> {
         let notes = place.and_then(|(_, place)| program.music.notes.get(place.notes? as usize));
         let (Some((at, place)), Some(notes)) = (place, notes) else { return self.outlets.tell(frame, What::Notice(Notice::UnknownMusic(layer))) };
         let Some(instrument) = program.music.instruments.get(notes.instrument as usize) else { return };
+        if frames == 0 {
+            return self.let_go_of(at as u32, pitch);
+        }
         // No pass has this number: nothing that happens to the piece is for it.
         let begin = Begin { cue: Cue { piece: place.piece, layer: at as u32, pass: u64::MAX }, skip: 0, rise: (0, Shape::Straight) };
         let Some(band) = self.begin_band(place, notes, begin, frame).and_then(|slot| self.mixer.voices[slot].band) else { return };
@@ -107,6 +110,18 @@ impl Directing<'_> {
             (frame.saturating_sub(self.frame), frames),
             program.rate,
         );
+    }
+
+    /// Lets go of struck notes of a layer.
+    fn let_go_of(&mut self, layer: u32, pitch: u8) {
+        for at in 0..self.mixer.voices.active().len() {
+            let voice = &self.mixer.voices[self.mixer.voices.active()[at]];
+            if let (Some(band), Some(cue)) = (voice.band, voice.cue)
+                && (cue.layer, cue.pass) == (layer, u64::MAX)
+            {
+                self.mixer.bands[usize::from(band)].let_go(&mut self.mixer.tones, pitch);
+            }
+        }
     }
 
     /// Lets all bands make their block.

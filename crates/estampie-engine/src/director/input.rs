@@ -158,7 +158,7 @@ pub enum InputKind {
         pitch: u8,
         /// 1 to 127.
         velocity: u8,
-        /// Frames until it is let go.
+        /// Frames until it is let go; 0 lets go of all of this pitch that were struck so.
         frames: u64,
     },
     /// A stinger is asked for.

@@ -282,6 +282,13 @@ impl Band {
         self.until = 0;
     }
 
+    /// Lets go of all notes that were struck at a pitch.
+    pub(crate) fn let_go(&mut self, tones: &mut [Tone], pitch: u8) {
+        for (slot, ..) in self.tones.iter().filter(|(_, _, note)| note.pitch == pitch) {
+            tones[usize::from(*slot)].let_go(0);
+        }
+    }
+
     fn start(&mut self, tones: &mut [Tone], instrument: &Instrument, note: Note, manner: Manner, (wait, length): (u64, u64), rate: u32) {
         let pitch = match manner.mode {
             Some(mode) => within(mode, i32::from(note.pitch), manner.moved.round() as i32) as f32,

@@ -2,6 +2,7 @@
 
 use super::bundles::{BudgetDoc, BundlePartDoc, EncodingDoc, read_budget, read_encodings, read_parts};
 use super::fields::{Fields, Located, Reading, entries, parse_toml};
+use super::midi_controls::read_midi;
 use super::registry;
 use super::{Document, Place};
 use crate::language::lex::is_plain_name;
@@ -251,6 +252,7 @@ pub(super) fn read_game(reading: &Reading<'_>, document: &mut Document) {
     for (letter, item, place) in fields.entries("pads") {
         document.pads.extend(pad(reading, document, &letter, item, &place));
     }
+    read_midi(reading, document, &fields);
     fields.finish();
 }
 

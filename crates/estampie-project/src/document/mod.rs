@@ -23,6 +23,7 @@ mod explore;
 mod fields;
 mod game;
 mod generators;
+mod midi_controls;
 mod mix;
 mod music;
 pub(crate) mod patterns;
@@ -56,6 +57,7 @@ pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParam
 pub use fields::Located;
 pub use game::{EventDoc, GameName, Manifest, PADS, ParameterDoc, StateDoc, TARGET_WITHIN, ValueOf, read_target};
 pub use generators::{GeneratorDoc, MOST_PLACES, print_drawing, print_tune, read_drawing, read_vary};
+pub use midi_controls::{MidiControl, MidiDoc};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
     ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS,
@@ -91,6 +93,8 @@ pub struct Document {
     pub from_game: Vec<GameName>,
     /// The letters that send events in the view Stage, as far as they are laid out.
     pub pads: Vec<(char, Located<String>)>,
+    /// What knobs and pads of MIDI devices do in the workshop.
+    pub midi: Vec<MidiDoc>,
     /// Numbers that the game sends.
     pub parameters: Vec<ParameterDoc>,
     /// Named values that the game sends.

@@ -201,6 +201,7 @@ fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts,
             document.states.clone_from(&part.states);
             document.from_game.clone_from(&part.from_game);
             document.pads.clone_from(&part.pads);
+            document.midi.clone_from(&part.midi);
         }
         "shared.toml" => document.shared = part.shared.clone(),
         "mix.toml" => {

@@ -166,6 +166,7 @@ pub static GAME: Table = table(
         f("states", Named(&STATE), "", "named values that the game tells"),
         f("from-game", Pairs("an event, a parameter or a state"), "", "names under which the game sends what is called otherwise here"),
         f("pads", Pairs("an event"), "in the order of the events", "the letters that send events in the view Stage"),
+        f("midi", Pairs("a parameter, or of a note an event"), "", "what MIDI devices do in the workshop: cc 21, note 36, bend, pressure"),
     ],
 );
 

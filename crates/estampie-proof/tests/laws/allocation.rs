@@ -79,7 +79,8 @@ fn random_input(random: &mut Pcg32, frame: u64) -> Input {
             layer: pick(random, &["p/s x", "q/s x", "q/s y", "nothing"]),
             pitch: random.random(),
             velocity: random.random(),
-            frames: random.random_range(0..60_000),
+            // Now and then notes are let go.
+            frames: if random.random_range(0..4) == 0 { 0 } else { random.random_range(0..60_000) },
         },
         10 => InputKind::Stop { sound: pick(random, &["a", "b", "c", "d"]) },
         11 => InputKind::Mute { bus: pick(random, &["x", "y", "main", "z"]), on: random.random() },

@@ -3,6 +3,7 @@
 use super::output::out;
 use crate::bundling::{AudioHashes, Home};
 use crate::failure::Failure;
+use crate::midi;
 use crate::player::device;
 use crate::workshop::keeping;
 use crate::workshop::theme::Colours;
@@ -64,6 +65,15 @@ fn machine() -> Result<(), Failure> {
         }
     } else {
         out!("  built without sound devices; the workshop plays on the silent clock");
+        out!("  fix: install ALSA's headers (Debian: libasound2-dev) and build again");
+    }
+    out!("MIDI inputs");
+    match midi::list() {
+        Ok(names) if names.is_empty() => out!("  none is plugged in; one that comes while the workshop is open is found"),
+        Ok(names) => names.iter().for_each(|name| out!("  {name}")),
+        Err(why) => out!("  none: {why}"),
+    }
+    if !midi::BUILT_IN {
         out!("  fix: install ALSA's headers (Debian: libasound2-dev) and build again");
     }
     out!("running game");

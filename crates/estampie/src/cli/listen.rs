@@ -40,6 +40,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let options = workshop::Options {
         join: None,
         device: arguments.sound.device.clone(),
+        midi: crate::midi::Wanted::of(arguments.sound.midi.as_deref()),
         buffer_ms: arguments.sound.buffer,
         light: false,
         listen: Some(arguments.address),

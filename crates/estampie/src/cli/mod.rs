@@ -48,6 +48,9 @@ pub(crate) struct Sound {
     /// Play through this device ("estampie doctor" lists them); "none" plays on the silent clock
     #[arg(long, value_name = "NAME")]
     device: Option<String>,
+    /// The MIDI inputs that are played: part of a name ("estampie doctor" lists them), "none", or all of them
+    #[arg(long, value_name = "NAME")]
+    midi: Option<String>,
     /// How much sound is made ahead, in milliseconds (5 to 500)
     #[arg(long, value_name = "MS", default_value_t = 30, value_parser = clap::value_parser!(u32).range(5..=500))]
     buffer: u32,
@@ -217,6 +220,7 @@ fn join_address(text: &str) -> Result<SocketAddr, String> {
 fn options(sound: &Sound, page: &Page) -> workshop::Options {
     workshop::Options {
         device: sound.device.clone(),
+        midi: crate::midi::Wanted::of(sound.midi.as_deref()),
         buffer_ms: sound.buffer,
         light: page.light,
         listen: page.listen,

@@ -1,6 +1,8 @@
 //! The sound device, on a thread of its own: opened, watched, opened again when it comes back.
 
-use super::{BY_CHOICE, Output, Shared};
+#[cfg(feature = "device")]
+use super::BY_CHOICE;
+use super::{Output, Shared};
 use std::sync::Arc;
 #[cfg(feature = "device")]
 use std::sync::atomic::Ordering;

@@ -13,6 +13,7 @@ use super::loading::Loading;
 use super::missing::Missing;
 use super::mix::MixView;
 use super::music::MusicView;
+use super::played::PlayedIn;
 use super::playthroughs::PlaythroughsView;
 use super::project::ProjectView;
 use super::recipes::Looked;
@@ -28,6 +29,7 @@ use super::trace::TraceView;
 use super::view::{Ask, Prompt, Target, Targets, VIEWS, View, place_of};
 use super::wiring::{Sentence, WiringView};
 use crate::failure::Failure;
+use crate::midi::MidiIn;
 use crate::project::all_faults;
 use estampie_engine::engine::InputKind;
 use estampie_engine::names::NameKey;
@@ -93,6 +95,8 @@ pub(crate) struct App {
     pub(crate) workspace: Workspace,
     pub(crate) faults: Vec<Fault>,
     pub(crate) rehearsal: Rehearsal,
+    /// What is played on MIDI devices.
+    pub(crate) played: PlayedIn,
     pub(crate) theme: Theme,
     /// The place of the view that is shown in the table of views.
     view: usize,
@@ -172,6 +176,7 @@ impl App {
             workspace,
             faults,
             rehearsal,
+            played: PlayedIn::new(MidiIn::of_machine(options.midi.clone())),
             theme: Theme::new(Colours::of_environment(), options.light),
             view: 0,
             stage: StageView::default(),
@@ -282,6 +287,7 @@ impl App {
     pub(crate) fn poll(&mut self) -> bool {
         let document = Arc::clone(self.workspace.document());
         let mut news = self.rehearsal.poll(&document);
+        news |= self.poll_played();
         news |= self.poll_music();
         news |= self.poll_compare();
         news |= self.poll_held_key();

@@ -87,6 +87,7 @@ pub(crate) enum Do {
     Tap,
     FitTempo,
     PutMarker,
+    LearnMidi,
     CheckTransitions,
     NewEffect,
     NewSnapshot,

@@ -20,6 +20,7 @@ mod mouse;
 mod music;
 mod overlay;
 pub(crate) mod painter;
+mod played;
 mod playthroughs;
 mod project;
 mod recipes;
@@ -52,6 +53,8 @@ use std::time::{Duration, Instant};
 #[derive(Debug, Clone)]
 pub(crate) struct Options {
     pub(crate) device: Option<String>,
+    /// The MIDI inputs that are played: all, none, or those with such a name.
+    pub(crate) midi: crate::midi::Wanted,
     pub(crate) buffer_ms: u32,
     pub(crate) light: bool,
     /// Where running games are listened to from the beginning, if they are.
@@ -105,6 +108,23 @@ pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
     ended
 }
 
+/// Waits for a key or the mouse; true if one has come. What is played on a device does not wait for the next picture.
+fn wait_for_something(app: &mut App, wait: Duration) -> std::io::Result<bool> {
+    if !app.played.any() {
+        return event::poll(wait);
+    }
+    let until = Instant::now() + wait;
+    loop {
+        let left = until.saturating_duration_since(Instant::now());
+        if event::poll(left.min(SOON))? {
+            return Ok(true);
+        }
+        if app.poll_played() || left <= SOON {
+            return Ok(false);
+        }
+    }
+}
+
 fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping::Signals, begun: Instant) -> Result<(), Failure> {
     let (mut frames, mut work, mut longest) = (0u32, Duration::ZERO, Duration::ZERO);
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
@@ -115,7 +135,7 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
         // The clock begins as soon as it can.
         let wait = if app.rehearsal.player.held() { wait.min(SOON) } else { wait };
-        if event::poll(wait)? {
+        if wait_for_something(app, wait)? {
             app.fits = terminal.size().is_ok_and(|size| screen::fits(size.width, size.height));
             // All that has come, so that a drag is not drawn step by step.
             while event::poll(Duration::ZERO)? {

@@ -71,6 +71,7 @@ impl Desk {
         change(folder.path());
         let options = Options {
             device: Some("none".into()),
+            midi: crate::midi::Wanted::Nothing,
             buffer_ms: 30,
             light: false,
             listen,

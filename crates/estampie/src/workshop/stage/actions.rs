@@ -38,10 +38,27 @@ impl App {
             Do::Rest => self.rest(),
             Do::Filter => self.mode = Mode::typing(StagePrompt::Filter, TextField::new(&self.stage.filter)),
             Do::Fold => self.fold_stage(),
+            Do::LearnMidi => self.learn_chosen(),
+            Do::Back if self.end_learning() => self.say("nothing is learned"),
             Do::Back if !self.stage.filter.is_empty() => self.filter_stage(""),
             _ => return false,
         }
         true
+    }
+
+    /// The chosen parameter or event learns what moves or sends it.
+    fn learn_chosen(&mut self) {
+        match self.selected_item().filter(|_| self.stage.column == Column::Index) {
+            Some(Item::Parameter(at)) => {
+                let name = self.document().parameters[at].name.clone();
+                self.begin_learning(&name, false);
+            }
+            Some(Item::Event(at)) => {
+                let name = self.document().events[at].name.clone();
+                self.begin_learning(&name, true);
+            }
+            _ => self.say("choose a parameter or an event in the list first"),
+        }
     }
 
     /// Goes so many lines down in the list that has the keys.

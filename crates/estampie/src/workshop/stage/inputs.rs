@@ -114,6 +114,9 @@ impl Ask for StagePrompt {
     }
 
     fn hint(&self, app: &App) -> Option<String> {
+        if let StagePrompt::Parameter(name) = self {
+            return app.midi_of(name).map(|midi| format!("{midi} moves it; ctrl-l learns another"));
+        }
         let StagePrompt::Pad(_) = self else { return None };
         let document = app.document();
         let free = PADS.iter().filter(|pad| !document.pads.iter().any(|(p, _)| p == *pad)).map(ToString::to_string);

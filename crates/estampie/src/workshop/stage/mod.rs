@@ -133,6 +133,13 @@ const KEYS: &[Binding] = &[
     key(&["I"], Do::Game, "I", "the running game: who sends, what came last, what does not fit and how to fix it", Some("game")),
     key(&["O"], Do::ToggleLink, "O", "listen to a running game, or no longer (Open Sound Control)", None),
     key(&["J"], Do::Visit, "J", "join a running game that has the runtime: hear its engine and change what it plays; again comes back", None),
+    key(
+        &["ctrl-l"],
+        Do::LearnMidi,
+        "ctrl-l",
+        "the next knob, wheel or pad that is moved on a MIDI device moves the chosen parameter, or sends the chosen event; again takes it away",
+        None,
+    ),
     key(&["shift-up"], Do::RunUp, "shift-↑", "on the map: run, or move the cross by ten", None),
     key(&["shift-down"], Do::RunDown, "shift-↓", "on the map: run, or move the cross by ten", None),
     key(&["<"], Do::TurnLeft, "<", "turn to the left", None),

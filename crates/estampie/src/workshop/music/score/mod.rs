@@ -16,7 +16,7 @@ pub(super) use keys::{help, take};
 
 use crate::workshop::app::{App, Mode as Over};
 use crate::workshop::text_field::TextField;
-use entry::Entry;
+use entry::{Entry, Held};
 use estampie_engine::engine::InputKind;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::spec::Mode;
@@ -35,6 +35,8 @@ const STEPS: [(&str, (i64, i64)); 7] =
     [("1/2", (2, 1)), ("1/4", (1, 1)), ("1/8", (1, 2)), ("1/16", (1, 4)), ("1/32", (1, 8)), ("1/8 triplet", (1, 3)), ("1/16 triplet", (1, 6))];
 /// A plain and an accented stroke.
 const PLAIN: u8 = 90;
+/// Seconds for which a note that is put is heard.
+const STRUCK: f64 = 0.3;
 const ACCENT: u8 = 120;
 /// The rows of a drum that nothing is written for yet: it sounds higher and lower.
 const STROKES: [u8; 5] = [43, 48, 55, 60, 67];
@@ -72,6 +74,8 @@ pub(crate) struct Score {
     /// What the next variation is drawn from.
     seed: u64,
     pub(crate) entry: Entry,
+    /// Keys of MIDI devices that are down.
+    held: Vec<Held>,
     /// Whether the piece is kept in this section.
     pub(crate) looping: bool,
     /// Cells of the grid, as it was drawn last.
@@ -152,6 +156,7 @@ impl Score {
             copied: None,
             seed: 1,
             entry: Entry::Off,
+            held: Vec::new(),
             looping: false,
             room: Cell::default(),
             kept: RefCell::default(),
@@ -427,13 +432,18 @@ impl App {
     /// Lets notes of the open line's instrument be heard.
     fn strike(&mut self, pitches: &[u8]) {
         let Some(score) = &self.music.score else { return };
-        let (layer, velocity) = (NameKey::of(&format!("{}/{} {}", score.piece, score.section, score.line.layer)), score.velocity);
-        // As long as a step would be at the piece's tempo.
-        let seconds = 0.3;
-        let frames = (seconds * f64::from(self.program().rate)) as u64;
+        let velocity = score.velocity;
         for pitch in pitches {
-            self.rehearsal.say(InputKind::Strike { layer, pitch: *pitch, velocity, frames });
+            self.strike_for(*pitch, velocity, STRUCK);
         }
+    }
+
+    /// Lets a note of the open line's instrument be heard for so many seconds; 0 lets it go.
+    fn strike_for(&mut self, pitch: u8, velocity: u8, seconds: f64) {
+        let Some(score) = &self.music.score else { return };
+        let layer = NameKey::of(&format!("{}/{} {}", score.piece, score.section, score.line.layer));
+        let frames = (seconds * f64::from(self.program().rate)) as u64;
+        self.rehearsal.say(InputKind::Strike { layer, pitch, velocity, frames });
     }
 
     /// The next line of the section, or the one before.

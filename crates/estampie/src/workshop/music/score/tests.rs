@@ -1,5 +1,8 @@
 //! Open notes, as values: lines made from nothing, notes put by degrees, by the mouse and as on a piano, and what is done with many.
 
+use crate::midi::tests::Made;
+use crate::midi::{MidiIn, Wanted};
+use crate::workshop::played::PlayedIn;
 use crate::workshop::view_tests::Desk;
 use estampie_engine::music::exact::Beats;
 use estampie_project::midi::{ScoreFile, ScoreNote};
@@ -160,6 +163,47 @@ fn letters_are_a_piano_step_by_step_and_in_time() {
     assert!((played.at * 4).is_integer(), "on a sixteenth: {}", played.at);
     desk.keys("esc");
     assert_eq!(desk.app.music.score.as_ref().unwrap().entry, super::Entry::Off);
+}
+
+/// A keyboard on the desk.
+fn keyboard(desk: &mut Desk) -> Made {
+    let keyboard = Made::with(&["keys"]);
+    desk.app.played = PlayedIn::new(MidiIn::begin(Box::new(keyboard.clone()), Wanted::All));
+    desk.poll_until("it is found", |app| app.message.as_ref().is_some_and(|m| m.text.contains("MIDI: keys can be played")));
+    keyboard
+}
+
+#[test]
+fn keys_of_a_midi_device_are_heard_put_step_by_step_with_their_velocities_and_played_in_time() {
+    let mut desk = line("tune, reed");
+    let keyboard = keyboard(&mut desk);
+    // Without the piano they are only heard, as long as they are held.
+    keyboard.play(&[0x90, 60, 100]);
+    let sounds = |app: &crate::workshop::app::App| app.rehearsal.status.as_ref().is_some_and(|s| !s.voices.is_empty());
+    desk.poll_until("it is heard", sounds);
+    keyboard.play(&[0x80, 60, 0]);
+    desk.poll_until("it is let go", |app| !sounds(app));
+    assert!(notes(&desk).is_empty());
+    // Step by step: a chord while keys are held, then on.
+    desk.keys("k");
+    for bytes in [[0x90, 60, 100], [0x90, 64, 40], [0x80, 60, 0], [0x80, 64, 0], [0x90, 67, 90], [0x90, 67, 0]] {
+        keyboard.play(&bytes);
+    }
+    desk.poll_until("all has come", |app| app.music.score.as_ref().is_some_and(|s| s.at == Beats::new(1, 2)));
+    assert_eq!(notes(&desk), [(0, 60, 1), (0, 64, 1), (1, 67, 1)]);
+    assert_eq!(all(&desk, "tune").iter().map(|n| n.velocity).collect::<Vec<_>>(), [100, 40, 90]);
+    // In time: on the step, and as long as it was held.
+    desk.keys("esc p k tab");
+    desk.poll_until("it plays", |app| app.played_at().is_some_and(|at| at > Beats::new(1, 4)));
+    keyboard.play(&[0x90, 72, 77]);
+    desk.poll_until("it is down", |app| app.music.score.as_ref().is_some_and(|s| s.held.len() == 1));
+    let down = desk.app.played_at().unwrap();
+    desk.poll_until("a while passes", |app| app.played_at().is_some_and(|at| at < down || at - down > Beats::new(9, 10)));
+    keyboard.play(&[0x80, 72, 0]);
+    desk.poll_until("it is up", |app| app.music.score.as_ref().is_some_and(|s| s.held.is_empty()));
+    let played = all(&desk, "tune").into_iter().find(|n| n.pitch == 72).unwrap();
+    assert!((played.at * 4).is_integer() && played.velocity == 77, "{played:?}");
+    assert!(played.length >= Beats::new(3, 4) && (played.length * 4).is_integer(), "{}", played.length);
 }
 
 #[test]
