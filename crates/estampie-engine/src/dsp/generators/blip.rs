@@ -160,7 +160,7 @@ impl Steps for Blip {
         for (i, sample) in left.iter_mut().enumerate() {
             let phase = self.phase;
             let mut tone = 0.0;
-            self.wave.each(self.gone + i, 1, || phase.share(), || 0.5, |_, value| tone = value);
+            self.wave.each(self.gone + i, 1, || phase, || 0.5, |_, value| tone = value);
             let white = if self.now.noise > 0.0 { draw(self.seed, self.at) } else { 0.0 };
             *sample = (tone + (1.2 * white - tone) * self.now.noise) * level * self.edges(self.at as f32) * self.fallen;
             self.fallen *= self.now.keep;

@@ -3,11 +3,11 @@
 //! The grains come as a Poisson process: in each slot of the grid as many as its density brings, drawn by the slot's number, so that any
 //! stretch of it can be made without what came before. A grain is a resonance that is struck and dies away, or a burst of noise, or between them.
 
-use super::stepped::{GRID, Line, Stepped, Steps, bits, draw, to_float, unit, values};
-use super::waves::sine;
+use super::stepped::{Draws, GRID, Line, Stepped, Steps, bits, unit, values};
 use super::{Beginning, Controls, GeneratorKind, Preset, gain_of, levelled};
 use crate::dsp::effects::Setting;
 use crate::ground::property::Unit;
+use wide::{CmpGe, CmpGt, CmpLt, f32x8, i32x8, u32x8};
 
 /// So many grains are heard at once; one more takes the place of the oldest.
 const MOST: usize = 24;
@@ -120,6 +120,9 @@ struct Crackle {
     count: usize,
     bed: Line,
     slow: f32,
+    /// The samples up to the next look, and how many of them have been handed out.
+    made: [f32; GRID],
+    used: usize,
 }
 
 #[derive(Debug, Clone, Copy, Default)]
@@ -137,10 +140,109 @@ struct Grain {
     fall: f32,
     ring: f32,
     noise: u32,
-    turning: [f32; 2],
+}
+
+/// Eight grains side by side.
+struct Eight {
+    phase: f32x8,
+    by: f32x8,
+    climb: f32x8,
+    level: f32x8,
+    rising: f32x8,
+    fall: f32x8,
+    ring: f32x8,
+    burst: f32x8,
+    noise: u32x8,
+}
+
+impl Eight {
+    /// Those that there are; where there is none a grain without a level.
+    fn of(grains: &[Grain]) -> Eight {
+        let all = |of: fn(&Grain) -> f32| f32x8::from(std::array::from_fn::<f32, 8, _>(|i| grains.get(i).map_or(0.0, of)));
+        Eight {
+            phase: all(|g| g.phase),
+            by: all(|g| g.by),
+            climb: all(|g| g.climb),
+            level: all(|g| g.level),
+            rising: all(|g| g.rising),
+            fall: all(|g| g.fall),
+            ring: all(|g| g.ring),
+            burst: all(|g| 1.0 - g.ring),
+            noise: u32x8::from(std::array::from_fn::<u32, 8, _>(|i| grains.get(i).map_or(0, |g| g.noise))),
+        }
+    }
+
+    fn give_back(&self, grains: &mut [Grain]) {
+        let (phase, by, level, rising) = (self.phase.to_array(), self.by.to_array(), self.level.to_array(), self.rising.to_array());
+        let noise = self.noise.to_array();
+        for (i, grain) in grains.iter_mut().enumerate() {
+            (grain.phase, grain.by, grain.level, grain.rising, grain.noise) = (phase[i], by[i], level[i], rising[i], noise[i]);
+        }
+    }
+
+    /// The sum of their next samples.
+    #[inline(always)]
+    fn next(&mut self, rises: f32x8) -> f32 {
+        let one = f32x8::splat(1.0);
+        self.rising = (self.rising + rises).fast_min(one);
+        // Noise by a congruence: it need be no better for some milliseconds (D. Knuth, *The Art of Computer Programming* 2, 3.3.4).
+        self.noise = self.noise * u32x8::splat(1_664_525) + u32x8::splat(1_013_904_223);
+        let bits = i32x8::from((self.noise >> 8_i32).to_array().map(u32::cast_signed));
+        let white = f32x8::from_i32x8(bits) * f32x8::splat(1.0 / (1 << 23) as f32) - one;
+        let sum = (sine_eight(self.phase) * self.ring + white * self.burst) * self.level * self.rising;
+        self.level *= self.fall;
+        let next = self.phase + self.by;
+        self.phase = next - (next.cmp_ge(one) & one);
+        self.by = (self.by * self.climb).fast_min(f32x8::splat(0.45));
+        sum.reduce_add()
+    }
+}
+
+/// Sines of shares of a period from 0 to 1, as [`super::waves::sine`].
+#[inline(always)]
+fn sine_eight(phase: f32x8) -> f32x8 {
+    let (quarter, half, one) = (f32x8::splat(0.25), f32x8::splat(0.5), f32x8::splat(1.0));
+    // Between −1 and 1 half, and then folded at the quarters.
+    let p = phase - (phase.cmp_ge(half) & one);
+    let folded = p.cmp_gt(quarter).blend(half - p, p.cmp_lt(-quarter).blend(-half - p, p));
+    let x = folded * f32x8::splat(std::f32::consts::TAU);
+    let s = x * x;
+    let of = f32x8::splat;
+    x * (one + s * (of(-0.166_666_67) + s * (of(8.333_333e-3) + s * (of(-1.984_127e-4) + s * (of(2.755_732e-6) - s * of(2.505_210_8e-8))))))
 }
 
 impl Crackle {
+    /// Makes the samples up to the next look.
+    fn make(&mut self) {
+        let mut made = [0.0; GRID];
+        let mut draws = Draws::at(self.seed ^ 0xbed, self.at);
+        for sample in &mut made {
+            self.slow += (draws.next() - self.slow) * 0.2;
+            *sample = self.slow * self.bed.next();
+        }
+        let rises = f32x8::splat(1.0 / (RISES * self.rate).max(1.0));
+        // Those that begin within these samples come one by one, the others eight by eight.
+        let begun = self.grains[..self.count].iter().take_while(|g| g.wait == 0).count();
+        let (sounding, beginning) = self.grains[..self.count].split_at_mut(begun);
+        for grains in sounding.chunks_mut(8) {
+            let mut eight = Eight::of(grains);
+            made.iter_mut().for_each(|sample| *sample += eight.next(rises));
+            eight.give_back(grains);
+            grains.iter_mut().for_each(|grain| grain.left = grain.left.saturating_sub(GRID as u32));
+        }
+        for grain in beginning {
+            let mut one = Eight::of(std::slice::from_ref(grain));
+            let begin = (grain.wait as usize).min(GRID);
+            grain.wait -= begin as u32;
+            made[begin..].iter_mut().for_each(|sample| *sample += one.next(rises));
+            one.give_back(std::slice::from_mut(grain));
+            grain.left = grain.left.saturating_sub((GRID - begin) as u32);
+        }
+        // However many fall together, it stays within what can be played.
+        self.made = made.map(soft);
+        self.used = 0;
+    }
+
     /// The grains that begin in a slot.
     fn begin_grains(&mut self, controls: &Controls<'_>, slot: u64) {
         let [density, centre, spread, length, ring, rise, range, _] = values::<8>(controls.values);
@@ -174,7 +276,6 @@ impl Crackle {
                 fall: (-falls).exp(),
                 ring,
                 noise: key as u32,
-                turning: [1.0, 0.0],
             };
             if self.count == MOST {
                 self.grains.copy_within(1.., 0);
@@ -208,51 +309,12 @@ impl Steps for Crackle {
         self.count = kept;
         self.bed.set_out(Crackle::bed_level(controls));
         self.begin_grains(controls, at / GRID as u64);
+        self.make();
     }
 
     fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
-        for (i, sample) in left.iter_mut().enumerate() {
-            let white = draw(self.seed ^ 0xbed, self.at + i as u64);
-            self.slow += (white - self.slow) * 0.2;
-            *sample = self.slow * self.bed.next();
-        }
-        let rises = 1.0 / (RISES * self.rate).max(1.0);
-        for grain in &mut self.grains[..self.count] {
-            let begin = (grain.wait as usize).min(left.len());
-            grain.wait -= begin as u32;
-            let end = left.len().min(begin + grain.left as usize);
-            let (ring, burst) = (grain.ring, 1.0 - grain.ring);
-            let Grain { mut level, mut phase, mut by, mut rising, mut noise, .. } = *grain;
-            if grain.climb == 1.0 && burst == 0.0 {
-                // One that keeps its pitch turns by multiplication.
-                let [mut c, mut s] = grain.turning;
-                let (bs, bc) = (std::f32::consts::TAU * by).sin_cos();
-                for sample in &mut left[begin..end] {
-                    rising = (rising + rises).min(1.0);
-                    *sample += s * level * rising;
-                    level *= grain.fall;
-                    (c, s) = (c * bc - s * bs, c * bs + s * bc);
-                }
-                (grain.level, grain.rising, grain.turning) = (level, rising, [c, s]);
-                grain.left -= (end - begin) as u32;
-                continue;
-            }
-            for sample in &mut left[begin..end] {
-                rising = (rising + rises).min(1.0);
-                // Noise by a congruence: it need be no better for some milliseconds (D. Knuth, *The Art of Computer Programming* 2, 3.3.4).
-                noise = noise.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-                let white = to_float(u64::from(noise >> 8)) / (1 << 23) as f32 - 1.0;
-                *sample += (sine(phase) * ring + white * burst) * level * rising;
-                level *= grain.fall;
-                phase += by;
-                phase -= if phase >= 1.0 { 1.0 } else { 0.0 };
-                by = (by * grain.climb).min(0.45);
-            }
-            (grain.level, grain.phase, grain.by, grain.rising, grain.noise) = (level, phase, by, rising, noise);
-            grain.left -= (end - begin) as u32;
-        }
-        // However many fall together, it stays within what can be played.
-        left.iter_mut().for_each(|s| *s = soft(*s));
+        left.copy_from_slice(&self.made[self.used..self.used + left.len()]);
+        self.used += left.len();
         self.at += left.len() as u64;
     }
 

@@ -1,7 +1,7 @@
 //! Hum: mains and engines, as partials of what turns.
 
 use super::noise::EVEN;
-use super::stepped::{GRID, Line, Phase, Resonator, Stepped, Steps, draw, to_one, values, wander};
+use super::stepped::{Draws, GRID, Line, Phase, Resonator, Stepped, Steps, to_one, values, wander};
 use super::{Beginning, Controls, GeneratorKind, Preset, levelled};
 use crate::dsp::effects::Setting;
 use crate::ground::property::Unit;
@@ -69,6 +69,8 @@ struct Hum {
     /// Each partial as a turning pair, set anew at each look, and by what it turns.
     turning: [[f32x8; LANES]; 2],
     by: [[f32x8; LANES]; 2],
+    /// The step that it was worked out for.
+    turned: Option<u64>,
     /// Where its controls were at the last look, and what they come to.
     known: [f32; 7],
     wanted: ([f32; MOST], f32, f32),
@@ -145,25 +147,37 @@ impl Steps for Hum {
         let (phase, by) = (self.phase.0, self.step);
         let angle = |turn: u64| (turn >> 11) as f64 / (1u64 << 53) as f64 * std::f64::consts::TAU;
         // All by the first: e to the i n φ is e to the i φ times that of the one before.
-        let powers = |turn: u64| {
+        let powers = |turn: u64| -> [[f32x8; LANES]; 2] {
             let (s, c) = angle(turn).sin_cos();
-            let (mut sines, mut cosines) = ([0.0f32; MOST], [0.0f32; MOST]);
+            let times = |(ac, a_s): (f64, f64), (bc, bs): (f64, f64)| (ac * bc - a_s * bs, ac * bs + a_s * bc);
+            // The first eight one after the other, and the other groups from them, each by a power of the eighth.
+            let (mut sines, mut cosines) = ([0.0f32; 8], [0.0f32; 8]);
             let mut here = (c, s);
-            for at in 0..MOST {
+            for at in 0..8 {
                 (cosines[at], sines[at]) = (here.0 as f32, here.1 as f32);
-                here = (here.0 * c - here.1 * s, here.0 * s + here.1 * c);
+                if at < 7 {
+                    here = times(here, (c, s));
+                }
             }
-            (cosines, sines)
+            let (eighth, mut further) = (here, (1.0, 0.0));
+            let (cosines, sines) = (f32x8::from(cosines), f32x8::from(sines));
+            let [mut all_cosines, mut all_sines] = [[f32x8::splat(0.0); LANES]; 2];
+            for (to_cosines, to_sines) in all_cosines.iter_mut().zip(&mut all_sines) {
+                let (fc, fs) = (f32x8::splat(further.0 as f32), f32x8::splat(further.1 as f32));
+                (*to_cosines, *to_sines) = (cosines * fc - sines * fs, cosines * fs + sines * fc);
+                further = times(further, eighth);
+            }
+            [all_cosines, all_sines]
         };
-        let lanes = |all: [f32; MOST]| std::array::from_fn::<f32x8, LANES, _>(|lane| f32x8::from(std::array::from_fn::<f32, 8, _>(|i| all[8 * lane + i])));
-        let (cosines, sines) = powers(phase);
-        self.turning = [lanes(cosines), lanes(sines)];
-        let (cosines, sines) = powers(by);
-        self.by = [lanes(cosines), lanes(sines)];
+        self.turning = powers(phase);
+        if self.turned != Some(by) {
+            (self.by, self.turned) = (powers(by), Some(by));
+        }
     }
 
     fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
-        for (i, sample) in left.iter_mut().enumerate() {
+        let mut draws = Draws::at(self.seed, self.at);
+        for sample in left.iter_mut() {
             let mut sums = f32x8::splat(0.0);
             for lane in 0..self.sounding {
                 let (c, s) = (self.turning[0][lane], self.turning[1][lane]);
@@ -174,7 +188,7 @@ impl Steps for Hum {
                 self.turning[1][lane] = c * bs + s * bc;
             }
             let sum = sums.reduce_add();
-            let air = self.air.next(draw(self.seed, self.at + i as u64))[1] * self.air_gain.next();
+            let air = self.air.next(draws.next())[1] * self.air_gain.next();
             *sample = (sum + air) * self.rough.next();
         }
         self.at += left.len() as u64;

@@ -260,7 +260,7 @@ impl Steps for Pulses {
             let Pulse { gain, wave, phase, .. } = self.pulse;
             *sample = if gain > 0.0 && (self.pulse.since as f32) < self.lasting {
                 let mut tone = 0.0;
-                wave.each(self.gone + i, 1, || phase.share(), || 0.5, |_, value| tone = value);
+                wave.each(self.gone + i, 1, || phase, || 0.5, |_, value| tone = value);
                 let white = if noise > 0.0 { draw(self.seed, self.at) } else { 0.0 };
                 (tone + (white * 1.2 - tone) * noise) * gain * level * self.edges(self.pulse.since) * self.pulse.fallen
             } else {

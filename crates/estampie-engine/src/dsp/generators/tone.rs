@@ -154,10 +154,10 @@ impl Steps for Tone {
             let mut width = self.width;
             let Partial { mut phase, mut step, change, mut gain, wave, .. } = *partial;
             let share = || {
-                let share = phase.share();
+                let here = phase;
                 phase.go(step);
                 step = step.wrapping_add_signed(change);
-                share
+                here
             };
             wave.each(self.gone, left.len(), share, || width.next(), |i, value| left[i] += value * gain.next());
             (partial.phase, partial.step, partial.gain) = (phase, step, gain);

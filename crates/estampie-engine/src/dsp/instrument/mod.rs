@@ -117,6 +117,18 @@ struct Slow {
     loss: f32,
 }
 
+/// How fast an envelope goes: what its rise adds to a sample, and the shares of the way by which it decays and is let go.
+struct Speeds {
+    rise: f32,
+    decay: f32,
+    release: f32,
+}
+
+/// The same on both sides.
+fn both(x: f32) -> [f32; 2] {
+    [x, x]
+}
+
 /// How a note begins.
 #[derive(Debug, Clone, Copy)]
 pub struct Stroke {
@@ -393,50 +405,58 @@ impl Tone {
             }
         }
         let slow = self.slow(rate, hertz);
-        let rise = 1.0 / (self.patch.attack_seconds * rate).max(1.0);
-        let (decay, release) = (coefficient(self.patch.decay_seconds, rate), coefficient(self.patch.release_seconds, rate));
+        let speeds = Speeds {
+            rise: 1.0 / (self.patch.attack_seconds * rate).max(1.0),
+            decay: coefficient(self.patch.decay_seconds, rate),
+            release: coefficient(self.patch.release_seconds, rate),
+        };
+        let waits = (self.wait.min(left.len() as u64)) as usize;
+        self.wait -= waits as u64;
+        self.off = self.off.saturating_sub(waits as u64);
+        let out = [&mut left[waits..], &mut right[waits..]];
+        // What it is made of is asked once and not for every sample: so what stays the same is worked out before the loop.
+        match self.patch.kind {
+            Kind::Plucked | Kind::Bass => self.each(out, &speeds, |t| both(t.plucked(rate, hertz, slow.loss))),
+            Kind::Bowed => self.each(out, &speeds, |t| both(t.bowed(&slow))),
+            Kind::Reed => self.each(out, &speeds, |t| both(t.reed(&slow))),
+            Kind::Pipe => self.each(out, &speeds, |t| both(t.pipe(&slow))),
+            Kind::Drone => self.each(out, &speeds, |t| t.drone(&slow)),
+            Kind::Drum => self.each(out, &speeds, |t| both(t.drum(&slow))),
+            Kind::Bells => self.each(out, &speeds, |t| both(t.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4)),
+            Kind::Synth => self.each(out, &speeds, |t| t.synth(&slow)),
+            Kind::Organ => self.each(out, &speeds, |t| t.organ(&slow)),
+            Kind::Bar => self.each(out, &speeds, |t| both(t.bar(&slow))),
+            Kind::Voices => self.each(out, &speeds, |t| both(t.voices(&slow))),
+            Kind::Set => self.each(out, &speeds, |t| both(t.set(&slow))),
+            Kind::Takes => self.each(out, &speeds, |t| t.take(hertz)),
+        }
+    }
+
+    /// Adds its next frames, each of which `next` makes, under its envelope.
+    #[inline(always)]
+    fn each(&mut self, [left, right]: [&mut [f32]; 2], speeds: &Speeds, mut next: impl FnMut(&mut Tone) -> [f32; 2]) {
         for (left, right) in left.iter_mut().zip(right) {
-            if self.wait > 0 {
-                self.wait -= 1;
-                self.off = self.off.saturating_sub(1);
-                continue;
-            }
             if self.off == 0 && matches!(self.stage, ToneStage::Rise | ToneStage::Decay) {
                 self.stage = ToneStage::Release;
             }
             self.off = self.off.saturating_sub(1);
             match self.stage {
                 ToneStage::Rise => {
-                    self.envelope += rise;
+                    self.envelope += speeds.rise;
                     if self.envelope >= 1.0 {
                         (self.envelope, self.stage) = (1.0, ToneStage::Decay);
                     }
                 }
-                ToneStage::Decay => self.envelope += (self.patch.sustain - self.envelope) * decay,
+                ToneStage::Decay => self.envelope += (self.patch.sustain - self.envelope) * speeds.decay,
                 ToneStage::Release => {
-                    self.envelope *= 1.0 - release;
+                    self.envelope *= 1.0 - speeds.release;
                     if self.envelope < 1e-4 {
                         self.stage = ToneStage::Gone;
                     }
                 }
                 ToneStage::Gone => return,
             }
-            let both = |x: f32| [x, x];
-            let raw = match self.patch.kind {
-                Kind::Plucked | Kind::Bass => both(self.plucked(rate, hertz, slow.loss)),
-                Kind::Bowed => both(self.bowed(&slow)),
-                Kind::Reed => both(self.reed(&slow)),
-                Kind::Pipe => both(self.pipe(&slow)),
-                Kind::Drone => self.drone(&slow),
-                Kind::Drum => both(self.drum(&slow)),
-                Kind::Bells => both(self.turns.iter_mut().map(Turn::next).sum::<f32>() * 0.4),
-                Kind::Synth => self.synth(&slow),
-                Kind::Organ => self.organ(&slow),
-                Kind::Bar => both(self.bar(&slow)),
-                Kind::Voices => both(self.voices(&slow)),
-                Kind::Set => both(self.set(&slow)),
-                Kind::Takes => self.take(hertz),
-            };
+            let raw = next(self);
             self.age += 1;
             let gain = self.envelope * self.gain;
             *left += raw[0] * self.sides[0] * gain;
@@ -446,7 +466,9 @@ impl Tone {
 
     fn turn(&mut self, which: usize, by: f32) -> f32 {
         let phase = self.phase[which];
-        self.phase[which] = (phase + by).fract();
+        // No oscillator moves by half a period, so that it is one whole at the most.
+        let next = phase + by;
+        self.phase[which] = if next >= 1.0 { next - 1.0 } else { next };
         phase
     }
 
@@ -454,7 +476,7 @@ impl Tone {
         // The weighted mean of two neighbours is late by the weight of the older; an allpass takes up the rest.
         let newer = 0.5 + 0.25 * self.patch.brightness;
         let exact = (rate / hertz - (1.0 - newer)).clamp(4.0, (self.line.len() - 3) as f32);
-        let whole = (exact - 0.3).floor();
+        let whole = (exact - 0.3) as u32 as f32;
         let fraction = exact - whole;
         let allpass = (1.0 - fraction) / (1.0 + fraction);
         let period = whole as usize;
