@@ -73,7 +73,7 @@ fn owners(program: &Program, wanted: &[PartInfo]) -> Owners {
     for (at, instrument) in music.instruments.iter().enumerate() {
         let layers = music.layers.iter().filter(|layer| layer.notes.is_some_and(|n| music.notes[n as usize].instrument as usize == at));
         let parts = layers.flat_map(|layer| of_piece(layer.piece)).collect();
-        instrument.takes.iter().for_each(|(clip, ..)| needs(&clip.name, &parts));
+        instrument.takes.iter().for_each(|zone| needs(&zone.clip.name, &parts));
     }
     owners
 }

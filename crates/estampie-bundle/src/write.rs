@@ -118,7 +118,7 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
 
 /// The names of the audio that instruments play.
 fn notes_play(program: &Program) -> BTreeSet<String> {
-    program.music.instruments.iter().flat_map(|i| &i.takes).map(|(clip, ..)| clip.name.clone()).collect()
+    program.music.instruments.iter().flat_map(|i| &i.takes).map(|zone| zone.clip.name.clone()).collect()
 }
 
 /// Encodes on all cores, in the order of the names.

@@ -317,8 +317,8 @@ impl Band {
         }
         // No other band has one that is free and given back.
         let Some(free) = tones.iter().position(|t| t.gone() && !t.holds_clip()) else { return };
-        let clip = instrument.take(pitch);
         let seed = (self.draws.unit() * 16_777_216.0) as u32 + 1;
+        let clip = instrument.take(pitch, note.velocity, seed);
         let wheel = self.wheels[usize::from(note.channel & 15)];
         let stroke = Stroke { pitch: pitch + wheel, velocity: f32::from(note.velocity) / 127.0, wait, length: length.max(64), seed };
         tones[free].start(&instrument.patch, stroke, clip, rate);

@@ -379,24 +379,52 @@ pub struct Instrument {
     pub patch: InstrumentSettings,
     /// How many notes sound at once at most.
     pub polyphony: u32,
-    /// Recordings: each with its own pitch, and the lowest and highest it is for.
-    pub takes: Vec<(Arc<Clip>, u8, (u8, u8))>,
+    /// Recordings, each for some keys and velocities.
+    pub takes: Vec<KeyZone>,
+}
+
+/// A recording of an instrument, and what it is for.
+#[derive(Debug, Clone)]
+#[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
+pub struct KeyZone {
+    /// The recording.
+    pub clip: Arc<Clip>,
+    /// The pitch that it was recorded at, in MIDI semitones.
+    pub root: u8,
+    /// The lowest and the highest key, both included.
+    pub keys: (u8, u8),
+    /// The least and the greatest velocity, both included.
+    pub velocities: (u8, u8),
 }
 
 impl Instrument {
     /// Whether what it plays has two sides that differ.
     #[must_use]
     pub fn wide(&self) -> bool {
-        self.patch.width > 0.0 || self.patch.pan != 0.0 || self.takes.iter().any(|(clip, ..)| clip.channels.len() > 1)
+        self.patch.width > 0.0 || self.patch.pan != 0.0 || self.takes.iter().any(|zone| zone.clip.channels.len() > 1)
     }
 
-    /// The recording for a pitch: of those that are for it, the one recorded nearest.
+    /// The recording for a pitch and a velocity (1 to 127), and the pitch it was recorded at: of those that are for both the one recorded nearest;
+    /// where none is for the pitch, or for the velocity, one that is for the other. Of several that are as good `draw` chooses, so that what was
+    /// recorded several times does not sound alike.
     #[must_use]
-    pub fn take(&self, pitch: f32) -> Option<(Arc<Clip>, f32)> {
-        let near = |root: &u8| ((f32::from(*root) - pitch).abs() * 100.0) as i32;
-        let fits = |low: u8, high: u8| pitch >= f32::from(low) - 0.5 && pitch <= f32::from(high) + 0.5;
-        let found = self.takes.iter().filter(|(_, _, (low, high))| fits(*low, *high)).min_by_key(|(_, root, _)| near(root));
-        found.or_else(|| self.takes.iter().min_by_key(|(_, root, _)| near(root))).map(|(clip, root, _)| (Arc::clone(clip), f32::from(*root)))
+    pub fn take(&self, pitch: f32, velocity: u8, draw: u32) -> Option<(Arc<Clip>, f32)> {
+        let at = self.zone(pitch, velocity, draw)?;
+        self.takes.get(at).map(|zone| (Arc::clone(&zone.clip), f32::from(zone.root)))
+    }
+
+    /// The place of that recording.
+    #[must_use]
+    pub fn zone(&self, pitch: f32, velocity: u8, draw: u32) -> Option<usize> {
+        let rank = |zone: &KeyZone| {
+            let (low, high) = zone.keys;
+            let beside = pitch < f32::from(low) - 0.5 || pitch > f32::from(high) + 0.5;
+            let otherwise = velocity < zone.velocities.0 || velocity > zone.velocities.1;
+            (beside, otherwise, ((f32::from(zone.root) - pitch).abs() * 100.0) as i32)
+        };
+        let best = self.takes.iter().map(rank).min()?;
+        let as_good = || (0..self.takes.len()).filter(|at| rank(&self.takes[*at]) == best);
+        as_good().nth(draw as usize % as_good().count())
     }
 }
 
@@ -484,4 +512,49 @@ pub struct Bend {
     pub channel: u8,
     /// Semitones by which its notes are bent from here on.
     pub semitones: f32,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::music::Kind;
+    use proptest::prelude::*;
+
+    /// Root, keys and velocities.
+    type Of = (u8, (u8, u8), (u8, u8));
+
+    fn instrument(zones: &[Of]) -> Instrument {
+        let clip = Arc::new(Clip::new("a", vec![vec![0.0; 8]], None));
+        let takes =
+            zones.iter().map(|(root, keys, velocities)| KeyZone { clip: Arc::clone(&clip), root: *root, keys: *keys, velocities: *velocities }).collect();
+        Instrument { key: NameKey::of("i"), patch: InstrumentSettings::usual(Kind::Takes), polyphony: 8, takes }
+    }
+
+    #[test]
+    fn a_note_is_played_by_what_is_for_its_key_and_velocity_recorded_nearest() {
+        let all = (1, 127);
+        let i = instrument(&[(48, (0, 59), (1, 80)), (48, (0, 59), (81, 127)), (72, (60, 127), all), (60, (60, 127), all)]);
+        for (pitch, velocity, zone) in [(50.0, 40, 0), (50.0, 81, 1), (61.0, 100, 3), (70.0, 100, 2), (59.4, 80, 0)] {
+            assert_eq!(i.zone(pitch, velocity, 0), Some(zone), "{pitch} {velocity}");
+        }
+        // Of what is as good a draw chooses.
+        let i = instrument(&[(48, (0, 127), all); 3]);
+        assert_eq!([0, 1, 2, 3].map(|draw| i.zone(48.0, 9, draw)), [Some(0), Some(1), Some(2), Some(0)]);
+        assert_eq!(instrument(&[]).zone(48.0, 9, 0), None);
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_for_a_note_is_played_before_what_is_not(zones in prop::collection::vec((0u8..128, (0u8..128, 0u8..128), (1u8..128, 1u8..128)), 1..8), pitch in 0u8..128, velocity in 1u8..128, draw in any::<u32>()) {
+            let sorted: Vec<Of> = zones.iter().map(|(root, k, v)| (*root, (k.0.min(k.1), k.0.max(k.1)), (v.0.min(v.1), v.0.max(v.1)))).collect();
+            let i = instrument(&sorted);
+            let fits = |z: &KeyZone| (z.keys.0..=z.keys.1).contains(&pitch) && (z.velocities.0..=z.velocities.1).contains(&velocity);
+            let found = &i.takes[i.zone(f32::from(pitch), velocity, draw).unwrap()];
+            prop_assert_eq!(fits(found), i.takes.iter().any(fits));
+            let far = |z: &KeyZone| z.root.abs_diff(pitch);
+            if fits(found) {
+                prop_assert!(i.takes.iter().filter(|z| fits(z)).all(|z| far(z) >= far(found)));
+            }
+        }
+    }
 }

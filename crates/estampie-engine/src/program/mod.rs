@@ -585,7 +585,7 @@ impl Program {
                 recipe.parts.iter().flat_map(|p| &p.clips).for_each(|(clip, _)| look(clip));
             }
         }
-        for (clip, ..) in self.music.instruments.iter().flat_map(|i| &i.takes) {
+        for clip in self.music.instruments.iter().flat_map(|i| &i.takes).map(|zone| &zone.clip) {
             look(clip);
         }
     }
@@ -604,7 +604,7 @@ impl Program {
                 recipe.parts.iter_mut().flat_map(|p| &mut p.clips).for_each(|(clip, _)| fill(clip));
             }
         }
-        self.music.instruments.iter_mut().flat_map(|i| &mut i.takes).for_each(|(clip, ..)| fill(clip));
+        self.music.instruments.iter_mut().flat_map(|i| &mut i.takes).for_each(|zone| fill(&mut zone.clip));
     }
 
     /// Takes out what plays audio that is not `there`: such a sound is refused as not loaded, such a note is not played.
@@ -618,7 +618,7 @@ impl Program {
             }
         }
         for instrument in &mut self.music.instruments {
-            instrument.takes.retain(|(clip, ..)| there(&clip.name));
+            instrument.takes.retain(|zone| there(&zone.clip.name));
         }
     }
 }

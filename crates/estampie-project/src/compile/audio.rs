@@ -45,7 +45,7 @@ pub fn wanted_audio(document: &Document) -> BTreeMap<String, Goes> {
     }
     let effects = document.buses.iter().flat_map(|b| &b.effects).chain(&document.shared.effect);
     effects.filter_map(|e| e.file.as_ref()).for_each(|file| want(&file.value, Goes::Once));
-    for (file, ..) in document.music.instruments.iter().flat_map(|i| &i.takes) {
+    for file in document.music.instruments.iter().flat_map(|i| &i.takes).map(|zone| &zone.file) {
         want(&file.value, Goes::Once);
     }
     wanted
@@ -73,7 +73,7 @@ pub fn files_of(document: &Document) -> Vec<(String, String, String)> {
         }
     }
     for instrument in &document.music.instruments {
-        all.extend(instrument.takes.iter().map(|(file, ..)| (format!("instrument {}", instrument.name), MAIN.to_owned(), file.value.clone())));
+        all.extend(instrument.takes.iter().map(|zone| (format!("instrument {}", instrument.name), MAIN.to_owned(), zone.file.value.clone())));
     }
     for bus in &document.buses {
         let files = bus.effects.iter().filter_map(|e| e.file.as_ref());
@@ -123,7 +123,7 @@ fn files_of_layer<'a>(document: &'a Document, layer: &'a LayerDoc, seen: &mut BT
         LayerOf::Sound(name) => named(document, &name.value, seen, files),
         LayerOf::Notes(notes) => {
             let instrument = document.music.instruments.iter().find(|i| i.name == notes.instrument.value);
-            files.extend(instrument.iter().flat_map(|i| &i.takes).map(|(file, ..)| file.value.clone()));
+            files.extend(instrument.iter().flat_map(|i| &i.takes).map(|zone| zone.file.value.clone()));
         }
         LayerOf::Nothing => {}
     }

@@ -2,11 +2,11 @@
 
 use super::Compiler;
 use super::music::position;
-use crate::document::{ChanceOf, ChordDoc, ChordsByDoc, NotesDoc, PieceDoc, SectionDoc, did_you_mean};
+use crate::document::{ChanceOf, ChordDoc, ChordsByDoc, KeyZoneDoc, NotesDoc, PieceDoc, SectionDoc, did_you_mean};
 use crate::midi::Score;
 use crate::notes::{CHROMATIC, Chord, read_chord, through};
 use estampie_engine::music::exact::Beats;
-use estampie_engine::music::spec::{Bend, ChordLines, Instrument, Note, Notes, Section, Variation};
+use estampie_engine::music::spec::{Bend, ChordLines, Instrument, KeyZone, Note, Notes, Section, Variation};
 use estampie_engine::music::{Kind, Map, read_key};
 use estampie_engine::names::NameKey;
 use estampie_engine::units::split_number;
@@ -17,9 +17,9 @@ impl Compiler<'_> {
         let document = self.document;
         for doc in &document.music.instruments {
             let mut takes = Vec::new();
-            for (file, root, keys) in &doc.takes {
+            for KeyZoneDoc { file, root, keys, velocities } in &doc.takes {
                 match self.assets.get(&file.value) {
-                    Some(Ok(clip)) => takes.push((Arc::clone(clip), *root, *keys)),
+                    Some(Ok(clip)) => takes.push(KeyZone { clip: Arc::clone(clip), root: *root, keys: *keys, velocities: *velocities }),
                     Some(Err(why)) => {
                         let what = format!("{} cannot be played: {why}", file.value);
                         self.fault(&file.place, what, "fix the file or take it out");

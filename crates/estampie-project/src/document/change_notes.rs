@@ -238,6 +238,18 @@ impl Workspace {
         self.set_if_read(&format!("{field} of {name}"), &[(&file, vec!["instrument", name, field], value)])
     }
 
+    /// Sets the recordings of an instrument, as they are written, as one edit; it is one of recordings from now on, or a synth if none is left.
+    ///
+    /// # Errors
+    /// When the instrument is gone, or a recording is none; then nothing is changed.
+    pub fn set_zones(&mut self, name: &str, zones: &[String]) -> Result<(), Refusal> {
+        let doc = self.document().music.instruments.iter().find(|i| i.name == name).ok_or_else(|| Refusal::missing("instrument", name))?;
+        let file = doc.place.file.clone();
+        let (kind, list) = if zones.is_empty() { ("synth", NewValue::Nothing) } else { ("takes", NewValue::List(zones.to_vec())) };
+        let values = [(&*file, vec!["instrument", name, "kind"], NewValue::Text(kind.to_owned())), (&*file, vec!["instrument", name, "takes"], list)];
+        self.set_if_read(&format!("recordings of {name}"), &values)
+    }
+
     /// Sets the key of a piece, as one edit; an empty text takes it out.
     ///
     /// # Errors

@@ -60,8 +60,8 @@ pub use generators::{GeneratorDoc, MOST_PLACES, print_drawing, print_tune, read_
 pub use midi_controls::{MidiControl, MidiDoc};
 pub use mix::{BusDoc, ModulationDoc, Moved, ROOT_BUS, kind_of, property_of};
 pub use music::{
-    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS,
-    MusicDoc, NotesDoc, PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, KeyZoneDoc, LayerDoc, LayerOf, Length,
+    MOST_BARS, MusicDoc, NotesDoc, PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
 pub use patterns::matches as fits;
 pub use reader::Reader;

@@ -741,7 +741,7 @@ pub static INSTRUMENT: Table = table(
         f("width", Quantity("%", 0.0, 100.0), "by its kind", "low notes to the left, high ones to the right"),
         f("level", Quantity("dB", -60.0, 12.0), "0 dB", "its level"),
         f("wave", Word(&["saw", "square", "triangle", "sine"]), "saw", "the wave of the synth"),
-        f("takes", List("file, its pitch, its keys"), "", "recordings, for the kind takes"),
+        f("takes", List("file, its pitch, its keys, its velocities"), "", "recordings, for the kind takes"),
         f("polyphony", Whole(1, 32), "16", "the most notes at once"),
         NOTE,
     ],

@@ -9,7 +9,7 @@ pub(super) use read::read_music;
 use super::Place;
 use super::fields::Located;
 use crate::language::{Condition, Moment};
-use crate::notes::Follow;
+use crate::notes::{Follow, print_pitch, read_pitch};
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::{InstrumentSettings, Metre};
 use estampie_engine::units::{Decibels, Pan, Seconds, Share, Span};
@@ -344,10 +344,62 @@ pub struct InstrumentDoc {
     pub patch: InstrumentSettings,
     /// How many notes sound at once at most.
     pub polyphony: u32,
-    /// Recordings: each with the pitch it was recorded at, and the lowest and highest pitch it is for.
-    pub takes: Vec<(Located<String>, u8, (u8, u8))>,
+    /// Recordings, each for some keys and velocities.
+    pub takes: Vec<KeyZoneDoc>,
     /// Where it is written.
     pub place: Place,
+}
+
+/// A recording of an instrument as written: `audio/….flac, D3, C3..F3, velocity 1..80`.
+#[derive(Debug, Clone)]
+pub struct KeyZoneDoc {
+    /// The file.
+    pub file: Located<String>,
+    /// The pitch it was recorded at, in MIDI semitones.
+    pub root: u8,
+    /// The lowest and the highest key that it is for.
+    pub keys: (u8, u8),
+    /// The least and the greatest velocity that it is for.
+    pub velocities: (u8, u8),
+}
+
+impl KeyZoneDoc {
+    /// All keys, and all velocities.
+    pub const ALL_KEYS: (u8, u8) = (0, 127);
+    /// See [`KeyZoneDoc::ALL_KEYS`].
+    pub const ALL_VELOCITIES: (u8, u8) = (1, 127);
+
+    /// Reads what stands behind the file: its pitch, and perhaps keys and velocities.
+    #[must_use]
+    pub fn read(file: Located<String>, text: &str) -> Option<KeyZoneDoc> {
+        let mut parts = text.split(',').map(str::trim);
+        let mut zone = KeyZoneDoc { file, root: read_pitch(parts.next()?)?, keys: KeyZoneDoc::ALL_KEYS, velocities: KeyZoneDoc::ALL_VELOCITIES };
+        for part in parts {
+            if let Some(range) = part.strip_prefix("velocity ") {
+                let (low, high) = range.split_once("..")?;
+                let number = |text: &str| text.trim().parse::<u8>().ok().filter(|v| (1..=127).contains(v));
+                zone.velocities = (number(low)?, number(high)?);
+            } else {
+                let (low, high) = part.split_once("..")?;
+                zone.keys = (read_pitch(low.trim())?, read_pitch(high.trim())?);
+            }
+        }
+        (zone.keys.0 <= zone.keys.1 && zone.velocities.0 <= zone.velocities.1).then_some(zone)
+    }
+}
+
+impl fmt::Display for KeyZoneDoc {
+    /// As it is written.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}, {}", self.file.value, print_pitch(self.root))?;
+        if self.keys != KeyZoneDoc::ALL_KEYS {
+            write!(f, ", {}..{}", print_pitch(self.keys.0), print_pitch(self.keys.1))?;
+        }
+        if self.velocities != KeyZoneDoc::ALL_VELOCITIES {
+            write!(f, ", velocity {}..{}", self.velocities.0, self.velocities.1)?;
+        }
+        Ok(())
+    }
 }
 
 /// All music as written.

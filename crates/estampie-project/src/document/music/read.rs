@@ -1,8 +1,8 @@
 //! Reading `music/*.toml`.
 
 use super::{
-    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, LayerDoc, LayerOf, Length, MOST_BARS,
-    MusicDoc, NotesDoc, PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
+    ANY, Arrive, Between, ChanceDoc, ChanceOf, ChordDoc, ChordsByDoc, DuckDoc, FollowsDoc, HoldDoc, InstrumentDoc, KeyZoneDoc, LayerDoc, LayerOf, Length,
+    MOST_BARS, MusicDoc, NotesDoc, PieceDoc, PlaylistDoc, PlaylistOrder, SectionDoc, Slope, Spot, StingerDoc, Then, TransitionDoc,
 };
 use crate::document::available::Available;
 use crate::document::fields::{Fields, Located, Reading, entries, parse_toml};
@@ -63,21 +63,18 @@ fn instrument(reading: &Reading<'_>, audio: &Available, name: String, fields: Fi
     patch.wave = wave.map_or(patch.wave, |w| w.value);
     let mut takes = Vec::new();
     for text in fields.texts("takes").unwrap_or_default() {
-        let parts: Vec<&str> = text.value.split(',').map(str::trim).collect();
-        let keys = parts.get(2).and_then(|r| r.split_once("..")).and_then(|(low, high)| Some((read_pitch(low.trim())?, read_pitch(high.trim())?)));
-        match (parts.as_slice(), parts.get(1).and_then(|p| read_pitch(p))) {
-            ([file, _], Some(root)) => takes.push((Located { value: (*file).to_owned(), place: text.place }, root, (0, 127))),
-            ([file, ..], Some(root)) if keys.is_some() => {
-                takes.push((Located { value: (*file).to_owned(), place: text.place }, root, keys.unwrap_or((0, 127))));
-            }
-            _ => reading.fault(
+        let (file, rest) = text.value.split_once(',').unwrap_or((&text.value, ""));
+        let file = Located { value: file.trim().to_owned(), place: text.place.clone() };
+        match KeyZoneDoc::read(file, rest) {
+            Some(zone) => takes.push(zone),
+            None => reading.fault(
                 &text.place,
                 format!("\"{}\" is not a take of an instrument", text.value),
-                "write \"audio/….flac, D3\" or \"audio/….flac, D3, C3..F3\"",
+                "write \"audio/….flac, D3\" or \"audio/….flac, D3, C3..F3, velocity 1..80\"",
             ),
         }
     }
-    for (file, ..) in &mut takes {
+    for KeyZoneDoc { file, .. } in &mut takes {
         if let Some(found) = audio.find(&file.value) {
             file.value = found;
             continue;

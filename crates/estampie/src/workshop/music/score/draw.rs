@@ -209,15 +209,18 @@ fn draw_list(app: &App, painter: &mut Painter<'_>, area: Rect, score: &Score, sh
         }
     }
     y += 1;
-    // As many keys as there is room for.
-    for (shown, words) in keys::help() {
+    // As many keys as there is room for; where letters mean something else just now, what they mean.
+    let plain = score.player.is_none() && score.entry == Entry::Off;
+    let special = || score.last_line().iter().map(|(keys, does)| ((*keys).to_owned(), (*does).to_owned())).collect();
+    let all: Vec<(String, String)> = if plain { keys::help() } else { special() };
+    for (shown, words) in all {
         if y >= area.bottom() {
             break;
         }
         if matches!(shown.as_str(), "←" | "→" | "↑" | "↓" | "home" | "end" | "shift-tab" | "shift-↓" | "shift-→") {
             continue;
         }
-        let words = words.split([',', ':']).next().unwrap_or_default();
+        let words = if plain { words.split([',', ':']).next().unwrap_or_default() } else { &words };
         let end = painter.text(area.x + 1, y, 10, &shown, Role::Accent) + 1;
         painter.text(end.max(area.x + 6), y, area.right().saturating_sub(end.max(area.x + 6)), words, Role::Secondary);
         y += 1;

@@ -10,6 +10,7 @@ mod player;
 mod prompts;
 #[cfg(test)]
 mod tests;
+mod zones;
 
 pub(super) use draw::draw;
 pub(super) use keys::{help, take};

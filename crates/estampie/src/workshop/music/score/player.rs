@@ -1,6 +1,7 @@
 //! What plays open notes: an instrument's settings, moved by keys and the mouse and heard at once, with its wave, its spectrum and a note over time.
 
 use super::prompts::NotesPrompt;
+use super::zones;
 use crate::workshop::app::{App, Mode};
 use crate::workshop::painter::Painter;
 use crate::workshop::text_field::TextField;
@@ -51,6 +52,7 @@ pub(in crate::workshop::music) const LAST_LINE: &[(&str, &str)] = &[
     ("shift", "finely"),
     ("e", "type it"),
     ("0", "as its kind says"),
+    ("+", "recording"),
     ("enter", "strike a note"),
     ("u", "undo"),
     ("esc", "back to the notes"),
@@ -102,6 +104,11 @@ pub(crate) struct Player {
 }
 
 impl Player {
+    /// The chosen line.
+    pub(super) fn at(&self) -> usize {
+        self.at
+    }
+
     /// Whether it has been worked out how it sounds.
     #[cfg(test)]
     pub(super) fn has_picture(&self) -> bool {
@@ -109,6 +116,8 @@ impl Player {
     }
 }
 
+/// The lines of words and numbers; those of recordings follow.
+pub(super) const ROWS_BEFORE_ZONES: usize = WORDS.len() + SETTINGS.len();
 /// A note of a picture, its let-go included, in seconds.
 const HELD: f64 = 0.8;
 const LONG: f64 = 1.4;
@@ -125,7 +134,7 @@ impl App {
         }
     }
 
-    fn open_instrument(&self) -> Option<(&Player, &InstrumentDoc)> {
+    pub(super) fn open_instrument(&self) -> Option<(&Player, &InstrumentDoc)> {
         let score = self.music.score.as_ref()?;
         let name = &score.notes(self)?.instrument.value;
         Some((score.player.as_ref()?, self.music_doc().instruments.iter().find(|i| i.name == *name)?))
@@ -133,9 +142,15 @@ impl App {
 
     /// Takes a key while an instrument is open; false if it means what it means in open notes.
     pub(super) fn player_key(&mut self, name: &str) -> bool {
+        let zone = self.open_instrument().and_then(|(player, doc)| player.zone().filter(|zone| *zone < doc.takes.len()));
+        if zone.is_some_and(|zone| self.zone_key(zone, name)) {
+            return true;
+        }
         let Some((player, doc)) = self.open_instrument() else { return false };
-        let (at, last) = (player.at, WORDS.len() + SETTINGS.len() - 1);
-        let word = WORDS.get(at).copied().unwrap_or_else(|| SETTINGS[at - WORDS.len()].word);
+        let (at, last) = (player.at, ROWS_BEFORE_ZONES + doc.takes.len() - 1);
+        // What was chosen may be gone.
+        let at = at.min(last);
+        let word = WORDS.get(at).copied().or_else(|| SETTINGS.get(at - WORDS.len()).map(|s| s.word)).unwrap_or_default();
         let kind = doc.patch.kind;
         match name {
             "esc" | "o" => self.open_player(),
@@ -145,11 +160,12 @@ impl App {
                     player.at = to;
                 }
             }
-            "left" | "right" | "shift-left" | "shift-right" => {
+            "+" | "=" => self.begin_zone(),
+            "left" | "right" | "shift-left" | "shift-right" if at < ROWS_BEFORE_ZONES => {
                 let by = if name.ends_with("left") { -1.0 } else { 1.0 };
                 self.move_setting(at, if name.starts_with("shift") { by * 0.01 } else { by * 0.03 });
             }
-            "e" => {
+            "e" if at < ROWS_BEFORE_ZONES => {
                 let now = match WORDS.get(at) {
                     Some(&"kind") => word_of(kind).to_owned(),
                     Some(_) => wave_of(doc.patch.wave).to_owned(),
@@ -158,7 +174,7 @@ impl App {
                 self.mode = Mode::typing(NotesPrompt::Setting(word), TextField::offer(&now));
             }
             // A kind there must be.
-            "0" if word != "kind" => self.set_player(word, ""),
+            "0" if word != "kind" && at < ROWS_BEFORE_ZONES => self.set_player(word, ""),
             "enter" => {
                 let pitch = self.music.score.as_ref().map_or(60, |s| s.pitch);
                 self.strike(&[pitch]);
@@ -189,6 +205,13 @@ impl App {
                 let to = setting.at(setting.share(now) + by);
                 self.set_player(setting.word, &(setting.print)(to));
             }
+        }
+    }
+
+    /// Chooses a recording, by its place.
+    pub(super) fn choose_zone(&mut self, zone: usize) {
+        if let Some(player) = self.music.score.as_mut().and_then(|s| s.player.as_mut()) {
+            player.at = ROWS_BEFORE_ZONES + zone;
         }
     }
 
@@ -239,7 +262,7 @@ fn picture(instrument: &Instrument, pitch: u8, rate: u32) -> Picture {
     let frames = |seconds: f64| (seconds * f64::from(rate)) as usize;
     let mut tone = Tone::new(rate);
     let stroke = Stroke { pitch: f32::from(pitch), velocity: 0.8, wait: 0, length: frames(HELD) as u64, seed: 7 };
-    tone.start(&instrument.patch, stroke, instrument.take(f32::from(pitch)), rate);
+    tone.start(&instrument.patch, stroke, instrument.take(f32::from(pitch), 102, 0), rate);
     let mut samples = Vec::with_capacity(frames(LONG) + BLOCK);
     while samples.len() < frames(LONG) {
         let mut block = [[0.0; BLOCK]; 2];
@@ -295,7 +318,7 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, player: &Pl
     let below =
         Rect { y: list.y + (WORDS.len() + SETTINGS.len()) as u16 + 1, height: list.height.saturating_sub((WORDS.len() + SETTINGS.len()) as u16 + 1), ..list };
     if doc.patch.kind == Kind::Takes {
-        zones(painter, below, doc);
+        zones::draw(app, painter, below, player.zone(), doc, targets);
     }
     let page = Rect { x: list.right() + 2, y: area.y + 1, width: area.width.saturating_sub(list.width + 2), height: area.height.saturating_sub(1) };
     if page.width < 20 || page.height < 9 {
@@ -359,24 +382,5 @@ fn settings(painter: &mut Painter<'_>, area: Rect, player: &Player, doc: &Instru
             painter.text(bar.0, y, 30, &text, Role::Text);
         }
         targets.push((Rect { y, height: 1, ..area }, Rc::new(SettingClick { at, bar })));
-    }
-}
-
-/// The recordings, each with the keys that it is for.
-fn zones(painter: &mut Painter<'_>, area: Rect, doc: &InstrumentDoc) {
-    painter.heading(area.x, area.y, area.width, "Takes", "the keys of each, C1 to C8");
-    let wide = area.width.saturating_sub(2).max(1);
-    let column = |pitch: u8| (f32::from(pitch.saturating_sub(24).min(84)) / 84.0 * f32::from(wide - 1)) as u16;
-    for (row, (file, root, (low, high))) in doc.takes.iter().enumerate() {
-        let y = area.y + 1 + 2 * row as u16;
-        if y + 1 >= area.bottom() {
-            break;
-        }
-        let name = file.value.rsplit('/').next().unwrap_or_default();
-        painter.text(area.x + 1, y, area.width - 1, &format!("{name}, recorded at {}", print_pitch(*root)), Role::Secondary);
-        for x in column(*low)..=column(*high) {
-            painter.text(area.x + 1 + x, y + 1, 1, "━", Role::Text);
-        }
-        painter.text(area.x + 1 + column(*root), y + 1, 1, "◆", Role::Active);
     }
 }

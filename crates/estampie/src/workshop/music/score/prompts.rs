@@ -26,6 +26,8 @@ pub(super) enum NotesPrompt {
     Key,
     /// A setting of what plays the notes.
     Setting(&'static str),
+    /// A recording of what plays the notes, by its place; one more.
+    Zone(Option<usize>),
 }
 
 /// A place as it is written.
@@ -58,6 +60,7 @@ impl Ask for NotesPrompt {
             NotesPrompt::Chords => "chords".into(),
             NotesPrompt::Swing => "swing".into(),
             NotesPrompt::Setting(word) => format!("{word} of what plays {}", app.music.score.as_ref().map_or("", |s| s.line.layer.as_str())),
+            NotesPrompt::Zone(_) => format!("recording of {}", app.open_instrument().map_or("", |(_, doc)| doc.name.as_str())),
             NotesPrompt::Key => format!("key of {}", app.music.score.as_ref().map_or("", |s| s.piece.as_str())),
         }
     }
@@ -75,6 +78,7 @@ impl Ask for NotesPrompt {
                 let states = app.document().states.iter().flat_map(|s| s.values.iter().map(move |v| format!("{} is {}: ", s.name, v.value)));
                 states.collect()
             }
+            NotesPrompt::Zone(None) => app.workspace.audio().iter().map(|file| format!("{file}, ")).collect(),
             _ => Vec::new(),
         }
     }
@@ -88,6 +92,7 @@ impl Ask for NotesPrompt {
             NotesPrompt::Made => Some("in the place of what the line has; about the row that you are on".into()),
             NotesPrompt::Chords => Some("each at a bar: 1: Dm; 3: C; 4.3: G7. For a value of a state: threat is hunted: 1: Gm".into()),
             NotesPrompt::Setting(word) => hint_of(registry::INSTRUMENT.field(word)),
+            NotesPrompt::Zone(_) => Some("file, its pitch, perhaps its keys and velocities: audio/string.wav, D3, C3..F3, velocity 1..80".into()),
             NotesPrompt::Key => hint_of(registry::PIECE.field("key")),
             NotesPrompt::Swing => hint_of(registry::LAYER.field("swing")),
         }
@@ -153,6 +158,7 @@ impl Ask for NotesPrompt {
                 let instrument = app.open_sheet().ok_or("no notes are open")?.1.instrument;
                 app.workspace.set_instrument(&instrument, word, text)?;
             }
+            NotesPrompt::Zone(at) => return app.typed_zone(*at, text),
             NotesPrompt::Key => app.workspace.set_key(&piece, text)?,
             NotesPrompt::Swing => {
                 app.workspace.set_layer(&piece, &section, &layer, "swing", text)?;

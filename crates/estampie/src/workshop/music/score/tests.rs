@@ -316,3 +316,43 @@ fn every_key_of_open_notes_is_in_the_manual() {
         assert!(manual.contains(&format!("| `{shown}` | {words} |")), "{shown} is not in docs/keys.md: {words}");
     }
 }
+
+#[test]
+fn recordings_of_an_instrument_are_added_moved_over_keys_and_velocities_and_taken_away() {
+    let mut desk = line("tune, reed");
+    let takes = |desk: &Desk| {
+        let text = desk.text("music/deck.toml");
+        text.lines().find(|l| l.trim_start().starts_with("takes")).map(str::trim).unwrap_or_default().to_owned()
+    };
+    desk.keys("o +");
+    desk.type_text("audio/a.wav");
+    desk.keys("enter");
+    assert!(desk.page().contains("is not a take of an instrument"), "without a pitch it is none: {}", desk.page());
+    desk.keys("ctrl-u");
+    desk.type_text("audio/a.wav, D3");
+    desk.keys("enter +");
+    desk.type_text("audio/b.wav, D3, C2..C4, velocity 90..127");
+    desk.keys("enter");
+    assert_eq!(takes(&desk), "takes = [\"audio/a.wav, D3\", \"audio/b.wav, D3, C2..C4, velocity 90..127\"]", "{}", desk.text("music/deck.toml"));
+    desk.poll_until("both are loaded", |app| app.program().music.instruments.iter().any(|i| i.takes.len() == 2));
+    let page = desk.page();
+    assert!(page.contains("Recordings") && page.contains("b.wav") && page.contains("D3 C2–C4 90–127"), "{page}");
+    // A harder stroke plays the other one; above its keys the first stands in.
+    let instrument = desk.app.program().music.instruments.iter().find(|i| i.takes.len() == 2).unwrap().clone();
+    assert_eq!([(50.0, 60), (50.0, 100), (80.0, 100)].map(|(pitch, velocity)| instrument.zone(pitch, velocity, 3)), [Some(0), Some(1), Some(0)]);
+    // Down to the second one: its highest key, its lowest, its velocities.
+    for _ in 0..20 {
+        desk.keys("down");
+    }
+    desk.keys("left left shift-right {");
+    assert!(takes(&desk).contains("audio/b.wav, D3, C♯2..B♭3, velocity 90..122"), "{}", takes(&desk));
+    desk.keys("e ctrl-u");
+    desk.type_text("audio/b.wav, E3");
+    desk.keys("enter");
+    assert!(takes(&desk).ends_with("\"audio/b.wav, E3\"]"), "{}", takes(&desk));
+    desk.keys("- -");
+    assert!(takes(&desk).is_empty() && desk.text("music/deck.toml").contains("kind = \"synth\""), "{}", desk.text("music/deck.toml"));
+    desk.keys("u u");
+    assert!(takes(&desk).contains("b.wav, E3"));
+    assert!(desk.app.faults.is_empty(), "{:?}", desk.app.faults);
+}
