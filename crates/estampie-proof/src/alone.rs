@@ -16,7 +16,7 @@ const LONGEST_RELEASE: f64 = 30.0;
 /// A document whose buses do nothing, whose sounds send nothing, and in which nothing sounds by itself: no world, and nothing that reacts. What is left
 /// is what the sounds themselves are.
 #[must_use]
-pub fn without_mix(document: &Document) -> Document {
+pub fn without_mix_and_world(document: &Document) -> Document {
     let mut plain = document.clone();
     for bus in &mut plain.buses {
         (bus.level, bus.pan) = (Decibels(0.0), Pan(0.0));
@@ -113,7 +113,7 @@ mod tests {
             let loud = samples.iter().fold(0.0f32, |m, s| m.max(s.abs()));
             (samples.len() as f64 / 96_000.0, loud)
         };
-        let (long, loud) = seconds(&without_mix(&document));
+        let (long, loud) = seconds(&without_mix_and_world(&document));
         assert!((0.25..0.4).contains(&long), "{long} s");
         assert!(loud > 0.07, "the bus does nothing: {loud}");
     }

@@ -166,6 +166,7 @@ impl Engine {
             until_status: options.status_every.max(1),
             now: Box::new(prepared),
         };
+        engine.mixer.generators.take_in(&mut engine.now.brought);
         engine.directing().settle_world();
         (engine, Remote::new(message_in, inlets, empty_in, full_out))
     }
@@ -243,7 +244,7 @@ impl Engine {
 
     /// The director, for this block.
     fn directing(&mut self) -> Directing<'_> {
-        let Prepared { program, state, mix } = &mut *self.now;
+        let Prepared { program, state, mix, .. } = &mut *self.now;
         Directing {
             program,
             frame: self.frame,
@@ -258,7 +259,7 @@ impl Engine {
 
     /// The mixer, for this block, and what it asks about what voices send.
     fn mixing(&mut self) -> (Mixing<'_>, VoiceSends<'_>) {
-        let Prepared { program, state, mix } = &mut *self.now;
+        let Prepared { program, state, mix, .. } = &mut *self.now;
         let sends = VoiceSends { program, rooms: &state.places.rooms, world: &self.world };
         let mixing = Mixing {
             mix: &program.mix,
@@ -281,7 +282,7 @@ impl Engine {
         }
         self.directing().direct();
         let dry = self.director.rehearsed.solo_dry;
-        let Prepared { program, state, mix } = &mut *self.now;
+        let Prepared { program, state, mix, .. } = &mut *self.now;
         let (mix, mixer, outlets) = (&mut *mix, &mut self.mixer, &mut self.outlets);
         Mixing { mix: &program.mix, rate: program.rate, frame: self.frame, limit: program.voices, state: mix, mixer, outlets }.prepare(&state.modulations, dry);
         self.directing().work_out_voices();
@@ -356,6 +357,9 @@ impl Engine {
     /// Goes over to another program, between two blocks.
     fn adopt(&mut self, mut prepared: Box<Prepared>) {
         prepared.take_over(&mut self.now, self.frame, self.world.emitters.len());
+        self.mixer.generators.take_in(&mut prepared.brought);
+        // What is not needed goes back with the old program.
+        std::mem::swap(&mut prepared.brought, &mut self.now.brought);
         self.move_voices(&prepared.program);
         self.director.find_again(&prepared.program, &self.now.program);
         self.output.set_ceiling(prepared.program.ceiling_gain);
@@ -371,7 +375,7 @@ impl Engine {
 
     /// Gives each voice its sounds in a program that is about to take over; what is gone fades out as it is.
     fn move_voices(&mut self, new: &Program) {
-        let Prepared { program: old, state, mix } = &*self.now;
+        let Prepared { program: old, state, mix, .. } = &*self.now;
         let removed = u64::from(new.rate) / 50;
         let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
         let scene = Scene { program: old, state, mix, world: &self.world, frame: self.frame };

@@ -1,6 +1,7 @@
 //! A program with its memory, made aside and ready to take over.
 
 use crate::director::memory::Memory;
+use crate::dsp::generators::Brought;
 use crate::ground::names::NameKey;
 use crate::mixer::spec::player_level;
 use crate::mixer::state::MixState;
@@ -13,6 +14,7 @@ pub struct Prepared {
     pub(crate) program: Arc<Program>,
     pub(crate) state: Memory,
     pub(crate) mix: MixState,
+    pub(crate) brought: Brought,
 }
 
 impl Prepared {
@@ -20,7 +22,8 @@ impl Prepared {
     #[must_use]
     pub fn new(program: Arc<Program>, seed: u64) -> Prepared {
         let (state, mix) = (Memory::new(&program, seed), MixState::new(&program.mix, program.rate));
-        Prepared { program, state, mix }
+        let brought = Brought::of(program.mix.generators.iter().map(|g| g.kind), program.rate);
+        Prepared { program, state, mix, brought }
     }
 
     /// Sets player levels (by name, from 0 to 10) before the first sample; those of other names are left out.

@@ -102,7 +102,7 @@ impl Engine {
 
     pub(super) fn write_status(&mut self) {
         let Ok(mut status) = self.empty.pop() else { return };
-        let Prepared { program, state, mix } = &mut *self.now;
+        let Prepared { program, state, mix, .. } = &mut *self.now;
         let program = &**program;
         status.frame = self.frame;
         status.program = program.id;

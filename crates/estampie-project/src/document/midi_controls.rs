@@ -2,7 +2,7 @@
 
 use super::edit::NewValue;
 use super::fields::{Fields, Located, Reading};
-use super::{Document, Place, Refusal, Workspace, did_you_mean};
+use super::{Document, Refusal, Workspace, did_you_mean};
 use std::fmt;
 
 /// The file that has them, and the table.
@@ -75,7 +75,7 @@ pub(super) fn read_midi(reading: &Reading<'_>, document: &mut Document, fields: 
         };
         let inside = reading.place(item.span());
         let name = item.as_str().unwrap_or_default();
-        match refused(document, control, name, &inside) {
+        match refused(document, control, name) {
             None => document.midi.push(MidiDoc { control, does: Located { value: name.to_owned(), place: inside } }),
             Some((what, fix)) => reading.fault(&inside, what, fix),
         }
@@ -83,7 +83,7 @@ pub(super) fn read_midi(reading: &Reading<'_>, document: &mut Document, fields: 
 }
 
 /// Why a control cannot do what is said, and how to mend it.
-fn refused(document: &Document, control: MidiControl, name: &str, _place: &Place) -> Option<(String, String)> {
+fn refused(document: &Document, control: MidiControl, name: &str) -> Option<(String, String)> {
     if control.strikes() {
         let known = || document.events.iter().map(|e| e.name.as_str());
         return (!known().any(|n| n == name))
@@ -111,8 +111,7 @@ impl Workspace {
     /// When there is no such parameter or event, the control is not of its kind, or the file cannot be edited; then nothing is changed.
     pub fn assign_midi(&mut self, control: MidiControl, name: &str) -> Result<(), Refusal> {
         let document = self.document().clone();
-        let nowhere = Place::default();
-        if let Some((what, fix)) = refused(&document, control, name, &nowhere) {
+        if let Some((what, fix)) = refused(&document, control, name) {
             return Err(format!("{what}; {fix}").into());
         }
         let written = control.to_string();

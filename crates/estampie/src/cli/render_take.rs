@@ -78,7 +78,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
             return Err(Failure::Use(format!("there is no parameter {name}; {fix}")));
         }
     }
-    let (program, _) = compile::compile(&alone::without_mix(document), &loaded.assets);
+    let (program, _) = compile::compile(&alone::without_mix_and_world(document), &loaded.assets);
     let program = Arc::new(program);
     let parameters: Vec<(NameKey, f32)> = arguments.set.iter().map(|(name, value)| (NameKey::of(name), *value)).collect();
     let stopped = super::stopped()?;

@@ -108,19 +108,20 @@ pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
     ended
 }
 
-/// Waits for a key or the mouse; true if one has come. What is played on a device does not wait for the next picture.
-fn wait_for_something(app: &mut App, wait: Duration) -> std::io::Result<bool> {
+/// Waits for a key or the mouse: whether one has come, and whether something was played on a device, which does not wait for the next picture.
+fn wait_for_something(app: &mut App, wait: Duration) -> std::io::Result<(bool, bool)> {
     if !app.played.any() {
-        return event::poll(wait);
+        return Ok((event::poll(wait)?, false));
     }
     let until = Instant::now() + wait;
     loop {
         let left = until.saturating_duration_since(Instant::now());
         if event::poll(left.min(SOON))? {
-            return Ok(true);
+            return Ok((true, false));
         }
-        if app.poll_played() || left <= SOON {
-            return Ok(false);
+        let heard = app.poll_played();
+        if heard || left <= SOON {
+            return Ok((false, heard));
         }
     }
 }
@@ -135,7 +136,9 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
         // The clock begins as soon as it can.
         let wait = if app.rehearsal.player.held() { wait.min(SOON) } else { wait };
-        if wait_for_something(app, wait)? {
+        let (key, heard) = wait_for_something(app, wait)?;
+        (stale, touched) = (stale | heard, touched | heard);
+        if key {
             app.fits = terminal.size().is_ok_and(|size| screen::fits(size.width, size.height));
             // All that has come, so that a drag is not drawn step by step.
             while event::poll(Duration::ZERO)? {

@@ -3,6 +3,8 @@
 use super::app::App;
 use super::music;
 use crate::midi::{MidiIn, News, Played};
+use estampie_engine::engine::InputKind;
+use estampie_engine::music::exact::Beats;
 use estampie_engine::names::NameKey;
 use estampie_project::document::MidiControl;
 
@@ -11,7 +13,25 @@ pub(crate) struct PlayedIn {
     midi: MidiIn,
     /// The parameter or event that waits for something to be moved or struck.
     learning: Option<Learning>,
+    /// Keys that are down and heard.
+    pub(super) down: Vec<KeyDown>,
 }
+
+/// A key of a MIDI device that is down.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct KeyDown {
+    pub(crate) pitch: u8,
+    pub(crate) velocity: u8,
+    /// The layer on whose instrument it is heard.
+    pub(crate) layer: NameKey,
+    /// Where the piece was when it went down, if it is played in time.
+    pub(crate) at: Option<Beats>,
+    /// Whether it was put step by step.
+    pub(crate) stepped: bool,
+}
+
+/// A note that never comes up is let go after so many seconds.
+const HELD_AT_MOST: f64 = 20.0;
 
 /// What is learned.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -23,7 +43,7 @@ struct Learning {
 
 impl PlayedIn {
     pub(crate) fn new(midi: MidiIn) -> PlayedIn {
-        PlayedIn { midi, learning: None }
+        PlayedIn { midi, learning: None, down: Vec::new() }
     }
 
     /// Whether something can be played, so that it must not wait for the next picture.
@@ -40,7 +60,11 @@ impl App {
             news = true;
             match heard {
                 News::Came(name) => self.say(format!("MIDI: {name} can be played")),
-                News::Went(name) => self.say(format!("MIDI: {name} is gone")),
+                News::Went(name) => {
+                    // Nobody says any more that its keys come up.
+                    std::mem::take(&mut self.played.down).iter().for_each(|key| self.hear(key, 0.0));
+                    self.say(format!("MIDI: {name} is gone"));
+                }
                 News::Played(played) => self.take_played(played),
             }
         }
@@ -48,18 +72,21 @@ impl App {
     }
 
     fn take_played(&mut self, played: Played) {
+        if let Played::Off { pitch } = played {
+            return self.key_up(pitch);
+        }
         if self.played.learning.is_some() {
             return self.learn(played);
         }
         let notes_open = self.shows(music::NAME) && self.music.score.is_some();
         match played {
             Played::On { pitch, velocity } if notes_open => self.key_down(pitch, velocity),
-            Played::Off { pitch } => self.key_up(pitch),
             Played::On { pitch, .. } => {
                 if let Some(event) = self.does(MidiControl::Note(pitch)) {
                     self.rehearsal.event(&event);
                 }
             }
+            Played::Off { .. } => {}
             Played::Moved(control, share) => {
                 let Some(name) = self.does(control) else { return };
                 let Some(doc) = self.document().parameters.iter().find(|p| p.name == name) else { return };
@@ -67,6 +94,27 @@ impl App {
                 self.rehearsal.parameter(NameKey::of(&name), value);
             }
         }
+    }
+
+    /// A key goes down, into the notes that are open: it is heard for as long as it is down.
+    fn key_down(&mut self, pitch: u8, velocity: u8) {
+        let Some(key) = self.played_in(pitch, velocity) else { return };
+        self.hear(&key, HELD_AT_MOST);
+        self.played.down.push(key);
+    }
+
+    /// A key comes up, whatever is open by now.
+    fn key_up(&mut self, pitch: u8) {
+        let Some(which) = self.played.down.iter().position(|key| key.pitch == pitch) else { return };
+        let key = self.played.down.remove(which);
+        self.hear(&key, 0.0);
+        self.put_played(&key, self.played.down.is_empty());
+    }
+
+    /// Lets a key be heard for so many seconds; 0 lets it go.
+    fn hear(&mut self, key: &KeyDown, seconds: f64) {
+        let frames = (seconds * f64::from(self.program().rate)) as u64;
+        self.rehearsal.say(InputKind::Strike { layer: key.layer, pitch: key.pitch, velocity: key.velocity, frames });
     }
 
     /// What something on a device does.
@@ -114,7 +162,7 @@ impl App {
         let control = match (played, learning.event) {
             (Played::On { pitch, .. }, true) => MidiControl::Note(pitch),
             (Played::Moved(control, _), false) => control,
-            // The end of a stroke, or pressure that comes with one.
+            // Pressure comes with a stroke.
             (Played::Off { .. }, _) | (Played::Moved(MidiControl::Pressure, _), true) => return,
             (Played::Moved(..), true) => return self.say(format!("an event is sent by a key or a pad: strike one for {}", learning.name)),
             (Played::On { .. }, false) => return self.say(format!("a parameter is moved by a knob or a wheel: move one for {}", learning.name)),

@@ -3,7 +3,8 @@
 //! The grains come as a Poisson process: in each slot of the grid as many as its density brings, drawn by the slot's number, so that any
 //! stretch of it can be made without what came before. A grain is a resonance that is struck and dies away, or a burst of noise, or between them.
 
-use super::stepped::{Draws, GRID, Line, Stepped, Steps, bits, unit, values};
+use super::stepped::{Ahead, Draws, GRID, Line, Stepped, Steps, bits, unit, values};
+use super::waves::SINE;
 use super::{Beginning, Controls, GeneratorKind, Preset, gain_of, levelled};
 use crate::dsp::effects::Setting;
 use crate::ground::property::Unit;
@@ -120,9 +121,7 @@ struct Crackle {
     count: usize,
     bed: Line,
     slow: f32,
-    /// The samples up to the next look, and how many of them have been handed out.
-    made: [f32; GRID],
-    used: usize,
+    ahead: Ahead<1>,
 }
 
 #[derive(Debug, Clone, Copy, Default)]
@@ -207,8 +206,8 @@ fn sine_eight(phase: f32x8) -> f32x8 {
     let folded = p.cmp_gt(quarter).blend(half - p, p.cmp_lt(-quarter).blend(-half - p, p));
     let x = folded * f32x8::splat(std::f32::consts::TAU);
     let s = x * x;
-    let of = f32x8::splat;
-    x * (one + s * (of(-0.166_666_67) + s * (of(8.333_333e-3) + s * (of(-1.984_127e-4) + s * (of(2.755_732e-6) - s * of(2.505_210_8e-8))))))
+    let [a, b, c, d, e] = SINE.map(f32x8::splat);
+    x * (one + s * (a + s * (b + s * (c + s * (d + s * e)))))
 }
 
 impl Crackle {
@@ -239,8 +238,7 @@ impl Crackle {
             grain.left = grain.left.saturating_sub((GRID - begin) as u32);
         }
         // However many fall together, it stays within what can be played.
-        self.made = made.map(soft);
-        self.used = 0;
+        self.ahead.fill([made.map(soft)]);
     }
 
     /// The grains that begin in a slot.
@@ -313,8 +311,8 @@ impl Steps for Crackle {
     }
 
     fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
-        left.copy_from_slice(&self.made[self.used..self.used + left.len()]);
-        self.used += left.len();
+        let [made] = self.ahead.hand_out(left.len());
+        left.copy_from_slice(made);
         self.at += left.len() as u64;
     }
 

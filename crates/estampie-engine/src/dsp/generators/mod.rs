@@ -15,11 +15,13 @@ mod pass_by;
 mod pulses;
 mod stepped;
 mod tone;
+mod tune;
 mod waves;
 mod wind;
 
-pub use notes::{MOST_CHORD, MOST_DEGREE, MOST_TUNE_STEPS, PLAYED, TuneNote, TuneStep, scale_size, tune_curves, tune_steps};
+pub use notes::{PLAYED, scale_size};
 pub use pass_by::{Along, along};
+pub use tune::{MOST_CHORD, MOST_DEGREE, MOST_TUNE_STEPS, TuneNote, TuneStep, tune_curves, tune_steps};
 
 use super::effects::Setting;
 use super::instrument::InstrumentSettings;
@@ -138,8 +140,8 @@ pub struct GeneratorKind {
     pub ends: fn(&[f32]) -> bool,
     /// Makes one, which has yet to begin, for a rate.
     pub make: fn(u32) -> Box<dyn Generator>,
-    /// More than so many are not kept ready, since each needs memory.
-    pub most: usize,
+    /// Each needs so much memory that no more than so many are made, and only for programs that use them ([`Brought`]).
+    pub most: Option<usize>,
 }
 
 impl GeneratorKind {
@@ -153,7 +155,7 @@ impl GeneratorKind {
         stereo: |_| false,
         ends: |_| false,
         make: |_| unreachable!("every kind makes its own"),
-        most: usize::MAX,
+        most: None,
     };
 
     /// Whether it plays an instrument, which can be one of the project's.
@@ -247,14 +249,33 @@ fn levelled(rms: f32) -> f32 {
 #[derive(Debug)]
 pub(crate) struct Pool {
     waiting: Vec<Vec<Box<dyn Generator>>>,
+    /// How many are in use.
+    used: Vec<usize>,
     of_each: usize,
+}
+
+/// Generators that a program brings along: of kinds of which none are made beforehand.
+#[derive(Debug, Default)]
+pub(crate) struct Brought(Vec<(usize, Vec<Box<dyn Generator>>)>);
+
+impl Brought {
+    /// Those that a program needs that uses such kinds. It allocates.
+    pub(crate) fn of(kinds: impl Iterator<Item = usize>, rate: u32) -> Brought {
+        let mut all: Vec<(usize, Vec<Box<dyn Generator>>)> = Vec::new();
+        for kind in kinds {
+            if let Some(most) = GENERATORS.get(kind).and_then(|k| k.most).filter(|_| all.iter().all(|(known, _)| *known != kind)) {
+                all.push((kind, (0..most).map(|_| (GENERATORS[kind].make)(rate)).collect()));
+            }
+        }
+        Brought(all)
+    }
 }
 
 impl Pool {
     /// Makes so many of each kind, for a rate.
     pub(crate) fn new(of_each: usize, rate: u32) -> Pool {
-        let of = |kind: &GeneratorKind| (0..of_each.min(kind.most)).map(|_| (kind.make)(rate)).collect();
-        Pool { waiting: GENERATORS.iter().map(of).collect(), of_each }
+        let of = |kind: &GeneratorKind| if kind.most.is_some() { Vec::new() } else { (0..of_each).map(|_| (kind.make)(rate)).collect() };
+        Pool { waiting: GENERATORS.iter().map(of).collect(), used: vec![0; GENERATORS.len()], of_each }
     }
 
     /// How many there are of each kind, those that are in use included.
@@ -262,9 +283,23 @@ impl Pool {
         self.of_each
     }
 
+    /// Takes in what a program brings, where there is none yet; the rest stays with it. Allocates nothing.
+    pub(crate) fn take_in(&mut self, brought: &mut Brought) {
+        for (kind, generators) in &mut brought.0 {
+            if self.waiting[*kind].is_empty() && self.used[*kind] == 0 {
+                std::mem::swap(&mut self.waiting[*kind], generators);
+            }
+        }
+    }
+
     /// Takes one of a kind, by its place; `None` if all are in use.
     pub(crate) fn take(&mut self, kind: usize) -> Option<Box<dyn Generator>> {
-        self.waiting.get_mut(kind)?.pop()
+        if *self.used.get(kind)? >= self.of_each {
+            return None;
+        }
+        let taken = self.waiting[kind].pop()?;
+        self.used[kind] += 1;
+        Some(taken)
     }
 
     /// Gives one back.
@@ -272,6 +307,7 @@ impl Pool {
         // There is room: it was taken from here.
         if let Some(waiting) = self.waiting.get_mut(kind) {
             waiting.push(generator);
+            self.used[kind] -= 1;
         }
     }
 }

@@ -3,46 +3,27 @@
 //! Steps and draws go by their numbers, so any stretch can be made without what came before. Where it goes on after a skip only the notes that
 //! began within the last [`REMEMBERED`] seconds are made up for.
 
-use super::stepped::{GRID, Phase, Stepped, Steps, bits, unit, values};
+use super::stepped::{Ahead, GRID, Phase, Stepped, Steps, bits, unit, values};
+use super::tune::{MOST_CHORD, MOST_TUNE_STEPS, TuneStep, tune_steps};
 use super::{Beginning, Controls, Drawing, Form, GeneratorKind, Preset, levelled};
 use crate::dsp::effects::Setting;
 use crate::dsp::instrument::{InstrumentSettings, Kind, Stroke, Tone};
-use crate::ground::curve::Curve;
 use crate::ground::property::Unit;
 use crate::ground::scale::NAMED_SCALES;
 
-/// The most steps of a tune, and the most notes of one step.
-pub const MOST_TUNE_STEPS: usize = 64;
-/// See [`MOST_TUNE_STEPS`].
-pub const MOST_CHORD: usize = 4;
-/// The most steps of a scale that a degree counts, two octaves of the longest.
-pub const MOST_DEGREE: u8 = 24;
 /// So many notes sound at once; one more lets the oldest make room.
 const SOUNDING: usize = 6;
 /// With those that make room. The shortest interval is three times as long as they take, so there is always one free.
 const TONES: usize = SOUNDING + MOST_CHORD;
-/// The lowest string, in Hz.
-const LOWEST: u32 = 40;
+/// The lowest string, in Hz; what would be lower is moved up by octaves.
+const LOWEST: u32 = 80;
 /// Seconds.
 const REMEMBERED: f32 = 2.0;
 /// What an accent adds to the velocity.
 const ACCENT: f32 = 0.25;
 
-/// The instruments that need neither recordings nor a table of strokes.
-pub const PLAYED: [(Kind, &str); 12] = [
-    (Kind::Synth, "synth"),
-    (Kind::Plucked, "plucked string"),
-    (Kind::Bowed, "bowed string"),
-    (Kind::Reed, "reed"),
-    (Kind::Pipe, "pipe"),
-    (Kind::Drone, "drone"),
-    (Kind::Drum, "frame drum"),
-    (Kind::Bells, "bells"),
-    (Kind::Organ, "reed organ"),
-    (Kind::Bar, "struck bar"),
-    (Kind::Voices, "voices"),
-    (Kind::Bass, "plucked bass"),
-];
+/// The instruments that need neither recordings nor a table of strokes: all but the last two.
+pub const PLAYED: &[(Kind, &str)] = Kind::ALL.split_at(12).0;
 const INSTRUMENTS: &[&str] = &{
     let mut words = [""; PLAYED.len()];
     let mut at = 0;
@@ -52,6 +33,8 @@ const INSTRUMENTS: &[&str] = &{
     }
     words
 };
+/// The usual one among them: the synth.
+const USUAL: f32 = 7.0;
 const SCALES: &[&str] = &{
     let mut words = [""; NAMED_SCALES.len()];
     let mut at = 0;
@@ -67,7 +50,7 @@ pub(super) const NOTES: GeneratorKind = GeneratorKind {
     word: "notes",
     says: "a tune in steps on an instrument of the music",
     settings: &[
-        Setting::choice("instrument", INSTRUMENTS),
+        Setting { rest: USUAL, ..Setting::choice("instrument", INSTRUMENTS) },
         Setting::choice("scale", SCALES),
         Setting::new("frequency", Unit::Hertz, (60.0, 4_000.0), 523.25),
         Setting::new("interval", Unit::Seconds, (0.03, 4.0), 0.12),
@@ -91,7 +74,7 @@ pub(super) const NOTES: GeneratorKind = GeneratorKind {
     stereo: |values| values[WIDTH] > 0.0,
     ends: |values| values[ROUNDS] >= 1.0,
     make: |rate| Box::new(Stepped::of(Notes::new(rate))),
-    most: 64,
+    most: Some(64),
 };
 
 const ROUNDS: usize = 5;
@@ -193,85 +176,6 @@ const PRESETS: &[Preset] = &[
     },
 ];
 
-/// A note of a tune, by the scale it is in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct TuneNote {
-    /// The step of the scale: 1, the tonic, to [`MOST_DEGREE`].
-    pub degree: u8,
-    /// Octaves above (or below), −3 to 3.
-    pub octave: i8,
-    /// Semitones above (or below) the step: −1, 0 or 1.
-    pub altered: i8,
-}
-
-/// What a tune has at a step.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct TuneStep {
-    /// The notes that begin.
-    pub notes: [Option<TuneNote>; MOST_CHORD],
-    /// Whether they are accented.
-    pub accented: bool,
-    /// Whether those before are held on instead.
-    pub held: bool,
-}
-
-/// Where there is no note in a curve.
-const NONE: f32 = -1_000.0;
-
-impl TuneNote {
-    fn value(self) -> f32 {
-        f32::from(self.octave) * 32.0 + f32::from(self.degree - 1) + f32::from(self.altered) * 0.25
-    }
-
-    fn read(value: f32) -> Option<TuneNote> {
-        if value <= NONE {
-            return None;
-        }
-        let octave = ((value + 0.5) / 32.0).floor();
-        let step = value - octave * 32.0;
-        let degree = step.round();
-        Some(TuneNote {
-            degree: degree.clamp(0.0, f32::from(MOST_DEGREE) - 1.0) as u8 + 1,
-            octave: octave as i8,
-            altered: ((step - degree) * 4.0).round() as i8,
-        })
-    }
-
-    /// Semitones above the tonic.
-    fn semitones(self, scale: &[u8]) -> f32 {
-        let (count, step) = (scale.len(), usize::from(self.degree - 1));
-        f32::from(self.octave + (step / count) as i8) * 12.0 + f32::from(scale[step % count]) + f32::from(self.altered)
-    }
-}
-
-/// The curves of a tune: what its steps are, and then their notes.
-#[must_use]
-pub fn tune_curves(steps: &[TuneStep]) -> Vec<Curve> {
-    let kind = |step: &TuneStep| if step.held { 3.0 } else { f32::from(u8::from(step.notes[0].is_some()) + u8::from(step.accented)) };
-    let of = |value: &dyn Fn(&TuneStep) -> f32| {
-        Curve::new(steps.iter().enumerate().map(|(at, step)| crate::ground::curve::Point {
-            x: at as f32,
-            y: value(step),
-            shape: crate::ground::curve::Shape::Held,
-        }))
-    };
-    let mut curves = vec![of(&kind)];
-    curves.extend((0..MOST_CHORD).map(|n| of(&|step: &TuneStep| step.notes[n].map_or(NONE, TuneNote::value))));
-    curves
-}
-
-/// The steps of a tune, from its curves.
-pub fn tune_steps(curves: &[Curve]) -> impl Iterator<Item = TuneStep> + '_ {
-    let kinds = curves.first().map_or(&[][..], Curve::points);
-    kinds.iter().enumerate().map(|(at, kind)| TuneStep {
-        notes: std::array::from_fn(|n| {
-            curves.get(n + 1).and_then(|c| c.points().get(at)).filter(|_| (0.5..2.5).contains(&kind.y)).and_then(|p| TuneNote::read(p.y))
-        }),
-        accented: (1.5..2.5).contains(&kind.y),
-        held: kind.y >= 2.5,
-    })
-}
-
 /// How many steps an octave of the scale has, by the values of the kind's settings.
 #[must_use]
 pub fn scale_size(values: &[f32]) -> usize {
@@ -311,9 +215,7 @@ struct Notes {
     tones: [Played; TONES],
     /// Where its controls are.
     now: [f32; 13],
-    /// The samples up to the next look, and how many of them have been handed out.
-    made: [[f32; GRID]; 2],
-    used: usize,
+    ahead: Ahead<2>,
     /// Whether nothing sounded any more before the last look, and nothing more comes.
     done: bool,
 }
@@ -335,8 +237,7 @@ impl Notes {
             instrument: InstrumentSettings::usual(Kind::Synth),
             tones: std::array::from_fn(|_| Played { tone: Tone::above(LOWEST, rate), semitones: 0.0, follows: false }),
             now: [0.0; 13],
-            made: [[0.0; GRID]; 2],
-            used: GRID,
+            ahead: Ahead::default(),
             done: false,
         }
     }
@@ -359,6 +260,11 @@ impl Notes {
     /// The pitch of the tonic, in MIDI semitones.
     fn tonic(&self) -> f32 {
         69.0 + 12.0 * (self.now[2].max(20.0) / 440.0).log2()
+    }
+
+    /// The lowest pitch, in MIDI semitones: a string needs room, others have none of their own.
+    fn lowest(&self) -> f32 {
+        if matches!(self.instrument.kind, Kind::Plucked | Kind::Bass) { 40.0 } else { 28.0 }
     }
 
     /// How the next note is played.
@@ -392,7 +298,7 @@ impl Notes {
         for (n, note) in step.notes.into_iter().flatten().enumerate() {
             let mut semitones = note.semitones(self.scale);
             // No lower than there is room for a string, no higher than is heard.
-            while tonic + semitones < 28.0 {
+            while tonic + semitones < self.lowest() {
                 semitones += 12.0;
             }
             while tonic + semitones > 125.0 {
@@ -434,7 +340,7 @@ impl Steps for Notes {
         self.rounds = self.now[ROUNDS].max(0.0) as u64;
         self.start = self.start_of(0);
         self.tones.iter_mut().for_each(|t| t.tone.stop());
-        (self.used, self.done) = (GRID, false);
+        self.done = false;
     }
 
     fn look(&mut self, controls: &Controls<'_>, _at: u64) {
@@ -449,27 +355,26 @@ impl Steps for Notes {
                 self.start = self.start_of(self.interval);
             }
         }
-        self.made = [[0.0; GRID]; 2];
-        self.used = 0;
+        let mut made = [[0.0; GRID]; 2];
         let tonic = self.tonic();
         for Played { tone, semitones, follows } in self.tones.iter_mut().filter(|t| !t.tone.gone()) {
             if *follows {
                 tone.bend(tonic + *semitones);
             }
-            let [left, right] = &mut self.made;
+            let [left, right] = &mut made;
             tone.render([left, right], self.rate);
         }
         let level = levelled(LOUD);
-        self.made.iter_mut().flatten().for_each(|s| *s = soft(*s * level));
+        made.iter_mut().flatten().for_each(|s| *s = soft(*s * level));
+        self.ahead.fill(made);
     }
 
     fn run(&mut self, left: &mut [f32], right: &mut [f32]) {
-        let here = self.used..self.used + left.len();
-        left.copy_from_slice(&self.made[0][here.clone()]);
+        let [first, second] = self.ahead.hand_out(left.len());
+        left.copy_from_slice(first);
         if self.now[WIDTH] > 0.0 {
-            right.copy_from_slice(&self.made[1][here.clone()]);
+            right.copy_from_slice(second);
         }
-        self.used = here.end;
     }
 
     fn memory(&self) -> usize {
@@ -493,7 +398,6 @@ impl Steps for Notes {
         self.interval += self.phase.jump(self.step, to - from);
         self.start = self.start_of(self.interval);
         self.begun = if self.phase.0 >= self.start { self.interval + 1 } else { self.interval };
-        self.used = GRID;
     }
 
     fn ended(&self) -> bool {
@@ -513,6 +417,7 @@ fn soft(x: f32) -> f32 {
 #[cfg(test)]
 pub(super) mod tests {
     use super::super::tests::{RATE, drawings, made, rms, strength, with};
+    use super::super::tune::{MOST_DEGREE, TuneNote, tune_curves};
     use super::*;
     use crate::dsp::generators::{GENERATORS, generator};
     use proptest::prelude::*;
@@ -533,6 +438,11 @@ pub(super) mod tests {
             step(&[note(7, -1, -1)], false),
             step(&[note(8, 0, 0)], false),
         ]
+    }
+
+    /// The place of an instrument among those that are played.
+    fn place(kind: Kind) -> f32 {
+        PLAYED.iter().position(|(k, _)| *k == kind).unwrap() as f32
     }
 
     fn kind() -> &'static GeneratorKind {
@@ -556,15 +466,15 @@ pub(super) mod tests {
     }
 
     #[test]
-    fn its_words_are_those_of_the_instruments() {
-        for (kind, word) in PLAYED {
-            assert!(Kind::ALL.contains(&(kind, word)), "{word}");
-        }
+    fn it_plays_all_instruments_that_degrees_choose_the_pitch_of() {
+        let others: Vec<Kind> = Kind::ALL.iter().filter(|kind| !PLAYED.contains(kind)).map(|(kind, _)| *kind).collect();
+        assert_eq!(others, [Kind::Set, Kind::Takes]);
+        assert_eq!(PLAYED[USUAL as usize].0, Kind::Synth);
     }
 
     #[test]
     fn degrees_are_tuned_by_the_scale_and_the_tonic() {
-        let pipe = 4.0;
+        let pipe = place(Kind::Pipe);
         for (scale, step, semitones) in [
             (0.0, one(1, 0, 0), 0.0),
             (0.0, one(3, 0, 0), 4.0),
@@ -590,7 +500,8 @@ pub(super) mod tests {
     #[test]
     fn steps_begin_where_the_interval_says_and_it_ends_after_its_rounds() {
         let step = TuneStep::default();
-        let ([left, _], ended) = of(&[one(1, 0, 0), step, step], &[("instrument", 9.0), ("interval", 0.25), ("length", 0.05), ("rounds", 2.0)], 120_000);
+        let ([left, _], ended) =
+            of(&[one(1, 0, 0), step, step], &[("instrument", place(Kind::Bar)), ("interval", 0.25), ("length", 0.05), ("rounds", 2.0)], 120_000);
         let onsets: Vec<usize> = (0..left.len() / 480)
             .filter(|i| {
                 let peak = |i: usize| left[i * 480..(i + 1) * 480].iter().fold(0.0f32, |m, s| m.max(s.abs()));
@@ -617,7 +528,7 @@ pub(super) mod tests {
     #[test]
     fn a_note_is_held_through_the_steps_that_say_so_and_an_accent_is_louder() {
         let held = TuneStep { held: true, ..TuneStep::default() };
-        let settings = [("instrument", 4.0), ("interval", 0.3), ("length", 0.05)];
+        let settings = [("instrument", place(Kind::Pipe)), ("interval", 0.3), ("length", 0.05)];
         let loud = |steps: &[TuneStep]| rms(&of(steps, &settings, 48_000).0[0][24_000..28_800]);
         let (short, long) = (loud(&[one(1, 0, 0), TuneStep::default(), TuneStep::default()]), loud(&[one(1, 0, 0), held, held]));
         assert!(short < -80.0 && long > -40.0, "{short} {long}");
@@ -629,15 +540,18 @@ pub(super) mod tests {
 
     #[test]
     fn chance_leaves_out_as_many_as_it_says() {
-        let ([left, _], _) =
-            of(&[one(1, 0, 0)], &[("instrument", 9.0), ("interval", 0.1), ("length", 0.03), ("rounds", 0.0), ("chance", 0.4), ("longer", 0.1)], 48_000 * 60);
+        let ([left, _], _) = of(
+            &[one(1, 0, 0)],
+            &[("instrument", place(Kind::Bar)), ("interval", 0.1), ("length", 0.03), ("rounds", 0.0), ("chance", 0.4), ("longer", 0.1)],
+            48_000 * 60,
+        );
         let sounded = left.chunks(4_800).filter(|c| c[..1_200].iter().any(|s| s.abs() > 0.02)).count();
         assert!((190..290).contains(&sounded), "{sounded} of 600");
     }
 
     #[test]
     fn a_voice_that_is_bent_follows_and_one_that_is_plucked_does_not() {
-        for (instrument, follows) in [(4.0, true), (1.0, false)] {
+        for (instrument, follows) in [(place(Kind::Pipe), true), (place(Kind::Plucked), false)] {
             let before = with(kind(), &[("instrument", instrument), ("frequency", 440.0), ("length", 2.0), ("interval", 4.0)]);
             let after = with(kind(), &[("instrument", instrument), ("frequency", 880.0), ("length", 2.0), ("interval", 4.0)]);
             let curves = tune_curves(&[one(1, 0, 0)]);
@@ -655,7 +569,7 @@ pub(super) mod tests {
 
     #[test]
     fn it_plays_the_instrument_of_the_project() {
-        let values = with(kind(), &[("instrument", 0.0), ("length", 0.5)]);
+        let values = with(kind(), &[("instrument", place(Kind::Synth)), ("length", 0.5)]);
         let curves = tune_curves(&[one(1, 0, 0)]);
         let sine = InstrumentSettings { wave: crate::dsp::instrument::Wave::Sine, detune_cents: 0.0, sustain: 1.0, ..InstrumentSettings::usual(Kind::Synth) };
         let of = |instrument: Option<&InstrumentSettings>| {

@@ -97,6 +97,33 @@ impl<T: Steps> Generator for Stepped<T> {
     }
 }
 
+/// Samples that are made at a look, up to the next one, and handed out as they are asked for: for what works on a stretch at once.
+#[derive(Debug)]
+pub(super) struct Ahead<const CHANNELS: usize> {
+    made: [[f32; GRID]; CHANNELS],
+    used: usize,
+}
+
+impl<const CHANNELS: usize> Default for Ahead<CHANNELS> {
+    fn default() -> Self {
+        Ahead { made: [[0.0; GRID]; CHANNELS], used: 0 }
+    }
+}
+
+impl<const CHANNELS: usize> Ahead<CHANNELS> {
+    /// What comes up to the next look.
+    pub(super) fn fill(&mut self, made: [[f32; GRID]; CHANNELS]) {
+        (self.made, self.used) = (made, 0);
+    }
+
+    /// The next so many samples of each channel, no more than there are up to the next look.
+    pub(super) fn hand_out(&mut self, count: usize) -> [&[f32]; CHANNELS] {
+        let here = self.used..self.used + count;
+        self.used = here.end;
+        std::array::from_fn(|channel| &self.made[channel][here.clone()])
+    }
+}
+
 /// A value that goes in a straight line from one look to the next.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Line {
@@ -181,7 +208,14 @@ impl Phase {
 /// number generators*, 2014).
 #[inline(always)]
 pub(super) fn bits(seed: u64, at: u64) -> u64 {
-    let mut z = seed.wrapping_add(at.wrapping_mul(0x9e37_79b9_7f4a_7c15));
+    mixed(seed.wrapping_add(at.wrapping_mul(STRIDE)))
+}
+
+/// What numbers that follow each other are apart.
+const STRIDE: u64 = 0x9e37_79b9_7f4a_7c15;
+
+#[inline(always)]
+fn mixed(mut z: u64) -> u64 {
     z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
     z ^ (z >> 31)
@@ -197,7 +231,7 @@ pub(super) fn to_float(bits: u64) -> f32 {
 /// A draw between −1 and 1, by its number.
 #[inline(always)]
 pub(super) fn draw(seed: u64, at: u64) -> f32 {
-    to_float(bits(seed, at) >> 40) / (1 << 23) as f32 - 1.0
+    Draws::at(seed, at).next()
 }
 
 /// Draws between −1 and 1 by numbers that follow each other: as [`draw`], with less to do for each.
@@ -206,16 +240,14 @@ pub(super) struct Draws(u64);
 impl Draws {
     /// From a number on.
     pub(super) fn at(seed: u64, at: u64) -> Draws {
-        Draws(seed.wrapping_add(at.wrapping_mul(0x9e37_79b9_7f4a_7c15)))
+        Draws(seed.wrapping_add(at.wrapping_mul(STRIDE)))
     }
 
     #[inline(always)]
     pub(super) fn next(&mut self) -> f32 {
-        let mut z = self.0;
-        self.0 = z.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        to_float((z ^ (z >> 31)) >> 40) / (1 << 23) as f32 - 1.0
+        let here = self.0;
+        self.0 = here.wrapping_add(STRIDE);
+        to_float(mixed(here) >> 40) / (1 << 23) as f32 - 1.0
     }
 }
 

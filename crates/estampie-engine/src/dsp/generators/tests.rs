@@ -164,6 +164,23 @@ fn all_of_a_pool_can_be_taken_and_no_more() {
     assert_eq!(pool.of_each(), 3);
 }
 
+#[test]
+fn what_needs_much_memory_comes_with_the_program_that_uses_it() {
+    let notes = generator("notes").unwrap();
+    let mut pool = Pool::new(2, RATE);
+    assert!(pool.take(notes).is_none());
+    let mut brought = Brought::of([0, notes, notes].into_iter(), RATE);
+    pool.take_in(&mut brought);
+    let taken = pool.take(notes).unwrap();
+    assert!(pool.take(notes).is_some() && pool.take(notes).is_none(), "no more than there may be at once");
+    pool.give_back(notes, taken);
+    // The next program's are not needed, and stay with it.
+    let mut more = Brought::of(std::iter::once(notes), RATE);
+    pool.take_in(&mut more);
+    assert_eq!(more.0[0].1.len(), 64);
+    assert!(pool.take(notes).is_some());
+}
+
 /// Samples after which a kind at some values has forgotten all that a jump does not know; `None` if that is longer than it remembers.
 fn forgets(kind: &GeneratorKind, values: &[f32; MOST_CONTROLS]) -> bool {
     let of = |word: &str| kind.settings.iter().position(|s| s.word == word).map(|at| values[at]).unwrap();

@@ -180,6 +180,9 @@ impl Wave {
     }
 }
 
+/// What the sine's series has behind its first term, for every second power.
+pub(super) const SINE: [f32; 5] = [-0.166_666_67, 8.333_333e-3, -1.984_127e-4, 2.755_732e-6, -2.505_210_8e-8];
+
 /// The sine of a share of a period, by a polynomial over a quarter (error below 2e-7).
 #[inline(always)]
 pub(super) fn sine(phase: f32) -> f32 {
@@ -197,7 +200,8 @@ pub(super) fn sine(phase: f32) -> f32 {
     };
     let x = folded * std::f32::consts::TAU;
     let s = x * x;
-    x * (1.0 + s * (-0.166_666_67 + s * (8.333_333e-3 + s * (-1.984_127e-4 + s * (2.755_732e-6 - s * 2.505_210_8e-8)))))
+    let [a, b, c, d, e] = SINE;
+    x * (1.0 + s * (a + s * (b + s * (c + s * (d + s * e)))))
 }
 
 #[cfg(test)]

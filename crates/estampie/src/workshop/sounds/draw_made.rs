@@ -136,6 +136,8 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, made: &Made
         0..7 if on_drawing => area.height.saturating_sub(3),
         0..7 => 0,
         _ if steps => 3,
+        // As many rows as the tune goes through, and some for where it may go.
+        spare if kind.plays() => spare.min(draw_tune::rows(&doc.curves(kind), &values)),
         spare => spare.min(22),
     };
     let mut y = area.y + 2;
@@ -143,9 +145,9 @@ pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, made: &Made
         let picture = Rect { y, height: tall, ..area };
         pictures(app, painter, picture, made, (doc, kind, &values), targets);
         y = picture.bottom() + 1;
-        // A pattern needs little: what is left shows the spectrum.
+        // A pattern or a tune needs little: what is left shows the spectrum.
         let left = spare.saturating_sub(tall + 1).min(12);
-        if steps && left >= 5 {
+        if (steps || kind.plays()) && left >= 5 {
             spectrum(painter, Rect { y, height: left, ..area }, made);
             y += left + 1;
         }

@@ -14,6 +14,8 @@ use std::rc::Rc;
 
 /// The rows' names to the left.
 const NAMES: u16 = 5;
+/// A step is no wider, in cells.
+const WIDEST: u16 = 12;
 
 /// The picture: a click begins a note at its step and row, or takes it away.
 #[derive(Debug, Clone, Copy)]
@@ -40,10 +42,21 @@ fn sounding(app: &App, kind: &GeneratorKind, values: &[f32; MOST_CONTROLS], coun
     (rounds == 0 || at < rounds * count).then_some(at % count.max(1))
 }
 
+/// How many rows the lowest and the highest note are apart.
+fn span(steps: &[TuneStep], scale: i32) -> (i32, i32) {
+    let rows = || steps.iter().flat_map(|s| s.notes.iter().flatten().map(|n| row_of(*n, scale)));
+    (rows().min().unwrap_or(0), rows().max().unwrap_or(0))
+}
+
+/// How many lines the picture of a tune needs: an octave at least, what it goes through, and its head and foot.
+pub(super) fn rows(curves: &[Curve], values: &[f32; MOST_CONTROLS]) -> u16 {
+    let (low, high) = span(&tune_steps(curves).collect::<Vec<_>>(), scale_size(values) as i32);
+    (high - low + 5).clamp(11, 22) as u16
+}
+
 /// The row at the top of so many, so that all is in sight, or what is chosen if there is no room for all.
 fn top_of(steps: &[TuneStep], scale: i32, tall: i32, focus: Focus) -> i32 {
-    let rows = || steps.iter().flat_map(|s| s.notes.iter().flatten().map(|n| row_of(*n, scale)));
-    let (low, high) = (rows().min().unwrap_or(0), rows().max().unwrap_or(0));
+    let (low, high) = span(steps, scale);
     if high - low < tall {
         // The tonic stands a third from the bottom as long as there is room, so that rows do not move while notes are put.
         return (tall * 2 / 3).clamp(high, low + tall - 1);
@@ -62,14 +75,14 @@ pub(super) fn draw(
     targets: &mut Targets,
 ) {
     let steps: Vec<TuneStep> = tune_steps(curves).collect();
-    painter.heading(area.x, area.y, area.width, "Tune", "↑ ↓ moves a note; x: none, a note, accented, held on");
+    painter.heading(area.x, area.y, area.width, "Tune", "degrees of the scale; tab goes into it");
     let scale = scale_size(values) as i32;
     let tall = i32::from(area.height.saturating_sub(2));
     if tall < 1 || steps.is_empty() {
         return;
     }
     let top = top_of(&steps, scale, tall, made.focus);
-    let wide = (area.width.saturating_sub(NAMES) / steps.len() as u16).clamp(1, 6);
+    let wide = (area.width.saturating_sub(NAMES) / steps.len() as u16).clamp(1, WIDEST);
     let plot = Rect { x: area.x + NAMES, y: area.y + 1, width: (wide * steps.len() as u16).min(area.width.saturating_sub(NAMES)), height: tall as u16 };
     let playing = sounding(app, kind, values, steps.len());
     for line in 0..plot.height {

@@ -79,6 +79,11 @@ const RESTS: Duration = Duration::from_millis(250);
 const LONGEST: f64 = 3.0;
 
 impl Made {
+    /// Whether a step of a tune is chosen.
+    pub(crate) fn on_tune(&self, app: &App) -> bool {
+        matches!(self.focus, Focus::Point(..)) && self.doc(app).is_some_and(|(_, kind)| kind.plays())
+    }
+
     /// The generator as it is written, with its kind.
     pub(crate) fn doc<'a>(&self, app: &'a App) -> Option<(&'a GeneratorDoc, &'static GeneratorKind)> {
         let doc = app.document().shared.generator.iter().find(|g| g.name == self.name)?;

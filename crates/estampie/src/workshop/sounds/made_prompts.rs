@@ -146,7 +146,7 @@ impl Ask for KindPrompt {
 
 impl Ask for NamePrompt {
     fn words(&self, _app: &App) -> String {
-        format!("the {} is called", self.kind)
+        format!("the sound that {} makes is called", self.kind)
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {

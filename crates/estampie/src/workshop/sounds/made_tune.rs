@@ -38,10 +38,7 @@ impl App {
 
     /// A step is none, a note, an accented one, held on, and none again.
     pub(super) fn next_of_tune(&mut self, kind: &'static GeneratorKind) {
-        let Some(Focus::Point(drawing, point)) = self.sounds.made.as_ref().map(|m| m.focus) else { return };
-        if !kind.plays() {
-            return;
-        }
+        let Some(Focus::Point(drawing, point)) = self.sounds.made.as_ref().filter(|m| m.on_tune(self)).map(|m| m.focus) else { return };
         let Some(mut steps) = self.tune(kind, drawing) else { return };
         let before = note_before(&steps, point);
         let Some(step) = steps.get_mut(point) else { return };

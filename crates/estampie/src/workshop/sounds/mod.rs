@@ -99,7 +99,19 @@ impl View for Sounds {
             ("t", "20 ×"),
             ("esc", "done"),
         ];
-        app.sounds.made.as_ref().map(|_| MADE).or_else(|| app.sounds.opened.as_ref().map(|_| OPENED))
+        const TUNE: &[(&str, &str)] = &[
+            ("← →", "step"),
+            ("↑ ↓", "its notes"),
+            ("x", "none, note, accent, held"),
+            ("+ -", "steps"),
+            ("e", "type the tune"),
+            ("0", "reset"),
+            ("enter", "hear"),
+            ("tab", "on, to the controls"),
+            ("esc", "done"),
+        ];
+        let keys = |made: &made::Made| if made.on_tune(app) { TUNE } else { MADE };
+        app.sounds.made.as_ref().map(keys).or_else(|| app.sounds.opened.as_ref().map(|_| OPENED))
     }
 
     fn selected(&self, app: &App) -> Option<(&'static str, String)> {

@@ -1,6 +1,8 @@
 //! Notes put in as on a piano: the letters are keys, from `a` up the white ones, above them the black ones.
 
+use super::Score;
 use crate::workshop::app::App;
+use crate::workshop::played::KeyDown;
 use estampie_engine::music::exact::Beats;
 use estampie_project::midi::ScoreNote;
 use estampie_project::notes;
@@ -22,22 +24,21 @@ pub(crate) enum Entry {
 /// The letters of a piano, from C.
 const PIANO: [char; 17] = ['a', 'w', 's', 'e', 'd', 'f', 't', 'g', 'y', 'h', 'u', 'j', 'k', 'o', 'l', 'p', ';'];
 
-/// A key of a MIDI device that is down.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Held {
-    pitch: u8,
-    velocity: u8,
-    /// Where the piece was when it went down, if it is played in time.
-    at: Option<Beats>,
-    /// Whether it was put step by step.
-    stepped: bool,
-}
-
-/// A note that never comes up (its device is gone) is let go after so many seconds.
-const HELD_AT_MOST: f64 = 20.0;
-
 /// Where notes lie that are put in time and not on a step: so many parts of a quarter note.
 const FINE: i64 = 96;
+
+/// The nearest line; what is nearest to the end is the beginning of the next round.
+fn on_line(at: Beats, line: Beats, length: Beats) -> Beats {
+    let at = notes::nearest_line(at, line);
+    if at >= length { Beats::from_integer(0) } else { at }
+}
+
+impl Score {
+    /// How far the lines lie apart on which notes are put that are played in time.
+    fn line_of(&self, quantised: bool) -> Beats {
+        if quantised { self.step() } else { Beats::new(1, FINE) }
+    }
+}
 
 impl App {
     /// Letters become the keys of a piano.
@@ -99,58 +100,45 @@ impl App {
         };
         let step = score.step();
         self.change_notes("a note played", |score, sheet, notes| {
-            let line = if quantised { step } else { Beats::new(1, FINE) };
-            let at = notes::nearest_line(now, line);
-            // What is nearest to the end is the beginning of the next round.
-            let at = if at >= sheet.map.length() { Beats::from_integer(0) } else { at };
+            let at = on_line(now, score.line_of(quantised), sheet.map.length());
             notes.push(ScoreNote { at, length: step, pitch, velocity: score.velocity, channel: u8::MAX });
         });
         self.strike(&[pitch]);
     }
 
-    /// A key of a MIDI device goes down: it is heard, and, where letters would be a piano, put with its velocity. Keys that go down while others are
-    /// held are a chord.
-    pub(in crate::workshop) fn key_down(&mut self, pitch: u8, velocity: u8) {
-        let at = self.played_at();
-        let Some(score) = &mut self.music.score else { return };
-        let entry = score.entry;
-        score.held.push(Held { pitch, velocity, at: at.filter(|_| entry != Entry::Steps), stepped: entry == Entry::Steps });
-        let first = score.held.len() == 1;
-        self.strike_for(pitch, velocity, HELD_AT_MOST);
+    /// Takes a key of a MIDI device that goes down; where letters would be a piano, step by step, it is put with its velocity. Keys that go down while
+    /// others are held are a chord.
+    pub(in crate::workshop) fn played_in(&mut self, pitch: u8, velocity: u8) -> Option<KeyDown> {
+        let score = self.music.score.as_ref()?;
+        let (entry, layer, first) = (score.entry, score.layer(), self.played.down.is_empty());
+        let at = if let Entry::InTime { .. } = entry { self.played_at() } else { None };
         match entry {
             Entry::Off => {}
-            Entry::Steps => {
-                let name = if first { "a note played" } else { "a chord played" };
-                self.change_notes(name, |score, _, notes| {
-                    notes.retain(|n| n.at != score.at || n.pitch != pitch);
-                    notes.push(ScoreNote { at: score.at, length: score.step(), pitch, velocity, channel: u8::MAX });
-                });
-            }
+            Entry::Steps => self.change_notes(if first { "a note played" } else { "a chord played" }, |score, _, notes| {
+                notes.retain(|n| n.at != score.at || n.pitch != pitch);
+                notes.push(ScoreNote { at: score.at, length: score.step(), pitch, velocity, channel: u8::MAX });
+            }),
             Entry::InTime { .. } if at.is_none() => self.say("nothing plays this section: p lets it go round"),
             Entry::InTime { .. } => {}
         }
+        Some(KeyDown { pitch, velocity, layer, at, stepped: entry == Entry::Steps })
     }
 
-    /// A key of a MIDI device comes up: what was played in time is put as long as it was held; after a chord the hands go on.
-    pub(in crate::workshop) fn key_up(&mut self, pitch: u8) {
+    /// Takes a key that comes up again: what was played in time is put as long as it was held; after the last of a chord the hands go on.
+    pub(in crate::workshop) fn put_played(&mut self, key: &KeyDown, last: bool) {
         let now = self.played_at();
-        let Some(score) = &mut self.music.score else { return };
-        let Some(which) = score.held.iter().position(|h| h.pitch == pitch) else { return };
-        let held = score.held.remove(which);
-        let (last, entry) = (score.held.is_empty(), score.entry);
-        self.strike_for(pitch, held.velocity, 0.0);
-        if held.stepped && last && entry == Entry::Steps {
+        let Some(score) = self.music.score.as_ref().filter(|score| score.layer() == key.layer) else { return };
+        let entry = score.entry;
+        if key.stepped && last && entry == Entry::Steps {
             self.move_hands(1, 0);
         }
-        let (Entry::InTime { quantised }, Some(from), Some(to)) = (entry, held.at, now) else { return };
+        let (Entry::InTime { quantised }, Some(from), Some(to)) = (entry, key.at, now) else { return };
         self.change_notes("a note played", |score, sheet, notes| {
-            let line = if quantised { score.step() } else { Beats::new(1, FINE) };
-            let length = sheet.map.length();
+            let (line, length) = (score.line_of(quantised), sheet.map.length());
             // It may have gone round meanwhile.
             let long = if to < from { to + length - from } else { to - from };
-            let at = notes::nearest_line(from, line);
-            let at = if at >= length { Beats::from_integer(0) } else { at };
-            notes.push(ScoreNote { at, length: notes::nearest_line(long, line).max(line), pitch, velocity: held.velocity, channel: u8::MAX });
+            let at = on_line(from, line, length);
+            notes.push(ScoreNote { at, length: notes::nearest_line(long, line).max(line), pitch: key.pitch, velocity: key.velocity, channel: u8::MAX });
         });
     }
 

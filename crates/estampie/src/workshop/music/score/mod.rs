@@ -17,7 +17,7 @@ pub(super) use keys::{help, take};
 
 use crate::workshop::app::{App, Mode as Over};
 use crate::workshop::text_field::TextField;
-use entry::{Entry, Held};
+use entry::Entry;
 use estampie_engine::engine::InputKind;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::spec::Mode;
@@ -75,8 +75,6 @@ pub(crate) struct Score {
     /// What the next variation is drawn from.
     seed: u64,
     pub(crate) entry: Entry,
-    /// Keys of MIDI devices that are down.
-    held: Vec<Held>,
     /// Whether the piece is kept in this section.
     pub(crate) looping: bool,
     /// Cells of the grid, as it was drawn last.
@@ -127,6 +125,11 @@ fn notes_of<'a>(section: &'a SectionDoc, layer: &str) -> Option<&'a NotesDoc> {
 }
 
 impl Score {
+    /// The open line's layer, as the engine knows it.
+    fn layer(&self) -> NameKey {
+        NameKey::of(&format!("{}/{} {}", self.piece, self.section, self.line.layer))
+    }
+
     /// Keys that the last line tells.
     pub(super) fn last_line(&self) -> &'static [(&'static str, &'static str)] {
         match (&self.player, self.entry) {
@@ -157,7 +160,6 @@ impl Score {
             copied: None,
             seed: 1,
             entry: Entry::Off,
-            held: Vec::new(),
             looping: false,
             room: Cell::default(),
             kept: RefCell::default(),
@@ -434,17 +436,10 @@ impl App {
     fn strike(&mut self, pitches: &[u8]) {
         let Some(score) = &self.music.score else { return };
         let velocity = score.velocity;
+        let (layer, frames) = (score.layer(), (STRUCK * f64::from(self.program().rate)) as u64);
         for pitch in pitches {
-            self.strike_for(*pitch, velocity, STRUCK);
+            self.rehearsal.say(InputKind::Strike { layer, pitch: *pitch, velocity, frames });
         }
-    }
-
-    /// Lets a note of the open line's instrument be heard for so many seconds; 0 lets it go.
-    fn strike_for(&mut self, pitch: u8, velocity: u8, seconds: f64) {
-        let Some(score) = &self.music.score else { return };
-        let layer = NameKey::of(&format!("{}/{} {}", score.piece, score.section, score.line.layer));
-        let frames = (seconds * f64::from(self.program().rate)) as u64;
-        self.rehearsal.say(InputKind::Strike { layer, pitch, velocity, frames });
     }
 
     /// The next line of the section, or the one before.

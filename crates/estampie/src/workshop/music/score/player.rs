@@ -104,9 +104,9 @@ pub(crate) struct Player {
 }
 
 impl Player {
-    /// The chosen line.
-    pub(super) fn at(&self) -> usize {
-        self.at
+    /// The chosen recording, if one is.
+    fn zone(&self) -> Option<usize> {
+        self.at.checked_sub(ROWS_BEFORE_ZONES)
     }
 
     /// Whether it has been worked out how it sounds.
@@ -117,7 +117,7 @@ impl Player {
 }
 
 /// The lines of words and numbers; those of recordings follow.
-pub(super) const ROWS_BEFORE_ZONES: usize = WORDS.len() + SETTINGS.len();
+const ROWS_BEFORE_ZONES: usize = WORDS.len() + SETTINGS.len();
 /// A note of a picture, its let-go included, in seconds.
 const HELD: f64 = 0.8;
 const LONG: f64 = 1.4;

@@ -192,15 +192,24 @@ fn keys_of_a_midi_device_are_heard_put_step_by_step_with_their_velocities_and_pl
     desk.poll_until("all has come", |app| app.music.score.as_ref().is_some_and(|s| s.at == Beats::new(1, 2)));
     assert_eq!(notes(&desk), [(0, 60, 1), (0, 64, 1), (1, 67, 1)]);
     assert_eq!(all(&desk, "tune").iter().map(|n| n.velocity).collect::<Vec<_>>(), [100, 40, 90]);
+    // What is held is let go when it comes up, whatever is open by then.
+    desk.keys("esc");
+    keyboard.play(&[0x90, 50, 100]);
+    desk.poll_until("it is heard", sounds);
+    desk.keys("esc");
+    assert!(desk.app.music.score.is_none());
+    keyboard.play(&[0x80, 50, 0]);
+    desk.poll_until("it is let go", |app| !sounds(app));
+    desk.keys("tab E k");
     // In time: on the step, and as long as it was held.
     desk.keys("esc p k tab");
     desk.poll_until("it plays", |app| app.played_at().is_some_and(|at| at > Beats::new(1, 4)));
     keyboard.play(&[0x90, 72, 77]);
-    desk.poll_until("it is down", |app| app.music.score.as_ref().is_some_and(|s| s.held.len() == 1));
+    desk.poll_until("it is down", |app| app.played.down.len() == 1);
     let down = desk.app.played_at().unwrap();
     desk.poll_until("a while passes", |app| app.played_at().is_some_and(|at| at < down || at - down > Beats::new(9, 10)));
     keyboard.play(&[0x80, 72, 0]);
-    desk.poll_until("it is up", |app| app.music.score.as_ref().is_some_and(|s| s.held.is_empty()));
+    desk.poll_until("it is up", |app| app.played.down.is_empty());
     let played = all(&desk, "tune").into_iter().find(|n| n.pitch == 72).unwrap();
     assert!((played.at * 4).is_integer() && played.velocity == 77, "{played:?}");
     assert!(played.length >= Beats::new(3, 4) && (played.length * 4).is_integer(), "{}", played.length);

@@ -1,6 +1,5 @@
 //! The recordings of an instrument that is open: a line for each, and the keyboard with what each key and velocity plays.
 
-use super::player::Player;
 use super::prompts::NotesPrompt;
 use crate::workshop::app::{App, Mode};
 use crate::workshop::painter::Painter;
@@ -168,12 +167,5 @@ fn keyboard(painter: &mut Painter<'_>, area: Rect, chosen: Option<usize>, instru
         if x + 2 <= area.right() {
             painter.text(x, plot.bottom(), 2, &print_pitch(KEYS.0 + octave * 12), Role::Secondary);
         }
-    }
-}
-
-impl Player {
-    /// The chosen recording, if one is.
-    pub(super) fn zone(&self) -> Option<usize> {
-        self.at().checked_sub(super::player::ROWS_BEFORE_ZONES)
     }
 }
