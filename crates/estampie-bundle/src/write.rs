@@ -37,6 +37,9 @@ pub enum WriteError {
     /// Some audio is not loaded.
     #[error("{0} is not loaded: a bundle needs all audio")]
     NotLoaded(String),
+    /// Some audio cannot be read.
+    #[error("{0}")]
+    Unread(String),
     /// The program cannot be written down.
     #[error("the program cannot be written down: {0}")]
     Program(#[from] postcard::Error),
@@ -57,14 +60,14 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
     program.each_clip(|clip| {
         clips.entry(clip.name.clone()).or_insert_with(|| Arc::clone(clip));
     });
-    let encoded = encode_all(&clips, program.rate, &info.storing);
+    let encoded = encode_all(&clips, program, &info.storing).map_err(WriteError::Unread)?;
     let played = notes_play(program);
     // A number of this process would make two bundles of one project differ.
     let bytes = postcard::to_allocvec(&Program { id: 0, ..program.clone() })?;
     let mut audio = Vec::with_capacity(clips.len());
     // What notes play has to be there at any pitch and place at once.
     let streamed = |name: &String| info.storing.get(name).is_some_and(|s| s.streamed) && !played.contains(name);
-    for (at, ((name, clip), (encoding, bytes))) in clips.iter().zip(&encoded).enumerate() {
+    for (at, ((name, clip), (encoding, bytes, hash))) in clips.iter().zip(&encoded).enumerate() {
         let ending = match encoding {
             Encoding::Flac => "flac",
             Encoding::F32 => "f32",
@@ -79,7 +82,7 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
             loop_points: clip.loop_points,
             bytes: bytes.len() as u64,
             streamed: streamed(name),
-            content: (*encoding == Encoding::Vorbis || streamed(name)).then(|| format!("{:032x}", content(clip))),
+            content: (*encoding == Encoding::Vorbis || streamed(name)).then(|| format!("{hash:032x}")),
         });
     }
     let manifest = Manifest {
@@ -109,7 +112,7 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
     put("names.json", &json(serde_json::to_vec_pretty(&manifest.names))?)?;
     put("names.h", c_header(&info.project, &info.names).as_bytes())?;
     put("names.rs", rust_module(&info.project, &info.names).as_bytes())?;
-    for (audio, (_, bytes)) in manifest.audio.iter().zip(&encoded) {
+    for (audio, (_, bytes, _)) in manifest.audio.iter().zip(&encoded) {
         put(&audio.entry, bytes)?;
     }
     archive.finish()?;
@@ -121,18 +124,24 @@ fn notes_play(program: &Program) -> BTreeSet<String> {
     program.music.instruments.iter().flat_map(|i| &i.takes).map(|zone| zone.clip.name.clone()).collect()
 }
 
-/// Encodes on all cores, in the order of the names.
-fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, rate: u32, storing: &BTreeMap<String, Storing>) -> Vec<(Encoding, Vec<u8>)> {
+/// How a clip is stored, the bytes of that, and the hash of what it was.
+type Encoded = (Encoding, Vec<u8>, u128);
+
+/// Encodes on all cores, in the order of the names; what is streamed is read, as many clips at once as there are cores.
+fn encode_all(clips: &BTreeMap<String, Arc<Clip>>, program: &Program, storing: &BTreeMap<String, Storing>) -> Result<Vec<Encoded>, String> {
     let usual = Storing::default();
     let list: Vec<&Arc<Clip>> = clips.values().collect();
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(list.len().max(1));
     let next = std::sync::atomic::AtomicUsize::new(0);
-    let done: Mutex<BTreeMap<usize, (Encoding, Vec<u8>)>> = Mutex::new(BTreeMap::new());
+    let done: Mutex<BTreeMap<usize, Result<Encoded, String>>> = Mutex::new(BTreeMap::new());
     std::thread::scope(|scope| {
         for _ in 0..cores {
             scope.spawn(|| {
                 while let Some((at, clip)) = Some(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)).and_then(|at| Some((at, list.get(at)?))) {
-                    let encoded = encode(clip, rate, storing.get(&clip.name).unwrap_or(&usual));
+                    let encoded = program.held(clip, usize::MAX).map(|clip| {
+                        let (encoding, bytes) = encode(&clip, program.rate, storing.get(&clip.name).unwrap_or(&usual));
+                        (encoding, bytes, content(&clip))
+                    });
                     if let Ok(mut done) = done.lock() {
                         done.insert(at, encoded);
                     }

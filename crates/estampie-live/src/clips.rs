@@ -15,6 +15,11 @@ pub(crate) fn hash(clip: &Clip) -> Hash {
     xxh3_128(&[clip.name.as_bytes(), &content(clip).to_le_bytes()].concat()).to_le_bytes()
 }
 
+/// The hash of a clip of a program, which is read if it is streamed. One that cannot be read is known by its head: the game asks for it, and is told.
+fn hash_in(program: &Program, clip: &Arc<Clip>) -> Hash {
+    program.held(clip, usize::MAX).map_or_else(|_| hash(clip), |clip| hash(&clip))
+}
+
 /// The clips of a program with their hashes; each is hashed once.
 #[derive(Default)]
 pub(crate) struct Hashes {
@@ -28,7 +33,7 @@ impl Hashes {
         program.each_clip(|clip| {
             let at = Arc::as_ptr(clip) as usize;
             // The place in memory is that of this clip for as long as it is held here.
-            let entry = known.entry(at).or_insert_with(|| self.known.remove(&at).unwrap_or_else(|| (Arc::clone(clip), hash(clip))));
+            let entry = known.entry(at).or_insert_with(|| self.known.remove(&at).unwrap_or_else(|| (Arc::clone(clip), hash_in(program, clip))));
             all.entry(clip.name.clone()).or_insert_with(|| entry.clone());
         });
         self.known = known;

@@ -1,5 +1,6 @@
 //! Where a layer has something to hear: the strength of its onsets, part by part of each beat, from its recording or its notes.
 
+use crate::tempo::HEARD;
 use estampie_engine::clip::Clip;
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::{Beats, nearest};
@@ -27,13 +28,13 @@ pub(crate) fn hop(rate: u32) -> usize {
     (rate / 100).max(1) as usize
 }
 
-/// How much the power of a clip rises from one `hop` to the next, summed over its channels, in its first `most` hops; a fall is 0.
-pub(crate) fn rises(clip: &Clip, hop: usize, most: usize) -> Vec<f32> {
+/// How much the power of a clip rises from one `hop` to the next, summed over its channels; a fall is 0.
+pub(crate) fn rises(clip: &Clip, hop: usize) -> Vec<f32> {
     let power = |at: usize| {
         let range = (at * hop).min(clip.frames())..((at + 1) * hop).min(clip.frames());
         clip.channels.iter().map(|c| c[range.clone()].iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
     };
-    let powers: Vec<f32> = (0..clip.frames().div_ceil(hop).min(most)).map(power).collect();
+    let powers: Vec<f32> = (0..clip.frames().div_ceil(hop)).map(power).collect();
     powers.iter().scan(0.0, |before, power| Some((power - std::mem::replace(before, *power)).max(0.0))).collect()
 }
 
@@ -47,9 +48,18 @@ pub fn strokes_from(program: &Program, layer: &Layer) -> Option<(usize, Vec<u64>
     Some((Arc::as_ptr(clip) as usize, beats.chain([nearest(section.pick_up_time())]).collect()))
 }
 
-/// For each part of a beat of the layer's section: 0 is nothing, 255 the strongest onset of the layer.
+/// What is heard in a layer.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Heard {
+    /// For each part of a beat of its section: 0 is nothing, 255 the strongest onset of the layer.
+    pub strokes: Vec<u8>,
+    /// How much the power of its recording rises in each hundredth of a second, for the first half minute; a fall is 0.
+    pub rises: Vec<f32>,
+}
+
+/// Hears through a layer. Its recording is read where it is streamed, which takes a while.
 #[must_use]
-pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
+pub fn hear(program: &Program, layer: &Layer) -> Heard {
     let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
     let mut beats = Vec::new();
     for point in section.map.points().iter().filter(|p| p.on_beat) {
@@ -60,11 +70,14 @@ pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
     let ends = beats.iter().skip(1).copied().chain([section.map.length()]);
     if let Some(notes) = layer.notes.and_then(|n| program.music.notes.get(n as usize)) {
         let within = |from, to| notes.patterns.iter().flatten().filter(move |n| n.at >= from && n.at < to).map(|n| n.velocity).max().unwrap_or(0);
-        return beats.iter().zip(ends).map(|(from, to)| within(*from, to).saturating_mul(2)).collect();
+        let strokes = beats.iter().zip(ends).map(|(from, to)| within(*from, to).saturating_mul(2)).collect();
+        return Heard { strokes, rises: Vec::new() };
     }
-    let Some(clip) = clip_of(program, layer) else { return vec![0; beats.len()] };
+    let Some(Ok(clip)) = clip_of(program, layer).map(|clip| program.held(clip, usize::MAX)) else {
+        return Heard { strokes: vec![0; beats.len()], rises: Vec::new() };
+    };
     let hop = hop(program.rate);
-    let rises = rises(clip, hop, usize::MAX);
+    let mut rises = rises(&clip, hop);
     let lead = nearest(section.pick_up_time()) as usize;
     let frame = |at| nearest(section.map.time(at)) as usize + lead;
     let strongest: Vec<f32> = beats
@@ -78,5 +91,7 @@ pub fn strokes(program: &Program, layer: &Layer) -> Vec<u8> {
         .collect();
     let most = strongest.iter().copied().fold(1e-9, f32::max);
     // The square root of power is amplitude: softer strokes stay visible. What is far below the strongest is none.
-    strongest.iter().map(|s| (s / most).sqrt()).map(|share| if share < 0.06 { 0 } else { (share * 255.0) as u8 }).collect()
+    let strokes = strongest.iter().map(|s| (s / most).sqrt()).map(|share| if share < 0.06 { 0 } else { (share * 255.0) as u8 }).collect();
+    rises.truncate(HEARD);
+    Heard { strokes, rises }
 }

@@ -1,8 +1,6 @@
 //! Which tempo and how many bars a recording may have: from its length, which says which are possible, and from its onsets, which say
 //! how likely each of them is.
 
-use crate::onsets::{hop, rises};
-use estampie_engine::clip::Clip;
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::Beats;
 use std::ops::Range;
@@ -14,7 +12,7 @@ const TEMPOS: std::ops::RangeInclusive<f64> = 40.0..=220.0;
 const MOST_BARS: u32 = 64;
 
 /// So many hundredths of a second are listened to: a tempo that is asked for on the screen is there at once, however long the file is.
-const HEARD: usize = 3_000;
+pub(crate) const HEARD: usize = 3_000;
 
 /// A recording as long as its section, to this many seconds, is taken for as long: a file's length is rounded to frames, and by some
 /// programs to milliseconds.
@@ -31,26 +29,26 @@ pub struct Fit {
     pub on_beats: Option<f64>,
 }
 
-/// Tempos and bars for a recording that is as long as its section and its pick-up, the likeliest first.
+/// Tempos and bars for a recording of so many frames that is as long as its section and its pick-up, the likeliest first. `rises` are those of
+/// [`crate::onsets::Heard`].
 ///
 /// `pick_up` is in quarter notes. The length alone leaves several: of those the likelier has its onsets on beats and half beats, more of its beats struck, a tempo
 /// that can be said in few digits, four, eight or sixteen bars, and a tempo near 100, in this order of weight.
 #[must_use]
-pub fn fits(clip: &Clip, rate: u32, metre: Metre, pick_up: Beats) -> Vec<Fit> {
-    let hop = hop(rate);
-    let rises = rises(clip, hop, HEARD);
+pub fn fits(rises: &[f32], frames: usize, rate: u32, metre: Metre, pick_up: Beats) -> Vec<Fit> {
+    let rises = &rises[..rises.len().min(HEARD)];
     let heard = rises.len() as f64 / 100.0;
     let mut list: Vec<(f64, Fit)> = Vec::new();
     for bars in 1..=MOST_BARS {
         let beats = (metre.bar() * Beats::from_integer(i64::from(bars)) + pick_up) / metre.beat();
-        let Some((tempo, digits)) = simplest(beats, clip.frames() as i64, rate) else { continue };
+        let Some((tempo, digits)) = simplest(beats, frames as i64, rate) else { continue };
         let per_minute = number(tempo);
         if !TEMPOS.contains(&per_minute) {
             continue;
         }
         // The first beat lies on the first frame, whether it is of the pick-up or of the first bar.
-        let on_beats = on_grid(&rises, 30.0 * 100.0 / per_minute, heard);
-        let filled = if on_beats.is_some() { struck_lines(&rises, 60.0 * 100.0 / per_minute, heard) } else { 0.0 };
+        let on_beats = on_grid(rises, 30.0 * 100.0 / per_minute, heard);
+        let filled = if on_beats.is_some() { struck_lines(rises, 60.0 * 100.0 / per_minute, heard) } else { 0.0 };
         let round = match bars {
             4 | 8 | 16 => 0.5,
             2 | 12 | 24 | 32 => 0.3,
@@ -123,6 +121,12 @@ fn on_grid(rises: &[f32], step: f64, seconds: f64) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::onsets::{hop, rises};
+    use estampie_engine::clip::Clip;
+
+    fn fits(clip: &Clip, rate: u32, metre: Metre, pick_up: Beats) -> Vec<Fit> {
+        super::fits(&rises(clip, hop(rate)), clip.frames(), rate, metre, pick_up)
+    }
 
     /// A recording of so many seconds that is struck (a short noise that dies away) at these seconds.
     fn struck(seconds: f64, at: impl Iterator<Item = f64>) -> Clip {

@@ -30,12 +30,13 @@ mod streaming;
 
 pub use live::ListenError;
 pub use parts::{PartError, PartState};
-pub use streaming::Streaming;
+pub use streaming::{Streaming, ahead};
 
 use convert::Converter;
 use estampie_bundle::{Bundle, Origin, ReadError, Streams, assemble};
 use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Message, Prepared};
 use estampie_engine::names::{NameKey, Names};
+use estampie_engine::pages::{AtOnce, Page, Pages};
 use parts::{Parts, Store};
 use rtrb::{Producer, PushError};
 use std::collections::{BTreeMap, BTreeSet};
@@ -154,7 +155,10 @@ fn start(origin: Origin, options: &Options) -> Result<(Player, Control), LoadErr
     let streams = if stream { Some(bundle.streams()?).filter(Streams::any) } else { None };
     if let Some(streams) = streams {
         let pages = options.streams.clamp(1, 256) * PAGES;
-        engine.stream_from(streaming::reader(streams, options.streaming, pages, tell)?, pages);
+        let mut reading = streaming::Told::new(streams, tell);
+        let fill = move |page: &mut Page| reading.fill(page);
+        let reader: Box<dyn Pages> = if options.streaming == Streaming::Waits { Box::new(AtOnce::new(fill)) } else { streaming::ahead(fill, pages, 0)? };
+        engine.stream_from(reader, pages, pages);
     }
     let (messages, watch) = remote.split();
     let (listener, seed) = (Key::of(LISTENER_NAME), options.seed);

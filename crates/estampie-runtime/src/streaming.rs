@@ -3,7 +3,6 @@
 use estampie_bundle::Streams;
 use estampie_engine::pages::{Page, Pages};
 use rtrb::{Consumer, Producer, RingBuffer};
-use std::collections::VecDeque;
 use std::sync::mpsc::Sender;
 use std::time::Duration;
 
@@ -25,26 +24,19 @@ const REST: Duration = Duration::from_millis(8);
 /// How much is told of what cannot be read.
 const MOST_TOLD: usize = 16;
 
-/// A reader for an engine with so many pages; what it cannot read it says.
-pub(crate) fn reader(streams: Streams, how: Streaming, pages: usize, told: Sender<String>) -> std::io::Result<Box<dyn Pages>> {
-    let reading = Reading { streams, told, left: MOST_TOLD };
-    if how == Streaming::Waits {
-        return Ok(Box::new(Waits { reading, read: VecDeque::with_capacity(pages) }));
-    }
-    let (asks, asked) = RingBuffer::new(pages);
-    let (done, read) = RingBuffer::new(pages);
-    std::thread::Builder::new().name("streaming".into()).spawn(move || run(reading, asked, done))?;
-    Ok(Box::new(Ahead { asks, read }))
-}
-
-struct Reading {
+/// Reads a bundle's pages, and tells what cannot be read.
+pub(crate) struct Told {
     streams: Streams,
     told: Sender<String>,
     left: usize,
 }
 
-impl Reading {
-    fn fill(&mut self, page: &mut Page) {
+impl Told {
+    pub(crate) fn new(streams: Streams, told: Sender<String>) -> Told {
+        Told { streams, told, left: MOST_TOLD }
+    }
+
+    pub(crate) fn fill(&mut self, page: &mut Page) {
         if let Err(why) = self.streams.fill(page)
             && self.left > 0
         {
@@ -55,11 +47,25 @@ impl Reading {
     }
 }
 
-fn run(mut reading: Reading, mut asked: Consumer<Box<Page>>, mut done: Producer<Box<Page>>) {
+/// Fills pages by a function on a thread of its own, which ends with the engine. So many pages may be on their way at once; `spare` ones are kept ready
+/// for the engine to take where it has too few.
+///
+/// # Errors
+/// When no thread can be started.
+pub fn ahead(fill: impl FnMut(&mut Page) + Send + 'static, pages: usize, spare: usize) -> std::io::Result<Box<dyn Pages>> {
+    let (asks, asked) = RingBuffer::new(pages);
+    let (done, read) = RingBuffer::new(pages);
+    let (gives, spares) = RingBuffer::new(spare);
+    std::thread::Builder::new().name("streaming".into()).spawn(move || run(fill, asked, done, gives))?;
+    Ok(Box::new(Ahead { asks, read, spares }))
+}
+
+fn run(mut fill: impl FnMut(&mut Page), mut asked: Consumer<Box<Page>>, mut done: Producer<Box<Page>>, mut spares: Producer<Box<Page>>) {
     loop {
+        while spares.slots() > 0 && spares.push(Page::empty()).is_ok() {}
         match asked.pop() {
             Ok(mut page) => {
-                reading.fill(&mut page);
+                fill(&mut page);
                 // There is room for all pages that there are.
                 let _ = done.push(page);
             }
@@ -73,6 +79,7 @@ fn run(mut reading: Reading, mut asked: Consumer<Box<Page>>, mut done: Producer<
 struct Ahead {
     asks: Producer<Box<Page>>,
     read: Consumer<Box<Page>>,
+    spares: Consumer<Box<Page>>,
 }
 
 impl Pages for Ahead {
@@ -83,22 +90,8 @@ impl Pages for Ahead {
     fn take(&mut self) -> Option<Box<Page>> {
         self.read.pop().ok()
     }
-}
 
-/// Reads at once.
-struct Waits {
-    reading: Reading,
-    read: VecDeque<Box<Page>>,
-}
-
-impl Pages for Waits {
-    fn ask(&mut self, mut page: Box<Page>) -> Result<(), Box<Page>> {
-        self.reading.fill(&mut page);
-        self.read.push_back(page);
-        Ok(())
-    }
-
-    fn take(&mut self) -> Option<Box<Page>> {
-        self.read.pop_front()
+    fn more(&mut self) -> Option<Box<Page>> {
+        self.spares.pop().ok()
     }
 }

@@ -242,7 +242,7 @@ fn rendered(event: &str, late: Option<u32>, room: usize) -> (Vec<f32>, usize) {
     let program = if late.is_some() { program(head) } else { program(clip) };
     let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), EngineOptions::default());
     if let Some(late) = late {
-        engine.stream_from(Box::new(Slow { clips: (0..AUDIO.len()).map(clip).collect(), late, waiting: Vec::new() }), room);
+        engine.stream_from(Box::new(Slow { clips: (0..AUDIO.len()).map(clip).collect(), late, waiting: Vec::new() }), room, room);
     }
     remote
         .input(estampie_engine::engine::Input { frame: 0, what: estampie_engine::engine::InputKind::Event { event: Key::of(event), emitter: Key::NONE } })

@@ -6,7 +6,7 @@ use estampie_bundle::{Info, Manifest, Name, NameKind, PartInfo, Storing, write};
 use estampie_engine::clip::Clip;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
-use estampie_project::assets::Assets;
+use estampie_project::assets::{Assets, hash_of_file};
 use estampie_project::compile;
 use estampie_project::document::{Document, Over, Sources, StoredAs, ValueOf, storing_of};
 use estampie_project::moved::{self, Found};
@@ -17,7 +17,7 @@ use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::SystemTime;
-use xxhash_rust::xxh3::{Xxh3, xxh3_128};
+use xxhash_rust::xxh3::Xxh3;
 
 /// Hashes of audio files, each worked out once for as long as the file is not written again.
 #[derive(Debug, Clone, Default)]
@@ -38,7 +38,7 @@ impl AudioHashes {
         {
             return Ok(Some(*hash));
         }
-        let hash = xxh3_128(&std::fs::read(path)?);
+        let hash = hash_of_file(&path)?;
         self.0.insert(file.to_owned(), (written, length, hash));
         Ok(Some(hash))
     }

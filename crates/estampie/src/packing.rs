@@ -5,6 +5,7 @@ use crate::bundling::storing_of_one;
 use estampie_bundle::{Storing, content, packed_size};
 use estampie_engine::clip::Clip;
 use estampie_engine::names::NameKey;
+use estampie_engine::pages::held;
 use estampie_project::assets::Assets;
 use estampie_project::compile::wanted_audio;
 use estampie_project::document::Document;
@@ -54,6 +55,8 @@ impl Packing {
             self.known.get(&key).map_or_else(|| (key, packed_size(clip, rate, storing), true), |size| (key, *size, false))
         };
         let one = |(name, clip): &(String, Arc<Clip>)| {
+            // What cannot be read to its end is told where it is measured, and packed as its head here.
+            let clip = &held(assets.streams(), clip, usize::MAX).unwrap_or_else(|_| Arc::clone(clip));
             let of = content(clip);
             let storing = storing_of_one(document, &self.root, name).unwrap_or_default();
             let now = size(clip, of, &storing);

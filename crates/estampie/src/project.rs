@@ -17,21 +17,40 @@ pub(crate) struct Loaded {
     pub(crate) faults: Vec<Fault>,
 }
 
-/// Loads the project in `folder`. Faults are no error: what is sound works.
+impl Loaded {
+    /// Whether all streamed audio that was asked for could be read.
+    pub(crate) fn all_read(&self) -> Result<(), Failure> {
+        match self.assets.streams().failed().into_iter().next() {
+            None => Ok(()),
+            Some((file, why)) => Err(Failure::Fault(format!("{file} was silent from some place on: {why}"))),
+        }
+    }
+}
+
+/// Loads the project in `folder` and reads all of its audio to the end: what is broken in it is found. Faults are no error: what is sound works.
 pub(crate) fn load(folder: &Path) -> Result<Loaded, Failure> {
+    load_by(folder, true)
+}
+
+/// Loads the project in `folder` for playing it: what is long is read when it sounds ([`Loaded::all_read`]).
+pub(crate) fn load_to_play(folder: &Path) -> Result<Loaded, Failure> {
+    load_by(folder, false)
+}
+
+fn load_by(folder: &Path, thorough: bool) -> Result<Loaded, Failure> {
     let workspace = Workspace::open(folder)?;
     let document = workspace.document();
-    let assets = audio_of(&workspace);
+    let assets = audio_of(&workspace, thorough);
     let (program, found) = compile::compile(document, &assets);
     let faults = all_faults(&workspace, found);
     Ok(Loaded { workspace, assets, program: Arc::new(program), faults })
 }
 
-/// All audio of a project.
-pub(crate) fn audio_of(workspace: &Workspace) -> Assets {
+/// All audio of a project; what is long is streamed.
+pub(crate) fn audio_of(workspace: &Workspace, thorough: bool) -> Assets {
     let document = workspace.document();
     let wanted: Vec<_> = compile::wanted_audio(document).into_iter().collect();
-    assets::load_all(workspace.root(), &wanted, document.manifest.rate)
+    assets::load_to_play(workspace.root(), &wanted, document.manifest.rate, &compile::whole_audio(document), thorough)
 }
 
 /// Reads the project in `folder` without its audio: what is compiled of it has none.

@@ -44,7 +44,7 @@ pub use status::{
 
 use crate::director::{Directing, Director, Scene, VoiceSends, sums};
 use crate::ground::outlets::Outlets;
-use crate::ground::pages::Pages;
+use crate::ground::pages::{AtOnce, Pages};
 use crate::ground::units::Seconds;
 use crate::mixer::Mixer;
 use crate::mixer::mixing::Mixing;
@@ -166,15 +166,19 @@ impl Engine {
             until_status: options.status_every.max(1),
             now: Box::new(prepared),
         };
+        // Until somebody else reads for it.
+        if let Some(reads) = &engine.now.program.reads {
+            engine.mixer.scratch.paging = Paging::growing(Box::new(AtOnce::of(reads.reader())));
+        }
         engine.mixer.generators.take_in(&mut engine.now.brought);
         engine.directing().settle_world();
         (engine, Remote::new(message_in, inlets, empty_in, full_out))
     }
 
-    /// Who fills the pages of streamed audio, and how many pages of [`PAGE`](crate::pages::PAGE) frames there is room for: a voice that streams
-    /// needs four. Without anybody only the heads of such audio are heard. It allocates: to be said before anything is rendered.
-    pub fn stream_from(&mut self, pages: Box<dyn Pages>, room: usize) {
-        self.mixer.scratch.paging = Paging::new(pages, room);
+    /// Who fills the pages of streamed audio, how many pages of [`PAGE`](crate::pages::PAGE) frames there are, and how many there may come to be
+    /// where [`Pages::more`] gives some: a voice that streams needs four. Without anybody only the heads of such audio are heard. It allocates: to be said before anything is rendered.
+    pub fn stream_from(&mut self, pages: Box<dyn Pages>, room: usize, most: usize) {
+        self.mixer.scratch.paging = Paging::new(pages, room, most);
     }
 
     /// The frame of the next sample.

@@ -3,6 +3,7 @@
 use crate::ground::clip::Clip;
 use crate::ground::names::NameKey;
 use crate::ground::pages::{HEAD, PAGE, Page, Pages};
+use std::collections::HashMap;
 
 /// How far ahead of where it reads a voice wants its pages, in frames (341 ms at 48 kHz).
 const AHEAD: usize = 2 * PAGE;
@@ -26,11 +27,21 @@ struct Slot {
     page: Option<Box<Page>>,
 }
 
+impl Slot {
+    fn new(page: Box<Page>) -> Slot {
+        Slot { stream: u32::MAX, number: 0, touched: 0, page: Some(page) }
+    }
+}
+
 /// All pages.
 #[derive(Default)]
 pub(crate) struct Paging {
     pages: Option<Box<dyn Pages>>,
     slots: Vec<Slot>,
+    /// Where each page is, by stream and number.
+    places: HashMap<(u32, u32), usize>,
+    /// How many there may be.
+    most: usize,
     now: u32,
     /// The clip that was missed since that was last asked, and the one that was told last, with the block of that.
     missed: Option<NameKey>,
@@ -38,10 +49,18 @@ pub(crate) struct Paging {
 }
 
 impl Paging {
-    /// With room for so many pages. It allocates.
-    pub(crate) fn new(pages: Box<dyn Pages>, room: usize) -> Paging {
-        let slots = (0..room.max(4)).map(|_| Slot { stream: u32::MAX, number: 0, touched: 0, page: Some(Page::empty()) }).collect();
-        Paging { pages: Some(pages), slots, now: KEPT + 1, missed: None, told: None }
+    /// With so many pages, and room for others up to so many. It allocates.
+    pub(crate) fn new(pages: Box<dyn Pages>, room: usize, most: usize) -> Paging {
+        let most = most.max(room).max(4);
+        let mut slots = Vec::with_capacity(most);
+        slots.extend((0..room).map(|_| Slot::new(Page::empty())));
+        // Twice as many: what was taken out leaves traces, which are cleared within the same room as long as half of it is free.
+        Paging { pages: Some(pages), slots, places: HashMap::with_capacity(2 * most), most, now: KEPT + 1, missed: None, told: None }
+    }
+
+    /// With as many pages as are needed, all of which are given when they are asked for. It allocates while it works.
+    pub(crate) fn growing(pages: Box<dyn Pages>) -> Paging {
+        Paging { pages: Some(pages), most: usize::MAX, now: KEPT + 1, ..Paging::default() }
     }
 
     /// Begins a block: takes what has come.
@@ -64,35 +83,44 @@ impl Paging {
     fn receive(&mut self) {
         let Some(pages) = &mut self.pages else { return };
         while let Some(page) = pages.take() {
-            let asked = |slot: &&mut Slot| slot.page.is_none() && (slot.stream, slot.number) == (page.stream, page.number);
-            if let Some(slot) = self.slots.iter_mut().find(asked) {
+            let place = self.places.get(&(page.stream, page.number)).copied();
+            if let Some(slot) = place.and_then(|at| self.slots.get_mut(at)).filter(|slot| slot.page.is_none()) {
                 slot.page = Some(page);
             }
         }
-    }
-
-    fn at(&self, stream: u32, number: u32) -> Option<usize> {
-        self.slots.iter().position(|s| (s.stream, s.number) == (stream, number))
     }
 
     /// The place of a page, which is asked for if it is neither there nor on its way; none if there is no room for it. A sleeper's may take no more than
     /// half of the room.
     fn want(&mut self, stream: u32, number: u32, asleep: bool) -> Option<usize> {
         let now = self.now;
-        if let Some(at) = self.at(stream, number) {
+        if let Some(at) = self.places.get(&(stream, number)).copied() {
             self.slots[at].touched = now;
             return Some(at);
         }
         let pages = self.pages.as_mut()?;
         let free = |slot: &Slot| slot.page.is_some() && now.wrapping_sub(slot.touched) > KEPT;
-        if asleep && self.slots.iter().filter(|slot| free(slot)).count() <= self.slots.len() / 2 {
+        // Where no more pages are to be had.
+        if asleep && self.slots.len() == self.most && self.slots.iter().filter(|slot| free(slot)).count() <= self.slots.len() / 2 {
             return None;
         }
-        let (at, slot) = self.slots.iter_mut().enumerate().filter(|(_, slot)| free(slot)).max_by_key(|(_, s)| now.wrapping_sub(s.touched))?;
+        let oldest = |slots: &[Slot]| (0..slots.len()).filter(|at| free(&slots[*at])).max_by_key(|at| now.wrapping_sub(slots[*at].touched));
+        let at = match oldest(&self.slots) {
+            Some(at) => at,
+            // Their room is reserved: this does not allocate.
+            None if self.slots.len() < self.most => {
+                self.slots.push(Slot::new(pages.more()?));
+                self.slots.len() - 1
+            }
+            None => return None,
+        };
+        let slot = &mut self.slots[at];
         let mut page = slot.page.take()?;
+        self.places.remove(&(slot.stream, slot.number));
         (page.stream, page.number) = (stream, number);
         match pages.ask(page) {
             Ok(()) => {
+                self.places.insert((stream, number), at);
                 (slot.stream, slot.number, slot.touched) = (stream, number, now);
                 Some(at)
             }

@@ -16,6 +16,7 @@ use crate::ground::clip::Clip;
 use crate::ground::curve::Curve;
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
+use crate::ground::pages::{HEAD, Reads, held};
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Draw;
 use crate::ground::telemetry::Reason;
@@ -566,6 +567,9 @@ pub struct Program {
     pub find_reaction: Lookup,
     /// The names of all keys above.
     pub names: Names,
+    /// Where its streamed audio is read, if it has any. A bundle has its own.
+    #[cfg_attr(feature = "bundle", serde(skip))]
+    pub reads: Option<Arc<dyn Reads>>,
 }
 
 /// The number of the next program.
@@ -576,6 +580,18 @@ impl Program {
     #[must_use]
     pub fn next_id() -> u64 {
         NEXT_ID.fetch_add(1, Ordering::Relaxed)
+    }
+
+    /// A clip of it with its first frames in memory, so many at least or all that it has: what is streamed is read.
+    ///
+    /// # Errors
+    /// With the reason why it cannot be read.
+    pub fn held(&self, clip: &Arc<Clip>, frames: usize) -> Result<Arc<Clip>, String> {
+        match &self.reads {
+            Some(reads) => held(&**reads, clip, frames),
+            None if clip.streamed.is_none() || frames <= HEAD => Ok(Arc::clone(clip)),
+            None => Err(format!("{} is streamed, and nobody reads it", clip.name)),
+        }
     }
 
     /// Each piece of audio that it plays, wherever it stands.

@@ -1,18 +1,9 @@
-//! Decoding by `symphonia`, rate conversion by `rubato`.
+//! Decoding whole files, and rate conversion by `rubato`.
 
-use super::{Goes, Notes, circle, headers, riff};
-use crate::door;
+use super::reader::Reader;
+use super::{Goes, Notes, circle};
 use rubato::{FftFixedIn, Resampler, SincFixedIn, SincInterpolationParameters, SincInterpolationType, WindowFunction};
-use std::fs::File;
-use std::io::{Cursor, Read as _};
 use std::path::Path;
-use symphonia::core::audio::SampleBuffer;
-use symphonia::core::codecs::DecoderOptions;
-use symphonia::core::errors::Error as DecoderError;
-use symphonia::core::formats::FormatOptions;
-use symphonia::core::io::{MediaSource, MediaSourceStream};
-use symphonia::core::meta::MetadataOptions;
-use symphonia::core::probe::Hint;
 
 /// The most sample values that one file may hold (about an hour of stereo at 48 kHz).
 const MOST_SAMPLES: usize = 48_000 * 3_600 * 2;
@@ -60,6 +51,9 @@ pub enum AudioError {
     /// The decoder failed where it should have refused.
     #[error("it is damaged in a way that the decoder cannot tell")]
     Panicked,
+    /// It was streamed and is another file now.
+    #[error("it was written anew while it was being read")]
+    Changed,
     /// Float samples that are no numbers.
     #[error("it holds samples that are not numbers; export it again")]
     NotFinite,
@@ -90,19 +84,6 @@ pub struct Decoded {
     pub notes: Notes,
 }
 
-/// Kind, right endings; by the first bytes.
-fn kind_of(head: &[u8]) -> Option<(&'static str, &'static [&'static str])> {
-    match head {
-        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'A', b'V', b'E', ..] => Some(("WAV", &["wav", "wave"])),
-        [b'F', b'O', b'R', b'M', _, _, _, _, b'A', b'I', b'F', b'F' | b'C', ..] => Some(("AIFF", &["aiff", "aif"])),
-        [b'f', b'L', b'a', b'C', ..] => Some(("FLAC", &["flac"])),
-        [b'O', b'g', b'g', b'S', ..] => Some(("Ogg", &["ogg", "oga"])),
-        [b'I', b'D', b'3', ..] => Some(("MP3", &["mp3"])),
-        [0xff, second, ..] if second & 0xe0 == 0xe0 && second & 0x06 != 0 => Some(("MP3", &["mp3"])),
-        _ => None,
-    }
-}
-
 thread_local! {
     static GUARDED: std::cell::Cell<bool> = const { std::cell::Cell::new(false) };
 }
@@ -118,144 +99,48 @@ pub fn guarded() -> bool {
 /// # Errors
 /// With the reason: unreadable, empty, of no known kind, mislabelled, cut off, broken, too long.
 pub fn decode(path: &Path) -> Result<Decoded, AudioError> {
+    caught(|| decode_unguarded(path))
+}
+
+/// Works where a panic of a decoder is what is wrong with a file.
+pub(super) fn caught<T>(work: impl FnOnce() -> Result<T, AudioError>) -> Result<T, AudioError> {
     let before = GUARDED.replace(true);
     // Nothing of what a panic leaves behind is used again.
-    let decoded = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| decode_unguarded(path)));
+    let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
     GUARDED.set(before);
-    decoded.unwrap_or(Err(AudioError::Panicked))
+    done.unwrap_or(Err(AudioError::Panicked))
 }
 
 fn decode_unguarded(path: &Path) -> Result<Decoded, AudioError> {
-    door::regular(path)?;
-    let mut head = [0u8; 12];
-    let mut file = File::open(path)?;
-    let length = file.metadata()?.len();
-    if length == 0 {
-        return Err(AudioError::Empty);
-    }
-    let got = file.read(&mut head)?;
-    let (kind, endings) = kind_of(&head[..got]).ok_or(AudioError::Unknown)?;
-    let named = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
-    if !endings.contains(&named.as_str()) {
-        return Err(AudioError::Mislabelled { named, holds: kind, ending: endings[0] });
-    }
-    if length > MOST_SAMPLES as u64 * 8 {
-        return Err(AudioError::TooLong);
-    }
-    let (mut loop_points, mut notes) = (None, Notes::default());
-    if kind == "WAV" {
-        let chunks = riff::chunks(&std::fs::read(path)?);
-        if chunks.missing > 0 {
-            return Err(AudioError::Truncated(format!("{} of {} bytes of samples are missing", chunks.missing, chunks.missing + chunks.data)));
-        }
-        loop_points = chunks.loop_points.map(|(start, end)| (start as usize, end as usize));
-        notes = chunks.notes;
-    }
-    let mut whole = None;
-    let stream: Box<dyn MediaSource> = match kind {
-        // Their heads are looked at first: what they ask for has no measure but what they say.
-        "FLAC" => {
-            let mut bytes = std::fs::read(path)?;
-            headers::bare_flac(&mut bytes)?;
-            Box::new(Cursor::new(bytes))
-        }
-        "Ogg" => {
-            let bytes = std::fs::read(path)?;
-            whole = headers::sound_ogg(&bytes)?;
-            Box::new(Cursor::new(bytes))
-        }
-        _ => Box::new(File::open(path)?),
-    };
-    let mut decoded = read_all(path, stream, kind)?;
-    // The last block of a Vorbis stream is longer than what is left of the sound: the last page says where that ends.
-    if let Some(whole) = whole {
-        decoded.channels.iter_mut().for_each(|c| c.truncate(usize::try_from(whole).unwrap_or(usize::MAX)));
-    }
-    let frames = decoded.channels.first().map_or(0, Vec::len);
-    if frames == 0 {
-        return Err(AudioError::Empty);
-    }
-    if decoded.channels.iter().flatten().any(|s| !s.is_finite()) {
-        return Err(AudioError::NotFinite);
-    }
-    decoded.loop_points = loop_points.filter(|(_, end)| *end <= frames);
-    notes.marks.retain(|mark| mark.frame < frames);
-    decoded.notes = notes;
-    Ok(decoded)
-}
-
-fn read_all(path: &Path, stream: Box<dyn MediaSource>, kind: &'static str) -> Result<Decoded, AudioError> {
-    let broken = |error: &dyn std::fmt::Display| AudioError::Broken(error.to_string());
-    let mut hint = Hint::new();
-    if let Some(ending) = path.extension().and_then(|e| e.to_str()) {
-        hint.with_extension(ending);
-    }
-    let stream = MediaSourceStream::new(stream, Default::default());
-    let options = FormatOptions { enable_gapless: true, ..Default::default() };
-    let probed = symphonia::default::get_probe().format(&hint, stream, &options, &MetadataOptions::default()).map_err(|e| broken(&e))?;
-    let mut format = probed.format;
-    let track = format.default_track().ok_or_else(|| AudioError::Broken("it has no sound track".into()))?;
-    let id = track.id;
-    let parameters = track.codec_params.clone();
-    let rate = parameters.sample_rate.filter(|r| (1_000..=768_000).contains(r)).ok_or_else(|| AudioError::Broken("its rate is not said".into()))?;
-    let mut decoder = symphonia::default::get_codecs().make(&parameters, &DecoderOptions { verify: false }).map_err(|e| broken(&e))?;
-    let mut channels: Vec<Vec<f32>> = Vec::new();
-    let mut buffer: Option<SampleBuffer<f32>> = None;
-    loop {
-        let packet = match format.next_packet() {
-            Ok(packet) => packet,
-            Err(DecoderError::IoError(e)) if e.kind() == std::io::ErrorKind::UnexpectedEof => break,
-            Err(error) => return Err(broken(&error)),
-        };
-        if packet.track_id() != id {
-            continue;
-        }
-        let audio = match decoder.decode(&packet) {
-            Ok(audio) => audio,
-            Err(DecoderError::IoError(e)) if e.kind() == std::io::ErrorKind::UnexpectedEof => break,
-            Err(error) => {
-                let at = channels.first().map_or(0, Vec::len) as f64 / f64::from(rate);
-                return Err(AudioError::Broken(format!("{error}, {at:.2} s from the start")));
-            }
-        };
-        let count = audio.spec().channels.count();
-        if channels.is_empty() {
-            channels = vec![Vec::new(); count];
-        } else if channels.len() != count {
-            return Err(AudioError::Broken("its number of channels changes".into()));
-        }
-        let needed = audio.capacity() * count;
-        if buffer.as_ref().is_none_or(|b| b.capacity() < needed) {
-            buffer = Some(SampleBuffer::new(audio.capacity() as u64, *audio.spec()));
-        }
-        if let Some(buffer) = &mut buffer {
-            buffer.copy_planar_ref(audio);
-            let frames = buffer.len() / count.max(1);
-            if frames > 0 {
-                for (channel, samples) in channels.iter_mut().zip(buffer.samples().chunks(frames)) {
-                    channel.extend_from_slice(samples);
-                }
-            }
-        }
-        if channels.first().map_or(0, Vec::len) * count > MOST_SAMPLES {
+    let mut reader = Reader::open(path)?;
+    let mut channels = reader.room();
+    while reader.packet(&mut channels)? {
+        if channels.iter().map(Vec::len).sum::<usize>() > MOST_SAMPLES {
             return Err(AudioError::TooLong);
         }
     }
-    let frames = channels.first().map_or(0, Vec::len) as u64;
+    let frames = channels.first().map_or(0, Vec::len);
+    whole(&reader, frames)?;
+    if channels.iter().flatten().any(|s| !s.is_finite()) {
+        return Err(AudioError::NotFinite);
+    }
+    let Reader { rate, kind, bits, loop_points, mut notes, .. } = reader;
+    notes.marks.retain(|mark| mark.frame < frames);
+    Ok(Decoded { rate, channels, loop_points: loop_points.filter(|(_, end)| *end <= frames), kind, bits, notes })
+}
+
+/// Whether all frames are there that a file should have.
+pub(super) fn whole(reader: &Reader, frames: usize) -> Result<(), AudioError> {
     // MP3 headers only estimate; the others say how long the file should be (the decoder counts the eight bytes of
     // an AIFF file's SSND header as samples).
-    let slack = if kind == "AIFF" { 8 } else { 0 };
-    if let Some(expected) = parameters.n_frames.filter(|n| kind != "MP3" && *n > frames + slack) {
+    let slack = if reader.kind == "AIFF" { 8 } else { 0 };
+    if let Some(expected) = reader.said.filter(|n| reader.kind != "MP3" && *n > frames as u64 + slack) {
         return Err(AudioError::Truncated(format!("{frames} of {expected} frames are there")));
     }
-    Ok(Decoded {
-        rate,
-        channels,
-        loop_points: None,
-        kind: if kind == "Ogg" { "Ogg Vorbis" } else { kind },
-        bits: parameters.bits_per_sample,
-        notes: Notes::default(),
-    })
+    if frames == 0 {
+        return Err(AudioError::Empty);
+    }
+    Ok(())
 }
 
 /// Converts to `rate`. What goes round, and what lies between loop points, is converted as a circle: its seam stays as good as it is.
@@ -330,7 +215,6 @@ fn one_round(samples: &[f32], length: usize, shift: f64) -> Vec<f32> {
 
 /// Converts by any ratio (a windowed sinc of 128 taps, between whose phases is a cubic).
 fn linear_by(channels: &[Vec<f32>], ratio: f64, wanted: usize) -> Result<Vec<Vec<f32>>, AudioError> {
-    let broken = |error: &dyn std::fmt::Display| AudioError::Broken(format!("its rate cannot be converted: {error}"));
     let settings = SincInterpolationParameters {
         sinc_len: 128,
         f_cutoff: 0.95,
@@ -338,21 +222,100 @@ fn linear_by(channels: &[Vec<f32>], ratio: f64, wanted: usize) -> Result<Vec<Vec
         interpolation: SincInterpolationType::Cubic,
         window: WindowFunction::BlackmanHarris2,
     };
-    let resampler = SincFixedIn::<f32>::new(ratio, 1.0, settings, 1024, channels.len()).map_err(|e| broken(&e))?;
+    let resampler = SincFixedIn::<f32>::new(ratio, 1.0, settings, CHUNK, channels.len()).map_err(not_converted)?;
     run(resampler, channels, wanted)
+}
+
+/// How many frames so many are at another rate, the last one counted whole.
+pub(super) fn converted_length(frames: usize, from: u32, to: u32) -> usize {
+    (frames as u64 * u64::from(to)).div_ceil(u64::from(from)) as usize
+}
+
+fn not_converted(error: impl std::fmt::Display) -> AudioError {
+    AudioError::Broken(format!("its rate cannot be converted: {error}"))
 }
 
 /// Converts between two rates, the ends as they are.
 fn linear(channels: &[Vec<f32>], from: u32, to: u32) -> Result<Vec<Vec<f32>>, AudioError> {
-    let broken = |error: &dyn std::fmt::Display| AudioError::Broken(format!("its rate cannot be converted: {error}"));
-    let frames = channels.first().map_or(0, Vec::len);
-    let wanted = (frames as u64 * u64::from(to)).div_ceil(u64::from(from)) as usize;
-    let resampler = FftFixedIn::<f32>::new(from as usize, to as usize, 1024, 1, channels.len()).map_err(|e| broken(&e))?;
+    let wanted = converted_length(channels.first().map_or(0, Vec::len), from, to);
+    let resampler = FftFixedIn::<f32>::new(from as usize, to as usize, CHUNK, 1, channels.len()).map_err(not_converted)?;
     run(resampler, channels, wanted)
 }
 
+/// Frames that are converted at a time.
+const CHUNK: usize = 1024;
+
+/// Conversion between two rates in pieces and from any place, with the samples of [`linear`].
+pub(super) struct Converting {
+    rates: (u32, u32),
+    resampler: FftFixedIn<f32>,
+    /// What has been converted and not been taken, of each channel.
+    ready: Vec<Vec<f32>>,
+    /// Frames that come before the first one.
+    delay: usize,
+}
+
+impl Converting {
+    /// From a rate to another in Hz, at the first frame.
+    pub(super) fn new(from: u32, to: u32, channels: usize) -> Result<Converting, AudioError> {
+        let resampler = FftFixedIn::<f32>::new(from as usize, to as usize, CHUNK, 1, channels).map_err(not_converted)?;
+        let delay = resampler.output_delay();
+        Ok(Converting { rates: (from, to), resampler, ready: vec![Vec::new(); channels], delay })
+    }
+
+    /// Goes to a frame of what comes out: gives the frame from which it is fed then, and how many frames that come out have to be passed over.
+    pub(super) fn seek(&mut self, frame: usize) -> Result<(usize, usize), AudioError> {
+        *self = Converting::new(self.rates.0, self.rates.1, self.ready.len())?;
+        let (from, to) = (self.rates.0 as usize, self.rates.1 as usize);
+        let mut divisor = (from, to);
+        while divisor.1 > 0 {
+            divisor = (divisor.1, divisor.0 % divisor.1);
+        }
+        // It works on whole units, each of which hands on to the next: one before is enough.
+        let units = CHUNK.div_ceil(from / divisor.0);
+        let (fed, made) = (units * from / divisor.0, units * to / divisor.0);
+        let begin = ((frame + self.delay) / made).saturating_sub(1);
+        let skip = frame + self.delay - begin * made;
+        // From the first frame on the delay is passed over by itself.
+        let skip = skip - self.delay;
+        Ok((begin * fed, skip))
+    }
+
+    /// How many frames are ready.
+    pub(super) fn ready(&self) -> usize {
+        self.ready[0].len().saturating_sub(self.delay)
+    }
+
+    /// How many frames it is fed next.
+    pub(super) fn needs(&self) -> usize {
+        self.resampler.input_frames_next()
+    }
+
+    /// Takes as many as it needs of what is decoded; what is not there is silence.
+    pub(super) fn process(&mut self, decoded: &mut [Vec<f32>]) -> Result<(), AudioError> {
+        let need = self.needs();
+        let part = |c: &mut Vec<f32>| {
+            let mut part: Vec<f32> = c.drain(..need.min(c.len())).collect();
+            part.resize(need, 0.0);
+            part
+        };
+        let chunk: Vec<Vec<f32>> = decoded.iter_mut().map(part).collect();
+        let made = self.resampler.process(&chunk, None).map_err(not_converted)?;
+        self.ready.iter_mut().zip(made).for_each(|(all, part)| all.extend(part));
+        Ok(())
+    }
+
+    /// Gives frames that are ready.
+    pub(super) fn take(&mut self, count: usize, into: &mut [Vec<f32>]) {
+        for (to, from) in into.iter_mut().zip(&mut self.ready) {
+            from.drain(..self.delay);
+            to.extend(from.drain(..count));
+        }
+        self.delay = 0;
+    }
+}
+
 fn run(mut resampler: impl Resampler<f32>, channels: &[Vec<f32>], wanted: usize) -> Result<Vec<Vec<f32>>, AudioError> {
-    let broken = |error: &dyn std::fmt::Display| AudioError::Broken(format!("its rate cannot be converted: {error}"));
     let frames = channels.first().map_or(0, Vec::len);
     let delay = resampler.output_delay();
     let mut out: Vec<Vec<f32>> = vec![Vec::with_capacity(wanted + delay + 2048); channels.len()];
@@ -368,7 +331,7 @@ fn run(mut resampler: impl Resampler<f32>, channels: &[Vec<f32>], wanted: usize)
             })
             .collect();
         at += need;
-        for (all, part) in out.iter_mut().zip(resampler.process(&chunk, None).map_err(|e| broken(&e))?) {
+        for (all, part) in out.iter_mut().zip(resampler.process(&chunk, None).map_err(not_converted)?) {
             all.extend_from_slice(&part);
         }
     }

@@ -1,5 +1,7 @@
 //! Facts about an audio file, as `estampie probe` prints them.
 
+use super::decode::{AudioError, caught};
+use super::reader::Reader;
 use super::{Decoded, Notes, Print};
 use ebur128::{EbuR128, Mode};
 use serde::{Deserialize, Serialize};
@@ -55,13 +57,74 @@ pub struct Measured {
     pub print: Option<Print>,
 }
 
+/// What has more samples is measured as it is read, and not held in memory (five minutes of stereo at 48 kHz): it is not compared by what it sounds like.
+const HELD: usize = 48_000 * 300 * 2;
+
 /// Decodes a file and measures all that is measured of it.
 ///
 /// # Errors
 /// With the reason why it cannot be played.
-pub fn measure(path: &Path) -> Result<Measured, super::AudioError> {
+pub fn measure(path: &Path) -> Result<Measured, AudioError> {
+    measure_beyond(path, HELD)
+}
+
+fn measure_beyond(path: &Path, held: usize) -> Result<Measured, AudioError> {
+    if let Some(long) = caught(|| Passing::open(path, held)).ok().flatten() {
+        return caught(|| long.measure(path));
+    }
     let decoded = super::decode(path)?;
     Ok(Measured { facts: facts(&decoded), content: content(&decoded), print: Print::of(&decoded.channels, decoded.rate) })
+}
+
+/// A long file, measured as it passes by.
+struct Passing {
+    reader: Reader,
+    channels: usize,
+    frames: usize,
+}
+
+impl Passing {
+    /// `None` if it is not so long, or can only be measured whole.
+    fn open(path: &Path, held: usize) -> Result<Option<Passing>, AudioError> {
+        let mut reader = Reader::open(path)?;
+        let Some(channels) = reader.channels.filter(|_| reader.streams()) else { return Ok(None) };
+        let frames = reader.length()?;
+        super::decode::whole(&reader, frames)?;
+        reader.seek(0)?;
+        Ok((frames.saturating_mul(channels) > held).then_some(Passing { reader, channels, frames }))
+    }
+
+    /// Reads it once for each channel, since the hash takes one after the other.
+    fn measure(mut self, path: &Path) -> Result<Measured, AudioError> {
+        let frames = self.frames;
+        let looped = self.reader.loop_points.filter(|(_, end)| *end <= frames);
+        let mut gauge = Gauge::new(self.channels, self.reader.rate, looped);
+        let mut hash = Xxh3::new();
+        hash.update(&(self.channels as u64).to_le_bytes());
+        let step = gauge.step;
+        for channel in 0..self.channels {
+            if channel > 0 {
+                self.reader = Reader::open(path)?;
+            }
+            let (mut part, mut there) = (Vec::new(), true);
+            while there {
+                there = self.reader.packet(&mut part)?;
+                while part.first().is_some_and(|c| c.len() >= step || !there && !c.is_empty()) {
+                    let piece: Vec<Vec<f32>> = part.iter_mut().map(|c| c.drain(..step.min(c.len())).collect()).collect();
+                    piece.get(channel).into_iter().flatten().for_each(|sample| hash.update(&sample.to_bits().to_le_bytes()));
+                    if channel == 0 {
+                        if piece.iter().flatten().any(|s| !s.is_finite()) {
+                            return Err(AudioError::NotFinite);
+                        }
+                        gauge.add(&piece.iter().map(Vec::as_slice).collect::<Vec<_>>());
+                    }
+                }
+            }
+        }
+        let Reader { kind, bits, mut notes, .. } = self.reader;
+        notes.marks.retain(|mark| mark.frame < frames);
+        Ok(Measured { facts: gauge.facts(kind, bits, notes), content: hash.digest(), print: None })
+    }
 }
 
 /// The hash of a file's samples: the same for every file that has them.
@@ -90,90 +153,175 @@ pub struct Glance {
     pub seam_step: f64,
 }
 
+/// Measures what is given piece by piece.
+pub struct Glancing {
+    meter: Option<EbuR128>,
+    channels: usize,
+    /// First frame of the loop and the one after its last; without one all of it goes round.
+    looped: Option<(usize, usize)>,
+    frames: usize,
+    peak: f32,
+    /// The first frame that is not silent, and the last.
+    loud: Option<(usize, usize)>,
+    power: f64,
+    /// The samples of the first frame that goes round, and of the last one so far.
+    seam: [Vec<f32>; 2],
+}
+
+impl Glancing {
+    /// Begins with a file of so many channels at a rate in Hz, with its loop points: first frame of the loop and the one after its last.
+    #[must_use]
+    pub fn new(channels: usize, loop_points: Option<(usize, usize)>, rate: u32) -> Glancing {
+        let meter = EbuR128::new(channels as u32, rate, Mode::I).ok();
+        Glancing { meter, ..Glancing::without_loudness(channels, loop_points) }
+    }
+
+    fn without_loudness(channels: usize, looped: Option<(usize, usize)>) -> Glancing {
+        Glancing { meter: None, channels, looped, frames: 0, peak: 0.0, loud: None, power: 0.0, seam: [const { Vec::new() }; 2] }
+    }
+
+    /// Takes the next piece, a slice of one length for each channel.
+    pub fn add(&mut self, piece: &[&[f32]]) {
+        let count = piece.first().map_or(0, |c| c.len());
+        if count == 0 {
+            return;
+        }
+        if self.meter.as_mut().is_some_and(|meter| meter.add_frames_planar_f32(piece).is_err()) {
+            self.meter = None;
+        }
+        let from = self.frames;
+        let (start, end) = self.looped.unwrap_or((0, usize::MAX));
+        let frame = |at: usize| piece.iter().map(|c| c[at - from]).collect::<Vec<f32>>();
+        if (from..from + count).contains(&start) {
+            self.seam[0] = frame(start);
+        }
+        if end > from {
+            self.seam[1] = frame(end.min(from + count) - 1);
+        }
+        for channel in piece {
+            let loud = |s: &f32| s.abs() >= SILENCE;
+            if let (Some(first), Some(last)) = (channel.iter().position(loud), channel.iter().rposition(loud)) {
+                let (a, b) = self.loud.unwrap_or((usize::MAX, 0));
+                self.loud = Some((a.min(from + first), b.max(from + last)));
+            }
+            self.peak = channel.iter().fold(self.peak, |p, s| p.max(s.abs()));
+            self.power += channel.iter().map(|s| f64::from(*s).powi(2)).sum::<f64>();
+        }
+        self.frames += count;
+    }
+
+    /// How many frames there were.
+    #[must_use]
+    pub fn frames(&self) -> usize {
+        self.frames
+    }
+
+    /// The mean level (RMS over all channels) in dB below full scale.
+    #[must_use]
+    pub fn level(&self) -> f32 {
+        (10.0 * (self.power / (self.frames * self.channels).max(1) as f64).log10()) as f32
+    }
+
+    /// What was found.
+    #[must_use]
+    pub fn glance(&self) -> Glance {
+        let (head, tail) = self.loud.map_or((self.frames, self.frames), |(first, last)| (first, self.frames - 1 - last));
+        let seam = self.seam[0].iter().zip(&self.seam[1]).map(|(first, last)| f64::from((first - last).abs()));
+        Glance {
+            peak: 20.0 * f64::from(self.peak).log10(),
+            loudness: self.meter.as_ref().and_then(|meter| meter.loudness_global().ok()).unwrap_or(f64::NEG_INFINITY),
+            silence_head: head,
+            silence_tail: tail,
+            seam_step: seam.fold(0.0, f64::max),
+        }
+    }
+}
+
 /// Measures channels of one length at a rate in Hz, with their loop points: first frame of the loop and the one after its last.
 #[must_use]
 pub fn glance(channels: &[&[f32]], loop_points: Option<(usize, usize)>, rate: u32) -> Glance {
-    let loudness = || -> Result<f64, ebur128::Error> {
-        let mut meter = EbuR128::new(channels.len() as u32, rate, Mode::I)?;
-        meter.add_frames_planar_f32(channels)?;
-        meter.loudness_global()
-    };
-    Glance { loudness: loudness().unwrap_or(f64::NEG_INFINITY), ..without_loudness(channels, loop_points) }
-}
-
-fn without_loudness(channels: &[&[f32]], loop_points: Option<(usize, usize)>) -> Glance {
-    let frames = channels.first().map_or(0, |c| c.len());
-    let first_loud = |c: &&[f32]| c.iter().position(|s| s.abs() >= SILENCE).unwrap_or(frames);
-    let last_loud = |c: &&[f32]| c.iter().rev().position(|s| s.abs() >= SILENCE).unwrap_or(frames);
-    let least = |of: &dyn Fn(&&[f32]) -> usize| channels.iter().map(of).min().unwrap_or(frames);
-    let peak = channels.iter().flat_map(|c| c.iter()).fold(0.0f32, |p, s| p.max(s.abs()));
-    let (start, end) = loop_points.unwrap_or((0, frames));
-    let seam = |c: &&[f32]| f64::from((c[start] - c[end - 1]).abs());
-    Glance {
-        peak: 20.0 * f64::from(peak).log10(),
-        loudness: f64::NEG_INFINITY,
-        silence_head: least(&first_loud),
-        silence_tail: least(&last_loud),
-        seam_step: if start < end { channels.iter().map(seam).fold(0.0, f64::max) } else { 0.0 },
-    }
+    let mut glancing = Glancing::new(channels.len(), loop_points, rate);
+    glancing.add(channels);
+    glancing.glance()
 }
 
 /// Measures a decoded file.
 #[must_use]
 pub fn facts(decoded: &Decoded) -> Facts {
-    let frames = decoded.channels.first().map_or(0, Vec::len);
-    let channels: Vec<&[f32]> = decoded.channels.iter().map(Vec::as_slice).collect();
-    let level = |gain: f64| 20.0 * gain.log10();
-    let mean = |c: &Vec<f32>| c.iter().map(|s| f64::from(*s)).sum::<f64>() / frames.max(1) as f64;
-    let dc = decoded.channels.iter().map(mean).max_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap_or(0.0);
-    let Glance { peak, silence_head, silence_tail, seam_step, .. } = without_loudness(&channels, decoded.loop_points);
-    let Loudness { loudness, range, short_term, true_peak } =
-        measured(decoded).unwrap_or(Loudness { loudness: f64::NEG_INFINITY, range: 0.0, short_term: f64::NEG_INFINITY, true_peak: 0.0 });
-    Facts {
-        kind: decoded.kind.to_owned(),
-        bits: decoded.bits,
-        channels: decoded.channels.len(),
-        rate: decoded.rate,
-        frames,
-        loop_points: decoded.loop_points,
-        sample_peak: peak,
-        true_peak: level(true_peak).max(peak),
-        loudness,
-        loudness_range: range,
-        greatest_short_term: short_term,
-        silence_head: silence_head as f64 / f64::from(decoded.rate),
-        silence_tail: silence_tail as f64 / f64::from(decoded.rate),
-        dc,
-        seam_step,
-        notes: decoded.notes.clone(),
+    let mut gauge = Gauge::new(decoded.channels.len(), decoded.rate, decoded.loop_points);
+    let (step, frames) = (gauge.step, decoded.channels.first().map_or(0, Vec::len));
+    for from in (0..frames).step_by(step) {
+        let slices: Vec<&[f32]> = decoded.channels.iter().map(|c| &c[from..(from + step).min(frames)]).collect();
+        gauge.add(&slices);
     }
+    gauge.facts(decoded.kind, decoded.bits, decoded.notes.clone())
 }
 
-struct Loudness {
-    loudness: f64,
-    range: f64,
+/// Measures all facts, a piece after the other.
+struct Gauge {
+    rate: u32,
+    /// The frames of a piece: a tenth of a second, as the standard's meters move.
+    step: usize,
+    meter: Option<EbuR128>,
+    glancing: Glancing,
+    sums: Vec<f64>,
     short_term: f64,
-    true_peak: f64,
 }
 
-fn measured(decoded: &Decoded) -> Result<Loudness, ebur128::Error> {
-    let mut meter = EbuR128::new(decoded.channels.len() as u32, decoded.rate, Mode::I | Mode::S | Mode::LRA | Mode::TRUE_PEAK)?;
-    // A tenth of a second at a time, as the standard's meters move.
-    let (step, frames) = (decoded.rate as usize / 10, decoded.channels.first().map_or(0, Vec::len));
-    let mut short_term = f64::NEG_INFINITY;
-    for from in (0..frames).step_by(step.max(1)) {
-        let to = (from + step.max(1)).min(frames);
-        let slices: Vec<&[f32]> = decoded.channels.iter().map(|c| &c[from..to]).collect();
-        meter.add_frames_planar_f32(&slices)?;
-        if to >= 3 * decoded.rate as usize {
-            short_term = short_term.max(meter.loudness_shortterm()?);
+impl Gauge {
+    fn new(channels: usize, rate: u32, loop_points: Option<(usize, usize)>) -> Gauge {
+        let meter = EbuR128::new(channels as u32, rate, Mode::I | Mode::S | Mode::LRA | Mode::TRUE_PEAK).ok();
+        let glancing = Glancing::without_loudness(channels, loop_points);
+        Gauge { rate, step: (rate as usize / 10).max(1), meter, glancing, sums: vec![0.0; channels], short_term: f64::NEG_INFINITY }
+    }
+
+    /// Takes the next piece: a step, or less at the end.
+    fn add(&mut self, piece: &[&[f32]]) {
+        self.glancing.add(piece);
+        for (sum, channel) in self.sums.iter_mut().zip(piece) {
+            *sum = channel.iter().fold(*sum, |sum, s| sum + f64::from(*s));
+        }
+        let whole = self.glancing.frames() >= 3 * self.rate as usize;
+        let metered = self.meter.as_mut().map(|meter| -> Result<f64, ebur128::Error> {
+            meter.add_frames_planar_f32(piece)?;
+            if whole { meter.loudness_shortterm() } else { Ok(f64::NEG_INFINITY) }
+        });
+        match metered {
+            Some(Ok(short_term)) => self.short_term = self.short_term.max(short_term),
+            Some(Err(_)) => self.meter = None,
+            None => {}
         }
     }
-    let mut true_peak = 0.0f64;
-    for channel in 0..decoded.channels.len() as u32 {
-        true_peak = true_peak.max(meter.true_peak(channel)?);
+
+    fn facts(self, kind: &str, bits: Option<u32>, notes: Notes) -> Facts {
+        let frames = self.glancing.frames();
+        let channels = self.sums.len();
+        let Glance { peak, silence_head, silence_tail, seam_step, .. } = self.glancing.glance();
+        let measured = self.meter.as_ref().and_then(|meter| {
+            let true_peak = (0..channels as u32).map(|c| meter.true_peak(c)).try_fold(0.0f64, |most, peak| peak.map(|peak| most.max(peak))).ok()?;
+            Some((meter.loudness_global().ok()?, meter.loudness_range().ok()?, self.short_term, true_peak))
+        });
+        let (loudness, loudness_range, greatest_short_term, true_peak) = measured.unwrap_or((f64::NEG_INFINITY, 0.0, f64::NEG_INFINITY, 0.0));
+        let means = self.sums.iter().map(|sum| sum / frames.max(1) as f64);
+        Facts {
+            kind: kind.to_owned(),
+            bits,
+            channels,
+            rate: self.rate,
+            frames,
+            loop_points: self.glancing.looped,
+            sample_peak: peak,
+            true_peak: (20.0 * true_peak.log10()).max(peak),
+            loudness,
+            loudness_range,
+            greatest_short_term,
+            silence_head: silence_head as f64 / f64::from(self.rate),
+            silence_tail: silence_tail as f64 / f64::from(self.rate),
+            dc: means.max_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap_or(0.0),
+            seam_step,
+            notes,
+        }
     }
-    Ok(Loudness { loudness: meter.loudness_global()?, range: meter.loudness_range()?, short_term, true_peak })
 }
 
 impl Facts {
@@ -253,5 +401,26 @@ mod tests {
         let silent = facts(&Decoded { rate: 48_000, channels: vec![vec![0.0; 100]], loop_points: None, kind: "WAV", bits: None, notes: Notes::default() });
         assert_eq!(silent.sample_peak, f64::NEG_INFINITY);
         assert_eq!(silent.json("x")["loudness_lufs"], Value::Null);
+    }
+
+    #[test]
+    fn what_passes_by_measures_the_same_as_what_is_held() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("a.wav");
+        for (channels, frames) in [(1u16, 200_000u32), (2, 200_003), (2, 1_000)] {
+            let spec = hound::WavSpec { channels, sample_rate: 44_100, bits_per_sample: 24, sample_format: hound::SampleFormat::Int };
+            let mut out = hound::WavWriter::create(&path, spec).unwrap();
+            for i in 0..frames * u32::from(channels) {
+                out.write_sample(if (3_000..frames).contains(&i) { (i.wrapping_mul(2_654_435_761) >> 10) as i32 - 2_000_000 } else { 0 }).unwrap();
+            }
+            out.finalize().unwrap();
+            let held = measure_beyond(&path, usize::MAX).unwrap();
+            let passed = measure_beyond(&path, 0).unwrap();
+            assert_eq!((passed.facts, passed.content), (held.facts, held.content));
+            assert!(passed.print.is_none());
+        }
+        let bytes = std::fs::read(&path).unwrap();
+        std::fs::write(&path, &bytes[..bytes.len() - 100]).unwrap();
+        assert!(matches!(measure_beyond(&path, 0), Err(AudioError::Truncated(_))));
     }
 }

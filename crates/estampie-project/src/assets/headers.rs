@@ -1,6 +1,8 @@
 //! What a file says of itself, looked at before a decoder believes it: a damaged header may ask for gigabytes.
 
 use super::AudioError;
+use std::io::{Read, Seek, SeekFrom};
+use symphonia::core::io::MediaSource;
 
 fn broken(what: &str) -> AudioError {
     AudioError::Broken(what.to_owned())
@@ -13,24 +15,67 @@ fn little(bytes: &[u8], at: usize) -> Option<u32> {
     Some(u32::from_le_bytes(bytes.get(at..at.checked_add(4)?)?.try_into().ok()?))
 }
 
-/// Lets a FLAC file's descriptions (pictures, comments, tables) count as padding: they are not needed, and their inner lengths may
-/// be false. A description that is longer than the file ends it.
-pub(super) fn bare_flac(bytes: &mut [u8]) -> Result<(), AudioError> {
-    let mut at = 4usize;
-    loop {
-        let Some(head) = bytes.get(at..at + 4) else { return Err(broken("its descriptions do not end")) };
-        let (last, kind) = (head[0] & 0x80, head[0] & 0x7f);
-        let length = usize::from(head[1]) << 16 | usize::from(head[2]) << 8 | usize::from(head[3]);
-        let Some(next) = (at + 4).checked_add(length).filter(|n| *n <= bytes.len()) else {
-            return Err(broken(&format!("a description says that it has {length} bytes, which are not there")));
-        };
-        if kind != 0 {
-            bytes[at] = last | 1;
+/// A FLAC file whose descriptions (pictures, comments, tables) count as padding: they are not needed, and their inner lengths may be false.
+pub(super) struct BareFlac<R> {
+    file: R,
+    length: u64,
+    at: u64,
+    /// Bytes that are others than those of the file, by their places.
+    padded: Vec<(u64, u8)>,
+}
+
+impl<R: Read + Seek> BareFlac<R> {
+    /// # Errors
+    /// When a description is longer than the file, or it cannot be read.
+    pub(super) fn new(mut file: R) -> Result<BareFlac<R>, AudioError> {
+        let length = file.seek(SeekFrom::End(0))?;
+        let (mut at, mut head, mut padded) = (4u64, [0u8; 4], Vec::new());
+        loop {
+            file.seek(SeekFrom::Start(at))?;
+            file.read_exact(&mut head).map_err(|_| broken("its descriptions do not end"))?;
+            let (last, kind) = (head[0] & 0x80, head[0] & 0x7f);
+            let long = u64::from(u32::from_be_bytes([0, head[1], head[2], head[3]]));
+            if at + 4 + long > length {
+                return Err(broken(&format!("a description says that it has {long} bytes, which are not there")));
+            }
+            if kind != 0 {
+                padded.push((at, last | 1));
+            }
+            if last != 0 {
+                file.rewind()?;
+                return Ok(BareFlac { file, length, at: 0, padded });
+            }
+            at += 4 + long;
         }
-        if last != 0 {
-            return Ok(());
+    }
+}
+
+impl<R: Read> Read for BareFlac<R> {
+    fn read(&mut self, into: &mut [u8]) -> std::io::Result<usize> {
+        let got = self.file.read(into)?;
+        let here = self.at..self.at + got as u64;
+        for (at, byte) in self.padded.iter().filter(|(at, _)| here.contains(at)) {
+            into[(at - here.start) as usize] = *byte;
         }
-        at = next;
+        self.at = here.end;
+        Ok(got)
+    }
+}
+
+impl<R: Seek> Seek for BareFlac<R> {
+    fn seek(&mut self, to: SeekFrom) -> std::io::Result<u64> {
+        self.at = self.file.seek(to)?;
+        Ok(self.at)
+    }
+}
+
+impl<R: Read + Seek + Send + Sync> MediaSource for BareFlac<R> {
+    fn is_seekable(&self) -> bool {
+        true
+    }
+
+    fn byte_len(&self) -> Option<u64> {
+        Some(self.length)
     }
 }
 
@@ -182,6 +227,7 @@ pub(super) fn sound_ogg(bytes: &[u8]) -> Result<Option<u64>, AudioError> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::io::Cursor;
 
     #[test]
     fn roots_are_those_of_the_specification() {
@@ -198,10 +244,24 @@ mod tests {
 
     #[test]
     fn descriptions_of_a_flac_file_become_padding() {
-        let mut bytes = b"fLaC\x00\x00\x00\x02ab\x04\x00\x00\x03abc\x86\x00\x00\x01xrest".to_vec();
-        bare_flac(&mut bytes).unwrap();
-        assert_eq!((bytes[4], bytes[10], bytes[17]), (0, 1, 0x81));
-        let mut false_length = b"fLaC\x00\x00\x00\x02ab\x86\xff\xff\xffx".to_vec();
-        assert!(bare_flac(&mut false_length).unwrap_err().to_string().contains("not there"));
+        let bytes = b"fLaC\x00\x00\x00\x02ab\x04\x00\x00\x03abc\x86\x00\x00\x01xrest".to_vec();
+        let mut padded = bytes.clone();
+        (padded[10], padded[17]) = (1, 0x81);
+        // However it is read: in pieces, and from any place.
+        for piece in 1..bytes.len() {
+            let mut bare = BareFlac::new(Cursor::new(&bytes)).unwrap();
+            for from in [0, piece, bytes.len() - 1] {
+                bare.seek(SeekFrom::Start(from as u64)).unwrap();
+                let mut read: Vec<u8> = Vec::new();
+                let mut part = vec![0; piece];
+                while let Ok(got @ 1..) = bare.read(&mut part) {
+                    read.extend(&part[..got]);
+                }
+                assert_eq!(read, padded[from..], "{piece} {from}");
+            }
+        }
+        let false_length = b"fLaC\x00\x00\x00\x02ab\x86\xff\xff\xffx";
+        assert!(BareFlac::new(Cursor::new(false_length)).err().unwrap().to_string().contains("not there"));
+        assert!(BareFlac::new(Cursor::new(b"fLaC\x00\x00\x00\x02ab")).err().unwrap().to_string().contains("do not end"));
     }
 }

@@ -7,20 +7,23 @@ mod fix;
 mod headers;
 mod piece;
 mod print;
+mod reader;
 mod riff;
+mod streams;
 
 pub use decode::{AudioError, Decoded, decode, guarded};
-pub use facts::{Facts, Glance, Measured, content, facts, glance, measure};
+pub use facts::{Facts, Glance, Glancing, Measured, content, facts, glance, measure};
 pub use fix::{Fix, FixError, Fixed, WORDS as FIXES, fix, made_from, sounding, version};
 pub use piece::{around_seam, best_end};
 pub use print::{Print, alike};
 pub use riff::{Mark, Notes};
+pub use streams::{LONG, Streams, hash_of_file};
 
 use crate::door;
 use crate::stock::{Cut, Placeholder, file_of};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::Impulse;
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -30,11 +33,29 @@ use std::sync::{Arc, Mutex, PoisonError};
 /// # Errors
 /// With the reason why the file cannot be played.
 pub fn load(root: &Path, name: &str, rate: u32, goes: &Goes) -> Result<Clip, AudioError> {
+    load_or_stream(root, name, rate, goes, None)
+}
+
+/// Decodes a file that nothing loops, like [`load`]; what is long is streamed by `streams`.
+///
+/// # Errors
+/// With the reason why the file cannot be played.
+pub fn load_long(root: &Path, name: &str, rate: u32, streams: &Streams) -> Result<Clip, AudioError> {
+    load_or_stream(root, name, rate, &Goes::Once, Some(streams))
+}
+
+/// Like [`load`]; what is long is streamed if it may be.
+fn load_or_stream(root: &Path, name: &str, rate: u32, goes: &Goes, streams: Option<&Streams>) -> Result<Clip, AudioError> {
     if let Some(placeholder) = Placeholder::read(name) {
         let (channels, loop_points) = placeholder.make(rate);
         return Ok(Clip::new(name, channels, loop_points));
     }
-    let mut decoded = decode(&door::readable(root, file_of(name))?)?;
+    let path = door::readable(root, file_of(name))?;
+    // A piece is made of its file.
+    if let Some(clip) = streams.filter(|_| file_of(name) == name).and_then(|streams| streams.clip(&path, name, rate, goes)) {
+        return Ok(clip);
+    }
+    let mut decoded = decode(&path)?;
     if let Some(cut) = Cut::read(name) {
         piece::cut(&mut decoded, &cut.trim, *goes == Goes::Once)?;
     }
@@ -93,6 +114,8 @@ pub struct Assets {
     clips: HashMap<String, Result<Arc<Clip>, Arc<AudioError>>>,
     /// Impulse responses made ready, each with the clip it is of, for all copies: an edit does not make them again.
     impulses: Arc<Mutex<Impulses>>,
+    /// What of it is streamed.
+    streams: Streams,
 }
 
 /// By name and rate in Hz.
@@ -129,6 +152,12 @@ impl Assets {
         self.clips.insert(name.to_owned(), loaded.map_err(Arc::new));
     }
 
+    /// What of it is streamed, and what will be.
+    #[must_use]
+    pub fn streams(&self) -> &Streams {
+        &self.streams
+    }
+
     /// How many are in.
     #[must_use]
     pub fn len(&self) -> usize {
@@ -149,30 +178,56 @@ impl Assets {
     /// Bytes of samples held.
     #[must_use]
     pub fn bytes(&self) -> usize {
-        self.clips.values().flatten().map(|c| c.frames() * c.channels.len() * size_of::<f32>()).sum()
+        self.clips.values().flatten().flat_map(|c| &c.channels).map(|c| c.len() * size_of::<f32>()).sum()
     }
 }
 
-/// Loads files on all cores; `each` is called for every file as it is ready, from several threads.
-pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, each: impl Fn(&str, Result<Arc<Clip>, AudioError>) + Sync) {
+/// What is long is streamed by these, but for some files.
+#[derive(Debug, Clone, Copy)]
+pub struct Long<'a> {
+    /// Where it is read.
+    pub streams: &'a Streams,
+    /// What is loaded whole, however long it is.
+    pub but: &'a BTreeSet<String>,
+    /// It is read to its end at once, so that what is broken in it is found.
+    pub thorough: bool,
+}
+
+/// Loads files on all cores; `each` is called for every file as it is ready, from several threads. Without `long` all of them are loaded whole.
+pub fn load_each(root: &Path, names: &[(String, Goes)], rate: u32, long: Option<Long<'_>>, each: impl Fn(&str, Result<Arc<Clip>, AudioError>) + Sync) {
     let next = AtomicUsize::new(0);
     let workers = std::thread::available_parallelism().map_or(2, std::num::NonZero::get).min(names.len());
     std::thread::scope(|scope| {
         for _ in 0..workers {
             scope.spawn(|| {
                 while let Some((name, goes)) = names.get(next.fetch_add(1, Ordering::Relaxed)) {
-                    each(name, load(root, name, rate, goes).map(Arc::new));
+                    let streams = long.filter(|long| !long.but.contains(name)).map(|long| long.streams);
+                    let thorough = streams.filter(|_| long.is_some_and(|long| long.thorough));
+                    let read = |clip: Clip| thorough.map_or(Ok(()), |streams| streams.each_piece(&clip, usize::MAX, |_| {})).map(|()| Arc::new(clip));
+                    each(name, load_or_stream(root, name, rate, goes, streams).and_then(read));
                 }
             });
         }
     });
 }
 
-/// Loads files on all cores and gives them all.
+/// Loads files on all cores, each of them whole, and gives them all.
 #[must_use]
 pub fn load_all(root: &Path, names: &[(String, Goes)], rate: u32) -> Assets {
-    let assets = std::sync::Mutex::new(Assets::default());
-    load_each(root, names, rate, |name, clip| {
+    load_into(Assets::default(), root, names, rate, None)
+}
+
+/// Loads files on all cores and gives them all; what is long is streamed, but for some. If it is `thorough` that is read to its end, so that what is broken
+/// in it is found.
+#[must_use]
+pub fn load_to_play(root: &Path, names: &[(String, Goes)], rate: u32, whole: &BTreeSet<String>, thorough: bool) -> Assets {
+    let (assets, streams) = (Assets::default(), Streams::default());
+    load_into(Assets { streams: streams.clone(), ..assets }, root, names, rate, Some(Long { streams: &streams, but: whole, thorough }))
+}
+
+fn load_into(assets: Assets, root: &Path, names: &[(String, Goes)], rate: u32, long: Option<Long<'_>>) -> Assets {
+    let assets = std::sync::Mutex::new(assets);
+    load_each(root, names, rate, long, |name, clip| {
         if let Ok(mut assets) = assets.lock() {
             assets.insert(name, clip);
         }

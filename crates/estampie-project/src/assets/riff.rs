@@ -5,6 +5,7 @@
 
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::io::{Read, Seek, SeekFrom};
 
 /// A mark in a file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -74,8 +75,40 @@ const INFO: [(&[u8; 4], &str); 7] =
 /// Where the texts of `bext` stand, how long they may be, and what they are.
 const BEXT: [(usize, usize, &str); 4] = [(0, 256, "description"), (256, 32, "originator"), (288, 32, "reference"), (320, 10, "date")];
 
-/// Walks the chunks of `bytes`, which begin with `RIFF`.
-pub(super) fn chunks(bytes: &[u8]) -> Chunks {
+/// A chunk of a file: its name, how long it says that it is, how many bytes are there, and its body, if it is not of samples.
+struct Chunk {
+    id: [u8; 4],
+    size: u32,
+    left: u64,
+    body: Vec<u8>,
+}
+
+/// So much of a chunk is looked at, in bytes.
+const MOST_BODY: u64 = 1 << 22;
+
+/// The chunks of a file, which begin behind its first twelve bytes; they end where it cannot be read.
+fn walk(file: &mut (impl Read + Seek)) -> Vec<Chunk> {
+    let mut all = Vec::new();
+    let Ok(length) = file.seek(SeekFrom::End(0)) else { return all };
+    let mut at = 12u64;
+    let mut head = [0u8; 8];
+    while at.saturating_add(8) <= length && file.seek(SeekFrom::Start(at)).and_then(|_| file.read_exact(&mut head)).is_ok() {
+        let [a, b, c, d, size @ ..] = head;
+        let (id, size) = ([a, b, c, d], u32::from_le_bytes(size));
+        let left = u64::from(size).min(length - at - 8);
+        let mut body = Vec::new();
+        if id != *b"data" && file.by_ref().take(left.min(MOST_BODY)).read_to_end(&mut body).is_err() {
+            break;
+        }
+        all.push(Chunk { id, size, left, body });
+        // Chunks begin on even bytes.
+        at += 8 + u64::from(size) + u64::from(size & 1);
+    }
+    all
+}
+
+/// Walks the chunks of a file that begins with `RIFF`.
+pub(super) fn chunks(file: &mut (impl Read + Seek)) -> Chunks {
     let mut found = Chunks::default();
     // By the numbers that the chunks refer to them by.
     let mut marks: BTreeMap<u32, Mark> = BTreeMap::new();
@@ -85,10 +118,10 @@ pub(super) fn chunks(bytes: &[u8]) -> Chunks {
             found.notes.texts.push((what.to_owned(), said));
         }
     };
-    for (id, size, body) in bodies(bytes.get(12..).unwrap_or_default()) {
-        match id {
+    for Chunk { id, size, left, body } in walk(file) {
+        let body = &body[..];
+        match &id {
             b"data" => {
-                let left = body.len() as u64;
                 found.data = u64::from(size).min(left);
                 // Writers that stream leave the size open; then the file's end is the end.
                 found.missing = if size == u32::MAX { 0 } else { u64::from(size).saturating_sub(left) };
@@ -172,6 +205,7 @@ pub(super) fn noted(mut wav: Vec<u8>, loop_points: Option<(usize, usize)>, comme
 mod tests {
     use super::*;
     use proptest::prelude::*;
+    use std::io::Cursor;
 
     fn wave(chunks: &[Vec<u8>]) -> Vec<u8> {
         let body: Vec<u8> = chunks.concat();
@@ -199,7 +233,7 @@ mod tests {
         bext[320..330].copy_from_slice(b"2026-11-30");
         let info = [b"INFO".to_vec(), chunk(b"INAM", b"Planks\0"), chunk(b"IXYZ", b"?\0")].concat();
         let all = wave(&[chunk(b"cue ", &cues), chunk(b"LIST", &lists), chunk(b"bext", &bext), chunk(b"LIST", &info), chunk(b"data", &[0; 8])]);
-        let found = chunks(&all);
+        let found = chunks(&mut Cursor::new(all));
         let mark = |frame, frames, name: &str| Mark { frame, frames, name: name.to_owned() };
         assert_eq!(found.notes.marks, [mark(100, Some(250), "plank 1"), mark(900, None, "pièce")]);
         let texts: Vec<(&str, &str)> = found.notes.texts.iter().map(|(a, b)| (a.as_str(), b.as_str())).collect();
@@ -211,7 +245,7 @@ mod tests {
     fn what_is_added_is_read_again() {
         for (length, comment) in [(7, "from a"), (8, "from ab")] {
             let plain = wave(&[chunk(b"data", &vec![1; length])]);
-            let found = chunks(&noted(plain, Some((3, 6)), comment));
+            let found = chunks(&mut Cursor::new(noted(plain, Some((3, 6)), comment)));
             assert_eq!(found.loop_points, Some((3, 6)));
             assert_eq!(found.notes.texts, [("comment".to_owned(), comment.to_owned())]);
             assert_eq!((found.data, found.missing), (length as u64, 0));
@@ -222,7 +256,7 @@ mod tests {
         /// Whatever the bytes are, nothing panics, and no more is told than there can be.
         #[test]
         fn any_bytes_are_walked(bytes in prop::collection::vec(prop::sample::select(b"RIFFWAVEcue LISTadtllabltxINFObext\0\x01\x08\xff".to_vec()), 0..300)) {
-            let found = chunks(&bytes);
+            let found = chunks(&mut Cursor::new(&bytes));
             prop_assert!(found.notes.marks.len() <= bytes.len() / 24 + 1 && found.data as usize <= bytes.len());
         }
     }

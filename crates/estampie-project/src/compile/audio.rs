@@ -51,6 +51,14 @@ pub fn wanted_audio(document: &Document) -> BTreeMap<String, Goes> {
     wanted
 }
 
+/// Audio that has to be in memory as a whole: what instruments play at any pitch and place at once, and impulse responses.
+#[must_use]
+pub fn whole_audio(document: &Document) -> BTreeSet<String> {
+    let effects = document.buses.iter().flat_map(|b| &b.effects).chain(&document.shared.effect).filter_map(|e| e.file.as_ref());
+    let zones = document.music.instruments.iter().flat_map(|i| &i.takes).map(|zone| &zone.file);
+    effects.chain(zones).map(|file| file.value.clone()).collect()
+}
+
 /// What plays audio, by its name (`piece/section layer` of a layer, `instrument NAME`, `effects of BUS`), the bus that it goes to, and the file or the piece of one.
 #[must_use]
 pub fn files_of(document: &Document) -> Vec<(String, String, String)> {

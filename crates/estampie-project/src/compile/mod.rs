@@ -13,7 +13,7 @@ mod sounds;
 mod wiring;
 mod world;
 
-pub use audio::{audio_of, files_of, wanted_audio};
+pub use audio::{audio_of, files_of, wanted_audio, whole_audio};
 pub use bundles::over_budget;
 pub use music::map_of;
 pub use notes::weakness;
@@ -92,6 +92,7 @@ impl Compiler<'_> {
             voices: manifest.voices as usize,
             ceiling_gain: manifest.ceiling.gain(),
             names: Names::default(),
+            reads: Some(Arc::new(self.assets.streams().clone())),
             ..Program::default()
         };
         self.program.names.add(estampie_engine::world::emitters::LISTENER_NAME);

@@ -385,6 +385,8 @@ fn bus_of(program: &Program, asked: NameKey, leaf: NameKey) -> usize {
 fn clicking(program: &Program) -> HashSet<NameKey> {
     let mut found = HashSet::new();
     program.each_clip(|clip| {
+        // What cannot be read is silent.
+        let Ok(clip) = program.held(clip, usize::MAX) else { return };
         let (left, right) = (&clip.channels[0], clip.channels.last().unwrap_or(&clip.channels[0]));
         // Filters and what else sounds make it stand out otherwise.
         let mut clicks = Clicks::new(STANDS_OUT / 2.0);

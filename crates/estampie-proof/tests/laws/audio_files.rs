@@ -1,8 +1,13 @@
 //! Audio files of all kinds, whole and broken.
 
-use estampie_project::assets::{AudioError, Goes, decode, facts, load};
+use estampie_engine::pages::held;
+use estampie_engine::units::Seconds;
+use estampie_project::assets::{AudioError, Goes, LONG, decode, facts, load, load_all, load_to_play};
+use estampie_project::compile;
+use estampie_proof::offline::Rendering;
 use std::f64::consts::TAU;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 fn data(name: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data").join(name)
@@ -187,4 +192,39 @@ fn damaged_files_never_panic() {
             }
         }
     }
+}
+
+/// All that is long in the demo is streamed for playing, and its dives sound the same to the bit as from memory.
+#[test]
+fn what_is_streamed_sounds_the_same_as_from_memory() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
+    let workspace = estampie_project::document::Workspace::open(&folder).unwrap();
+    let document = workspace.document();
+    let wanted: Vec<_> = compile::wanted_audio(document).into_iter().collect();
+    let rate = document.manifest.rate;
+    let whole = load_all(&folder, &wanted, rate);
+    let streaming = load_to_play(&folder, &wanted, rate, &compile::whole_audio(document), false);
+    let mut long = 0;
+    for (name, _) in &wanted {
+        let (a, b) = (whole.get(name).unwrap().as_ref().unwrap(), streaming.get(name).unwrap().as_ref().unwrap());
+        long += usize::from(b.streamed.is_some());
+        assert_eq!(b.streamed.is_some(), a.frames() > LONG as usize * rate as usize && !name.starts_with("placeholder"), "{name}");
+        let held = held(streaming.streams(), b, usize::MAX).unwrap();
+        assert!(a.channels == held.channels && a.loop_points == b.loop_points && a.frames() == b.frames(), "{name}");
+    }
+    assert!(long >= 12 && 2 * streaming.bytes() < whole.bytes(), "{long} are streamed, and {} of {} bytes are held", streaming.bytes(), whole.bytes());
+    let [a, b] = [&whole, &streaming].map(|assets| Arc::new(compile::compile(document, assets).0));
+    for (name, playthrough) in &document.playthroughs {
+        let [mut a, mut b] = [&a, &b].map(|program| Rendering::new(program, playthrough, None, Seconds(0.0)));
+        let (mut from_memory, mut streamed) = (Vec::new(), Vec::new());
+        loop {
+            a.next(48_000, &mut from_memory, |_| {});
+            b.next(48_000, &mut streamed, |_| {});
+            assert!(from_memory.iter().map(|s| s.to_bits()).eq(streamed.iter().map(|s| s.to_bits())), "{name}");
+            if from_memory.is_empty() {
+                break;
+            }
+        }
+    }
+    assert!(streaming.streams().failed().is_empty());
 }

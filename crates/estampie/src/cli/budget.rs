@@ -20,7 +20,7 @@ const LINES: usize = 12;
 
 pub(super) fn run(loaded: &Loaded, listen: bool, as_json: bool) -> Result<(), Failure> {
     let document = loaded.workspace.document();
-    let assets = project::audio_of(&loaded.workspace);
+    let assets = project::audio_of(&loaded.workspace, true);
     let heard = heard(loaded, as_json);
     let mut packing = Packing::read(loaded.workspace.root(), keeping::cache_folder().as_deref());
     let packed = packing.pack_all(document, &assets, usize::MAX, || true);

@@ -3,7 +3,7 @@
 use super::output::{out, tell};
 use crate::failure::Failure;
 use estampie_engine::music::exact::Beats;
-use estampie_project::assets::{Facts, decode, facts};
+use estampie_project::assets::{Facts, measure};
 use estampie_project::midi::{Score, is_score, read_score};
 use std::path::PathBuf;
 
@@ -20,9 +20,9 @@ pub(super) fn run(files: &[PathBuf], json: bool) -> Result<(), Failure> {
             }
             continue;
         }
-        match decode(file) {
-            Ok(decoded) => {
-                let facts = facts(&decoded);
+        match measure(file) {
+            Ok(measured) => {
+                let facts = measured.facts;
                 if json {
                     out!("{}", facts.json(&file.display().to_string()));
                 } else {

@@ -95,7 +95,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     if arguments.trace.as_ref().is_some_and(|trace| same_file(trace, &arguments.out)) {
         return Err(Failure::Use(format!("-o and --trace are both {}; name two files", arguments.out.display())));
     }
-    let loaded = project::load(&arguments.project)?;
+    let loaded = project::load_to_play(&arguments.project)?;
     print_faults(&loaded.faults);
     let playthrough = find(&loaded.workspace.document().playthroughs, &arguments.playthrough)?;
     let levels = levels(&loaded, &arguments.level)?;
@@ -152,6 +152,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let turned: Vec<String> = levels.iter().filter(|(_, v)| **v < 10.0).map(|(name, v)| format!("{name} {v}")).collect();
     let at = if turned.is_empty() { String::new() } else { format!("; player levels: {}", turned.join(", ")) };
     out!("{}: {seconds:.2} s, rendered {:.0} times as fast as it sounds{at}", arguments.out.display(), seconds / spent.max(1e-9));
+    loaded.all_read()?;
     match loaded.faults.len() {
         0 => Ok(()),
         1 => Err(Failure::Fault("the project has a fault, and was rendered without what it touches".into())),

@@ -65,7 +65,7 @@ fn numbered(out: &Path, count: u32, at: u32) -> PathBuf {
 }
 
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
-    let loaded = project::load(&arguments.project)?;
+    let loaded = project::load_to_play(&arguments.project)?;
     print_faults(&loaded.faults);
     let document = loaded.workspace.document();
     if !document.sounds.iter().any(|s| s.name == arguments.sound) {
@@ -94,7 +94,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         write(&path, &samples, program.rate, arguments)?;
         out!("{} is written: {}", path.display(), Seconds::of_frames(samples.len() as u64 / 2, program.rate));
     }
-    Ok(())
+    loaded.all_read()
 }
 
 /// Writes one playing; with one channel if both are the same.

@@ -7,7 +7,7 @@ use estampie_engine::clip::Clip;
 use estampie_engine::engine::{Engine, Options, Prepared};
 use estampie_engine::names::NameKey;
 use estampie_engine::telemetry::What;
-use estampie_project::assets::{self, Assets, AudioError, Goes};
+use estampie_project::assets::{self, Assets, AudioError, Goes, Long};
 use estampie_project::compile;
 use estampie_project::document::Document;
 use estampie_project::stock::{Cut, file_of};
@@ -23,6 +23,8 @@ enum Loaded {
     /// All that is needed first has been given.
     First,
     Facts(String, TakeFacts),
+    /// What is streamed cannot be read to its end.
+    Broken(String, AudioError),
 }
 
 /// Audio that is being loaded aside.
@@ -109,7 +111,9 @@ impl App {
         self.loading.total += names.len();
         let (sender, rate, remembered) = (self.loading.sender.clone(), self.document().manifest.rate, self.loading.remembered.clone());
         let document = Arc::clone(self.workspace.document());
+        let (streams, whole) = (self.assets.streams().clone(), compile::whole_audio(&self.heard_document()));
         std::thread::spawn(move || {
+            let long = Some(Long { streams: &streams, but: &whole, thorough: false });
             let clips = Mutex::new(Vec::new());
             let give = |name: &str, file: Result<Arc<Clip>, AudioError>| {
                 if let (Ok(clip), Ok(mut clips)) = (&file, clips.lock()) {
@@ -120,15 +124,18 @@ impl App {
             if opening {
                 let needed = compile::audio_of(&document, &needed_first(&document));
                 let (first, rest) = names.into_iter().partition::<Vec<_>, _>(|(name, _)| needed.contains(name));
-                assets::load_each(&root, &first, rate, give);
+                assets::load_each(&root, &first, rate, long, give);
                 let _ = sender.send(Loaded::First);
                 names = rest;
             }
-            assets::load_each(&root, &names, rate, give);
+            assets::load_each(&root, &names, rate, long, give);
             // Measuring takes longer than loading: all can be heard before it begins.
             for (name, clip) in clips.into_inner().unwrap_or_default() {
-                let facts = remembered.facts(&clip, rate);
-                let _ = sender.send(Loaded::Facts(name, facts));
+                match remembered.facts(&clip, rate, &streams) {
+                    Ok(facts) => drop(sender.send(Loaded::Facts(name, facts))),
+                    // Its head could be read, and the rest cannot.
+                    Err(why) => drop(sender.send(Loaded::Broken(name, why))),
+                }
             }
             remembered.tidy();
         });
@@ -141,11 +148,11 @@ impl App {
             return;
         }
         let (sender, rate, remembered) = (self.loading.sender.clone(), self.document().manifest.rate, self.loading.remembered.clone());
-        let root = self.workspace.root().to_owned();
+        let (root, streams) = (self.workspace.root().to_owned(), self.assets.streams().clone());
         std::thread::spawn(move || {
             for name in wanted {
-                if let Ok(clip) = assets::load(&root, &name, rate, &Goes::Once) {
-                    let facts = remembered.facts(&clip, rate);
+                let facts = assets::load_long(&root, &name, rate, &streams).and_then(|clip| remembered.facts(&clip, rate, &streams));
+                if let Ok(facts) = facts {
                     let _ = sender.send(Loaded::Facts(name, facts));
                 }
             }
@@ -163,11 +170,22 @@ impl App {
                     self.loading.left = self.loading.left.saturating_sub(1);
                     arrived = true;
                 }
+                Loaded::Broken(name, why) => {
+                    self.assets.insert(&name, Err(why));
+                    arrived = true;
+                }
                 Loaded::First => first = true,
                 Loaded::Facts(name, facts) => {
                     self.facts.insert(name, facts);
                     news = true;
                 }
+            }
+        }
+        for (file, why) in self.assets.streams().failed() {
+            // What is written anew is loaded anew.
+            if !matches!(why, AudioError::Changed) {
+                self.alarm(format!("{file} is silent: {why}"));
+                news = true;
             }
         }
         let all = self.loading.left == 0;
@@ -181,7 +199,7 @@ impl App {
             if all {
                 self.rehearsal.begin_loaded();
                 self.remember_audio();
-                tracing::info!(ms, files = self.loading.total, "all audio is loaded");
+                tracing::info!(ms, files = self.loading.total, bytes = self.assets.bytes(), "all audio is loaded");
             }
             news = true;
         }

@@ -74,10 +74,13 @@ impl App {
         let within = doc.sections.get(section).zip(spec.sections.get(section));
         let (written, compiled) = within.ok_or("choose a section with a recording")?;
         let mut layers = compiled.layers.iter().enumerate().filter(|(at, _)| layer.is_none_or(|l| l == *at));
-        let clip =
-            layers.find_map(|(_, l)| clip_of(program, program.music.layers.get(*l as usize)?)).ok_or("there is no recording here whose length says a tempo")?;
+        let (layer, clip) = layers
+            .find_map(|(_, l)| Some((*l as usize, clip_of(program, program.music.layers.get(*l as usize)?)?)))
+            .ok_or("there is no recording here whose length says a tempo")?;
+        let heard =
+            self.music.heard(program, layer).filter(|_| self.music.listened(program)).ok_or("the recording is being listened to just now: ask again")?;
         let metre = written.metre.first().map_or(doc.metre, |(_, metre)| *metre);
-        let mut list = fits(clip, program.rate, metre, written.pick_up * metre.beat());
+        let mut list = fits(&heard.rises, clip.frames(), program.rate, metre, written.pick_up * metre.beat());
         list.truncate(OFFERED);
         if list.is_empty() {
             return Err("no tempo from 40 to 220 makes whole bars of this recording".into());

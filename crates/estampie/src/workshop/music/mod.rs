@@ -28,7 +28,7 @@ use estampie_project::document::{MusicDoc, PieceDoc, Refusal, SILENCE, TRANSITIO
 use estampie_project::things::{Thing, kind_of};
 use estampie_proof::check;
 use estampie_proof::check::{Problem, Seam};
-use estampie_proof::onsets::{strokes, strokes_from};
+use estampie_proof::onsets::{Heard, hear, strokes_from};
 use ratatui::layout::Rect;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
@@ -185,6 +185,8 @@ pub(crate) struct MusicView {
     switched: Option<(NameKey, bool, Instant)>,
     /// Onsets of all layers of a program, each with what it was worked out from.
     onsets: Option<(u64, Vec<Onsets>)>,
+    /// They are being listened for, aside.
+    hearing: Option<Receiver<(u64, Vec<Onsets>)>>,
     seam: Option<(WayKey, Option<Seam>)>,
     making: Option<(WayKey, Receiver<Option<Seam>>)>,
     pub(crate) check: TransitionCheck,
@@ -193,9 +195,10 @@ pub(crate) struct MusicView {
 }
 
 /// The onsets of a layer, and what they were worked out from, if that is much work.
+#[derive(Clone)]
 struct Onsets {
     from: Option<(usize, Vec<u64>)>,
-    strokes: Vec<u8>,
+    heard: Heard,
 }
 
 /// Every transition being checked, or what was found.
@@ -216,8 +219,18 @@ enum Progress {
 }
 
 impl MusicView {
+    /// What is heard in a layer, once that is known.
+    fn heard(&self, program: &Program, layer: usize) -> Option<&Heard> {
+        self.onsets.as_ref().filter(|(_, list)| list.len() == program.music.layers.len()).and_then(|(_, list)| list.get(layer)).map(|l| &l.heard)
+    }
+
+    /// Whether all layers of a program have been listened to.
+    pub(crate) fn listened(&self, program: &Program) -> bool {
+        self.onsets.as_ref().is_some_and(|(of, _)| *of == program.id)
+    }
+
     pub(crate) fn strokes(&self, program: &Program, layer: usize) -> &[u8] {
-        self.onsets.as_ref().filter(|(_, list)| list.len() == program.music.layers.len()).and_then(|(_, list)| list.get(layer)).map_or(&[], |l| &l.strokes)
+        self.heard(program, layer).map_or(&[], |heard| &heard.strokes)
     }
 
     pub(crate) fn seam_of(&self, key: &(u64, String, u16, Option<u16>)) -> Option<&Seam> {
@@ -716,18 +729,27 @@ impl App {
             return news;
         }
         news |= self.poll_score();
-        let program = Arc::clone(self.program());
-        if self.loading().is_none() && self.music.onsets.as_ref().is_none_or(|(id, _)| *id != program.id) {
-            // An edit changes few of them; the others are taken over.
-            let mut known = self.music.onsets.take().map_or(Vec::new(), |(_, list)| list);
-            let mut onsets = |layer| {
-                let from = strokes_from(&program, layer);
-                let same = known.iter().position(|k| from.is_some() && k.from == from);
-                same.map_or_else(|| Onsets { strokes: strokes(&program, layer), from }, |at| known.swap_remove(at))
-            };
-            let list = program.music.layers.iter().map(&mut onsets).collect();
-            self.music.onsets = Some((program.id, list));
+        if let Some(list) = self.music.hearing.as_ref().and_then(|hearing| hearing.try_recv().ok()) {
+            (self.music.onsets, self.music.hearing) = (Some(list), None);
             news = true;
+        }
+        let program = Arc::clone(self.program());
+        let hears = self.music.hearing.is_some() || self.loading().is_some();
+        if !hears && self.music.onsets.as_ref().is_none_or(|(id, _)| *id != program.id) {
+            // An edit changes few of them; the others are taken over.
+            let mut known = self.music.onsets.as_ref().map_or(Vec::new(), |(_, list)| list.clone());
+            let (tell, hearing) = channel();
+            let program = Arc::clone(&program);
+            self.music.hearing = Some(hearing);
+            std::thread::spawn(move || {
+                let mut onsets = |layer| {
+                    let from = strokes_from(&program, layer);
+                    let same = known.iter().position(|k| from.is_some() && k.from == from);
+                    same.map_or_else(|| Onsets { heard: hear(&program, layer), from }, |at| known.swap_remove(at))
+                };
+                let list = program.music.layers.iter().map(&mut onsets).collect();
+                let _ = tell.send((program.id, list));
+            });
         }
         let check = &mut self.music.check;
         if let Some(running) = &check.running {

@@ -14,6 +14,7 @@ use crate::player::Player;
 use crate::player::SOFT_START;
 use estampie_engine::engine::{Engine, Input, InputKind, NOW, Options, Prepared, Remote, Status};
 use estampie_engine::names::{NameKey, Names};
+use estampie_engine::pages::Page;
 use estampie_engine::program::{Parameter, Program, ValueFrom};
 use estampie_engine::telemetry::Happening;
 use estampie_engine::units::Seconds;
@@ -190,10 +191,26 @@ pub(crate) struct Only {
     pub(crate) head: Option<bool>,
 }
 
+/// The most pages of streamed audio that are kept: 256 voices with four each, 67 MB; and how many are made ahead of being needed.
+const MOST_PAGES: usize = 1024;
+const SPARE_PAGES: usize = 16;
+
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>, player: &Levels) -> (Engine, Remote) {
     let options = Options { soft_start: SOFT_START, schedule: schedule.into(), tap_frames: program.rate as usize / 2, ..Options::default() };
     // The player's levels are in force before the first sample.
-    Engine::new(Prepared::new(Arc::clone(program), seed).with_player_levels(&levels::keys(player)), options)
+    let (mut engine, remote) = Engine::new(Prepared::new(Arc::clone(program), seed).with_player_levels(&levels::keys(player)), options);
+    if let Some(mut fill) = program.reads.as_ref().map(|reads| reads.reader()) {
+        let fill = move |page: &mut Page| {
+            if let Err(why) = fill(page) {
+                tracing::warn!(why, "streamed audio cannot be read");
+            }
+        };
+        // Without a thread it is read where it sounds: slower, and no reason to be silent.
+        if let Ok(pages) = estampie_runtime::ahead(fill, MOST_PAGES, SPARE_PAGES) {
+            engine.stream_from(pages, 0, MOST_PAGES);
+        }
+    }
+    (engine, remote)
 }
 
 impl Rehearsal {
