@@ -109,7 +109,14 @@ pub struct Meter {
     loudest: f64,
     greatest: f64,
     spectrum: Spectrum,
+    /// How many steps of silence there were in a row, up to [`RESTS`].
+    silence: usize,
+    /// How many steps were not measured since then.
+    skipped: usize,
 }
+
+/// After so many silent steps (10 s) nothing is measured until there is something again: a workshop that rests costs nothing then.
+const RESTS: usize = 100 * STEPS;
 
 impl Meter {
     /// A meter for `channels` (1 mono, 2 left and right, 5 left, right, centre and surrounds) at `rate` Hz.
@@ -136,6 +143,8 @@ impl Meter {
             loudest: f64::NEG_INFINITY,
             greatest: 0.0,
             spectrum: Spectrum::new(rate),
+            silence: 0,
+            skipped: 0,
         })
     }
 
@@ -163,6 +172,24 @@ impl Meter {
     }
 
     fn add_step(&mut self) {
+        if self.waiting.iter().any(|s| *s != 0.0) {
+            // Whole seconds were left out, once this is made up for: the blocks that the standards count (each tenth of a second for loudness, each second for
+            // its range) lie where they would.
+            if self.skipped > 0 {
+                let silent = vec![0.0; self.waiting.len()];
+                for _ in 0..self.skipped % (10 * STEPS) {
+                    let _ = self.loudness.add_frames_f32(&silent);
+                }
+            }
+            (self.silence, self.skipped) = (0, 0);
+        } else if self.silence >= RESTS {
+            // Nothing has been in its windows for long, and nothing that silence would change is left.
+            self.begun.1 += 1;
+            self.skipped += 1;
+            return;
+        } else {
+            self.silence += 1;
+        }
         // It refuses a wrong number of samples only, and whole frames come.
         let _ = self.loudness.add_frames_f32(&self.waiting);
         // A tone of 0.4 s is found wherever it begins, as case 14 of Tech 3341 asks.
@@ -198,10 +225,13 @@ impl Meter {
             sum.both += tenth.both;
             count += f64::from(self.rate / 10) * self.channels as f64;
         }
+        // Silence has filled both windows then: it need not be summed up.
+        let rests = self.silence >= RESTS;
+        let over = |window: Result<f64, ebur128::Error>| window.unwrap_or(silent);
         let alike = (sum.left * sum.right).sqrt();
         Reading {
-            momentary: self.loudness.loudness_momentary().unwrap_or(silent),
-            short_term: self.loudness.loudness_shortterm().unwrap_or(silent),
+            momentary: if rests { silent } else { over(self.loudness.loudness_momentary()) },
+            short_term: if rests { silent } else { over(self.loudness.loudness_shortterm()) },
             integrated: self.loudness.loudness_global().unwrap_or(silent),
             range: self.loudness.loudness_range().unwrap_or(0.0),
             true_peak: greatest(|t| t.true_peak),

@@ -4,6 +4,7 @@ use crate::ground::clip::Clip;
 use crate::ground::names::NameKey;
 use crate::ground::pages::{HEAD, PAGE, Page, Pages};
 use std::collections::HashMap;
+use std::hash::{BuildHasherDefault, Hasher};
 
 /// How far ahead of where it reads a voice wants its pages, in frames (341 ms at 48 kHz).
 const AHEAD: usize = 2 * PAGE;
@@ -33,13 +34,32 @@ impl Slot {
     }
 }
 
+/// Hashes two small numbers: several are looked up for each voice in each block, and nobody chooses them to do harm.
+#[derive(Debug, Default)]
+struct Spread(u64);
+
+impl Hasher for Spread {
+    fn write(&mut self, bytes: &[u8]) {
+        bytes.iter().for_each(|byte| self.write_u32(u32::from(*byte)));
+    }
+
+    fn write_u32(&mut self, number: u32) {
+        // The fraction of the golden ratio (D. E. Knuth, The Art of Computer Programming 3, 6.4).
+        self.0 = (self.0.rotate_left(32) ^ u64::from(number)).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+    }
+
+    fn finish(&self) -> u64 {
+        self.0
+    }
+}
+
 /// All pages.
 #[derive(Default)]
 pub(crate) struct Paging {
     pages: Option<Box<dyn Pages>>,
     slots: Vec<Slot>,
     /// Where each page is, by stream and number.
-    places: HashMap<(u32, u32), usize>,
+    places: HashMap<(u32, u32), usize, BuildHasherDefault<Spread>>,
     /// How many there may be.
     most: usize,
     now: u32,
@@ -55,7 +75,15 @@ impl Paging {
         let mut slots = Vec::with_capacity(most);
         slots.extend((0..room).map(|_| Slot::new(Page::empty())));
         // Twice as many: what was taken out leaves traces, which are cleared within the same room as long as half of it is free.
-        Paging { pages: Some(pages), slots, places: HashMap::with_capacity(2 * most), most, now: KEPT + 1, missed: None, told: None }
+        Paging {
+            pages: Some(pages),
+            slots,
+            places: HashMap::with_capacity_and_hasher(2 * most, BuildHasherDefault::default()),
+            most,
+            now: KEPT + 1,
+            missed: None,
+            told: None,
+        }
     }
 
     /// With as many pages as are needed, all of which are given when they are asked for. It allocates while it works.

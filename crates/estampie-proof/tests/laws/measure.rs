@@ -269,3 +269,37 @@ fn what_is_not_there_is_not_in_the_spectrum() {
         assert!(apart < 0.5 || *level < -66.0, "band {band} from {:.0} Hz has {level} dB", edge(band));
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(8))]
+    /// After ten seconds of silence nothing is measured until there is something again: no reading differs from that of a meter that never rests.
+    #[test]
+    fn a_meter_that_rested_reads_as_one_that_did_not(
+        before in 1usize..90_000, silence in 400_000usize..900_000, level in -40.0f64..-10.0, pieces in prop::collection::vec(1usize..30_000, 1..6)
+    ) {
+        let tone = |from: usize, count: usize, level: f64| {
+            (from..from + count).flat_map(move |i| [(gain(level) * (TAU * 997.0 * i as f64 / f64::from(RATE)).sin()) as f32; 2]).collect::<Vec<f32>>()
+        };
+        let [mut rests, mut goes_on] = [0, 1].map(|_| Meter::new(2, RATE).unwrap());
+        let mut rested = false;
+        // What is far below all that a meter shows keeps one of them at work.
+        for (samples, silent) in [(tone(0, before, -20.0), false), (vec![0.0; 2 * silence], true), (tone(7, 96_000, level), false)] {
+            let faint = if silent { vec![1e-20; samples.len()] } else { samples.clone() };
+            let mut at = 0;
+            for piece in pieces.iter().cycle() {
+                let to = (at + 2 * piece).min(samples.len());
+                prop_assert_eq!(rests.add(&samples[at..to]), goes_on.add(&faint[at..to]));
+                let (a, b) = (rests.reading(), goes_on.reading());
+                for (a, b) in [(a.momentary, b.momentary), (a.short_term, b.short_term), (a.integrated, b.integrated), (a.loudest, b.loudest), (a.true_peak, b.true_peak), (a.range, b.range)] {
+                    prop_assert!(a == b || (a - b).abs() < 1e-3 || a < -100.0 && b < -100.0, "{} {}", a, b);
+                }
+                at = to;
+                if at == samples.len() {
+                    break;
+                }
+            }
+            rested |= silent;
+        }
+        prop_assert!(rested);
+    }
+}
