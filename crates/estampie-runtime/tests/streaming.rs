@@ -234,6 +234,11 @@ impl Pages for Slow {
 
 /// Renders a sound from pages that come so many calls late; how often the engine said that they were late.
 fn rendered(event: &str, late: Option<u32>, room: usize) -> (Vec<f32>, usize) {
+    rendered_by(event, late, room, None)
+}
+
+/// The same with another reader after so many blocks, which is so many calls late.
+fn rendered_by(event: &str, late: Option<u32>, room: usize, then: Option<(usize, u32)>) -> (Vec<f32>, usize) {
     let head = |at: usize| {
         let whole = clip(at);
         let channels = whole.channels.iter().map(|c| c[..c.len().min(HEAD)].to_vec()).collect();
@@ -241,14 +246,18 @@ fn rendered(event: &str, late: Option<u32>, room: usize) -> (Vec<f32>, usize) {
     };
     let program = if late.is_some() { program(head) } else { program(clip) };
     let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(program), 1), EngineOptions::default());
+    let slow = |late: u32| Box::new(Slow { clips: (0..AUDIO.len()).map(clip).collect(), late, waiting: Vec::new() });
     if let Some(late) = late {
-        engine.stream_from(Box::new(Slow { clips: (0..AUDIO.len()).map(clip).collect(), late, waiting: Vec::new() }), room, room);
+        engine.stream_from(slow(late), room, room);
     }
     remote
         .input(estampie_engine::engine::Input { frame: 0, what: estampie_engine::engine::InputKind::Event { event: Key::of(event), emitter: Key::NONE } })
         .unwrap();
     let (mut heard, mut said) = (Vec::new(), 0);
-    for _ in 0..3_000 {
+    for block in 0..3_000 {
+        if let Some((_, late)) = then.filter(|(at, _)| *at == block) {
+            engine.stream_from(slow(late), room, room);
+        }
         let mut out = [0.0f32; 128];
         engine.render(&mut out);
         heard.extend(out.iter().step_by(2));
@@ -279,6 +288,19 @@ fn what_comes_late_is_a_hole_without_a_click_and_is_told() {
         assert!(after <= before + peak / 40.0, "{event}: a step of {after}, {before} where nothing is late");
         assert!(late.iter().all(|s| s.abs() <= peak * 1.0001), "{event}");
     }
+}
+
+/// What was rendered up to a moment unheard is heard from then on: its reader is another one, and nothing is missing.
+#[test]
+fn a_reader_that_takes_over_finds_what_was_read() {
+    let (whole, _) = rendered("round", None, 0);
+    for at in [1, 700, 1_300] {
+        let (handed_over, said) = rendered_by("round", Some(1), 4, Some((at, 200)));
+        assert_eq!((differ(&whole, &handed_over), said), (None, 0), "after {at} blocks");
+    }
+    let (whole, _) = rendered("once", None, 0);
+    let (late, said) = rendered_by("once", Some(1), 4, Some((300, 400)));
+    assert!(differ(&whole, &late).is_some() && said > 0, "one that is too slow would be heard");
 }
 
 #[test]

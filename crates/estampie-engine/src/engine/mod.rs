@@ -176,9 +176,9 @@ impl Engine {
     }
 
     /// Who fills the pages of streamed audio, how many pages of [`PAGE`](crate::pages::PAGE) frames there are, and how many there may come to be
-    /// where [`Pages::more`] gives some: a voice that streams needs four. Without anybody only the heads of such audio are heard. It allocates: to be said before anything is rendered.
+    /// where [`Pages::more`] gives some: a voice that streams needs four. What was read before by another reader of the same audio stays. Without anybody only the heads of such audio are heard. It allocates: to be said before anything is rendered.
     pub fn stream_from(&mut self, pages: Box<dyn Pages>, room: usize, most: usize) {
-        self.mixer.scratch.paging = Paging::new(pages, room, most);
+        self.mixer.scratch.paging.read_by(pages, room, most);
     }
 
     /// The frame of the next sample.

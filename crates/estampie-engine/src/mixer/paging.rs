@@ -69,21 +69,23 @@ pub(crate) struct Paging {
 }
 
 impl Paging {
-    /// With so many pages, and room for others up to so many. It allocates.
-    pub(crate) fn new(pages: Box<dyn Pages>, room: usize, most: usize) -> Paging {
+    /// Lets pages be read by somebody else from now on, who has the same audio by the same numbers: so many pages at least, and room for others up to so
+    /// many. What is there stays, and is heard without a gap. It allocates.
+    pub(crate) fn read_by(&mut self, pages: Box<dyn Pages>, room: usize, most: usize) {
         let most = most.max(room).max(4);
-        let mut slots = Vec::with_capacity(most);
-        slots.extend((0..room).map(|_| Slot::new(Page::empty())));
-        // Twice as many: what was taken out leaves traces, which are cleared within the same room as long as half of it is free.
-        Paging {
-            pages: Some(pages),
-            slots,
-            places: HashMap::with_capacity_and_hasher(2 * most, BuildHasherDefault::default()),
-            most,
-            now: KEPT + 1,
-            missed: None,
-            told: None,
+        // What was on its way does not come any more.
+        for slot in self.slots.iter_mut().filter(|slot| slot.page.is_none()) {
+            *slot = Slot::new(Page::empty());
         }
+        self.slots.reserve_exact(most.saturating_sub(self.slots.len()));
+        while self.slots.len() < room {
+            self.slots.push(Slot::new(Page::empty()));
+        }
+        // Twice as many: what was taken out leaves traces, which are cleared within the same room as long as half of it is free.
+        self.places = HashMap::with_capacity_and_hasher(2 * most.max(self.slots.len()), BuildHasherDefault::default());
+        let there = self.slots.iter().enumerate().filter(|(_, slot)| slot.stream != u32::MAX);
+        self.places.extend(there.map(|(at, slot)| ((slot.stream, slot.number), at)));
+        (self.pages, self.most, self.now) = (Some(pages), most, self.now.max(KEPT + 1));
     }
 
     /// With as many pages as are needed, all of which are given when they are asked for. It allocates while it works.

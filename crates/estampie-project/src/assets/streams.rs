@@ -79,6 +79,11 @@ impl Streams {
         let mut reader = Reader::open(path)?;
         let known = |reader: &Reader| reader.channels.filter(|count| (1..=2).contains(count));
         let Some(channels) = known(&reader).filter(|_| reader.streams() && reader.said.or(reader.end).is_some()) else { return Ok(None) };
+        // It has no more than it says.
+        let said = usize::try_from(reader.end.or(reader.said).unwrap_or_default()).unwrap_or(usize::MAX);
+        if decode::converted_length(said.min(MOST_FRAMES), reader.rate, rate) <= long {
+            return Ok(None);
+        }
         let written = written(path)?;
         let length = reader.length()?;
         decode::whole(&reader, length)?;

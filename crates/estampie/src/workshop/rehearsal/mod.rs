@@ -198,24 +198,27 @@ const SPARE_PAGES: usize = 16;
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>, player: &Levels) -> (Engine, Remote) {
     let options = Options { soft_start: SOFT_START, schedule: schedule.into(), tap_frames: program.rate as usize / 2, ..Options::default() };
     // The player's levels are in force before the first sample.
-    let (mut engine, remote) = Engine::new(Prepared::new(Arc::clone(program), seed).with_player_levels(&levels::keys(player)), options);
-    if let Some(mut fill) = program.reads.as_ref().map(|reads| reads.reader()) {
-        let fill = move |page: &mut Page| {
-            if let Err(why) = fill(page) {
-                tracing::warn!(why, "streamed audio cannot be read");
-            }
-        };
-        // Without a thread it is read where it sounds: slower, and no reason to be silent.
-        if let Ok(pages) = estampie_runtime::ahead(fill, MOST_PAGES, SPARE_PAGES) {
-            engine.stream_from(pages, 0, MOST_PAGES);
+    Engine::new(Prepared::new(Arc::clone(program), seed).with_player_levels(&levels::keys(player)), options)
+}
+
+/// Lets an engine that is about to be heard have its streamed audio read ahead, by a thread; until then it reads where it sounds.
+fn read_ahead(engine: &mut Engine, program: &Program) {
+    let Some(mut fill) = program.reads.as_ref().map(|reads| reads.reader()) else { return };
+    let fill = move |page: &mut Page| {
+        if let Err(why) = fill(page) {
+            tracing::warn!(why, "streamed audio cannot be read");
         }
+    };
+    // Without a thread it goes on reading where it sounds: slower, and no reason to be silent.
+    if let Ok(pages) = estampie_runtime::ahead(fill, MOST_PAGES, SPARE_PAGES) {
+        engine.stream_from(pages, 0, MOST_PAGES);
     }
-    (engine, remote)
 }
 
 impl Rehearsal {
     pub(crate) fn start(program: Arc<Program>, device: Option<String>, buffer_ms: u32, levels: Levels) -> Rehearsal {
-        let (engine, mut remote) = make(&program, 1, Vec::new(), &levels);
+        let (mut engine, mut remote) = make(&program, 1, Vec::new(), &levels);
+        read_ahead(&mut engine, &program);
         let player = Player::start(engine, program.rate, device, buffer_ms);
         player.measure(remote.take_tap());
         Rehearsal {
@@ -365,7 +368,8 @@ impl Rehearsal {
 
     /// Begins anew from silence with a schedule.
     fn begin(&mut self, seed: u64, schedule: Vec<Input>) {
-        let (engine, remote) = make(&self.program, seed, schedule, &self.levels);
+        let (mut engine, remote) = make(&self.program, seed, schedule, &self.levels);
+        read_ahead(&mut engine, &self.program);
         self.install(engine, remote, seed);
     }
 
@@ -559,7 +563,8 @@ impl Rehearsal {
         let (mut engine, mut remote) = make(&self.program, playthrough.seed(), offline::inputs(playthrough, rate), &self.levels);
         let (tell, arrives) = channel();
         let upto = from.frames(rate);
-        let program = self.program.id;
+        let program = Arc::clone(&self.program);
+        let id = program.id;
         let wanted = Arc::new(());
         let waits = Arc::downgrade(&wanted);
         std::thread::spawn(move || {
@@ -575,11 +580,12 @@ impl Rehearsal {
                 }
             }
             engine.soften(RISE);
+            read_ahead(&mut engine, &program);
             // Nobody waits for it any more if something else has begun meanwhile.
             let _ = tell.send((engine, remote, happened));
         });
         let replay = Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) };
-        self.coming = Some(Coming { arrives, replay, from, seed: playthrough.seed(), program, _wanted: wanted });
+        self.coming = Some(Coming { arrives, replay, from, seed: playthrough.seed(), program: id, _wanted: wanted });
     }
 
     /// The playthrough that is being rendered up to a moment, and that moment.
