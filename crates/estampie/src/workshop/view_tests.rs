@@ -622,6 +622,32 @@ fn a_narrow_page_shows_the_columns_that_go_with_the_keys() {
     assert!(["hull", "steps", "nave"].iter().all(|bus| desk.page().contains(bus)), "{}", desk.page());
 }
 
+/// Eleven seconds as 32-bit floats, with one sample that may be no number.
+fn long_wave(path: &std::path::Path, odd: Option<usize>) {
+    let spec = hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 32, sample_format: hound::SampleFormat::Float };
+    let mut wave = hound::WavWriter::create(path, spec).unwrap();
+    for i in 0..528_000usize {
+        let sample = if odd == Some(i) { f32::NAN } else { 0.25 * (i as f32 * 0.05).sin() };
+        wave.write_sample(sample).unwrap();
+    }
+    wave.finalize().unwrap();
+}
+
+#[test]
+fn a_long_file_is_read_while_it_plays_and_what_is_broken_behind_its_head_is_a_fault_once_it_is_measured() {
+    let mut desk = Desk::with(|folder| long_wave(&folder.join("audio/a.wav"), None));
+    desk.poll_until("all is loaded and measured", |app| app.loading().is_none() && app.facts.contains_key("audio/a.wav"));
+    let clip = std::sync::Arc::clone(desk.app.assets.get("audio/a.wav").unwrap().as_ref().unwrap());
+    assert!(clip.streamed.is_some() && clip.channels[0].len() < 20_000 && clip.frames() == 528_000);
+    let facts = &desk.app.facts["audio/a.wav"];
+    assert!((facts.seconds - 11.0).abs() < 1e-9 && (facts.peak + 12.04).abs() < 0.01 && facts.wave.iter().all(|(low, high)| *low < -0.2 && *high > 0.2));
+    assert!(desk.app.faults.iter().all(|f| !f.what.contains("a.wav")), "{:?}", desk.app.faults);
+    // It is exported anew, and now one sample in its ninth second is no number.
+    long_wave(&desk.folder.path().join("audio/a.wav"), Some(400_000));
+    desk.app.load_missing();
+    desk.poll_until("what is broken is told", |app| app.faults.iter().any(|f| f.what.contains("audio/a.wav") && f.what.contains("not numbers")));
+}
+
 #[test]
 fn in_music_tempo_and_bars_come_from_the_recording_and_a_marker_from_what_sounds() {
     // Eight strokes in 4.8 seconds: two bars of four at 100 beats a minute, where the piece has 120.
