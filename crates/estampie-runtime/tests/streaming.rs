@@ -303,6 +303,43 @@ fn a_reader_that_takes_over_finds_what_was_read() {
     assert!(differ(&whole, &late).is_some() && said > 0, "one that is too slow would be heard");
 }
 
+/// A workshop's engine has as many pages as its voices need, and a thread that makes them; it plays more voices than are made with it, too.
+#[test]
+fn pages_come_as_they_are_needed_and_neither_they_nor_many_voices_are_allocated_while_it_renders() {
+    let head = |at: usize| {
+        let whole = clip(at);
+        let channels = whole.channels.iter().map(|c| c[..c.len().min(HEAD)].to_vec()).collect();
+        Clip::streamed(&whole.name, channels, Streamed { stream: at as u32, frames: whole.frames() }, whole.loop_points)
+    };
+    let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(Program { voices: 700, ..program(head) }), 1), EngineOptions::default());
+    let clips: Vec<Clip> = (0..AUDIO.len()).map(clip).collect();
+    let fill = move |page: &mut Page| {
+        let all = &clips[page.stream as usize].channels;
+        let from = page.begin();
+        for (side, to) in page.samples.iter_mut().enumerate() {
+            let all = &all[side.min(all.len() - 1)];
+            let have = all.len().saturating_sub(from).min(PAGE);
+            to[..have].copy_from_slice(&all[from..from + have]);
+        }
+    };
+    engine.stream_from(estampie_runtime::ahead(fill, 1024, 16).unwrap(), 0, 1024);
+    let mut out = [0.0f32; 128];
+    let mut holes = 0;
+    for block in 0..900 {
+        for _ in 0..if block < 200 { 3 } else { 0 } {
+            let event = Key::of(["once", "round", "chain"][block % 3]);
+            let what = estampie_engine::engine::InputKind::Event { event, emitter: Key::NONE };
+            remote.input(estampie_engine::engine::Input { frame: 0, what }).unwrap();
+        }
+        assert_no_alloc(|| engine.render(&mut out));
+        holes += std::iter::from_fn(|| remote.happening()).filter(|h| matches!(h.what, What::Notice(Notice::Late(_)))).count();
+        std::thread::sleep(Duration::from_millis(1));
+    }
+    assert!(engine.voices() + engine.asleep() > 400, "{} {}", engine.voices(), engine.asleep());
+    // A machine that stands still may be late; one that is not has all in time.
+    assert!(holes < 5, "{holes} times something was late");
+}
+
 #[test]
 fn with_too_few_pages_there_are_holes_and_nothing_worse() {
     let (whole, _) = rendered("round", None, 0);

@@ -6,6 +6,10 @@ use crate::ground::outlets::Outlets;
 use crate::ground::telemetry::{Cause, What};
 use std::ops::{Index, IndexMut};
 
+/// So many voices are made with the pool: what a usual project has at once. The memory of those beyond is the pool's from the beginning, and is first
+/// written to when so many sound: 4,000 of them would take 15 MB of every engine, most of which plays a few.
+const READY: usize = 320;
+
 /// All voices. Whoever directs them speaks to them through this and nothing else.
 pub(crate) struct Voices {
     slots: Vec<Voice>,
@@ -13,7 +17,10 @@ pub(crate) struct Voices {
     active: Vec<u16>,
     /// Slots of voices far below hearing.
     asleep: Vec<u16>,
+    /// Slots that were made and are free.
     free: Vec<u16>,
+    /// How many slots there may be.
+    capacity: usize,
     /// How many have begun since the pool was made.
     begun: u64,
 }
@@ -22,18 +29,24 @@ impl Voices {
     /// Makes a pool of so many, at most 65,535.
     pub(crate) fn new(capacity: usize) -> Voices {
         let capacity = capacity.min(usize::from(u16::MAX));
-        Voices {
-            slots: (0..capacity).map(|_| Voice::idle()).collect(),
-            active: Vec::with_capacity(capacity),
-            asleep: Vec::with_capacity(capacity),
-            free: (0..capacity as u16).rev().collect(),
-            begun: 0,
-        }
+        let mut slots = Vec::with_capacity(capacity);
+        slots.extend((0..capacity.min(READY)).map(|_| Voice::idle()));
+        let mut free = Vec::with_capacity(capacity);
+        free.extend((0..slots.len() as u16).rev());
+        Voices { slots, active: Vec::with_capacity(capacity), asleep: Vec::with_capacity(capacity), free, capacity, begun: 0 }
     }
 
     /// Takes a free slot, and numbers the voice that begins in it; `None` if all are taken.
     pub(crate) fn reserve(&mut self) -> Option<(u16, u64)> {
-        let slot = self.free.pop()?;
+        let slot = match self.free.pop() {
+            Some(slot) => slot,
+            // Their memory is reserved: this does not allocate.
+            None if self.slots.len() < self.capacity => {
+                self.slots.push(Voice::idle());
+                (self.slots.len() - 1) as u16
+            }
+            None => return None,
+        };
         self.begun += 1;
         Some((slot, self.begun))
     }
