@@ -5,7 +5,7 @@ use crate::bundling::storing_of_one;
 use estampie_bundle::{Storing, content, packed_size};
 use estampie_engine::clip::Clip;
 use estampie_engine::names::NameKey;
-use estampie_engine::pages::held;
+use estampie_engine::reads::held;
 use estampie_project::assets::Assets;
 use estampie_project::compile::wanted_audio;
 use estampie_project::document::Document;

@@ -44,7 +44,8 @@ pub use status::{
 
 use crate::director::{Directing, Director, Scene, VoiceSends, sums};
 use crate::ground::outlets::Outlets;
-use crate::ground::pages::{AtOnce, Pages};
+use crate::ground::pages::Pages;
+use crate::ground::reads::AtOnce;
 use crate::ground::units::Seconds;
 use crate::mixer::Mixer;
 use crate::mixer::mixing::Mixing;

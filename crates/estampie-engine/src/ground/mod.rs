@@ -9,6 +9,7 @@ pub(crate) mod outlets;
 pub mod pages;
 pub mod property;
 pub mod random;
+pub mod reads;
 pub mod scale;
 pub mod telemetry;
 pub mod test;

@@ -1,6 +1,7 @@
 //! Facts about an audio file, as `estampie probe` prints them.
 
-use super::decode::{AudioError, caught};
+use super::decode::caught;
+use super::error::AudioError;
 use super::reader::Reader;
 use super::{Decoded, Notes, Print};
 use ebur128::{EbuR128, Mode};

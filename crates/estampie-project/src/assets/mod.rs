@@ -2,6 +2,7 @@
 
 mod circle;
 mod decode;
+mod error;
 mod facts;
 mod fix;
 mod headers;
@@ -11,7 +12,8 @@ mod reader;
 mod riff;
 mod streams;
 
-pub use decode::{AudioError, Decoded, decode, guarded};
+pub use decode::{Decoded, decode, guarded};
+pub use error::AudioError;
 pub use facts::{Facts, Glance, Glancing, Measured, content, facts, glance, measure};
 pub use fix::{Fix, FixError, Fixed, WORDS as FIXES, fix, made_from, sounding, version};
 pub use piece::{around_seam, best_end};

@@ -1,6 +1,6 @@
 //! A file that is being decoded, by `symphonia`: packet after packet, and from any place where that gives the same samples.
 
-use super::decode::AudioError;
+use super::error::AudioError;
 use super::headers::{self, BareFlac};
 use super::{Notes, riff};
 use crate::door;

@@ -1,10 +1,12 @@
 //! Long files, read as they are needed: in pages, at the project's rate, the same samples as when they are loaded whole.
 
-use super::decode::{AudioError, Converting, caught};
+use super::decode::{Converting, caught};
+use super::error::AudioError;
 use super::reader::Reader;
 use super::{Goes, decode};
 use estampie_engine::clip::{Clip, Streamed};
-use estampie_engine::pages::{Fill, HEAD, PAGE, Page, Reads};
+use estampie_engine::pages::{HEAD, PAGE, Page};
+use estampie_engine::reads::{Fill, Reads};
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Read as _;

@@ -1,6 +1,6 @@
 //! Audio files of all kinds, whole and broken.
 
-use estampie_engine::pages::held;
+use estampie_engine::reads::held;
 use estampie_engine::units::Seconds;
 use estampie_project::assets::{AudioError, Goes, LONG, decode, facts, load, load_all, load_to_play};
 use estampie_project::compile;

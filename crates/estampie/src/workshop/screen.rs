@@ -375,8 +375,14 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
             return keys(painter, 1, y, width, &list);
         }
         Mode::Files(picker) => {
-            let count =
-                format!("makes a sound of {}", if picker.chosen.is_empty() { "this file".to_owned() } else { format!("{} files", picker.chosen.len()) });
+            let count = format!(
+                "makes a sound of {}",
+                match picker.chosen.len() {
+                    0 => "this file".to_owned(),
+                    1 => "the chosen file".to_owned(),
+                    count => format!("{count} files"),
+                }
+            );
             return keys(
                 painter,
                 1,
