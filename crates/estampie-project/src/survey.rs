@@ -3,13 +3,13 @@
 use crate::document::{BusDoc, Document, Place, TakeDoc, ValueOf};
 use crate::language::actions::SlotKind;
 use crate::language::{Expression, Interval, Measure, StepAction, Trigger};
-use std::collections::BTreeSet;
+use std::collections::HashSet;
 use std::fmt;
 
 /// What is declared and no playthrough says: events that nothing sends, parameters and states that nothing sets.
 #[must_use]
 pub fn never_sent(document: &Document) -> Vec<String> {
-    let mut said: BTreeSet<&str> = BTreeSet::new();
+    let mut said: HashSet<&str> = HashSet::new();
     for (_, playthrough) in &document.playthroughs {
         for (step, _) in playthrough.steps() {
             match &step.action {
@@ -116,7 +116,7 @@ pub fn passed_by(document: &Document) -> Vec<Passed> {
 /// Looks through a project.
 #[must_use]
 pub fn survey(document: &Document) -> Survey {
-    let mut used: BTreeSet<&str> = BTreeSet::new();
+    let mut used: HashSet<&str> = HashSet::new();
     for reaction in &document.reactions {
         match &reaction.trigger {
             Trigger::Event(word) | Trigger::Becomes(word, _) | Trigger::Crosses(word, ..) => {
@@ -143,7 +143,7 @@ pub fn survey(document: &Document) -> Survey {
             ValueOf::Formula(formula) => names_in(&formula.value, &mut used),
         }
     }
-    let mut played: BTreeSet<&str> = BTreeSet::new();
+    let mut played: HashSet<&str> = HashSet::new();
     for sound in &document.sounds {
         use crate::document::PickDoc;
         if let PickDoc::By(of) | PickDoc::Across(of, _) = &sound.pick {
@@ -162,7 +162,7 @@ pub fn survey(document: &Document) -> Survey {
     used.extend(document.snapshots.iter().flat_map(|s| &s.during).map(|c| c.subject.text.as_str()));
     used.extend(document.world.subjects());
     played.extend(document.music.sounds().into_iter().chain(document.world.sounds()).map(|(sound, _)| sound.value.as_str()));
-    let unused = |names: Vec<&String>, used: &BTreeSet<&str>| names.into_iter().filter(|n| !used.contains(n.as_str())).cloned().collect();
+    let unused = |names: Vec<&String>, used: &HashSet<&str>| names.into_iter().filter(|n| !used.contains(n.as_str())).cloned().collect();
     Survey {
         events: unused(document.events.iter().map(|e| &e.name).collect(), &used),
         parameters: unused(document.parameters.iter().map(|p| &p.name).collect(), &used),
@@ -171,7 +171,7 @@ pub fn survey(document: &Document) -> Survey {
     }
 }
 
-fn names_in<'a>(expression: &'a Expression, used: &mut BTreeSet<&'a str>) {
+fn names_in<'a>(expression: &'a Expression, used: &mut HashSet<&'a str>) {
     match expression {
         Expression::Number(_) => {}
         Expression::Parameter(word) | Expression::State(word, ..) => {
@@ -190,6 +190,7 @@ fn names_in<'a>(expression: &'a Expression, used: &mut BTreeSet<&'a str>) {
 mod tests {
     use super::*;
     use crate::document::Sources;
+    use std::collections::BTreeSet;
 
     #[test]
     fn what_nothing_says_is_listed() {

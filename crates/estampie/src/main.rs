@@ -13,6 +13,7 @@ mod packing;
 mod player;
 mod project;
 mod quiet;
+mod settings;
 mod workshop;
 
 use std::process::ExitCode;

@@ -4,6 +4,7 @@
 //! values and random streams find their places again after an edit.
 
 use indexmap::IndexMap;
+use std::hash::{BuildHasherDefault, Hasher};
 use std::sync::Arc;
 
 /// The key of a name; 0 stands for "no name".
@@ -44,7 +45,30 @@ impl NameKey {
 #[derive(Debug, Clone, Default)]
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Names {
-    by_key: IndexMap<NameKey, Arc<str>>,
+    by_key: IndexMap<NameKey, Arc<str>, BuildHasherDefault<Spread>>,
+}
+
+/// Hashes keys and other small numbers: many are looked up at once, and nobody chooses them to do harm.
+#[derive(Debug, Default, Clone)]
+pub(crate) struct Spread(u64);
+
+impl Hasher for Spread {
+    fn write(&mut self, bytes: &[u8]) {
+        bytes.iter().for_each(|byte| self.write_u32(u32::from(*byte)));
+    }
+
+    fn write_u32(&mut self, number: u32) {
+        self.write_u64(u64::from(number));
+    }
+
+    fn write_u64(&mut self, number: u64) {
+        // The fraction of the golden ratio (D. E. Knuth, The Art of Computer Programming 3, 6.4).
+        self.0 = (self.0.rotate_left(32) ^ number).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+    }
+
+    fn finish(&self) -> u64 {
+        self.0
+    }
 }
 
 impl Names {
@@ -58,6 +82,12 @@ impl Names {
     /// All names that are remembered, in the order in which they came.
     pub fn iter(&self) -> impl Iterator<Item = &str> {
         self.by_key.values().map(|name| &**name)
+    }
+
+    /// How many names are remembered.
+    #[must_use]
+    pub fn count(&self) -> usize {
+        self.by_key.len()
     }
 
     /// Whether a key's name is remembered.

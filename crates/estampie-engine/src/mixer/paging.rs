@@ -1,10 +1,10 @@
 //! Which pages of streamed audio are there, which are on their way, and which make room for others.
 
 use crate::ground::clip::Clip;
-use crate::ground::names::NameKey;
+use crate::ground::names::{NameKey, Spread};
 use crate::ground::pages::{HEAD, PAGE, Page, Pages};
 use std::collections::HashMap;
-use std::hash::{BuildHasherDefault, Hasher};
+use std::hash::BuildHasherDefault;
 
 /// How far ahead of where it reads a voice wants its pages, in frames (341 ms at 48 kHz).
 const AHEAD: usize = 2 * PAGE;
@@ -31,25 +31,6 @@ struct Slot {
 impl Slot {
     fn new(page: Box<Page>) -> Slot {
         Slot { stream: u32::MAX, number: 0, touched: 0, page: Some(page) }
-    }
-}
-
-/// Hashes two small numbers: several are looked up for each voice in each block, and nobody chooses them to do harm.
-#[derive(Debug, Default)]
-struct Spread(u64);
-
-impl Hasher for Spread {
-    fn write(&mut self, bytes: &[u8]) {
-        bytes.iter().for_each(|byte| self.write_u32(u32::from(*byte)));
-    }
-
-    fn write_u32(&mut self, number: u32) {
-        // The fraction of the golden ratio (D. E. Knuth, The Art of Computer Programming 3, 6.4).
-        self.0 = (self.0.rotate_left(32) ^ u64::from(number)).wrapping_mul(0x9e37_79b9_7f4a_7c15);
-    }
-
-    fn finish(&self) -> u64 {
-        self.0
     }
 }
 

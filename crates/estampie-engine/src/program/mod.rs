@@ -583,6 +583,12 @@ impl Program {
         NEXT_ID.fetch_add(1, Ordering::Relaxed)
     }
 
+    /// How many things it has, and names: what it takes in memory goes by that.
+    #[must_use]
+    pub fn things(&self) -> usize {
+        self.names.count() + self.sounds.len() + self.reactions.len() + self.modulations.len()
+    }
+
     /// A clip of it with its first frames in memory, so many at least or all that it has: what is streamed is read.
     ///
     /// # Errors

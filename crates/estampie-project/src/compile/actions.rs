@@ -61,7 +61,7 @@ impl Compiler<'_> {
             }
             SlotKind::Event => Filled::Event(self.event(word)?),
             SlotKind::Parameter => Filled::Parameter(self.settable(word)?),
-            SlotKind::Subject => match self.document.states.iter().position(|s| s.name == word.text) {
+            SlotKind::Subject => match self.found.states.get(word.text.as_str()).copied() {
                 Some(state) => Filled::State(state),
                 None => Filled::Parameter(self.settable(word)?),
             },

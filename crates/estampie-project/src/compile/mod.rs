@@ -25,13 +25,14 @@ use estampie_engine::mixer::spec::Recipe;
 use estampie_engine::names::{NameKey, Names};
 use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
-use std::collections::HashMap;
+use std::cell::OnceCell;
+use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
 
 /// Compiles. Audio that is not in `assets` counts as still loading and is no fault.
 #[must_use]
 pub fn compile(document: &Document, assets: &Assets) -> (Program, Vec<Fault>) {
-    let mut compiler = Compiler { document, assets, program: Program::default(), faults: Vec::new(), recipes: HashMap::new(), made: HashMap::new() };
+    let mut compiler = Compiler::new(document, assets, Program::default());
     compiler.run();
     (compiler.program, compiler.faults)
 }
@@ -54,7 +55,8 @@ impl Sentences {
     pub fn faults(&mut self, document: &Document, file: &str, text: &str) -> Vec<Fault> {
         let (list, mut faults) = crate::language::reactions::parse(file, text);
         let program = std::mem::take(&mut self.program);
-        let mut compiler = Compiler { document, assets: &Assets::default(), program, faults: Vec::new(), recipes: HashMap::new(), made: HashMap::new() };
+        let assets = Assets::default();
+        let mut compiler = Compiler::new(document, &assets, program);
         for reaction in &list {
             // Only what it finds at fault is wanted.
             let _meant = compiler.meant(reaction);
@@ -71,15 +73,46 @@ fn frames_of(time: Seconds, rate: u32) -> u64 {
     time.frames(rate)
 }
 
+/// Where the things that are named most often stand in a document, by their names; the first of a name counts.
+struct Found<'a> {
+    states: HashMap<&'a str, usize>,
+    parameters: HashMap<&'a str, usize>,
+    instruments: HashMap<&'a str, usize>,
+    /// The emitters that are known: declared, in the world, or placed by a playthrough.
+    emitters: OnceCell<BTreeSet<&'a str>>,
+}
+
+impl<'a> Found<'a> {
+    fn of(document: &'a Document) -> Found<'a> {
+        // Put in from the last to the first, so that the first stays.
+        fn places<'a>(names: impl DoubleEndedIterator<Item = &'a String> + ExactSizeIterator) -> HashMap<&'a str, usize> {
+            names.enumerate().rev().map(|(at, name)| (name.as_str(), at)).collect()
+        }
+        Found {
+            states: places(document.states.iter().map(|s| &s.name)),
+            parameters: places(document.parameters.iter().map(|p| &p.name)),
+            instruments: places(document.music.instruments.iter().map(|i| &i.name)),
+            emitters: OnceCell::new(),
+        }
+    }
+}
+
 struct Compiler<'a> {
     document: &'a Document,
     assets: &'a Assets,
+    found: Found<'a>,
     program: Program,
     faults: Vec<Fault>,
     /// Recipes made so far, so that a file shared by takes is one.
     recipes: HashMap<(String, bool), Option<Arc<Recipe>>>,
     /// What generators make, by their names.
     made: HashMap<String, Option<Arc<Recipe>>>,
+}
+
+impl<'a> Compiler<'a> {
+    fn new(document: &'a Document, assets: &'a Assets, program: Program) -> Compiler<'a> {
+        Compiler { document, assets, found: Found::of(document), program, faults: Vec::new(), recipes: HashMap::new(), made: HashMap::new() }
+    }
 }
 
 impl Compiler<'_> {

@@ -425,7 +425,7 @@ impl Compiler<'_> {
         for (value, section) in &follows.sections {
             sections.push((value, self.section_of(doc, section)));
         }
-        if let Some(state) = document.states.iter().position(|s| s.name == subject.value) {
+        if let Some(state) = self.found.states.get(subject.value.as_str()).copied() {
             let values = &document.states[state].values;
             let mut list: Vec<Option<Option<u16>>> = vec![None; values.len()];
             for (value, section) in sections {
@@ -439,7 +439,7 @@ impl Compiler<'_> {
             }
             return Some(Follows::State(state, list));
         }
-        let Some(parameter) = document.parameters.iter().position(|p| p.name == subject.value) else {
+        let Some(parameter) = self.found.parameters.get(subject.value.as_str()).copied() else {
             let known = document.states.iter().map(|s| s.name.as_str()).chain(document.parameters.iter().map(|p| p.name.as_str()));
             let fix = did_you_mean(&subject.value, known, "add it to game.toml, or name another");
             self.fault(&subject.place, format!("there is no state or parameter {}", subject.value), fix);

@@ -38,7 +38,7 @@ impl Compiler<'_> {
     /// The notes of a layer; `None` if there are none.
     pub(super) fn notes(&mut self, of: (&PieceDoc, &SectionDoc), section: &Section, doc: &NotesDoc, key: NameKey) -> Option<u32> {
         let document = self.document;
-        let instrument = document.music.instruments.iter().position(|i| i.name == doc.instrument.value);
+        let instrument = self.found.instruments.get(doc.instrument.value.as_str()).copied();
         if instrument.is_none() {
             let known = document.music.instruments.iter().map(|i| i.name.as_str());
             let fix = did_you_mean(&doc.instrument.value, known, "add it to a file in music/, or name another");
@@ -78,7 +78,7 @@ impl Compiler<'_> {
     pub(super) fn chord_lines(&mut self, map: &Map, doc: &SectionDoc) -> Option<ChordLines> {
         let ChordsByDoc { state: subject, lines: lists } = doc.chords_by.as_ref()?;
         let document = self.document;
-        let Some(state) = document.states.iter().position(|s| s.name == subject.value) else {
+        let Some(state) = self.found.states.get(subject.value.as_str()).copied() else {
             let fix = did_you_mean(&subject.value, document.states.iter().map(|s| s.name.as_str()), "name a state of game.toml");
             self.fault(&subject.place, format!("there is no state {}", subject.value), fix);
             return None;
@@ -137,7 +137,7 @@ impl Compiler<'_> {
         if patterns != doc.values.len() {
             return None;
         }
-        if let Some(state) = document.states.iter().position(|s| s.name == by.value) {
+        if let Some(state) = self.found.states.get(by.value.as_str()).copied() {
             let values = &document.states[state].values;
             for value in &doc.values {
                 if !values.iter().any(|v| v.value == value.value) {

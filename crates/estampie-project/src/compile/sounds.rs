@@ -14,6 +14,7 @@ use estampie_engine::property::{PerProperty, Property};
 use estampie_engine::random::Draw;
 use estampie_engine::units::{Seconds, Spread, split_number};
 use estampie_engine::vocabulary::Rounds;
+use std::collections::HashSet;
 use std::sync::Arc;
 
 impl Compiler<'_> {
@@ -161,10 +162,11 @@ impl Compiler<'_> {
     /// Says where a repeat is quicker than it can be, unless something moves its interval.
     pub(super) fn look_at_repeats(&mut self) {
         let document = self.document;
+        let every = document.modulations.iter().filter(|m| m.kind == Moved::Sound && m.property == Property::Every);
+        let moving: HashSet<&str> = every.map(|m| m.target.value.as_str()).collect();
         for doc in &document.sounds {
             let Some(repeat) = doc.repeat.filter(|r| r.every.low.0 < estampie_engine::vocabulary::LEAST_INTERVAL) else { continue };
-            let moved = document.modulations.iter().any(|m| m.kind == Moved::Sound && m.target.value == doc.name && m.property == Property::Every);
-            if !moved {
+            if !moving.contains(doc.name.as_str()) {
                 let what = format!("repeat of {}: every {} is shorter than 20 ms", doc.name, repeat.every);
                 self.fault(&doc.place, what, "write 20 ms or more");
             }
@@ -189,10 +191,10 @@ impl Compiler<'_> {
     /// By a state's values, or by a parameter's ranges.
     fn by(&mut self, doc: &SoundDoc, name: &Located<String>) -> Choice {
         let document = self.document;
-        if let Some(parameter) = document.parameters.iter().position(|p| p.name == name.value) {
+        if let Some(parameter) = self.found.parameters.get(name.value.as_str()).copied() {
             return self.by_range(doc, parameter);
         }
-        let Some(state) = document.states.iter().position(|s| s.name == name.value) else {
+        let Some(state) = self.found.states.get(name.value.as_str()).copied() else {
             let known = document.states.iter().map(|s| s.name.as_str()).chain(document.parameters.iter().map(|p| p.name.as_str()));
             let fix = did_you_mean(&name.value, known, "add it to game.toml, or name another");
             self.fault(&name.place, format!("there is no state or parameter {}", name.value), fix);

@@ -17,7 +17,7 @@ use estampie_engine::time::BLOCK;
 use estampie_engine::units::{Quantity as _, Seconds, read_number};
 use estampie_engine::vocabulary::Comparison;
 use estampie_engine::world::emitters::LISTENER_NAME;
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 
 /// The emitters that a project knows: declared, in the world, or placed by a playthrough; and the listener.
 fn emitter_names(document: &Document) -> BTreeSet<&str> {
@@ -112,7 +112,8 @@ impl Compiler<'_> {
 
     /// Says when an emitter is named that neither the world nor a playthrough has, and that is not declared.
     pub(super) fn look_for_emitter(&mut self, name: &Word) {
-        let known = emitter_names(self.document);
+        let document = self.document;
+        let known = self.found.emitters.get_or_init(|| emitter_names(document));
         if !known.contains(name.text.as_str()) {
             let otherwise = format!("declare it in game.toml, below [emitters]: {} = \"what it is\"; or give it a place in world.toml", name.text);
             let fix = did_you_mean(&name.text, known.iter().copied(), &otherwise);
@@ -171,7 +172,7 @@ impl Compiler<'_> {
             }
             Expression::State(state, value, is) => {
                 let document = self.document;
-                let Some(index) = document.states.iter().position(|s| s.name == state.text) else {
+                let Some(index) = self.found.states.get(state.text.as_str()).copied() else {
                     let fix = did_you_mean(&state.text, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
                     self.fault(&state.place, format!("there is no state {}", state.text), fix);
                     return None;
@@ -215,12 +216,28 @@ impl Compiler<'_> {
     fn order_derived(&mut self) {
         let all: Vec<usize> = (0..self.program.parameters.len()).filter(|p| self.program.parameters[*p].source != ValueFrom::Game).collect();
         let mut done: BTreeSet<usize> = BTreeSet::new();
-        loop {
-            let ready =
-                |p: &&usize| !done.contains(*p) && self.needs(**p).iter().all(|n| done.contains(n) || self.program.parameters[*n].source == ValueFrom::Game);
-            let Some(next) = all.iter().find(ready).copied() else { break };
+        // What each waits for, and what waits for it; of those that wait for nothing the first is next.
+        let (mut waits, mut waiting): (HashMap<usize, usize>, HashMap<usize, Vec<usize>>) = (HashMap::new(), HashMap::new());
+        let mut ready = BTreeSet::new();
+        for parameter in &all {
+            let needs: BTreeSet<usize> = self.needs(*parameter).into_iter().filter(|n| self.program.parameters[*n].source != ValueFrom::Game).collect();
+            needs.iter().for_each(|n| waiting.entry(*n).or_default().push(*parameter));
+            if needs.is_empty() {
+                ready.insert(*parameter);
+            }
+            waits.insert(*parameter, needs.len());
+        }
+        while let Some(next) = ready.pop_first() {
             done.insert(next);
             self.program.derived.push(next as u32);
+            for parameter in waiting.remove(&next).unwrap_or_default() {
+                if let Some(left) = waits.get_mut(&parameter) {
+                    *left -= 1;
+                    if *left == 0 {
+                        ready.insert(parameter);
+                    }
+                }
+            }
         }
         // What is left is in a circle, or needs something that is.
         let left: Vec<usize> = all.iter().filter(|p| !done.contains(p)).copied().collect();
@@ -426,7 +443,7 @@ impl Compiler<'_> {
     /// A test of a state or parameter, whichever has the name.
     pub(super) fn test(&mut self, subject: &Word, test: &language::Test) -> Option<Test> {
         let document = self.document;
-        if let Some(state) = document.states.iter().position(|s| s.name == subject.text) {
+        if let Some(state) = self.found.states.get(subject.text.as_str()).copied() {
             let (value, is) = match test {
                 language::Test::Is(value) => (value, true),
                 language::Test::IsNot(value) => (value, false),
@@ -441,8 +458,8 @@ impl Compiler<'_> {
             };
             return self.state_value(state, value).map(|v| Test::State(state, v, is));
         }
-        let names = document.parameters.iter().map(|p| p.name.as_str()).chain(document.states.iter().map(|s| s.name.as_str()));
-        let Some(parameter) = document.parameters.iter().position(|p| p.name == subject.text) else {
+        let Some(parameter) = self.found.parameters.get(subject.text.as_str()).copied() else {
+            let names = document.parameters.iter().map(|p| p.name.as_str()).chain(document.states.iter().map(|s| s.name.as_str()));
             let fix = did_you_mean(&subject.text, names, "add it to game.toml, or name another");
             self.fault(&subject.place, format!("there is no parameter or state {}", subject.text), fix);
             return None;
@@ -623,7 +640,7 @@ impl Compiler<'_> {
                             self.program.names.add(&emitter.text);
                         }
                     }
-                    StepAction::State(state, value) => match document.states.iter().position(|s| s.name == state.text) {
+                    StepAction::State(state, value) => match self.found.states.get(state.text.as_str()).copied() {
                         Some(index) if document.states[index].dictionary.iter().any(|(theirs, _)| *theirs == value.text) => {}
                         Some(index) => {
                             self.state_value(index, value);

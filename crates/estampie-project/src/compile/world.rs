@@ -82,7 +82,7 @@ impl Compiler<'_> {
         let document = self.document;
         let key = self.program.names.add(&doc.name);
         let state = doc.sets.as_ref().and_then(|(state, value)| {
-            let Some(index) = document.states.iter().position(|s| s.name == state.value) else {
+            let Some(index) = self.found.states.get(state.value.as_str()).copied() else {
                 let fix = did_you_mean(&state.value, document.states.iter().map(|s| s.name.as_str()), "add it to game.toml, or name another");
                 self.fault(&state.place, format!("there is no state {}", state.value), fix);
                 return None;

@@ -1,5 +1,6 @@
 //! `estampie listen PROJECT`: plays what a running game sends, without a screen.
 
+use super::output::tell;
 use super::{Sound, listen_address};
 use crate::aside::Aside;
 use crate::failure::Failure;
@@ -37,18 +38,10 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         Some(path) => Some(Aside::create(path, &["play"], None, true)?),
         None => None,
     };
-    let options = workshop::Options {
-        join: None,
-        device: arguments.sound.device.clone(),
-        midi: crate::midi::Wanted::of(arguments.sound.midi.as_deref()),
-        buffer_ms: arguments.sound.buffer,
-        light: false,
-        listen: Some(arguments.address),
-        allow: arguments.allow.clone(),
-        patient: false,
-        state: None,
-        cache: workshop::keeping::cache_folder(),
-    };
+    let (settings, wrong) = crate::settings::of_person();
+    wrong.iter().for_each(|what| tell(&format!("estampie: your settings: {what}")));
+    let page = super::Page { listen: Some(arguments.address), allow: arguments.allow.clone(), ..super::Page::default() };
+    let options = workshop::Options { state: None, ..settings.options(&arguments.sound, &page) };
     let stopped = super::stopped()?;
     let recorded = workshop::headless::listen(&arguments.project, &options, out.is_some(), &stopped)?;
     if let (Some(mut out), Some(playthrough)) = (out, recorded) {

@@ -5,6 +5,8 @@ mod budget;
 mod bundle;
 mod check;
 mod compare;
+mod completions;
+mod config;
 mod demo;
 mod doctor;
 mod draw;
@@ -23,15 +25,23 @@ mod stock;
 mod wave;
 
 use crate::failure::Failure;
-use crate::{address, workshop};
-use clap::{Parser, Subcommand};
-use output::tell;
+use crate::{address, settings, workshop};
+use clap::{CommandFactory as _, Parser, Subcommand};
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+/// The version, and the commit that it was built from.
+pub(crate) const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("ESTAMPIE_COMMIT"), ")");
+
 #[derive(Parser)]
-#[command(name = "estampie", version, about = "A workshop for the adaptive sound of games", args_conflicts_with_subcommands = true)]
+#[command(
+    name = "estampie",
+    version = VERSION,
+    about = "A workshop for the adaptive sound of games",
+    args_conflicts_with_subcommands = true,
+    after_help = "Examples:\n  estampie demo            a copy of the demo, to be tried and changed\n  estampie new my-game     a new project that sounds at once\n  estampie my-game         opens it"
+)]
 struct Arguments {
     #[command(subcommand)]
     command: Option<Command>,
@@ -47,38 +57,45 @@ struct Arguments {
 pub(crate) struct Sound {
     /// Play through this device ("estampie doctor" lists them); "none" plays on the silent clock
     #[arg(long, value_name = "NAME")]
-    device: Option<String>,
+    pub(crate) device: Option<String>,
     /// The MIDI inputs that are played: part of a name ("estampie doctor" lists them), "none", or all of them
     #[arg(long, value_name = "NAME")]
-    midi: Option<String>,
-    /// How much sound is made ahead, in milliseconds (5 to 500)
-    #[arg(long, value_name = "MS", default_value_t = 30, value_parser = clap::value_parser!(u32).range(5..=500))]
-    buffer: u32,
+    pub(crate) midi: Option<String>,
+    /// How much sound is made ahead, in milliseconds (5 to 500; 30 if neither this nor the settings say)
+    #[arg(long, value_name = "MS", value_parser = clap::value_parser!(u32).range(i64::from(*settings::BUFFER.1.start())..=i64::from(*settings::BUFFER.1.end())))]
+    pub(crate) buffer: Option<u32>,
 }
 
 /// How the workshop is opened, besides the sound.
-#[derive(clap::Args, Clone, Debug)]
+#[derive(clap::Args, Clone, Debug, Default)]
 pub(crate) struct Page {
     /// The light theme
     #[arg(long)]
-    light: bool,
+    pub(crate) light: bool,
+    /// The dark theme, where the settings have the light one
+    #[arg(long, conflicts_with = "light")]
+    pub(crate) dark: bool,
+    /// Four pictures a second instead of thirty while no key is pressed: meters and positions move in steps
+    #[arg(long)]
+    pub(crate) reduced_motion: bool,
     /// Lets a running game play, by Open Sound Control on this address or port (127.0.0.1:9460 if none is said); UDP and TCP
     #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "", value_parser = listen_address)]
-    listen: Option<SocketAddr>,
+    pub(crate) listen: Option<SocketAddr>,
     /// With --listen: a machine that may send besides this one; may be said several times
     #[arg(long, value_name = "ADDRESS")]
-    allow: Vec<IpAddr>,
+    pub(crate) allow: Vec<IpAddr>,
     /// Joins a running game that has the runtime, listening on this address or port (127.0.0.1:9461 if none is said)
     #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "", value_parser = join_address)]
-    join: Option<SocketAddr>,
+    pub(crate) join: Option<SocketAddr>,
     /// Messages stay until the next key instead of for some seconds: for who reads slowly, or by machine
     #[arg(long)]
-    patient: bool,
+    pub(crate) patient: bool,
 }
 
 #[derive(Subcommand)]
 enum Command {
     /// Opens the demo, Brinewick Salvage, in a copy of your own
+    #[command(after_help = "Example:\n  estampie demo --path")]
     Demo {
         /// Puts the demo back as it was; your copy is kept beside it
         #[arg(long)]
@@ -92,36 +109,50 @@ enum Command {
         page: Page,
     },
     /// Makes a new project
+    #[command(after_help = "Example:\n  estampie new my-game")]
     New {
         /// Its folder; it must not exist, or be empty
         folder: PathBuf,
     },
     /// Reads a project with all its audio and tells every fault; holds its playthroughs against what is expected of them, and listens to every way between
     /// sections
+    #[command(after_help = "Example:\n  estampie check my-game --junit out.xml")]
     Check(check::Arguments),
     /// Tells what two traces, projects or bundles differ in: what is heard, when, how loud, and with which take
+    #[command(after_help = "Example:\n  estampie compare before/ after/ --playthrough first-dive")]
     Compare(compare::Arguments),
     /// Plays the project as its game might, for minutes on end, in search of problems
+    #[command(after_help = "Example:\n  estampie explore my-game --minutes 30 --seed 7")]
     Explore(explore::Arguments),
     /// Plays what a running game sends, without a screen, until it is stopped
+    #[command(after_help = "Example:\n  estampie listen my-game 9460")]
     Listen(listen::Arguments),
     /// A small game that makes no sound and sends what a real one would, to try the link with
+    #[command(after_help = "Example:\n  estampie game --auto 7")]
     Game(game::Arguments),
     /// Writes the one file that a game ships, with the names that its code uses
+    #[command(after_help = "Example:\n  estampie bundle my-game -o my-game.bundle")]
     Bundle(bundle::Arguments),
     /// Renders a playthrough to a WAV file
+    #[command(after_help = "Example:\n  estampie render my-game first-dive -o dive.wav")]
     Render(render::Arguments),
     /// Plays a sound by itself, without its mix, and writes it as WAV files: for those who want recordings of what is made in the project
+    #[command(after_help = "Example:\n  estampie render-take my-game step/plank -o plank.wav")]
     RenderTake(render_take::Arguments),
     /// Draws a project's curves, transitions, routing, map, a playthrough over time, loudness or coverage, as SVG or PDF
+    #[command(after_help = "Example:\n  estampie draw my-game routing -o routing.svg")]
     Draw(draw::Arguments),
     /// Writes a few pages for the team: what there is, how it stands, and the drawings behind it
+    #[command(after_help = "Example:\n  estampie report my-game -o report.pdf")]
     Report(report::Arguments),
     /// Puts a recipe into a project: what designers build again and again, ready made; without one it lists them
+    #[command(after_help = "Example:\n  estampie add my-game footsteps")]
     Add(add::Arguments),
     /// The list of all that the game will need: how far it is, and its exchange with a spreadsheet
+    #[command(after_help = "Example:\n  estampie stock my-game export sounds.csv")]
     Stock(stock::Arguments),
     /// Prints facts of audio files
+    #[command(after_help = "Example:\n  estampie probe audio/*.wav --json")]
     Probe {
         /// The files
         #[arg(required = true)]
@@ -131,12 +162,23 @@ enum Command {
         json: bool,
     },
     /// Writes down every field of a project's files, as JSON Schema for editors
+    #[command(after_help = "Example:\n  estampie schema sounds -o sounds.json")]
     Schema(schema::Arguments),
     /// Looks at the sound device, the terminal and the fonts; with a project, for audio that is not where it says, and where something like it lies
+    #[command(after_help = "Example:\n  estampie doctor my-game")]
     Doctor {
         /// The project's folder
         project: Option<PathBuf>,
     },
+    /// Tells what is set for you in every project (theme, device, keys, motion), and where each setting comes from
+    #[command(after_help = "Example:\n  estampie config --write")]
+    Config(config::Arguments),
+    /// Writes what a shell needs to complete commands and their options
+    #[command(after_help = "Example:\n  estampie completions bash > ~/.local/share/bash-completion/completions/estampie")]
+    Completions(completions::Completions),
+    /// Writes the manual's pages for man
+    #[command(after_help = "Example:\n  estampie man ~/.local/share/man/man1")]
+    Man(completions::Man),
 }
 
 /// Is set when the user stops a command (`ctrl-c`), or its terminal is gone: it ends in good order.
@@ -193,15 +235,18 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Probe { files, json }) => probe::run(&files, json),
         Some(Command::Schema(arguments)) => schema::run(&arguments),
         Some(Command::Doctor { project }) => doctor::run(project.as_deref()),
+        Some(Command::Config(arguments)) => config::run(&arguments),
+        Some(Command::Completions(arguments)) => completions::complete(&arguments, &mut Arguments::command()),
+        Some(Command::Man(arguments)) => completions::manual(&arguments, &Arguments::command()),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
         Err(Failure::Fault(what)) => {
-            tell(&format!("estampie: {what}"));
+            output::fail(&what);
             ExitCode::from(1)
         }
         Err(Failure::Use(what)) => {
-            tell(&format!("estampie: {what}"));
+            output::fail(&what);
             ExitCode::from(2)
         }
     }
@@ -217,17 +262,40 @@ fn join_address(text: &str) -> Result<SocketAddr, String> {
     address::parse(text, estampie_live::protocol::PORT)
 }
 
+/// How the workshop is opened: by the command line and by what is set.
 fn options(sound: &Sound, page: &Page) -> workshop::Options {
-    workshop::Options {
-        device: sound.device.clone(),
-        midi: crate::midi::Wanted::of(sound.midi.as_deref()),
-        buffer_ms: sound.buffer,
-        light: page.light,
-        listen: page.listen,
-        join: page.join,
-        allow: page.allow.clone(),
-        patient: page.patient,
-        state: workshop::keeping::state_folder(),
-        cache: workshop::keeping::cache_folder(),
+    let (settings, wrong) = settings::of_person();
+    let mut options = settings.options(sound, page);
+    options.wrong = wrong;
+    options
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The examples on the page of a command, as words.
+    fn examples(command: &clap::Command) -> Vec<Vec<String>> {
+        let text = command.get_after_help().map(ToString::to_string).unwrap_or_default();
+        let lines = text.lines().map(str::trim).filter(|line| line.starts_with("estampie"));
+        // What a shell does with the output is not said to the program; nor is what stands behind a gap.
+        lines.map(|line| line.split(" > ").next().unwrap_or(line).split("   ").next().unwrap_or(line).split(' ').map(str::to_owned).collect()).collect()
+    }
+
+    #[test]
+    fn every_command_has_an_example_that_it_understands() {
+        let command = Arguments::command();
+        let all: Vec<Vec<String>> = examples(&command).into_iter().chain(command.get_subcommands().flat_map(examples)).collect();
+        for inner in command.get_subcommands() {
+            assert!(all.iter().any(|words| words.get(1).is_some_and(|word| word == inner.get_name())), "{} has no example", inner.get_name());
+        }
+        for words in all {
+            assert!(
+                Arguments::try_parse_from(&words).is_ok(),
+                "{}: {}",
+                words.join(" "),
+                Arguments::try_parse_from(&words).err().map_or_else(String::new, |e| e.to_string())
+            );
+        }
     }
 }

@@ -1,7 +1,8 @@
 //! What commands write for people: lines.
 
+use crate::workshop::theme::Colours;
 use estampie_project::document::Fault;
-use std::io::Write;
+use std::io::{IsTerminal as _, Write};
 
 /// A text without what could steer a terminal: names come from files that anybody may have written.
 pub(crate) fn plain(text: &str) -> String {
@@ -10,8 +11,13 @@ pub(crate) fn plain(text: &str) -> String {
 
 /// Writes a line to standard output. Whoever reads it may have gone, which is no fault; a full disk is one.
 pub(crate) fn line(text: &str) {
+    bytes((plain(text) + "\n").as_bytes());
+}
+
+/// Writes bytes to standard output likewise, as they are.
+pub(crate) fn bytes(bytes: &[u8]) {
     let mut out = std::io::stdout().lock();
-    let Err(error) = out.write_all(plain(text).as_bytes()).and_then(|()| out.write_all(b"\n")) else { return };
+    let Err(error) = out.write_all(bytes).and_then(|()| out.flush()) else { return };
     if error.kind() == std::io::ErrorKind::BrokenPipe {
         std::process::exit(0);
     }
@@ -22,6 +28,13 @@ pub(crate) fn line(text: &str) {
 /// Writes a line to standard error.
 pub(crate) fn tell(text: &str) {
     let _ = writeln!(std::io::stderr(), "{}", plain(text));
+}
+
+/// Says why a command ends as it does; on a terminal that has colours, in one.
+pub(crate) fn fail(what: &str) {
+    let coloured = std::io::stderr().is_terminal() && Colours::of_environment() != Colours::None;
+    let (on, off) = if coloured { ("\u{1b}[1;31m", "\u{1b}[0m") } else { ("", "") };
+    let _ = writeln!(std::io::stderr(), "{on}estampie:{off} {}", plain(what));
 }
 
 /// Prints faults to standard error, each with place and fix.

@@ -40,6 +40,7 @@ use estampie_project::survey::Survey;
 use estampie_project::{compile, survey};
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use ratatui::layout::Rect;
+use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -118,6 +119,10 @@ pub(crate) struct App {
     pub(crate) message: Option<Message>,
     /// Messages stay until the next key.
     patient: bool,
+    /// Few pictures are drawn while no key is pressed.
+    pub(crate) reduced_motion: bool,
+    /// Keys that stand for others on the pages.
+    pub(crate) keys: keys::Remapped,
     pub(crate) sounds: SoundsView,
     /// A file that is heard before anything plays it.
     pub(super) audition: Audition,
@@ -129,8 +134,8 @@ pub(crate) struct App {
     pub(crate) project: ProjectView,
     pub(crate) stock: StockView,
     pub(crate) playthroughs: PlaythroughsView,
-    /// What nothing uses, and what no playthrough says; looked through with every edit.
-    pub(crate) survey: (Survey, Vec<String>),
+    /// What nothing uses, and what no playthrough says, once it has been looked for.
+    survey: OnceCell<(Survey, Vec<String>)>,
     /// What was typed and has been told to be at fault; entered again it is kept.
     pub(super) unconfirmed: Option<String>,
     /// What is known of audio files.
@@ -171,6 +176,7 @@ impl App {
             rehearsal.visit(address)?;
         }
         let now = Instant::now();
+        let (remapped, clashes) = keys::remapped(&options.keys);
         let mut app = App {
             mode: if faults.is_empty() { Mode::Page } else { Mode::Faults },
             workspace,
@@ -192,6 +198,8 @@ impl App {
             fits: true,
             message: None,
             patient: options.patient,
+            reduced_motion: options.reduced_motion,
+            keys: remapped.into_iter().collect(),
             sounds: SoundsView::default(),
             audition: Audition::default(),
             wiring: WiringView::default(),
@@ -202,7 +210,7 @@ impl App {
             project: ProjectView::default(),
             stock: StockView::within(options.cache.as_deref()),
             playthroughs: PlaythroughsView::default(),
-            survey: Default::default(),
+            survey: OnceCell::new(),
             unconfirmed: None,
             facts: HashMap::new(),
             asked: false,
@@ -216,9 +224,9 @@ impl App {
             dragging: None,
             sent: None,
         };
-        app.look_through();
         app.load_first();
-        if let Some(notice) = busy.or(notice).or(broken) {
+        let unset = || options.wrong.iter().chain(&clashes).next().map(|what| format!("your settings: {what} (estampie config)"));
+        if let Some(notice) = busy.or(notice).or(broken).or_else(unset) {
             app.alarm(notice);
         }
         app.offer_journal();
@@ -352,7 +360,7 @@ impl App {
         self.faults = all_faults(&self.workspace, found);
         self.missing.outdated = true;
         self.rehearsal.take_over(Arc::new(program));
-        self.look_through();
+        self.survey = OnceCell::new();
         self.compare_anew();
         self.loading.compiled();
         let last = |n: usize| n.saturating_sub(1);
@@ -364,8 +372,9 @@ impl App {
         }
     }
 
-    fn look_through(&mut self) {
-        self.survey = (survey::survey(self.document()), survey::never_sent(self.document()));
+    /// What of the project nothing uses, and what no playthrough says: looked for when a page first shows it after an edit.
+    pub(crate) fn survey(&self) -> &(Survey, Vec<String>) {
+        self.survey.get_or_init(|| (survey::survey(self.document()), survey::never_sent(self.document())))
     }
 
     /// Takes a key or a movement of the mouse; true if there is something new to show.
@@ -403,7 +412,10 @@ impl App {
     }
 
     fn key(&mut self, event: KeyEvent) {
-        let name = keys::name(event);
+        let mut name = keys::name(event);
+        if let (Mode::Page, Some(meant)) = (&self.mode, self.keys.get(&name)) {
+            name.clone_from(meant);
+        }
         if self.patient {
             self.message.take_if(|m| m.until < Instant::now());
         }

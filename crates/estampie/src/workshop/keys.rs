@@ -2,7 +2,9 @@
 
 use super::listening;
 use super::view::{VIEWS, View};
+use estampie_project::document::did_you_mean;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use std::collections::HashMap;
 
 /// What a key does.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -248,10 +250,46 @@ pub(crate) fn meaning(name: &str, view: &dyn View) -> Option<Do> {
     in_table(view.face().keys).or_else(to_view).or_else(|| in_table(KEYS)).or_else(set)
 }
 
+/// Keys that a person has made to stand for others.
+pub(crate) type Remapped = HashMap<String, String>;
+
+/// How a key is shown: as the tables have it, or by the one that a person has made to stand for it.
+pub(crate) fn shown(binding: &Binding, remapped: &Remapped) -> String {
+    let own =
+        remapped.iter().filter(|(pressed, meant)| binding.keys.contains(&meant.as_str()) && *pressed != *meant).map(|(pressed, _)| pressed.as_str()).min();
+    own.map_or_else(|| binding.shown.to_owned(), str::to_owned)
+}
+
 /// All that keys do in a view, as shown and in words.
-pub(crate) fn told(view: &dyn View) -> Vec<(String, String)> {
+pub(crate) fn told(view: &dyn View, remapped: &Remapped) -> Vec<(String, String)> {
     let views = VIEWS.iter().map(|v| (v.face().key.to_string(), format!("the view {}: {}", v.face().name, v.face().says)));
-    views.chain(view.face().keys.iter().chain(KEYS).map(|b| (b.shown.to_owned(), b.words.to_owned()))).collect()
+    views.chain(view.face().keys.iter().chain(KEYS).map(|b| (shown(b, remapped), b.words.to_owned()))).collect()
+}
+
+/// The key of a name in a view's table or in that of all views, with what it does.
+fn bound(key: &str) -> Option<&'static Binding> {
+    VIEWS.iter().flat_map(|v| v.face().keys).chain(KEYS).find(|b| b.keys.contains(&key))
+}
+
+/// Which keys stand for others, of those that a person has set, and what is wrong with them: a key that there is not, and a clash, by which nothing does any more
+/// what the pressed key did. A clash counts all the same.
+pub(crate) fn remapped(keys: &[(String, String)]) -> (Vec<(String, String)>, Vec<String>) {
+    let known: Vec<&str> = VIEWS.iter().flat_map(|v| v.face().keys).chain(KEYS).flat_map(|b| b.keys).copied().collect();
+    let is_view = |key: &str| VIEWS.iter().any(|v| key.chars().eq([v.face().key]));
+    let (mut good, mut wrong) = (Vec::new(), Vec::new());
+    for (pressed, meant) in keys {
+        if bound(meant).is_none() && !is_view(meant) {
+            let otherwise = "keys are called like ctrl-r, f5, space, page-up, shift-left or x";
+            wrong.push(format!("{pressed} stands for {meant}, and no key is called so; {}", did_you_mean(meant, known.iter().copied(), otherwise)));
+            continue;
+        }
+        good.push((pressed.clone(), meant.clone()));
+        let lost = bound(pressed).map(|b| b.words.to_owned()).or_else(|| is_view(pressed).then(|| "going to a view".to_owned()));
+        if let Some(lost) = lost.filter(|_| !keys.iter().any(|(_, meant)| meant == pressed)) {
+            wrong.push(format!("{pressed} stands for {meant}, and no key does any more what it did ({lost}): let another stand for {pressed}"));
+        }
+    }
+    (good, wrong)
 }
 
 #[cfg(test)]
@@ -275,9 +313,24 @@ mod tests {
     }
 
     #[test]
+    fn keys_that_stand_for_others_are_looked_at() {
+        let set = |keys: &[(&str, &str)]| remapped(&keys.iter().map(|(a, b)| ((*a).to_owned(), (*b).to_owned())).collect::<Vec<_>>());
+        let (good, wrong) = set(&[("ctrl-y", "ctrl-r"), ("f9", "space")]);
+        assert_eq!((good.len(), wrong.len()), (2, 0), "{wrong:?}");
+        assert_eq!(set(&[("u", "ctrl-r"), ("ctrl-r", "u")]).1, Vec::<String>::new(), "two that change places lose nothing");
+        let (good, wrong) = set(&[("u", "q")]);
+        assert!(good.len() == 1 && wrong[0].contains("undo the last edit"), "{wrong:?}");
+        let (good, wrong) = set(&[("f9", "ctrl-rr")]);
+        assert!(good.is_empty() && wrong[0].contains("ctrl-r?"), "{wrong:?}");
+        assert!(set(&[("1", "q")]).1[0].contains("going to a view"));
+        let undo = KEYS.iter().find(|b| b.does == Do::Undo).unwrap();
+        assert_eq!((shown(undo, &Remapped::new()), shown(undo, &[("f9".to_owned(), "u".to_owned())].into())), ("u".to_owned(), "f9".to_owned()));
+    }
+
+    #[test]
     fn every_key_is_in_the_manual() {
         let manual = include_str!("../../../../docs/keys.md");
-        for (shown, words) in VIEWS.iter().flat_map(|v| told(*v)) {
+        for (shown, words) in VIEWS.iter().flat_map(|v| told(*v, &Remapped::new())) {
             assert!(manual.contains(&format!("| `{shown}` |")) && manual.contains(&words), "{shown} is not in docs/keys.md: {words}");
         }
     }

@@ -42,6 +42,7 @@ mod wiring;
 use crate::failure::Failure;
 use crate::quiet::Quiet;
 use app::App;
+pub(crate) use keys::remapped;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture};
 use ratatui::crossterm::execute;
 use std::io::{IsTerminal as _, Write as _};
@@ -57,6 +58,12 @@ pub(crate) struct Options {
     pub(crate) midi: crate::midi::Wanted,
     pub(crate) buffer_ms: u32,
     pub(crate) light: bool,
+    /// Whether few pictures are drawn while no key is pressed.
+    pub(crate) reduced_motion: bool,
+    /// Keys that are pressed, and the ones that they stand for.
+    pub(crate) keys: Vec<(String, String)>,
+    /// What is wrong with the person's settings.
+    pub(crate) wrong: Vec<String>,
     /// Where running games are listened to from the beginning, if they are.
     pub(crate) listen: Option<std::net::SocketAddr>,
     /// The game that is joined from the beginning, if one is.
@@ -132,7 +139,14 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
     let (mut stale, mut touched) = (true, true);
     while !app.quit && signals.said().is_none() {
         // In silence only the clock moves: a third of the pictures are enough.
-        let pace = if touched || app.lively() { FRAME } else { FRAME * 3 };
+        let lively = if app.reduced_motion { FRAME * 8 } else { FRAME };
+        let pace = if touched {
+            FRAME
+        } else if app.lively() {
+            lively
+        } else {
+            lively.max(FRAME * 3)
+        };
         let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
         // The clock begins as soon as it can.
         let wait = if app.rehearsal.player.held() { wait.min(SOON) } else { wait };

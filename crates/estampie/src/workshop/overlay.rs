@@ -19,7 +19,7 @@ pub(crate) fn help(app: &App, painter: &mut Painter<'_>, area: Rect) {
     clear(app, painter, area);
     let view = app.view();
     painter.heading(1, area.y, area.width - 2, "Keys", &format!("of the view {}", view.face().name));
-    let mut lines = super::keys::told(view);
+    let mut lines = super::keys::told(view, &app.keys);
     lines.extend(view.other_help(app));
     if view.face().keys.iter().any(|b| b.does == Do::Curve) {
         let curve = [

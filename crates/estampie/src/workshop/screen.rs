@@ -443,11 +443,15 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
     }
     // What is not to be had inside a running game is not offered.
     let offered = |does: Do| !(app.rehearsal.visiting() && matches!(does, Do::Freeze | Do::Record | Do::Restart));
-    let list: Vec<(&str, &str)> = in_order(app)
+    let list: Vec<(String, &str)> = in_order(app)
         .into_iter()
         .filter(|b| offered(b.does))
-        .filter_map(|b| Some((if b.does == Do::Left { "← →" } else { b.shown.split(' ').next()? }, b.short?)))
+        .filter_map(|b| {
+            let shown = super::keys::shown(b, &app.keys);
+            Some((if shown == "← h" { "← →".to_owned() } else { shown.split(' ').next()?.to_owned() }, b.short?))
+        })
         .collect();
+    let list: Vec<(&str, &str)> = list.iter().map(|(key, words)| (key.as_str(), *words)).collect();
     keys(painter, 1, y, width, &list);
 }
 

@@ -74,6 +74,9 @@ impl Desk {
             midi: crate::midi::Wanted::Nothing,
             buffer_ms: 30,
             light: false,
+            reduced_motion: false,
+            keys: Vec::new(),
+            wrong: Vec::new(),
             listen,
             join: None,
             allow: Vec::new(),
@@ -722,4 +725,23 @@ fn what_explains_a_prompt_is_never_cut() {
     desk.type_text("st");
     let page = desk.page();
     assert!(page.contains("tab: steps") && page.contains("where it goes"), "{page}");
+}
+
+#[test]
+fn a_key_that_stands_for_another_does_what_that_one_does_and_is_shown() {
+    let mut desk = Desk::new();
+    desk.app.keys = [("ctrl-y".to_owned(), "u".to_owned())].into();
+    desk.keys("3 l");
+    assert_eq!(desk.app.workspace.edits(), 1, "a level was moved");
+    desk.size = (300, 47);
+    desk.app.message = None;
+    assert!(desk.page().contains(" ctrl-y undo"), "{}", desk.page());
+    desk.keys("ctrl-y");
+    assert_eq!(desk.app.workspace.edits(), 0);
+    // The key itself stays, and so does what is typed.
+    desk.keys("l u");
+    assert_eq!(desk.app.workspace.edits(), 0);
+    desk.app.keys = [("x".to_owned(), "u".to_owned())].into();
+    desk.keys("l : x");
+    assert_eq!((desk.app.workspace.edits(), matches!(desk.app.mode, super::app::Mode::Finder { .. })), (1, true));
 }

@@ -73,7 +73,7 @@ fn a_second_workshop_on_a_project_only_reads() {
     let demo = story.copy();
     let home = story.home.path().display().to_string();
     let command = format!(
-        "env XDG_DATA_HOME='{home}' XDG_STATE_HOME='{home}' COLORTERM=truecolor '{}' '{}' --device none; sleep 60",
+        "env XDG_DATA_HOME='{home}' XDG_CONFIG_HOME='{home}/config' XDG_STATE_HOME='{home}' COLORTERM=truecolor '{}' '{}' --device none; sleep 60",
         env!("CARGO_BIN_EXE_estampie"),
         demo.display()
     );

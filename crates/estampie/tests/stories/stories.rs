@@ -313,8 +313,11 @@ fn other_colours_and_the_light_theme_open_too() {
         let home = story.home.path().display().to_string();
         let project = story.home.path().join("copy");
         assert!(Command::new("cp").arg("-r").arg(Story::demo()).arg(&project).status().unwrap().success());
-        let command =
-            format!("env XDG_STATE_HOME='{home}' {environment} '{}' '{}' --device none {option}; sleep 60", env!("CARGO_BIN_EXE_estampie"), project.display());
+        let command = format!(
+            "env XDG_CONFIG_HOME='{home}/config' XDG_STATE_HOME='{home}' {environment} '{}' '{}' --device none {option}; sleep 60",
+            env!("CARGO_BIN_EXE_estampie"),
+            project.display()
+        );
         story.tmux(&["new-session", "-d", "-x", "160", "-y", "47", &command]);
         story.wait_for("1 cell =");
         let coloured = String::from_utf8_lossy(&story.tmux(&["capture-pane", "-p", "-e"]).stdout).into_owned();

@@ -138,7 +138,7 @@ fn things(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
 
 /// What of the project nothing uses, and what is never said.
 fn left_over(app: &App, painter: &mut Painter<'_>, area: Rect) {
-    let (survey, unsent) = &app.survey;
+    let (survey, unsent) = app.survey();
     let faults: Vec<String> = app.faults.iter().map(|fault| format!("{}: {}", fault.place, fault.what)).collect();
     let lists: [(&str, &str, &[String]); 6] = [
         ("Faults", "! shows each with its fix", &faults),

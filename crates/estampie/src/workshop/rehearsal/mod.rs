@@ -71,6 +71,11 @@ struct Coming {
 /// What begins in the midst rises in this time: no click, and nothing that begins there is lost.
 const RISE: Seconds = Seconds(0.01);
 
+/// How many programs are kept for looking back: those of a project of 5,000 sounds have 20 MB each.
+fn most_kept(program: &Program) -> usize {
+    (100_000 / program.things().max(1)).clamp(4, 64)
+}
+
 /// The engine being played and what is known of it.
 pub(crate) struct Rehearsal {
     pub(crate) player: Player,
@@ -350,8 +355,10 @@ impl Rehearsal {
     pub(crate) fn take_over(&mut self, program: Arc<Program>) {
         self.names.add_all(&program.names);
         self.programs.push_back(Arc::clone(&program));
-        if self.programs.len() > 64 {
-            self.programs.pop_front();
+        while self.programs.len() > most_kept(&program) {
+            let old = self.programs.pop_front();
+            // It takes several milliseconds to free that of a large project.
+            std::thread::spawn(move || drop(old));
         }
         let prepared = Box::new(Prepared::new(Arc::clone(&program), self.seed).with_player_levels(&levels::keys(&self.levels)));
         self.program = program;
@@ -729,5 +736,22 @@ impl Rehearsal {
             self.add_line(replay.frames, format!("the playthrough {} is over", replay.name), Label::Aside);
         }
         news
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn fewer_programs_of_large_projects_are_kept_for_looking_back() {
+        let of = |things: usize| {
+            let mut program = Program::default();
+            for n in 0..things {
+                program.names.add(&format!("thing-{n}"));
+            }
+            most_kept(&program)
+        };
+        assert_eq!([0, 100, 1_562, 5_000, 20_000, 60_000].map(of), [64, 64, 64, 20, 5, 4]);
     }
 }

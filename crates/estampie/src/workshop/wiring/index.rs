@@ -45,13 +45,13 @@ impl App {
             return Rc::clone(unsent);
         }
         let places: HashMap<&str, usize> = document.parameters.iter().enumerate().map(|(at, p)| (p.name.as_str(), at)).collect();
-        self.survey.1.iter().filter_map(|name| places.get(name.as_str()).copied()).collect()
+        self.survey().1.iter().filter_map(|name| places.get(name.as_str()).copied()).collect()
     }
 
     /// The same, worked out; `moved` are the parameters that nobody sends and that are not at rest.
     fn tell(&self, moved: &[usize]) -> Vec<Told> {
         let document = self.document();
-        let (unwired, unsent) = &self.survey;
+        let (unwired, unsent) = self.survey();
         let missing = unwired.events.iter().chain(&unwired.parameters).chain(&unwired.states).cloned();
         // What this rehearsal has heard of is sent after all.
         let moved: HashSet<&str> = moved.iter().map(|p| document.parameters[*p].name.as_str()).collect();
