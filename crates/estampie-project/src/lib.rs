@@ -9,6 +9,7 @@ pub mod compile;
 pub mod complete;
 pub mod document;
 pub mod door;
+pub mod explain;
 pub mod fault;
 pub mod language;
 pub mod midi;

@@ -8,12 +8,14 @@ mod failure;
 mod game;
 mod heard;
 mod levels;
+mod logs;
 mod midi;
 mod packing;
 mod player;
 mod project;
 mod quiet;
 mod settings;
+mod versioned;
 mod workshop;
 
 use std::process::ExitCode;

@@ -1,5 +1,6 @@
 //! Standard error while a page is up: libraries of the sound system write there, and would write over the page.
 
+use crate::logs;
 use std::fs::File;
 use std::path::Path;
 
@@ -13,7 +14,7 @@ impl Quiet {
     /// Sends it to `errors.log` of a folder; `None` if that cannot be had.
     pub(crate) fn begin(folder: &Path) -> Option<Quiet> {
         std::fs::create_dir_all(folder).ok()?;
-        let errors = File::options().create(true).append(true).open(folder.join("errors.log")).ok()?;
+        let errors = File::options().create(true).append(true).open(folder.join(logs::ERRORS)).ok()?;
         #[cfg(unix)]
         {
             let before = rustix::io::dup(rustix::stdio::stderr()).ok()?;

@@ -1,13 +1,15 @@
 //! `estampie check PROJECT`: faults, expectations, transitions.
 
-use super::output::{out, print_faults, tell};
+use super::output::{self, out, print_faults, tell};
 use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project::{self, Loaded};
+use crate::versioned::{State, Which};
 use estampie_project::document::Over;
 use estampie_proof::check::{self, Broken, Coverage, Listened};
 use indicatif::{ProgressBar, ProgressStyle};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
+use serde_json::json;
 use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
@@ -22,6 +24,12 @@ pub(super) struct Arguments {
     /// Writes what the playthroughs come by, how often, and what none of them does, as JSON; says how much of what there is that is
     #[arg(long, value_name = "OUT.json")]
     coverage: Option<PathBuf>,
+    /// Checks what is staged in git instead of what lies there: as a hook before a commit
+    #[arg(long)]
+    staged: bool,
+    /// What was checked as one JSON value on standard output, instead of lines
+    #[arg(long)]
+    json: bool,
     /// Write even over the project's own files
     #[arg(long)]
     force: bool,
@@ -38,7 +46,10 @@ struct Checked {
 
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let folder = &arguments.project;
-    let loaded = project::load(folder)?;
+    output::for_a_machine(arguments.json);
+    // It lies there for as long as it is checked.
+    let staged = if arguments.staged { Some(State::of(folder, Which::Staged)?) } else { None };
+    let loaded = project::load(staged.as_ref().map_or(folder, State::path))?;
     print_faults(&loaded.faults);
     let count = loaded.faults.len();
     let checked = if count == 0 {
@@ -54,6 +65,9 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     };
     if let Some(path) = &arguments.junit {
         write_junit(path, &loaded, &checked, arguments.force)?;
+    }
+    if arguments.json {
+        output::json(&as_json(&loaded, &checked));
     }
     let some = |n: usize, one: &str, many: &str| if n == 1 { format!("one {one}") } else { format!("{n} {many}") };
     let mut wrong = Vec::new();
@@ -163,6 +177,32 @@ fn hear_transitions(loaded: &Loaded) -> Vec<String> {
     let open: Vec<String> = open.iter().map(ToString::to_string).collect();
     open.iter().for_each(|find| tell(find));
     open
+}
+
+/// Everything that was checked as JSON.
+fn as_json(loaded: &Loaded, checked: &Checked) -> serde_json::Value {
+    let document = loaded.workspace.document();
+    let faults: Vec<_> = loaded.faults.iter().map(output::fault_json).collect();
+    let broken: Vec<_> = checked
+        .broken
+        .iter()
+        .map(|b| json!({ "playthrough": b.playthrough, "file": b.place.file, "line": b.place.line, "expected": b.expected, "says": b.to_string() }))
+        .collect();
+    let passed: Vec<String> = estampie_project::survey::passed_by(document).iter().map(ToString::to_string).collect();
+    json!({
+        "project": document.manifest.name,
+        "sounds": document.sounds.len(),
+        "files": loaded.assets.len(),
+        "reactions": document.reactions.len(),
+        "modulations": document.modulations.len(),
+        "playthroughs": document.playthroughs.len(),
+        "faults": faults,
+        "expectations": document.playthroughs.iter().map(|(_, p)| check::count(document, p)).sum::<usize>(),
+        "not-kept": broken,
+        "transitions": checked.transitions,
+        "over-budget": checked.over,
+        "notes": passed,
+    })
 }
 
 /// Everything that was checked, as a machine reads it: a suite for each playthrough, one for faults, one for transitions.

@@ -1,13 +1,15 @@
 //! `estampie compare A B`: what two traces, projects or bundles differ in.
 
-use super::output::{out, print_faults};
+use super::output::{self, out, print_faults};
 use super::render::find;
 use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project;
+use crate::versioned::{State, Which};
 use estampie_engine::names::Names;
 use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
+use estampie_project::document::{Difference as Written, Sources, differences as differences_of_texts};
 use estampie_project::language::Playthrough;
 use estampie_proof::measure::Meter;
 use estampie_proof::offline::{Rendering, names_in};
@@ -23,7 +25,11 @@ pub(super) struct Arguments {
     /// A trace (.jsonl), a project's folder, or a bundle
     one: PathBuf,
     /// Another
-    other: PathBuf,
+    #[arg(required_unless_present = "git")]
+    other: Option<PathBuf>,
+    /// A project with itself as it was in this commit, by the machine's git
+    #[arg(long, value_name = "COMMIT", conflicts_with = "other")]
+    git: Option<String>,
     /// The playthrough that both play, of a project of the two by its name, or as a file; all of the first project's if unsaid
     #[arg(short, long)]
     playthrough: Option<String>,
@@ -39,6 +45,9 @@ pub(super) struct Arguments {
     /// Writes everything that differs as JSON
     #[arg(short, long, value_name = "OUT.json")]
     out: Option<PathBuf>,
+    /// Everything that differs as one JSON value on standard output, instead of lines
+    #[arg(long)]
+    json: bool,
     /// How many differences are told of each playthrough
     #[arg(long, default_value_t = 20)]
     most: usize,
@@ -94,8 +103,17 @@ fn play(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u64>) ->
 }
 
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
-    let (one, first) = side(&arguments.one, arguments.rate)?;
-    let (other, second) = side(&arguments.other, arguments.rate)?;
+    output::for_a_machine(arguments.json);
+    let before = arguments.git.as_deref().map(|commit| State::of(&arguments.one, Which::Commit(commit))).transpose()?;
+    // What was comes first.
+    let paths: [&Path; 2] = match (&before, &arguments.other) {
+        (Some(before), _) => [before.path(), &arguments.one],
+        (None, other) => [&arguments.one, other.as_deref().unwrap_or(&arguments.one)],
+    };
+    let written = if paths.iter().all(|path| path.is_dir()) { written(paths)? } else { Vec::new() };
+    tell_written(&written, arguments.most);
+    let (one, first) = side(paths[0], arguments.rate)?;
+    let (other, second) = side(paths[1], arguments.rate)?;
     let known: Known = first.into_iter().chain(second).collect();
     let wanted: Vec<(String, Option<Arc<Playthrough>>)> = match (&one, &other, &arguments.playthrough) {
         (Side::Trace(_), Side::Trace(_), _) => vec![(String::new(), None)],
@@ -124,15 +142,22 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
             (Side::Plays(_), None) => Played { trace: Trace::default(), loudness: None },
         };
         let (a, b) = (of(&one, arguments.seed), of(&other, arguments.other_seed));
-        let found = differences(&a.trace, &b.trace);
-        tell_one(name, &found, arguments.most, a.loudness.zip(b.loudness));
+        let mut found = differences(&a.trace, &b.trace);
+        let loudness = a.loudness.zip(b.loudness);
+        // What is played the same may be mixed otherwise.
+        found.extend(loudness.and_then(louder));
+        tell_one(name, &found, arguments.most, loudness);
         all.push((name, found));
     }
+    let list = |found: &[Difference]| {
+        found.iter().map(|d| json!({ "weight": d.weight, "at": d.at.0, "other-at": d.at.1, "about": d.about, "words": d.words })).collect::<Vec<_>>()
+    };
+    let value = json!(all.iter().map(|(name, found)| json!({ "playthrough": name, "differences": list(found) })).collect::<Vec<_>>());
+    if arguments.json {
+        let texts: Vec<_> = written.iter().map(|d| json!({ "file": d.file, "what": d.what, "first": d.first, "second": d.second })).collect();
+        output::json(&json!({ "written": texts, "heard": value }));
+    }
     if let Some(path) = &arguments.out {
-        let list = |found: &[Difference]| {
-            found.iter().map(|d| json!({ "weight": d.weight, "at": d.at.0, "other-at": d.at.1, "about": d.about, "words": d.words })).collect::<Vec<_>>()
-        };
-        let value: Vec<_> = all.iter().map(|(name, found)| json!({ "playthrough": name, "differences": list(found) })).collect();
         let mut file = Aside::create(path, &["json"], None, false)?;
         file.write_all(serde_json::to_string_pretty(&value).map_err(|e| Failure::Fault(e.to_string()))?.as_bytes())?;
         file.finish()?;
@@ -142,6 +167,37 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         1 => Err(Failure::Fault("one difference".into())),
         n => Err(Failure::Fault(format!("{n} differences"))),
     }
+}
+
+/// What differs in the texts of two projects.
+fn written(paths: [&Path; 2]) -> Result<Vec<Written>, Failure> {
+    let [one, other] = paths.map(Sources::read);
+    Ok(differences_of_texts(&one?.0, &other?.0))
+}
+
+fn tell_written(written: &[Written], most: usize) {
+    match written.len() {
+        0 => return,
+        1 => out!("one value is written otherwise"),
+        n => out!("{n} values are written otherwise"),
+    }
+    let text = |text: &Option<String>| text.clone().unwrap_or_else(|| "−".to_owned());
+    for one in written.iter().take(most) {
+        out!("  {}{}{}: {} ⟶ {}", one.file, if one.what.is_empty() { "" } else { " " }, one.what, text(&one.first), text(&one.second));
+    }
+    if written.len() > most {
+        out!("  and {} more", written.len() - most);
+    }
+}
+
+/// How much louder the second of two is as a whole, if it is so much that it is one of the differences (0.1 LU, or 0.1 dB in the true peak).
+fn louder(((before, peak), (after, other)): ((f64, f64), (f64, f64))) -> Option<Difference> {
+    let apart = |a: f64, b: f64| a.max(b).is_finite() && !((a - b).abs() < 0.1);
+    if !apart(before, after) && !apart(peak, other) {
+        return None;
+    }
+    let words = format!("is {before:.1} LUFS before and {after:.1} LUFS after, {peak:.1} and {other:.1} dBTP");
+    Some(Difference { weight: (before - after).abs().min(60.0), at: (None, None), about: "the mix".to_owned(), words })
 }
 
 fn tell_one(name: &str, found: &[Difference], most: usize, loudness: Option<((f64, f64), (f64, f64))>) {

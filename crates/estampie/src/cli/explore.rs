@@ -9,6 +9,7 @@ use estampie_proof::draw;
 use estampie_proof::explore::{self, Explored, Find, Looking, Minimised, Plan};
 use indicatif::{ProgressBar, ProgressStyle};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
+use serde_json::json;
 use std::collections::BTreeMap;
 use std::io::{IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
@@ -46,6 +47,9 @@ pub(super) struct Arguments {
     /// Writes what was heard, how often, and what never, as JSON
     #[arg(long, value_name = "OUT.json")]
     coverage: Option<PathBuf>,
+    /// What was found as one JSON value on standard output, instead of lines
+    #[arg(long, conflicts_with_all = ["guess", "shard"])]
+    json: bool,
     /// Write even over the project's own files
     #[arg(long)]
     force: bool,
@@ -59,6 +63,7 @@ fn shard(text: &str) -> Result<(u64, u64), String> {
 }
 
 pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
+    super::output::for_a_machine(arguments.json);
     let loaded = project::load(&arguments.project)?;
     super::output::print_faults(&loaded.faults);
     if !loaded.faults.is_empty() {
@@ -221,6 +226,11 @@ fn tell_found(arguments: &Arguments, loaded: &Loaded, (looking, plan): (&Looking
     }
     if let Some(path) = &arguments.junit {
         write_junit(path, loaded, &told, arguments.force)?;
+    }
+    if arguments.json {
+        let of = |t: &Told| json!({ "kind": t.find.kind, "about": t.find.about, "problem": t.find.signature(), "says": t.find.words, "more": t.and.trim_start_matches("; "), "accepted": t.accepted });
+        let problems: Vec<_> = told.iter().map(of).collect();
+        super::output::json(&json!({ "plays": explored.numbers.len(), "seconds": explored.seconds, "seed": explored.seed, "problems": problems }));
     }
     match told.iter().filter(|t| t.accepted.is_none()).count() {
         0 => {

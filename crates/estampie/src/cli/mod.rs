@@ -10,6 +10,7 @@ mod config;
 mod demo;
 mod doctor;
 mod draw;
+mod explain;
 mod explore;
 mod game;
 mod listen;
@@ -53,7 +54,7 @@ struct Arguments {
     page: Page,
 }
 
-#[derive(clap::Args, Clone, Debug)]
+#[derive(clap::Args, Clone, Debug, Default)]
 pub(crate) struct Sound {
     /// Play through this device ("estampie doctor" lists them); "none" plays on the silent clock
     #[arg(long, value_name = "NAME")]
@@ -166,10 +167,10 @@ enum Command {
     Schema(schema::Arguments),
     /// Looks at the sound device, the terminal and the fonts; with a project, for audio that is not where it says, and where something like it lies
     #[command(after_help = "Example:\n  estampie doctor my-game")]
-    Doctor {
-        /// The project's folder
-        project: Option<PathBuf>,
-    },
+    Doctor(doctor::Arguments),
+    /// Says more of a kind of fault: what it means, what the project does meanwhile, how it is put right
+    #[command(after_help = "Example:\n  estampie explain E203")]
+    Explain(explain::Arguments),
     /// Tells what is set for you in every project (theme, device, keys, motion), and where each setting comes from
     #[command(after_help = "Example:\n  estampie config --write")]
     Config(config::Arguments),
@@ -234,7 +235,8 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Stock(arguments)) => stock::run(&arguments),
         Some(Command::Probe { files, json }) => probe::run(&files, json),
         Some(Command::Schema(arguments)) => schema::run(&arguments),
-        Some(Command::Doctor { project }) => doctor::run(project.as_deref()),
+        Some(Command::Doctor(arguments)) => doctor::run(&arguments),
+        Some(Command::Explain(arguments)) => explain::run(&arguments),
         Some(Command::Config(arguments)) => config::run(&arguments),
         Some(Command::Completions(arguments)) => completions::complete(&arguments, &mut Arguments::command()),
         Some(Command::Man(arguments)) => completions::manual(&arguments, &Arguments::command()),

@@ -4,7 +4,7 @@ use super::output::out;
 use crate::failure::Failure;
 use std::path::Path;
 
-const FILES: [(&str, &str); 6] = [
+const FILES: [(&str, &str); 8] = [
     ("estampie.toml", "format = 1\nname = \"NAME\"\nrate = \"48 kHz\"\ndirection = []\n"),
     (
         "game.toml",
@@ -16,11 +16,18 @@ const FILES: [(&str, &str); 6] = [
         "[[modulation]]\nfrom = \"distance\"\nmoves = \"hello level\"\ncurve = [\"0 m: 0 dB, smooth\", \"50 m: -30 dB\"]\nsmooth = \"50 ms\"\n",
     ),
     ("reactions.est", "When hello\n  play hello\n"),
+    (".gitignore", "# What is made of the project, and other people's versions that a question has kept beside one's own.\n*.bundle\n*.theirs\n/rendered/\n"),
+    (
+        ".gitattributes",
+        "# Texts are put together line by line; audio and notes are no texts.\n*.toml text eol=lf\n*.est text eol=lf\n*.play text eol=lf\n*.csv text eol=lf\n*.wav -text\n*.aif -text\n*.aiff -text\n*.flac -text\n*.ogg -text\n*.mp3 -text\n*.mid -text\n",
+    ),
     ("sounds/all.toml", "[hello]\nbus = \"effects\"\ntakes = [\"audio/hello.wav\"]\nvary = { pitch = \"-2..2 st\" }\n"),
 ];
 
 pub(super) fn run(folder: &Path) -> Result<(), Failure> {
-    if folder.exists() && std::fs::read_dir(folder)?.next().is_some() {
+    // A repository that has just been made is empty too.
+    let taken = |entry: std::io::Result<std::fs::DirEntry>| entry.is_ok_and(|entry| entry.file_name() != ".git");
+    if folder.exists() && std::fs::read_dir(folder)?.any(taken) {
         return Err(Failure::Use(format!("{} is there already and not empty; name a new folder", folder.display())));
     }
     let name = folder.file_name().and_then(|n| n.to_str()).unwrap_or("untitled").replace(['"', '\\'], "");

@@ -2,15 +2,41 @@
 
 use crate::workshop::theme::Colours;
 use estampie_project::document::Fault;
+use serde_json::{Value, json};
 use std::io::{IsTerminal as _, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// A text without what could steer a terminal: names come from files that anybody may have written.
 pub(crate) fn plain(text: &str) -> String {
     text.chars().map(|c| if c.is_control() && c != '\n' && c != '\t' { '\u{fffd}' } else { c }).collect()
 }
 
-/// Writes a line to standard output. Whoever reads it may have gone, which is no fault; a full disk is one.
+/// Whether a machine reads standard output: then lines for people are left out, and what is asked for is one JSON value.
+static FOR_A_MACHINE: AtomicBool = AtomicBool::new(false);
+
+/// From now on standard output is for a machine, or not.
+pub(crate) fn for_a_machine(yes: bool) {
+    FOR_A_MACHINE.store(yes, Ordering::Relaxed);
+}
+
+/// Writes a JSON value to standard output.
+pub(crate) fn json(value: &Value) {
+    // What has only texts as keys can always be written.
+    let text = serde_json::to_string_pretty(value).unwrap_or_default();
+    bytes((text + "\n").as_bytes());
+}
+
+/// A fault as a machine reads it.
+pub(crate) fn fault_json(fault: &Fault) -> Value {
+    let place = &fault.place;
+    json!({ "code": fault.page().code, "file": place.file, "line": place.line, "column": place.column, "what": fault.what, "fix": fault.fix })
+}
+
+/// Writes a line to standard output, unless a machine reads it. Whoever reads it may have gone, which is no fault; a full disk is one.
 pub(crate) fn line(text: &str) {
+    if FOR_A_MACHINE.load(Ordering::Relaxed) {
+        return;
+    }
     bytes((plain(text) + "\n").as_bytes());
 }
 
@@ -37,10 +63,10 @@ pub(crate) fn fail(what: &str) {
     let _ = writeln!(std::io::stderr(), "{on}estampie:{off} {}", plain(what));
 }
 
-/// Prints faults to standard error, each with place and fix.
+/// Prints faults to standard error, each with place, code and fix.
 pub(crate) fn print_faults(faults: &[Fault]) {
     for fault in faults {
-        tell(&format!("{}: {}", fault.place, fault.what));
+        tell(&format!("{}: {} [{}]", fault.place, fault.what, fault.page().code));
         tell(&format!("  fix: {}", fault.fix));
     }
 }

@@ -67,6 +67,8 @@ pub(crate) enum Mode {
     },
     Help,
     Faults,
+    /// What a kind of fault means; the fault's place in the list.
+    Explained(usize),
     /// Unsaved edits, and one wants to quit.
     Quitting,
     /// An earlier session's edits were not saved.
@@ -367,7 +369,7 @@ impl App {
         self.stage.item = self.stage.item.min(last(self.items().len()));
         self.bus = self.bus.min(last(self.program().mix.buses.len()));
         self.hold_mix();
-        if matches!(self.mode, Mode::Faults) && self.faults.is_empty() {
+        if matches!(self.mode, Mode::Faults | Mode::Explained(_)) && self.faults.is_empty() {
             self.mode = Mode::Page;
         }
     }
@@ -423,6 +425,11 @@ impl App {
         if !self.fits && !matches!(name.as_str(), "ctrl-s" | "ctrl-z" | "q" | "ctrl-c" | "esc" | "space" | ".") {
             return;
         }
+        #[cfg(debug_assertions)]
+        if name == "f12" && std::env::var_os("ESTAMPIE_FAIL").is_some() {
+            // A test asks how the workshop fails.
+            std::panic::panic_any("asked for by f12".to_owned());
+        }
         if name == "ctrl-s" {
             return self.save();
         }
@@ -462,6 +469,18 @@ impl App {
                 self.point_all();
                 self.mode = if self.faults.is_empty() { Mode::Page } else { Mode::Faults };
             }
+            Mode::Faults if matches!(name.as_str(), "enter" | "?") => {
+                self.mode = Mode::Explained(self.scroll.min(self.faults.len().saturating_sub(1)));
+                self.scroll = 0;
+            }
+            Mode::Explained(at) => match name.as_str() {
+                "esc" | "enter" | "q" | "?" => (self.mode, self.scroll) = (Mode::Faults, at),
+                "ctrl-c" => self.act(Do::Quit),
+                "!" => {}
+                "down" | "j" => (self.mode, self.scroll) = (Mode::Explained(at), self.scroll + 1),
+                "up" | "k" => (self.mode, self.scroll) = (Mode::Explained(at), self.scroll.saturating_sub(1)),
+                _ => self.mode = Mode::Explained(at),
+            },
             Mode::Help | Mode::Faults if matches!(name.as_str(), "esc" | "enter" | "?" | "!" | "q" | "space") => {}
             before @ (Mode::Help | Mode::Faults) => {
                 match name.as_str() {

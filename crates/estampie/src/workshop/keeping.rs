@@ -6,6 +6,7 @@ use super::painter::Painter;
 use super::theme::Role;
 use crate::aside;
 use crate::failure::Failure;
+use crate::logs;
 use estampie_engine::names::NameKey;
 use estampie_project::document::{Keep, SaveError, Unsaved};
 use ratatui::layout::Rect;
@@ -13,8 +14,8 @@ use ratatui::widgets::{Clear, Widget as _};
 use serde_json::{Value, json};
 use std::fs::File;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant, SystemTime};
 
 /// The folder for what the program remembers between two starts.
@@ -335,14 +336,27 @@ pub(super) fn suspend() {
     }
 }
 
-/// Lets panics of helper threads be logged, and only those of the page itself reach the terminal.
+/// Where the report of this run's failure lies, if it has failed.
+static REPORT: Mutex<Option<PathBuf>> = Mutex::new(None);
+
+/// Where the report of this run's failure lies.
+pub(super) fn newest_report() -> Option<PathBuf> {
+    REPORT.lock().ok()?.clone()
+}
+
+/// Lets panics of helper threads be logged; one of the page itself becomes a report.
 pub(super) fn keep_panics_off_the_page() {
-    let page = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |info| {
         if estampie_project::assets::guarded() {
             tracing::info!("a decoder failed: {info}");
         } else if std::thread::current().name() == Some("main") {
-            page(info);
+            let what = format!("{info}\n\n{}", std::backtrace::Backtrace::force_capture());
+            let written = state_folder().and_then(|folder| logs::write_report(&folder, &what).ok());
+            if let (Ok(mut report), Some(path)) = (REPORT.lock(), written) {
+                // The first says why; what fails after it follows from that.
+                report.get_or_insert(path);
+            }
+            tracing::error!("the page failed: {info}");
         } else {
             tracing::error!("a helper thread failed: {info}");
         }

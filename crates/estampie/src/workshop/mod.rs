@@ -40,12 +40,14 @@ mod view_tests;
 mod wiring;
 
 use crate::failure::Failure;
+use crate::logs;
 use crate::quiet::Quiet;
 use app::App;
 pub(crate) use keys::remapped;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture};
 use ratatui::crossterm::execute;
 use std::io::{IsTerminal as _, Write as _};
+use std::panic::AssertUnwindSafe;
 use std::path::Path;
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
@@ -97,7 +99,11 @@ pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
     let mut terminal = ratatui::try_init()?;
     keeping::keep_panics_off_the_page();
     let _ = execute!(std::io::stdout(), EnableMouseCapture);
-    let ended = run(&mut terminal, &mut app, &signals, begun);
+    let ended = std::panic::catch_unwind(AssertUnwindSafe(|| run(&mut terminal, &mut app, &signals, begun)));
+    if ended.is_err() {
+        return Err(failed(app, log));
+    }
+    let ended = ended.unwrap_or(Ok(()));
     app.keep_journal(true);
     if app.quit && signals.said().is_none() {
         app.end_journal();
@@ -113,6 +119,24 @@ pub(crate) fn open(folder: &Path, options: &Options) -> Result<(), Failure> {
         std::process::exit(128 + signal);
     }
     ended
+}
+
+/// The page itself has failed: what is not saved is kept, the terminal is left as it was, and it is said where the report lies.
+fn failed(mut app: App, log: Option<(Quiet, tracing_appender::non_blocking::WorkerGuard)>) -> Failure {
+    let kept = std::panic::catch_unwind(AssertUnwindSafe(|| app.keep_journal(true))).is_ok();
+    let unsaved = app.workspace.unsaved() > 0;
+    let _ = execute!(std::io::stdout(), DisableMouseCapture);
+    ratatui::restore();
+    // What was being done may be half done: nothing of it is asked to end in good order.
+    std::mem::forget(app);
+    drop(log);
+    let work = match (unsaved, kept) {
+        (false, _) => "all is saved",
+        (true, true) => "what was not saved is kept, and offered at the next start",
+        (true, false) => "what was not saved is kept as it was a second before, and offered at the next start",
+    };
+    let report = keeping::newest_report().map_or_else(String::new, |path| format!("; the report is {}", path.display()));
+    Failure::Fault(format!("the workshop has failed, and that is its own fault: {work}{report}; \"estampie doctor --report\" prints what we need to mend it"))
 }
 
 /// Waits for a key or the mouse: whether one has come, and whether something was played on a device, which does not wait for the next picture.
@@ -135,6 +159,7 @@ fn wait_for_something(app: &mut App, wait: Duration) -> std::io::Result<(bool, b
 
 fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping::Signals, begun: Instant) -> Result<(), Failure> {
     let (mut frames, mut work, mut longest) = (0u32, Duration::ZERO, Duration::ZERO);
+    let mut bounded = Instant::now();
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
     let (mut stale, mut touched) = (true, true);
     while !app.quit && signals.said().is_none() {
@@ -172,6 +197,10 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
             stale = true;
         }
         stale |= app.poll();
+        if bounded.elapsed() > Duration::from_secs(60) {
+            bounded = Instant::now();
+            keeping::state_folder().iter().for_each(|folder| logs::bound(folder));
+        }
         if stale && (drawn.elapsed() >= pace || (touched && drawn.elapsed() >= FRAME)) {
             let mut targets = Vec::new();
             let at = Instant::now();
@@ -194,8 +223,9 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
 /// Sends standard error and the log to files while the page is up. Gives what keeps both so.
 fn quiet_errors() -> Option<(Quiet, tracing_appender::non_blocking::WorkerGuard)> {
     let folder = keeping::state_folder()?;
+    logs::bound(&folder);
     let quiet = Quiet::begin(&folder)?;
-    let (writer, guard) = tracing_appender::non_blocking(tracing_appender::rolling::never(folder, "estampie.log"));
+    let (writer, guard) = tracing_appender::non_blocking(tracing_appender::rolling::never(folder, logs::LOG));
     tracing_subscriber::fmt().with_writer(writer).with_ansi(false).try_init().ok()?;
     Some((quiet, guard))
 }

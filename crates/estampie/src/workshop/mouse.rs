@@ -10,7 +10,7 @@ impl App {
         let hit = self.targets.iter().rev().find(|(rect, _)| rect.contains(Position { x: at.0, y: at.1 })).cloned();
         match mouse.kind {
             MouseEventKind::Down(MouseButton::Left) => {
-                if matches!(self.mode, Mode::Help | Mode::Faults) {
+                if matches!(self.mode, Mode::Help | Mode::Faults | Mode::Explained(_)) {
                     self.mode = Mode::Page;
                     return true;
                 }

@@ -74,9 +74,12 @@ pub(crate) fn faults(app: &App, painter: &mut Painter<'_>, area: Rect) {
         if y + 2 >= area.bottom() {
             break;
         }
-        let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
+        // The one at the top is the one that keys are for.
+        let bold = painter.style(if at == first { Role::Active } else { Role::Text }).add_modifier(Modifier::BOLD);
         let end = painter.put(2, y, width, &fault.place.to_string(), bold);
-        painter.text(end + 2, y, (width + 2).saturating_sub(end + 2), &fault.what, Role::Accent);
+        let code = fault.page().code;
+        painter.text(end + 2, y, (width + 2).saturating_sub(end + 3 + code.len() as u16), &fault.what, Role::Accent);
+        painter.right(area.right() - 2, y, code, Role::Secondary);
         painter.text(4, y + 1, width - 2, &format!("fix: {}", fault.fix), Role::Good);
         // Where something like what is missing lies: for the one at the top, which the keys are for, all of it.
         let like = app.missing.like(fault);
@@ -93,6 +96,27 @@ pub(crate) fn faults(app: &App, painter: &mut Painter<'_>, area: Rect) {
         }
         y += 3;
     }
+}
+
+/// The page of a kind of fault, above the fault that led there.
+pub(crate) fn explained(app: &App, painter: &mut Painter<'_>, area: Rect, at: usize) {
+    clear(app, painter, area);
+    let Some(fault) = app.faults.get(at) else { return };
+    let page = fault.page();
+    painter.heading(1, area.y, area.width - 2, page.code, page.title);
+    let width = area.width - 4;
+    let bold = painter.style(Role::Text).add_modifier(Modifier::BOLD);
+    let end = painter.put(2, area.y + 2, width, &fault.place.to_string(), bold);
+    painter.text(end + 2, area.y + 2, (width + 2).saturating_sub(end + 2), &fault.what, Role::Accent);
+    painter.text(4, area.y + 3, width - 2, &format!("fix: {}", fault.fix), Role::Good);
+    let lines = page.lines(usize::from(width.min(100)));
+    let rows = usize::from(area.bottom().saturating_sub(area.y + 5));
+    let from = app.scroll.min(lines.len().saturating_sub(rows));
+    for (row, line) in lines.iter().skip(from).take(rows).enumerate() {
+        let role = if line.starts_with(' ') { Role::Active } else { Role::Text };
+        painter.text(2, area.y + 5 + row as u16, width, line, role);
+    }
+    painter.more(Rect { y: area.y + 5, height: rows as u16, ..area }, from, lines.len().saturating_sub(from + rows));
 }
 
 /// What differs between what is kept and what is written.

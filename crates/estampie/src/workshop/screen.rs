@@ -51,6 +51,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Targets {
     match &app.mode {
         Mode::Help => overlay::help(app, &mut painter, body),
         Mode::Faults => overlay::faults(app, &mut painter, body),
+        Mode::Explained(at) => overlay::explained(app, &mut painter, body, *at),
         Mode::Curve(editor) => curve::draw(app, &mut painter, over(app, body), editor, &mut targets),
         Mode::Typing(ask, _) => {
             if let Some(editor) = ask.curve() {
@@ -431,7 +432,11 @@ fn last_line(app: &App, painter: &mut Painter<'_>, y: u16, width: u16) {
                 [("enter", "point to what is marked ▶"), ("← →", "another"), ("a", "point all to the likeliest"), ("↑ ↓", "fault"), ("esc", "on to the page")];
             return keys(painter, 1, y, width, &all);
         }
-        Mode::Faults => return keys(painter, 1, y, width, &[("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("!", "opens this again")]),
+        Mode::Faults => {
+            let list = [("esc", "on to the page; what is sound works"), ("↑ ↓", "scroll"), ("enter", "what it means"), ("!", "opens this again")];
+            return keys(painter, 1, y, width, &list);
+        }
+        Mode::Explained(_) => return keys(painter, 1, y, width, &[("esc", "back to the faults"), ("↑ ↓", "scroll")]),
         Mode::Page => {}
     }
     if let Some(message) = &app.message {

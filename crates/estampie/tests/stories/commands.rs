@@ -90,7 +90,7 @@ fn faults_are_printed_with_place_and_mend_and_end_with_1() {
     std::fs::write(folder.path().join("reactions.est"), "When step\n  play stp\n").unwrap();
     let checked = run(&["check", folder.path().to_str().unwrap()]);
     assert_eq!(checked.status.code(), Some(1));
-    assert!(err(&checked).contains("reactions.est:1:6: there is no event step\n  fix: "), "{}", err(&checked));
+    assert!(err(&checked).contains("reactions.est:1:6: there is no event step [E301]\n  fix: "), "{}", err(&checked));
     assert!(err(&checked).contains("2 faults"));
     let nowhere = run(&["check", "/nowhere/at/all"]);
     assert_eq!(nowhere.status.code(), Some(1));
@@ -250,4 +250,95 @@ fn check_listens_to_every_way_and_says_what_does_not_sound_well() {
     let said = String::from_utf8_lossy(&done.stderr).into_owned();
     assert_eq!(done.status.code(), Some(1), "{said}");
     assert!(said.contains("p soft ⟶ loud, asked in bar 1: the loudness goes up by"), "{said}");
+}
+
+/// git in a folder.
+fn git(folder: &Path, arguments: &[&str]) {
+    let done = std::process::Command::new("git").arg("-C").arg(folder).args(arguments).output().unwrap();
+    assert!(done.status.success(), "git {arguments:?}: {}", err(&done));
+}
+
+#[test]
+fn what_is_staged_is_checked_and_a_commit_is_compared_with_what_became_of_it() {
+    let folder = tempfile::tempdir().unwrap();
+    git(folder.path(), &["init", "-q"]);
+    for (name, value) in [("user.name", "Brinewick"), ("user.email", "brinewick@example.org"), ("commit.gpgsign", "false")] {
+        git(folder.path(), &["config", name, value]);
+    }
+    let project = folder.path().to_str().unwrap();
+    assert_eq!(run(&["new", project]).status.code(), Some(0), "a repository that has just been made is empty");
+    let file = |name: &str| folder.path().join(name);
+    assert!(file(".gitignore").exists() && std::fs::read_to_string(file(".gitattributes")).unwrap().contains("*.wav -text"));
+    std::fs::write(file("playthroughs/walk.play"), "seed 1\n0 send hello\n2 end\n").unwrap();
+    git(folder.path(), &["add", "-A"]);
+    git(folder.path(), &["commit", "-qm", "Begin"]);
+    // An edit of the mix: what is written, and what is heard.
+    let mix = std::fs::read_to_string(file("mix.toml")).unwrap();
+    std::fs::write(file("mix.toml"), mix.replace("-3 dB", "-9 dB")).unwrap();
+    let compared = run(&["compare", project, "--git", "HEAD"]);
+    assert_eq!(compared.status.code(), Some(1), "{}", out(&compared));
+    assert!(out(&compared).contains("mix.toml buses effects level: -3 dB ⟶ -9 dB") && out(&compared).contains("walk: one difference"), "{}", out(&compared));
+    let value: serde_json::Value = serde_json::from_slice(&run(&["compare", project, "--git", "HEAD", "--json"]).stdout).unwrap();
+    assert_eq!((&value["written"][0]["second"], &value["heard"][0]["differences"][0]["about"]), (&"-9 dB".into(), &"the mix".into()));
+    let wrong = run(&["compare", project, "--git", "nowhere"]);
+    assert!(wrong.status.code() == Some(1) && err(&wrong).contains("nowhere"), "{}", err(&wrong));
+    // What is staged counts, and not what lies there.
+    let reactions = std::fs::read_to_string(file("reactions.est")).unwrap();
+    std::fs::write(file("reactions.est"), reactions.replace("play hello", "play helo")).unwrap();
+    git(folder.path(), &["add", "-A"]);
+    std::fs::write(file("reactions.est"), &reactions).unwrap();
+    let staged = run(&["check", "--staged", "--json", project]);
+    let value: serde_json::Value = serde_json::from_slice(&staged.stdout).unwrap();
+    assert_eq!((staged.status.code(), &value["faults"][0]["code"], &value["faults"][0]["file"]), (Some(1), &"E303".into(), &"reactions.est".into()));
+    assert_eq!(run(&["check", project]).status.code(), Some(0));
+}
+
+#[test]
+fn a_fault_is_explained_and_settings_tell_where_they_come_from() {
+    let explained = run(&["explain", "e303"]);
+    assert!(out(&explained).starts_with("E303: there is no such sound") && out(&explained).contains("play bell"), "{}", out(&explained));
+    assert_eq!(run(&["explain", "E1"]).status.code(), Some(2));
+    assert!(out(&run(&["explain"])).lines().count() > 30);
+    let folder = tempfile::tempdir().unwrap();
+    let config = |arguments: &[&str]| {
+        let command = [&["config"], arguments].concat();
+        std::process::Command::new(env!("CARGO_BIN_EXE_estampie"))
+            .args(command)
+            .env("XDG_CONFIG_HOME", folder.path())
+            .env("HOME", folder.path())
+            .output()
+            .unwrap()
+    };
+    assert!(out(&config(&[])).contains("buffer     30 ms                  default"), "{}", out(&config(&[])));
+    assert_eq!((config(&["--write"]).status.code(), config(&["--write"]).status.code()), (Some(0), Some(2)), "a file that is there stays");
+    assert_eq!(config(&[]).status.code(), Some(0));
+    let path = folder.path().join("estampie/settings.toml");
+    std::fs::write(&path, "buffer = \"60 ms\"\ntheem = \"light\"\n").unwrap();
+    let told = config(&["--device", "none"]);
+    assert!(out(&told).contains("60 ms                  settings.toml") && out(&told).contains("none                   the command line"), "{}", out(&told));
+    assert!(told.status.code() == Some(1) && err(&told).contains("theme?"), "{}", err(&told));
+    assert!(out(&run(&["--version"])).starts_with("estampie ") && out(&run(&["--version"])).contains('('));
+}
+
+#[test]
+fn a_report_of_a_bug_has_the_machine_and_no_path_of_the_person() {
+    let folder = tempfile::tempdir().unwrap();
+    let project = folder.path().join("harbour");
+    let path = project.to_str().unwrap();
+    run(&["new", path]);
+    std::fs::write(project.join("mix.toml"), "[buses.main]\nlevl = \"0 dB\"\n").unwrap();
+    let state = folder.path().join("state/estampie");
+    std::fs::create_dir_all(&state).unwrap();
+    std::fs::write(state.join("estampie.log"), format!("it went wrong in {path}/sounds\n")).unwrap();
+    let report = std::process::Command::new(env!("CARGO_BIN_EXE_estampie"))
+        .args(["doctor", "--report", path])
+        .env("XDG_STATE_HOME", folder.path().join("state"))
+        .env("HOME", folder.path())
+        .output()
+        .unwrap();
+    let text = out(&report);
+    assert!(text.starts_with("estampie ") && text.contains("E201") && text.contains("it went wrong in PROJECT/sounds"), "{text}");
+    assert!(!text.contains(folder.path().to_str().unwrap()), "{text}");
+    let value: serde_json::Value = serde_json::from_slice(&run(&["doctor", "--json"]).stdout).unwrap();
+    assert!(value["machine"]["devices"].is_array() && value["version"].is_string());
 }

@@ -46,6 +46,30 @@ fn edits_that_were_not_saved_come_back_after_a_kill() {
 }
 
 #[test]
+fn a_failure_of_the_page_leaves_the_terminal_as_it_was_writes_a_report_and_loses_nothing() {
+    let story = Story::new("fails");
+    story.open_demo();
+    lower_music(&story);
+    // At once, before the journal's second is over.
+    story.keys(&["Left", "F12"]);
+    story.wait_until("it says so on the terminal that there was before", |s| {
+        s.contains("the workshop has failed") && s.contains("what was not saved is kept") && s.contains("left with 1")
+    });
+    let folder = story.home.path().join("estampie");
+    let reports: Vec<_> = std::fs::read_dir(folder).unwrap().flatten().filter(|e| e.file_name().to_string_lossy().starts_with("failed-")).collect();
+    assert_eq!(reports.len(), 1);
+    let report = std::fs::read_to_string(reports[0].path()).unwrap();
+    assert!(report.starts_with("estampie ") && report.contains("asked for by f12") && report.contains("workshop/mod.rs"), "{report}");
+    story.tmux(&["kill-server"]);
+    story.open("demo --device none");
+    story.wait_until("the edits are offered", |s| s.contains("were not saved: mix.toml"));
+    story.keys(&["Enter"]);
+    story.wait_for("brought back");
+    story.keys(&["5"]);
+    story.wait_until("the last one is among them", |s| line(s, &["music", "−6.5"]).is_some() && s.contains("1 unsaved"));
+}
+
+#[test]
 fn what_somebody_else_wrote_is_asked_about_before_it_is_written_over() {
     let story = Story::new("contest");
     story.open_demo();

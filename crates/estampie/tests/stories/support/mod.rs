@@ -33,7 +33,7 @@ impl Story {
         let home = self.home.path().display();
         let demo = Self::demo();
         let command = format!(
-            "env XDG_DATA_HOME='{home}' XDG_CONFIG_HOME='{home}/config' XDG_STATE_HOME='{home}' XDG_CACHE_HOME='{}' ESTAMPIE_DEMO='{}' COLORTERM=truecolor '{}' {arguments} --patient; printf '\\r\\nleft with %s\\n' $?; sleep 60",
+            "env XDG_DATA_HOME='{home}' XDG_CONFIG_HOME='{home}/config' XDG_STATE_HOME='{home}' XDG_CACHE_HOME='{}' ESTAMPIE_DEMO='{}' ESTAMPIE_FAIL=1 COLORTERM=truecolor '{}' {arguments} --patient; printf '\\r\\nleft with %s\\n' $?; sleep 60",
             // What one story measured of the demo's audio the next need not measure again.
             env!("CARGO_TARGET_TMPDIR"),
             demo.display(),
