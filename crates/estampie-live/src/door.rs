@@ -7,13 +7,14 @@ use estampie_engine::engine::{Happening, Message, Notice, Prepared, Reason, Stat
 use estampie_engine::program::Program;
 use rtrb::{Consumer, Producer};
 use std::collections::HashMap;
+use std::hash::{BuildHasher as _, Hasher as _, RandomState};
 use std::io::{self, BufReader};
 use std::net::{Shutdown, SocketAddr, TcpListener, TcpStream};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, sync_channel};
 use std::sync::{Arc, Mutex};
 use std::thread::JoinHandle;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// So often the door is looked at.
 const PACE: Duration = Duration::from_millis(4);
@@ -50,16 +51,31 @@ pub struct Inside {
     pub edited: Arc<AtomicBool>,
 }
 
+/// After a wrong token nobody is answered for so long, so that it cannot be guessed.
+const DEAF: Duration = Duration::from_secs(1);
+
+/// Letters and figures that are not taken for each other.
+const LETTERS: &[u8; 31] = b"abcdefghjkmnpqrstuvwxyz23456789";
+
+/// A token that nobody guesses: eight of these, by what the system draws for its hashes.
+fn token() -> String {
+    let drawn = RandomState::new().build_hasher().finish();
+    let letters: Vec<char> = (0..8).map(|at| char::from(LETTERS[(drawn >> (8 * at)) as u8 as usize % LETTERS.len()])).collect();
+    let (one, other) = letters.split_at(4);
+    [one, &['-'], other].concat().into_iter().collect()
+}
+
 /// A door that is open. Dropped, it closes; the engine goes on as it is.
 pub struct Door {
     address: SocketAddr,
+    token: Option<String>,
     closed: Arc<AtomicBool>,
     here: Arc<Mutex<Option<TcpStream>>>,
     thread: Option<JoinHandle<()>>,
 }
 
 impl Door {
-    /// Listens. On an error what was to be inside is given back.
+    /// Listens. Beyond this machine only a workshop that knows the token comes in ([`Door::token`]). On an error what was to be inside is given back.
     ///
     /// # Errors
     /// When the address cannot be listened on.
@@ -73,11 +89,14 @@ impl Door {
             Ok(open) => open,
             Err(error) => return Err((error, Box::new(inside))),
         };
+        let token = (!address.ip().is_loopback()).then(token);
         let (closed, here) = (Arc::new(AtomicBool::new(false)), Arc::new(Mutex::new(None)));
         let mut clips = HashMap::new();
         inside.program.each_clip(|clip| drop(clips.insert(clip.name.clone(), (Arc::clone(clip), None))));
         let keeper = Keeper {
             hello: Hello::here(&inside.project, inside.program.rate, &inside.sources),
+            token: token.clone(),
+            deaf_until: None,
             numbers: HashMap::new(),
             names: Vec::new(),
             clips,
@@ -91,13 +110,21 @@ impl Door {
         let spawned = std::thread::Builder::new().name("live".into()).spawn(move || keeper.run(&callers));
         // What was to be inside is with the thread that could not be started.
         let thread = spawned.ok();
-        Ok(Door { address, closed, here, thread })
+        Ok(Door { address, token, closed, here, thread })
     }
 
     /// Where it listens.
     #[must_use]
     pub fn address(&self) -> SocketAddr {
         self.address
+    }
+}
+
+impl Door {
+    /// What a workshop has to say to come in, if it listens beyond this machine: the game shows it.
+    #[must_use]
+    pub fn token(&self) -> Option<&str> {
+        self.token.as_deref()
     }
 }
 
@@ -144,6 +171,10 @@ struct Waits {
 struct Keeper {
     inside: Inside,
     hello: Hello,
+    /// What a workshop has to say.
+    token: Option<String>,
+    /// Nobody is answered before.
+    deaf_until: Option<Instant>,
     /// The workshop's numbers of programs, by ours.
     numbers: HashMap<u64, u64>,
     /// All names that were made keys of.
@@ -162,7 +193,9 @@ impl Keeper {
     fn run(mut self, callers: &TcpListener) {
         let mut tap = self.inside.watch.take_tap();
         while !self.closed.load(Ordering::Relaxed) {
-            while let Ok((stream, _)) = callers.accept() {
+            // Who calls meanwhile waits in the system's queue.
+            while self.deaf_until.is_none_or(|until| Instant::now() >= until) {
+                let Ok((stream, _)) = callers.accept() else { break };
                 self.answer(stream);
             }
             let gone = match self.take() {
@@ -192,8 +225,16 @@ impl Keeper {
         let patience = Some(Duration::from_millis(500));
         let ready = stream.set_nonblocking(false).and(stream.set_read_timeout(patience)).and(stream.set_write_timeout(Some(STUCK)));
         let Ok(First::Hello(theirs)) = ready.and(stream.set_nodelay(true)).and_then(|()| protocol::read_hello(&mut stream)) else { return };
+        let wrong = self.token.as_ref().filter(|token| **token != theirs.token && self.hello.protocol == theirs.protocol);
+        let stranger = wrong.map(|_| {
+            let asked = if theirs.token.is_empty() { "asks for its token" } else { "has another token" };
+            format!("the game listens beyond its own machine and {asked}: it shows it, and J takes it behind the address")
+        });
+        if stranger.is_some() && !theirs.token.is_empty() {
+            self.deaf_until = Some(Instant::now() + DEAF);
+        }
         let busy = self.guest.as_ref().map(|_| "another workshop is in this game: let it leave first".to_owned());
-        if let Some(why) = busy.or_else(|| self.hello.against(&theirs)) {
+        if let Some(why) = stranger.or(busy).or_else(|| self.hello.against(&theirs)) {
             let _ = protocol::write_refusal(&mut stream, &why);
             // What has not been read would let the system throw the answer away.
             let _ = stream.shutdown(Shutdown::Write);

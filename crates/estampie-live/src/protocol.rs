@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use std::io::{self, ErrorKind, Read, Write};
 
 /// The version: it grows whenever a frame could be read wrongly by one of before.
-pub const PROTOCOL: u32 = 4;
+pub const PROTOCOL: u32 = 5;
 
 /// The port unless another is said.
 pub const PORT: u16 = 9461;
@@ -89,6 +89,8 @@ pub struct Hello {
     pub sources: String,
     /// Who it is: the project, or the workshop's version.
     pub name: String,
+    /// The workshop's: what a game asks for that listens beyond its own machine; else empty.
+    pub token: String,
 }
 
 impl Hello {
@@ -97,11 +99,17 @@ impl Hello {
     pub fn here(name: &str, rate: u32, sources: &str) -> Hello {
         let plain = |text: &str| text.replace(['\n', '\r'], " ");
         let tables = xxhash_rust::xxh3::xxh3_64(format!("{:?}", Tables::here()).as_bytes());
-        Hello { protocol: PROTOCOL, programs: format!("{FORMAT}-{tables:016x}"), rate, sources: plain(sources), name: plain(name) }
+        Hello { protocol: PROTOCOL, programs: format!("{FORMAT}-{tables:016x}"), rate, sources: plain(sources), name: plain(name), token: String::new() }
+    }
+
+    /// With a token, as it was typed.
+    #[must_use]
+    pub fn with_token(self, token: &str) -> Hello {
+        Hello { token: token.replace(['\n', '\r'], " ").trim().to_lowercase(), ..self }
     }
 
     fn text(&self) -> String {
-        format!("estampie-live\n{}\n{}\n{}\n{}\n{}\n", self.protocol, self.programs, self.rate, self.sources, self.name)
+        format!("estampie-live\n{}\n{}\n{}\n{}\n{}\n{}\n", self.protocol, self.programs, self.rate, self.sources, self.name, self.token)
     }
 
     fn of_text(text: &str) -> Option<Hello> {
@@ -110,7 +118,9 @@ impl Hello {
             return None;
         }
         let mut line = || lines.next().map(str::to_owned);
-        Some(Hello { protocol: line()?.parse().ok()?, programs: line()?, rate: line()?.parse().ok()?, sources: line()?, name: line()? })
+        let (protocol, programs, rate, sources, name) = (line()?.parse().ok()?, line()?, line()?.parse().ok()?, line()?, line()?);
+        // A version before knew no tokens, and is told by its number.
+        Some(Hello { protocol, programs, rate, sources, name, token: line().unwrap_or_default() })
     }
 
     /// Why two cannot speak with each other, if they cannot.
@@ -228,6 +238,10 @@ mod tests {
         let Ok(First::Hello(read)) = read_hello(&mut line.as_slice()) else { panic!("a hello") };
         assert_eq!((&read, read.name.as_str()), (&hello, "Brinewick Salvage"));
         assert_eq!(read.against(&hello), None);
+        let asked = hello.clone().with_token(" K7QM-2xvp\n");
+        let mut line = Vec::new();
+        write_hello(&mut line, &asked).unwrap();
+        assert!(matches!(read_hello(&mut line.as_slice()), Ok(First::Hello(read)) if read.token == "k7qm-2xvp" && read.name == hello.name));
         let newer = Hello { protocol: PROTOCOL + 1, ..hello.clone() };
         let told = format!("version {} of live edits and the workshop version {PROTOCOL}", PROTOCOL + 1);
         assert!(newer.against(&hello).unwrap().contains(&told));
@@ -267,7 +281,7 @@ mod tests {
         let status = FromGame::Status(Box::new(Status { emitters: vec![emitter], parameters, voices, ..Status::default() }));
         let mut bytes = postcard::to_allocvec(&to).unwrap();
         bytes.extend([&from, &status].into_iter().flat_map(|message| postcard::to_allocvec(message).unwrap()));
-        assert_eq!((PROTOCOL, bytes.len(), xxhash_rust::xxh3::xxh3_64(&bytes)), (4, 160, 7_626_180_958_378_699_010));
+        assert_eq!((PROTOCOL, bytes.len(), xxhash_rust::xxh3::xxh3_64(&bytes)), (5, 160, 7_626_180_958_378_699_010));
     }
 
     proptest! {

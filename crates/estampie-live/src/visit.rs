@@ -60,11 +60,11 @@ pub struct Visit {
 pub type Heard = Producer<f32>;
 
 impl Visit {
-    /// Begins to call a game; `elsewhere` stands in for its engine, and `output` takes its output, two interleaved channels.
+    /// Begins to call a game, with the token that it shows if it listens beyond its own machine, else an empty one; `elsewhere` stands in for its engine, and `output` takes its output, two interleaved channels.
     ///
     /// # Errors
     /// When no thread can be started.
-    pub fn begin(address: SocketAddr, workshop: &str, elsewhere: Elsewhere, output: Heard) -> io::Result<Visit> {
+    pub fn begin(address: SocketAddr, token: &str, workshop: &str, elsewhere: Elsewhere, output: Heard) -> io::Result<Visit> {
         let shared = Arc::new(Shared {
             state: Mutex::new(State::Calls(None)),
             refused: Mutex::new(None),
@@ -73,7 +73,7 @@ impl Visit {
             load: AtomicU32::new(0),
         });
         let (tell, names) = channel();
-        let hello = Hello::here(workshop, 0, "");
+        let hello = Hello::here(workshop, 0, "").with_token(token);
         let caller =
             Caller { address, hello, shared: Arc::clone(&shared), messages: elsewhere.messages, hashes: Hashes::default(), program: None, sent: 0, times: 0 };
         let ears = Ears { answers: elsewhere.answers, output, names: tell };

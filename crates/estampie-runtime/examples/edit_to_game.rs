@@ -47,7 +47,7 @@ fn main() {
         longest
     });
     let (elsewhere, mut remote) = Remote::elsewhere(0);
-    let visit = Visit::begin(address, "bench", elsewhere, rtrb::RingBuffer::new(96_000).0).unwrap();
+    let visit = Visit::begin(address, "", "bench", elsewhere, rtrb::RingBuffer::new(96_000).0).unwrap();
     while !matches!(visit.state(), State::Inside { .. }) {
         std::thread::sleep(Duration::from_millis(1));
     }

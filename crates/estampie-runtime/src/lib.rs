@@ -393,4 +393,10 @@ impl Control {
     pub fn listen(&mut self, address: SocketAddr) -> Result<SocketAddr, ListenError> {
         self.live.listen(address, &self.names)
     }
+
+    /// What a workshop has to say to join, if this listens beyond its own machine: to be shown to whoever sits at the game.
+    #[must_use]
+    pub fn live_token(&self) -> Option<&str> {
+        self.live.token()
+    }
 }

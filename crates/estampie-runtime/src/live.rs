@@ -120,6 +120,11 @@ mod built {
             false
         }
 
+        #[allow(clippy::unused_self, reason = "with a door it may ask for one")]
+        pub(crate) fn token(&self) -> Option<&str> {
+            None
+        }
+
         #[allow(clippy::unused_self, reason = "with a door it opens")]
         pub(crate) fn listen(&mut self, _address: SocketAddr, _names: &Names) -> Result<SocketAddr, ListenError> {
             Err(ListenError::NotBuilt)
@@ -217,6 +222,11 @@ mod built {
         /// Whether a program of a workshop plays.
         pub(crate) fn edited(&self) -> bool {
             self.open.as_ref().is_some_and(|open| open.edited.load(Ordering::Relaxed))
+        }
+
+        /// What a workshop has to say to come in.
+        pub(crate) fn token(&self) -> Option<&str> {
+            self.open.as_ref()?.door.token()
         }
 
         pub(crate) fn listen(&mut self, address: SocketAddr, known: &Names) -> Result<SocketAddr, ListenError> {

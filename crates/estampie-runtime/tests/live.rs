@@ -105,9 +105,13 @@ struct Workshop {
 
 impl Workshop {
     fn goes_to(address: SocketAddr) -> Workshop {
+        Self::goes_with(address, "")
+    }
+
+    fn goes_with(address: SocketAddr, token: &str) -> Workshop {
         let (elsewhere, remote) = Remote::elsewhere(24_000);
         let (output_in, output) = rtrb::RingBuffer::new(96_000);
-        Workshop { visit: Visit::begin(address, "estampie", elsewhere, output_in).unwrap(), remote, output, happened: Vec::new(), status: None }
+        Workshop { visit: Visit::begin(address, token, "estampie", elsewhere, output_in).unwrap(), remote, output, happened: Vec::new(), status: None }
     }
 
     fn until(&mut self, what: &str, mut holds: impl FnMut(&mut Workshop) -> bool) {
@@ -285,6 +289,40 @@ fn in_parts(program: &Program) -> Vec<u8> {
     write(program, &Info { project: "Slipway".into(), sources: "5".into(), names: Vec::new(), parts: vec![part], storing: Default::default() }, &mut out)
         .unwrap();
     out.into_inner()
+}
+
+#[test]
+fn beyond_its_own_machine_a_game_asks_for_the_token_that_it_shows() {
+    let (_player, mut control) = load_bytes(bundled(&program("0 dB", 0.5, 48_000)), &Options::default()).unwrap();
+    let port = control.listen("0.0.0.0:0".parse().unwrap()).unwrap().port();
+    let here = SocketAddr::from(([127, 0, 0, 1], port));
+    let token = control.live_token().unwrap().to_owned();
+    assert!(token.len() == 9 && token.as_bytes()[4] == b'-', "{token}");
+    let refused = |token: &str, words: &str| {
+        let workshop = Workshop::goes_with(here, token);
+        let begun = std::time::Instant::now();
+        loop {
+            match workshop.visit.state() {
+                State::Refused(why) => return assert!(why.contains(words), "{why}"),
+                State::Inside { .. } => panic!("it is inside with {token:?}"),
+                State::Calls(_) => assert!(begun.elapsed().as_secs() < 10),
+            }
+            std::thread::sleep(Duration::from_millis(5));
+        }
+    };
+    refused("", "asks for its token");
+    refused("aaaa-aaaa", "has another token");
+    let workshop = Workshop::goes_with(here, &token.to_uppercase());
+    let begun = std::time::Instant::now();
+    while !matches!(workshop.visit.state(), State::Inside { .. }) {
+        assert!(begun.elapsed().as_secs() < 10, "{:?}", workshop.visit.state());
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    assert!(begun.elapsed() > Duration::from_millis(500), "after a wrong one nobody is answered for a while");
+    // On its own machine none is asked for.
+    let (_player, mut control) = load_bytes(bundled(&program("0 dB", 0.5, 48_000)), &Options::default()).unwrap();
+    control.listen("127.0.0.1:0".parse().unwrap()).unwrap();
+    assert_eq!(control.live_token(), None);
 }
 
 #[test]

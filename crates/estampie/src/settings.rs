@@ -180,6 +180,7 @@ impl Settings {
             wrong: Vec::new(),
             listen: page.listen,
             join: page.join,
+            token: page.token.clone().unwrap_or_default(),
             allow: page.allow.clone(),
             patient: page.patient || self.patient == Some(true),
             state: crate::workshop::keeping::state_folder(),

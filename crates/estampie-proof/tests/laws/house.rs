@@ -20,7 +20,7 @@ const ENGINE: [(&str, &[&str]); 8] = [
 ];
 
 /// The rooms of a project, likewise.
-const PROJECT: [(&str, &[&str]); 16] = [
+const PROJECT: [(&str, &[&str]); 17] = [
     ("fault", &[]),
     ("door", &[]),
     ("midi", &["door"]),
@@ -33,6 +33,7 @@ const PROJECT: [(&str, &[&str]); 16] = [
     ("moved", &["fault", "document"]),
     ("assets", &["door", "stock"]),
     ("compile", &["fault", "midi", "notes", "language", "document", "assets", "stock"]),
+    ("explain", &["fault", "document", "assets", "compile"]),
     ("survey", &["fault", "language", "document"]),
     ("progress", &["fault", "door", "language", "stock", "document", "assets", "compile"]),
     ("recipes", &["door", "language", "stock", "document", "assets", "compile"]),
@@ -150,4 +151,39 @@ fn no_crate_uses_one_above_it_and_the_engine_needs_little() {
             assert!(!of(name, true).contains(screen), "{name} has no interface: {screen}");
         }
     }
+}
+
+/// Whether one may take a package under a licence as it is written: of alternatives any, of what is joined all.
+fn may_take(licence: &str, allowed: &[String]) -> bool {
+    let bare = licence.replace(" / ", " OR ").replace('/', " OR ").replace(['(', ')'], "");
+    // What is joined binds closer, and no package here has a joint of alternatives but as (A OR B) AND C.
+    let joined: Vec<&str> = if licence.starts_with('(') { bare.split(" AND ").collect() } else { vec![&bare] };
+    let plain = |one: &str| allowed.iter().any(|a| a == one.trim());
+    joined.iter().all(|part| part.split(" OR ").any(|one| one.split(" AND ").all(plain)))
+}
+
+#[test]
+fn what_is_used_of_others_comes_from_the_registry_under_a_licence_that_is_allowed() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let rules: toml_edit::DocumentMut = std::fs::read_to_string(root.join("deny.toml")).unwrap().parse().unwrap();
+    let allowed: Vec<String> = rules["licenses"]["allow"].as_array().unwrap().iter().map(|v| v.as_str().unwrap().to_owned()).collect();
+    // What is not there yet, since nothing that was built needs it, is fetched.
+    let ask =
+        |more: &[&str]| Command::new(env!("CARGO")).args(["metadata", "--format-version", "1", "--locked"]).args(more).current_dir(&root).output().unwrap();
+    let mut out = ask(&["--offline"]);
+    if !out.status.success() {
+        out = ask(&[]);
+    }
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let all: serde_json::Value = serde_json::from_slice(&out.stdout).unwrap();
+    let packages = all["packages"].as_array().unwrap();
+    assert!(packages.len() > 100);
+    for package in packages {
+        let (name, licence) = (package["name"].as_str().unwrap(), package["license"].as_str().unwrap_or("none"));
+        assert!(may_take(licence, &allowed), "{name} is under {licence}, which deny.toml does not allow");
+        let source = package["source"].as_str().unwrap_or("path");
+        assert!(source == "path" || source.starts_with("registry+"), "{name} comes from {source}");
+    }
+    assert!(may_take("GPL-3.0 OR MIT", &allowed) && may_take("(MIT OR GPL-3.0) AND ISC", &allowed));
+    assert!(!may_take("GPL-3.0", &allowed) && !may_take("MIT AND GPL-3.0", &allowed) && !may_take("(MIT OR ISC) AND GPL-3.0", &allowed));
 }

@@ -192,7 +192,7 @@ fn tell_written(written: &[Written], most: usize) {
 
 /// How much louder the second of two is as a whole, if it is so much that it is one of the differences (0.1 LU, or 0.1 dB in the true peak).
 fn louder(((before, peak), (after, other)): ((f64, f64), (f64, f64))) -> Option<Difference> {
-    let apart = |a: f64, b: f64| a.max(b).is_finite() && !((a - b).abs() < 0.1);
+    let apart = |a: f64, b: f64| a.max(b).is_finite() && (a - b).abs() >= 0.1;
     if !apart(before, after) && !apart(peak, other) {
         return None;
     }

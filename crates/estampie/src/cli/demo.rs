@@ -8,7 +8,9 @@ use std::path::{Path, PathBuf};
 /// Where the demo is found: told by the environment, beside the program, or where it was built.
 fn original() -> Option<PathBuf> {
     let told = std::env::var_os("ESTAMPIE_DEMO").map(PathBuf::from);
-    let beside = std::env::current_exe().ok().and_then(|exe| exe.ancestors().map(|a| a.join("examples/brinewick")).find(|p| p.is_dir()));
+    // In the sources, or below the folder that it is installed in.
+    let places = |folder: &Path| ["examples/brinewick", "share/estampie/brinewick"].map(|place| folder.join(place));
+    let beside = std::env::current_exe().ok().and_then(|exe| exe.ancestors().flat_map(places).find(|p| p.is_dir()));
     let built = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
     told.into_iter().chain(beside).chain([built]).find(|p| p.join("estampie.toml").is_file())
 }

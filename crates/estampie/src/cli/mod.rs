@@ -88,6 +88,9 @@ pub(crate) struct Page {
     /// Joins a running game that has the runtime, listening on this address or port (127.0.0.1:9461 if none is said)
     #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "", value_parser = join_address)]
     pub(crate) join: Option<SocketAddr>,
+    /// With --join: the token that a game shows which listens beyond its own machine
+    #[arg(long, value_name = "TOKEN", requires = "join")]
+    pub(crate) token: Option<String>,
     /// Messages stay until the next key instead of for some seconds: for who reads slowly, or by machine
     #[arg(long)]
     pub(crate) patient: bool,

@@ -147,7 +147,8 @@ impl Sound {
             Some(Output::Silent(why)) => format!("silent clock ({why})"),
             None => "over".into(),
         };
-        let join = self.live.map_or_else(|| "no workshop may join".into(), |address| format!("a workshop joins at {address}"));
+        let token = self.control.live_token().map_or_else(String::new, |token| format!(" {token}"));
+        let join = self.live.map_or_else(|| "no workshop may join".into(), |address| format!("a workshop joins at {address}{token}"));
         let join = format!("bundle {bundle}; {join}");
         (sound, join)
     }

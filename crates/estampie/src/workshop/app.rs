@@ -170,12 +170,12 @@ impl App {
         let (levels, notice) = crate::levels::read(workspace.root());
         let (listening, broken) = super::listening::read(workspace.root());
         let mut rehearsal = Rehearsal::start(Arc::new(program), options.device.clone(), options.buffer_ms, levels);
-        let game = GamePage { address: options.listen, join: options.join, allow: options.allow.clone(), ..GamePage::default() };
+        let game = GamePage { address: options.listen, join: options.join, token: options.token.clone(), allow: options.allow.clone(), ..GamePage::default() };
         if let Some(address) = options.listen {
             rehearsal.listen(game.options(address, &workspace.document().manifest))?;
         }
         if let Some(address) = options.join {
-            rehearsal.visit(address)?;
+            rehearsal.visit(address, &options.token)?;
         }
         let now = Instant::now();
         let (remapped, clashes) = keys::remapped(&options.keys);

@@ -70,6 +70,8 @@ pub(crate) struct Options {
     pub(crate) listen: Option<std::net::SocketAddr>,
     /// The game that is joined from the beginning, if one is.
     pub(crate) join: Option<std::net::SocketAddr>,
+    /// The token that that game has shown, if it listens beyond its own machine.
+    pub(crate) token: String,
     /// Machines besides this one that may send.
     pub(crate) allow: Vec<std::net::IpAddr>,
     /// Whether messages stay until the next key.

@@ -79,6 +79,7 @@ impl Desk {
             wrong: Vec::new(),
             listen,
             join: None,
+            token: String::new(),
             allow: Vec::new(),
             patient: false,
             state: None,

@@ -40,15 +40,15 @@ impl Visited {
 }
 
 impl Rehearsal {
-    /// Goes into the game at an address: this engine rests meanwhile.
+    /// Goes into the game at an address, with its token if it shows one: this engine rests meanwhile.
     ///
     /// # Errors
     /// When the system gives no thread for it.
-    pub(crate) fn visit(&mut self, address: SocketAddr) -> std::io::Result<()> {
+    pub(crate) fn visit(&mut self, address: SocketAddr, token: &str) -> std::io::Result<()> {
         let rate = self.program.rate as usize;
         let (elsewhere, remote) = Remote::elsewhere(rate / 2);
         let (output_in, output) = RingBuffer::new(rate * 2);
-        let visit = Visit::begin(address, concat!("estampie ", env!("CARGO_PKG_VERSION")), elsewhere, output_in)?;
+        let visit = Visit::begin(address, token, concat!("estampie ", env!("CARGO_PKG_VERSION")), elsewhere, output_in)?;
         self.player.rest(true);
         self.forget(remote, self.seed);
         self.player.measure_elsewhere(output);

@@ -20,12 +20,13 @@ impl Ask for JoinPrompt {
     }
 
     fn hint(&self, _app: &App) -> Option<String> {
-        Some("a port or an address; the game has to listen (docs/runtime.md). What plays here stops meanwhile".into())
+        Some("a port or an address, and the token if the game shows one; it has to listen (docs/runtime.md). What plays here stops meanwhile".into())
     }
 
     fn answer(&self, app: &mut App, text: &str) -> Result<(), Refusal> {
-        let at = address::parse(text, PORT)?;
-        app.game.join = Some(at);
+        let (at, token) = text.trim().split_once(char::is_whitespace).unwrap_or((text, ""));
+        let at = address::parse(at, PORT)?;
+        (app.game.join, app.game.token) = (Some(at), token.trim().to_owned());
         app.join(at).map_err(Refusal::from)
     }
 }
@@ -37,7 +38,7 @@ impl App {
             return self.say(format!("back here from the first frame; the game at {at} goes on with what it has"));
         }
         let at = self.game.join.unwrap_or(SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), PORT));
-        self.mode = Mode::typing(JoinPrompt, TextField::offer(&at.to_string()));
+        self.mode = Mode::typing(JoinPrompt, TextField::offer(format!("{at} {}", self.game.token).trim_end()));
     }
 
     /// Joins a game.
@@ -45,7 +46,7 @@ impl App {
         if self.rehearsal.recording() {
             return Err("something is being recorded: R ends that first".into());
         }
-        self.rehearsal.visit(at).map_err(|e| format!("no thread for it: {e}"))?;
+        self.rehearsal.visit(at, &self.game.token).map_err(|e| format!("no thread for it: {e}"))?;
         self.say(format!("joining the game at {at}; J comes back"));
         Ok(())
     }

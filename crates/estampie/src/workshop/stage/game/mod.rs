@@ -37,6 +37,8 @@ pub(crate) struct GamePage {
     pub(crate) allow: Vec<IpAddr>,
     /// Where a game with the runtime was joined, or is to be.
     pub(crate) join: Option<SocketAddr>,
+    /// The token that the game has shown.
+    pub(crate) token: String,
     /// How many messages had come when it was last looked, and when that was.
     pub(crate) looked: Option<(u64, Instant)>,
 }
