@@ -125,6 +125,8 @@ pub(crate) struct App {
     pub(crate) reduced_motion: bool,
     /// Keys that stand for others on the pages.
     pub(crate) keys: keys::Remapped,
+    /// The tour, while it is under way.
+    pub(super) tour: Option<super::tour::Tour>,
     pub(crate) sounds: SoundsView,
     /// A file that is heard before anything plays it.
     pub(super) audition: Audition,
@@ -202,6 +204,7 @@ impl App {
             patient: options.patient,
             reduced_motion: options.reduced_motion,
             keys: remapped.into_iter().collect(),
+            tour: None,
             sounds: SoundsView::default(),
             audition: Audition::default(),
             wiring: WiringView::default(),
@@ -316,6 +319,7 @@ impl App {
         news |= self.poll_opened();
         news |= self.poll_made();
         news |= self.poll_audition();
+        news |= self.poll_tour();
         if self.looked_outside.elapsed() > Duration::from_secs(1) {
             self.looked_outside = Instant::now();
             let (taken, contested) = self.workspace.look_outside();
@@ -565,6 +569,8 @@ impl App {
             Do::Restart if self.only_here("a fresh start") => {}
             Do::Restart => self.rehearsal.restart(),
             Do::Theme => self.theme = self.theme.turned(),
+            Do::Tour => self.tour_on(),
+            Do::EndTour => self.end_tour(),
             Do::ShortWaits => {
                 self.rehearsal.change_only(|only| only.short_waits = !only.short_waits);
                 self.say(if self.rehearsal.only.short_waits { "waits are a tenth (temporary)" } else { "waits are whole again" });

@@ -113,6 +113,10 @@ fn all(app: &App) -> Vec<Entry> {
     if app.workspace.only_read().is_some() {
         add("edit here too, though another workshop has the project open".into(), "do", Found::Do(Do::EditToo));
     }
+    add("the tour of the demo, in eight steps".into(), "do", Found::Do(Do::Tour));
+    if app.tour.is_some() {
+        add("end the tour".into(), "do", Found::Do(Do::EndTour));
+    }
     add("the light theme, or back to the dark one".into(), "do", Found::Do(Do::Theme));
     add("which sound devices there are".into(), "do", Found::Devices);
     add("device none: the silent clock".into(), "do", Found::Device("none".into()));

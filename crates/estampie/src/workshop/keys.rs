@@ -39,6 +39,9 @@ pub(crate) enum Do {
     StopAll,
     Restart,
     Theme,
+    /// Begins the tour, or leaves a step of it out.
+    Tour,
+    EndTour,
     Rest,
     Back,
     ShortWaits,
@@ -211,6 +214,7 @@ pub(crate) const KEYS: &[Binding] = &[
     key(&["ctrl-b"], Do::Bundle, "ctrl-b", "write the bundle that the game ships", None),
     key(&[":"], Do::Find, ":", "find anything by a few letters and go there, or do it", Some("find")),
     key(&["?"], Do::Help, "?", "this page", Some("help")),
+    key(&["ctrl-t"], Do::Tour, "ctrl-t", "the tour of the demo, in eight steps that wait for your hands; again leaves a step out", None),
     key(&["esc"], Do::Back, "esc", "back: closes what lies over the page, gives a typed value up", None),
     key(&["q", "ctrl-c"], Do::Quit, "q", "quit; asks if there are unsaved edits", None),
 ];

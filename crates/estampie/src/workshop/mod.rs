@@ -32,6 +32,7 @@ mod stage;
 mod stock;
 mod text_field;
 pub(crate) mod theme;
+mod tour;
 mod trace;
 mod typing;
 mod view;

@@ -65,6 +65,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Targets {
         Mode::Finder { query, at } => overlay::finder(app, &mut painter, body, query, *at),
         _ => {}
     }
+    app.draw_tour(&mut painter, body, &mut targets);
     targets
 }
 
