@@ -187,6 +187,7 @@ pub const PAGES: &[Page] = &[
             "* is too short for a clock",
             "repeat of *: every * is shorter than 20 ms",
             "* of * has * points",
+            "the state * has more than * values",
             "marker * is in bar *, but there are *",
             "priority of * is not a number from 0 to 100",
             "* is not a whole number",

@@ -29,13 +29,37 @@ impl Place {
 
 /// Where the lines of a text begin.
 #[derive(Debug, Clone, Default)]
-pub struct Lines(Vec<usize>);
+pub struct Lines {
+    starts: Vec<usize>,
+    /// How many characters begin before each [`STRIDE`] bytes: all of a project may stand on one line.
+    characters: Vec<usize>,
+}
+
+/// Characters are counted from one of these to the next at most, in bytes.
+const STRIDE: usize = 1024;
+
+/// How many characters begin in these bytes.
+fn beginning(bytes: &[u8]) -> usize {
+    // All that do not go on with one.
+    bytes.iter().filter(|byte| (**byte as i8) >= -0x40).count()
+}
 
 impl Lines {
     /// Those of a text.
     #[must_use]
     pub fn of(text: &str) -> Lines {
-        Lines(std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect())
+        let starts = std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect();
+        let mut characters = vec![0];
+        for bytes in text.as_bytes().chunks(STRIDE) {
+            characters.push(characters[characters.len() - 1] + beginning(bytes));
+        }
+        Lines { starts, characters }
+    }
+
+    /// How many characters begin before a byte of the text.
+    fn before(&self, text: &str, offset: usize) -> usize {
+        let stride = (offset / STRIDE).min(self.characters.len().saturating_sub(1));
+        self.characters.get(stride).copied().unwrap_or(0) + beginning(&text.as_bytes()[stride * STRIDE..offset])
     }
 
     /// The place of byte `offset` in `text`, whose lines these are; in the middle of a character, of that character.
@@ -45,9 +69,9 @@ impl Lines {
         while !text.is_char_boundary(offset) {
             offset -= 1;
         }
-        let line = self.0.partition_point(|start| *start <= offset).max(1);
-        let start = self.0.get(line - 1).copied().unwrap_or(0);
-        Place { file: file.to_owned(), line: line as u32, column: text[start..offset].chars().count() as u32 + 1 }
+        let line = self.starts.partition_point(|start| *start <= offset).max(1);
+        let start = self.starts.get(line - 1).copied().unwrap_or(0).min(offset);
+        Place { file: file.to_owned(), line: line as u32, column: (self.before(text, offset) - self.before(text, start)) as u32 + 1 }
     }
 }
 
@@ -143,5 +167,11 @@ mod tests {
             assert_eq!(lines.place("f", text, offset), Place { file: "f".into(), line, column }, "{offset}");
         }
         assert_eq!(Lines::of("").place("f", "", 3).to_string(), "f:1:1");
+        // A long line, with characters of every length over the strides.
+        let long: String = (0..4_000).map(|i| ['a', 'ä', '⟶', '𝄞'][i * 7 % 4]).collect();
+        let lines = Lines::of(&long);
+        for (at, (offset, _)) in long.char_indices().enumerate() {
+            assert_eq!(lines.place("f", &long, offset).column as usize, at + 1);
+        }
     }
 }

@@ -11,6 +11,7 @@ pub mod document;
 pub mod door;
 pub mod explain;
 pub mod fault;
+mod guard;
 pub mod language;
 pub mod midi;
 pub mod moved;

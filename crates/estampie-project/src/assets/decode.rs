@@ -3,6 +3,7 @@
 use super::error::AudioError;
 use super::reader::Reader;
 use super::{Goes, Notes, circle};
+use crate::guard;
 use rubato::{FftFixedIn, Resampler, SincFixedIn, SincInterpolationParameters, SincInterpolationType, WindowFunction};
 use std::path::Path;
 
@@ -26,16 +27,6 @@ pub struct Decoded {
     pub notes: Notes,
 }
 
-thread_local! {
-    static GUARDED: std::cell::Cell<bool> = const { std::cell::Cell::new(false) };
-}
-
-/// Whether this thread works within a guard: a panic there is caught, and told as what is wrong with a file.
-#[must_use]
-pub fn guarded() -> bool {
-    GUARDED.get()
-}
-
 /// Decodes a whole audio file. A decoder that panics is caught: the file is damaged, and no more than that.
 ///
 /// # Errors
@@ -46,11 +37,7 @@ pub fn decode(path: &Path) -> Result<Decoded, AudioError> {
 
 /// Works where a panic of a decoder is what is wrong with a file.
 pub(super) fn caught<T>(work: impl FnOnce() -> Result<T, AudioError>) -> Result<T, AudioError> {
-    let before = GUARDED.replace(true);
-    // Nothing of what a panic leaves behind is used again.
-    let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
-    GUARDED.set(before);
-    done.unwrap_or(Err(AudioError::Panicked))
+    guard::caught(work).unwrap_or(Err(AudioError::Panicked))
 }
 
 fn decode_unguarded(path: &Path) -> Result<Decoded, AudioError> {

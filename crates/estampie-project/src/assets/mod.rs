@@ -12,7 +12,8 @@ mod reader;
 mod riff;
 mod streams;
 
-pub use decode::{Decoded, decode, guarded};
+pub use crate::guard::guarded;
+pub use decode::{Decoded, decode};
 pub use error::AudioError;
 pub use facts::{Facts, Glance, Glancing, Measured, content, facts, glance, measure};
 pub use fix::{Fix, FixError, Fixed, WORDS as FIXES, fix, made_from, sounding, version};

@@ -17,7 +17,7 @@ use estampie_engine::time::BLOCK;
 use estampie_engine::units::{Quantity as _, Seconds, read_number};
 use estampie_engine::vocabulary::Comparison;
 use estampie_engine::world::emitters::LISTENER_NAME;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 /// The emitters that a project knows: declared, in the world, or placed by a playthrough; and the listener.
 fn emitter_names(document: &Document) -> BTreeSet<&str> {
@@ -37,6 +37,25 @@ fn emitter_names(document: &Document) -> BTreeSet<&str> {
         known.extend(emitter.map(|e| e.text.as_str()));
     }
     known
+}
+
+/// Keys for things that may be called alike: each of them gets one of its own, and the same one as long as their order stays.
+#[derive(Default)]
+pub(super) struct Keys {
+    taken: HashSet<NameKey>,
+    /// The last key that was made of each.
+    last: HashMap<NameKey, NameKey>,
+}
+
+impl Keys {
+    fn of(&mut self, name: NameKey) -> NameKey {
+        let mut key = self.last.get(&name).map_or(name, |last| last.with(1));
+        while !self.taken.insert(key) {
+            key = key.with(1);
+        }
+        self.last.insert(name, key);
+        key
+    }
 }
 
 /// What a reaction means.
@@ -278,7 +297,7 @@ impl Compiler<'_> {
 
     pub(super) fn modulations(&mut self) {
         let document = self.document;
-        let mut keys: BTreeSet<NameKey> = BTreeSet::new();
+        let mut keys = Keys::default();
         for doc in &document.modulations {
             let parameter = self.parameter(&doc.from.value, &doc.from.place);
             let targets = self.moved(doc);
@@ -362,12 +381,9 @@ impl Compiler<'_> {
         found.map(|s| s as u32)
     }
 
-    fn modulate(&mut self, doc: &ModulationDoc, parameter: usize, target: Target, points: &[Point], keys: &mut BTreeSet<NameKey>) {
+    fn modulate(&mut self, doc: &ModulationDoc, parameter: usize, target: Target, points: &[Point], keys: &mut Keys) {
         let label = format!("{} ⟶ {}", doc.from.value, doc.whole());
-        let mut key = NameKey::of(&label);
-        while !keys.insert(key) {
-            key = key.with(1);
-        }
+        let key = keys.of(NameKey::of(&label));
         self.program.names.add_as(key, &label);
         let index = self.program.modulations.len() as u32;
         let local = self.program.parameters[parameter].local.is_some();
@@ -535,14 +551,11 @@ impl Compiler<'_> {
 
     pub(super) fn reactions(&mut self) {
         let document = self.document;
-        let mut keys: BTreeSet<NameKey> = BTreeSet::new();
+        let mut keys = Keys::default();
         for (written, doc) in document.reactions.iter().enumerate() {
             let Some(Meant { trigger, conditions, until, actions }) = self.meant(doc) else { continue };
             let head = doc.head();
-            let mut key = NameKey::of(&head);
-            while !keys.insert(key) {
-                key = key.with(1);
-            }
+            let key = keys.of(NameKey::of(&head));
             self.program.names.add_as(key, &head);
             let index = self.program.reactions.len() as u32;
             if !doc.off {

@@ -10,6 +10,7 @@ use estampie_engine::world::geometry::{Form, along, bounds, length_of, sides};
 use estampie_engine::world::spec::{Amount, Doorway, Flock, Index, MOST_ROOMS, Muffle, OneShots, Pass, Play, PlaysFor, Source, Stand, Wall, Zone};
 use rand::{Rng as _, SeedableRng as _};
 use rand_pcg::Pcg32;
+use std::collections::HashSet;
 
 /// The word for what is in no zone, in `between` of a doorway.
 const OUTSIDE: &str = "outside";
@@ -61,12 +62,12 @@ impl Compiler<'_> {
         let world = &document.world;
         let emitters = world.emitters.iter().map(|e| (&e.name, &e.place));
         let zones = world.zones.iter().map(|z| (&z.name, &z.place));
-        let mut seen: Vec<&str> = Vec::new();
+        let mut seen: HashSet<&str> = HashSet::new();
         for (name, place) in zones.chain(emitters) {
-            if seen.contains(&name.as_str()) || name == estampie_engine::world::emitters::LISTENER_NAME {
+            if seen.contains(name.as_str()) || name == estampie_engine::world::emitters::LISTENER_NAME {
                 self.fault(place, format!("there is another {name} in the world"), "give one of them another name");
             }
-            seen.push(name);
+            seen.insert(name);
         }
     }
 

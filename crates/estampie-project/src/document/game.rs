@@ -10,7 +10,10 @@ use crate::language::{Expression, Measure, formula, measure};
 use crate::stock::{COLUMNS, Column, Rule};
 use estampie_engine::units::ValueError;
 use estampie_engine::units::{Decibels, Hertz, Seconds, split_number};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
+
+/// The most values of a state: beyond some dozens it is no state.
+const MOST_VALUES: usize = 10_000;
 
 /// `estampie.toml`.
 #[derive(Debug, Clone, PartialEq)]
@@ -483,12 +486,18 @@ fn formula(reading: &Reading<'_>, name: &str, item: &toml_edit::Item, place: &Pl
 fn state(reading: &Reading<'_>, name: String, fields: Fields<'_>) -> Option<StateDoc> {
     let mut values = fields.texts("values").unwrap_or_default();
     values.retain(|v| well_named(reading, &v.value, &v.place));
-    let mut seen: Vec<String> = Vec::new();
+    if let Some(first) = values.get(MOST_VALUES) {
+        reading.fault(
+            &first.place,
+            format!("the state {name} has more than {MOST_VALUES} values"),
+            "leave out those that nothing asks for, or make a parameter of it",
+        );
+        values.truncate(MOST_VALUES);
+    }
+    let mut seen: HashSet<String> = HashSet::new();
     values.retain(|v| {
-        let new = !seen.contains(&v.value);
-        if new {
-            seen.push(v.value.clone());
-        } else {
+        let new = seen.insert(v.value.clone());
+        if !new {
             reading.fault(&v.place, format!("the state {name} has the value {} twice", v.value), "take one out");
         }
         new

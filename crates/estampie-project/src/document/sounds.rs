@@ -231,8 +231,7 @@ fn set(fields: &Fields<'_>, row: &SoundProperty) -> f32 {
 }
 
 fn sound(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<'_>) -> SoundDoc {
-    let misses = |reading: &Reading<'_>| reading.faults.borrow().iter().filter(|f| f.misses.is_some()).count();
-    let missed_before = misses(reading);
+    let told_before = reading.faults.borrow().len();
     let pick = fields.text("pick");
     let groups = groups(reading, audio, &name, &fields);
     let time = |field, low| fields.limited(field, Seconds(low), Seconds(600.0));
@@ -292,7 +291,7 @@ fn sound(reading: &Reading<'_>, audio: &Available, name: String, fields: Fields<
             ),
         }
     }
-    let missed = misses(reading) > missed_before;
+    let missed = reading.faults.borrow()[told_before..].iter().any(|f| f.misses.is_some());
     check_body(reading, &sound, missed);
     fields.finish();
     sound

@@ -136,7 +136,7 @@ impl ScoreFile {
     /// # Errors
     /// With what is wrong.
     pub fn of_bytes(bytes: &[u8]) -> Result<ScoreFile, ScoreError> {
-        let smf = Smf::parse(bytes).map_err(|e| ScoreError::Unknown(e.to_string()))?;
+        let smf = super::parsed(bytes)?;
         let Timing::Metrical(division) = smf.header.timing else { return Err(ScoreError::Frames) };
         if smf.header.format == Format::Sequential {
             return Err(ScoreError::Sequential);

@@ -7,6 +7,7 @@ mod tests;
 pub use file::{DIVISION, Event, FileTrack, ScoreFile, What, metre_event};
 
 use crate::door;
+use crate::guard;
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::spec::Bend;
@@ -134,6 +135,14 @@ pub struct Score {
     pub ignored: BTreeMap<String, u32>,
 }
 
+/// What a file's bytes are, by a reader of others that must not take the program with it.
+fn parsed(bytes: &[u8]) -> Result<Smf<'_>, ScoreError> {
+    match guard::caught(|| Smf::parse(bytes)) {
+        Some(read) => read.map_err(|e| ScoreError::Unknown(e.to_string())),
+        None => Err(ScoreError::Unknown("its reader broke off".into())),
+    }
+}
+
 impl Score {
     /// Reads a file's bytes.
     ///
@@ -149,7 +158,7 @@ impl Score {
     /// # Errors
     /// With what is wrong.
     pub fn of_bytes(bytes: &[u8]) -> Result<Score, ScoreError> {
-        let smf = Smf::parse(bytes).map_err(|e| ScoreError::Unknown(e.to_string()))?;
+        let smf = parsed(bytes)?;
         let Timing::Metrical(division) = smf.header.timing else {
             return Err(ScoreError::Frames);
         };

@@ -13,6 +13,15 @@ proptest! {
     }
 }
 
+/// Found by the fuzzer: the reader negates the byte of frames a second, which has no opposite.
+#[test]
+fn a_division_that_its_reader_cannot_bear_is_refused() {
+    for frames in [0x80, 0xe7] {
+        let bytes = [b"MThd".as_slice(), &[0, 0, 0, 6, 0, 0, 0, 1, frames, 0]].concat();
+        assert!(Score::of_bytes(&bytes).is_err() && ScoreFile::of_bytes(&bytes).is_err(), "{frames}");
+    }
+}
+
 #[test]
 fn what_is_no_midi_is_said() {
     assert!(matches!(Score::read(b"hello"), Err(ScoreError::Unknown(_))));

@@ -20,10 +20,11 @@ const ENGINE: [(&str, &[&str]); 8] = [
 ];
 
 /// The rooms of a project, likewise.
-const PROJECT: [(&str, &[&str]); 17] = [
+const PROJECT: [(&str, &[&str]); 18] = [
     ("fault", &[]),
     ("door", &[]),
-    ("midi", &["door"]),
+    ("guard", &[]),
+    ("midi", &["door", "guard"]),
     ("notes", &["midi"]),
     ("language", &["fault"]),
     ("refusal", &["fault"]),
@@ -31,7 +32,7 @@ const PROJECT: [(&str, &[&str]); 17] = [
     ("document", &["fault", "refusal", "door", "midi", "notes", "language", "stock"]),
     ("complete", &["fault", "language", "document"]),
     ("moved", &["fault", "document"]),
-    ("assets", &["door", "stock"]),
+    ("assets", &["door", "guard", "stock"]),
     ("compile", &["fault", "midi", "notes", "language", "document", "assets", "stock"]),
     ("explain", &["fault", "document", "assets", "compile"]),
     ("survey", &["fault", "language", "document"]),
