@@ -5,6 +5,7 @@
 
 use crate::fault::Fault;
 use std::fmt::Write as _;
+use std::sync::LazyLock;
 
 /// The page of a kind of fault.
 #[derive(Debug)]
@@ -630,18 +631,35 @@ fn is_like(text: &str, pattern: &str) -> bool {
     true
 }
 
-impl Page {
-    /// How closely it tells a fault: by how many letters that all faults of a pattern share; `None` if it does not.
-    fn tells(&self, fault: &Fault) -> Option<usize> {
-        let close = |pattern: &&&str| pattern.chars().filter(|c| *c != '*').count();
-        let told = self.told.iter().filter(|pattern| match pattern.split_once(": ") {
+/// A way in which faults are told.
+struct Way {
+    pattern: &'static str,
+    page: &'static Page,
+}
+
+impl Way {
+    fn tells(&self, fault: &Fault) -> bool {
+        match self.pattern.split_once(": ") {
             Some(("fix", pattern)) => is_like(&fault.fix, pattern),
             Some(("in", file)) => fault.place.file == file,
-            _ => is_like(&fault.what, pattern),
-        });
-        told.map(|pattern| close(&pattern)).max()
+            _ => is_like(&fault.what, self.pattern),
+        }
     }
 
+    /// How closely it tells a fault: by how many letters all faults of it share.
+    fn close(&self) -> usize {
+        self.pattern.chars().filter(|c| *c != '*').count()
+    }
+}
+
+/// All ways, the closest first; of those that are as close the one that stands first.
+static WAYS: LazyLock<Vec<Way>> = LazyLock::new(|| {
+    let mut ways: Vec<Way> = PAGES.iter().flat_map(|page| page.told.iter().map(move |pattern| Way { pattern, page })).collect();
+    ways.sort_by_key(|way| std::cmp::Reverse(way.close()));
+    ways
+});
+
+impl Page {
     /// The page as text of lines that are at most so wide, in characters.
     #[must_use]
     pub fn lines(&self, width: usize) -> Vec<String> {
@@ -671,8 +689,7 @@ impl Fault {
     /// The page that says more of it.
     #[must_use]
     pub fn page(&self) -> &'static Page {
-        // Of two that tell it equally closely the first.
-        PAGES.iter().rev().filter_map(|page| Some((page.tells(self)?, page))).max_by_key(|(close, _)| *close).map_or(&OTHER, |(_, page)| page)
+        WAYS.iter().find(|way| way.tells(self)).map_or(&OTHER, |way| way.page)
     }
 }
 

@@ -71,7 +71,10 @@ impl Lines {
         }
         let line = self.starts.partition_point(|start| *start <= offset).max(1);
         let start = self.starts.get(line - 1).copied().unwrap_or(0).min(offset);
-        Place { file: file.to_owned(), line: line as u32, column: (self.before(text, offset) - self.before(text, start)) as u32 + 1 }
+        // Most lines are short.
+        let characters =
+            if offset - start <= STRIDE { beginning(&text.as_bytes()[start..offset]) } else { self.before(text, offset) - self.before(text, start) };
+        Place { file: file.to_owned(), line: line as u32, column: characters as u32 + 1 }
     }
 }
 

@@ -28,6 +28,11 @@ const SCENES: &[(&str, &str, Ready)] = &[
     ("effects", "each effect at work on noise in stereo, one after the other; 20 blocks", all_effects),
     ("reverb-moved", "a reverb whose decay is moved all the time; 20 blocks", reverb),
     ("wiring", "100 parameters that move, 1,000 reactions to them and 200 modulations by them; 20 blocks", wiring),
+    (
+        "alike",
+        "1,500 reactions that are alike, zones, sounds without a file, and on one line each points of a curve and values of a state, read and compiled",
+        alike,
+    ),
     ("reading", "a project of 200 sounds and 200 reactions, read and compiled", reading),
 ];
 
@@ -198,6 +203,29 @@ fn wiring() -> Box<dyn FnMut()> {
         for parameter in &names {
             remote.input(Input { frame: NOW, what: InputKind::Glide { parameter: *parameter, from: None, to, frames: FRAMES as u64 } }).unwrap();
         }
+    })
+}
+
+/// What costs what it is and not its square: of each kind many that are alike, or stand on one line.
+fn alike() -> Box<dyn FnMut()> {
+    let each = |of: &dyn Fn(usize) -> String, between: &str| (0..1_500).map(of).collect::<Vec<_>>().join(between);
+    let values = each(&|n| format!("\"v{n}\""), ", ");
+    let game = format!("[events]\nhit = \"a\"\n[parameters.depth]\nrange = \"0..1\"\n[states.place]\nvalues = [{values}]\n");
+    let points = each(&|n| format!("\"{}: -1 dB\"", n as f32 / 1_500.0), ", ");
+    let modulation = format!("[[modulation]]\nfrom = \"depth\"\nmoves = \"bus main level\"\ncurve = [{points}]\n");
+    let texts = [
+        ("estampie.toml", "format = 1".to_owned()),
+        ("game.toml", game),
+        ("modulation.toml", modulation),
+        ("reactions.est", each(&|_| "When hit and depth over 0.5\n  play s1\n".to_owned(), "\n")),
+        ("sounds/a.toml", each(&|n| format!("[s{n}]\ntakes = [\"audio/none.wav\"]\n"), "")),
+        ("world.toml", each(&|n| format!("[zones.z{n}]\nat = \"{n}, 0\"\nradius = 0.4\n"), "")),
+    ];
+    let sources = Sources::from_texts(texts.iter().map(|(file, text)| (*file, text.as_str())));
+    let files = ["audio/n.wav".to_owned()].into();
+    Box::new(move || {
+        let (document, _) = Document::read(&sources, &files);
+        std::hint::black_box(compile(&document, &Assets::default()));
     })
 }
 
