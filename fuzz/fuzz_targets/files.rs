@@ -1,6 +1,9 @@
 //! Any bytes as an audio file of a project, of the kind that the first byte chooses: refused with a reason, or a clip of finite samples.
 #![no_main]
 
+#[path = "../guards.rs"]
+mod guards;
+
 use libfuzzer_sys::fuzz_target;
 use std::sync::LazyLock;
 
@@ -12,11 +15,14 @@ static ROOT: LazyLock<std::path::PathBuf> = LazyLock::new(|| {
     root
 });
 
-fuzz_target!(|bytes: &[u8]| {
+fuzz_target!(
+    init: guards::only_beyond(),
+    |bytes: &[u8]| {
     let Some((kind, bytes)) = bytes.split_first() else { return };
     let name = ["audio/a.wav", "audio/a.aiff", "audio/a.flac", "audio/a.ogg", "audio/a.mp3"][usize::from(*kind) % 5];
     std::fs::write(ROOT.join(name), bytes).expect("it can be written");
     if let Ok(clip) = estampie_project::assets::load(&ROOT, name, 48_000, &estampie_project::assets::Goes::Once) {
         assert!(clip.channels.iter().flatten().all(|s| s.is_finite()));
     }
-});
+    }
+);

@@ -1,12 +1,14 @@
 //! What the program writes down for those who mend it: logs of bounded length, and a report when it has failed. What is shown of them hides
 //! paths and names that are nobody's business.
 
-use crate::cli::VERSION;
-use crate::workshop::keeping;
+use crate::folders;
 use std::fs::File;
 use std::io::{Read as _, Seek as _, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
+
+/// The version, and the commit that it was built from.
+pub(crate) const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("ESTAMPIE_COMMIT"), ")");
 
 /// The log, and what libraries write to standard error.
 pub(crate) const LOG: &str = "estampie.log";
@@ -76,7 +78,7 @@ pub(crate) fn write_report(folder: &Path, what: &str) -> std::io::Result<PathBuf
 
 /// The ends of the logs, and the newest report of a failure, by their names.
 pub(crate) fn ends() -> Vec<(String, Vec<String>)> {
-    let Some(folder) = keeping::state_folder() else { return Vec::new() };
+    let Some(folder) = folders::state() else { return Vec::new() };
     let newest = reports(&folder).pop();
     let files = [Some(folder.join(LOG)), Some(folder.join(ERRORS)), newest];
     let of = |path: PathBuf| {

@@ -1,10 +1,12 @@
 //! Estampie in the terminal: the workshop, and its commands.
 
 mod address;
+mod arguments;
 mod aside;
 mod bundling;
 mod cli;
 mod failure;
+mod folders;
 mod game;
 mod heard;
 mod levels;

@@ -2,16 +2,14 @@
 //!
 //! The command line goes before the file, and the file before what is so without it.
 
-use crate::cli::{Page, Sound};
+use crate::arguments::{BUFFER, Page, Sound};
+use crate::folders;
 use crate::midi::Wanted;
 use crate::workshop::Options;
 use estampie_engine::units::{Quantity as _, Seconds};
 use estampie_project::document::did_you_mean;
 use std::path::{Path, PathBuf};
 use toml_edit::{DocumentMut, Item};
-
-/// Milliseconds of sound that are made ahead, where nothing is said; and the least and the most.
-pub(crate) const BUFFER: (u32, std::ops::RangeInclusive<u32>) = (30, 5..=500);
 
 /// What is set; `None` where nothing is said.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -101,14 +99,9 @@ const SETTINGS: &[Setting] = &[
     },
 ];
 
-/// The folder for what a person sets.
-pub(crate) fn folder() -> Option<PathBuf> {
-    Some(directories::ProjectDirs::from("", "", "estampie")?.config_dir().to_owned())
-}
-
-/// The file in it.
+/// The file of this person.
 pub(crate) fn file() -> Option<PathBuf> {
-    Some(folder()?.join("settings.toml"))
+    Some(folders::settings()?.join("settings.toml"))
 }
 
 /// Reads a file of settings; none if there is none. Gives what is wrong with it too: that is left out, the rest counts.
@@ -183,8 +176,8 @@ impl Settings {
             token: page.token.clone().unwrap_or_default(),
             allow: page.allow.clone(),
             patient: page.patient || self.patient == Some(true),
-            state: crate::workshop::keeping::state_folder(),
-            cache: crate::workshop::keeping::cache_folder(),
+            state: folders::state(),
+            cache: folders::cache(),
         }
     }
 }

@@ -3,9 +3,9 @@
 use super::material::heard;
 use super::output::out;
 use crate::failure::Failure;
+use crate::folders;
 use crate::packing::Packing;
 use crate::project::{self, Loaded};
-use crate::workshop::keeping;
 use estampie_engine::program::Program;
 use estampie_project::compile::compile;
 use estampie_project::document::Document;
@@ -22,7 +22,7 @@ pub(super) fn run(loaded: &Loaded, listen: bool, as_json: bool) -> Result<(), Fa
     let document = loaded.workspace.document();
     let assets = project::audio_of(&loaded.workspace, true);
     let heard = heard(loaded, as_json);
-    let mut packing = Packing::read(loaded.workspace.root(), keeping::cache_folder().as_deref());
+    let mut packing = Packing::read(loaded.workspace.root(), folders::cache().as_deref());
     let packed = packing.pack_all(document, &assets, usize::MAX, || true);
     let voices = listen.then(|| most_voices(document, &Arc::new(compile(document, &assets).0)));
     let all = budget(document, &heard, &packed, voices);

@@ -3,8 +3,8 @@
 use super::output::{out, print_faults, tell};
 use crate::bundling::{self, Allowed, AudioHashes, Home, idle_encodings, over_budget, size, write_to};
 use crate::failure::Failure;
+use crate::folders;
 use crate::project;
-use crate::workshop::keeping;
 use estampie_bundle::{Audio, Bundle, Encoding, Manifest, c_header, rust_module};
 use estampie_engine::program::{Program, TakeOf};
 use estampie_project::document::Over;
@@ -65,7 +65,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         return Err(Failure::Use(format!("{} is there already and is no bundle of this program; name another file, or say --force", arguments.out.display())));
     }
     let document = loaded.workspace.document();
-    let state = keeping::state_folder();
+    let state = folders::state();
     let home = Home { root: loaded.workspace.root(), state: state.as_deref() };
     let bare = bundling::without_placeholders(document, &loaded.assets).filter(|_| !arguments.placeholders);
     let program = bare.as_ref().map_or(&*loaded.program, |(program, _)| program);

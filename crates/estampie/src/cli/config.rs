@@ -1,7 +1,7 @@
 //! `estampie config`: what a person has set, and where each comes from.
 
 use super::output::{out, tell};
-use super::{Page, Sound};
+use crate::arguments::{Page, Sound};
 use crate::failure::Failure;
 use crate::{aside, settings, workshop};
 use serde_json::json;

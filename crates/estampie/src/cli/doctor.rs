@@ -1,11 +1,12 @@
 //! `estampie doctor`: what this machine has for sound and screen.
 
 use super::output::{self, for_a_machine, out};
-use super::{Page, Sound, VERSION};
+use crate::arguments::{Page, Sound};
 use crate::bundling::{AudioHashes, Home};
 use crate::failure::Failure;
+use crate::folders;
+use crate::logs::VERSION;
 use crate::player::device;
-use crate::workshop::keeping;
 use crate::workshop::theme::Colours;
 use crate::{logs, midi, settings};
 use estampie_project::compile;
@@ -24,7 +25,7 @@ fn audio_of(folder: &Path) -> Result<Missed, Failure> {
     let workspace = Workspace::open(folder)?;
     let missed = missing(workspace.faults());
     let used = compile::wanted_audio(workspace.document()).into_keys().collect();
-    let state = keeping::state_folder();
+    let state = folders::state();
     let known = AudioHashes::read(Home { root: workspace.root(), state: state.as_deref() });
     out!("project {}", workspace.document().manifest.name);
     if missed.is_empty() {

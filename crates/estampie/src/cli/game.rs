@@ -1,6 +1,6 @@
 //! `estampie game`: a stand-in for a game, that sends what a real one would.
 
-use super::{join_address, listen_address};
+use crate::arguments::{join_address, listen_address};
 use crate::failure::Failure;
 use crate::game;
 use std::net::SocketAddr;

@@ -1,7 +1,7 @@
 //! `estampie listen PROJECT`: plays what a running game sends, without a screen.
 
 use super::output::tell;
-use super::{Sound, listen_address};
+use crate::arguments::{Page, Sound, listen_address};
 use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::workshop;
@@ -40,7 +40,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     };
     let (settings, wrong) = crate::settings::of_person();
     wrong.iter().for_each(|what| tell(&format!("estampie: your settings: {what}")));
-    let page = super::Page { listen: Some(arguments.address), allow: arguments.allow.clone(), ..super::Page::default() };
+    let page = Page { listen: Some(arguments.address), allow: arguments.allow.clone(), ..Page::default() };
     let options = workshop::Options { state: None, ..settings.options(&arguments.sound, &page) };
     let stopped = super::stopped()?;
     let recorded = workshop::headless::listen(&arguments.project, &options, out.is_some(), &stopped)?;

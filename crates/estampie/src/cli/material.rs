@@ -2,9 +2,9 @@
 
 use super::output::{out, tell};
 use crate::failure::Failure;
+use crate::folders;
 use crate::heard::Remembered;
 use crate::project::Loaded;
-use crate::workshop::keeping;
 use estampie_project::assets::{Facts, Fix};
 use estampie_project::document::fits;
 use estampie_project::progress::{Becomes, Finding, Heard, NewVersion, Remedy, WhenTaken, material, new_names, new_version};
@@ -32,7 +32,7 @@ fn bar(length: usize, quiet: bool) -> ProgressBar {
 pub(super) fn heard(loaded: &Loaded, quiet: bool) -> Heard {
     let workspace = &loaded.workspace;
     let bar = bar(workspace.audio().len(), quiet);
-    let mut known = Remembered::read(workspace.root(), keeping::cache_folder().as_deref());
+    let mut known = Remembered::read(workspace.root(), folders::cache().as_deref());
     let heard = known.hear(workspace.root(), workspace.audio(), usize::MAX, || {
         bar.inc(1);
         true

@@ -25,15 +25,13 @@ mod schema;
 mod stock;
 mod wave;
 
+use crate::arguments::{Page, Sound};
 use crate::failure::Failure;
-use crate::{address, settings, workshop};
+use crate::logs::VERSION;
+use crate::{settings, workshop};
 use clap::{CommandFactory as _, Parser, Subcommand};
-use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 use std::process::ExitCode;
-
-/// The version, and the commit that it was built from.
-pub(crate) const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("ESTAMPIE_COMMIT"), ")");
 
 #[derive(Parser)]
 #[command(
@@ -52,48 +50,6 @@ struct Arguments {
     sound: Sound,
     #[command(flatten)]
     page: Page,
-}
-
-#[derive(clap::Args, Clone, Debug, Default)]
-pub(crate) struct Sound {
-    /// Play through this device ("estampie doctor" lists them); "none" plays on the silent clock
-    #[arg(long, value_name = "NAME")]
-    pub(crate) device: Option<String>,
-    /// The MIDI inputs that are played: part of a name ("estampie doctor" lists them), "none", or all of them
-    #[arg(long, value_name = "NAME")]
-    pub(crate) midi: Option<String>,
-    /// How much sound is made ahead, in milliseconds (5 to 500; 30 if neither this nor the settings say)
-    #[arg(long, value_name = "MS", value_parser = clap::value_parser!(u32).range(i64::from(*settings::BUFFER.1.start())..=i64::from(*settings::BUFFER.1.end())))]
-    pub(crate) buffer: Option<u32>,
-}
-
-/// How the workshop is opened, besides the sound.
-#[derive(clap::Args, Clone, Debug, Default)]
-pub(crate) struct Page {
-    /// The light theme
-    #[arg(long)]
-    pub(crate) light: bool,
-    /// The dark theme, where the settings have the light one
-    #[arg(long, conflicts_with = "light")]
-    pub(crate) dark: bool,
-    /// Four pictures a second instead of thirty while no key is pressed: meters and positions move in steps
-    #[arg(long)]
-    pub(crate) reduced_motion: bool,
-    /// Lets a running game play, by Open Sound Control on this address or port (127.0.0.1:9460 if none is said); UDP and TCP
-    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "", value_parser = listen_address)]
-    pub(crate) listen: Option<SocketAddr>,
-    /// With --listen: a machine that may send besides this one; may be said several times
-    #[arg(long, value_name = "ADDRESS")]
-    pub(crate) allow: Vec<IpAddr>,
-    /// Joins a running game that has the runtime, listening on this address or port (127.0.0.1:9461 if none is said)
-    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, default_missing_value = "", value_parser = join_address)]
-    pub(crate) join: Option<SocketAddr>,
-    /// With --join: the token that a game shows which listens beyond its own machine
-    #[arg(long, value_name = "TOKEN", requires = "join")]
-    pub(crate) token: Option<String>,
-    /// Messages stay until the next key instead of for some seconds: for who reads slowly, or by machine
-    #[arg(long)]
-    pub(crate) patient: bool,
 }
 
 #[derive(Subcommand)]
@@ -255,16 +211,6 @@ pub(crate) fn run() -> ExitCode {
             ExitCode::from(2)
         }
     }
-}
-
-/// An address to listen on: a port, an address, or both.
-fn listen_address(text: &str) -> Result<SocketAddr, String> {
-    address::parse(text, estampie_link::PORT)
-}
-
-/// An address of a game to join, likewise.
-fn join_address(text: &str) -> Result<SocketAddr, String> {
-    address::parse(text, estampie_live::protocol::PORT)
 }
 
 /// How the workshop is opened: by the command line and by what is set.

@@ -8,8 +8,8 @@ pub(crate) use sound::Inside;
 
 use crate::cli::output::out;
 use crate::failure::Failure;
+use crate::folders;
 use crate::quiet::Quiet;
-use crate::workshop::keeping;
 use crate::workshop::theme::{Colours, Role, Theme};
 use estampie_link::Said;
 use estampie_link::stand_in::{Clumsy, Dive, Hand, PACE, Pilot, Sender};
@@ -204,7 +204,7 @@ pub(crate) fn run(options: &Options, stopped: &AtomicBool) -> Result<(), Failure
         return without_a_screen(Game::new(options)?, options, stopped);
     }
     // Before anything looks for a sound device.
-    let quiet = keeping::state_folder().as_deref().and_then(Quiet::begin);
+    let quiet = folders::state().as_deref().and_then(Quiet::begin);
     let done = Game::new(options).and_then(|game| on_a_screen(game, options, stopped));
     drop(quiet);
     done

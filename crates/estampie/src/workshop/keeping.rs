@@ -6,7 +6,7 @@ use super::painter::Painter;
 use super::theme::Role;
 use crate::aside;
 use crate::failure::Failure;
-use crate::logs;
+use crate::{folders, logs};
 use estampie_engine::names::NameKey;
 use estampie_project::document::{Keep, SaveError, Unsaved};
 use ratatui::layout::Rect;
@@ -17,17 +17,6 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant, SystemTime};
-
-/// The folder for what the program remembers between two starts.
-pub(crate) fn state_folder() -> Option<PathBuf> {
-    let folders = directories::ProjectDirs::from("", "", "estampie")?;
-    Some(folders.state_dir().unwrap_or_else(|| folders.data_local_dir()).to_owned())
-}
-
-/// The folder for what need not be worked out again; all in it may be deleted at any time.
-pub(crate) fn cache_folder() -> Option<PathBuf> {
-    Some(directories::ProjectDirs::from("", "", "estampie")?.cache_dir().to_owned())
-}
 
 /// The lock and the journal of the project that is open.
 #[derive(Default)]
@@ -351,7 +340,7 @@ pub(super) fn keep_panics_off_the_page() {
             tracing::info!("a decoder failed: {info}");
         } else if std::thread::current().name() == Some("main") {
             let what = format!("{info}\n\n{}", std::backtrace::Backtrace::force_capture());
-            let written = state_folder().and_then(|folder| logs::write_report(&folder, &what).ok());
+            let written = folders::state().and_then(|folder| logs::write_report(&folder, &what).ok());
             if let (Ok(mut report), Some(path)) = (REPORT.lock(), written) {
                 // The first says why; what fails after it follows from that.
                 report.get_or_insert(path);

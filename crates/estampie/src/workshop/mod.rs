@@ -41,8 +41,8 @@ mod view_tests;
 mod wiring;
 
 use crate::failure::Failure;
-use crate::logs;
 use crate::quiet::Quiet;
+use crate::{folders, logs};
 use app::App;
 pub(crate) use keys::remapped;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture};
@@ -202,7 +202,7 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         stale |= app.poll();
         if bounded.elapsed() > Duration::from_secs(60) {
             bounded = Instant::now();
-            keeping::state_folder().iter().for_each(|folder| logs::bound(folder));
+            folders::state().iter().for_each(|folder| logs::bound(folder));
         }
         if stale && (drawn.elapsed() >= pace || (touched && drawn.elapsed() >= FRAME)) {
             let mut targets = Vec::new();
@@ -225,7 +225,7 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
 
 /// Sends standard error and the log to files while the page is up. Gives what keeps both so.
 fn quiet_errors() -> Option<(Quiet, tracing_appender::non_blocking::WorkerGuard)> {
-    let folder = keeping::state_folder()?;
+    let folder = folders::state()?;
     logs::bound(&folder);
     let quiet = Quiet::begin(&folder)?;
     let (writer, guard) = tracing_appender::non_blocking(tracing_appender::rolling::never(folder, logs::LOG));
