@@ -73,7 +73,7 @@ const STEPS: [Step; 8] = [
     },
     Step {
         title: "replay a playthrough",
-        asks: "Press 9, choose first-dive and press enter: all that a player of the game did in ninety seconds is said again, and with the same seed it sounds the same to the bit.",
+        asks: "Press 9, choose first-dive and press enter: all that a player of the game did in a minute and a quarter is said again, and with the same seed it sounds the same to the bit.",
         done: |app, _| app.rehearsal.replay.is_some(),
     },
     Step {
