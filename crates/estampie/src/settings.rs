@@ -8,6 +8,7 @@ use crate::midi::Wanted;
 use crate::workshop::Options;
 use estampie_engine::units::{Quantity as _, Seconds};
 use estampie_project::document::did_you_mean;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use toml_edit::{DocumentMut, Item};
 
@@ -20,6 +21,8 @@ pub(crate) struct Settings {
     buffer_ms: Option<u32>,
     reduced_motion: Option<bool>,
     patient: Option<bool>,
+    /// What is set as it is written, by the words of the settings.
+    written: BTreeMap<&'static str, String>,
     /// Keys that are pressed, and the ones that they stand for.
     pub(crate) keys: Vec<(String, String)>,
 }
@@ -135,12 +138,13 @@ fn of_text(text: &str) -> (Settings, Vec<String>) {
             wrong.push(format!("nothing is set by {word}; {}", did_you_mean(word, known.iter().copied(), &format!("write one of {}", known.join(", ")))));
             continue;
         };
-        let text = item.as_str().map(str::to_owned).or_else(|| item.as_integer().map(|n| n.to_string()));
         let mut with = settings.clone();
-        if text.is_some_and(|text| (setting.take)(&mut with, &text)) {
-            settings = with;
-        } else {
-            wrong.push(format!("{word} is not what it may be; write {word} = \"…\", with {}", setting.expected));
+        match item.as_str() {
+            Some(text) if (setting.take)(&mut with, text) => {
+                with.written.insert(setting.word, text.to_owned());
+                settings = with;
+            }
+            _ => wrong.push(format!("{word} is not what it may be; write {word} = \"…\", with {}", setting.expected)),
         }
     }
     (settings, wrong)
@@ -182,6 +186,19 @@ impl Settings {
     }
 }
 
+impl Settings {
+    /// All settings as they stand, by a command line too.
+    pub(crate) fn standing(&self, sound: &Sound, page: &Page) -> Vec<Standing> {
+        let of = |setting: &Setting| {
+            let said = (setting.said)(sound, page).map(|value| (value, "the command line"));
+            let set = || self.written.get(setting.word).map(|value| (value.clone(), "settings.toml"));
+            let (value, from) = said.or_else(set).unwrap_or_else(|| (setting.usual.to_owned(), "default"));
+            Standing { word: setting.word, value, from, says: setting.says }
+        };
+        SETTINGS.iter().map(of).collect()
+    }
+}
+
 /// A setting as it stands.
 #[derive(Debug, PartialEq)]
 pub(crate) struct Standing {
@@ -190,26 +207,6 @@ pub(crate) struct Standing {
     /// Where it comes from.
     pub(crate) from: &'static str,
     pub(crate) says: &'static str,
-}
-
-/// All settings as they stand by a file and a command line; a file's text says what stands in it.
-pub(crate) fn standing(text: &str, sound: &Sound, page: &Page) -> Vec<Standing> {
-    let written: DocumentMut = text.parse().unwrap_or_default();
-    let of_file = |setting: &Setting| {
-        let text = written.get(setting.word).and_then(|item| item.as_str().map(str::to_owned).or_else(|| item.as_integer().map(|n| n.to_string())))?;
-        (setting.take)(&mut Settings::default(), &text).then_some(text)
-    };
-    let of = |setting: &Setting| {
-        let said = (setting.said)(sound, page).map(|value| (value, "the command line"));
-        said.or_else(|| of_file(setting).map(|value| (value, "settings.toml"))).unwrap_or_else(|| (setting.usual.to_owned(), "default"))
-    };
-    SETTINGS
-        .iter()
-        .map(|setting| {
-            let (value, from) = of(setting);
-            Standing { word: setting.word, value, from, says: setting.says }
-        })
-        .collect()
 }
 
 /// A file of settings in which every default stands as a comment, to be changed.
@@ -251,7 +248,7 @@ mod tests {
         let line2 = line(&["--dark", "--buffer", "20", "--device", "Hall"]);
         let options = settings.options(&line2.sound, &line2.page);
         assert_eq!((options.light, options.buffer_ms, options.device.as_deref()), (false, 20, Some("Hall")));
-        let from: Vec<(&str, String, &str)> = standing(text, &line2.sound, &line2.page).into_iter().map(|s| (s.word, s.value, s.from)).collect();
+        let from: Vec<(&str, String, &str)> = settings.standing(&line2.sound, &line2.page).into_iter().map(|s| (s.word, s.value, s.from)).collect();
         assert_eq!(from[0], ("theme", "dark".into(), "the command line"));
         assert_eq!(from[2], ("midi", "all of them".into(), "default"));
         assert_eq!(from[4], ("motion", "reduced".into(), "settings.toml"));
@@ -260,7 +257,7 @@ mod tests {
     #[test]
     fn what_is_wrong_is_said_and_the_rest_counts() {
         let (settings, wrong) = of_text("theme = \"blue\"\nbufer = 30\nbuffer = \"2 s\"\nmidi = \"none\"\nmotion = 3\n[keys]\na = 1\n");
-        assert_eq!(settings, Settings { midi: Some("none".into()), ..Settings::default() });
+        assert_eq!(settings, Settings { midi: Some("none".into()), written: [("midi", "none".to_owned())].into(), ..Settings::default() });
         assert_eq!(wrong.len(), 5, "{wrong:?}");
         assert!(
             wrong[0].contains("dark or light") && wrong[1].contains("buffer?") && wrong[2].contains("5 ms to 500 ms") && wrong[4].contains("the key a"),

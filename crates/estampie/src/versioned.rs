@@ -69,8 +69,8 @@ impl State {
             if let Some(parent) = to.parent() {
                 std::fs::create_dir_all(parent)?;
             }
-            let is_file = std::fs::symlink_metadata(&from).is_ok_and(|m| m.is_file());
-            if is_file && !changed.contains(path) && std::fs::hard_link(&from, &to).is_ok() {
+            // A hard link of a link is that link: what it leads to is looked for from the copy on.
+            if !changed.contains(path) && std::fs::hard_link(&from, &to).is_ok() {
                 continue;
             }
             let object = match which {

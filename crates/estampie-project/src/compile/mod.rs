@@ -4,6 +4,7 @@ mod actions;
 mod audio;
 mod bundles;
 mod checks;
+mod derived;
 mod explore;
 mod generators;
 mod mix;

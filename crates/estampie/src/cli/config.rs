@@ -1,6 +1,6 @@
 //! `estampie config`: what a person has set, and where each comes from.
 
-use super::output::{out, tell};
+use super::output::{self, out, tell};
 use crate::arguments::{Page, Sound};
 use crate::failure::Failure;
 use crate::{aside, settings, workshop};
@@ -30,15 +30,13 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
         out!("{} is written", path.display());
         return Ok(());
     }
-    let text = std::fs::read_to_string(&path).unwrap_or_default();
     let (settings, mut wrong) = settings::read(&path);
-    let all = settings::standing(&text, &arguments.sound, &arguments.page);
+    let all = settings.standing(&arguments.sound, &arguments.page);
     let (keys, clashes) = workshop::remapped(&settings.keys);
     wrong.extend(clashes);
     if arguments.json {
         let list: Vec<_> = all.iter().map(|s| json!({ "setting": s.word, "value": s.value, "from": s.from, "says": s.says })).collect();
-        let value = json!({ "file": path.display().to_string(), "there": path.exists(), "settings": list, "keys": keys, "wrong": wrong });
-        out!("{}", serde_json::to_string_pretty(&value).map_err(|e| Failure::Fault(e.to_string()))?);
+        output::json(&json!({ "file": path.display().to_string(), "there": path.exists(), "settings": list, "keys": keys, "wrong": wrong }));
     } else {
         out!("{}{}", path.display(), if path.exists() { "" } else { ", which is not there: --write makes it" });
         for one in &all {

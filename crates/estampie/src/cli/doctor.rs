@@ -167,8 +167,9 @@ fn report(project: Option<&Path>) -> Result<(), Failure> {
     out!("{}", logs::heading());
     Machine::look().tell()?;
     out!("settings");
-    let text = settings::file().and_then(|path| std::fs::read_to_string(path).ok()).unwrap_or_default();
-    for one in settings::standing(&text, &Sound::default(), &Page::default()).iter().filter(|s| s.from != "default") {
+    let (settings, wrong) = settings::of_person();
+    wrong.iter().for_each(|what| out!("  {}", hidden.hide(what)));
+    for one in settings.standing(&Sound::default(), &Page::default()).iter().filter(|s| s.from != "default") {
         out!("  {} = {}", one.word, hidden.hide(&one.value));
     }
     if let Some(folder) = project {

@@ -154,7 +154,7 @@ pub(crate) struct App {
     pub(crate) suspend: bool,
     pub(super) assets: Assets,
     pub(super) loading: Loading,
-    looked_outside: Instant,
+    pub(super) looked_outside: Instant,
     /// What is being dragged, and where it lies.
     pub(super) dragging: Option<(Target, Rect)>,
     /// The parameter or state last sent, with its value: a key pressed again before the engine has answered goes on from it.
@@ -320,30 +320,7 @@ impl App {
         news |= self.poll_made();
         news |= self.poll_audition();
         news |= self.poll_tour();
-        if self.looked_outside.elapsed() > Duration::from_secs(1) {
-            self.looked_outside = Instant::now();
-            let (taken, contested) = self.workspace.look_outside();
-            self.load_missing();
-            if !taken.is_empty() {
-                self.compile();
-                let misnamed = if taken.iter().any(|file| file == "audio") { self.workspace.came_misnamed().len() } else { 0 };
-                let words = match misnamed {
-                    0 => String::new(),
-                    1 => "; one of it is not named by the rule: 7 v".to_owned(),
-                    n => format!("; {n} of it are not named by the rule: 7 v"),
-                };
-                // What is wrong is not talked over.
-                if !self.message.as_ref().is_some_and(|m| m.alarm) {
-                    self.say(format!("changed outside and taken in: {}{words}", taken.join(", ")));
-                }
-                news = true;
-            }
-            // Where it is being asked already, this would say again what is on the page.
-            if !contested.is_empty() && !matches!(self.mode, Mode::Contested) {
-                self.alarm(format!("changed here and by somebody else: {}; ctrl-s asks which to keep", contested.join(", ")));
-                news = true;
-            }
-        }
+        news |= self.poll_outside();
         self.keep_journal(false);
         if !self.patient && self.message.as_ref().is_some_and(|m| m.until < Instant::now()) {
             self.message = None;

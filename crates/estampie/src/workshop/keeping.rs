@@ -166,6 +166,37 @@ impl App {
         self.say("edits are made here too; what the other workshop saves is taken in, and where both change a file it is asked");
     }
 
+    /// Takes in what somebody else has changed on the disk, looked at once a second; true if there is something new to show.
+    pub(super) fn poll_outside(&mut self) -> bool {
+        if self.looked_outside.elapsed() <= Duration::from_secs(1) {
+            return false;
+        }
+        let mut news = false;
+        self.looked_outside = Instant::now();
+        let (taken, contested) = self.workspace.look_outside();
+        self.load_missing();
+        if !taken.is_empty() {
+            self.compile();
+            let misnamed = if taken.iter().any(|file| file == "audio") { self.workspace.came_misnamed().len() } else { 0 };
+            let words = match misnamed {
+                0 => String::new(),
+                1 => "; one of it is not named by the rule: 7 v".to_owned(),
+                n => format!("; {n} of it are not named by the rule: 7 v"),
+            };
+            // What is wrong is not talked over.
+            if !self.message.as_ref().is_some_and(|m| m.alarm) {
+                self.say(format!("changed outside and taken in: {}{words}", taken.join(", ")));
+            }
+            news = true;
+        }
+        // Where it is being asked already, this would say again what is on the page.
+        if !contested.is_empty() && !matches!(self.mode, Mode::Contested) {
+            self.alarm(format!("changed here and by somebody else: {}; ctrl-s asks which to keep", contested.join(", ")));
+            news = true;
+        }
+        news
+    }
+
     /// Opens the question about files that somebody else changed too, if there are any.
     pub(super) fn ask_contested(&mut self) {
         if self.workspace.contested().next().is_some() {

@@ -44,7 +44,9 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Targets {
     title(app, &mut painter, area, &mut targets);
     painter.rule(0, 1, area.width);
     let body = Rect { x: 0, y: 2, width: area.width, height: area.height - 5 };
-    app.view().draw(app, &mut painter, body, &mut targets);
+    let tour = app.tour_area(body);
+    app.view().draw(app, &mut painter, Rect { height: body.height - tour.height, ..body }, &mut targets);
+    app.draw_tour(&mut painter, tour);
     painter.rule(0, area.height - 3, area.width);
     pulse(app, &mut painter, area.height - 2, area.width);
     last_line(app, &mut painter, area.height - 1, area.width);
@@ -65,7 +67,6 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) -> Targets {
         Mode::Finder { query, at } => overlay::finder(app, &mut painter, body, query, *at),
         _ => {}
     }
-    app.draw_tour(&mut painter, body, &mut targets);
     targets
 }
 

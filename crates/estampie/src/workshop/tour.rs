@@ -4,10 +4,8 @@ use super::app::{App, Mode};
 use super::painter::{Painter, rows_of};
 use super::stage::{self, Column};
 use super::theme::Role;
-use super::view::Targets;
 use estampie_project::document::ValueOf;
 use ratatui::layout::Rect;
-use ratatui::widgets::{Clear, Widget as _};
 use std::time::{Duration, Instant};
 
 /// The project that it goes through.
@@ -127,7 +125,8 @@ impl App {
     pub(super) fn poll_tour(&mut self) -> bool {
         let Some(tour) = &self.tour else { return false };
         match tour.done {
-            Some(at) if at.elapsed() > REST => {
+            // What is open over the page is not talked over.
+            Some(at) if at.elapsed() > REST && matches!(self.mode, Mode::Page) => {
                 let next = tour.at + 1;
                 self.go_to_step(next);
                 true
@@ -141,24 +140,30 @@ impl App {
         }
     }
 
-    /// Draws the present step at the foot of the page; what lies beneath takes no clicks.
-    pub(super) fn draw_tour(&self, painter: &mut Painter<'_>, body: Rect, targets: &mut Targets) {
-        let Some(tour) = self.tour.as_ref().filter(|_| matches!(self.mode, Mode::Page | Mode::Finder { .. } | Mode::Typing(..))) else { return };
+    /// What of the page the present step takes, at its foot; nothing while something else lies over the page.
+    pub(super) fn tour_area(&self, body: Rect) -> Rect {
+        let shown = self.tour.as_ref().filter(|_| matches!(self.mode, Mode::Page | Mode::Finder { .. } | Mode::Typing(..)));
+        let height = shown.map_or(0, |tour| lines(&STEPS[tour.at], body).len() as u16 + 2).min(body.height);
+        Rect { y: body.bottom() - height, height, ..body }
+    }
+
+    /// Draws the present step.
+    pub(super) fn draw_tour(&self, painter: &mut Painter<'_>, area: Rect) {
+        let Some(tour) = self.tour.as_ref().filter(|_| area.height > 0) else { return };
         let step = &STEPS[tour.at];
-        let lines = rows_of(step.asks, usize::from(body.width.saturating_sub(4)), "");
-        let height = (lines.len() as u16 + 2).min(body.height);
-        let area = Rect { y: body.bottom() - height, height, ..body };
-        targets.retain(|(rect, _)| rect.y < area.y);
-        Clear.render(area, painter.buffer);
-        painter.buffer.set_style(area, self.theme.ground());
         painter.rule(area.x, area.y, area.width);
         let aside = if tour.done.is_some() { "✓ done" } else { "" };
         painter.heading(1, area.y + 1, area.width.saturating_sub(34), &format!("Tour, step {} of {}: {}", tour.at + 1, STEPS.len(), step.title), aside);
         painter.right(area.right() - 2, area.y + 1, "ctrl-t the next step", Role::Secondary);
-        for (line, y) in lines.iter().zip(area.y + 2..area.bottom()) {
+        for (line, y) in lines(step, area).iter().zip(area.y + 2..area.bottom()) {
             painter.text(2, y, area.width - 4, line, Role::Text);
         }
     }
+}
+
+/// What a step asks for, as wide as there is room.
+fn lines(step: &Step, area: Rect) -> Vec<String> {
+    rows_of(step.asks, usize::from(area.width.saturating_sub(4)), "")
 }
 
 #[cfg(test)]
@@ -196,6 +201,8 @@ mod tests {
         desk.keys("6 left");
         desk.poll_until("looked back", |app| app.tour.as_ref().is_some_and(|tour| tour.at == 7));
         desk.keys("esc : s t");
+        desk.poll_until("found", |app| app.tour.as_ref().is_some_and(|tour| tour.done.is_some()));
+        desk.keys("esc");
         desk.poll_until("it is over", |app| app.tour.is_none());
         assert!(desk.app.message.as_ref().is_some_and(|m| m.text.starts_with("that was the tour")));
     }

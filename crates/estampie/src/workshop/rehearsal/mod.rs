@@ -357,8 +357,8 @@ impl Rehearsal {
         self.programs.push_back(Arc::clone(&program));
         while self.programs.len() > most_kept(&program) {
             let old = self.programs.pop_front();
-            // It takes several milliseconds to free that of a large project.
-            std::thread::spawn(move || drop(old));
+            // It takes several milliseconds to free that of a large project; without a thread it is done here.
+            let _ = std::thread::Builder::new().name("free".into()).spawn(move || drop(old));
         }
         let prepared = Box::new(Prepared::new(Arc::clone(&program), self.seed).with_player_levels(&levels::keys(&self.levels)));
         self.program = program;
