@@ -20,7 +20,7 @@ use xxhash_rust::xxh3::Xxh3;
 fn bits(clip: &Clip) -> Option<u32> {
     let fits = |bits: u32| {
         let scale = (1u32 << (bits - 1)) as f32;
-        clip.channels.iter().flat_map(|c| c.iter()).all(|s| {
+        clip.channels.iter().flat_map(estampie_engine::clip::Samples::iter).all(|s| {
             let scaled = s * scale;
             // A negative zero is none in whole numbers.
             scaled == scaled.round() && (-scale..scale).contains(&scaled) && s.to_bits() != (-0.0f32).to_bits()
@@ -45,12 +45,18 @@ pub struct Storing {
     pub streamed: bool,
 }
 
+/// The samples of a clip, frame by frame.
+#[cfg(feature = "write")]
+fn interleaved(clip: &Clip) -> impl Iterator<Item = f32> + '_ {
+    (0..clip.frames()).flat_map(|frame| clip.channels.iter().map(move |c| c.all().get(frame).unwrap_or(0.0)))
+}
+
 /// Encodes a clip: without loss unless something is said.
 #[cfg(feature = "write")]
 pub(crate) fn encode(clip: &Clip, rate: u32, storing: &Storing) -> (Encoding, Vec<u8>) {
     let frames = clip.frames();
     let same = |bytes: &[u8], encoding: Encoding| {
-        let samples = || (0..frames).flat_map(|frame| clip.channels.iter().map(move |c| c[frame].to_bits()));
+        let samples = || interleaved(clip).map(f32::to_bits);
         decode_stream(bytes.to_vec(), encoding, clip.channels.len()).is_ok_and(|back| back.iter().map(|s| s.to_bits()).eq(samples()))
     };
     if let Some(bytes) = &storing.original {
@@ -70,16 +76,15 @@ pub(crate) fn encode(clip: &Clip, rate: u32, storing: &Storing) -> (Encoding, Ve
     if let Some(bytes) = quality.filter(|_| frames >= SHORTEST).and_then(|quality| vorbis(clip, rate, quality)).filter(long) {
         return (Encoding::Vorbis, bytes);
     }
-    let interleaved = (0..frames).flat_map(|frame| clip.channels.iter().map(move |c| c[frame]));
     if let Some(bits) = bits(clip).filter(|_| frames >= SHORTEST) {
         let scale = (1u32 << (bits - 1)) as f32;
-        let samples: Vec<i32> = interleaved.clone().map(|s| (s * scale) as i32).collect();
+        let samples: Vec<i32> = interleaved(clip).map(|s| (s * scale) as i32).collect();
         // What does not come back as it was is not stored so.
         if let Some(bytes) = flac(&samples, clip.channels.len(), bits as usize, rate).filter(|bytes| same(bytes, Encoding::Flac)) {
             return (Encoding::Flac, bytes);
         }
     }
-    (Encoding::F32, interleaved.flat_map(f32::to_le_bytes).collect())
+    (Encoding::F32, interleaved(clip).flat_map(f32::to_le_bytes).collect())
 }
 
 /// How many bytes a clip takes in a bundle, at a rate in Hz.
@@ -99,7 +104,7 @@ fn vorbis(clip: &Clip, rate: u32, quality: f32) -> Option<Vec<u8>> {
     // The number of the stream is always the same, so that the same project gives the same bytes.
     let mut encoder = VorbisEncoderBuilder::new_with_serial(rate, channels, Vec::new(), 1).bitrate_management_strategy(strategy).build().ok()?;
     for start in (0..clip.frames()).step_by(4096) {
-        let part: Vec<&[f32]> = clip.channels.iter().map(|c| &c[start..(start + 4096).min(c.len())]).collect();
+        let part: Vec<Vec<f32>> = clip.channels.iter().map(|c| c.stretch(start, (start + 4096).min(c.len()))).collect();
         encoder.encode_audio_block(&part).ok()?;
     }
     encoder.finish().ok()
@@ -163,11 +168,14 @@ pub fn content(clip: &Clip) -> u128 {
         hasher.update(&number.to_le_bytes());
     }
     let mut bytes = [0u8; 4 * 1024];
-    for part in clip.channels.iter().flat_map(|c| c.chunks(1024)) {
-        for (to, sample) in bytes.chunks_exact_mut(4).zip(part) {
-            to.copy_from_slice(&sample.to_le_bytes());
+    for channel in &clip.channels {
+        for begin in (0..channel.len()).step_by(1024) {
+            let part = channel.stretch(begin, (begin + 1024).min(channel.len()));
+            for (to, sample) in bytes.chunks_exact_mut(4).zip(&part) {
+                to.copy_from_slice(&sample.to_le_bytes());
+            }
+            hasher.update(&bytes[..part.len() * 4]);
         }
-        hasher.update(&bytes[..part.len() * 4]);
     }
     hasher.digest128()
 }
@@ -381,6 +389,7 @@ mod tests {
             loop_points: clip.loop_points,
             bytes: bytes.len() as u64,
             streamed: false,
+            sixteen: false,
             content: None,
         };
         let bytes_long = bytes.len();
@@ -389,7 +398,7 @@ mod tests {
 
     /// How far what comes back lies from what was, in dB below that.
     fn noise(a: &Clip, b: &Clip) -> f64 {
-        let all = |clip: &Clip| clip.channels.iter().flat_map(|c| c.iter()).map(|s| f64::from(*s)).collect::<Vec<f64>>();
+        let all = |clip: &Clip| clip.channels.iter().flat_map(estampie_engine::clip::Samples::iter).map(f64::from).collect::<Vec<f64>>();
         let (a, b) = (all(a), all(b));
         let power = a.iter().map(|s| s * s).sum::<f64>();
         10.0 * (a.iter().zip(&b).map(|(a, b)| (a - b).powi(2)).sum::<f64>() / power).log10()
@@ -471,7 +480,7 @@ mod tests {
             prop_assert_eq!(back.loop_points, clip.loop_points);
             prop_assert_eq!(back.level_db.to_bits(), clip.level_db.to_bits());
             for (a, b) in back.channels.iter().zip(&clip.channels) {
-                prop_assert!(a.iter().map(|s| s.to_bits()).eq(b.iter().map(|s| s.to_bits())));
+                prop_assert!(a.iter().map(f32::to_bits).eq(b.iter().map(f32::to_bits)));
             }
         }
     }

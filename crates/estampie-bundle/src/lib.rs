@@ -55,10 +55,11 @@ pub mod fuzzing {
             loop_points: None,
             bytes: bytes.len() as u64,
             streamed: false,
+            sixteen: false,
             content: None,
         };
         match decode(&audio, bytes.to_vec()) {
-            Ok(clip) => assert!(clip.frames() == 1_000 && clip.channels.iter().flat_map(|c| c.iter()).all(|s| s.is_finite())),
+            Ok(clip) => assert!(clip.frames() == 1_000 && clip.channels.iter().flat_map(estampie_engine::clip::Samples::iter).all(|s| s.is_finite())),
             Err(why) => assert!(!why.is_empty()),
         }
     }

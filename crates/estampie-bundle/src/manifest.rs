@@ -43,6 +43,9 @@ pub struct Audio {
     /// Whether it is read as it is needed: only its head is loaded.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub streamed: bool,
+    /// Whether its samples are in steps of 16 bits, so that they take half of the memory.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub sixteen: bool,
     /// The hash of the project's samples, where those that are stored do not tell.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub content: Option<String>,
@@ -75,7 +78,7 @@ impl Audio {
     #[must_use]
     pub fn memory(&self) -> u64 {
         let frames = if self.is_long() { HEAD as u64 } else { self.frames };
-        frames.saturating_mul(u64::from(self.channels)).saturating_mul(4)
+        frames.saturating_mul(u64::from(self.channels)).saturating_mul(if self.sixteen { 2 } else { 4 })
     }
 }
 

@@ -292,6 +292,7 @@ mod tests {
                 loop_points: None,
                 bytes: bytes.len() as u64,
                 streamed: false,
+                sixteen: false,
                 content: None,
             };
             let origin = Origin::Memory(Vec::new().into());

@@ -5,7 +5,7 @@ use crate::manifest::{Audio, Encoding, FORMAT, Manifest, Tables};
 use crate::names::{Names, c_header, rust_module};
 use crate::parts::{PartInfo, parts};
 use crate::read::hash;
-use estampie_engine::clip::Clip;
+use estampie_engine::clip::{Clip, Samples};
 use estampie_engine::program::Program;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{Seek, Write};
@@ -82,6 +82,7 @@ pub fn write<W: Write + Seek>(program: &Program, info: &Info, out: W) -> Result<
             loop_points: clip.loop_points,
             bytes: bytes.len() as u64,
             streamed: streamed(name),
+            sixteen: *encoding != Encoding::Vorbis && clip.channels.iter().all(|c| matches!(c, Samples::Sixteen(_))),
             content: (*encoding == Encoding::Vorbis || streamed(name)).then(|| format!("{hash:032x}")),
         });
     }

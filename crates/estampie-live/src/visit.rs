@@ -265,7 +265,7 @@ impl Caller {
             for (clip, _) in lack.audio.iter().filter_map(|name| clips.get(name)) {
                 // Of what cannot be read the game gets the head.
                 let clip = program.held(clip, usize::MAX).unwrap_or_else(|_| Arc::clone(clip));
-                let channels = clip.channels.iter().map(|c| c.to_vec()).collect();
+                let channels = clip.channels.iter().map(estampie_engine::clip::Samples::to_vec).collect();
                 protocol::write(line, &ToGame::Audio { name: clip.name.clone(), channels, loop_points: clip.loop_points })?;
             }
         }

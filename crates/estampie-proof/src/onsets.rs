@@ -31,8 +31,8 @@ pub(crate) fn hop(rate: u32) -> usize {
 /// How much the power of a clip rises from one `hop` to the next, summed over its channels; a fall is 0.
 pub(crate) fn rises(clip: &Clip, hop: usize) -> Vec<f32> {
     let power = |at: usize| {
-        let range = (at * hop).min(clip.frames())..((at + 1) * hop).min(clip.frames());
-        clip.channels.iter().map(|c| c[range.clone()].iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
+        let (from, to) = ((at * hop).min(clip.frames()), ((at + 1) * hop).min(clip.frames()));
+        clip.channels.iter().map(|c| c.stretch(from, to).iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
     };
     let powers: Vec<f32> = (0..clip.frames().div_ceil(hop)).map(power).collect();
     powers.iter().scan(0.0, |before, power| Some((power - std::mem::replace(before, *power)).max(0.0))).collect()

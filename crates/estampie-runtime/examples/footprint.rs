@@ -56,7 +56,7 @@ fn main() {
             .audio
             .iter()
             .filter(|a| there(&a.name))
-            .map(|a| if streaming == Streaming::Whole { a.frames * u64::from(a.channels) * 4 } else { a.memory() })
+            .map(|a| if streaming == Streaming::Whole { a.frames * u64::from(a.channels) * if a.sixteen { 2 } else { 4 } } else { a.memory() })
             .sum();
         let streams = manifest.audio.iter().any(estampie_bundle::Audio::is_long) && streaming != Streaming::Whole;
         let options = Options { voices, inputs: 256, streaming, parts_apart, ..Options::default() };

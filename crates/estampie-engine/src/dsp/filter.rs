@@ -4,7 +4,7 @@
 //! update follows A. Simper's form). Butterworth: Q = 1/√2, 12 dB per octave. Its response is exactly that of the
 //! bilinear transform of the analogue filter with the cutoff prewarped: |H|² = 1 / (1 + (tan(πf/r) / tan(πc/r))⁴).
 
-use super::svf_block::Four;
+use super::svf_block::Eight;
 use crate::ground::units::Hertz;
 
 /// g = tan(πc/r) of a cutoff held to `least` … 0.49 of the rate, and a₁ = 1 / (1 + g (g + √2)).
@@ -32,10 +32,10 @@ impl LowPassCoefficients {
         LowPassCoefficients { keep: (2.0 * a1 - 1.0) as f32, band: (2.0 * g * a1) as f32, low: (2.0 * g * g * a1) as f32 }
     }
 
-    /// Four steps at a time, for as long as they stand still.
-    fn four(self) -> Four {
+    /// Eight steps at a time, for as long as they stand still.
+    fn eight(self) -> Eight {
         let [keep, band, low] = [self.keep, self.band, self.low].map(f64::from);
-        Four::of([(keep + 1.0) / 2.0, band / 2.0, low / 2.0], [0.0, 0.0, 1.0])
+        Eight::of([(keep + 1.0) / 2.0, band / 2.0, low / 2.0], [0.0, 0.0, 1.0])
     }
 
     fn towards(self, other: Self, t: f32) -> Self {
@@ -106,8 +106,8 @@ impl HighPassCoefficients {
         HighPassCoefficients { a1: a1 as f32, a2: (g * a1) as f32, a3: (g * g * a1) as f32 }
     }
 
-    fn four(self) -> Four {
-        Four::of([self.a1, self.a2, self.a3].map(f64::from), [1.0, -std::f64::consts::SQRT_2, -1.0])
+    fn eight(self) -> Eight {
+        Eight::of([self.a1, self.a2, self.a3].map(f64::from), [1.0, -std::f64::consts::SQRT_2, -1.0])
     }
 
     fn towards(self, other: Self, t: f32) -> Self {
@@ -137,11 +137,11 @@ pub trait Filter: Default + Copy {
     fn heal(&mut self) -> bool;
 }
 
-/// A cutoff that stands still, worked out for four samples at a time.
+/// A cutoff that stands still, worked out for eight samples at a time.
 #[derive(Debug, Clone, Copy)]
 pub struct BlockCoefficients<F: Filter> {
     at: F::Coefficients,
-    four: Four,
+    eight: Eight,
 }
 
 impl Filter for LowPass {
@@ -151,12 +151,12 @@ impl Filter for LowPass {
     }
     fn hold(&mut self, samples: &mut [f32], held: &BlockCoefficients<Self>) {
         let mut state = [self.one, self.two];
-        let rest = held.four.process(&mut state, samples);
+        let rest = held.eight.process(&mut state, samples);
         [self.one, self.two] = state;
         LowPass::process(self, rest, held.at, held.at);
     }
     fn held(at: LowPassCoefficients) -> BlockCoefficients<Self> {
-        BlockCoefficients { at, four: at.four() }
+        BlockCoefficients { at, eight: at.eight() }
     }
     fn heal(&mut self) -> bool {
         LowPass::heal(self)
@@ -182,12 +182,12 @@ impl Filter for HighPass {
     }
     fn hold(&mut self, samples: &mut [f32], held: &BlockCoefficients<Self>) {
         let mut state = [self.one, self.two];
-        let rest = held.four.process(&mut state, samples);
+        let rest = held.eight.process(&mut state, samples);
         [self.one, self.two] = state;
         Filter::process(self, rest, held.at, held.at);
     }
     fn held(at: HighPassCoefficients) -> BlockCoefficients<Self> {
-        BlockCoefficients { at, four: at.four() }
+        BlockCoefficients { at, eight: at.eight() }
     }
     fn heal(&mut self) -> bool {
         let fine = self.one.is_finite() && self.two.is_finite();

@@ -12,11 +12,13 @@ mod limiter;
 pub(crate) mod oscillator;
 mod smooth;
 mod svf_block;
+mod widest;
 
 pub(crate) use effects::DelayLine;
 pub use envelope::{Envelope, Shaping};
 pub use filter::{BlockCoefficients, Filter, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients};
 pub use interpolate::{Interpolator, LEAD, ONE, TAPS, advance_of};
 pub use limiter::Limiter;
-pub(crate) use smooth::add_ramped;
 pub use smooth::{Fade, Swell, block_coefficient};
+pub(crate) use smooth::{add_ramped, add_to_both};
+pub use widest::Instructions;

@@ -23,6 +23,30 @@ pub(crate) fn add_ramped(to: &mut [f32], from: &[f32], begin: f32, end: f32) {
     }
 }
 
+/// Adds samples to two sides in one go, each with a gain that goes in a straight line as [`add_ramped`]'s does.
+pub(crate) fn add_to_both(left: &mut [f32], right: &mut [f32], from: &[f32], gains: [(f32, f32); 2]) {
+    super::widest::add_to_both(left, right, from, gains);
+}
+
+/// The same, built for whatever instructions it is put among.
+#[inline(always)]
+pub(super) fn both(left: &mut [f32], right: &mut [f32], from: &[f32], [(left_begin, left_end), (right_begin, right_end)]: [(f32, f32); 2]) {
+    let share = 1.0 / from.len().max(1) as f32;
+    let (left_step, right_step) = ((left_end - left_begin) * share, (right_end - right_begin) * share);
+    let sides = left.iter_mut().zip(right).zip(from);
+    if left_step == 0.0 && right_step == 0.0 {
+        sides.for_each(|((left, right), from)| {
+            *left += from * left_end;
+            *right += from * right_end;
+        });
+    } else {
+        sides.zip(&FRAMES).for_each(|(((left, right), from), frame)| {
+            *left += from * (left_begin + left_step * frame);
+            *right += from * (right_begin + right_step * frame);
+        });
+    }
+}
+
 /// The share of the way that a one-pole follower goes in `frames` frames if 90 % take `time` seconds; 1 for no time.
 #[must_use]
 pub fn block_coefficient(time: f64, frames: usize, rate: u32) -> f32 {

@@ -1,27 +1,31 @@
-//! A state-variable filter worked out four samples at a time.
+//! A state-variable filter worked out eight samples at a time.
 //!
-//! A filter of two states is a chain: each sample waits for the one before. While its coefficients stand still, four steps can be
-//! multiplied out beforehand: outputs and states after four samples are sums of the four inputs and the two states before
+//! A filter of two states is a chain: each sample waits for the one before. While its coefficients stand still, eight steps can be
+//! multiplied out beforehand: outputs and states after eight samples are sums of the eight inputs and the two states before
 //! (block state-space form; C. W. Barnes and S. Shinnaka 1980, *Block-shift invariance and block implementation of
-//! discrete-time filters*). The chain is then one link for four samples, and the sums are done side by side.
+//! discrete-time filters*). The chain is then one link for eight samples, and the sums are done side by side.
 
-use wide::f32x4;
+use super::widest::{self, Instructions};
+use wide::{f32x4, f32x8};
 
-/// Four steps of a filter of two states, multiplied out.
+/// Eight steps of a filter of two states, multiplied out.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) struct Four {
-    /// What each input and each state adds to the four outputs.
-    inputs: [f32x4; 4],
-    states: [f32x4; 2],
-    /// What each of them adds to the two states after the four.
-    next_inputs: [f32x4; 4],
-    next_states: [f32x4; 2],
+pub(crate) struct Eight {
+    instructions: Instructions,
+    /// What an input adds to the outputs from itself on, behind eight times nothing: what the input of step `i` adds to the eight begins at `8 - i`.
+    pub(super) response: [f32; 16],
+    /// What each state adds to the eight outputs.
+    pub(super) states: [[f32; 8]; 2],
+    /// What the inputs of steps `i` and `i + 4` add to the two states after the eight, side by side.
+    pub(super) next_inputs: [[f32; 4]; 4],
+    /// What each state adds to them.
+    pub(super) next_states: [[f32; 4]; 2],
 }
 
-impl Four {
+impl Eight {
     /// For the section by the topology-preserving transform with update a₁, a₂, a₃ whose output is m₀ times the input, m₁ times the
     /// band and m₂ times the low output.
-    pub(crate) fn of(a: [f64; 3], m: [f64; 3]) -> Four {
+    pub(crate) fn of(a: [f64; 3], m: [f64; 3]) -> Eight {
         let step = |state: &mut [f64; 2], x: f64| {
             let difference = x - state[1];
             let band = a[0] * state[0] + a[1] * difference;
@@ -31,30 +35,48 @@ impl Four {
         };
         // It is linear: what one input or one state alone does is its column.
         let column = |mut state: [f64; 2], input: Option<usize>| {
-            let out: [f32; 4] = std::array::from_fn(|i| step(&mut state, f64::from(u8::from(input == Some(i)))) as f32);
-            (f32x4::from(out), f32x4::from([state[0] as f32, state[1] as f32, 0.0, 0.0]))
+            let out: [f32; 8] = std::array::from_fn(|i| step(&mut state, f64::from(u8::from(input == Some(i)))) as f32);
+            (out, state.map(|s| s as f32))
         };
-        let inputs: [_; 4] = std::array::from_fn(|i| column([0.0; 2], Some(i)));
-        let states = [column([1.0, 0.0], None), column([0.0, 1.0], None)];
-        Four { inputs: inputs.map(|c| c.0), states: states.map(|c| c.0), next_inputs: inputs.map(|c| c.1), next_states: states.map(|c| c.1) }
+        let mut response = [0.0; 16];
+        response[8..].copy_from_slice(&column([0.0; 2], Some(0)).0);
+        let [one, two] = [column([1.0, 0.0], None), column([0.0, 1.0], None)];
+        let next = |at| column([0.0; 2], Some(at)).1;
+        Eight {
+            instructions: Instructions::best(),
+            response,
+            states: [one.0, two.0],
+            next_inputs: std::array::from_fn(|i| [next(i)[0], next(i)[1], next(i + 4)[0], next(i + 4)[1]]),
+            next_states: [one.1, two.1].map(|[one, two]| [one, two, 0.0, 0.0]),
+        }
     }
 
-    /// Filters as many whole fours as there are, in place; gives the samples that are left.
+    /// Filters as many whole eights as there are, in place; gives the samples that are left.
     #[inline(always)]
     pub(crate) fn process<'a>(&self, state: &mut [f32; 2], samples: &'a mut [f32]) -> &'a mut [f32] {
-        let (fours, rest) = samples.as_chunks_mut::<4>();
-        let mut now = *state;
-        for four in fours {
-            let x = [f32x4::splat(four[0]), f32x4::splat(four[1]), f32x4::splat(four[2]), f32x4::splat(four[3])];
-            let (one, two) = (f32x4::splat(now[0]), f32x4::splat(now[1]));
-            let entered = (self.next_inputs[0] * x[0] + self.next_inputs[1] * x[1]) + (self.next_inputs[2] * x[2] + self.next_inputs[3] * x[3]);
-            let direct = (self.inputs[0] * x[0] + self.inputs[1] * x[1]) + (self.inputs[2] * x[2] + self.inputs[3] * x[3]);
-            *four = (direct + (self.states[0] * one + self.states[1] * two)).to_array();
-            let next = (entered + (self.next_states[0] * one + self.next_states[1] * two)).to_array();
-            now = [next[0], next[1]];
+        let (eights, rest) = samples.as_chunks_mut::<8>();
+        if !widest::filter(self.instructions, self, state, eights) {
+            self.process_eights(state, eights);
         }
-        *state = now;
         rest
+    }
+
+    fn process_eights(&self, state: &mut [f32; 2], eights: &mut [[f32; 8]]) {
+        let inputs: [f32x8; 8] = std::array::from_fn(|i| f32x8::from(std::array::from_fn::<f32, 8, _>(|at| self.response[8 - i + at])));
+        let states = self.states.map(f32x8::from);
+        let (next_inputs, next_states) = (self.next_inputs.map(f32x4::from), self.next_states.map(f32x4::from));
+        let [mut one, mut two] = *state;
+        for eight in eights {
+            let x = *eight;
+            let entered: [f32x4; 4] = std::array::from_fn(|i| next_inputs[i] * f32x4::from([x[i], x[i], x[i + 4], x[i + 4]]));
+            let direct: [f32x8; 8] = std::array::from_fn(|i| inputs[i] * f32x8::splat(x[i]));
+            let direct = ((direct[0] + direct[1]) + (direct[2] + direct[3])) + ((direct[4] + direct[5]) + (direct[6] + direct[7]));
+            *eight = (direct + (states[0] * f32x8::splat(one) + states[1] * f32x8::splat(two))).to_array();
+            let [a, b, c, d] = ((entered[0] + entered[1]) + (entered[2] + entered[3])).to_array();
+            let entered = f32x4::from([a + c, b + d, 0.0, 0.0]);
+            [one, two, ..] = (entered + (next_states[0] * f32x4::splat(one) + next_states[1] * f32x4::splat(two))).to_array();
+        }
+        *state = [one, two];
     }
 }
 
@@ -65,7 +87,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn four_steps_at_once_are_four_steps(
+        fn eight_steps_at_once_are_eight_steps(
             g in 0.0005f64..8.0, k in 0.05f64..2.0, m in prop::array::uniform3(-2.0f64..2.0), samples in prop::collection::vec(-1.0f32..1.0, 0..70)
         ) {
             let a1 = 1.0 / (1.0 + g * (g + k));
@@ -78,8 +100,14 @@ mod tests {
                 expected.push(m[0] * f64::from(*x) + m[1] * band + m[2] * low);
             }
             let (mut now, mut out) = ([0.3f32, -0.2], samples.clone());
-            let left = Four::of(a, m).process(&mut now, &mut out).len();
-            prop_assert_eq!(left, samples.len() % 4);
+            let filter = Eight::of(a, m);
+            let left = filter.process(&mut now, &mut out).len();
+            prop_assert_eq!(left, samples.len() % 8);
+            // The same to the bit by whatever instructions.
+            let (mut again, mut baseline) = ([0.3f32, -0.2], samples.clone());
+            Eight { instructions: Instructions::BASELINE, ..filter }.process(&mut again, &mut baseline);
+            let bits = |of: &[f32]| of.iter().map(|s| s.to_bits()).collect::<Vec<_>>();
+            prop_assert_eq!((bits(&now), bits(&out)), (bits(&again), bits(&baseline)));
             let done = samples.len() - left;
             for (y, expected) in out[..done].iter().zip(&expected) {
                 prop_assert!((f64::from(*y) - expected).abs() < 1e-3 * (1.0 + expected.abs()), "{} {}", y, expected);

@@ -1,6 +1,6 @@
 //! Which pages of streamed audio are there, which are on their way, and which make room for others.
 
-use crate::ground::clip::Clip;
+use crate::ground::clip::{Clip, Span};
 use crate::ground::names::{NameKey, Spread};
 use crate::ground::pages::{HEAD, PAGE, Page, Pages};
 use std::collections::HashMap;
@@ -163,11 +163,11 @@ impl Paging {
     ///
     /// # Errors
     /// With how many are not there, when they are not.
-    pub(crate) fn samples<'a>(&'a mut self, clip: &'a Clip, channel: usize, at: usize, most: usize) -> Result<&'a [f32], usize> {
+    pub(crate) fn samples<'a>(&'a mut self, clip: &'a Clip, channel: usize, at: usize, most: usize) -> Result<Span<'a>, usize> {
         let side = channel.min(clip.channels.len() - 1);
         let held = &clip.channels[side];
         let Some(streamed) = clip.streamed.filter(|_| at >= HEAD) else {
-            return Ok(&held[at..held.len().min(at + most)]);
+            return Ok(held.all().from(at, held.len().min(at + most)));
         };
         let (number, within) = ((at - HEAD) / PAGE, (at - HEAD) % PAGE);
         let together = most.min(PAGE - within).min(streamed.frames - at);
@@ -177,7 +177,7 @@ impl Paging {
             self.receive();
         }
         match place.and_then(|at| self.slots[at].page.as_ref()) {
-            Some(page) => Ok(&page.samples[side][within..within + together]),
+            Some(page) => Ok(Span::Float(&page.samples[side][within..within + together])),
             None => {
                 self.missed = Some(clip.key);
                 Err(together)

@@ -1,5 +1,8 @@
 //! Where a voice stands in stereo: by its bearing, at constant power, wide near the listener.
 
+use crate::dsp::{add_ramped, add_to_both};
+use crate::ground::time::BLOCK;
+
 /// Where something is heard.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Placement {
@@ -13,6 +16,40 @@ pub(crate) struct Placement {
 
 /// Gains from each of two channels to the left and to the right; of one channel the second is not used.
 pub(crate) type Gains = [[f32; 2]; 2];
+
+/// Gains with a further one.
+pub(crate) fn times(gains: Gains, by: f32) -> Gains {
+    gains.map(|sides| sides.map(|gain| gain * by))
+}
+
+/// How a block of a voice is added to the two sides of a bus: gains that go in straight lines.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Ramps {
+    pub(crate) channels: usize,
+    /// The frame of the block on which it begins.
+    pub(crate) offset: usize,
+    /// The gains before its first frame and at its last one.
+    pub(crate) begin: Gains,
+    pub(crate) end: Gains,
+}
+
+impl Ramps {
+    /// Adds channels that begin at their first frame to both sides, with a further gain at the beginning and at the end.
+    pub(crate) fn add(&self, from: &[[f32; BLOCK]; 2], (begin, end): (f32, f32), left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+        let (left, right) = (&mut left[self.offset..], &mut right[self.offset..]);
+        for (channel, samples) in from[..self.channels].iter().enumerate() {
+            let samples = &samples[..left.len()];
+            let [from_left, from_right] = self.begin[channel].map(|gain| gain * begin);
+            let [to_left, to_right] = self.end[channel].map(|gain| gain * end);
+            match ((from_left, to_left) == (0.0, 0.0), (from_right, to_right) == (0.0, 0.0)) {
+                (false, false) => add_to_both(left, right, samples, [(from_left, to_left), (from_right, to_right)]),
+                (false, true) => add_ramped(left, samples, from_left, to_left),
+                (true, false) => add_ramped(right, samples, from_right, to_right),
+                (true, true) => {}
+            }
+        }
+    }
+}
 
 /// A voice that is not placed: one channel to both sides, or two as they are.
 pub(crate) fn plain(channels: usize) -> Gains {
@@ -73,6 +110,35 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
+        #[test]
+        fn a_block_is_added_by_straight_lines_from_its_first_frame_on(
+            begin in prop::array::uniform2(prop::array::uniform2(0.0f32..2.0)), end in prop::array::uniform2(prop::array::uniform2(0.0f32..2.0)),
+            still in any::<bool>(), silent in 0usize..3, channels in 1usize..3, offset in 0usize..BLOCK, further in (0.0f32..2.0, 0.0f32..2.0)
+        ) {
+            let mut ramps = Ramps { channels, offset, begin, end: if still { begin } else { end } };
+            if silent < 2 {
+                // A side that hears nothing of it, as of two channels that lie as they are.
+                (ramps.begin[0][silent], ramps.end[0][silent]) = (0.0, 0.0);
+            }
+            let from: [[f32; BLOCK]; 2] = std::array::from_fn(|channel| std::array::from_fn(|i| (channel * 31 + i * 7) as f32 / 100.0 - 2.0));
+            let mut sides = [[0.25f32; BLOCK]; 2];
+            let [left, right] = &mut sides;
+            ramps.add(&from, further, left, right);
+            for (side, out) in sides.iter().enumerate() {
+                for (i, out) in out.iter().enumerate() {
+                    let mut expected = 0.25;
+                    if let Some(frame) = i.checked_sub(offset) {
+                        let t = (frame + 1) as f32 / (BLOCK - offset) as f32;
+                        for (channel, samples) in from.iter().enumerate().take(channels) {
+                            let (a, b) = (ramps.begin[channel][side] * further.0, ramps.end[channel][side] * further.1);
+                            expected += samples[frame] * (a + (b - a) * t);
+                        }
+                    }
+                    prop_assert!((out - expected).abs() < 1e-4, "side {side}, frame {i}: {out} for {expected}");
+                }
+            }
+        }
+
         #[test]
         fn panned_mono_keeps_its_power_and_stereo_its_near_side(pan in -1.0f32..1.0) {
             let [[left, right], _] = panned(1, pan);

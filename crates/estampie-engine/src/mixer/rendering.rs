@@ -3,9 +3,9 @@
 use super::Mixer;
 use super::buses::send_gain;
 use super::mixing::{Mixing, Sends};
+use super::pan::Ramps;
 use super::state::{BusState, MixState};
 use super::voice::{Leaving, MOST_SENT, NOWHERE, Voice};
-use crate::dsp::add_ramped;
 use crate::ground::time::BLOCK;
 use crate::ground::units::Decibels;
 use crate::music::band::Band;
@@ -41,16 +41,12 @@ impl Mixing<'_> {
                 return true;
             }
             let band = voice.band.and_then(|b| bands.get(usize::from(b))).map(Band::out);
+            let Some(ramps) = voice.render(interpolator, *rate, scratch, (band, target)) else { return true };
+            ramps.add(&scratch.out, (1.0, 1.0), &mut bus.left, &mut bus.right);
             let rooms = voice.placement.is_some() && !sends.rooms().0.is_empty();
-            if !(voice.sends || rooms) || voice.frozen.is_some() {
-                voice.render(interpolator, *rate, scratch, (band, target), &mut bus.left, &mut bus.right);
-                return true;
+            if (voice.sends || rooms) && voice.frozen.is_none() {
+                send_voice(state, voice, sends, rooms, (&ramps, &scratch.out));
             }
-            let [mut left, mut right] = [[0.0; BLOCK]; 2];
-            voice.render(interpolator, *rate, scratch, (band, target), &mut left, &mut right);
-            add_ramped(&mut bus.left, &left, 1.0, 1.0);
-            add_ramped(&mut bus.right, &right, 1.0, 1.0);
-            send_voice(state, voice, sends, rooms, [&left, &right]);
             true
         });
         for bus in self.state.buses.iter_mut().filter(|b| !b.direct.arrived()) {
@@ -93,11 +89,10 @@ impl Mixing<'_> {
 }
 
 /// Adds what a voice gives to the returns that its sounds and its rooms send to.
-fn send_voice(state: &mut MixState, voice: &mut Voice, sends: &impl Sends, rooms: bool, [left, right]: [&[f32; BLOCK]; 2]) {
+fn send_voice(state: &mut MixState, voice: &mut Voice, sends: &impl Sends, rooms: bool, (ramps, out): (&Ramps, &[[f32; BLOCK]; 2])) {
     let MixState { buses, cells, .. } = state;
     let add = |to: &mut BusState, before: f32, gain: f32| {
-        add_ramped(&mut to.left, left, before, gain);
-        add_ramped(&mut to.right, right, before, gain);
+        ramps.add(out, (before, gain), &mut to.left, &mut to.right);
         to.fed = true;
     };
     let mut sent: [f32; MOST_SENT] = voice.sent;

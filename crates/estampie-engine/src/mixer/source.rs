@@ -322,7 +322,7 @@ impl Source {
                 match paging.samples(clip, at, cursor.at + done, here) {
                     Ok(samples) => {
                         here = samples.len();
-                        channel[from + done..][..here].copy_from_slice(samples);
+                        samples.copy_to(&mut channel[from + done..][..here]);
                     }
                     Err(lacking) => (here, missing) = (lacking, true),
                 }
@@ -414,11 +414,16 @@ fn decline(recipe: &Recipe, cursor: Cursor, left: usize, channels: usize, (out, 
     let part = &recipe.parts[usize::from(cursor.part)];
     let begun = part.held - left;
     for (at, channel) in out.iter_mut().take(channels).enumerate() {
-        let last = paging.samples(clip_of(part, cursor), at, cursor.at - 1, 1).map_or(0.0, |s| s[0]);
+        let last = one(paging, clip_of(part, cursor), at, cursor.at - 1);
         for (i, sample) in channel[from..from + count].iter_mut().enumerate() {
             *sample = last * (1.0 - (begun + i) as f32 / DECLINE as f32).max(0.0);
         }
     }
+}
+
+/// A single sample; 0 where it is not there.
+fn one(paging: &mut Paging, clip: &Clip, channel: usize, at: usize) -> f32 {
+    paging.samples(clip, channel, at, 1).ok().and_then(|s| s.get(0)).unwrap_or(0.0)
 }
 
 fn silence(out: &mut Option<&mut Window>, channels: usize, from: usize, count: usize) {
@@ -451,14 +456,14 @@ fn add(
             match paging.samples(clip, at, cursor.at + done, here) {
                 Ok(samples) => {
                     here = samples.len();
-                    channel[from + done..].iter_mut().zip(samples).for_each(|(o, s)| *o += s);
+                    samples.add_to(&mut channel[from + done..]);
                 }
                 Err(_) => here = 0,
             }
         }
         if here == 0 {
             let before = (cursor.at + done).saturating_sub(1);
-            *lost = Some((0, [0, 1].map(|side| paging.samples(clip, side, before, 1).map_or(0.0, |s| s[0]))));
+            *lost = Some((0, [0, 1].map(|side| one(paging, clip, side, before))));
         }
         done += here;
     }

@@ -6,12 +6,10 @@
 use super::fading_filter::FadingFilter;
 use super::head::Head;
 use super::paging::Paging;
-use super::pan::{Gains, Placement, panned, plain};
+use super::pan::{Gains, Placement, Ramps, panned, plain, times};
 use super::source::{Source, WINDOW, Window};
 use super::swept::Swept;
-use crate::dsp::{
-    Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, add_ramped, advance_of,
-};
+use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, advance_of};
 use crate::ground::names::NameKey;
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
@@ -160,9 +158,10 @@ pub(crate) struct Voice {
     /// Rises when it wakes.
     pub(crate) gate: Fade,
     pub(crate) swept: PerProperty<Option<Swept>>,
-    /// Where it is heard, if it is placed; and the gains of the block before.
+    /// Where it is heard, if it is placed.
     pub(crate) placement: Option<Placement>,
-    panned_by: Option<Gains>,
+    /// Where it was heard in the block before, and its gains there, for so many channels.
+    panned_by: Option<(Option<Placement>, Gains, usize)>,
     /// The ears' delays and shadows, while heard with a head.
     head: Head,
     /// Whether it is.
@@ -389,7 +388,7 @@ impl Voice {
         }
     }
 
-    /// Renders this block and adds it to `left` and `right`.
+    /// Renders this block into `scratch`, and gives the gains by which it is to be added to its bus; `None` if it is not heard in this block.
     ///
     /// `target` is the gain at the block's end; the way to it is a straight line.
     pub(crate) fn render(
@@ -398,30 +397,27 @@ impl Voice {
         rate: u32,
         scratch: &mut Scratch,
         (band, target): (Option<&[[f32; BLOCK]]>, f32),
-        left: &mut [f32; BLOCK],
-        right: &mut [f32; BLOCK],
-    ) {
+    ) -> Option<Ramps> {
         if self.wait >= BLOCK as u64 {
             self.wait -= BLOCK as u64;
             self.prepare(&mut scratch.paging, rate);
-            return;
+            return None;
         }
         self.prime(scratch, rate);
         let offset = self.wait as usize;
         let count = BLOCK - offset;
         self.age(count as u64);
         let Some(recipe) = self.recipe.as_ref() else {
-            match band {
-                Some(band) => {
-                    for (out, band) in scratch.out.iter_mut().zip(band) {
-                        out[..count].copy_from_slice(&band[offset..]);
-                    }
-                    self.finish_block((rate, band.len()), scratch, (offset, target), left, right);
-                    self.ended |= self.envelope.gone();
-                }
-                None => self.ended = true,
+            let Some(band) = band else {
+                self.ended = true;
+                return None;
+            };
+            for (out, band) in scratch.out.iter_mut().zip(band) {
+                out[..count].copy_from_slice(&band[offset..]);
             }
-            return;
+            let (_, ramps) = self.finish_block((rate, band.len()), scratch, (offset, target));
+            self.ended |= self.envelope.gone();
+            return Some(ramps);
         };
         let channels = if recipe.stereo { 2 } else { 1 };
         let whole = ((self.fraction + self.advance * count as u64) >> 32) as usize;
@@ -437,22 +433,16 @@ impl Voice {
             self.history[channel].copy_from_slice(&scratch.window[channel][whole..whole + TAPS]);
         }
         self.fraction = position & (ONE - 1);
-        let filtered = self.finish_block((rate, channels), scratch, (offset, target), left, right);
+        let (filtered, ramps) = self.finish_block((rate, channels), scratch, (offset, target));
         let gone = self.envelope.gone();
         // The filter's tail rings on after the source; 40 ms are enough for the lowest cutoff that is heard.
         let ringing = if filtered { rate as usize / 25 } else { 0 };
         self.ended |= gone || self.silence > TAPS + ringing;
+        Some(ramps)
     }
 
-    /// Filters what is in `scratch` and adds it; true if a filter did anything.
-    fn finish_block(
-        &mut self,
-        (rate, channels): (u32, usize),
-        scratch: &mut Scratch,
-        (offset, target): (usize, f32),
-        left: &mut [f32; BLOCK],
-        right: &mut [f32; BLOCK],
-    ) -> bool {
+    /// Filters and shapes what is in `scratch`; gives whether a filter did anything, and the gains by which it is to be added.
+    fn finish_block(&mut self, (rate, channels): (u32, usize), scratch: &mut Scratch, (offset, target): (usize, f32)) -> (bool, Ramps) {
         let count = BLOCK - offset;
         let power = mean_power(scratch, channels, count);
         self.power += (power - self.power) * follow(self.power);
@@ -466,9 +456,9 @@ impl Voice {
             self.widen(scratch, count);
         }
         let channels = self.turn_head(scratch, channels, offset, rate);
-        self.add(scratch, channels - 1, offset, target, left, right);
+        let ramps = self.shape(scratch, channels, offset, target);
         self.wait = 0;
-        low || high
+        (low || high, ramps)
     }
 
     /// Scales the difference of both channels, unless it is placed: then its bearing and distance say how wide it is.
@@ -508,87 +498,40 @@ impl Voice {
         2
     }
 
-    /// Adds what is in `scratch` with the gain on its way to `target`.
-    fn add(&mut self, scratch: &Scratch, second: usize, offset: usize, target: f32, left: &mut [f32; BLOCK], right: &mut [f32; BLOCK]) {
+    /// Takes what is in `scratch` through its envelope and its gates, and says with which gains it goes to either side of its bus, with its level on
+    /// the way to `target`.
+    fn shape(&mut self, scratch: &mut Scratch, channels: usize, offset: usize, target: f32) -> Ramps {
         let start = if self.gain.is_nan() { target } else { self.gain };
-        let count = BLOCK - offset;
+        self.gain = target;
         let to = match self.placement {
             // With a head the ears have been told apart already.
-            Some(_) if self.with_head => plain(second + 1),
-            Some(placement) => placement.gains(second + 1),
-            None => panned(second + 1, self.pan),
+            Some(_) if self.with_head => plain(channels),
+            Some(placement) => match self.panned_by {
+                Some((before, gains, of)) if before == Some(placement) && of == channels => gains,
+                _ => placement.gains(channels),
+            },
+            None => panned(channels, self.pan),
         };
-        let from = self.panned_by.replace(to).unwrap_or(to);
-        if from != to || to != plain(second + 1) {
-            return self.add_placed(scratch, (second, offset), (start, target), (from, to), left, right);
-        }
-        let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
-        let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
-        let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s * self.gate.gain()).filter(|_| start == target && self.gate.arrived());
-        if let Some(steady) = steady {
-            let gain = target * steady;
-            for (i, (l, r)) in left[offset..].iter_mut().zip(&mut right[offset..]).enumerate() {
-                *l += scratch.out[0][i] * gain;
-                *r += scratch.out[second][i] * gain;
-            }
-        } else {
-            let slope = (target - start) / count as f32;
-            for i in 0..count {
-                let mut gain = (start + slope * (i + 1) as f32) * self.envelope.next_gain() * self.gate.next_gain();
-                if let Some((swell, frame)) = &swell {
-                    gain *= swell.at(frame + i as u64);
-                }
-                left[offset + i] += scratch.out[0][i] * gain;
-                right[offset + i] += scratch.out[second][i] * gain;
-            }
-        }
-        self.gain = target;
-    }
-
-    /// The same for a voice that is placed: the gains to either side move in straight lines too.
-    fn add_placed(
-        &mut self,
-        scratch: &Scratch,
-        (second, offset): (usize, usize),
-        (start, target): (f32, f32),
-        (from, to): (Gains, Gains),
-        left: &mut [f32; BLOCK],
-        right: &mut [f32; BLOCK],
-    ) {
+        let from = self.panned_by.replace((self.placement, to, channels)).map_or(to, |(_, gains, _)| gains);
         let count = BLOCK - offset;
         let swell = self.swell.map(|(swell, frame)| (swell, frame + offset as u64));
         let still = swell.map_or(Some(1.0), |(swell, frame)| swell.steady(frame, count as u64));
         let steady = self.envelope.steady().zip(still).map(|(e, s)| e * s * self.gate.gain()).filter(|_| self.gate.arrived());
-        if let Some(steady) = steady {
-            // Level and place go in one straight line for each side: their product at both ends is exact.
-            for channel in 0..=second {
-                for (side, out) in [&mut *left, &mut *right].into_iter().enumerate() {
-                    let (begin, end) = (start * from[channel][side], target * to[channel][side]);
-                    add_ramped(&mut out[offset..], &scratch.out[channel][..count], begin * steady, end * steady);
+        let steady = steady.unwrap_or_else(|| {
+            let mut gains = [0.0; BLOCK];
+            for (i, gain) in gains[..count].iter_mut().enumerate() {
+                *gain = self.envelope.next_gain() * self.gate.next_gain();
+                if let Some((swell, frame)) = &swell {
+                    *gain *= swell.at(frame + i as u64);
                 }
             }
-            self.gain = target;
-            return;
-        }
-        let slope = (target - start) / count as f32;
-        let step = |side: usize, channel: usize| (to[channel][side] - from[channel][side]) / count as f32;
-        let steps = [[step(0, 0), step(1, 0)], [step(0, 1), step(1, 1)]];
-        for i in 0..count {
-            let t = (i + 1) as f32;
-            let mut gain = (start + slope * t) * self.envelope.next_gain() * self.gate.next_gain();
-            if let Some((swell, frame)) = &swell {
-                gain *= swell.at(frame + i as u64);
+            for out in &mut scratch.out[..channels] {
+                out.iter_mut().zip(&gains).for_each(|(sample, gain)| *sample *= gain);
             }
-            let first = scratch.out[0][i] * gain;
-            left[offset + i] += first * (from[0][0] + steps[0][0] * t);
-            right[offset + i] += first * (from[0][1] + steps[0][1] * t);
-            if second == 1 {
-                let other = scratch.out[1][i] * gain;
-                left[offset + i] += other * (from[1][0] + steps[1][0] * t);
-                right[offset + i] += other * (from[1][1] + steps[1][1] * t);
-            }
-        }
-        self.gain = target;
+            1.0
+        });
+        // Level and place go in one straight line for each side: their product at both ends is exact.
+        Ramps { channels, offset, begin: times(from, start * steady), end: times(to, target * steady) }
     }
 }
 

@@ -1,7 +1,7 @@
 //! Where the listener and the emitters are, as far as the game, a playthrough or the project says.
 
 use super::geometry::{Form, Ground, along, apart, length, length_of, nearest_on};
-use super::hearing::Hearing;
+use super::hearing::{Ears, Hearing};
 use crate::ground::names::NameKey;
 use crate::ground::time::BLOCK;
 use crate::world::spec::{Pass, Stand, World as Spec};
@@ -198,6 +198,8 @@ pub(crate) struct World {
     table: Vec<u16>,
     /// Whether the last block moved the listener by no way.
     pub(crate) leapt: bool,
+    /// What all emitters are heard from.
+    pub(super) ears: Ears,
 }
 
 impl World {
@@ -207,7 +209,16 @@ impl World {
         listener.present = true;
         let room = room.min(MOST_EMITTERS);
         let hearings = Vec::with_capacity(room);
-        World { listener, emitters: Vec::with_capacity(room), hearings, keys: Vec::with_capacity(room), room, table: vec![EMPTY; TABLE], leapt: true }
+        World {
+            listener,
+            emitters: Vec::with_capacity(room),
+            hearings,
+            keys: Vec::with_capacity(room),
+            room,
+            table: vec![EMPTY; TABLE],
+            leapt: true,
+            ears: Ears::default(),
+        }
     }
 
     pub(crate) fn find(&self, key: NameKey) -> Option<usize> {
@@ -333,6 +344,7 @@ impl World {
         }
         for hearing in &mut self.hearings {
             hearing.zoned = [f32::NAN; 3];
+            hearing.still = 0;
         }
         room
     }

@@ -4,7 +4,7 @@ use super::propagation::{Muffled, Within};
 use crate::world::spec::MOST_ROOMS;
 
 /// How an emitter is heard just now.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Hearing {
     /// The block for which it was worked out last, counted from 1; 0 if never.
     pub(super) block: u64,
@@ -30,6 +30,26 @@ pub(crate) struct Hearing {
     pub(super) zones: Within,
     /// Where it was when its zones were looked up.
     pub(crate) zoned: [f32; 3],
+    /// For how many blocks working it out anew has changed nothing, all that it is worked out from being the same.
+    pub(super) still: u8,
+    /// Where it was, where it looked, and as which of the project's sources, when it was worked out last.
+    pub(super) from: ([f32; 3], f32, Option<u16>),
+}
+
+/// What is the same for all emitters in a block: from where they are heard.
+#[derive(Debug, Default)]
+pub(crate) struct Ears {
+    /// The block for which it was looked at last, counted from 1.
+    pub(super) block: u64,
+    /// The last block in which it was not as in the block before.
+    pub(super) changed: u64,
+    /// The place of the camera, if the game has placed one.
+    pub(super) camera: Option<usize>,
+    /// Where the listener is, was a block before and looks; the same of the camera; how far doorways stand open, as a hash.
+    pub(super) seen: ([f32; 3], [f32; 3], f32, [f32; 3], f32, u64),
+    /// The shares of the way in a block of a way round and of a Doppler shift, and the rate for which they were worked out.
+    pub(super) shares: (f32, f32),
+    pub(super) rate: u32,
 }
 
 impl Default for Hearing {
@@ -49,6 +69,8 @@ impl Default for Hearing {
             walled: Muffled::default(),
             zones: Within::default(),
             zoned: [f32::NAN; 3],
+            still: 0,
+            from: ([f32::NAN; 3], 0.0, None),
         }
     }
 }

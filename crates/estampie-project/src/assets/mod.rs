@@ -24,7 +24,7 @@ pub use streams::{LONG, Streams, hash_of_file};
 
 use crate::door;
 use crate::stock::{Cut, Placeholder, file_of};
-use estampie_engine::clip::Clip;
+use estampie_engine::clip::{Clip, Samples};
 use estampie_engine::dsp::effects::Impulse;
 use std::collections::{BTreeSet, HashMap};
 use std::path::Path;
@@ -144,8 +144,9 @@ impl Assets {
         {
             return Arc::clone(impulse);
         }
-        let left = clip.channels.first().map_or(&[][..], |c| c);
-        let impulse = Arc::new(Impulse::new(left, clip.channels.get(1).map_or(left, |c| c), rate));
+        let sides: Vec<Vec<f32>> = clip.channels.iter().map(Samples::to_vec).collect();
+        let left = sides.first().map_or(&[][..], Vec::as_slice);
+        let impulse = Arc::new(Impulse::new(left, sides.get(1).map_or(left, Vec::as_slice), rate));
         impulses.insert(name, (Arc::clone(clip), Arc::clone(&impulse)));
         impulse
     }
@@ -181,7 +182,7 @@ impl Assets {
     /// Bytes of samples held.
     #[must_use]
     pub fn bytes(&self) -> usize {
-        self.clips.values().flatten().flat_map(|c| &c.channels).map(|c| c.len() * size_of::<f32>()).sum()
+        self.clips.values().flatten().flat_map(|c| &c.channels).map(Samples::bytes).sum()
     }
 }
 

@@ -58,5 +58,5 @@ pub fn over_budget(document: &Document, assets: &Assets) -> Vec<String> {
 fn memory_of(document: &Document, clip: &Clip) -> u64 {
     let (_, streamed) = storing_of(&document.manifest.encodings, file_of(&clip.name));
     let frames = if streamed { clip.frames().min(HEAD) } else { clip.frames() };
-    (frames * clip.channels.len() * size_of::<f32>()) as u64
+    clip.channels.iter().map(|c| (frames * c.bytes_each()) as u64).sum()
 }

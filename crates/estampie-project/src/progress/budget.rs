@@ -123,7 +123,7 @@ pub fn budget(document: &Document, heard: &Heard, packed: &Packed, voices: Optio
             continue;
         };
         let streamed = streamed && size.frames > HEAD as u64;
-        let bytes = |frames: u64| frames * u64::from(size.channels) * 4;
+        let bytes = |frames: u64| frames * u64::from(size.channels) * if size.sixteen { 2 } else { 4 };
         let memory = bytes(if streamed { HEAD as u64 } else { size.frames });
         let (bundle, vorbis) = packed.get(name).map_or((None, None), |(now, vorbis)| (Some(*now), *vorbis));
         let cost = Cost {
@@ -174,6 +174,8 @@ struct Size {
     channels: u32,
     /// Seconds of silence at its end.
     tail: f64,
+    /// Whether it is kept as 16 bits.
+    sixteen: bool,
 }
 
 /// As it was measured; what stands in for what is not made yet is as large as that is to be. `None` if it is not known.
@@ -181,15 +183,22 @@ fn size_of(name: &str, heard: &Heard, rate: u32) -> Option<Size> {
     let frames = |seconds: f64| (seconds * f64::from(rate)).ceil() as u64;
     if let Some(placeholder) = Placeholder::read(name) {
         let (seconds, channels) = placeholder.size();
-        return Some(Size { frames: frames(seconds), channels, tail: 0.0 });
+        return Some(Size { frames: frames(seconds), channels, tail: 0.0, sixteen: false });
     }
     let facts = &heard.get(file_of(name))?.as_ref().ok()?.facts;
     let seconds = facts.frames as f64 / f64::from(facts.rate.max(1));
+    let channels = facts.channels as u32;
     match Cut::read(name) {
+        // Its ends are faded.
         Some(Cut { trim, .. }) => {
-            Some(Size { frames: frames((trim.to.map_or(seconds, |to| to.min(seconds)) - trim.from).max(0.0)), channels: facts.channels as u32, tail: 0.0 })
+            let seconds = (trim.to.map_or(seconds, |to| to.min(seconds)) - trim.from).max(0.0);
+            Some(Size { frames: frames(seconds), channels, tail: 0.0, sixteen: false })
         }
-        None => Some(Size { frames: frames(seconds), channels: facts.channels as u32, tail: facts.silence_tail }),
+        // What is converted to another rate is in no steps any more.
+        None => {
+            let sixteen = facts.rate == rate && facts.bits.is_some_and(|bits| bits <= 16);
+            Some(Size { frames: frames(seconds), channels, tail: facts.silence_tail, sixteen })
+        }
     }
 }
 

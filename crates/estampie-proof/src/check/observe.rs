@@ -390,7 +390,7 @@ fn clicking(program: &Program) -> HashSet<NameKey> {
         let (left, right) = (&clip.channels[0], clip.channels.last().unwrap_or(&clip.channels[0]));
         // Filters and what else sounds make it stand out otherwise.
         let mut clicks = Clicks::new(STANDS_OUT / 2.0);
-        let both: Vec<f32> = left.iter().zip(right.iter()).flat_map(|(a, b)| [*a, *b]).collect();
+        let both: Vec<f32> = left.iter().zip(right.iter()).flat_map(|(a, b)| [a, b]).collect();
         clicks.add(&both);
         clicks.look(true);
         if !clicks.found.is_empty() {

@@ -318,7 +318,7 @@ fn again(program: &Program, section: &Section, seam: &Seam) -> bool {
         let sound = &program.sounds[program.music.layers[*layer as usize].sound as usize];
         let Some(TakeOf::Recipe(recipe)) = sound.groups.first().and_then(|g| g.takes.first()).map(|t| &t.of) else { return false };
         let Some(Ok(clip)) = recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| program.held(clip, count)) else { return false };
-        let start = &clip.channels[0][..count.min(clip.frames())];
+        let start = &clip.channels[0].stretch(0, count.min(clip.frames()));
         let power: f32 = start.iter().map(|s| s * s).sum();
         // What begins in silence says nothing.
         power > 1e-4 * start.len() as f32 / 10.0

@@ -374,3 +374,43 @@ fn every_written_way_has_its_panel_on_the_proof_sheet() {
     }
     assert!(draw::pdf("ways", &draw::Drawing::Panels(panels)).unwrap().starts_with(b"%PDF"));
 }
+
+#[test]
+fn what_two_people_edit_apart_is_put_together_line_by_line() {
+    let (folder, mut one) = project();
+    let file = |name: &str| folder.path().join(name);
+    let base = folder.path().join("base");
+    let files = ["sounds/steps.toml", "shared.toml", "mix.toml", "game.toml", "reactions.est", "modulation.toml"];
+    for name in files {
+        std::fs::create_dir_all(base.join(name).parent().unwrap()).unwrap();
+        std::fs::copy(file(name), base.join(name)).unwrap();
+    }
+    let mut other = Workspace::open(folder.path()).unwrap();
+    // One person sets a level, renames an event, and moves a curve; the other a bus, a draw, a pick and a return.
+    one.set_sounds(&names(&["step/plank"]), "level", "-3 dB").unwrap();
+    one.rename_event("foot", "footstep", true).unwrap();
+    one.set_curve("step/plank level", 0, &names(&["0 m/s: -30 dB", "6 m/s: 0 dB"])).unwrap();
+    other.set_sounds(&names(&["step/grate"]), "bus", "steps").unwrap();
+    other.set_sounds(&names(&["step"]), "pick", "shuffle").unwrap();
+    other.add_return("hull", "reverb", "steps").unwrap();
+    other.replace("reactions", "reactions.est", &text(&other, "reactions.est").replace("chance 50 %", "chance 70 %"));
+    let mut merged = Vec::new();
+    for name in files {
+        let (ours, theirs) = (folder.path().join("ours"), folder.path().join("theirs"));
+        std::fs::write(&ours, text(&one, name)).unwrap();
+        std::fs::write(&theirs, text(&other, name)).unwrap();
+        let done = std::process::Command::new("git").args(["merge-file", "-p"]).args([&ours, &base.join(name), &theirs]).output().unwrap();
+        assert!(done.status.success(), "{name} does not go together:\n{}", String::from_utf8_lossy(&done.stdout));
+        merged.push((name.to_owned(), Some(String::from_utf8(done.stdout).unwrap())));
+    }
+    let mut both = Workspace::open(folder.path()).unwrap();
+    both.change("what both did", merged);
+    assert!(faults(&both).is_empty(), "{:?}", faults(&both));
+    let document = both.document();
+    let sound = |name: &str| document.sounds.iter().find(|s| s.name == name).unwrap();
+    assert_eq!(sound("step/plank").set[Property::Level], -3.0);
+    assert_eq!(sound("step/grate").bus.as_ref().unwrap().value, "steps");
+    assert!(text(&both, "reactions.est").contains("When footstep\n") && text(&both, "reactions.est").contains("chance 70 %"));
+    assert!(document.buses.iter().any(|b| b.name == "hull") && text(&both, "modulation.toml").contains("-30 dB"));
+    assert!(text(&both, "sounds/steps.toml").contains("# agreed"), "comments stay");
+}

@@ -4,6 +4,7 @@ use super::output::{out, print_faults};
 use crate::aside::Aside;
 use crate::failure::Failure;
 use crate::project;
+use estampie_engine::clip::Samples;
 use estampie_project::document::did_you_mean;
 use estampie_proof::check;
 use estampie_proof::draw::{self, Drawing, Page};
@@ -53,7 +54,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<(), Failure> {
     let found = known(document);
     let bytes: usize = {
         let mut all = 0;
-        program.each_clip(|clip| all += clip.channels.iter().map(|c| c.len() * 4).sum::<usize>());
+        program.each_clip(|clip| all += clip.channels.iter().map(Samples::bytes).sum::<usize>());
         all
     };
     let mut parts: Vec<(String, Vec<String>)> = vec![

@@ -34,6 +34,8 @@ pub(crate) struct Shared {
     load: AtomicU32,
     /// Blocks of the device that found the ring empty.
     underruns: AtomicU64,
+    /// How often sound came later on the silent clock than a device with this buffer would have waited for it.
+    late: AtomicU64,
     /// The device that is wanted; "none" for the silent clock.
     wanted: Mutex<Option<String>>,
     /// A new wish: the present device is given up.
@@ -157,6 +159,11 @@ impl Player {
         self.shared.underruns.load(Ordering::Relaxed)
     }
 
+    /// How often sound came later on the silent clock than a device would have waited for it.
+    pub(crate) fn late(&self) -> u64 {
+        self.shared.late.load(Ordering::Relaxed)
+    }
+
     pub(crate) fn output(&self) -> Output {
         self.shared.output()
     }
@@ -211,6 +218,7 @@ impl Shared {
             held: AtomicBool::new(true),
             load: AtomicU32::new(0),
             underruns: AtomicU64::new(0),
+            late: AtomicU64::new(0),
             wanted: Mutex::new(device),
             changed: AtomicBool::new(false),
             output: Mutex::new(silent),
@@ -295,6 +303,7 @@ fn threads(shared: &Arc<Shared>, maker: impl Maker + 'static, rate: u32, buffer_
 fn paced(shared: &Shared, rate: u32, buffer: usize, mut maker: impl Maker) {
     let mut device: Option<Producer<f32>> = None;
     let mut clock = Instant::now();
+    let mut late = false;
     let mut last_pull = (0, Instant::now());
     while !shared.quit.load(Ordering::Relaxed) {
         maker.before();
@@ -330,6 +339,12 @@ fn paced(shared: &Shared, rate: u32, buffer: usize, mut maker: impl Maker) {
             }
             None => {
                 let due = (clock.elapsed().as_secs_f64() * f64::from(rate)) as usize;
+                // It is counted once, until it has caught up.
+                let was_late = late;
+                late = due > buffer + STEP || late && due >= STEP;
+                if late && !was_late {
+                    shared.late.fetch_add(1, Ordering::Relaxed);
+                }
                 // After a long stop (a suspended machine) the clock does not run after the time lost.
                 if due > rate as usize {
                     clock = Instant::now();
@@ -566,6 +581,35 @@ mod tests {
         assert_eq!((came, rings), (100, 200), "each ring is given back, to be dropped elsewhere");
         let steady = &heard[4800.min(heard.len() / 2)..];
         assert!(steady.iter().all(|s| (s - 0.5).abs() < 1e-6), "{:?}", steady.iter().find(|s| (*s - 0.5).abs() >= 1e-6));
+    }
+
+    #[test]
+    fn what_comes_later_than_its_buffer_is_counted_on_the_silent_clock() {
+        /// Takes as long as it is told, once.
+        struct Slow {
+            once: Option<Duration>,
+            calls: u32,
+            shared: Arc<Shared>,
+        }
+        impl Maker for Slow {
+            fn make(&mut self, count: usize) -> &[f32] {
+                static NOTHING: [f32; 2 * STEP] = [0.0; 2 * STEP];
+                self.calls += 1;
+                if let Some(long) = self.once.take() {
+                    std::thread::sleep(long);
+                } else if self.calls > 20 {
+                    self.shared.quit.store(true, Ordering::Relaxed);
+                }
+                &NOTHING[..2 * count]
+            }
+        }
+        // A second of buffer is never too short for what takes no time; 64 frames are for what takes 40 ms.
+        for (buffer, once, expected) in [(48_000, None, 0), (64, Some(Duration::from_millis(40)), 1)] {
+            let shared = Arc::new(Shared::new(Some("none".into())));
+            paced(&shared, 48_000, buffer, Slow { once, calls: 0, shared: Arc::clone(&shared) });
+            let late = shared.late.load(Ordering::Relaxed);
+            assert!(late >= expected && (expected > 0 || late == 0), "{late} at a buffer of {buffer}");
+        }
     }
 
     #[test]

@@ -72,6 +72,12 @@ fn tell_news(rehearsal: &Rehearsal, told: u64, rate: u32) -> u64 {
 
 /// What came in all, and what did not fit.
 fn sum_up(app: &App, listened: Duration) {
+    let player = &app.rehearsal.player;
+    for (what, count) in [("dropouts at the device", player.underruns()), ("times sound came later than its buffer, on the silent clock", player.late())] {
+        if count > 0 {
+            tell(&format!("{count} {what}"));
+        }
+    }
     let Some(link) = app.rehearsal.link() else { return };
     let names = &app.rehearsal.names;
     link.with_facts(|facts| {

@@ -6,7 +6,7 @@
 //! the bilinear transform of the analogue prototypes.
 
 use super::{Around, Effect, Grip, Kind, MOST_FRAMES, MOST_SETTINGS, Making, Picture, Setting, Unit, settle};
-use crate::dsp::svf_block::Four;
+use crate::dsp::svf_block::Eight;
 use std::f64::consts::{PI, SQRT_2};
 
 const SLOPES: &[&str] = &["12 dB", "6 dB", "18 dB", "24 dB", "30 dB", "36 dB", "42 dB", "48 dB"];
@@ -135,7 +135,7 @@ impl Mixture {
 pub(super) struct Section {
     now: Option<Mixture>,
     /// The same once it has stood still for a block.
-    held: Option<Four>,
+    held: Option<Eight>,
     state: [[f32; 2]; 2],
 }
 
@@ -154,7 +154,7 @@ impl Section {
         self.now = Some(to);
         let [mut a, mut b] = self.state;
         if from == to {
-            let held = self.held.get_or_insert_with(|| Four::of(to.a.map(f64::from), to.m.map(f64::from)));
+            let held = self.held.get_or_insert_with(|| Eight::of(to.a.map(f64::from), to.m.map(f64::from)));
             let (left, right) = (held.process(&mut a, left), held.process(&mut b, right));
             for (l, r) in left.iter_mut().zip(right.iter_mut()) {
                 *l = Section::step(&mut a, *l, &to);

@@ -33,7 +33,7 @@ pub use settings::{InstrumentSettings, Kind, Wave};
 
 use crate::dsp::oscillator::{pulse, saw};
 use crate::dsp::{Interpolator, advance_of};
-use crate::ground::clip::Clip;
+use crate::ground::clip::{Clip, Samples};
 use std::f32::consts::{PI, TAU};
 use std::sync::Arc;
 
@@ -623,9 +623,9 @@ impl Tone {
             return [0.0; 2];
         }
         let advance = advance_of(f64::from(hertz / frequency(self.root)));
-        let side = |channel: &[f32]| Interpolator::shared().at(channel, self.position, advance);
+        let side = |channel: &Samples| Interpolator::shared().at(channel.all(), self.position, advance);
         let left = side(&clip.channels[0]);
-        let right = clip.channels.get(1).map_or(left, |c| side(c));
+        let right = clip.channels.get(1).map_or(left, side);
         self.position += advance;
         [left, right]
     }
