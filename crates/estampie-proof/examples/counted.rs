@@ -1,7 +1,7 @@
 //! Work whose instructions are counted: the same from run to run, on whatever else a machine does.
 //!
 //! `counted SCENE TIMES` does it so many times, after it has been made ready; what one time costs is the difference of two such runs. `counted` lists the
-//! scenes. scripts/counts writes what they cost to docs/counts.txt, and a test holds that against what they cost then.
+//! scenes, `counted instructions` those of the processor that it uses. scripts/counts writes what they cost to docs/counts.txt, and a test holds that against what they cost then.
 #![allow(clippy::unwrap_used)]
 
 use estampie_engine::clip::Clip;
@@ -38,6 +38,10 @@ const SCENES: &[(&str, &str, Ready)] = &[
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
+    if arguments == ["instructions"] {
+        println!("{}", estampie_engine::dsp::Instructions::best().name());
+        return;
+    }
     let [scene, times] = &arguments[..] else {
         SCENES.iter().for_each(|(name, says, _)| println!("{name}\t{says}"));
         return;

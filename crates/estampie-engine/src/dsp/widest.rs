@@ -15,6 +15,12 @@ impl Instructions {
     /// Those that every processor of its family has.
     pub const BASELINE: Instructions = Instructions { avx2: false };
 
+    /// What they are called.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        if self.avx2 { "AVX2" } else { "baseline" }
+    }
+
     /// The widest that the processor at hand has.
     #[must_use]
     pub fn best() -> Instructions {
