@@ -14,7 +14,7 @@ pub(crate) const BUILT_IN: bool = cfg!(feature = "device");
 
 /// A device that could not be opened is tried again after this time.
 #[cfg(feature = "device")]
-const AGAIN: Duration = Duration::from_secs(2);
+const AGAIN: Duration = Duration::from_secs(1);
 
 /// Why nothing can be played through a device.
 #[cfg_attr(not(feature = "device"), allow(dead_code))]

@@ -304,6 +304,9 @@ fn paced(shared: &Shared, rate: u32, buffer: usize, mut maker: impl Maker) {
     let mut device: Option<Producer<f32>> = None;
     let mut clock = Instant::now();
     let mut late = false;
+    // Frames that the present device has been given, as long as it rises.
+    let mut risen = 0;
+    let rise = rate as usize * RISE_MS / 1000;
     let mut last_pull = (0, Instant::now());
     while !shared.quit.load(Ordering::Relaxed) {
         maker.before();
@@ -311,6 +314,7 @@ fn paced(shared: &Shared, rate: u32, buffer: usize, mut maker: impl Maker) {
             && let Some(ring) = opened.take()
         {
             device = Some(ring);
+            risen = 0;
             last_pull = (shared.pulls.load(Ordering::Relaxed), Instant::now());
         }
         let pulls = shared.pulls.load(Ordering::Relaxed);
@@ -330,8 +334,12 @@ fn paced(shared: &Shared, rate: u32, buffer: usize, mut maker: impl Maker) {
                 maker.queued(queued);
                 if queued < wanted {
                     let count = (wanted - queued).min(STEP);
-                    for sample in maker.make(count) {
-                        let _ = ring.push(*sample);
+                    for frame in maker.make(count).chunks(2) {
+                        let gain = if risen < rise { risen as f32 / rise as f32 } else { 1.0 };
+                        risen = (risen + 1).min(rise);
+                        frame.iter().for_each(|sample| {
+                            let _ = ring.push(sample * gain);
+                        });
                     }
                     continue;
                 }
@@ -384,6 +392,8 @@ struct Paced {
 
 /// A device that has not asked for so long is gone.
 const GONE: Duration = Duration::from_secs(2);
+/// What a device is given when it comes (back) begins from silence, and has risen after so many milliseconds: whatever sounds at that moment is no burst.
+const RISE_MS: usize = 20;
 const STEP: usize = 128;
 /// What the game has sent is given to the engine in such parts.
 const MOST_AT_ONCE: usize = 2048;
@@ -610,6 +620,31 @@ mod tests {
             let late = shared.late.load(Ordering::Relaxed);
             assert!(late >= expected && (expected > 0 || late == 0), "{late} at a buffer of {buffer}");
         }
+    }
+
+    #[test]
+    fn what_a_device_is_given_first_rises_from_silence() {
+        struct Constant {
+            calls: u32,
+            shared: Arc<Shared>,
+        }
+        impl Maker for Constant {
+            fn make(&mut self, count: usize) -> &[f32] {
+                static HALF: [f32; 2 * STEP] = [0.5; 2 * STEP];
+                self.calls += 1;
+                if self.calls >= 30 {
+                    self.shared.quit.store(true, Ordering::Relaxed);
+                }
+                &HALF[..2 * count]
+            }
+        }
+        let shared = Arc::new(Shared::new(Some("none".into())));
+        let (ring, mut out) = RingBuffer::new(2 * 48_000);
+        *shared.opened.lock().unwrap() = Some(ring);
+        paced(&shared, 48_000, 48_000, Constant { calls: 0, shared: Arc::clone(&shared) });
+        let heard: Vec<f32> = std::iter::from_fn(|| out.pop().ok()).step_by(2).collect();
+        assert_eq!((heard.len(), heard[0], heard[480], heard[960]), (30 * STEP, 0.0, 0.25, 0.5));
+        assert!(heard.windows(2).all(|w| w[1] >= w[0] && w[1] - w[0] < 6e-4), "in a straight line");
     }
 
     #[test]

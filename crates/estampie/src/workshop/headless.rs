@@ -34,16 +34,18 @@ pub(crate) fn listen(folder: &Path, options: &Options, record: bool, stopped: &A
         app.rehearsal.record();
     }
     let address = app.rehearsal.link().map(estampie_link::Link::address);
-    let sound = match app.rehearsal.player.output() {
-        Output::Device(name) => format!("plays through {name}"),
-        Output::Silent(why) => format!("plays on the silent clock ({why})"),
-    };
+    let mut sound = words(&app.rehearsal.player.output());
     let address = address.map_or_else(String::new, |a| a.to_string());
     out!("{}: listening on {address}, UDP and TCP; {sound}; ctrl-c ends", app.document().manifest.name);
     let (mut told, mut faults, begun) = (0, app.faults.clone(), Instant::now());
     while !stopped.load(Ordering::Relaxed) {
         app.poll();
         told = tell_news(&app.rehearsal, told, app.program().rate);
+        let now = words(&app.rehearsal.player.output());
+        if now != sound {
+            out!("after {:.3} s: {now}", begun.elapsed().as_secs_f64());
+            sound = now;
+        }
         if app.faults != faults {
             faults.clone_from(&app.faults);
             print_faults(&faults);
@@ -55,6 +57,14 @@ pub(crate) fn listen(folder: &Path, options: &Options, record: bool, stopped: &A
     }
     sum_up(&app, begun.elapsed());
     Ok(app.rehearsal.end_recording())
+}
+
+/// What it plays through.
+fn words(output: &Output) -> String {
+    match output {
+        Output::Device(name) => format!("plays through {name}"),
+        Output::Silent(why) => format!("plays on the silent clock ({why})"),
+    }
 }
 
 /// Tells what is new: what the game says and what does not fit, each thing that is said again and again once.

@@ -663,7 +663,7 @@ fn in_music_tempo_and_bars_come_from_the_recording_and_a_marker_from_what_sounds
     });
     desk.keys("4 tab F");
     assert!(desk.page().contains("the audio is still being loaded"), "{}", desk.page());
-    desk.poll_until("all is listened to", |app| app.loading().is_none() && app.music.listened(app.program()));
+    desk.poll_until("all is listened to", |app| app.loading().is_none() && app.music.beside.listened(app.program()));
     desk.keys("F");
     let page = desk.page();
     assert!(page.contains("whose recording is 4.80 s long") && page.contains("100, 2 bars") && page.contains("100 % of what is struck"), "{page}");
@@ -672,7 +672,7 @@ fn in_music_tempo_and_bars_come_from_the_recording_and_a_marker_from_what_sounds
     desk.keys("u");
     assert!(!desk.text("music/deck.toml").contains("100"), "one undo takes both back");
     // Typed by hand, what cannot be is told and stays open; the piece's own tempo needs no line of the section's.
-    desk.poll_until("all is listened to", |app| app.loading().is_none() && app.music.listened(app.program()));
+    desk.poll_until("all is listened to", |app| app.loading().is_none() && app.music.beside.listened(app.program()));
     desk.keys("F");
     for _ in 0..20 {
         desk.keys("backspace");

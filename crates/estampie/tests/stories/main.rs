@@ -18,4 +18,5 @@ mod sounds_and_wiring;
 mod stock;
 mod stories;
 mod support;
+mod terminals;
 mod world;

@@ -300,7 +300,7 @@ fn stave(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, spec): (&PieceD
         None => Role::Text,
     };
     painter.text(area.x + 2, area.y, NAME - 3, &layer_doc.name, role);
-    let strokes = app.music.strokes(app.program(), index as usize);
+    let strokes = app.music.beside.strokes(app.program(), index as usize);
     let (wide, divided) = grid(area.width, section);
     let mut x = area.x + NAME;
     let mut at = 0;

@@ -77,8 +77,12 @@ impl App {
         let (layer, clip) = layers
             .find_map(|(_, l)| Some((*l as usize, clip_of(program, program.music.layers.get(*l as usize)?)?)))
             .ok_or("there is no recording here whose length says a tempo")?;
-        let heard =
-            self.music.heard(program, layer).filter(|_| self.music.listened(program)).ok_or("the recording is being listened to just now: ask again")?;
+        let heard = self
+            .music
+            .beside
+            .heard(program, layer)
+            .filter(|_| self.music.beside.listened(program))
+            .ok_or("the recording is being listened to just now: ask again")?;
         let metre = written.metre.first().map_or(doc.metre, |(_, metre)| *metre);
         let mut list = fits(&heard.rises, clip.frames(), program.rate, metre, written.pick_up * metre.beat());
         list.truncate(OFFERED);

@@ -4,6 +4,7 @@
 //! with its seam, or the selected layer. Everything that is shown as to come is asked of a copy of the piece's own
 //! sequencer.
 
+mod beside;
 mod draw;
 mod fit;
 mod inputs;
@@ -14,6 +15,8 @@ pub(super) use draw::draw;
 pub(super) use side_panel::label;
 
 pub(crate) use inputs::MusicPrompt;
+
+use beside::Beside;
 
 use super::app::{App, Mode};
 use super::keys::{Binding, Do, key};
@@ -26,12 +29,8 @@ use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::document::{MusicDoc, PieceDoc, Refusal, SILENCE, TRANSITION_FIELDS, TransitionDoc};
 use estampie_project::things::{Thing, kind_of};
-use estampie_proof::check;
-use estampie_proof::check::{Problem, Seam};
-use estampie_proof::onsets::{Heard, hear, strokes_from};
 use ratatui::layout::Rect;
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 /// Its name.
@@ -161,9 +160,6 @@ pub(crate) enum Item {
     Stinger(usize),
 }
 
-/// Which way, in which program.
-type WayKey = (u64, String, u16, Option<u16>);
-
 /// What the view remembers.
 #[derive(Default)]
 pub(crate) struct MusicView {
@@ -183,63 +179,10 @@ pub(crate) struct MusicView {
     taps: Vec<Instant>,
     /// The layers last switched: a key pressed again before the engine has answered goes on from it.
     switched: Option<(NameKey, bool, Instant)>,
-    /// Onsets of all layers of a program, each with what it was worked out from.
-    onsets: Option<(u64, Vec<Onsets>)>,
-    /// They are being listened for, aside.
-    hearing: Option<Receiver<(u64, Vec<Onsets>)>>,
-    seam: Option<(WayKey, Option<Seam>)>,
-    making: Option<(WayKey, Receiver<Option<Seam>>)>,
-    pub(crate) check: TransitionCheck,
+    /// What is listened to beside the page.
+    pub(crate) beside: Beside,
     /// The notes that are open.
     pub(crate) score: Option<score::Score>,
-}
-
-/// The onsets of a layer, and what they were worked out from, if that is much work.
-#[derive(Clone)]
-struct Onsets {
-    from: Option<(usize, Vec<u64>)>,
-    heard: Heard,
-}
-
-/// Every transition being checked, or what was found.
-#[derive(Default)]
-pub(crate) struct TransitionCheck {
-    running: Option<Receiver<Progress>>,
-    pub(crate) heard: usize,
-    /// The program that was checked.
-    program: u64,
-    pub(crate) problems: Option<Vec<Problem>>,
-    /// Whether the problems lie open in the right column.
-    pub(crate) open: bool,
-}
-
-enum Progress {
-    Heard(usize),
-    Done(Vec<Problem>),
-}
-
-impl MusicView {
-    /// What is heard in a layer, once that is known.
-    fn heard(&self, program: &Program, layer: usize) -> Option<&Heard> {
-        self.onsets.as_ref().filter(|(_, list)| list.len() == program.music.layers.len()).and_then(|(_, list)| list.get(layer)).map(|l| &l.heard)
-    }
-
-    /// Whether all layers of a program have been listened to.
-    pub(crate) fn listened(&self, program: &Program) -> bool {
-        self.onsets.as_ref().is_some_and(|(of, _)| *of == program.id)
-    }
-
-    pub(crate) fn strokes(&self, program: &Program, layer: usize) -> &[u8] {
-        self.heard(program, layer).map_or(&[], |heard| &heard.strokes)
-    }
-
-    pub(crate) fn seam_of(&self, key: &(u64, String, u16, Option<u16>)) -> Option<&Seam> {
-        self.seam.as_ref().filter(|(k, _)| k == key).and_then(|(_, s)| s.as_ref())
-    }
-
-    pub(crate) fn checking(&self) -> bool {
-        self.check.running.is_some()
-    }
 }
 
 /// A line of the staves.
@@ -495,7 +438,7 @@ impl App {
             Do::PutMarker => self.ask_marker(),
             Do::CheckTransitions => self.check_transitions(),
             Do::Curve => self.layer_curve(),
-            Do::Back if self.music.check.open => self.music.check.open = false,
+            Do::Back if self.music.beside.check.open => self.music.beside.check.open = false,
             _ => return false,
         }
         true
@@ -694,112 +637,5 @@ impl App {
             Some(written) => self.begin_curve(written),
             None => self.say(format!("nothing moves {name}; add it in Wiring: strain moves layer {name} level")),
         }
-    }
-
-    fn check_transitions(&mut self) {
-        if self.music.checking() {
-            return self.say("every transition is being checked");
-        }
-        // What is not there yet would be heard as silence.
-        if let Some((done, all)) = self.loading() {
-            return self.say(format!("the audio is still being loaded, {done} of {all} files: ask again when it is there"));
-        }
-        let same = self.music.check.program == self.program().id;
-        if self.music.check.problems.is_some() && same && !self.music.check.open {
-            self.music.check.open = true;
-            return;
-        }
-        let program = Arc::clone(self.program());
-        let (sender, receiver) = channel();
-        std::thread::spawn(move || {
-            let mut heard = 0;
-            let problems = check::transitions(&program, |_| {
-                heard += 1;
-                sender.send(Progress::Heard(heard)).is_ok()
-            });
-            let _ = sender.send(Progress::Done(problems));
-        });
-        self.music.check = TransitionCheck { running: Some(receiver), heard: 0, program: self.program().id, problems: None, open: true };
-    }
-
-    /// Takes in what was made aside, and begins what is wanted now; true if there is something new.
-    pub(super) fn poll_music(&mut self) -> bool {
-        let mut news = false;
-        if !self.shows(NAME) {
-            return news;
-        }
-        news |= self.poll_score();
-        if let Some(list) = self.music.hearing.as_ref().and_then(|hearing| hearing.try_recv().ok()) {
-            (self.music.onsets, self.music.hearing) = (Some(list), None);
-            news = true;
-        }
-        let program = Arc::clone(self.program());
-        let hears = self.music.hearing.is_some() || self.loading().is_some();
-        if !hears && self.music.onsets.as_ref().is_none_or(|(id, _)| *id != program.id) {
-            // An edit changes few of them; the others are taken over.
-            let mut known = self.music.onsets.as_ref().map_or(Vec::new(), |(_, list)| list.clone());
-            let (tell, hearing) = channel();
-            let program = Arc::clone(&program);
-            self.music.hearing = Some(hearing);
-            std::thread::spawn(move || {
-                let mut onsets = |layer| {
-                    let from = strokes_from(&program, layer);
-                    let same = known.iter().position(|k| from.is_some() && k.from == from);
-                    same.map_or_else(|| Onsets { heard: hear(&program, layer), from }, |at| known.swap_remove(at))
-                };
-                let list = program.music.layers.iter().map(&mut onsets).collect();
-                let _ = tell.send((program.id, list));
-            });
-        }
-        let check = &mut self.music.check;
-        if let Some(running) = &check.running {
-            let mut done = None;
-            while let Ok(progress) = running.try_recv() {
-                news = true;
-                match progress {
-                    Progress::Heard(count) => check.heard = count,
-                    Progress::Done(problems) => done = Some(problems),
-                }
-            }
-            if let Some(problems) = done {
-                (check.problems, check.running) = (Some(problems), None);
-            }
-        }
-        if let Some((key, receiver)) = &self.music.making
-            && let Ok(seam) = receiver.try_recv()
-        {
-            self.music.seam = Some((key.clone(), seam));
-            self.music.making = None;
-            news = true;
-        }
-        if let Some(key) = self.wanted_seam()
-            && self.music.making.is_none()
-            && self.loading().is_none()
-            && self.music.seam.as_ref().is_none_or(|(k, _)| *k != key)
-        {
-            let (sender, receiver) = channel();
-            let (from, to) = (key.2, key.3);
-            if let Some((index, _)) = self.piece_spec() {
-                std::thread::spawn(move || {
-                    // Nobody may wait for it any more.
-                    let _ = sender.send(check::seam(&check::Listening::new(&program), index, from, to, 0));
-                });
-                self.music.making = Some((key, receiver));
-            }
-        }
-        news
-    }
-
-    /// The way whose seam is shown.
-    pub(crate) fn wanted_seam(&self) -> Option<(u64, String, u16, Option<u16>)> {
-        if !matches!(self.music.column, Column::Ways | Column::Fields) {
-            return None;
-        }
-        let (from, to) = self.selected_way()?;
-        let (_, spec) = self.piece_spec()?;
-        let from_index = spec.section(NameKey::of(&from))?;
-        let to_index = if to == SILENCE { None } else { Some(spec.section(NameKey::of(&to))?) };
-        let allowed = spec.rule(Some(from_index), to_index).allowed && from != to;
-        allowed.then(|| (self.program().id, self.piece_doc().map_or(String::new(), |d| d.name.clone()), from_index, to_index))
     }
 }

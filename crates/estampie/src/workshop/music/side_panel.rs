@@ -66,8 +66,8 @@ pub(crate) fn label(field: &str) -> &'static str {
 const LABELS: [&str; 8] = ["leaves at", "by way of", "arrives at", "fade-out", "fade-in", "overlap", "allowed", "accepted"];
 
 pub(super) fn draw(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets) {
-    let check = &app.music.check;
-    if check.open && (check.problems.is_some() || app.music.checking()) {
+    let check = &app.music.beside.check;
+    if check.open && (check.problems.is_some() || app.music.beside.checking()) {
         return draw_check(app, painter, area);
     }
     let y = match app.music.column {
@@ -115,7 +115,7 @@ fn draw_way(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targ
     if let Some(key) = app.wanted_seam() {
         painter.heading(area.x, y, area.width, "The seam", "as it will sound");
         y += 1;
-        y = match app.music.seam_of(&key) {
+        y = match app.music.beside.seam_of(&key) {
             Some(seam) => draw_seam(app, painter, Rect { y, ..area }, seam),
             None => {
                 painter.text(area.x + 1, y, area.width, "is being rendered", Role::Secondary);
@@ -364,7 +364,7 @@ fn draw_heard(app: &App, painter: &mut Painter<'_>, area: Rect) {
 }
 
 fn draw_check(app: &App, painter: &mut Painter<'_>, area: Rect) {
-    let check = &app.music.check;
+    let check = &app.music.beside.check;
     painter.heading(area.x, area.y, area.width, "Every transition", "from several bars");
     let mut y = area.y + 1;
     match &check.problems {

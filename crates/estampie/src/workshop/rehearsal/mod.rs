@@ -2,10 +2,15 @@
 
 mod back;
 mod history;
+mod only;
+mod replaying;
 mod visit;
 
 use back::{Back, Marked};
 pub(crate) use history::{Heard, History, LANES, LogLine, Misfit, MisfitKey};
+pub(crate) use only::Only;
+use replaying::Coming;
+pub(crate) use replaying::Replay;
 pub(crate) use visit::Presence;
 use visit::Visited;
 
@@ -16,18 +21,15 @@ use estampie_engine::engine::{Engine, Input, InputKind, NOW, Options, Prepared, 
 use estampie_engine::names::{NameKey, Names};
 use estampie_engine::pages::Page;
 use estampie_engine::program::{Parameter, Program, ValueFrom};
-use estampie_engine::telemetry::Happening;
 use estampie_engine::units::Seconds;
 use estampie_link::{Clock, Link, ListenError};
 use estampie_project::document::Document;
 use estampie_project::language::Playthrough;
-use estampie_proof::offline;
 use estampie_proof::offline::Recorder;
 use estampie_proof::trace::Label;
 use estampie_proof::trace::kept::Kept;
-use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
+use std::collections::{BTreeSet, HashMap, VecDeque};
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 /// Whether an emitter is one of a flock or of a one-shots.
@@ -50,26 +52,6 @@ const HOLD: Duration = Duration::from_millis(1500);
 
 /// What is pressed waits for the rest of the audio no longer than this.
 const GATHERING: Duration = Duration::from_secs(1);
-
-/// A playthrough being replayed.
-pub(crate) struct Replay {
-    pub(crate) name: String,
-    pub(crate) frames: u64,
-}
-
-/// A replay that is being rendered up to the moment from which on it is to be heard.
-struct Coming {
-    arrives: Receiver<(Engine, Remote, Vec<Happening>)>,
-    replay: Replay,
-    from: Seconds,
-    seed: u64,
-    program: u64,
-    /// Held for as long as it is waited for.
-    _wanted: Arc<()>,
-}
-
-/// What begins in the midst rises in this time: no click, and nothing that begins there is lost.
-const RISE: Seconds = Seconds(0.01);
 
 /// How many programs are kept for looking back: those of a project of 5,000 sounds have 20 MB each.
 fn most_kept(program: &Program) -> usize {
@@ -165,35 +147,6 @@ fn parameter_input(spec: &Parameter, value: f32) -> InputKind {
         return InputKind::Hold { parameter: spec.key, value: Some(value) };
     }
     InputKind::Parameter { parameter: spec.key, value: spec.to_game(value), emitter: NameKey::NONE }
-}
-
-/// What is changed for the rehearsal alone, besides muted and soloed buses. Never saved.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub(crate) struct Only {
-    /// Waits are a tenth.
-    pub(crate) short_waits: bool,
-    /// Chances are always (or never) taken.
-    pub(crate) chances: Option<bool>,
-    /// A sound that always picks one take.
-    pub(crate) forced: Option<(NameKey, u16)>,
-    /// Parameters that are worked out and held by hand.
-    pub(crate) held: BTreeSet<NameKey>,
-    pub(crate) muted_sounds: BTreeSet<NameKey>,
-    pub(crate) soloed_sounds: BTreeSet<NameKey>,
-    /// A click on every beat.
-    pub(crate) metronome: bool,
-    /// While buses are heard alone, returns are silent.
-    pub(crate) solo_dry: bool,
-    /// Effects that are bypassed, by bus and name; none is all of them.
-    pub(crate) bypassed: BTreeSet<NameKey>,
-    /// Snapshots of which there is so much (in percent), whatever the game says.
-    pub(crate) by_hand: BTreeMap<NameKey, u8>,
-    /// Layers brought in or taken out by hand, against how they begin.
-    pub(crate) switched: BTreeMap<NameKey, bool>,
-    /// The emitter that is heard alone.
-    pub(crate) alone: Option<NameKey>,
-    /// Placed sounds are heard with a head between the ears, or without, against what the project says.
-    pub(crate) head: Option<bool>,
 }
 
 /// The most pages of streamed audio that are kept: 256 voices with four each, 67 MB; and how many are made ahead of being needed.
@@ -445,76 +398,6 @@ impl Rehearsal {
         self.say(InputKind::Switch { layer, on });
     }
 
-    /// All that is temporary, as inputs.
-    fn only_inputs(&self) -> Vec<InputKind> {
-        let only = &self.only;
-        let mut list = vec![
-            InputKind::Waits { factor: if only.short_waits { 0.1 } else { 1.0 } },
-            InputKind::Chances { always: only.chances },
-            InputKind::Metronome { on: only.metronome },
-            InputKind::SoloDry { on: only.solo_dry },
-        ];
-        list.extend(self.muted.iter().map(|bus| InputKind::Mute { bus: *bus, on: true }));
-        list.extend(self.soloed.iter().map(|bus| InputKind::Solo { bus: *bus, on: true }));
-        list.extend(only.switched.iter().map(|(layer, on)| InputKind::Switch { layer: *layer, on: *on }));
-        list.extend(only.bypassed.iter().map(|effect| InputKind::Bypass { effect: *effect, on: true }));
-        list.extend(only.by_hand.iter().map(|(snapshot, percent)| InputKind::ByHand { snapshot: *snapshot, share: Some(f32::from(*percent) / 100.0) }));
-        list.push(InputKind::SoloEmitter { emitter: only.alone.unwrap_or(NameKey::NONE) });
-        list.push(InputKind::Head { on: only.head });
-        let (sound, take) = only.forced.unwrap_or((NameKey::NONE, 0));
-        list.push(InputKind::ForceTake { sound, take });
-        for (sounds, solo) in [(&only.muted_sounds, false), (&only.soloed_sounds, true)] {
-            list.extend(sounds.iter().map(|sound| InputKind::GateSound { sound: *sound, solo, on: true }));
-        }
-        list
-    }
-
-    /// Tells the engine all that is temporary.
-    fn say_only(&mut self) {
-        // Layers are switched when they are, once.
-        for what in self.only_inputs().into_iter().filter(|w| !matches!(w, InputKind::Switch { .. })) {
-            self.say(what);
-        }
-    }
-
-    /// Changes what is temporary.
-    pub(crate) fn change_only(&mut self, change: impl FnOnce(&mut Only)) {
-        let before = self.only.clone();
-        change(&mut self.only);
-        for (was, is, solo) in [(&before.muted_sounds, &self.only.muted_sounds, false), (&before.soloed_sounds, &self.only.soloed_sounds, true)] {
-            let gone: Vec<NameKey> = was.difference(is).copied().collect();
-            for sound in gone {
-                let _ = self.remote.input(Input { frame: NOW, what: InputKind::GateSound { sound, solo, on: false } });
-            }
-        }
-        for effect in before.bypassed.difference(&self.only.bypassed) {
-            let _ = self.remote.input(Input { frame: NOW, what: InputKind::Bypass { effect: *effect, on: false } });
-        }
-        for snapshot in before.by_hand.keys().filter(|s| !self.only.by_hand.contains_key(s)) {
-            let _ = self.remote.input(Input { frame: NOW, what: InputKind::ByHand { snapshot: *snapshot, share: None } });
-        }
-        for parameter in before.held.difference(&self.only.held) {
-            let _ = self.remote.input(Input { frame: NOW, what: InputKind::Hold { parameter: *parameter, value: None } });
-        }
-        self.say_only();
-    }
-
-    /// Ends all that is temporary; true if there was anything.
-    pub(crate) fn clear_only(&mut self) -> bool {
-        let any = self.only != Only::default() || !self.muted.is_empty() || !self.soloed.is_empty();
-        for (layer, on) in std::mem::take(&mut self.only.switched) {
-            self.say(InputKind::Switch { layer, on: !on });
-        }
-        self.change_only(|only| *only = Only::default());
-        for bus in std::mem::take(&mut self.muted) {
-            self.say(InputKind::Mute { bus, on: false });
-        }
-        for bus in std::mem::take(&mut self.soloed) {
-            self.say(InputKind::Solo { bus, on: false });
-        }
-        any
-    }
-
     /// Begins from the first frame with the program that is there now, as soon as what sounds by itself is loaded: until then the clock
     /// stands still. Where a replay or a recording was asked for meanwhile, everything has to be there first.
     pub(crate) fn begin_with_the_first(&mut self) {
@@ -549,147 +432,6 @@ impl Rehearsal {
 
     pub(crate) fn restart(&mut self) {
         self.begin(1, Vec::new());
-    }
-
-    pub(crate) fn replay(&mut self, name: &str, playthrough: &Playthrough) {
-        let from = playthrough.heard_from();
-        if from.0 > 0.0 {
-            return self.replay_from(name, playthrough, from);
-        }
-        self.names.add_all(&offline::names_in(playthrough));
-        let rate = self.program.rate;
-        self.begin(playthrough.seed(), offline::inputs(playthrough, rate));
-        self.replayed = Some(name.to_owned());
-        self.replay = Some(Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) });
-    }
-
-    /// Replays a playthrough from a moment on: what lies before is rendered aside, unheard, so that everything is there as it would be.
-    pub(crate) fn replay_from(&mut self, name: &str, playthrough: &Playthrough, from: Seconds) {
-        self.names.add_all(&offline::names_in(playthrough));
-        let rate = self.program.rate;
-        let (mut engine, mut remote) = make(&self.program, playthrough.seed(), offline::inputs(playthrough, rate), &self.levels);
-        let (tell, arrives) = channel();
-        let upto = from.frames(rate);
-        let program = Arc::clone(&self.program);
-        let id = program.id;
-        let wanted = Arc::new(());
-        let waits = Arc::downgrade(&wanted);
-        std::thread::spawn(move || {
-            let mut happened = Vec::new();
-            let mut out = [0.0; 2 * 1024];
-            // As long as somebody waits for it.
-            while engine.frame() < upto && waits.strong_count() > 0 {
-                let count = (upto - engine.frame()).min(1024) as usize;
-                engine.render(&mut out[..2 * count]);
-                happened.extend(std::iter::from_fn(|| remote.happening()));
-                if let Some(status) = remote.status() {
-                    remote.give_back(status);
-                }
-            }
-            engine.soften(RISE);
-            read_ahead(&mut engine, &program);
-            // Nobody waits for it any more if something else has begun meanwhile.
-            let _ = tell.send((engine, remote, happened));
-        });
-        let replay = Replay { name: name.to_owned(), frames: offline::frames(playthrough, rate) };
-        self.coming = Some(Coming { arrives, replay, from, seed: playthrough.seed(), program: id, _wanted: wanted });
-    }
-
-    /// The playthrough that is being rendered up to a moment, and that moment.
-    pub(crate) fn coming(&self) -> Option<(&str, Seconds)> {
-        self.coming.as_ref().map(|coming| (coming.replay.name.as_str(), coming.from))
-    }
-
-    /// Goes over to what was rendered up to its moment, if it is there.
-    fn poll_coming(&mut self, document: &Document) -> bool {
-        let Some((engine, remote, happened)) = self.coming.as_ref().and_then(|coming| coming.arrives.try_recv().ok()) else { return false };
-        let Some(coming) = self.coming.take() else { return false };
-        self.install(engine, remote, coming.seed);
-        for happening in &happened {
-            self.note(happening, document);
-        }
-        self.replayed = Some(coming.replay.name.clone());
-        self.replay = Some(coming.replay);
-        // What has been edited meanwhile counts from here on.
-        if coming.program != self.program.id {
-            self.take_over(Arc::clone(&self.program));
-        }
-        true
-    }
-
-    /// Begins anew with the present values and records what is said from then on; in a joined game, which goes on, from the present moment.
-    pub(crate) fn record(&mut self) {
-        if self.visiting() {
-            self.come_back();
-            self.marked = self.status_program().cloned().zip(self.status.clone());
-            return;
-        }
-        let mut first = Vec::new();
-        if let Some(status) = &self.status
-            && status.program == self.program.id
-        {
-            for (spec, now) in self.program.parameters.iter().zip(&status.parameters) {
-                if now.value != spec.rest && spec.source == ValueFrom::Game && spec.local.is_none() {
-                    first.push(Input { frame: 0, what: parameter_input(spec, now.value) });
-                }
-            }
-            for (spec, now) in self.program.states.iter().zip(&status.states) {
-                if *now != spec.start {
-                    first.push(Input { frame: 0, what: InputKind::State { state: spec.key, value: spec.values[usize::from(*now)] } });
-                }
-            }
-        }
-        self.begin(1, first);
-        self.recorder = Some(Recorder::new(&self.program, self.seed));
-    }
-
-    pub(crate) fn recording(&self) -> bool {
-        self.recorder.is_some() || self.marked.is_some()
-    }
-
-    /// What has been recorded up to now.
-    pub(crate) fn recording_so_far(&self) -> Option<Playthrough> {
-        if let Some(marked) = &self.marked {
-            return Some(self.since(marked));
-        }
-        let frame = self.now();
-        self.recorder.clone().map(|recorder| recorder.finish(frame))
-    }
-
-    /// Ends the recording and gives it as text.
-    pub(crate) fn end_recording(&mut self) -> Option<Playthrough> {
-        if let Some(marked) = self.marked.take() {
-            return Some(self.since(&marked));
-        }
-        let frame = self.now();
-        self.recorder.take().map(|recorder| recorder.finish(frame))
-    }
-
-    pub(crate) fn toggle_mute(&mut self, bus: NameKey) -> bool {
-        let on = !self.muted.remove(&bus);
-        if on {
-            self.muted.insert(bus);
-        }
-        self.say(InputKind::Mute { bus, on });
-        on
-    }
-
-    /// Hears a bus alone with what it has in the returns, then without, then no longer.
-    pub(crate) fn step_solo(&mut self, bus: NameKey) -> SoloStep {
-        let (now, next) = match (self.soloed.contains(&bus), self.only.solo_dry) {
-            (false, _) => (SoloStep::InPlace, false),
-            (true, false) => (SoloStep::Dry, true),
-            (true, true) => (SoloStep::No, false),
-        };
-        let on = now != SoloStep::No;
-        if on {
-            self.soloed.insert(bus);
-        } else {
-            self.soloed.remove(&bus);
-        }
-        self.say(InputKind::Solo { bus, on });
-        self.change_only(|only| only.solo_dry = next);
-        now
     }
 
     /// The program that the status in hand belongs to.

@@ -299,7 +299,8 @@ fn costs(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     let mut letters = title.chars();
     let title: String = letters.next().into_iter().flat_map(char::to_uppercase).chain(letters).collect();
     painter.heading(area.x, area.y, area.width, &title, "");
-    let amount = 10;
+    // "9999 bytes", and two between.
+    let amount = 12;
     painter.right(area.right() - 1 - amount, area.y + 1, "memory", Role::Secondary);
     painter.right(area.right() - 1, area.y + 1, "bundle", Role::Secondary);
     let list = Rect { y: area.y + 2, height: area.height.saturating_sub(2), ..area };

@@ -185,8 +185,8 @@ fn the_budget_says_what_all_costs_and_what_would_be_saved() {
     desk.keys("v");
     settle(&mut desk);
     let page = desk.page();
-    // Two seconds of channels at four bytes; a.wav and b.wav have a tenth of one each.
-    for words in ["quay/air_01.wav: mono", "192 kB", "quay/air_01.wav: tail trimmed by 0.8 s", "no limits are set", "422 kB"] {
+    // Two seconds of channels at two bytes, as 16 bits are kept; a.wav and b.wav have a tenth of one each.
+    for words in ["quay/air_01.wav: mono", "96 kB", "quay/air_01.wav: tail trimmed by 0.8 s", "no limits are set", "211 kB"] {
         assert!(page.contains(words), "{words}: {page}");
     }
     desk.keys("> >");
@@ -194,9 +194,9 @@ fn the_budget_says_what_all_costs_and_what_would_be_saved() {
     // A limit that is exceeded is told, here and wherever the project is checked if that is wanted.
     let project = desk.text("estampie.toml");
     add(&mut desk, "estampie.toml", &format!("{project}[budget]\nmemory = \"100 kB\"\nover = \"refuse\"\n"));
-    assert!(desk.page().contains("422 kB of 100 kB"), "{}", desk.page());
+    assert!(desk.page().contains("211 kB of 100 kB"), "{}", desk.page());
     assert_eq!(desk.app.faults.len(), 1, "{:?}", desk.app.faults);
-    assert!(desk.app.faults[0].what.contains("audio takes 0.4 MB of memory, and the budget has 0.1 MB"), "{:?}", desk.app.faults);
+    assert!(desk.app.faults[0].what.contains("audio takes 0.2 MB of memory, and the budget has 0.1 MB"), "{:?}", desk.app.faults);
     desk.keys("< < enter");
     assert!(desk.app.shows("Sounds") && desk.page().contains("air_01.wav"), "{}", desk.page());
 }
