@@ -30,6 +30,8 @@ pub(crate) fn listen(folder: &Path, options: &Options, record: bool, stopped: &A
         app.poll();
         std::thread::sleep(OFTEN);
     }
+    // Nobody looks back here.
+    app.rehearsal.keeps = false;
     if record {
         app.rehearsal.record();
     }

@@ -176,7 +176,7 @@ fn wrong_names_are_mended_for_a_series_recordings_get_versions_and_a_folder_come
     assert!(out(&run(&["stock", at, "rename", "audio/quay/rope_01.wav", "audio/quay/cord_01.wav"])).contains("1 files renamed"));
     let refused = run(&["stock", at, "cut", "audio/quay/cord_01.wav"]);
     assert!(!refused.status.success() && out(&refused).contains("no marks"), "{}", out(&refused));
-    // What it costs: half a second of one channel three times and the second that a new project has, at two bytes, and at four what was made as floats; a limit is held where the team says so.
+    // What it costs: half a second of one channel three times and the second that a new project has, at two bytes, and at four the version that was made of one; a limit is held where the team says so.
     let costs: serde_json::Value = serde_json::from_slice(&run(&["stock", at, "budget", "--json"]).stdout).unwrap();
     assert_eq!((costs["bars"][0]["is"].as_u64(), costs["bars"][1]["is"].as_u64()), (Some(4), Some(288_000)), "{costs}");
     let file = project.join("estampie.toml");

@@ -143,6 +143,9 @@ impl History {
 impl Rehearsal {
     /// Keeps what the status before had and this one no longer has.
     pub(super) fn note_ended(&mut self, old: &Status, new: &Status) {
+        if !self.keeps {
+            return;
+        }
         // Layers end with their section; of a flock there are too many.
         let gone = old.voices.iter().filter(|v| !new.voices.iter().any(|now| now.voice == v.voice));
         let own = gone.filter(|v| !is_member(&self.program, v.emitter) && !self.names.get(v.sound).contains(' '));
@@ -227,7 +230,9 @@ impl Rehearsal {
     }
 
     pub(super) fn note(&mut self, happening: &Happening, document: &Document) {
-        self.kept.note(happening);
+        if self.keeps {
+            self.kept.note(happening);
+        }
         self.past.note(happening, &self.names);
         if self.past.count() > self.past_most {
             self.past.forget(Seconds(Seconds::of_frames(happening.frame, self.program.rate).0 - LONGEST.0));
@@ -309,7 +314,9 @@ impl Rehearsal {
     pub(super) fn note_status(&mut self, status: &Status) {
         let Some(program) = self.program_of(status.program).cloned() else { return };
         let short_term = self.player.loudness().output.short_term as f32;
-        self.kept.note_status(status, &program, Measured { short_term, load: self.load() });
+        if self.keeps {
+            self.kept.note_status(status, &program, Measured { short_term, load: self.load() });
+        }
         if self.back().is_none() {
             self.meter(status, &program);
         }

@@ -71,6 +71,8 @@ pub(crate) struct Rehearsal {
     pub(crate) status: Option<Box<Status>>,
     back: Option<Back>,
     kept: Kept,
+    /// Whether half an hour is kept to be looked back at: 200 MB in a busy one.
+    pub(crate) keeps: bool,
     /// What was heard before the last fresh start, to be compared with.
     before: Option<Arc<Kept>>,
     pub(crate) history: History,
@@ -186,6 +188,7 @@ impl Rehearsal {
             player,
             remote,
             kept: Kept::new(program.rate),
+            keeps: true,
             before: None,
             names: program.names.clone(),
             programs: VecDeque::from([Arc::clone(&program)]),
