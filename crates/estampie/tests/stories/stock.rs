@@ -185,7 +185,7 @@ fn wrong_names_are_mended_for_a_series_recordings_get_versions_and_a_folder_come
         std::fs::write(&file, format!("{text}\n[budget]\nmemory = \"100 kB\"\nover = \"{over}\"\n")).unwrap();
         let (check, bundle) = (run(&["check", at]), run(&["bundle", at, "-o", story.home.path().join("x.bundle").to_str().unwrap()]));
         assert_eq!((check.status.success(), bundle.status.success()), (checks, bundles), "{over}: {}", out(&check));
-        assert_eq!(out(&check).contains("audio takes 0.5 MB of memory, and the budget has 0.1 MB"), over != "say", "{}", out(&check));
+        assert_eq!(out(&check).contains("audio takes 0.3 MB of memory, and the budget has 0.1 MB"), over != "say", "{}", out(&check));
         assert!(!run(&["stock", at, "budget"]).status.success(), "the budget itself always tells");
     }
 }
