@@ -134,6 +134,13 @@ fn open(shared: &Arc<Shared>, wanted: Option<&str>, rate: u32, buffer: usize) ->
     Ok((stream, name))
 }
 
+/// Whether an error ends a stream. From all others it goes on (a sound server under load tells of many), and is only heard as a dropout; one that does not go
+/// on asks for nothing any more, which is seen within [`super::GONE`].
+#[cfg(feature = "device")]
+fn ends(kind: cpal::ErrorKind) -> bool {
+    matches!(kind, cpal::ErrorKind::DeviceNotAvailable | cpal::ErrorKind::HostUnavailable | cpal::ErrorKind::StreamInvalidated)
+}
+
 /// A stream that empties a ring, and the ring's other end.
 #[cfg(feature = "device")]
 fn build(
@@ -164,17 +171,33 @@ fn build(
         }
     };
     let failed = move |error: cpal::Error| match error.kind() {
-        cpal::ErrorKind::Xrun => {
-            told.underruns.fetch_add(1, Ordering::Relaxed);
-        }
         cpal::ErrorKind::DeviceChanged | cpal::ErrorKind::RealtimeDenied => {}
-        kind => {
+        kind if ends(kind) => {
             // The stream is over: nothing sounds on this thread any more, so it may say why, once.
             if !told.failed.swap(true, Ordering::Relaxed) {
                 tracing::warn!(?kind, %error, "the device failed");
             }
         }
+        _ => {
+            told.underruns.fetch_add(1, Ordering::Relaxed);
+        }
     };
     let stream = device.build_output_stream(config, fill, failed, None)?;
     Ok((stream, ring))
+}
+
+#[cfg(all(test, feature = "device"))]
+mod tests {
+    use super::ends;
+    use cpal::ErrorKind;
+
+    #[test]
+    fn what_a_stream_goes_on_from_does_not_end_it() {
+        for kind in [ErrorKind::Xrun, ErrorKind::BackendError, ErrorKind::DeviceBusy, ErrorKind::ResourceExhausted, ErrorKind::RealtimeDenied] {
+            assert!(!ends(kind), "{kind:?}");
+        }
+        for kind in [ErrorKind::DeviceNotAvailable, ErrorKind::HostUnavailable, ErrorKind::StreamInvalidated] {
+            assert!(ends(kind), "{kind:?}");
+        }
+    }
 }

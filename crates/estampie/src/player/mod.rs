@@ -320,8 +320,8 @@ fn paced(shared: &Shared, rate: u32, buffer: usize, mut maker: impl Maker) {
         let pulls = shared.pulls.load(Ordering::Relaxed);
         if pulls != last_pull.0 {
             last_pull = (pulls, Instant::now());
-        } else if device.is_some() && last_pull.1.elapsed() > GONE {
-            shared.failed.store(true, Ordering::Relaxed);
+        } else if device.is_some() && last_pull.1.elapsed() > GONE && !shared.failed.swap(true, Ordering::Relaxed) {
+            tracing::warn!("the device has asked for nothing for {} s", GONE.as_secs());
         }
         if device.is_some() && shared.failed.load(Ordering::Relaxed) {
             device = None;

@@ -22,6 +22,8 @@ const OFTEN: Duration = Duration::from_millis(10);
 /// When there is no project, or its address cannot be listened on.
 pub(crate) fn listen(folder: &Path, options: &Options, record: bool, stopped: &AtomicBool) -> Result<Option<Playthrough>, Failure> {
     Sources::read(folder)?;
+    // There is no page that could tell of it, and no log: what fails is told where it is heard.
+    let _ = tracing_subscriber::fmt().with_max_level(tracing::Level::WARN).with_writer(std::io::stderr).with_ansi(false).without_time().try_init();
     let mut app = App::open(folder, options)?;
     // The files are somebody else's here.
     app.workspace.set_only_read(Some("estampie listen edits nothing".into()));
