@@ -8,7 +8,6 @@ mod audio_files;
 mod compare;
 mod controls;
 mod documents;
-mod ears;
 mod edits;
 mod engine;
 mod expectations;
