@@ -6,7 +6,8 @@
 //! two semitones up to two octaves. Measured by the tests below: at least 80 dB signal to error at 1 kHz, images of a 10 kHz tone
 //! played 7 semitones up at most −60 dB, what folds back below 15 kHz at most −60 dB up to two octaves.
 
-use super::widest::{self, Instructions, Way};
+use super::kernels::{LONG_PHASES, LongRows, PHASES, Row, SHORT, ShortRows, Way, between};
+use super::widest::{self, Instructions};
 use crate::ground::clip::Span;
 use std::sync::LazyLock;
 use wide::{f32x4, f32x8};
@@ -16,23 +17,16 @@ pub const TAPS: usize = 56;
 /// How many of them lie before the sample at the position itself: an output at a whole position is the tap `LEAD`.
 pub const LEAD: usize = 27;
 /// The same of the short kernel.
-pub(super) const SHORT: usize = 8;
 const SHORT_LEAD: usize = 3;
 /// The last place that is reached quickly, a power of two less one, and how long a source is that reaches there.
 const MOST: u64 = 1023;
 const REACH: usize = MOST as usize + 1 + SHORT;
 /// One sample in 32.32 fixed point.
 pub const ONE: u64 = 1 << 32;
-/// A table of 32 KB: it stays near the processor.
-pub(super) const PHASES: usize = 1024;
-pub(super) const PHASE_SHIFT: u32 = 22;
 const KAISER_BETA: f64 = 7.2;
 /// Long kernels: one for every two semitones from four to twenty-four.
 const LONG: usize = 11;
-/// Their phases (between two of which is a straight line), taps for each time the sound is faster, and window. From 15 kHz to what
-/// folds back to it there are 3/8 of the width.
-const LONG_PHASES: usize = 128;
-const LONG_SHIFT: u32 = 25;
+/// Their taps for each time the sound is faster, and window. From 15 kHz to what folds back to it there are 3/8 of the width.
 const LONG_TAPS: f64 = 14.0;
 const LONG_BETA: f64 = 8.8;
 /// They are a little lower than what is faster would be, so that they are down by as much as the window is where it matters.
@@ -44,7 +38,7 @@ const NEAR: u64 = (1.122_462_048_309_373 * ONE as f64) as u64 + 4;
 #[derive(Debug)]
 pub struct Interpolator {
     instructions: Instructions,
-    table: Box<[Row; PHASES + 1]>,
+    short: ShortRows,
     long: Vec<Long>,
 }
 
@@ -52,37 +46,8 @@ pub struct Interpolator {
 #[derive(Debug)]
 struct Long {
     most: u64,
-    taps: usize,
-    /// For each phase its coefficients, and then what those of the next phase are more.
-    rows: Box<[f32]>,
+    kernel: LongRows,
 }
-
-/// A long kernel's coefficients.
-#[derive(Clone, Copy)]
-pub(super) struct LongRows<'a> {
-    pub(super) taps: usize,
-    rows: &'a [f32],
-}
-
-impl<'a> LongRows<'a> {
-    /// Those of the phase at a position, and what those of the next phase are more.
-    #[inline(always)]
-    pub(super) fn of(self, position: u64) -> (&'a [f32], &'a [f32]) {
-        let phase = ((position & 0xffff_ffff) >> LONG_SHIFT) as usize;
-        self.rows[phase * 2 * self.taps..][..2 * self.taps].split_at(self.taps)
-    }
-}
-
-/// How far a position lies between two phases of a long kernel, 0 to 1.
-#[inline(always)]
-pub(super) fn between(position: u64) -> f32 {
-    (position & ((1 << LONG_SHIFT) - 1)) as f32 / (1u64 << LONG_SHIFT) as f32
-}
-
-/// The coefficients of a phase, where a processor reads them in one go.
-#[derive(Debug, Clone, Copy)]
-#[repr(align(32))]
-pub(super) struct Row(pub(super) [f32; SHORT]);
 
 impl Default for Interpolator {
     fn default() -> Self {
@@ -133,9 +98,9 @@ impl Interpolator {
                 coefficients(phase + 1, difference);
                 difference.iter_mut().zip(near).for_each(|(difference, near)| *difference -= *near);
             }
-            Long { most: (ratio * ONE as f64) as u64 + 4, taps, rows }
+            Long { most: (ratio * ONE as f64) as u64 + 4, kernel: LongRows { taps, rows } }
         });
-        Interpolator { instructions, table: Box::new(table), long: long.collect() }
+        Interpolator { instructions, short: ShortRows(Box::new(table)), long: long.collect() }
     }
 
     /// One for all, made when it is first asked for.
@@ -171,7 +136,7 @@ impl Interpolator {
     /// How many samples are looked at for what is gone through by `advance`.
     #[must_use]
     pub fn count(&self, advance: u64) -> usize {
-        self.long(advance).map_or(SHORT, |l| l.taps)
+        self.long(advance).map_or(SHORT, |l| l.kernel.taps)
     }
 
     /// What so many samples ([`Interpolator::count`]) come to at the fraction of a position; the sample of the whole position is the one
@@ -180,7 +145,7 @@ impl Interpolator {
     pub fn weigh(&self, taps: &[f32], position: u64, advance: u64) -> f32 {
         match self.long(advance) {
             Some(long) => long.weigh(taps, position),
-            None => dot(taps, self.row(position)),
+            None => dot(taps, self.short.of(position)),
         }
     }
 
@@ -202,14 +167,14 @@ impl Interpolator {
         let mut position = fraction;
         let last = fraction + advance * (out.len() as u64).saturating_sub(1);
         if (last >> 32) as usize + SHORT <= source.len() {
-            let filled = widest::fill_short(self.instructions, &self.table, Way { source, fraction, advance }, out);
+            let filled = widest::fill_short(self.instructions, &self.short, Way { source, fraction, advance }, out);
             let out = &mut out[filled..];
             position += advance * filled as u64;
             match source.first_chunk::<REACH>() {
                 Some(source) if last >> 32 <= MOST => self.fill_within(source, &mut position, advance, out),
                 _ => {
                     for sample in out.iter_mut() {
-                        *sample = dot(&source[(position >> 32) as usize..][..SHORT], self.row(position));
+                        *sample = dot(&source[(position >> 32) as usize..][..SHORT], self.short.of(position));
                         position += advance;
                     }
                 }
@@ -217,7 +182,7 @@ impl Interpolator {
         } else {
             for sample in out.iter_mut() {
                 let whole = (position >> 32) as usize;
-                *sample = source.get(whole..whole + SHORT).map_or(0.0, |taps| dot(taps, self.row(position)));
+                *sample = source.get(whole..whole + SHORT).map_or(0.0, |taps| dot(taps, self.short.of(position)));
                 position += advance;
             }
         }
@@ -235,24 +200,17 @@ impl Interpolator {
         let mut at = *position;
         for four in fours {
             // Four outputs side by side: their lanes are turned about, so that they are added up together.
-            let lanes = |at: u64| products(taps(at), self.row(at));
+            let lanes = |at: u64| products(taps(at), self.short.of(at));
             let (second, third, fourth) = (at + advance, at + 2 * advance, at + 3 * advance);
             let [a, b, c, d] = f32x4::transpose([lanes(at), lanes(second), lanes(third), lanes(fourth)]);
             *four = ((a + c) + (b + d)).to_array();
             at = fourth + advance;
         }
         for sample in rest {
-            *sample = dot(taps(at), self.row(at));
+            *sample = dot(taps(at), self.short.of(at));
             at += advance;
         }
         *position = at;
-    }
-
-    /// The coefficients nearest to the fraction of a position.
-    #[inline(always)]
-    fn row(&self, position: u64) -> &[f32; SHORT] {
-        let phase = (((position & 0xffff_ffff) + (1 << (PHASE_SHIFT - 1))) >> PHASE_SHIFT) as usize;
-        &self.table[phase.min(PHASES)].0
     }
 }
 
@@ -270,14 +228,10 @@ fn dot(taps: &[f32], row: &[f32; SHORT]) -> f32 {
 }
 
 impl Long {
-    fn rows(&self) -> LongRows<'_> {
-        LongRows { taps: self.taps, rows: &self.rows }
-    }
-
     /// The sum of taps by the coefficients between two phases, in eight lanes; what is left of eight goes into the first four.
     #[inline(always)]
     fn weigh(&self, taps: &[f32], position: u64) -> f32 {
-        let (near, differences) = self.rows().of(position);
+        let (near, differences) = self.kernel.of(position);
         let (mut sum, mut more) = (f32x8::ZERO, f32x8::ZERO);
         let ((taps, taps_left), (near, near_left)) = (taps.as_chunks::<8>(), near.as_chunks::<8>());
         let (differences, differences_left) = differences.as_chunks::<8>();
@@ -298,18 +252,18 @@ impl Long {
     }
 
     fn fill(&self, instructions: Instructions, source: &[f32], fraction: u64, advance: u64, out: &mut [f32]) -> u64 {
-        let source = source.get(LEAD - (self.taps / 2 - 1)..).unwrap_or_default();
+        let source = source.get(LEAD - (self.kernel.taps / 2 - 1)..).unwrap_or_default();
         let last = fraction + advance * (out.len() as u64).saturating_sub(1);
         let mut position = fraction;
         let mut left = out;
-        if (last >> 32) as usize + self.taps <= source.len() {
-            let filled = widest::fill_long(instructions, self.rows(), Way { source, fraction, advance }, left);
+        if (last >> 32) as usize + self.kernel.taps <= source.len() {
+            let filled = widest::fill_long(instructions, &self.kernel, Way { source, fraction, advance }, left);
             position += advance * filled as u64;
             left = &mut left[filled..];
         }
         for sample in left {
             let whole = (position >> 32) as usize;
-            *sample = source.get(whole..whole + self.taps).map_or(0.0, |taps| self.weigh(taps, position));
+            *sample = source.get(whole..whole + self.kernel.taps).map_or(0.0, |taps| self.weigh(taps, position));
             position += advance;
         }
         position

@@ -2,7 +2,7 @@
 
 /// 1, 2, 3 …: how far a block is at the end of each of its frames. A table, since processors turn whole numbers of 64 bits into
 /// fractions only one at a time.
-const FRAMES: [f32; 64] = {
+pub(super) const FRAMES: [f32; 64] = {
     let mut frames = [0.0; 64];
     let mut at = 0;
     while at < 64 {
@@ -20,30 +20,6 @@ pub(crate) fn add_ramped(to: &mut [f32], from: &[f32], begin: f32, end: f32) {
         to.iter_mut().zip(from).for_each(|(to, from)| *to += from * end);
     } else {
         to.iter_mut().zip(from).zip(&FRAMES).for_each(|((to, from), frame)| *to += from * (begin + step * frame));
-    }
-}
-
-/// Adds samples to two sides in one go, each with a gain that goes in a straight line as [`add_ramped`]'s does.
-pub(crate) fn add_to_both(left: &mut [f32], right: &mut [f32], from: &[f32], gains: [(f32, f32); 2]) {
-    super::widest::add_to_both(left, right, from, gains);
-}
-
-/// The same, built for whatever instructions it is put among.
-#[inline(always)]
-pub(super) fn both(left: &mut [f32], right: &mut [f32], from: &[f32], [(left_begin, left_end), (right_begin, right_end)]: [(f32, f32); 2]) {
-    let share = 1.0 / from.len().max(1) as f32;
-    let (left_step, right_step) = ((left_end - left_begin) * share, (right_end - right_begin) * share);
-    let sides = left.iter_mut().zip(right).zip(from);
-    if left_step == 0.0 && right_step == 0.0 {
-        sides.for_each(|((left, right), from)| {
-            *left += from * left_end;
-            *right += from * right_end;
-        });
-    } else {
-        sides.zip(&FRAMES).for_each(|(((left, right), from), frame)| {
-            *left += from * (left_begin + left_step * frame);
-            *right += from * (right_begin + right_step * frame);
-        });
     }
 }
 

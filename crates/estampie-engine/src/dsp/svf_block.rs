@@ -5,21 +5,14 @@
 //! (block state-space form; C. W. Barnes and S. Shinnaka 1980, *Block-shift invariance and block implementation of
 //! discrete-time filters*). The chain is then one link for eight samples, and the sums are done side by side.
 
-use super::widest::{self, Instructions};
+use super::widest::{self, Columns, Instructions};
 use wide::{f32x4, f32x8};
 
 /// Eight steps of a filter of two states, multiplied out.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Eight {
     instructions: Instructions,
-    /// What an input adds to the outputs from itself on, behind eight times nothing: what the input of step `i` adds to the eight begins at `8 - i`.
-    pub(super) response: [f32; 16],
-    /// What each state adds to the eight outputs.
-    pub(super) states: [[f32; 8]; 2],
-    /// What the inputs of steps `i` and `i + 4` add to the two states after the eight, side by side.
-    pub(super) next_inputs: [[f32; 4]; 4],
-    /// What each state adds to them.
-    pub(super) next_states: [[f32; 4]; 2],
+    columns: Columns,
 }
 
 impl Eight {
@@ -42,29 +35,29 @@ impl Eight {
         response[8..].copy_from_slice(&column([0.0; 2], Some(0)).0);
         let [one, two] = [column([1.0, 0.0], None), column([0.0, 1.0], None)];
         let next = |at| column([0.0; 2], Some(at)).1;
-        Eight {
-            instructions: Instructions::best(),
+        let columns = Columns {
             response,
             states: [one.0, two.0],
             next_inputs: std::array::from_fn(|i| [next(i)[0], next(i)[1], next(i + 4)[0], next(i + 4)[1]]),
             next_states: [one.1, two.1].map(|[one, two]| [one, two, 0.0, 0.0]),
-        }
+        };
+        Eight { instructions: Instructions::best(), columns }
     }
 
     /// Filters as many whole eights as there are, in place; gives the samples that are left.
     #[inline(always)]
     pub(crate) fn process<'a>(&self, state: &mut [f32; 2], samples: &'a mut [f32]) -> &'a mut [f32] {
         let (eights, rest) = samples.as_chunks_mut::<8>();
-        if !widest::filter(self.instructions, self, state, eights) {
+        if !widest::filter(self.instructions, &self.columns, state, eights) {
             self.process_eights(state, eights);
         }
         rest
     }
 
     fn process_eights(&self, state: &mut [f32; 2], eights: &mut [[f32; 8]]) {
-        let inputs: [f32x8; 8] = std::array::from_fn(|i| f32x8::from(std::array::from_fn::<f32, 8, _>(|at| self.response[8 - i + at])));
-        let states = self.states.map(f32x8::from);
-        let (next_inputs, next_states) = (self.next_inputs.map(f32x4::from), self.next_states.map(f32x4::from));
+        let inputs: [f32x8; 8] = std::array::from_fn(|i| f32x8::from(std::array::from_fn::<f32, 8, _>(|at| self.columns.response[8 - i + at])));
+        let states = self.columns.states.map(f32x8::from);
+        let (next_inputs, next_states) = (self.columns.next_inputs.map(f32x4::from), self.columns.next_states.map(f32x4::from));
         let [mut one, mut two] = *state;
         for eight in eights {
             let x = *eight;

@@ -4,6 +4,11 @@
 //! AVX2, which has eight. Both add up in the same order and nothing is fused, so that they give the same to the bit: a project sounds the
 //! same on every machine (tests beside [`Interpolator`](super::Interpolator)).
 
+#![cfg_attr(not(target_arch = "x86_64"), allow(unused_variables, dead_code))]
+
+use super::kernels::{LongRows, ShortRows, Way};
+use super::smooth::FRAMES;
+
 /// Which instructions work is done with. Nobody can make one that the processor does not have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Instructions {
@@ -31,21 +36,24 @@ impl Instructions {
     }
 }
 
-/// How a source is gone through.
-#[derive(Clone, Copy)]
-pub(super) struct Way<'a> {
-    pub(super) source: &'a [f32],
-    /// Where the first output lies in the source, and how far each lies behind the one before, in 32.32 fixed point.
-    pub(super) fraction: u64,
-    pub(super) advance: u64,
+/// A filter of two states, eight steps of it multiplied out (see `svf_block`).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Columns {
+    /// What an input adds to the outputs from itself on, behind eight times nothing: what the input of step `i` adds to the eight begins at `8 - i`.
+    pub(super) response: [f32; 16],
+    /// What each state adds to the eight outputs.
+    pub(super) states: [[f32; 8]; 2],
+    /// What the inputs of steps `i` and `i + 4` add to the two states after the eight, side by side.
+    pub(super) next_inputs: [[f32; 4]; 4],
+    /// What each state adds to them.
+    pub(super) next_states: [[f32; 4]; 2],
 }
 
 #[cfg(target_arch = "x86_64")]
 #[allow(unsafe_code)]
 mod avx2 {
-    use super::Way;
-    use crate::dsp::interpolate::{LongRows, PHASE_SHIFT, PHASES, Row, SHORT, between};
-    use crate::dsp::svf_block::Eight;
+    use super::Columns;
+    use crate::dsp::kernels::{LongRows, ShortRows, Way, between};
     use std::arch::x86_64::{
         __m128, __m256, _mm_add_ps, _mm_cvtss_f32, _mm_loadu_ps, _mm_movehl_ps, _mm_movelh_ps, _mm_mul_ps, _mm_set1_ps, _mm_setzero_ps, _mm_shuffle_ps,
         _mm_storeu_ps, _mm_unpackhi_ps, _mm_unpacklo_ps, _mm256_add_ps, _mm256_broadcastss_ps, _mm256_castps256_ps128, _mm256_extractf128_ps, _mm256_loadu_ps,
@@ -94,28 +102,36 @@ mod avx2 {
         unsafe { _mm_storeu_ps(out.as_mut_ptr(), sum) }
     }
 
-    /// Outputs of the short kernel, four at a time; gives how many were filled.
-    #[target_feature(enable = "avx2")]
-    pub(super) fn fill_short(table: &[Row; PHASES + 1], way: Way<'_>, out: &mut [f32]) -> usize {
-        let mut at = way.fraction;
-        let (fours, _) = out.as_chunks_mut::<4>();
-        let count = fours.len() * 4;
-        for four in fours {
-            let mut lanes = [_mm_setzero_ps(); 4];
-            for lane in &mut lanes {
-                let phase = (((at & 0xffff_ffff) + (1 << (PHASE_SHIFT - 1))) >> PHASE_SHIFT) as usize;
-                let taps = way.source[(at >> 32) as usize..].first_chunk::<SHORT>().unwrap_or(&[0.0; SHORT]);
-                *lane = halves(_mm256_mul_ps(eight(taps), eight(&table[phase.min(PHASES)].0)));
-                at += way.advance;
+    /// Fills outputs, four at a time, each by the lanes of the taps at its place; gives how many were filled. No closure: what is built for these
+    /// instructions is not put into what is not.
+    macro_rules! fill {
+        ($way:ident, $out:ident, |$taps:ident, $at:ident| $lanes:expr) => {{
+            let mut $at = $way.fraction;
+            let (fours, _) = $out.as_chunks_mut::<4>();
+            let count = fours.len() * 4;
+            for four in fours {
+                let mut lanes = [_mm_setzero_ps(); 4];
+                for lane in &mut lanes {
+                    if let Some($taps) = $way.source[($at >> 32) as usize..].first_chunk() {
+                        *lane = $lanes;
+                    }
+                    $at += $way.advance;
+                }
+                sums(lanes, four);
             }
-            sums(lanes, four);
-        }
-        count
+            count
+        }};
     }
 
-    /// Outputs of a long kernel, four at a time; gives how many were filled.
+    /// Outputs of the short kernel.
     #[target_feature(enable = "avx2")]
-    pub(super) fn fill_long(rows: LongRows<'_>, way: Way<'_>, out: &mut [f32]) -> usize {
+    pub(super) fn fill_short(rows: &ShortRows, way: Way<'_>, out: &mut [f32]) -> usize {
+        fill!(way, out, |taps, at| halves(_mm256_mul_ps(eight(taps), eight(rows.of(at)))))
+    }
+
+    /// Outputs of a long kernel.
+    #[target_feature(enable = "avx2")]
+    pub(super) fn fill_long(rows: &LongRows, way: Way<'_>, out: &mut [f32]) -> usize {
         // So many taps as there are kernels with: known beforehand, their sums need no loop.
         match rows.taps {
             20 => fill_taps::<20>(rows, way, out),
@@ -133,24 +149,14 @@ mod avx2 {
     }
 
     #[target_feature(enable = "avx2")]
-    fn fill_taps<const TAPS: usize>(rows: LongRows<'_>, way: Way<'_>, out: &mut [f32]) -> usize {
-        let mut at = way.fraction;
-        let (fours, _) = out.as_chunks_mut::<4>();
-        let count = fours.len() * 4;
-        for four in fours {
-            // Without closures: what is built for these instructions is not put into what is not.
-            let mut lanes = [_mm_setzero_ps(); 4];
-            for lane in &mut lanes {
-                let taps = way.source[(at >> 32) as usize..].first_chunk::<TAPS>();
-                let (near, differences) = rows.of(at);
-                if let (Some(taps), Some(near), Some(differences)) = (taps, near.first_chunk(), differences.first_chunk()) {
-                    *lane = weigh_long::<TAPS>(taps, near, differences, at);
-                }
-                at += way.advance;
+    fn fill_taps<const TAPS: usize>(rows: &LongRows, way: Way<'_>, out: &mut [f32]) -> usize {
+        fill!(way, out, |taps, at| {
+            let (near, differences) = rows.of(at);
+            match (near.first_chunk(), differences.first_chunk()) {
+                (Some(near), Some(differences)) => weigh_long::<TAPS>(taps, near, differences, at),
+                _ => _mm_setzero_ps(),
             }
-            sums(lanes, four);
-        }
-        count
+        })
     }
 
     #[inline]
@@ -172,9 +178,9 @@ mod avx2 {
         halves(_mm256_add_ps(sum, _mm256_mul_ps(more, _mm256_set1_ps(between(at)))))
     }
 
-    /// Whole eights of a filter: see `Eight::process_eights`.
+    /// Whole eights of a filter.
     #[target_feature(enable = "avx2")]
-    pub(super) fn filter(of: &Eight, state: &mut [f32; 2], eights: &mut [[f32; 8]]) {
+    pub(super) fn filter(of: &Columns, state: &mut [f32; 2], eights: &mut [[f32; 8]]) {
         let mut inputs = [_mm256_setzero_ps(); 8];
         for (i, input) in inputs.iter_mut().enumerate() {
             *input = eight(of.response[8 - i..].first_chunk().unwrap_or(&[0.0; 8]));
@@ -215,30 +221,25 @@ mod avx2 {
     /// What is in `from`, each with a gain that goes in straight lines, added to two sides: the loop of the baseline, built for eight at once.
     #[target_feature(enable = "avx2")]
     pub(super) fn add_to_both(left: &mut [f32], right: &mut [f32], from: &[f32], gains: [(f32, f32); 2]) {
-        crate::dsp::smooth::both(left, right, from, gains);
+        super::both(left, right, from, gains);
     }
 }
 
 /// Outputs of the short kernel, as many as there are wide instructions for: gives how many were filled. The source reaches beyond all of them.
 #[inline]
-pub(super) fn fill_short(
-    instructions: Instructions,
-    table: &[super::interpolate::Row; super::interpolate::PHASES + 1],
-    way: Way<'_>,
-    out: &mut [f32],
-) -> usize {
+pub(super) fn fill_short(instructions: Instructions, rows: &ShortRows, way: Way<'_>, out: &mut [f32]) -> usize {
     #[cfg(target_arch = "x86_64")]
     if instructions.avx2 {
         // SAFETY: `Instructions::best` has found AVX2 on this processor, and nobody else can say that it is there.
         #[allow(unsafe_code)]
-        return unsafe { avx2::fill_short(table, way, out) };
+        return unsafe { avx2::fill_short(rows, way, out) };
     }
     0
 }
 
 /// The same of a long kernel.
 #[inline]
-pub(super) fn fill_long(instructions: Instructions, rows: super::interpolate::LongRows<'_>, way: Way<'_>, out: &mut [f32]) -> usize {
+pub(super) fn fill_long(instructions: Instructions, rows: &LongRows, way: Way<'_>, out: &mut [f32]) -> usize {
     #[cfg(target_arch = "x86_64")]
     if instructions.avx2 {
         // SAFETY: as above.
@@ -250,7 +251,7 @@ pub(super) fn fill_long(instructions: Instructions, rows: super::interpolate::Lo
 
 /// Whole eights of a filter; false if there are no wide instructions for it.
 #[inline]
-pub(super) fn filter(instructions: Instructions, of: &super::svf_block::Eight, state: &mut [f32; 2], eights: &mut [[f32; 8]]) -> bool {
+pub(super) fn filter(instructions: Instructions, of: &Columns, state: &mut [f32; 2], eights: &mut [[f32; 8]]) -> bool {
     #[cfg(target_arch = "x86_64")]
     if instructions.avx2 {
         // SAFETY: as above.
@@ -262,14 +263,33 @@ pub(super) fn filter(instructions: Instructions, of: &super::svf_block::Eight, s
     instructions.avx2
 }
 
-/// Adds samples to two sides, each with a gain that goes in a straight line.
+/// Adds samples to two sides in one go, each with a gain that goes from one value to another in a straight line; at most 64 frames.
 #[inline]
-pub(super) fn add_to_both(left: &mut [f32], right: &mut [f32], from: &[f32], gains: [(f32, f32); 2]) {
+pub(crate) fn add_to_both(left: &mut [f32], right: &mut [f32], from: &[f32], gains: [(f32, f32); 2]) {
     #[cfg(target_arch = "x86_64")]
     if Instructions::best().avx2 {
         // SAFETY: as above.
         #[allow(unsafe_code)]
         return unsafe { avx2::add_to_both(left, right, from, gains) };
     }
-    super::smooth::both(left, right, from, gains);
+    both(left, right, from, gains);
+}
+
+/// The same, built for whatever instructions it is put among.
+#[inline(always)]
+fn both(left: &mut [f32], right: &mut [f32], from: &[f32], [(left_begin, left_end), (right_begin, right_end)]: [(f32, f32); 2]) {
+    let share = 1.0 / from.len().max(1) as f32;
+    let (left_step, right_step) = ((left_end - left_begin) * share, (right_end - right_begin) * share);
+    let sides = left.iter_mut().zip(right).zip(from);
+    if left_step == 0.0 && right_step == 0.0 {
+        sides.for_each(|((left, right), from)| {
+            *left += from * left_end;
+            *right += from * right_end;
+        });
+    } else {
+        sides.zip(&FRAMES).for_each(|(((left, right), from), frame)| {
+            *left += from * (left_begin + left_step * frame);
+            *right += from * (right_begin + right_step * frame);
+        });
+    }
 }
