@@ -50,9 +50,9 @@ use crate::ground::units::Seconds;
 use crate::mixer::Mixer;
 use crate::mixer::mixing::Mixing;
 use crate::mixer::paging::Paging;
-use crate::mixer::voice::Cue;
+use crate::mixer::state::louder;
+use crate::mixer::voice::{Cue, Voice};
 use crate::music::band::{MOST_BANDS, MOST_TONES};
-use crate::program::Program;
 use crate::world::emitters::World;
 use inputs::Inputs;
 use output::Output;
@@ -365,7 +365,7 @@ impl Engine {
         self.mixer.generators.take_in(&mut prepared.brought);
         // What is not needed goes back with the old program.
         std::mem::swap(&mut prepared.brought, &mut self.now.brought);
-        self.move_voices(&prepared.program);
+        self.move_voices(&prepared);
         self.director.find_again(&prepared.program, &self.now.program);
         self.output.set_ceiling(prepared.program.ceiling_gain);
         let id = prepared.program.id;
@@ -379,24 +379,32 @@ impl Engine {
     }
 
     /// Gives each voice its sounds in a program that is about to take over; what is gone fades out as it is.
-    fn move_voices(&mut self, new: &Program) {
+    fn move_voices(&mut self, next: &Prepared) {
+        let (new, new_mix) = (&*next.program, &next.mix);
         let Prepared { program: old, state, mix, .. } = &*self.now;
-        let removed = u64::from(new.rate) / 50;
+        let removed = crate::mixer::held::cross_frames(new.rate);
         let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
         let scene = Scene { program: old, state, mix, world: &self.world, frame: self.frame };
         let (frame, bands) = (self.frame, &mut self.mixer.bands);
         self.mixer.voices.each(|voice| {
+            let key = old.mix.buses[voice.bus as usize].key;
+            // What is on another bus then goes over from as loud as it was.
+            let move_to = |voice: &mut Voice, bus: u32| {
+                let elsewhere = new.mix.buses[bus as usize].key != key;
+                let louder = if elsewhere { louder(mix.way(&old.mix, voice.bus), new_mix.way(&new.mix, bus)) } else { 1.0 };
+                if elsewhere { voice.move_to(bus, louder, removed) } else { voice.bus = bus }
+            };
+            let own = new.mix.find_bus.get(key).unwrap_or(0) as u32;
             if voice.frozen.is_some() {
-                return;
+                return move_to(voice, own);
             }
-            let old_bus = old.mix.buses[voice.bus as usize].key;
             if let Some(playing) = voice.source.playing_mut() {
                 playing.of = new.mix.generator(playing.key, playing.kind()).map(|of| of as u32);
             }
             match voice.route.moved(find) {
                 Some(route) => {
                     voice.route = route;
-                    voice.bus = crate::director::bus_of(new, route.sounds());
+                    move_to(voice, crate::director::bus_of(new, route.sounds()));
                     voice.sends = crate::director::sends(new, route.sounds());
                     // A layer of the same name goes on, wherever it stands now.
                     voice.cue = voice.cue.and_then(|c| {
@@ -410,7 +418,7 @@ impl Engine {
                         // Its layer is gone: no further note of whatever stands in its place now.
                         bands[usize::from(band)].leave(frame);
                     }
-                    voice.bus = new.mix.find_bus.get(old_bus).unwrap_or(0) as u32;
+                    move_to(voice, own);
                     voice.leave(Cause::Removed, 0, removed);
                 }
             }

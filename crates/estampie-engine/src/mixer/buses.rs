@@ -2,7 +2,8 @@
 
 use super::mixing::Mixing;
 use super::pan::balance;
-use super::state::{BusState, Slot, hold_back};
+use super::slot::Slot;
+use super::state::BusState;
 use super::values::MixScene;
 use super::voice::mean_square;
 use crate::dsp::{Fade, add_ramped};
@@ -74,7 +75,7 @@ impl Mixing<'_> {
             bus.gain = target;
             let before = std::mem::replace(&mut bus.balance, sides);
             let before = if before[0].is_nan() { sides } else { before };
-            let works = !bus.chain.is_empty() || bus.voice_line.is_some() || bus.into_line.is_some() || bus.sends.iter().any(|s| s.1.is_some());
+            let works = !bus.chain.is_empty() || !bus.voices_held.is_idle() || !bus.into_held.is_idle() || bus.sends.iter().any(|s| !s.1.is_idle());
             if bus.fed {
                 bus.quiet = 0;
             } else if !works || rests(bus, self.rate) {
@@ -86,7 +87,7 @@ impl Mixing<'_> {
                 continue;
             }
             bus.fed = false;
-            bus.gather(spec);
+            bus.gather();
             self.run_effects(at, tempo);
             let bus = &mut self.state.buses[at];
             bus.filters.process(filter, self.rate, &mut bus.left, &mut bus.right);
@@ -136,7 +137,7 @@ impl Mixing<'_> {
     fn rest(&mut self, at: usize) {
         let state = &mut *self.state;
         let bus = &mut state.buses[at];
-        (bus.amplitude, bus.square) = (0.0, bus.square * 0.995);
+        (bus.amplitude, bus.square, bus.moved) = (0.0, bus.square * 0.995, Fade::at(1.0));
         self.outlets.tap(self.mix.buses[at].key, &[0.0; BLOCK], &[0.0; BLOCK]);
         if self.mix.buses[at].listened {
             bus.last = [[0.0; BLOCK]; 2];
@@ -184,17 +185,15 @@ impl Mixing<'_> {
                 // A muted bus is silent in its returns as well.
                 target *= from.gate.gain();
             }
-            let (gain, line) = &mut from.sends[index];
+            let (gain, held) = &mut from.sends[index];
             let start = if gain.is_nan() { target } else { *gain };
             *gain = target;
             let silent = start == 0.0 && target == 0.0;
-            if silent && line.is_none() {
+            if silent && held.is_idle() {
                 continue;
             }
             let (mut left, mut right) = (from.left, from.right);
-            if let Some([a, b]) = line {
-                hold_back([a, b], spec.delay as usize, [&mut left, &mut right]);
-            }
+            held.pass(&mut left, &mut right);
             if silent {
                 continue;
             }
@@ -211,12 +210,16 @@ impl Mixing<'_> {
         }
         let spec = &self.mix.buses[at];
         let Ok([bus, parent]) = self.state.buses.get_disjoint_mut([at, spec.into as usize]) else { return };
-        if let Some([a, b]) = &mut bus.into_line {
-            hold_back([a, b], spec.into_delay as usize, [&mut bus.left, &mut bus.right]);
-        }
-        for i in 0..BLOCK {
-            parent.sum[0][i] += bus.left[i];
-            parent.sum[1][i] += bus.right[i];
+        bus.into_held.pass(&mut bus.left, &mut bus.right);
+        if bus.moved.arrived() {
+            add_ramped(&mut parent.sum[0], &bus.left, 1.0, 1.0);
+            add_ramped(&mut parent.sum[1], &bus.right, 1.0, 1.0);
+        } else {
+            for i in 0..BLOCK {
+                let gain = bus.moved.next_gain();
+                parent.sum[0][i] += bus.left[i] * gain;
+                parent.sum[1][i] += bus.right[i] * gain;
+            }
         }
         // A tail below hearing keeps nobody awake.
         parent.fed |= bus.quiet == 0;

@@ -35,7 +35,7 @@ impl Mixing<'_> {
                 return false;
             }
             let bus = &mut state.buses[voice.bus as usize];
-            let target = Decibels(voice.level).gain() * bus.direct.gain();
+            let target = Decibels(voice.level).gain() * bus.direct.gain() * voice.moved.next_gain();
             bus.fed = true;
             if voice.ended {
                 return true;

@@ -1,135 +1,14 @@
 //! The memory of the mix: buses, effects at work, values, snapshots, ducks.
 
 use super::fading_filter::FadingFilter;
-use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
+use super::held::{HeldBack, cross_frames};
+use super::slot::Slot;
 use crate::dsp::generators::MOST_CONTROLS;
-use crate::dsp::{DelayLine, Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
+use crate::dsp::{Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
 use crate::ground::curve::Shape;
-use crate::ground::names::NameKey;
 use crate::ground::time::BLOCK;
-use crate::ground::units::Octaves;
-use crate::mixer::spec::{Bus, BusEffect, Cell, Duck, GeneratorSpec, Mix, Snapshot};
-
-/// Going over between an effect and none takes 20 ms.
-fn cross_frames(rate: u32) -> u64 {
-    u64::from(rate) / 50
-}
-
-/// An effect at work on a bus.
-#[derive(Debug)]
-pub(crate) struct Slot {
-    pub(crate) key: NameKey,
-    kind: usize,
-    fixed: u64,
-    effect: Box<dyn Effect>,
-    /// Values in their units at the end of the last block; what has been taken out keeps its last.
-    values: [f32; MOST_SETTINGS],
-    wet: f32,
-    /// 1 when it is in, 0 when it is bypassed or was taken out.
-    on: Fade,
-    /// It is not in the project any more and fades out.
-    gone: bool,
-    /// Rehearsal only.
-    pub(crate) bypassed: bool,
-    /// The dry sound, as late as the effect makes the wet.
-    dry: Option<[DelayLine; 2]>,
-    latency: usize,
-}
-
-impl Slot {
-    fn new(spec: &BusEffect, rate: u32) -> Slot {
-        let making = Making { rate, values: spec.values, impulse: spec.impulse.clone() };
-        let (effect, latency) = ((KINDS[spec.kind].make)(&making), (KINDS[spec.kind].latency)(&making));
-        Slot {
-            key: spec.key,
-            kind: spec.kind,
-            fixed: spec.fixed,
-            effect,
-            values: spec.values,
-            wet: f32::NAN,
-            on: Fade::at(if spec.off { 0.0 } else { 1.0 }),
-            gone: false,
-            bypassed: false,
-            dry: (latency > 0).then(|| [DelayLine::new(latency + BLOCK), DelayLine::new(latency + BLOCK)]),
-            latency,
-        }
-    }
-
-    /// How much it turns down just now, in dB; `None` for what does not turn down.
-    pub(crate) fn reduction(&self) -> Option<f32> {
-        Some(self.effect.reduction()? * self.on.gain())
-    }
-
-    /// How long nothing may come out of it while something is still to come, in seconds.
-    pub(crate) fn longest_gap(&self) -> f32 {
-        self.effect.longest_gap()
-    }
-
-    /// Starts afresh.
-    pub(crate) fn forget(&mut self) {
-        self.effect.clear();
-    }
-
-    pub(crate) fn finished(&self) -> bool {
-        self.gone && self.on.arrived() && self.on.gain() == 0.0
-    }
-
-    /// What the project says of it, if it is still there.
-    pub(crate) fn spec_of<'a>(&self, spec: &'a Bus) -> Option<&'a BusEffect> {
-        if self.gone { None } else { spec.effects.iter().find(|i| i.key == self.key) }
-    }
-
-    /// Works on a block with the present values, with the level of `key` instead of its own, at a tempo in quarter notes a second.
-    pub(crate) fn process(
-        &mut self,
-        effect: Option<&BusEffect>,
-        (mix, cells): (&Mix, &[CellState]),
-        around: (Option<[&[f32]; 2]>, f32),
-        rate: u32,
-        block: [&mut [f32; BLOCK]; 2],
-    ) {
-        let [left, right] = block;
-        let (target, wet) = match effect {
-            Some(effect) => {
-                let (first, count) = (effect.first as usize, KINDS[effect.kind].settings.len());
-                for (at, value) in self.values[..count].iter_mut().enumerate() {
-                    *value = mix.cells[first + at].unscaled(cells[first + at].now);
-                }
-                (if effect.off || self.bypassed { 0.0 } else { 1.0 }, cells[first + count].now)
-            }
-            None => (0.0, if self.wet.is_nan() { 1.0 } else { self.wet }),
-        };
-        if self.on.target() != target {
-            if target > 0.0 && self.on.gain() == 0.0 {
-                // What it heard before is long gone.
-                self.effect.clear();
-            }
-            self.on = self.on.towards(target, cross_frames(rate));
-        }
-        let (mut dry_left, mut dry_right) = (*left, *right);
-        // One that was taken out goes over to the sound as it is without it.
-        if let Some([a, b]) = self.dry.as_mut().filter(|_| !self.gone) {
-            hold_back([a, b], self.latency, [&mut dry_left, &mut dry_right]);
-        }
-        let from = if self.wet.is_nan() { wet } else { self.wet };
-        self.wet = wet;
-        if self.on.arrived() && self.on.gain() == 0.0 {
-            (*left, *right) = (dry_left, dry_right);
-            return;
-        }
-        let (key, tempo) = around;
-        self.effect.process(&Around { to: &self.values, key, quarters_per_second: tempo }, left, right);
-        if from == 1.0 && wet == 1.0 && self.on.arrived() {
-            return;
-        }
-        let step = (wet - from) / BLOCK as f32;
-        for i in 0..BLOCK {
-            let share = (from + step * (i + 1) as f32) * self.on.next_gain();
-            left[i] = dry_left[i] + (left[i] - dry_left[i]) * share;
-            right[i] = dry_right[i] + (right[i] - dry_right[i]) * share;
-        }
-    }
-}
+use crate::ground::units::{Decibels, Octaves};
+use crate::mixer::spec::{Bus, Cell, Duck, GeneratorSpec, Mix, Snapshot};
 
 /// A low-pass and a high-pass of a bus, there only while they filter.
 #[derive(Debug)]
@@ -165,6 +44,8 @@ pub(crate) struct BusState {
     pub(crate) player: f32,
     /// The gain at the end of the last block.
     pub(crate) gain: f32,
+    /// After an edit that leads it elsewhere: from as loud as it was by the way before, to as loud as it is by the new one.
+    pub(crate) moved: Fade,
     /// The gains of both sides by its pan, at the end of the last block.
     pub(crate) balance: [f32; 2],
     /// What voices add in this block.
@@ -183,17 +64,13 @@ pub(crate) struct BusState {
     pub(crate) chain: Vec<Slot>,
     pub(crate) filters: BusFilters,
     /// The gain of each send at the end of the last block.
-    pub(crate) sends: Vec<(f32, Option<[DelayLine; 2]>)>,
+    pub(crate) sends: Vec<(f32, HeldBack)>,
     /// Sends that are left out in the rehearsal, by their places (the first 64).
     pub(crate) unsent: u64,
-    pub(crate) voice_line: Option<[DelayLine; 2]>,
-    pub(crate) into_line: Option<[DelayLine; 2]>,
+    pub(crate) voices_held: HeldBack,
+    pub(crate) into_held: HeldBack,
     /// The last block, for effects elsewhere that listen.
     pub(crate) last: [[f32; BLOCK]; 2],
-}
-
-fn line(frames: u32) -> Option<[DelayLine; 2]> {
-    (frames > 0).then(|| [DelayLine::new(frames as usize + BLOCK), DelayLine::new(frames as usize + BLOCK)])
 }
 
 /// Effects that were taken out and still fade, at most, on one bus.
@@ -216,6 +93,7 @@ impl BusState {
             ducked: 0.0,
             player: 0.0,
             gain: f32::NAN,
+            moved: Fade::at(1.0),
             balance: [f32::NAN; 2],
             left: [0.0; BLOCK],
             right: [0.0; BLOCK],
@@ -227,33 +105,31 @@ impl BusState {
             square: 0.0,
             chain,
             filters: BusFilters::new(),
-            sends: bus.sends.iter().map(|s| (f32::NAN, line(s.delay))).collect(),
+            sends: bus.sends.iter().map(|s| (f32::NAN, HeldBack::by(s.delay))).collect(),
             unsent: 0,
-            voice_line: line(bus.voice_delay),
-            into_line: line(bus.into_delay),
+            voices_held: HeldBack::by(bus.voice_delay),
+            into_held: HeldBack::by(bus.into_delay),
             last: [[0.0; BLOCK]; 2],
         }
     }
 
     /// Goes on where `old` is. Effects that are still there keep what they have heard; what is new fades in, what is gone out.
-    pub(crate) fn take_over(&mut self, old: &mut BusState, (new_spec, old_spec): (&Bus, &Bus), same_return: impl Fn(u32, u32) -> bool) {
-        (self.muted, self.soloed, self.gate, self.direct) = (old.muted, old.soloed, old.gate, old.direct);
+    pub(crate) fn take_over(&mut self, old: &mut BusState, (new_spec, old_spec): (&Bus, &Bus), same_return: impl Fn(u32, u32) -> bool, rate: u32) {
+        (self.muted, self.soloed, self.gate, self.direct, self.moved) = (old.muted, old.soloed, old.gate, old.direct, old.moved);
         (self.ducked, self.player, self.gain, self.balance, self.quiet) = (old.ducked, old.player, old.gain, old.balance, old.quiet);
         (self.left, self.right, self.sum, self.fed) = (old.left, old.right, old.sum, old.fed);
         (self.peak, self.amplitude, self.square, self.last) = (old.peak, old.amplitude, old.square, old.last);
         std::mem::swap(&mut self.filters, &mut old.filters);
-        if new_spec.voice_delay == old_spec.voice_delay {
-            std::mem::swap(&mut self.voice_line, &mut old.voice_line);
-        }
-        if new_spec.into_delay == old_spec.into_delay {
-            std::mem::swap(&mut self.into_line, &mut old.into_line);
-        }
+        self.voices_held.take_over(&mut old.voices_held, rate);
+        self.into_held.take_over(&mut old.into_held, rate);
         for (at, send) in new_spec.sends.iter().enumerate() {
             let before = old_spec.sends.iter().position(|s| same_return(send.to, s.to) && s.before == send.before);
             self.unsent |= before.map_or(0, |b| u64::from(old.leaves_out(b)) << at.min(63));
             match before {
-                Some(before) if old_spec.sends[before].delay == send.delay => std::mem::swap(&mut self.sends[at], &mut old.sends[before]),
-                Some(before) => self.sends[at].0 = old.sends[before].0,
+                Some(before) => {
+                    self.sends[at].0 = old.sends[before].0;
+                    self.sends[at].1.take_over(&mut old.sends[before].1, rate);
+                }
                 // A new send rises from nothing.
                 None => self.sends[at].0 = 0.0,
             }
@@ -262,17 +138,15 @@ impl BusState {
         let mut least = 0;
         for at in 0..self.chain.len() {
             let slot = &mut self.chain[at];
-            let same = |o: &Slot| o.key == slot.key && o.kind == slot.kind && o.fixed == slot.fixed && !o.gone;
-            match old.chain.iter().enumerate().skip(least).find(|(_, o)| same(o)).map(|(i, _)| i) {
+            match old.chain.iter().enumerate().skip(least).find(|(_, o)| slot.is_same(o)).map(|(i, _)| i) {
                 Some(before) => {
                     std::mem::swap(slot, &mut old.chain[before]);
-                    old.chain[before].gone = true;
                     // This one marks a place that is taken.
-                    old.chain[before].on = Fade::at(0.0);
+                    old.chain[before].is_taken();
                     least = before + 1;
                 }
                 // It fades in from the dry sound.
-                None => slot.on = Fade::at(0.0),
+                None => slot.comes(rate),
             }
         }
         // What is gone keeps its place in the row.
@@ -281,31 +155,28 @@ impl BusState {
                 continue;
             }
             let mut slot = old.chain.remove(at);
-            slot.gone = true;
+            slot.goes(rate);
             let place = at.min(self.chain.len());
             self.chain.insert(place, slot);
         }
     }
 
+    /// What is led here by an edit goes over into it from the sound as it was without.
+    pub(crate) fn comes(&mut self, rate: u32) {
+        self.chain.iter_mut().for_each(|slot| slot.comes(rate));
+        self.voices_held.begin_from_none(rate);
+        self.into_held.begin_from_none(rate);
+    }
+
     /// Brings together what voices and other buses have added.
-    pub(crate) fn gather(&mut self, spec: &Bus) {
-        if let Some([a, b]) = &mut self.voice_line {
-            hold_back([a, b], spec.voice_delay as usize, [&mut self.left, &mut self.right]);
-        }
+    pub(crate) fn gather(&mut self) {
+        self.voices_held.pass(&mut self.left, &mut self.right);
         let [sum_left, sum_right] = &mut self.sum;
         for i in 0..BLOCK {
             self.left[i] += sum_left[i];
             self.right[i] += sum_right[i];
         }
         self.sum = [[0.0; BLOCK]; 2];
-    }
-}
-
-/// Delays a block of two channels.
-pub(crate) fn hold_back(lines: [&mut DelayLine; 2], frames: usize, block: [&mut [f32; BLOCK]; 2]) {
-    for (line, samples) in lines.into_iter().zip(block) {
-        line.write_block(samples);
-        line.read_block(frames + BLOCK, samples);
     }
 }
 
@@ -437,6 +308,12 @@ pub(crate) struct MixState {
     pub(crate) player: Vec<f32>,
     /// Share of the way that values go in a block after an edit.
     pub(super) glide: f32,
+    rate: u32,
+}
+
+/// By how much more than `is` something has to be so loud as it was, 24 dB at most; 1 where nothing is heard then.
+pub(crate) fn louder(was: f32, is: f32) -> f32 {
+    if is > 0.0 { (was / is).min(16.0) } else { 1.0 }
 }
 
 /// Edits of a value are followed to 90 % in this time, in seconds.
@@ -452,15 +329,44 @@ impl MixState {
             ducks: vec![DuckState::default(); mix.ducks.len()],
             player: vec![crate::mixer::spec::FULL_PLAYER_LEVEL; mix.player_levels.len()],
             glide: block_coefficient(EDIT_GLIDE, BLOCK, rate),
+            rate,
+        }
+    }
+
+    /// The gain of levels and mutes on the way from a bus, itself included, to the output.
+    pub(crate) fn way(&self, mix: &Mix, from: u32) -> f32 {
+        let (mut gain, mut at) = (1.0, from as usize);
+        loop {
+            let (spec, bus) = (&mix.buses[at], &self.buses[at]);
+            // One that has not sounded yet begins with its level.
+            gain *= if bus.gain.is_nan() { Decibels(self.cells[spec.cells[0] as usize].now).gain() } else { bus.gain };
+            gain *= bus.gate.gain();
+            if at == 0 {
+                return gain;
+            }
+            gain *= bus.moved.gain();
+            at = spec.into as usize;
         }
     }
 
     /// Goes on where `old` is. Does not allocate.
     pub(crate) fn take_over(&mut self, old: &mut MixState, new: &Mix, before: &Mix) {
         for (at, bus) in new.buses.iter().enumerate() {
-            let Some(earlier) = before.find_bus.get(bus.key) else { continue };
+            let Some(earlier) = before.find_bus.get(bus.key) else {
+                self.buses[at].comes(self.rate);
+                continue;
+            };
             let same = |to: u32, from: u32| new.buses[to as usize].key == before.buses[from as usize].key;
-            self.buses[at].take_over(&mut old.buses[earlier], (bus, &before.buses[earlier]), same);
+            self.buses[at].take_over(&mut old.buses[earlier], (bus, &before.buses[earlier]), same, self.rate);
+        }
+        // A bus comes after the one that it runs into, whose own way is known by then.
+        for (at, bus) in new.buses.iter().enumerate().skip(1) {
+            let Some(earlier) = before.find_bus.get(bus.key).filter(|earlier| *earlier > 0) else { continue };
+            let into = before.buses[earlier].into;
+            if before.buses[into as usize].key != new.buses[bus.into as usize].key {
+                let was = old.buses[earlier].moved.gain() * old.way(before, into);
+                self.buses[at].moved = Fade::over(louder(was, self.way(new, bus.into)), 1.0, cross_frames(self.rate));
+            }
         }
         for (cell, now) in new.cells.iter().zip(&mut self.cells) {
             if let Some(earlier) = before.find_cell.get(cell.key).filter(|e| before.cells[*e].by_octaves == cell.by_octaves) {

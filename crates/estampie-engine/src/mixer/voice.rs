@@ -172,6 +172,8 @@ pub(crate) struct Voice {
     pub(crate) roomed: [f32; MOST_ROOMS],
     pub(crate) leaving: Leaving,
     pub(crate) frozen: Option<PerProperty<f32>>,
+    /// After an edit that leads it to another bus: block by block from as loud as it was there, to as loud as it is here.
+    pub(crate) moved: Fade,
     /// Level of this block's terms in dB, and its gain; the gain of the block before.
     pub(crate) level: f32,
     pub(crate) gain: f32,
@@ -234,6 +236,7 @@ impl Voice {
             roomed: [f32::NAN; MOST_ROOMS],
             leaving: Leaving::No,
             frozen: None,
+            moved: Fade::at(1.0),
             level: 0.0,
             gain: f32::NAN,
             pitch: 0.0,
@@ -305,6 +308,12 @@ impl Voice {
         self.octaves_up = sums[Property::HighPass];
         self.pan = sums[Property::Pan];
         self.width = 1.0 + sums[Property::Width].clamp(-1.0, 1.0);
+    }
+
+    /// It is on another bus from now on, where it is to be so many times as loud as it would be to be heard as before: it goes over within `frames`.
+    pub(crate) fn move_to(&mut self, bus: u32, louder: f32, frames: u64) {
+        (self.bus, self.gain) = (bus, self.gain * louder);
+        self.moved = Fade::over(louder * self.moved.gain(), 1.0, frames / BLOCK as u64);
     }
 
     /// How far into its audio it begins, in frames.

@@ -8,6 +8,7 @@ mod audio_files;
 mod compare;
 mod controls;
 mod documents;
+mod ears;
 mod edits;
 mod engine;
 mod expectations;
