@@ -32,7 +32,7 @@ pub(crate) fn hop(rate: u32) -> usize {
 pub(crate) fn rises(clip: &Clip, hop: usize) -> Vec<f32> {
     let power = |at: usize| {
         let (from, to) = ((at * hop).min(clip.frames()), ((at + 1) * hop).min(clip.frames()));
-        clip.channels.iter().map(|c| c.stretch(from, to).iter().map(|s| s * s).sum::<f32>()).sum::<f32>()
+        clip.channels.iter().map(|c| c.iter().skip(from).take(to - from).map(|s| s * s).sum::<f32>()).sum::<f32>()
     };
     let powers: Vec<f32> = (0..clip.frames().div_ceil(hop)).map(power).collect();
     powers.iter().scan(0.0, |before, power| Some((power - std::mem::replace(before, *power)).max(0.0))).collect()
