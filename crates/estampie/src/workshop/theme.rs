@@ -74,15 +74,19 @@ const fn rgb(hex: u32) -> Color {
     Color::Rgb((hex >> 16) as u8, (hex >> 8) as u8, hex as u8)
 }
 
-/// The nearest of the 256 colours: of the cube of 6 × 6 × 6, or of the 24 greys.
+/// The nearest of the 256 colours: of the cube of 6 × 6 × 6, or of the 24 greys. It is asked for all over a picture, so it is worked out, not looked for.
 fn nearest_of_256(hex: u32) -> Color {
+    const STEPS: [i32; 6] = [0, 95, 135, 175, 215, 255];
     let parts = [hex >> 16 & 255, hex >> 8 & 255, hex & 255].map(|v| v as i32);
     let distance = |other: [i32; 3]| parts.iter().zip(other).map(|(a, b)| (a - b).pow(2)).sum::<i32>();
-    let steps = [0, 95, 135, 175, 215, 255];
-    let cube = (0..216usize).map(|i| (16 + i, [steps[i / 36], steps[i / 6 % 6], steps[i % 6]]));
-    let greys = (0..24usize).map(|i| (232 + i, [8 + 10 * i as i32; 3]));
-    let best = cube.chain(greys).min_by_key(|(_, colour)| distance(*colour));
-    Color::Indexed(best.map_or(7, |(index, _)| index as u8))
+    let cube = parts.map(|v| match v {
+        ..48 => 0,
+        48..=115 => 1,
+        _ => (v as usize - 36) / 40,
+    });
+    let grey = (parts.iter().sum::<i32>() - 10).div_euclid(30).clamp(0, 23);
+    let in_cube = 16 + cube[0] * 36 + cube[1] * 6 + cube[2];
+    Color::Indexed(if distance(cube.map(|i| STEPS[i])) <= distance([8 + 10 * grey; 3]) { in_cube as u8 } else { 232 + grey as u8 })
 }
 
 impl Theme {
@@ -202,6 +206,21 @@ mod tests {
         assert_eq!(nearest_of_256(0x00ff_0000), Color::Indexed(196));
         assert_eq!(nearest_of_256(0x0000_0000), Color::Indexed(16));
         assert_eq!(nearest_of_256(0x0080_8080), Color::Indexed(244));
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn none_of_the_256_is_nearer(hex in 0u32..0x100_0000, grey in 0u32..256) {
+            let steps = [0, 95, 135, 175, 215, 255];
+            let cube = (0..216usize).map(|i| (16 + i, [steps[i / 36], steps[i / 6 % 6], steps[i % 6]]));
+            let all: Vec<(usize, [i32; 3])> = cube.chain((0..24usize).map(|i| (232 + i, [8 + 10 * i as i32; 3]))).collect();
+            for hex in [hex, grey * 0x1_0101] {
+                let parts = [hex >> 16 & 255, hex >> 8 & 255, hex & 255].map(|v| v as i32);
+                let near = |other: [i32; 3]| parts.iter().zip(other).map(|(a, b)| (a - b).pow(2)).sum::<i32>();
+                let best = all.iter().min_by_key(|(_, colour)| near(*colour)).map(|(index, _)| *index as u8);
+                proptest::prop_assert_eq!(Some(nearest_of_256(hex)), best.map(Color::Indexed), "{:06x}", hex);
+            }
+        }
     }
 
     #[test]
