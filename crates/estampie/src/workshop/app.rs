@@ -377,7 +377,8 @@ impl App {
                 self.say_refused();
                 return moved;
             }
-            Event::Resize(..) => {}
+            // A key that comes before the next picture counts as what is there by then.
+            Event::Resize(width, height) => self.fits = super::screen::fits(*width, *height),
             _ => return false,
         }
         self.say_refused();

@@ -617,6 +617,13 @@ fn a_narrow_page_shows_the_columns_that_go_with_the_keys() {
         desk.size = size;
         assert!(desk.page().contains("make the window 80 × 24 or larger"), "{}", desk.page());
     }
+    // As soon as there is room again keys count, whatever is drawn by then.
+    desk.app.fits = false;
+    desk.keys("4");
+    assert!(desk.app.view().face().name != "Music");
+    desk.app.event(&Event::Resize(80, 24));
+    desk.keys("4");
+    assert_eq!(desk.app.view().face().name, "Music");
     // The keys are with the effects of the bus now; a step back all buses have room on the low page.
     desk.size = (80, 24);
     assert!(desk.page().len() > 80);

@@ -31,6 +31,7 @@ fn a_storm_of_resizing_leaves_the_page_whole() {
         }
     }
     story.tmux(&["resize-window", "-x", "160", "-y", "47"]);
+    story.wait_until("there is room for the page", |s| s.contains("? help"));
     story.keys(&["Escape", "1"]);
     let screen = story.wait_until("the Stage is there, whole", |s| s.contains("1 cell =") && s.contains("? help") && s.contains("short-term"));
     assert!(!screen.contains("left with"), "{screen}");
