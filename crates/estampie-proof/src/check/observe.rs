@@ -141,8 +141,9 @@ impl Clicks {
                 }
                 let before = &steps[at.saturating_sub(AROUND)..at.saturating_sub(NEAR)];
                 let after = &steps[(at + NEAR + 1).min(have)..(at + AROUND + 1).min(have)];
-                let around = before.iter().chain(after).fold(0.0f32, |a, b| a.max(*b));
-                if step > self.factor * around {
+                // From the nearest on: where it sounds one of the first is large enough.
+                let mut around = before.iter().rev().chain(after);
+                if around.all(|other| step > self.factor * other) {
                     let frame = self.frame + (at - first) as u64;
                     if self.found.last().is_none_or(|last| frame > last + AROUND as u64) {
                         self.found.push(frame);
@@ -381,10 +382,14 @@ fn bus_of(program: &Program, asked: NameKey, leaf: NameKey) -> usize {
     of(asked).or_else(|| of(leaf)).unwrap_or(0) as usize
 }
 
-/// The recordings that have a click of their own: a snap, a switch.
-fn clicking(program: &Program) -> HashSet<NameKey> {
+/// Those of the recordings that have a click of their own: a snap, a switch.
+fn clicking(program: &Program, takes: &HashSet<NameKey>) -> HashSet<NameKey> {
     let mut found = HashSet::new();
+    let mut looked = HashSet::new();
     program.each_clip(|clip| {
+        if !takes.contains(&clip.key) || !looked.insert(clip.key) {
+            return;
+        }
         // What cannot be read is silent.
         let Ok(clip) = program.held(clip, usize::MAX) else { return };
         let (left, right) = (&clip.channels[0], clip.channels.last().unwrap_or(&clip.channels[0]));
@@ -401,15 +406,19 @@ fn clicking(program: &Program) -> HashSet<NameKey> {
 }
 
 impl Observed {
-    /// Leaves out clicks while a recording sounds that has one of its own: that is how it was made.
+    /// Leaves out clicks while a recording sounds that has one of its own: that is how it was made. Only what sounds at one is looked at.
     fn excuse_clicks(&mut self, program: &Program) {
-        if self.clicks.is_empty() {
+        let sounding: Vec<(NameKey, (u64, u64))> = self
+            .voices
+            .iter()
+            .filter_map(|(voice, (.., take))| Some((*take, *self.spans.get(voice)?)))
+            .filter(|(_, (from, until))| self.clicks.iter().any(|click| (*from..=*until).contains(click)))
+            .collect();
+        if sounding.is_empty() {
             return;
         }
-        let own = clicking(program);
-        let sounding: Vec<(u64, u64)> =
-            self.voices.iter().filter(|(_, (.., take))| own.contains(take)).filter_map(|(v, _)| self.spans.get(v).copied()).collect();
-        self.clicks.retain(|click| !sounding.iter().any(|(from, until)| (*from..=*until).contains(click)));
+        let own = clicking(program, &sounding.iter().map(|(take, _)| *take).collect());
+        self.clicks.retain(|click| !sounding.iter().any(|(take, (from, until))| own.contains(take) && (*from..=*until).contains(click)));
     }
 }
 
