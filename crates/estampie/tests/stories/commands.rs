@@ -291,6 +291,13 @@ fn what_is_staged_is_checked_and_a_commit_is_compared_with_what_became_of_it() {
     let value: serde_json::Value = serde_json::from_slice(&staged.stdout).unwrap();
     assert_eq!((staged.status.code(), &value["faults"][0]["code"], &value["faults"][0]["file"]), (Some(1), &"E303".into(), &"reactions.est".into()));
     assert_eq!(run(&["check", project]).status.code(), Some(0));
+    // Quickly nothing is listened to, and that is said; what needs listening is refused with it.
+    std::fs::write(file("checks.est"), "always expect true peak under -60 dBTP\n").unwrap();
+    let check = |more: &[&str]| run(&[&["check", project, "--json"], more].concat());
+    let listened = |more: &[&str]| serde_json::from_slice::<serde_json::Value>(&check(more).stdout).unwrap()["listened"].as_bool();
+    assert_eq!((check(&[]).status.code(), listened(&[])), (Some(1), Some(true)));
+    assert_eq!((check(&["--quick"]).status.code(), listened(&["--quick"])), (Some(0), Some(false)));
+    assert_eq!(check(&["--quick", "--junit", "out.xml"]).status.code(), Some(2));
 }
 
 #[test]
