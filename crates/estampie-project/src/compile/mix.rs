@@ -155,6 +155,10 @@ impl Compiler<'_> {
         }
         let making = Making { rate: self.program.rate, values, impulse: None };
         let latency = (kind.latency)(&making) as u32;
+        let remembers = (kind.remembers)(&making);
+        if remembers > 0 {
+            fixed = fixed.with(u64::from(remembers));
+        }
         self.program.mix.wants_tempo |= kind.takes.tempo;
         let at = KINDS.iter().position(|k| k.word == kind.word).unwrap_or(0);
         Some(BusEffect {

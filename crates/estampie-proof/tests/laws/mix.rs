@@ -156,6 +156,30 @@ fn an_echo_that_comes_late_comes_however_long_its_bus_was_silent() {
 }
 
 #[test]
+fn an_echo_that_is_set_to_more_beats_while_it_plays_comes_as_late_as_one_that_always_was() {
+    let at = |beats: &str| {
+        let echo = format!("[buses.a.effect.echo]\nbeats = \"{beats}\"\ntime = \"1 s\"\nfeedback = \"0 %\"\nlow-pass = \"20 kHz\"\nhigh-pass = \"20 Hz\"\n");
+        program_with(&[
+            ("mix.toml", &format!("[buses.a]\n{echo}")),
+            ("music/all.toml", "[piece.dance]\ntempo = \"20\"\nwaits-to-begin = true\n[piece.dance.section.a]\nbars = 8\n"),
+            ("sounds/all.toml", "[one]\nbus = \"a\"\ntakes = [\"audio/stroke.wav\"]\n"),
+            ("reactions.est", HIT),
+        ])
+    };
+    for (before, then, seconds) in [("0", "0.75", 2.25), ("0.75", "0.8", 2.4), ("0.75", "4", 12.0), ("4", "1.5", 4.5)] {
+        let mut bench = Bench::new(&at(before), 1);
+        bench.send(0, InputKind::Go { piece: NameKey::of("dance"), section: NameKey::of("a"), on: None });
+        bench.render(4_800);
+        bench.remote.program(Box::new(Prepared::new(at(then), 1))).unwrap();
+        bench.render(4_800);
+        bench.event(NOW, "hit");
+        let (left, _) = bench.render(48_000 * 13);
+        let heard = left.iter().position(|s| s.abs() > 0.01).unwrap() as f64 / 48_000.0;
+        assert!((heard - seconds).abs() < 0.05, "{before} to {then}: {heard:.2} s");
+    }
+}
+
+#[test]
 fn sounds_send_too_and_sends_are_moved() {
     let sounds = format!("{DC}send = {{ r = \"-6 dB\" }}\n");
     let out = last(&mut run(&program(&sounds, &format!("[buses.a]\n{DELAY}"), "", HIT)), 4800);

@@ -1,7 +1,7 @@
 //! Echoes: a delay that feeds itself through two filters, straight or from side to side, by time or by the music's beats.
 //!
-//! Set to beats it remembers four of the slowest there are; otherwise two seconds, and beats that are moved beyond that are halved until
-//! they fit.
+//! Set to beats it remembers twice as many of the slowest there are, so that they can be moved, and four at most; otherwise two seconds. What is moved beyond
+//! that is halved until it fits.
 
 use super::delay::DelayLine;
 use super::tone::{Mixture, Section};
@@ -31,6 +31,7 @@ pub(super) const ECHO: Kind = Kind {
             put: |to, (_, level)| to[2] = if level > -60.0 { 10f32.powf(level / 20.0) } else { 0.0 },
         },
     ],
+    remembers: |making| (beats_kept(making) * 10.0) as u32,
     make: |making: &Making| Box::new(Echo::new(making)),
     ..Kind::PLAIN
 };
@@ -41,6 +42,16 @@ const CROSS: f32 = 0.040;
 const LONGEST: f32 = 2.0;
 const MOST_BEATS: f32 = 4.0;
 const SLOWEST: f32 = 3.0;
+
+/// The beats that there is room for. In three steps, so that few edits make it anew; its lines have lengths of powers of two, which these just fit.
+fn beats_kept(making: &Making) -> f32 {
+    match making.values[1] {
+        ..=0.0 => 0.0,
+        ..=0.9 => 1.8,
+        ..=1.8 => 3.6,
+        _ => MOST_BEATS,
+    }
+}
 
 /// The time of the first stroke, in seconds: by the beat if there is one.
 fn distance(to: &[f32], tempo: f32) -> f32 {
@@ -74,7 +85,7 @@ struct Echo {
 
 impl Echo {
     fn new(making: &Making) -> Echo {
-        let seconds = if making.values[1] > 0.0 { MOST_BEATS * SLOWEST } else { LONGEST } + 0.1;
+        let seconds = LONGEST.max(beats_kept(making) * SLOWEST) + 0.04;
         let room = (seconds * making.rate as f32) as usize;
         Echo {
             rate: making.rate,

@@ -132,6 +132,8 @@ pub struct Kind {
     pub grips: &'static [Grip],
     /// Frames by which what comes out is later than what goes in, by what it would be made from.
     pub latency: fn(&Making) -> usize,
+    /// How much it remembers, where that depends on values that are not fixed: one that remembers otherwise is another effect. 0 for what does not.
+    pub remembers: fn(&Making) -> u32,
     /// Makes one.
     pub make: fn(&Making) -> Box<dyn Effect>,
 }
@@ -164,6 +166,7 @@ impl Kind {
         picture: None,
         grips: &[],
         latency: |_| 0,
+        remembers: |_| 0,
         make: |_| unreachable!("every kind makes its own"),
     };
 }

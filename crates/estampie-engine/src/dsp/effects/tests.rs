@@ -440,6 +440,15 @@ fn an_echo_of_beats_is_never_cut() {
     assert_eq!(first(4.0, 4.0, 1.0 / 3.0), 576_000);
     assert_eq!(first(1.0, 3.0, 1.0), 144_000);
     assert_eq!(first(0.0, 3.0, 1.0), 72_000);
+    // There is room for at least twice as many as are set, and not for all that could be.
+    assert_eq!(first(0.75, 1.5, 1.0 / 3.0), 216_000);
+    assert_eq!(first(0.75, 4.0, 1.0 / 3.0), 144_000);
+    let remembers = |beats: f32| {
+        let Bench { kind, mut values, .. } = Bench::new("echo", &[]);
+        values[1] = beats;
+        (kind.remembers)(&Making { rate: RATE, values, impulse: None })
+    };
+    assert_eq!([0.0, 0.75, 0.9, 1.0, 1.8, 2.0, 4.0].map(remembers), [0, 18, 18, 36, 36, 40, 40]);
 }
 
 #[test]
