@@ -52,6 +52,11 @@ impl Over {
         Over { waits: 0, fade: self.fade.towards(0.0, cross_frames(rate)) }
     }
 
+    /// Is where it goes: nobody hears it.
+    pub(super) fn settle(&mut self) {
+        *self = Over { waits: 0, fade: Fade::at(self.fade.target()) };
+    }
+
     /// The share of what it goes over to.
     pub(super) fn share(&self) -> f32 {
         self.fade.gain()
@@ -145,6 +150,11 @@ impl HeldBack {
         self.stages.push(last);
         // What it begins with is there.
         self.stages[0].over = Over::done();
+    }
+
+    /// Is where it goes: nothing comes through.
+    pub(crate) fn settle(&mut self) {
+        self.stages.iter_mut().for_each(|stage| stage.over.settle());
     }
 
     /// Goes over from nothing held back, as what was led past here before.

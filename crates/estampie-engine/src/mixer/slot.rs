@@ -81,6 +81,11 @@ impl Slot {
         self.there = self.there.back(rate);
     }
 
+    /// Comes and goes at once: nothing comes through.
+    pub(super) fn settle(&mut self) {
+        self.there.settle();
+    }
+
     /// It stands for one that goes on elsewhere.
     pub(super) fn is_taken(&mut self) {
         self.gone = true;
