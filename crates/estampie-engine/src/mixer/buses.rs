@@ -137,12 +137,9 @@ impl Mixing<'_> {
     fn rest(&mut self, at: usize) {
         let state = &mut *self.state;
         let bus = &mut state.buses[at];
-        (bus.amplitude, bus.square, bus.moved) = (0.0, bus.square * 0.995, Fade::at(1.0));
+        (bus.amplitude, bus.square) = (0.0, bus.square * 0.995);
         // What an edit has changed meanwhile is there with the first sound.
-        bus.chain.iter_mut().for_each(Slot::settle);
-        bus.voices_held.settle();
-        bus.into_held.settle();
-        bus.sends.iter_mut().for_each(|(_, held)| held.settle());
+        bus.settle();
         self.outlets.tap(self.mix.buses[at].key, &[0.0; BLOCK], &[0.0; BLOCK]);
         if self.mix.buses[at].listened {
             bus.last = [[0.0; BLOCK]; 2];

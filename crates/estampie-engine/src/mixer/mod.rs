@@ -6,6 +6,7 @@
 
 mod audibility;
 pub(crate) mod buses;
+mod cell;
 pub(crate) mod controls;
 pub(crate) mod fading_filter;
 pub(crate) mod head;

@@ -1,7 +1,7 @@
 //! An effect at work on a bus, and how it comes and goes by edits.
 
+use super::cell::CellState;
 use super::held::{Over, cross_frames, hold_back, lines};
-use super::state::CellState;
 use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
 use crate::dsp::{DelayLine, Fade};
 use crate::ground::names::NameKey;
@@ -111,24 +111,17 @@ impl Slot {
         rate: u32,
         block: [&mut [f32; BLOCK]; 2],
     ) {
-        let (was_left, was_right) = (*block[0], *block[1]);
         let [left, right] = block;
-        self.work(effect, (mix, cells), around, rate, [&mut *left, &mut *right]);
-        if !self.there.arrived() {
-            self.there.mix([&was_left, &was_right], [left, right]);
+        let before = (!self.there.arrived()).then_some((*left, *right));
+        let wet = self.follow(effect, (mix, cells), rate);
+        self.work(wet, around, [&mut *left, &mut *right]);
+        if let Some((left_before, right_before)) = &before {
+            self.there.mix([left_before, right_before], [left, right]);
         }
     }
 
-    /// The same, as if it had always been there.
-    fn work(
-        &mut self,
-        effect: Option<&BusEffect>,
-        (mix, cells): (&Mix, &[CellState]),
-        around: (Option<[&[f32]; 2]>, f32),
-        rate: u32,
-        block: [&mut [f32; BLOCK]; 2],
-    ) {
-        let [left, right] = block;
+    /// Takes the present values and goes in, or is passed by, as it is said; gives how wet it is to be.
+    fn follow(&mut self, effect: Option<&BusEffect>, (mix, cells): (&Mix, &[CellState]), rate: u32) -> f32 {
         let (target, wet) = match effect {
             Some(effect) => {
                 let (first, count) = (effect.first as usize, KINDS[effect.kind].settings.len());
@@ -146,6 +139,11 @@ impl Slot {
             }
             self.on = self.on.towards(target, cross_frames(rate));
         }
+        wet
+    }
+
+    /// Works on a block as if it had always been there.
+    fn work(&mut self, wet: f32, (key, tempo): (Option<[&[f32]; 2]>, f32), [left, right]: [&mut [f32; BLOCK]; 2]) {
         let (mut dry_left, mut dry_right) = (*left, *right);
         if let Some([a, b]) = &mut self.dry {
             hold_back([a, b], self.latency, [&mut dry_left, &mut dry_right]);
@@ -156,7 +154,6 @@ impl Slot {
             (*left, *right) = (dry_left, dry_right);
             return;
         }
-        let (key, tempo) = around;
         self.effect.process(&Around { to: &self.values, key, quarters_per_second: tempo }, left, right);
         if from == 1.0 && wet == 1.0 && self.on.arrived() {
             return;

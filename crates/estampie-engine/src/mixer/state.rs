@@ -1,5 +1,6 @@
 //! The memory of the mix: buses, effects at work, values, snapshots, ducks.
 
+use super::cell::CellState;
 use super::fading_filter::FadingFilter;
 use super::held::{HeldBack, cross_frames};
 use super::slot::Slot;
@@ -53,6 +54,8 @@ pub(crate) struct BusState {
     pub(crate) right: [f32; BLOCK],
     /// What other buses add in this block.
     pub(crate) sum: [[f32; BLOCK]; 2],
+    /// An edit has changed what it goes through, and nobody has settled it since.
+    pub(super) edited: bool,
     /// Whether anything was added in this block.
     pub(crate) fed: bool,
     /// Blocks since anything went in or came out.
@@ -98,6 +101,7 @@ impl BusState {
             left: [0.0; BLOCK],
             right: [0.0; BLOCK],
             sum: [[0.0; BLOCK]; 2],
+            edited: false,
             fed: false,
             quiet: u32::MAX,
             peak: [0.0; 2],
@@ -119,6 +123,7 @@ impl BusState {
         (self.ducked, self.player, self.gain, self.balance, self.quiet) = (old.ducked, old.player, old.gain, old.balance, old.quiet);
         (self.left, self.right, self.sum, self.fed) = (old.left, old.right, old.sum, old.fed);
         (self.peak, self.amplitude, self.square, self.last) = (old.peak, old.amplitude, old.square, old.last);
+        self.edited = true;
         std::mem::swap(&mut self.filters, &mut old.filters);
         self.voices_held.take_over(&mut old.voices_held, rate);
         self.into_held.take_over(&mut old.into_held, rate);
@@ -163,9 +168,21 @@ impl BusState {
 
     /// What is led here by an edit goes over into it from the sound as it was without.
     pub(crate) fn comes(&mut self, rate: u32) {
+        self.edited = true;
         self.chain.iter_mut().for_each(|slot| slot.comes(rate));
         self.voices_held.begin_from_none(rate);
         self.into_held.begin_from_none(rate);
+    }
+
+    /// Is where edits lead it: nothing comes through that would go over.
+    pub(super) fn settle(&mut self) {
+        if std::mem::take(&mut self.edited) {
+            self.moved = Fade::at(1.0);
+            self.chain.iter_mut().for_each(Slot::settle);
+            self.voices_held.settle();
+            self.into_held.settle();
+            self.sends.iter_mut().for_each(|(_, held)| held.settle());
+        }
     }
 
     /// Brings together what voices and other buses have added.
@@ -178,18 +195,6 @@ impl BusState {
         }
         self.sum = [[0.0; BLOCK]; 2];
     }
-}
-
-/// A value of the mix.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct CellState {
-    /// What it is set to, gliding after edits.
-    pub(crate) set: f32,
-    /// What snapshots add to that, and modulation.
-    pub(crate) held: f32,
-    pub(crate) moved: f32,
-    /// All together, in its scale.
-    pub(crate) now: f32,
 }
 
 /// What the controls of a generator come to in this block.
@@ -323,7 +328,7 @@ impl MixState {
     pub(crate) fn new(mix: &Mix, rate: u32) -> MixState {
         MixState {
             buses: mix.buses.iter().map(|b| BusState::new(b, rate)).collect(),
-            cells: mix.cells.iter().map(|c| CellState { set: c.rest, held: 0.0, moved: 0.0, now: c.rest }).collect(),
+            cells: mix.cells.iter().map(|c| CellState::at(c.rest)).collect(),
             generators: mix.generators.iter().map(|g| GeneratorState::new(g, &mix.cells)).collect(),
             snapshots: mix.snapshots.iter().map(|_| SnapshotState::new()).collect(),
             ducks: vec![DuckState::default(); mix.ducks.len()],

@@ -1,8 +1,9 @@
 //! The values of the mix block by block: what is set, what snapshots make of it, what the game adds; ducks and player levels.
 
+use super::cell::CellState;
 use super::mixing::Mixing;
 use super::spec::{Cell, Duck, DuckKey, Mix, player_level_db};
-use super::state::{CellState, MixState, SnapshotState};
+use super::state::{MixState, SnapshotState};
 use crate::dsp::block_coefficient;
 use crate::ground::ledger::TermKind;
 use crate::ground::names::NameKey;

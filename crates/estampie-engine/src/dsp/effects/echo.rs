@@ -85,7 +85,7 @@ struct Echo {
 
 impl Echo {
     fn new(making: &Making) -> Echo {
-        let seconds = LONGEST.max(beats_kept(making) * SLOWEST) + 0.04;
+        let seconds = LONGEST.max(beats_kept(making) * SLOWEST) + CROSS;
         let room = (seconds * making.rate as f32) as usize;
         Echo {
             rate: making.rate,
