@@ -171,7 +171,12 @@ fn title(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targets
     // Where there is little room the sign says enough of what it is.
     let end = if left < 24 { end } else { painter.text(end, 0, 9, "sound ", Role::Secondary) };
     let left = (width - 1).saturating_sub(clock.len() as u16 + 2).saturating_sub(end);
-    painter.text(end, 0, left, &format!("{dot} {words}"), role);
+    // The reason says what it means; by choice there is none.
+    let words = match words.strip_prefix("silent clock: ") {
+        Some(why) if words.chars().count() + 2 > usize::from(left) => if why == BY_CHOICE { "silent clock" } else { why }.to_owned(),
+        _ => words,
+    };
+    painter.text(end, 0, left, &format!("{dot} {}", cut(&words, left.saturating_sub(2))), role);
 }
 
 /// How it stands with the running game, in few words, if it is listened.

@@ -116,5 +116,5 @@ fn over_a_slow_line_pictures_are_left_out_and_keys_are_not() {
         text.rsplit("frames=").next().filter(|_| text.contains("frames="))?.split_whitespace().next()?.parse::<f64>().ok()
     });
     let drawn = drawn.expect("the log says how many pictures were drawn");
-    assert!(drawn >= 2.0 && drawn < seconds * 20.0, "{drawn} pictures in {seconds:.1} s");
+    assert!(drawn >= 1.0 && drawn < seconds * 20.0, "{drawn} pictures in {seconds:.1} s");
 }

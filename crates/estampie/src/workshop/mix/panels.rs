@@ -56,7 +56,9 @@ fn effect(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
     let title = format!("{bus} {}", effect.name);
     let like = effect.like.as_ref().map_or(String::new(), |l| format!(", like {}", l.value));
     let place = if count > 1 { format!(", {} of {count}", app.mix.effect + 1) } else { String::new() };
-    painter.heading(area.x, area.y, area.width, &title, &format!("{}{like}{place}", kind.word));
+    // One that is called what it is needs no second word.
+    let word = if effect.name == kind.word { "" } else { kind.word };
+    painter.heading(area.x, area.y, area.width, &title, format!("{word}{like}{place}").trim_start_matches(", "));
     let picture = kind.picture.filter(|_| area.width >= 48).zip(values_now(app, &bus, &effect.name, kind));
     let left = if picture.is_some() { (area.width * 2 / 5).max(area.width.saturating_sub(SETTINGS)) } else { 0 };
     if let Some((picture, values)) = picture {

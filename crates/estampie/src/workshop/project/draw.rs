@@ -247,7 +247,7 @@ fn fields(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Target
             FieldLine::Field(_) => {
                 let role = if row.now.is_some() { Role::Text } else { Role::Secondary };
                 let name = if own { "text" } else { row.key.as_str() };
-                painter.text(list.x + 1, y, width, &cut(name, width), role);
+                painter.text(list.x + 1, y, width - 1, &cut(name, width - 1), role);
                 let (text, role) = value(row);
                 painter.text(list.x + 1 + width, y, left, &cut(&text, left), role);
             }
