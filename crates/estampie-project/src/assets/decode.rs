@@ -4,7 +4,8 @@ use super::error::AudioError;
 use super::reader::Reader;
 use super::{Goes, Notes, circle};
 use crate::guard;
-use rubato::{FftFixedIn, Resampler, SincFixedIn, SincInterpolationParameters, SincInterpolationType, WindowFunction};
+use estampie_fft::rates::{VecResampler, between};
+use rubato::{SincFixedIn, SincInterpolationParameters, SincInterpolationType, WindowFunction};
 use std::path::Path;
 
 /// The most sample values that one file may hold (about an hour of stereo at 48 kHz).
@@ -151,8 +152,8 @@ fn linear_by(channels: &[Vec<f32>], ratio: f64, wanted: usize) -> Result<Vec<Vec
         interpolation: SincInterpolationType::Cubic,
         window: WindowFunction::BlackmanHarris2,
     };
-    let resampler = SincFixedIn::<f32>::new(ratio, 1.0, settings, CHUNK, channels.len()).map_err(not_converted)?;
-    run(resampler, channels, wanted)
+    let mut resampler = SincFixedIn::<f32>::new(ratio, 1.0, settings, CHUNK, channels.len()).map_err(not_converted)?;
+    run(&mut resampler, channels, wanted)
 }
 
 /// How many frames so many are at another rate, the last one counted whole.
@@ -167,8 +168,8 @@ fn not_converted(error: impl std::fmt::Display) -> AudioError {
 /// Converts between two rates, the ends as they are.
 fn linear(channels: &[Vec<f32>], from: u32, to: u32) -> Result<Vec<Vec<f32>>, AudioError> {
     let wanted = converted_length(channels.first().map_or(0, Vec::len), from, to);
-    let resampler = FftFixedIn::<f32>::new(from as usize, to as usize, CHUNK, 1, channels.len()).map_err(not_converted)?;
-    run(resampler, channels, wanted)
+    let mut resampler = between(from, to, CHUNK, channels.len()).map_err(not_converted)?;
+    run(resampler.as_mut(), channels, wanted)
 }
 
 /// Frames that are converted at a time.
@@ -177,7 +178,7 @@ const CHUNK: usize = 1024;
 /// Conversion between two rates in pieces and from any place, with the samples of [`linear`].
 pub(super) struct Converting {
     rates: (u32, u32),
-    resampler: FftFixedIn<f32>,
+    resampler: Box<dyn VecResampler<f32>>,
     /// What has been converted and not been taken, of each channel.
     ready: Vec<Vec<f32>>,
     /// Frames that come before the first one.
@@ -187,7 +188,7 @@ pub(super) struct Converting {
 impl Converting {
     /// From a rate to another in Hz, at the first frame.
     pub(super) fn new(from: u32, to: u32, channels: usize) -> Result<Converting, AudioError> {
-        let resampler = FftFixedIn::<f32>::new(from as usize, to as usize, CHUNK, 1, channels).map_err(not_converted)?;
+        let resampler = between(from, to, CHUNK, channels).map_err(not_converted)?;
         let delay = resampler.output_delay();
         Ok(Converting { rates: (from, to), resampler, ready: vec![Vec::new(); channels], delay })
     }
@@ -244,7 +245,7 @@ impl Converting {
     }
 }
 
-fn run(mut resampler: impl Resampler<f32>, channels: &[Vec<f32>], wanted: usize) -> Result<Vec<Vec<f32>>, AudioError> {
+fn run(resampler: &mut dyn VecResampler<f32>, channels: &[Vec<f32>], wanted: usize) -> Result<Vec<Vec<f32>>, AudioError> {
     let frames = channels.first().map_or(0, Vec::len);
     let delay = resampler.output_delay();
     let mut out: Vec<Vec<f32>> = vec![Vec::with_capacity(wanted + delay + 2048); channels.len()];
@@ -303,7 +304,7 @@ mod tests {
     /// The level above 9 kHz around the seam of a round, against full scale, in dB.
     fn click(round: &[f32]) -> f64 {
         let n = 1024;
-        let fft = realfft::RealFftPlanner::<f32>::new().plan_fft_forward(n);
+        let fft = estampie_fft::forward(n);
         let mut time: Vec<f32> = (0..n)
             .map(|i| {
                 let p = TAU * i as f64 / n as f64;

@@ -3,7 +3,6 @@
 //! The sound (without the silence around it) is cut into [`SLICES`] of equal length; of each the power in [`BANDS`] bands, a third of an octave to an octave wide, is kept in half
 //! decibels below the loudest of all. A copy at another level, of another rate, packed with loss or trimmed differs by a tenth of a decibel; two takes of one thing by several.
 
-use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
 
 /// Slices in time.
@@ -57,7 +56,7 @@ impl Print {
         let mut sound = vec![0.0f32; frame / 2];
         sound.extend(mono.drain(first..=last));
         sound.resize(sound.len() + frame, 0.0);
-        let plan = RealFftPlanner::<f32>::new().plan_fft_forward(frame);
+        let plan = estampie_fft::forward(frame);
         let (mut input, mut output) = (plan.make_input_vec(), plan.make_output_vec());
         let window: Vec<f32> = (0..frame).map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / frame as f32).cos()).collect();
         let band_of = |bin: usize| -> Option<usize> {

@@ -59,7 +59,7 @@ fn a_failure_of_the_page_leaves_the_terminal_as_it_was_writes_a_report_and_loses
     let reports: Vec<_> = std::fs::read_dir(folder).unwrap().flatten().filter(|e| e.file_name().to_string_lossy().starts_with("failed-")).collect();
     assert_eq!(reports.len(), 1);
     let report = std::fs::read_to_string(reports[0].path()).unwrap();
-    assert!(report.starts_with("estampie ") && report.contains("asked for by f12") && report.contains("workshop/mod.rs"), "{report}");
+    assert!(report.starts_with("estampie ") && report.contains("asked for by f12") && report.contains("estampie::workshop::run"), "{report}");
     story.tmux(&["kill-server"]);
     story.open("demo --device none");
     story.wait_until("the edits are offered", |s| s.contains("were not saved: mix.toml"));

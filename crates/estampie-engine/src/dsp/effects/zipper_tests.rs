@@ -5,7 +5,6 @@
 use super::*;
 use crate::dsp::block_coefficient;
 use proptest::prelude::*;
-use realfft::RealFftPlanner;
 use std::f64::consts::TAU;
 
 const RATE: u32 = 48_000;
@@ -19,7 +18,7 @@ const HIGH: f64 = 9_000.0;
 
 /// The greatest amplitude above [`HIGH`] in any window of some frames.
 fn up_high(samples: &[f32]) -> f64 {
-    let fft = RealFftPlanner::<f32>::new().plan_fft_forward(WINDOW);
+    let fft = estampie_fft::forward(WINDOW);
     let mut out = fft.make_output_vec();
     let first = (HIGH * WINDOW as f64 / f64::from(RATE)) as usize;
     let mut greatest = 0.0f64;

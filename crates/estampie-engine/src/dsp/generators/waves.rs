@@ -4,8 +4,7 @@
 //! period that what this leaves lies more than 90 dB below.
 
 use super::stepped::{GRID, Phase, to_float};
-use realfft::RealFftPlanner;
-use realfft::num_complex::Complex;
+use estampie_fft::num_complex::Complex;
 use std::sync::OnceLock;
 
 /// The plain waves.
@@ -52,7 +51,6 @@ pub(super) fn waves() -> &'static Waves {
 impl Tables {
     /// By the amplitude of each partial, as a sine.
     fn new(most: usize, partial: impl Fn(usize) -> f64) -> Tables {
-        let mut planner = RealFftPlanner::<f64>::new();
         let mut tables = Vec::new();
         let mut exact = most as f64;
         while exact >= 1.0 {
@@ -62,7 +60,7 @@ impl Tables {
                 continue;
             }
             let length = (partials * if partials > 128 { 12 } else { 24 }).next_power_of_two().max(256);
-            let inverse = planner.plan_fft_inverse(length);
+            let inverse = estampie_fft::inverse_64(length);
             let mut spectrum = inverse.make_input_vec();
             for (n, bin) in spectrum.iter_mut().enumerate().skip(1).take(partials) {
                 *bin = Complex::new(0.0, -0.5 * partial(n));
