@@ -114,12 +114,16 @@ impl Goes {
 /// All audio of a project by path, each ready or with the reason why not.
 #[derive(Debug, Default, Clone)]
 pub struct Assets {
-    clips: HashMap<String, Result<Arc<Clip>, Arc<AudioError>>>,
+    /// Shared with whoever compiles meanwhile: a copy costs nothing until something comes in.
+    clips: Arc<Clips>,
     /// Impulse responses made ready, each with the clip it is of, for all copies: an edit does not make them again.
     impulses: Arc<Mutex<Impulses>>,
     /// What of it is streamed.
     streams: Streams,
 }
+
+/// By path.
+type Clips = HashMap<String, Result<Arc<Clip>, Arc<AudioError>>>;
 
 /// By name and rate in Hz.
 type Impulses = HashMap<(String, u32), (Arc<Clip>, Arc<Impulse>)>;
@@ -153,7 +157,7 @@ impl Assets {
 
     /// Puts a file's content in, or the reason why there is none.
     pub fn insert(&mut self, name: &str, loaded: Result<Arc<Clip>, AudioError>) {
-        self.clips.insert(name.to_owned(), loaded.map_err(Arc::new));
+        Arc::make_mut(&mut self.clips).insert(name.to_owned(), loaded.map_err(Arc::new));
     }
 
     /// What of it is streamed, and what will be.
@@ -176,7 +180,10 @@ impl Assets {
 
     /// Forgets the pieces of recordings that are not wanted any more: each one that was tried would stay in memory.
     pub fn forget_pieces(&mut self, wanted: impl Fn(&str) -> bool) {
-        self.clips.retain(|name, _| Cut::read(name).is_none() || wanted(name));
+        let unwanted = |name: &String| Cut::read(name).is_some() && !wanted(name);
+        if self.clips.keys().any(unwanted) {
+            Arc::make_mut(&mut self.clips).retain(|name, _| !unwanted(name));
+        }
     }
 
     /// Bytes of samples held.

@@ -153,6 +153,12 @@ impl Workspace {
         self.shown = kept;
     }
 
+    /// Whether a kept state is shown.
+    #[must_use]
+    pub fn shows_kept(&self) -> bool {
+        self.shown.is_some()
+    }
+
     /// Whether an edit was refused since this was last asked, because a kept state is shown.
     pub fn take_refused(&mut self) -> bool {
         std::mem::take(&mut self.refused)

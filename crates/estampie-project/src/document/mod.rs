@@ -3,6 +3,7 @@
 //! A project is a set of texts ([`Sources`]). Reading them gives a [`Document`] of all that is sound and a list of
 //! [`Fault`]s for the rest, all of them at once. An edit changes a text, keeping comments and order ([`Workspace`]).
 
+mod alike;
 mod available;
 mod bundles;
 mod change;
@@ -40,6 +41,7 @@ mod world;
 pub use crate::fault::{Fault, Place, did_you_mean, nearest};
 pub use crate::language::{Moment, SILENCE};
 pub use crate::refusal::Refusal;
+pub use alike::differ_in_values;
 pub use bundles::{BudgetDoc, BundlePartDoc, EncodingDoc, Over, StoredAs, read_size, storing_of};
 pub(crate) use bundles::{PIECE, holds_any};
 pub use change::{sharers, uses_of, uses_of_all};

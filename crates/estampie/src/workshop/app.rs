@@ -5,6 +5,7 @@ use super::Options;
 use super::audition::Audition;
 use super::bundle::Bundling;
 use super::checks::Checks;
+use super::compiling::Compiling;
 use super::curve::Editor;
 use super::exploring::Exploring;
 use super::keeping::Keeping;
@@ -154,6 +155,7 @@ pub(crate) struct App {
     pub(crate) suspend: bool,
     pub(super) assets: Assets,
     pub(super) loading: Loading,
+    pub(super) compiling: Compiling,
     pub(super) looked_outside: Instant,
     /// What is being dragged, and where it lies.
     pub(super) dragging: Option<(Target, Rect)>,
@@ -225,6 +227,7 @@ impl App {
             suspend: false,
             assets,
             loading: Loading::new(options.cache.as_deref()),
+            compiling: Compiling::default(),
             looked_outside: now,
             dragging: None,
             sent: None,
@@ -300,6 +303,7 @@ impl App {
     pub(crate) fn poll(&mut self) -> bool {
         let document = Arc::clone(self.workspace.document());
         let mut news = self.rehearsal.poll(&document);
+        news |= self.poll_compiled();
         news |= self.poll_played();
         news |= self.poll_music();
         news |= self.poll_compare();
@@ -329,23 +333,8 @@ impl App {
         news
     }
 
-    /// Compiles what is written now, lets it take over, and loads what it needs.
-    pub(super) fn recompile(&mut self) {
-        self.compile();
-        self.load_missing();
-    }
-
-    /// Compiles what is written now and lets it take over.
-    pub(super) fn compile(&mut self) {
-        let (program, mut found) = compile::compile(&self.heard_document(), &self.assets);
-        // What is heard besides stands nowhere, and what is wrong with it is said when it is asked for.
-        found.retain(|fault| self.workspace.sources().get(&fault.place.file).is_some() || fault.place.file != "sounds/heard.toml");
-        self.faults = all_faults(&self.workspace, found);
-        self.missing.outdated = true;
-        self.rehearsal.take_over(Arc::new(program));
-        self.survey = OnceCell::new();
-        self.compare_anew();
-        self.loading.compiled();
+    /// What was selected by its place and is not there any more gives way to the last one.
+    pub(super) fn keep_places(&mut self) {
         let last = |n: usize| n.saturating_sub(1);
         self.stage.item = self.stage.item.min(last(self.items().len()));
         self.bus = self.bus.min(last(self.program().mix.buses.len()));
@@ -353,6 +342,10 @@ impl App {
         if matches!(self.mode, Mode::Faults | Mode::Explained(_)) && self.faults.is_empty() {
             self.mode = Mode::Page;
         }
+    }
+
+    pub(super) fn forget_survey(&mut self) {
+        self.survey = OnceCell::new();
     }
 
     /// What of the project nothing uses, and what no playthrough says: looked for when a page first shows it after an edit.
@@ -647,7 +640,7 @@ impl App {
 
     pub(super) fn edited(&mut self, done: Result<(), Refusal>) {
         match done {
-            Ok(()) => self.compile(),
+            Ok(()) => _ = self.compile(),
             Err(why) => self.alarm(why.to_string()),
         }
     }
@@ -666,8 +659,7 @@ impl App {
     fn gone_back(&mut self, done: Result<Option<String>, Refusal>, verb: &str, past: &str) {
         match done {
             Ok(Some(name)) => {
-                self.compile();
-                self.load_missing();
+                self.recompile();
                 self.say(format!("{past} {name}"));
             }
             Ok(None) => self.say(format!("nothing to {verb}")),

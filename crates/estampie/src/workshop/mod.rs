@@ -5,6 +5,7 @@ mod audition;
 mod axes;
 mod bundle;
 mod checks;
+mod compiling;
 mod curve;
 mod exploring;
 mod finder;

@@ -78,6 +78,7 @@ impl App {
 
     /// Keeps the present state, or goes over to the other one.
     pub(super) fn compare(&mut self) {
+        self.finish_compiling();
         let Some(kept) = &mut self.mix.kept else {
             let (sources, document) = (self.workspace.sources().clone(), Arc::clone(self.workspace.document()));
             let program = Arc::clone(self.program());

@@ -1,0 +1,223 @@
+//! Compiling beside the page: in a large project an edit of a value is on the page at once, and what is heard follows when it is compiled.
+//!
+//! Only where nothing but values has changed: then the things of the program that plays are those of the page, each in its place.
+
+use super::app::App;
+use crate::project::all_faults;
+use estampie_engine::program::Program;
+use estampie_project::compile;
+use estampie_project::document::{Document, Fault, Sources, differ_in_values};
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, TryRecvError, channel};
+use std::time::{Duration, Instant};
+
+/// What takes longer than this is not done on the screen's thread.
+const LONG: Duration = Duration::from_millis(4);
+
+/// What is compiled beside the page.
+pub(crate) struct Compiling {
+    /// What takes longer than this is done beside the page.
+    pub(super) long: Duration,
+    /// How long it took last.
+    took: Duration,
+    /// What was compiled last, or is being compiled, with its texts; `None` if it was not what is written.
+    of: Option<(Arc<Document>, Sources)>,
+    /// What is under way.
+    comes: Option<Receiver<Compiled>>,
+    /// There was another edit meanwhile.
+    again: bool,
+}
+
+struct Compiled {
+    program: Program,
+    faults: Vec<Fault>,
+    took: Duration,
+}
+
+impl Default for Compiling {
+    fn default() -> Compiling {
+        Compiling { long: LONG, took: Duration::ZERO, of: None, comes: None, again: false }
+    }
+}
+
+impl Compiling {
+    /// Whether what is heard is not yet what is written.
+    #[cfg(test)]
+    pub(super) fn under_way(&self) -> bool {
+        self.comes.is_some()
+    }
+}
+
+impl App {
+    /// Compiles what is written now, lets it take over, and loads what it needs.
+    pub(super) fn recompile(&mut self) {
+        if self.compile() {
+            self.load_missing();
+        }
+    }
+
+    /// Compiles what is written now and lets it take over; false if that is done beside the page, where no other audio is needed than before.
+    pub(super) fn compile(&mut self) -> bool {
+        let document = self.heard_document();
+        let now = (!self.workspace.shows_kept()).then(|| (Arc::clone(&document), self.workspace.sources().clone()));
+        let in_values = match (&self.compiling.of, &now) {
+            (Some(before), Some(now)) => self.compiling.took > self.compiling.long && differ_in_values((&before.0, &before.1), (&now.0, &now.1)),
+            _ => false,
+        };
+        self.compiling.of = now;
+        if in_values {
+            if self.compiling.comes.is_some() {
+                self.compiling.again = true;
+            } else {
+                self.compile_beside(document);
+            }
+            self.written_anew();
+            return false;
+        }
+        // What is under way is overtaken.
+        (self.compiling.comes, self.compiling.again) = (None, false);
+        let begun = Instant::now();
+        let (program, found) = compile::compile(&document, &self.assets);
+        self.compiling.took = begun.elapsed();
+        self.written_anew();
+        self.compiled(program, found);
+        true
+    }
+
+    fn compile_beside(&mut self, document: Arc<Document>) {
+        let (sender, receiver) = channel();
+        let assets = self.assets.clone();
+        let compile = move || {
+            let begun = Instant::now();
+            let (program, faults) = compile::compile(&document, &assets);
+            let _ = sender.send(Compiled { program, faults, took: begun.elapsed() });
+        };
+        if std::thread::Builder::new().name("compile".into()).spawn(compile).is_ok() {
+            self.compiling.comes = Some(receiver);
+        } else {
+            // Without a thread it is done here the next time it is looked for.
+            self.compiling.again = true;
+        }
+    }
+
+    /// Lets what was compiled beside the page take over, if it is there.
+    pub(crate) fn poll_compiled(&mut self) -> bool {
+        let came = match self.compiling.comes.as_ref().map(Receiver::try_recv) {
+            None if self.compiling.again => {
+                self.compiling.of = None;
+                return self.compile();
+            }
+            None | Some(Err(TryRecvError::Empty)) => return false,
+            Some(Ok(compiled)) => Some(compiled),
+            // It has failed, and will where that is said.
+            Some(Err(TryRecvError::Disconnected)) => None,
+        };
+        self.take_compiled(came);
+        if std::mem::take(&mut self.compiling.again) {
+            let document = self.heard_document();
+            self.compile_beside(document);
+        }
+        true
+    }
+
+    fn take_compiled(&mut self, came: Option<Compiled>) {
+        self.compiling.comes = None;
+        match came {
+            Some(Compiled { program, faults, took }) => {
+                self.compiling.took = took;
+                self.compiled(program, faults);
+            }
+            None => {
+                self.compiling.of = None;
+                self.compile();
+            }
+        }
+    }
+
+    /// Waits until what is heard is what is written.
+    pub(super) fn finish_compiling(&mut self) {
+        if self.compiling.comes.is_some() {
+            self.compiling.of = None;
+            self.compile();
+        }
+    }
+
+    /// What was found out of what was written before no longer holds.
+    fn written_anew(&mut self) {
+        self.missing.outdated = true;
+        self.forget_survey();
+        self.compare_anew();
+    }
+
+    /// Lets a program take over that was compiled of what is written.
+    fn compiled(&mut self, program: Program, mut found: Vec<Fault>) {
+        // What is heard besides stands nowhere, and what is wrong with it is said when it is asked for.
+        found.retain(|fault| self.workspace.sources().get(&fault.place.file).is_some() || fault.place.file != "sounds/heard.toml");
+        self.faults = all_faults(&self.workspace, found);
+        self.rehearsal.take_over(Arc::new(program));
+        self.loading.compiled();
+        self.keep_places();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::view_tests::Desk;
+    use estampie_engine::names::NameKey;
+    use std::time::Duration;
+
+    /// The level that the bus hull has in the program that plays, in dB.
+    fn heard(desk: &Desk) -> f32 {
+        let program = desk.app.program();
+        program.mix.buses.iter().find(|b| b.key == NameKey::of("hull")).unwrap().level_db
+    }
+
+    fn arrives(desk: &mut Desk) {
+        let begun = std::time::Instant::now();
+        while desk.app.compiling.under_way() {
+            assert!(begun.elapsed() < Duration::from_secs(20));
+            desk.app.poll_compiled();
+            std::thread::yield_now();
+        }
+    }
+
+    #[test]
+    fn an_edit_of_a_value_is_on_the_page_at_once_and_heard_when_it_is_compiled() {
+        let mut desk = Desk::new();
+        desk.app.compiling.long = Duration::ZERO;
+        let level = |desk: &Desk| desk.app.document().buses.iter().find(|b| b.name == "hull").unwrap().level.0;
+        let to = |desk: &mut Desk, level: &str| {
+            desk.app.workspace.set_value("level of hull", "mix.toml", &["buses", "hull", "level"], level).unwrap();
+            desk.app.recompile();
+        };
+        // What was compiled first is known from the first edit on.
+        to(&mut desk, "-4 dB");
+        assert!((heard(&desk) + 4.0).abs() < 0.01 && !desk.app.compiling.under_way());
+        for tenth in 50..60 {
+            to(&mut desk, &format!("-{}.{} dB", tenth / 10, tenth % 10));
+            assert!((level(&desk) + tenth as f32 / 10.0).abs() < 1e-4 && desk.app.compiling.under_way());
+        }
+        assert!((heard(&desk) + 5.9).abs() > 0.01, "it is heard later");
+        arrives(&mut desk);
+        assert!((heard(&desk) + 5.9).abs() < 0.01, "the last one is heard: {}", heard(&desk));
+    }
+
+    #[test]
+    fn what_changes_more_than_values_is_compiled_at_once_and_overtakes() {
+        let mut desk = Desk::new();
+        desk.app.compiling.long = Duration::ZERO;
+        let to = |desk: &mut Desk, level: &str| {
+            desk.app.workspace.set_value("level of hull", "mix.toml", &["buses", "hull", "level"], level).unwrap();
+            desk.app.recompile();
+        };
+        to(&mut desk, "-4 dB");
+        to(&mut desk, "-5 dB");
+        assert!(desk.app.compiling.under_way());
+        let buses = desk.app.program().mix.buses.len();
+        desk.app.workspace.set_value("bus keel", "mix.toml", &["buses", "keel", "level"], "-1 dB").unwrap();
+        desk.app.recompile();
+        assert!(!desk.app.compiling.under_way() && desk.app.program().mix.buses.len() == buses + 1);
+        desk.app.poll_compiled();
+        assert!(desk.app.program().mix.buses.len() == buses + 1 && (heard(&desk) + 5.0).abs() < 0.01);
+    }
+}
