@@ -12,7 +12,7 @@
 //! ```
 
 use ebur128::{Channel, EbuR128, Mode};
-use estampie_fft::RealToComplex;
+use estampie_generics::RealToComplex;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -261,7 +261,7 @@ struct Spectrum {
     /// Frames until the next window; the first is a whole one.
     missing: usize,
     input: Vec<f32>,
-    output: Vec<estampie_fft::num_complex::Complex<f32>>,
+    output: Vec<estampie_generics::num_complex::Complex<f32>>,
     /// The first and the last bin of each band.
     bins: Vec<(usize, usize)>,
     /// The mean power of each band, once there is one.
@@ -272,7 +272,7 @@ struct Spectrum {
 
 impl Spectrum {
     fn new(rate: u32) -> Spectrum {
-        let fft = estampie_fft::forward(FRAMES);
+        let fft = estampie_generics::forward(FRAMES);
         let (input, output) = (fft.make_input_vec(), fft.make_output_vec());
         let bin = |frequency: f64| (frequency * FRAMES as f64 / f64::from(rate)).round() as usize;
         // A band narrower than a bin takes the nearest one.
@@ -311,7 +311,7 @@ impl Spectrum {
         let full = 0.375 * (FRAMES as f32).powi(2) / 4.0;
         let mut now = [0.0f32; BANDS];
         for (power, (first, last)) in now.iter_mut().zip(&self.bins) {
-            *power = self.output.get(*first..=*last).unwrap_or_default().iter().map(estampie_fft::num_complex::Complex::norm_sqr).sum::<f32>() / full;
+            *power = self.output.get(*first..=*last).unwrap_or_default().iter().map(estampie_generics::num_complex::Complex::norm_sqr).sum::<f32>() / full;
         }
         let powers = self.powers.get_or_insert(now);
         for ((power, now), level) in powers.iter_mut().zip(now).zip(&mut self.levels) {

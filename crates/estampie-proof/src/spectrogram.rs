@@ -19,7 +19,7 @@ pub fn spectrogram(samples: &[f32], rate: u32, range: Range<usize>, (columns, ro
     // A window as long as what a column stands for, so that nothing is left out, within what tells pitches and moments apart.
     let step = range.len() as f64 / columns.max(1) as f64;
     let window = (step as usize).next_power_of_two().clamp(1_024, LONGEST_WINDOW);
-    let transform = estampie_fft::forward(window);
+    let transform = estampie_generics::forward(window);
     let hann: Vec<f32> = (0..window).map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * (i as f32 + 0.5) / window as f32).cos()).collect();
     let edge = |row: usize| {
         let hz = LOWEST * (HIGHEST / LOWEST).powf(row as f64 / rows.max(1) as f64);
@@ -39,7 +39,7 @@ pub fn spectrogram(samples: &[f32], rate: u32, range: Range<usize>, (columns, ro
                 .map(|row| {
                     let (low, high) = (edge(row), edge(row + 1));
                     let bins = (low.floor() as usize)..(high.ceil() as usize).max(low.floor() as usize + 1).min(output.len());
-                    let most = output[bins].iter().map(estampie_fft::num_complex::Complex::norm_sqr).fold(0.0f32, f32::max);
+                    let most = output[bins].iter().map(estampie_generics::num_complex::Complex::norm_sqr).fold(0.0f32, f32::max);
                     // A sine of full scale comes to a quarter of the window.
                     let level = 10.0 * f64::from(most).max(1e-20).log10() - 20.0 * (window as f64 / 4.0).log10();
                     ((level - DARKEST) / -DARKEST).clamp(0.0, 1.0) as f32

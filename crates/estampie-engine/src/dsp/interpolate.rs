@@ -353,7 +353,7 @@ mod tests {
     fn folded(frequency: f64, step: f64) -> f64 {
         let n = 1 << 14;
         let out = play(frequency, step, n + 2 * TAPS);
-        let fft = estampie_fft::forward_64(n);
+        let fft = estampie_generics::forward_64(n);
         // A window whose skirts lie below −90 dB (F. J. Harris 1978, Blackman and Harris's of four terms).
         let window = |i: usize| {
             let p = TAU * i as f64 / n as f64;

@@ -247,6 +247,19 @@ mod written {
     }
 }
 
+/// Whether all samples are finite numbers.
+#[must_use]
+pub fn all_finite(samples: &[f32]) -> bool {
+    samples.iter().all(|s| s.is_finite())
+}
+
+/// Copies samples as far as both go; what is not a finite number is silence.
+pub fn copy_finite(to: &mut [f32], from: &[f32]) {
+    for (to, from) in to.iter_mut().zip(from) {
+        *to = if from.is_finite() { *from } else { 0.0 };
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -284,5 +297,13 @@ mod tests {
             assert!(matches!(kept, Samples::Float(_)) && kept.to_vec()[1].to_bits() == odd.to_bits(), "{odd}");
         }
         assert!(matches!(Samples::of(vec![-1.0, 32_767.0 / SIXTEEN]), Samples::Sixteen(_)));
+    }
+
+    #[test]
+    fn what_is_not_a_number_is_copied_as_silence() {
+        let mut to = [9.0; 5];
+        copy_finite(&mut to, &[0.5, f32::NAN, f32::INFINITY, -1.0]);
+        assert_eq!(to, [0.5, 0.0, 0.0, -1.0, 9.0]);
+        assert!(all_finite(&to) && all_finite(&[]) && !all_finite(&[0.0, f32::NEG_INFINITY]));
     }
 }

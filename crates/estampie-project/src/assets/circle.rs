@@ -3,7 +3,7 @@
 //! A loop of N frames becomes one of exactly M: its spectrum (which a circle has without any window) is cut or filled up, and moved
 //! by less than a frame where the loop begins between two frames of the new rate. So no round ends a part of a frame early.
 
-use estampie_fft::num_complex::Complex;
+use estampie_generics::num_complex::Complex;
 
 /// Loops up to here are converted in one piece.
 pub(super) const LONGEST: usize = 1 << 23;
@@ -14,7 +14,7 @@ pub(super) fn convert(samples: &[f32], frames: usize, shift: f64) -> Vec<f32> {
     if before == 0 || frames == 0 {
         return vec![0.0; frames];
     }
-    let (forward, back) = (estampie_fft::forward(before), estampie_fft::inverse(frames));
+    let (forward, back) = (estampie_generics::forward(before), estampie_generics::inverse(frames));
     let mut time = samples.to_vec();
     let mut spectrum = forward.make_output_vec();
     // The lengths are right by construction.

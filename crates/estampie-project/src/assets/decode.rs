@@ -4,7 +4,8 @@ use super::error::AudioError;
 use super::reader::Reader;
 use super::{Goes, Notes, circle};
 use crate::guard;
-use estampie_fft::rates::{VecResampler, between};
+use estampie_engine::clip::all_finite;
+use estampie_generics::rates::{VecResampler, between};
 use rubato::{SincFixedIn, SincInterpolationParameters, SincInterpolationType, WindowFunction};
 use std::path::Path;
 
@@ -51,7 +52,7 @@ fn decode_unguarded(path: &Path) -> Result<Decoded, AudioError> {
     }
     let frames = channels.first().map_or(0, Vec::len);
     whole(&reader, frames)?;
-    if channels.iter().flatten().any(|s| !s.is_finite()) {
+    if !channels.iter().all(|c| all_finite(c)) {
         return Err(AudioError::NotFinite);
     }
     let Reader { rate, kind, bits, loop_points, mut notes, .. } = reader;
@@ -225,7 +226,9 @@ impl Converting {
     pub(super) fn process(&mut self, decoded: &mut [Vec<f32>]) -> Result<(), AudioError> {
         let need = self.needs();
         let part = |c: &mut Vec<f32>| {
-            let mut part: Vec<f32> = c.drain(..need.min(c.len())).collect();
+            let there = need.min(c.len());
+            let mut part = c[..there].to_vec();
+            c.drain(..there);
             part.resize(need, 0.0);
             part
         };
@@ -239,7 +242,8 @@ impl Converting {
     pub(super) fn take(&mut self, count: usize, into: &mut [Vec<f32>]) {
         for (to, from) in into.iter_mut().zip(&mut self.ready) {
             from.drain(..self.delay);
-            to.extend(from.drain(..count));
+            to.extend_from_slice(&from[..count]);
+            from.drain(..count);
         }
         self.delay = 0;
     }
@@ -304,7 +308,7 @@ mod tests {
     /// The level above 9 kHz around the seam of a round, against full scale, in dB.
     fn click(round: &[f32]) -> f64 {
         let n = 1024;
-        let fft = estampie_fft::forward(n);
+        let fft = estampie_generics::forward(n);
         let mut time: Vec<f32> = (0..n)
             .map(|i| {
                 let p = TAU * i as f64 / n as f64;

@@ -56,7 +56,7 @@ impl Print {
         let mut sound = vec![0.0f32; frame / 2];
         sound.extend(mono.drain(first..=last));
         sound.resize(sound.len() + frame, 0.0);
-        let plan = estampie_fft::forward(frame);
+        let plan = estampie_generics::forward(frame);
         let (mut input, mut output) = (plan.make_input_vec(), plan.make_output_vec());
         let window: Vec<f32> = (0..frame).map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / frame as f32).cos()).collect();
         let band_of = |bin: usize| -> Option<usize> {

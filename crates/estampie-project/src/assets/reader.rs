@@ -4,10 +4,10 @@ use super::error::AudioError;
 use super::headers::{self, BareFlac};
 use super::{Notes, riff};
 use crate::door;
+use estampie_generics::planes::Planes;
 use std::fs::File;
 use std::io::{Cursor, Read as _, Seek as _};
 use std::path::Path;
-use symphonia::core::audio::SampleBuffer;
 use symphonia::core::codecs::{Decoder, DecoderOptions};
 use symphonia::core::errors::Error as DecoderError;
 use symphonia::core::formats::{FormatOptions, FormatReader, SeekMode, SeekTo};
@@ -33,7 +33,7 @@ pub(super) struct Reader {
     format: Box<dyn FormatReader>,
     decoder: Box<dyn Decoder>,
     track: u32,
-    buffer: Option<SampleBuffer<f32>>,
+    planes: Planes,
     /// The kind of file, as people say it.
     pub(super) kind: &'static str,
     /// Frames a second.
@@ -112,7 +112,7 @@ impl Reader {
         let rate = parameters.sample_rate.filter(|r| (1_000..=768_000).contains(r)).ok_or_else(|| broken("its rate is not said"))?;
         let decoder = symphonia::default::get_codecs().make(parameters, &DecoderOptions { verify: false }).map_err(broken)?;
         let (channels, bits, said) = (parameters.channels.map(symphonia::core::audio::Channels::count), parameters.bits_per_sample, parameters.n_frames);
-        Ok(Reader { track: track.id, format, decoder, buffer: None, kind, rate, bytes, channels, bits, said, end, loop_points, notes, at: 0 })
+        Ok(Reader { track: track.id, format, decoder, planes: Planes::default(), kind, rate, bytes, channels, bits, said, end, loop_points, notes, at: 0 })
     }
 
     /// Decodes the next packet and adds it to what is given, a vector for each channel; false at the end.
@@ -140,21 +140,9 @@ impl Reader {
         } else if into.len() != count {
             return Err(broken("its number of channels changes"));
         }
-        if self.buffer.as_ref().is_none_or(|b| b.capacity() < audio.capacity() * count) {
-            self.buffer = Some(SampleBuffer::new(audio.capacity() as u64, *audio.spec()));
-        }
-        if let Some(buffer) = &mut self.buffer {
-            buffer.copy_planar_ref(audio);
-            let frames = buffer.len() / count.max(1);
-            // What lies behind the end does not count.
-            let kept = self.end.map_or(frames, |end| frames.min(usize::try_from(end).unwrap_or(usize::MAX).saturating_sub(self.at)));
-            if frames > 0 {
-                for (channel, samples) in into.iter_mut().zip(buffer.samples().chunks(frames)) {
-                    channel.extend_from_slice(&samples[..kept]);
-                }
-            }
-            self.at += frames;
-        }
+        // What lies behind the end does not count.
+        let most = self.end.map_or(usize::MAX, |end| usize::try_from(end).unwrap_or(usize::MAX).saturating_sub(self.at));
+        self.at += self.planes.add(audio, most, into);
         Ok(true)
     }
 

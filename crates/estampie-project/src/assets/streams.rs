@@ -4,7 +4,7 @@ use super::decode::{Converting, caught};
 use super::error::AudioError;
 use super::reader::Reader;
 use super::{Goes, decode};
-use estampie_engine::clip::{Clip, Streamed};
+use estampie_engine::clip::{Clip, Streamed, copy_finite};
 use estampie_engine::pages::{HEAD, PAGE, Page};
 use estampie_engine::reads::{Fill, Reads};
 use std::collections::BTreeMap;
@@ -246,7 +246,10 @@ impl Opened {
         let Some(converting) = converting else {
             decode(decoded, count)?;
             let there = count.min(decoded[0].len());
-            into.iter_mut().zip(decoded).for_each(|(to, from)| to.extend(from.drain(..there)));
+            for (to, from) in into.iter_mut().zip(decoded) {
+                to.extend_from_slice(&from[..there]);
+                from.drain(..there);
+            }
             return Ok(());
         };
         while converting.ready() < count {
@@ -286,8 +289,7 @@ impl StreamReader {
             said
         })?;
         for (side, samples) in page.samples.iter_mut().zip(&part) {
-            let finite = samples.iter().map(|s| if s.is_finite() { *s } else { 0.0 });
-            side.iter_mut().zip(finite).for_each(|(to, s)| *to = s);
+            copy_finite(side, samples);
         }
         Ok(())
     }

@@ -69,6 +69,8 @@ impl Reader {
             if !kept {
                 self.files.insert(file.to_owned(), read_file(file, text, &self.available));
             }
+        }
+        for (file, _) in sources.files() {
             let Some(read) = self.files.get(file) else { continue };
             faults.extend(read.faults.iter().cloned());
             add(&mut document, file, &read.part, &mut first, &mut faults);
@@ -134,18 +136,17 @@ fn long(piece: &PieceDoc, section: &SectionDoc) -> (f64, u32) {
 
 /// Where each name that several files may give stands first.
 #[derive(Default)]
-struct Firsts(HashMap<(&'static str, String), Place>);
+struct Firsts<'a>(HashMap<(&'static str, &'a str), &'a Place>);
 
-impl Firsts {
+impl<'a> Firsts<'a> {
     /// Whether a name is new; else a fault.
-    fn is(&mut self, kind: &'static str, name: &str, place: &Place, faults: &mut Vec<Fault>) -> bool {
-        let known = self.0.get(&(kind, name.to_owned()));
-        if let Some(first) = known {
+    fn is(&mut self, kind: &'static str, name: &'a str, place: &'a Place, faults: &mut Vec<Fault>) -> bool {
+        if let Some(first) = self.0.get(&(kind, name)) {
             let what = format!("there is a {kind} {name} already, at {first}");
             faults.push(Fault::new(place, what, "give one of them another name; the first one counts"));
             return false;
         }
-        self.0.insert((kind, name.to_owned()), place.clone());
+        self.0.insert((kind, name), place);
         true
     }
 }
@@ -191,7 +192,7 @@ fn read_file(file: &str, text: &Arc<str>, audio: &Available) -> Read {
 }
 
 /// Adds what a file holds to the project. A name that stands in a file before is a fault, and the first one counts.
-fn add(document: &mut Document, file: &str, part: &Document, first: &mut Firsts, faults: &mut Vec<Fault>) {
+fn add<'a>(document: &mut Document, file: &str, part: &'a Document, first: &mut Firsts<'a>, faults: &mut Vec<Fault>) {
     match file {
         "estampie.toml" => document.manifest = part.manifest.clone(),
         "game.toml" => {

@@ -3,8 +3,9 @@
 //! Only where nothing but values has changed: then the things of the program that plays are those of the page, each in its place.
 
 use super::app::App;
+use super::rehearsal::MadeFor;
 use crate::project::all_faults;
-use estampie_engine::program::Program;
+use estampie_engine::engine::Prepared;
 use estampie_project::compile;
 use estampie_project::document::{Document, Fault, Sources, differ_in_values};
 use std::sync::Arc;
@@ -29,7 +30,8 @@ pub(crate) struct Compiling {
 }
 
 struct Compiled {
-    program: Program,
+    prepared: Box<Prepared>,
+    made_for: MadeFor,
     faults: Vec<Fault>,
     took: Duration,
 }
@@ -78,19 +80,21 @@ impl App {
         (self.compiling.comes, self.compiling.again) = (None, false);
         let begun = Instant::now();
         let (program, found) = compile::compile(&document, &self.assets);
+        let prepared = self.rehearsal.made_for().prepare(Arc::new(program));
         self.compiling.took = begun.elapsed();
         self.written_anew();
-        self.compiled(program, found);
+        self.compiled(prepared, found);
         true
     }
 
     fn compile_beside(&mut self, document: Arc<Document>) {
         let (sender, receiver) = channel();
-        let assets = self.assets.clone();
+        let (assets, made_for) = (self.assets.clone(), self.rehearsal.made_for());
         let compile = move || {
             let begun = Instant::now();
             let (program, faults) = compile::compile(&document, &assets);
-            let _ = sender.send(Compiled { program, faults, took: begun.elapsed() });
+            let prepared = made_for.prepare(Arc::new(program));
+            let _ = sender.send(Compiled { prepared, made_for, faults, took: begun.elapsed() });
         };
         if std::thread::Builder::new().name("compile".into()).spawn(compile).is_ok() {
             self.compiling.comes = Some(receiver);
@@ -123,9 +127,11 @@ impl App {
     fn take_compiled(&mut self, came: Option<Compiled>) {
         self.compiling.comes = None;
         match came {
-            Some(Compiled { program, faults, took }) => {
+            Some(Compiled { prepared, made_for, faults, took }) => {
                 self.compiling.took = took;
-                self.compiled(program, faults);
+                // The player's levels may have been moved meanwhile, or all begun anew.
+                let prepared = if made_for == self.rehearsal.made_for() { prepared } else { self.rehearsal.made_for().prepare(Arc::clone(prepared.program())) };
+                self.compiled(prepared, faults);
             }
             None => {
                 self.compiling.of = None;
@@ -150,11 +156,11 @@ impl App {
     }
 
     /// Lets a program take over that was compiled of what is written.
-    fn compiled(&mut self, program: Program, mut found: Vec<Fault>) {
+    fn compiled(&mut self, prepared: Box<Prepared>, mut found: Vec<Fault>) {
         // What is heard besides stands nowhere, and what is wrong with it is said when it is asked for.
         found.retain(|fault| self.workspace.sources().get(&fault.place.file).is_some() || fault.place.file != "sounds/heard.toml");
         self.faults = all_faults(&self.workspace, found);
-        self.rehearsal.take_over(Arc::new(program));
+        self.rehearsal.take_prepared(prepared);
         self.loading.compiled();
         self.keep_places();
     }

@@ -163,6 +163,7 @@ fn wait_for_something(app: &mut App, wait: Duration) -> std::io::Result<(bool, b
 
 fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping::Signals, begun: Instant) -> Result<(), Failure> {
     let (mut frames, mut work, mut longest) = (0u32, Duration::ZERO, Duration::ZERO);
+    let mut longest_between = Duration::ZERO;
     let mut bounded = Instant::now();
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
     let (mut stale, mut touched) = (true, true);
@@ -181,6 +182,7 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         let wait = if app.rehearsal.player.held() { wait.min(SOON) } else { wait };
         let (key, heard) = wait_for_something(app, wait)?;
         (stale, touched) = (stale | heard, touched | heard);
+        let mut at = Instant::now();
         if key {
             app.fits = terminal.size().is_ok_and(|size| screen::fits(size.width, size.height));
             // All that has come, so that a drag is not drawn step by step.
@@ -199,8 +201,12 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
             let _ = execute!(std::io::stdout(), EnableMouseCapture);
             terminal.clear()?;
             stale = true;
+            at = Instant::now();
         }
         stale |= app.poll();
+        if frames > 0 {
+            longest_between = longest_between.max(at.elapsed());
+        }
         if bounded.elapsed() > Duration::from_secs(60) {
             bounded = Instant::now();
             folders::state().iter().for_each(|folder| logs::bound(folder));
@@ -220,7 +226,13 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
             (stale, touched) = (false, false);
         }
     }
-    tracing::info!(frames, mean_us = (work / frames.max(1)).as_micros() as u64, longest_us = longest.as_micros() as u64, "left");
+    tracing::info!(
+        frames,
+        mean_us = (work / frames.max(1)).as_micros() as u64,
+        longest_us = longest.as_micros() as u64,
+        longest_between_us = longest_between.as_micros() as u64,
+        "left"
+    );
     Ok(())
 }
 

@@ -11,8 +11,8 @@
 use super::delay::DelayLine;
 use super::{Around, Crossing, Effect, Kind, Making, Ramp, Setting, Takes, Unit, gain_of, share_left};
 use crate::names::NameKey;
-use estampie_fft::num_complex::Complex;
-use estampie_fft::{ComplexToReal, RealToComplex};
+use estampie_generics::num_complex::Complex;
+use estampie_generics::{ComplexToReal, RealToComplex};
 use std::fmt;
 use std::sync::Arc;
 
@@ -47,7 +47,7 @@ pub struct Impulse {
 mod written {
     use super::Impulse;
     use crate::ground::names::NameKey;
-    use estampie_fft::num_complex::Complex;
+    use estampie_generics::num_complex::Complex;
     use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
     #[derive(Serialize, Deserialize)]
@@ -89,7 +89,7 @@ impl Impulse {
         let scale = if energy > 0.0 { (1.0 / energy.sqrt()) as f32 } else { 0.0 };
         let scaled = [left, right].map(|channel| channel[..frames].iter().map(|s| s * scale).collect::<Vec<f32>>());
         let key = scaled.iter().flatten().fold(NameKey(frames as u64).with(u64::from(rate)), |key, s| key.with(u64::from(s.to_bits())));
-        let forward = estampie_fft::forward(2 * PART);
+        let forward = estampie_generics::forward(2 * PART);
         let spectra = [&scaled[0], &scaled[1]].map(|channel| {
             channel
                 .get(PART..)
@@ -149,7 +149,7 @@ impl fmt::Debug for Convolver {
 
 impl Convolver {
     fn new(making: &Making) -> Convolver {
-        let (forward, back) = (estampie_fft::forward(2 * PART), estampie_fft::inverse(2 * PART));
+        let (forward, back) = (estampie_generics::forward(2 * PART), estampie_generics::inverse(2 * PART));
         let parts = making.impulse.as_ref().map_or(0, |i| i.spectra[0].len());
         let channel = || Channel {
             past: vec![0.0; 2 * PART],

@@ -123,7 +123,7 @@ proptest! {
         levels in prop::collection::vec(-18.0f64..18.0, 6), places in prop::collection::vec(0.0f64..1.0, 6),
         qs in prop::collection::vec(0.3f64..6.0, 4), frequency in 40.0f64..20_000.0,
     ) {
-        use estampie_fft::num_complex::Complex64 as C;
+        use estampie_generics::num_complex::Complex64 as C;
         let at: Vec<f64> = places.iter().map(|p| 40.0 * (400.0f64).powf(*p)).collect();
         let t = |f: f64| (PI * f / f64::from(RATE)).tan();
         let mut expected = 0.0;
@@ -399,7 +399,7 @@ fn a_room_is_no_copy_of_itself() {
             bench.run(left, right);
             let tail = [&channels[0][24_000..], &channels[1][24_000..]];
             let n = 65_536;
-            let (forward, back) = (estampie_fft::forward_64(2 * n), estampie_fft::inverse_64(2 * n));
+            let (forward, back) = (estampie_generics::forward_64(2 * n), estampie_generics::inverse_64(2 * n));
             let spectrum = |samples: &[f32]| {
                 let mut time: Vec<f64> = samples[..n].iter().map(|s| f64::from(*s)).chain(std::iter::repeat_n(0.0, n)).collect();
                 let mut out = forward.make_output_vec();
@@ -411,7 +411,7 @@ fn a_room_is_no_copy_of_itself() {
                 let mut product: Vec<_> = x.iter().zip(y).map(|(x, y)| x * y.conj()).collect();
                 let mut time = back.make_output_vec();
                 back.process(&mut product, &mut time).unwrap();
-                let energy = |x: &[_]| x.iter().map(|c: &estampie_fft::num_complex::Complex64| c.norm_sqr()).sum::<f64>();
+                let energy = |x: &[_]| x.iter().map(|c: &estampie_generics::num_complex::Complex64| c.norm_sqr()).sum::<f64>();
                 // The mean over the inner bins, twice, for both halves of the spectrum.
                 let scale = 2.0 * (energy(x) * energy(y)).sqrt();
                 let (at, worst) =
@@ -524,7 +524,7 @@ fn no_mode_of_a_room_rings_out() {
             bench.run(left, right);
             let start = (0.25 * f64::from(values[0]) * f64::from(RATE)) as usize;
             let frames = 32_768;
-            let fft = estampie_fft::forward(frames);
+            let fft = estampie_generics::forward(frames);
             for channel in &channels {
                 let mut time: Vec<f32> = channel[start..start + frames].to_vec();
                 let mut spectrum = fft.make_output_vec();

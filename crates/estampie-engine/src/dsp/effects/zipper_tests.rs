@@ -18,7 +18,7 @@ const HIGH: f64 = 9_000.0;
 
 /// The greatest amplitude above [`HIGH`] in any window of some frames.
 fn up_high(samples: &[f32]) -> f64 {
-    let fft = estampie_fft::forward(WINDOW);
+    let fft = estampie_generics::forward(WINDOW);
     let mut out = fft.make_output_vec();
     let first = (HIGH * WINDOW as f64 / f64::from(RATE)) as usize;
     let mut greatest = 0.0f64;

@@ -239,7 +239,7 @@ mod tests {
     /// Power in the octaves around 62.5 Hz to 16 kHz, in dB, by averaged spectra.
     fn octaves(samples: &[f32]) -> Vec<f64> {
         const SIZE: usize = 8192;
-        let plan = estampie_fft::forward(SIZE);
+        let plan = estampie_generics::forward(SIZE);
         let mut power = vec![0.0f64; SIZE / 2 + 1];
         for chunk in samples.chunks_exact(SIZE) {
             let mut input: Vec<f32> = chunk.iter().enumerate().map(|(i, s)| s * (0.5 - 0.5 * (TAU * i as f32 / SIZE as f32).cos())).collect();

@@ -66,7 +66,7 @@ pub(super) fn strength(samples: &[f32], hertz: f64) -> f64 {
 
 /// Power by frequency, averaged over many pieces: bins of 48 000 ÷ size Hz.
 pub(super) fn spectrum(samples: &[f32], size: usize) -> Vec<f64> {
-    let plan = estampie_fft::forward_64(size);
+    let plan = estampie_generics::forward_64(size);
     let mut power = vec![0.0f64; size / 2 + 1];
     let window = |i: usize| {
         let t = std::f64::consts::TAU * i as f64 / size as f64;

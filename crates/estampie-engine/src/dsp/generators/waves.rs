@@ -4,7 +4,7 @@
 //! period that what this leaves lies more than 90 dB below.
 
 use super::stepped::{GRID, Phase, to_float};
-use estampie_fft::num_complex::Complex;
+use estampie_generics::num_complex::Complex;
 use std::sync::OnceLock;
 
 /// The plain waves.
@@ -60,7 +60,7 @@ impl Tables {
                 continue;
             }
             let length = (partials * if partials > 128 { 12 } else { 24 }).next_power_of_two().max(256);
-            let inverse = estampie_fft::inverse_64(length);
+            let inverse = estampie_generics::inverse_64(length);
             let mut spectrum = inverse.make_input_vec();
             for (n, bin) in spectrum.iter_mut().enumerate().skip(1).take(partials) {
                 *bin = Complex::new(0.0, -0.5 * partial(n));

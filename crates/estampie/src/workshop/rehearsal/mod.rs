@@ -155,6 +155,20 @@ fn parameter_input(spec: &Parameter, value: f32) -> InputKind {
 const MOST_PAGES: usize = 1024;
 const SPARE_PAGES: usize = 16;
 
+/// What a program's memory is made for: draws, and levels that the player sets.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct MadeFor {
+    seed: u64,
+    levels: Vec<(NameKey, f32)>,
+}
+
+impl MadeFor {
+    /// Makes the memory of a program, on any thread.
+    pub(crate) fn prepare(&self, program: Arc<Program>) -> Box<Prepared> {
+        Box::new(Prepared::new(program, self.seed).with_player_levels(&self.levels))
+    }
+}
+
 fn make(program: &Arc<Program>, seed: u64, schedule: Vec<Input>, player: &Levels) -> (Engine, Remote) {
     let options = Options { soft_start: SOFT_START, schedule: schedule.into(), tap_frames: program.rate as usize / 2, ..Options::default() };
     // The player's levels are in force before the first sample.
@@ -309,6 +323,17 @@ impl Rehearsal {
 
     /// An edited project takes over while everything goes on.
     pub(crate) fn take_over(&mut self, program: Arc<Program>) {
+        self.take_prepared(self.made_for().prepare(program));
+    }
+
+    /// What the memory of a program that takes over now is made for.
+    pub(crate) fn made_for(&self) -> MadeFor {
+        MadeFor { seed: self.seed, levels: levels::keys(&self.levels) }
+    }
+
+    /// Lets a program take over whose memory is made, for what [`Rehearsal::made_for`] says.
+    pub(crate) fn take_prepared(&mut self, prepared: Box<Prepared>) {
+        let program = Arc::clone(prepared.program());
         self.names.add_all(&program.names);
         self.programs.push_back(Arc::clone(&program));
         while self.programs.len() > most_kept(&program) {
@@ -316,7 +341,6 @@ impl Rehearsal {
             // It takes several milliseconds to free that of a large project; without a thread it is done here.
             let _ = std::thread::Builder::new().name("free".into()).spawn(move || drop(old));
         }
-        let prepared = Box::new(Prepared::new(Arc::clone(&program), self.seed).with_player_levels(&levels::keys(&self.levels)));
         self.program = program;
         // Only the newest waits: it has all that those before it had.
         self.waiting = Some(prepared);

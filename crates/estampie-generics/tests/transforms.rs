@@ -1,6 +1,6 @@
 //! Apart from the crate, so that it is compiled once.
 
-use estampie_fft::{forward, forward_64, inverse, inverse_64};
+use estampie_generics::{forward, forward_64, inverse, inverse_64};
 
 #[test]
 fn there_and_back_is_what_it_was_times_its_length() {

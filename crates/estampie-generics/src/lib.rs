@@ -1,8 +1,11 @@
-//! Fourier transforms of real signals (by `realfft`), and conversion between rates that works on spectra (by `rubato`), for the numbers Estampie has.
+//! What generic packages of others do with samples, for the numbers Estampie has: Fourier transforms of real signals (by `realfft`), conversion between rates that works on
+//! spectra (by `rubato`), decoded packets as samples (of `symphonia`).
 //!
-//! Both packages are generic, with code written out for each kind of number, processor and length: whoever plans a transform by them is compiled
-//! together with all of it, which was two thirds of the engine. Here it is compiled once, and behind functions that are not generic it stays here.
+//! They have code for each kind of number, processor and length: whoever uses them is compiled together with all of it, which was two thirds of the
+//! engine. Here it is compiled once, with optimisation where tests are built too, and behind functions that are not generic it stays here.
 
+#[cfg(feature = "planes")]
+pub mod planes;
 #[cfg(feature = "rates")]
 pub mod rates;
 
