@@ -169,7 +169,9 @@ impl App {
         let (keeping, busy) = Keeping::open(workspace.root(), options.state.as_deref());
         workspace.set_only_read(busy.clone());
         let assets = Assets::default();
+        let begun = Instant::now();
         let (program, found) = compile::compile(workspace.document(), &assets);
+        let compiling = Compiling::begun(&workspace, begun);
         let faults = all_faults(&workspace, found);
         let (levels, notice) = crate::levels::read(workspace.root());
         let (listening, broken) = super::listening::read(workspace.root());
@@ -227,7 +229,7 @@ impl App {
             suspend: false,
             assets,
             loading: Loading::new(options.cache.as_deref()),
-            compiling: Compiling::default(),
+            compiling,
             looked_outside: now,
             dragging: None,
             sent: None,
@@ -640,7 +642,7 @@ impl App {
 
     pub(super) fn edited(&mut self, done: Result<(), Refusal>) {
         match done {
-            Ok(()) => _ = self.compile(),
+            Ok(()) => _ = self.compile_edit(),
             Err(why) => self.alarm(why.to_string()),
         }
     }
