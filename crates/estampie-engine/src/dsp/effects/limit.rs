@@ -1,6 +1,6 @@
 //! The look-ahead limiter: no true peak passes its ceiling.
 //!
-//! Peaks are looked for between samples at eight times the rate (ITU-R BS.1770-5, annex 2). The gain that each peak needs
+//! Peaks are looked for between samples at eight times the rate and as meters do (ITU-R BS.1770-5, annex 2). The gain that each peak needs
 //! is spread over the look-ahead by a running least and then a running mean a little shorter, so that it is there, and
 //! has gone there in a smooth line, when the peak comes. It recovers exponentially.
 
@@ -28,7 +28,8 @@ pub(super) const LIMITER: Kind = Kind {
     ..Kind::PLAIN
 };
 
-/// Left between the ceiling and what is aimed at, in dB: what eight times the rate does not see, and what the moving gain adds.
+/// Left between the ceiling and what is aimed at, in dB: what the kernels of other meters see more (0.34 by the table of the standard), and what
+/// the moving gain adds.
 const MARGIN: f32 = 0.6;
 /// The level at which the drive is taken hold of, in dB.
 const SOFT: f32 = -48.0;

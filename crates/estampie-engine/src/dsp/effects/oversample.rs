@@ -133,16 +133,38 @@ fn dot(a: &[f32], b: &[f32]) -> f32 {
     lanes.iter().sum::<f32>() + rest
 }
 
-/// The greatest amplitude between samples, over blocks of one channel (ITU-R BS.1770-5, annex 2, with eight times the rate).
+/// Samples on each side that the short kernel of a meter sees.
+const SHORT: usize = 6;
+/// How many times the rate a meter looks at.
+const METER: usize = 4;
+
+/// The greatest amplitude between samples, over blocks of one channel (ITU-R BS.1770-5, annex 2).
+///
+/// Looked for twice: at eight times the rate by a long kernel, and at four times by one as short as the standard's own (twelve taps for
+/// each sample, here a sinc under a Hann window). Sound near half the rate is let go by the end of the long one's band, and by much less of the
+/// short one's: between them they differ by up to 0.9 dB on bursts of white noise, and what meters show is the short one's.
 #[derive(Debug, Clone)]
 pub struct TruePeak {
     over: Oversampler,
+    /// For each sample that the short kernel sees, the newest last, its share in each of its phases.
+    short: [[f32; METER]; 2 * SHORT + 1],
 }
 
 impl Default for TruePeak {
     fn default() -> Self {
         // The whole band: every eighth sample is the sample itself.
-        TruePeak { over: Oversampler::of(1.0) }
+        let mut over = Oversampler::of(1.0);
+        let mut short = [[0.0; METER]; 2 * SHORT + 1];
+        for (i, taps) in short.iter_mut().enumerate() {
+            for (phase, tap) in taps.iter_mut().enumerate() {
+                let t = SHORT as f64 - i as f64 + phase as f64 / METER as f64;
+                let sinc = if t == 0.0 { 1.0 } else { (PI * t).sin() / (PI * t) };
+                *tap = if t < SHORT as f64 { (sinc * 0.5 * (1.0 + (PI * t / SHORT as f64).cos())) as f32 } else { 0.0 };
+            }
+        }
+        let most = (0..METER).map(|phase| short.iter().map(|taps| taps[phase].abs()).sum::<f32>()).fold(0.0, f32::max);
+        over.most = over.most.max(most);
+        TruePeak { over, short }
     }
 }
 
@@ -160,15 +182,29 @@ impl TruePeak {
             peaks.fill(greatest);
             return;
         }
+        past[WINDOW - 1..WINDOW - 1 + n].copy_from_slice(samples);
+        for (i, peak) in peaks.iter_mut().enumerate().take(n) {
+            // Around the same sample as the long kernel.
+            let seen = &past[i + WINDOW - 1 - HALF - SHORT..][..2 * SHORT + 1];
+            let mut between = [0.0f32; METER];
+            for (sample, taps) in seen.iter().zip(&self.short) {
+                for phase in 0..METER {
+                    between[phase] += sample * taps[phase];
+                }
+            }
+            *peak = between.iter().fold(0.0f32, |p, s| p.max(s.abs()));
+        }
         let fine = self.over.rise(samples);
         for (peak, eight) in peaks.iter_mut().zip(fine.chunks_exact(OVERSAMPLING)) {
-            *peak = eight.iter().fold(0.0f32, |p, s| p.max(s.abs()));
+            *peak = eight.iter().fold(*peak, |p, s| p.max(s.abs()));
         }
     }
 
     /// The greatest amplitude in a block of at most [`MOST_FRAMES`].
     pub fn greatest(&mut self, samples: &[f32]) -> f32 {
-        self.over.rise(samples).iter().fold(0.0f32, |p, s| p.max(s.abs()))
+        let mut peaks = [0.0; MOST_FRAMES];
+        self.around(samples, 0.0, &mut peaks[..samples.len()]);
+        peaks[..samples.len()].iter().fold(0.0, |p, s| p.max(*s))
     }
 
     pub(super) fn clear(&mut self) {
