@@ -1,7 +1,7 @@
 //! Where a layer has something to hear: the strength of its onsets, part by part of each beat, from its recording or its notes.
 
 use crate::tempo::HEARD;
-use estampie_engine::clip::Clip;
+use estampie_engine::clip::{Clip, Samples};
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::{Beats, nearest};
 use estampie_engine::music::spec::Layer;
@@ -30,11 +30,18 @@ pub(crate) fn hop(rate: u32) -> usize {
 
 /// How much the power of a clip rises from one `hop` to the next, summed over its channels; a fall is 0.
 pub(crate) fn rises(clip: &Clip, hop: usize) -> Vec<f32> {
-    let power = |at: usize| {
-        let (from, to) = ((at * hop).min(clip.frames()), ((at + 1) * hop).min(clip.frames()));
-        clip.channels.iter().map(|c| c.iter().skip(from).take(to - from).map(|s| s * s).sum::<f32>()).sum::<f32>()
+    // What lies before a stretch is not passed through again for each of them.
+    let mut stretch = vec![0.0; hop];
+    let mut power = |from: usize| {
+        let to = (from + hop).min(clip.frames());
+        let of_channel = |c: &Samples| {
+            let stretch = &mut stretch[..to - from];
+            c.all().from(from, to).copy_to(stretch);
+            stretch.iter().map(|s| s * s).sum::<f32>()
+        };
+        clip.channels.iter().map(of_channel).sum::<f32>()
     };
-    let powers: Vec<f32> = (0..clip.frames().div_ceil(hop)).map(power).collect();
+    let powers: Vec<f32> = (0..clip.frames()).step_by(hop).map(&mut power).collect();
     powers.iter().scan(0.0, |before, power| Some((power - std::mem::replace(before, *power)).max(0.0))).collect()
 }
 

@@ -314,15 +314,7 @@ impl Signals {
                 let mut since: Option<Instant> = None;
                 while !done.load(Ordering::Relaxed) {
                     std::thread::sleep(Duration::from_millis(200));
-                    let stdin = rustix::stdio::stdin();
-                    let mut polled = [rustix::event::PollFd::new(&stdin, rustix::event::PollFlags::empty())];
-                    let now = rustix::event::Timespec { tv_sec: 0, tv_nsec: 0 };
-                    if rustix::event::poll(&mut polled, Some(&now)).is_ok_and(|n| n > 0) {
-                        let gone = rustix::event::PollFlags::HUP | rustix::event::PollFlags::ERR | rustix::event::PollFlags::NVAL;
-                        if polled[0].revents().intersects(gone) {
-                            let _ = said.compare_exchange(0, SIGHUP as usize, Ordering::Relaxed, Ordering::Relaxed);
-                        }
-                    }
+                    let _ = here_after(Duration::ZERO, &said);
                     let signal = said.load(Ordering::Relaxed);
                     if signal != 0 && since.get_or_insert_with(Instant::now).elapsed() > PATIENCE {
                         // What is not saved was written down within the last second.
@@ -335,11 +327,47 @@ impl Signals {
         Ok(signals)
     }
 
+    /// Waits so long for a key, the mouse or another size, and says whether one has come. Of a terminal that is gone nothing is read, which
+    /// would never end.
+    pub(super) fn come(&self, wait: Duration) -> std::io::Result<bool> {
+        if !here_after(Duration::ZERO, &self.said) {
+            return Ok(false);
+        }
+        // What was read before.
+        if ratatui::crossterm::event::poll(Duration::ZERO)? {
+            return Ok(true);
+        }
+        #[cfg(unix)]
+        return Ok(here_after(wait, &self.said) && ratatui::crossterm::event::poll(Duration::ZERO)?);
+        #[cfg(not(unix))]
+        ratatui::crossterm::event::poll(wait)
+    }
+
     /// The signal that has come.
     pub(super) fn said(&self) -> Option<i32> {
         let signal = self.said.load(Ordering::Relaxed);
         (signal != 0).then_some(signal as i32)
     }
+}
+
+/// Waits until there is something to read, so long at most: whether the terminal is still there. If it is not, that is as if it had been said.
+#[cfg(unix)]
+fn here_after(wait: Duration, said: &AtomicUsize) -> bool {
+    use rustix::event::{PollFd, PollFlags, Timespec, poll};
+    let stdin = rustix::stdio::stdin();
+    let mut polled = [PollFd::new(&stdin, PollFlags::IN)];
+    let wait = Timespec { tv_sec: wait.as_secs() as i64, tv_nsec: wait.subsec_nanos().into() };
+    // A signal ends it early.
+    let gone = poll(&mut polled, Some(&wait)).is_ok() && polled[0].revents().intersects(PollFlags::HUP | PollFlags::ERR | PollFlags::NVAL);
+    if gone {
+        let _ = said.compare_exchange(0, signal_hook::consts::SIGHUP as usize, Ordering::Relaxed, Ordering::Relaxed);
+    }
+    !gone
+}
+
+#[cfg(not(unix))]
+fn here_after(_: Duration, _: &AtomicUsize) -> bool {
+    true
 }
 
 impl Drop for Signals {

@@ -144,18 +144,18 @@ fn failed(mut app: App, log: Option<(Quiet, tracing_appender::non_blocking::Work
 }
 
 /// Waits for a key or the mouse: whether one has come, and whether something was played on a device, which does not wait for the next picture.
-fn wait_for_something(app: &mut App, wait: Duration) -> std::io::Result<(bool, bool)> {
+fn wait_for_something(app: &mut App, signals: &keeping::Signals, wait: Duration) -> std::io::Result<(bool, bool)> {
     if !app.played.any() {
-        return Ok((event::poll(wait)?, false));
+        return Ok((signals.come(wait)?, false));
     }
     let until = Instant::now() + wait;
     loop {
         let left = until.saturating_duration_since(Instant::now());
-        if event::poll(left.min(SOON))? {
+        if signals.come(left.min(SOON))? {
             return Ok((true, false));
         }
         let heard = app.poll_played();
-        if heard || left <= SOON {
+        if heard || signals.said().is_some() || left <= SOON {
             return Ok((false, heard));
         }
     }
@@ -180,13 +180,13 @@ fn run(terminal: &mut ratatui::DefaultTerminal, app: &mut App, signals: &keeping
         let wait = if stale { pace.saturating_sub(drawn.elapsed()).min(FRAME) } else { FRAME };
         // The clock begins as soon as it can.
         let wait = if app.rehearsal.player.held() { wait.min(SOON) } else { wait };
-        let (key, heard) = wait_for_something(app, wait)?;
+        let (key, heard) = wait_for_something(app, signals, wait)?;
         (stale, touched) = (stale | heard, touched | heard);
         let mut at = Instant::now();
         if key {
             app.fits = terminal.size().is_ok_and(|size| screen::fits(size.width, size.height));
             // All that has come, so that a drag is not drawn step by step.
-            while event::poll(Duration::ZERO)? {
+            while signals.come(Duration::ZERO)? {
                 stale |= app.event(&event::read()?);
                 touched = true;
             }

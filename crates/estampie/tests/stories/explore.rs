@@ -100,7 +100,7 @@ fn the_demo_is_explored_for_a_while_and_has_no_problems() {
     let folder = tempfile::tempdir().unwrap();
     let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/brinewick");
     let coverage = folder.path().join("c.json");
-    let done = run(&["explore", demo.to_str().unwrap(), "--minutes", "6", "--dry", "--coverage", coverage.to_str().unwrap()]);
+    let done = run(&["explore", demo.to_str().unwrap(), "--minutes", "3", "--dry", "--coverage", coverage.to_str().unwrap()]);
     assert_eq!(done.status.code(), Some(0), "{}", out(&done));
     assert!(out(&done).contains("no problems"), "{}", out(&done));
     let json: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(coverage).unwrap()).unwrap();

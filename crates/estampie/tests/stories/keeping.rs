@@ -46,6 +46,23 @@ fn edits_that_were_not_saved_come_back_after_a_kill() {
 }
 
 #[test]
+fn a_terminal_that_is_closed_loses_no_edit_of_the_last_second() {
+    let story = Story::new("closed");
+    story.open_demo();
+    lower_music(&story);
+    // At once, before the journal's second is over: the server closes the terminal.
+    story.keys(&["Left"]);
+    story.wait_until("the level is −6.5", |s| line(s, &["music", "−6.5"]).is_some());
+    story.tmux(&["kill-server"]);
+    story.open("demo --device none");
+    story.wait_until("they are offered", |s| s.contains("were not saved: mix.toml") && s.contains("bring them back"));
+    story.keys(&["Enter"]);
+    story.wait_for("brought back");
+    story.keys(&["5"]);
+    story.wait_until("the last one is among them", |s| line(s, &["music", "−6.5"]).is_some() && s.contains("1 unsaved"));
+}
+
+#[test]
 fn a_failure_of_the_page_leaves_the_terminal_as_it_was_writes_a_report_and_loses_nothing() {
     let story = Story::new("fails");
     story.open_demo();
