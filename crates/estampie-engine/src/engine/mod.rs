@@ -365,7 +365,7 @@ impl Engine {
         self.mixer.generators.take_in(&mut prepared.brought);
         // What is not needed goes back with the old program.
         std::mem::swap(&mut prepared.brought, &mut self.now.brought);
-        self.move_voices(&prepared);
+        self.move_voices(&mut prepared);
         self.director.find_again(&prepared.program, &self.now.program);
         self.output.set_ceiling(prepared.program.ceiling_gain);
         let id = prepared.program.id;
@@ -379,8 +379,8 @@ impl Engine {
     }
 
     /// Gives each voice its sounds in a program that is about to take over; what is gone fades out as it is.
-    fn move_voices(&mut self, next: &Prepared) {
-        let (new, new_mix) = (&*next.program, &next.mix);
+    fn move_voices(&mut self, next: &mut Prepared) {
+        let (new, new_mix) = (&*next.program, &mut next.mix);
         let Prepared { program: old, state, mix, .. } = &*self.now;
         let removed = crate::mixer::held::cross_frames(new.rate);
         let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
@@ -389,10 +389,13 @@ impl Engine {
         self.mixer.voices.each(|voice| {
             let key = old.mix.buses[voice.bus as usize].key;
             // What is on another bus then goes over from as loud as it was.
-            let move_to = |voice: &mut Voice, bus: u32| {
-                let elsewhere = new.mix.buses[bus as usize].key != key;
-                let louder = if elsewhere { louder(mix.way(&old.mix, voice.bus), new_mix.way(&new.mix, bus)) } else { 1.0 };
-                if elsewhere { voice.move_to(bus, louder, removed) } else { voice.bus = bus }
+            let mut move_to = |voice: &mut Voice, bus: u32| {
+                if new.mix.buses[bus as usize].key == key {
+                    voice.bus = bus;
+                    return;
+                }
+                let was = mix.way(&old.mix, voice.bus);
+                voice.move_to(bus, louder(was, new_mix.way_of_led(&new.mix, bus, was)), removed);
             };
             let own = new.mix.find_bus.get(key).unwrap_or(0) as u32;
             if voice.frozen.is_some() {

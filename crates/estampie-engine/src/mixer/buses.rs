@@ -3,7 +3,6 @@
 use super::mixing::Mixing;
 use super::pan::balance;
 use super::slot::Slot;
-use super::state::BusState;
 use super::values::MixScene;
 use super::voice::mean_square;
 use crate::dsp::{Fade, add_ramped};
@@ -16,10 +15,6 @@ use crate::ground::units::Decibels;
 
 /// At and below this a level is silence.
 const SILENT: f32 = -120.0;
-/// A bus that nothing has gone into and nothing has come out of for so many seconds, and for as long as its effects can be silent
-/// in between, rests.
-const REST: f32 = 3.0;
-
 /// Mute and solo take 10 ms.
 fn gate_frames(rate: u32) -> u64 {
     u64::from(rate) / 100
@@ -75,10 +70,9 @@ impl Mixing<'_> {
             bus.gain = target;
             let before = std::mem::replace(&mut bus.balance, sides);
             let before = if before[0].is_nan() { sides } else { before };
-            let works = !bus.chain.is_empty() || !bus.voices_held.is_idle() || !bus.into_held.is_idle() || bus.sends.iter().any(|s| !s.1.is_idle());
             if bus.fed {
                 bus.quiet = 0;
-            } else if !works || rests(bus, self.rate) {
+            } else if bus.rests(self.rate) {
                 // The gates move on even in silence.
                 for _ in 0..if bus.gate.arrived() { 0 } else { BLOCK } {
                     bus.gate.next_gain();
@@ -138,6 +132,7 @@ impl Mixing<'_> {
         let state = &mut *self.state;
         let bus = &mut state.buses[at];
         (bus.amplitude, bus.square) = (0.0, bus.square * 0.995);
+        bus.quiet = bus.quiet.saturating_add(1);
         // What an edit has changed meanwhile is there with the first sound.
         bus.settle();
         self.outlets.tap(self.mix.buses[at].key, &[0.0; BLOCK], &[0.0; BLOCK]);
@@ -249,11 +244,6 @@ pub(crate) fn greatest(samples: &[f32]) -> f32 {
 }
 
 /// Whether nothing can come out of a bus any more.
-fn rests(bus: &BusState, rate: u32) -> bool {
-    let quiet = bus.quiet as f32 * BLOCK as f32 / rate as f32;
-    quiet > REST && quiet > REST + bus.chain.iter().map(Slot::longest_gap).sum::<f32>()
-}
-
 fn steer(gate: &mut Fade, target: f32, frames: u64) {
     if gate.target() != target {
         *gate = gate.towards(target, frames);

@@ -79,7 +79,27 @@ pub(crate) struct BusState {
 /// Effects that were taken out and still fade, at most, on one bus.
 const MOST_GONE: usize = 8;
 
+/// A bus with effects that nothing has gone into and nothing has come out of for so many seconds, and for as long as its effects can be silent
+/// in between, rests.
+const REST: f32 = 3.0;
+
 impl BusState {
+    /// Whether something comes out of it later than it goes in.
+    fn works(&self) -> bool {
+        !self.chain.is_empty() || !self.voices_held.is_idle() || !self.into_held.is_idle() || self.sends.iter().any(|s| !s.1.is_idle())
+    }
+
+    /// Whether nothing comes out of it until something goes in.
+    pub(super) fn rests(&self, rate: u32) -> bool {
+        let quiet = self.quiet as f32 * BLOCK as f32 / rate as f32;
+        !self.works() || quiet > REST && quiet > REST + self.chain.iter().map(Slot::longest_gap).sum::<f32>()
+    }
+
+    /// Whether it rests and nothing went in of late: what goes into one that is shut does not come out either.
+    fn is_empty(&self, rate: u32) -> bool {
+        self.quiet > 1 && self.rests(rate)
+    }
+
     /// Whether a send is left out in the rehearsal.
     pub(crate) fn leaves_out(&self, send: usize) -> bool {
         send < 64 && self.unsent >> send & 1 == 1
@@ -354,6 +374,26 @@ impl MixState {
         }
     }
 
+    /// The same for what was heard before, as loud as `was`, and is led there: where nothing else goes by, it fades out as what is shut closes once
+    /// more, and does not end at once.
+    pub(crate) fn way_of_led(&mut self, mix: &Mix, from: u32, was: f32) -> f32 {
+        let way = self.way(mix, from);
+        if way > 0.0 || was <= 0.0 {
+            return way;
+        }
+        let on_it = || std::iter::successors(Some(from as usize), |at| (*at > 0).then(|| mix.buses[*at].into as usize));
+        if on_it().any(|at| self.buses[at].gate.gain() == 0.0 && !self.buses[at].is_empty(self.rate)) {
+            return way;
+        }
+        for at in on_it() {
+            let gate = &mut self.buses[at].gate;
+            if gate.gain() == 0.0 {
+                *gate = Fade::at(1.0);
+            }
+        }
+        self.way(mix, from)
+    }
+
     /// Goes on where `old` is. Does not allocate.
     pub(crate) fn take_over(&mut self, old: &mut MixState, new: &Mix, before: &Mix) {
         for (at, bus) in new.buses.iter().enumerate() {
@@ -370,7 +410,7 @@ impl MixState {
             let into = before.buses[earlier].into;
             if before.buses[into as usize].key != new.buses[bus.into as usize].key {
                 let was = old.buses[earlier].moved.gain() * old.way(before, into);
-                self.buses[at].moved = Fade::over(louder(was, self.way(new, bus.into)), 1.0, cross_frames(self.rate));
+                self.buses[at].moved = Fade::over(louder(was, self.way_of_led(new, bus.into, was)), 1.0, cross_frames(self.rate));
             }
         }
         for (cell, now) in new.cells.iter().zip(&mut self.cells) {

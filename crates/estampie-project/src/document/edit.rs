@@ -7,7 +7,7 @@ mod tests;
 mod values;
 
 pub use audio::Copied;
-pub use disk::{Keep, SaveError};
+pub use disk::{Keep, Look, SaveError, Stamps};
 pub use values::NewValue;
 pub(crate) use values::{text_of, write_value};
 
@@ -19,7 +19,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 use std::sync::Arc;
-use std::time::{Duration, SystemTime};
+use std::time::Duration;
 use toml_edit::DocumentMut;
 use values::set_in;
 
@@ -60,7 +60,11 @@ pub struct Workspace {
     redo: Vec<Edit>,
     /// When the last edit may no longer grow: a drag is one edit.
     last_edit: Option<std::time::Instant>,
-    stamps: BTreeMap<String, Option<SystemTime>>,
+    stamps: disk::Stamps,
+    /// Since when it is known what lies on the disk: when it was last written from here, or a look that was taken in began.
+    known_at: std::time::Instant,
+    /// How often audio was.
+    audio_written: u64,
     /// Files that somebody else changed too: as they are on disk.
     contested: BTreeMap<String, Option<Arc<str>>>,
     /// Why nothing is edited, if nothing is: another workshop has the project open.
@@ -110,7 +114,9 @@ impl Workspace {
             undo: Vec::new(),
             redo: Vec::new(),
             last_edit: None,
-            stamps: BTreeMap::new(),
+            stamps: disk::Stamps::new(),
+            known_at: std::time::Instant::now(),
+            audio_written: 0,
             contested: BTreeMap::new(),
             only_read: None,
             shown: None,

@@ -52,7 +52,7 @@ pub use copy_mix::{Clipping, ClippingKind};
 pub use curve::{WrittenCurve, print_point, read_point};
 pub use describe::{Field, Origin, describe, pick_text, source_text};
 pub use difference::{Difference, differences};
-pub use edit::{Copied, Edit, Keep, NewValue, SaveError, Unsaved, Workspace};
+pub use edit::{Copied, Edit, Keep, Look, NewValue, SaveError, Stamps, Unsaved, Workspace};
 pub(crate) use effects::read_octaves;
 pub use effects::{EffectDoc, SendDoc, read_send, read_setting};
 pub use explore::{AcceptedProblem, ExploreDoc, MadeEmitter, MadeEvent, MadeParameter, MadeState, Weights};

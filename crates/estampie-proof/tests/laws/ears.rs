@@ -46,6 +46,21 @@ fn gone(mix: &str) -> Arc<Program> {
 }
 
 #[test]
+fn what_is_led_to_a_bus_that_is_muted_fades_out_there() {
+    let [hull, deck] = ["hull", "deck"].map(|bus| program(&SOUND.replace("hull", bus), "[buses.hull]\n[buses.deck]\n", "", START));
+    let mut bench = Bench::new(&deck, 1);
+    bench.event(0, "hit");
+    bench.send(0, InputKind::Mute { bus: NameKey::of("hull"), on: true });
+    bench.render(9_600);
+    bench.remote.program(Box::new(Prepared::new(hull, 1))).unwrap();
+    let heard = bench.render(4_800).0;
+    let level = |at: usize| crate::support::level(&heard[at..][..48]);
+    let levels: Vec<f32> = (0..20).map(|ms| level(48 * ms)).collect();
+    assert!(level(48) > level(0) - 3.0 && level(48) > -20.0, "it goes on as it was: {} dB", level(48));
+    assert!(levels[..11].is_sorted_by(|before, after| before > after) && levels[10] < -100.0, "and fades out over 10 ms: {levels:?}");
+}
+
+#[test]
 fn what_still_fades_goes_on_when_its_bus_goes_too() {
     let mut bench = Bench::new(&GOES[3], 1);
     bench.event(0, "hit");

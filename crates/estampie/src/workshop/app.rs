@@ -14,6 +14,7 @@ use super::loading::Loading;
 use super::missing::Missing;
 use super::mix::MixView;
 use super::music::MusicView;
+use super::outside::Outside;
 use super::played::PlayedIn;
 use super::playthroughs::PlaythroughsView;
 use super::project::ProjectView;
@@ -156,7 +157,7 @@ pub(crate) struct App {
     pub(super) assets: Assets,
     pub(super) loading: Loading,
     pub(super) compiling: Compiling,
-    pub(super) looked_outside: Instant,
+    pub(super) outside: Outside,
     /// What is being dragged, and where it lies.
     pub(super) dragging: Option<(Target, Rect)>,
     /// The parameter or state last sent, with its value: a key pressed again before the engine has answered goes on from it.
@@ -183,8 +184,8 @@ impl App {
         if let Some(address) = options.join {
             rehearsal.visit(address, &options.token)?;
         }
-        let now = Instant::now();
         let (remapped, clashes) = keys::remapped(&options.keys);
+        let outside = Outside::watch(workspace.root(), workspace.stamps().clone());
         let mut app = App {
             mode: if faults.is_empty() { Mode::Page } else { Mode::Faults },
             workspace,
@@ -230,7 +231,7 @@ impl App {
             assets,
             loading: Loading::new(options.cache.as_deref()),
             compiling,
-            looked_outside: now,
+            outside,
             dragging: None,
             sent: None,
         };

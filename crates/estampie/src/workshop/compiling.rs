@@ -91,6 +91,7 @@ impl App {
         self.compiling.of = self.with_texts(&document);
         (self.compiling.comes, self.compiling.again) = (None, false);
         let begun = Instant::now();
+        self.loading.may_want_other();
         let (program, found) = compile::compile(&document, &self.assets);
         let prepared = self.rehearsal.made_for().prepare(Arc::new(program));
         self.compiling.took = begun.elapsed();

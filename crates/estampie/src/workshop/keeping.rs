@@ -166,15 +166,16 @@ impl App {
         self.say("edits are made here too; what the other workshop saves is taken in, and where both change a file it is asked");
     }
 
-    /// Takes in what somebody else has changed on the disk, looked at once a second; true if there is something new to show.
+    /// Takes in what somebody else has changed on the disk; true if there is something new to show.
     pub(super) fn poll_outside(&mut self) -> bool {
-        if self.looked_outside.elapsed() <= Duration::from_secs(1) {
+        let Some(look) = self.outside.news() else { return false };
+        let written = look.audio().clone();
+        let Some((taken, contested)) = self.workspace.take_in(look) else {
+            self.outside.again(self.workspace.stamps());
             return false;
-        }
+        };
         let mut news = false;
-        self.looked_outside = Instant::now();
-        let (taken, contested) = self.workspace.look_outside();
-        self.load_missing();
+        self.load_written(&written);
         if !taken.is_empty() {
             self.compile();
             let misnamed = if taken.iter().any(|file| file == "audio") { self.workspace.came_misnamed().len() } else { 0 };

@@ -9,7 +9,7 @@ use estampie_engine::names::NameKey;
 use estampie_engine::telemetry::What;
 use estampie_project::assets::{self, Assets, AudioError, Goes, Long};
 use estampie_project::compile;
-use estampie_project::document::Document;
+use estampie_project::document::{Document, Stamps};
 use estampie_project::stock::{Cut, file_of};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -42,6 +42,20 @@ pub(super) struct Loading {
     remembered: Remembered,
     /// Files that were measured although nothing plays them.
     measured: BTreeSet<String>,
+    /// How often audio had been written from here when it was looked last.
+    written: u64,
+    /// What was compiled since may want other audio.
+    due: bool,
+}
+
+/// From where it is known when files were last written.
+enum Written<'a> {
+    /// It is looked.
+    Looked,
+    /// It was found so.
+    At(&'a Stamps),
+    /// As when they were asked for; only of others it is looked.
+    AsBefore,
 }
 
 impl Loading {
@@ -49,7 +63,25 @@ impl Loading {
         let (sender, results) = channel();
         let remembered = Remembered::within(cache);
         let now = Instant::now();
-        Loading { results, sender, asked: BTreeMap::new(), came: 0, left: 0, total: 0, compiled: now, opened: now, remembered, measured: BTreeSet::new() }
+        Loading {
+            results,
+            sender,
+            asked: BTreeMap::new(),
+            came: 0,
+            left: 0,
+            total: 0,
+            compiled: now,
+            opened: now,
+            remembered,
+            measured: BTreeSet::new(),
+            written: 0,
+            due: false,
+        }
+    }
+
+    /// What has just been read may want other audio.
+    pub(super) fn may_want_other(&mut self) {
+        self.due = true;
     }
 
     /// What is there has just been compiled.
@@ -75,7 +107,7 @@ impl App {
 
     /// Loads all audio as the project opens.
     pub(super) fn load_first(&mut self) {
-        self.load(true);
+        self.load(true, &Written::Looked);
         if self.loading.left == 0 {
             self.rehearsal.begin_loaded();
         }
@@ -83,13 +115,27 @@ impl App {
 
     /// Loads audio that is wanted and not there.
     pub(super) fn load_missing(&mut self) {
-        self.load(false);
+        self.loading.due = false;
+        let written = self.workspace.audio_written();
+        // Whoever else writes a file is noticed (see outside); what is written from here may be loaded at once.
+        let same = std::mem::replace(&mut self.loading.written, written) == written;
+        self.load(false, if same { &Written::AsBefore } else { &Written::Looked });
     }
 
-    fn load(&mut self, opening: bool) {
+    /// The same of audio that was written at these times, as it was found.
+    pub(super) fn load_written(&mut self, written: &Stamps) {
+        self.load(false, &Written::At(written));
+    }
+
+    fn load(&mut self, opening: bool, known: &Written<'_>) {
         let wanted = compile::wanted_audio(&self.heard_document());
         let root = self.workspace.root().to_owned();
-        let written = |name: &str| std::fs::metadata(root.join(file_of(name))).and_then(|m| m.modified()).ok();
+        let looked = |name: &str| std::fs::metadata(root.join(file_of(name))).and_then(|m| m.modified()).ok();
+        let written = |name: &str, before: Option<&(Option<SystemTime>, Goes)>| match (known, before) {
+            (Written::AsBefore, Some((at, _))) => *at,
+            (Written::At(written), _) => written.get(file_of(name)).copied().unwrap_or_else(|| looked(name)),
+            (Written::AsBefore | Written::Looked, _) => looked(name),
+        };
         self.assets.forget_pieces(|name| wanted.contains_key(name));
         self.loading.asked.retain(|name, _| !is_piece(name) || wanted.contains_key(name));
         // New ones, and those that were written again since: a file that is exported anew is heard anew.
@@ -97,7 +143,7 @@ impl App {
         let mut names: Vec<(String, Goes)> = wanted
             .into_iter()
             .filter(|(name, goes)| {
-                let now = (written(name), goes.clone());
+                let now = (written(name, asked.get(name)), goes.clone());
                 asked.insert(name.clone(), now.clone()) != Some(now)
             })
             .collect();
@@ -161,6 +207,9 @@ impl App {
 
     /// Takes in what has been loaded; true if there is something new to show.
     pub(super) fn poll_loading(&mut self) -> bool {
+        if self.loading.due && self.loading.compiled.elapsed() > SETTLED {
+            self.load_missing();
+        }
         let (mut arrived, mut first, mut news) = (false, false, false);
         while let Ok(loaded) = self.loading.results.try_recv() {
             match loaded {
@@ -206,6 +255,9 @@ impl App {
         news
     }
 }
+
+/// After so long without a further edit what has been compiled is looked through for audio that it wants.
+const SETTLED: Duration = Duration::from_millis(250);
 
 /// How far is looked ahead for what sounds by itself, in seconds. Looking costs little: nothing sounds meanwhile.
 const SOON: u32 = 1;

@@ -19,6 +19,7 @@ mod missing;
 mod mix;
 mod mouse;
 mod music;
+mod outside;
 mod overlay;
 pub(crate) mod painter;
 mod played;

@@ -324,8 +324,14 @@ impl Workspace {
         self.list_again();
     }
 
-    fn list_again(&mut self) {
+    fn list_audio_again(&mut self) {
         self.audio = list_audio(&self.root).0;
+        self.known_at = std::time::Instant::now();
+        self.audio_written += 1;
+    }
+
+    fn list_again(&mut self) {
+        self.list_audio_again();
         self.read_again();
     }
 
@@ -335,7 +341,7 @@ impl Workspace {
             return Ok(());
         }
         all(&edit.audio, &self.root, forward)?;
-        self.audio = list_audio(&self.root).0;
+        self.list_audio_again();
         Ok(())
     }
 

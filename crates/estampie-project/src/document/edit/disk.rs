@@ -3,12 +3,12 @@
 
 use super::{Changed, Edit, Workspace, merge};
 use crate::document::sources::on_disk;
-use crate::document::{Sources, list_audio};
-use std::collections::BTreeSet;
+use crate::document::{Fault, Sources, list_audio};
+use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::Path;
 use std::sync::Arc;
-use std::time::SystemTime;
+use std::time::{Instant, SystemTime};
 
 /// What becomes of a file that was changed here and by somebody else.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -129,6 +129,7 @@ impl Workspace {
         self.now.write(&self.root, &changed).map_err(SaveError::Disk)?;
         self.saved = self.now.clone();
         self.stamp();
+        self.known_at = Instant::now();
         self.last_edit = None;
         Ok(changed.len())
     }
@@ -139,16 +140,36 @@ impl Workspace {
         self.stamps = stamps;
     }
 
+    /// When each text was last written, as far as that is known.
+    #[must_use]
+    pub fn stamps(&self) -> &Stamps {
+        &self.stamps
+    }
+
+    /// How often audio was written here: after that, a file may be another one under the same name.
+    #[must_use]
+    pub fn audio_written(&self) -> u64 {
+        self.audio_written
+    }
+
     /// Looks whether the files changed on disk and takes in those that did and are not edited here.
     /// Gives the names of files taken in, and of files that changed in both places (kept as edited here).
     pub fn look_outside(&mut self) -> (Vec<String>, Vec<String>) {
-        let (audio, unread) = list_audio(&self.root);
-        let mut changed = audio != self.audio;
-        let on_disk = Sources::list(&self.root);
-        let moved =
-            on_disk.iter().any(|file| !self.stamps.contains_key(file)) || self.stamps.iter().any(|(file, stamp)| modified(&self.root.join(file)) != *stamp);
+        let look = Look::at(&self.root, &self.stamps);
+        self.take_in(look).unwrap_or_default()
+    }
+
+    /// Takes in what was found on the disk, as [`Workspace::look_outside`] does; `None` if something has been written from here, or a later look has been
+    /// taken in, since it began: then it has to be looked again.
+    pub fn take_in(&mut self, look: Look) -> Option<(Vec<String>, Vec<String>)> {
+        if look.begun <= self.known_at {
+            return None;
+        }
+        self.known_at = look.begun;
+        let mut changed = look.audio.keys().ne(&self.audio);
+        let moved = look.stamps != self.stamps;
         let (mut taken, mut contested) = (Vec::new(), Vec::new());
-        if moved && let Ok((disk, disk_faults)) = Sources::read(&self.root) {
+        if moved && let Some((disk, disk_faults)) = look.texts {
             let names: BTreeSet<String> = disk.texts().chain(self.saved.texts()).map(|(file, _)| file.to_owned()).collect();
             for file in names {
                 if disk.get(&file) == self.saved.get(&file) {
@@ -160,7 +181,6 @@ impl Workspace {
                         None => self.now.remove(&file),
                     }
                     taken.push(file.clone());
-                    changed = true;
                     match disk.get(&file) {
                         Some(text) => self.saved.set(&file, text),
                         None => self.saved.remove(&file),
@@ -180,19 +200,70 @@ impl Workspace {
                 }
             }
             self.disk_faults = disk_faults;
-            self.disk_faults.extend(unread);
-            self.stamp();
-            self.read_again();
+            self.disk_faults.extend(look.unread);
+            self.stamps = look.stamps;
+            changed = true;
         }
-        if audio != self.audio {
+        if look.audio.keys().ne(&self.audio) {
+            let audio: BTreeSet<String> = look.audio.into_keys().collect();
             self.came = audio.difference(&self.audio).cloned().collect();
             taken.push("audio".to_owned());
+            self.audio = audio;
         }
         if changed {
-            self.audio = audio;
             self.read_again();
         }
-        (taken, contested)
+        Some((taken, contested))
+    }
+}
+
+/// When files were last written, by their paths in the project; `None` where that cannot be known.
+pub type Stamps = BTreeMap<String, Option<SystemTime>>;
+
+/// What was found on the disk, without a workspace: it may be looked beside one.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Look {
+    begun: Instant,
+    /// The audio files that there are.
+    audio: Stamps,
+    /// What of their folders cannot be read.
+    unread: Vec<Fault>,
+    stamps: Stamps,
+    /// All texts, if one was written since.
+    texts: Option<(Sources, Vec<Fault>)>,
+}
+
+impl Look {
+    /// Looks at the project in folder `root`. Its texts are read if some were written since `known`.
+    #[must_use]
+    pub fn at(root: &Path, known: &Stamps) -> Look {
+        let begun = Instant::now();
+        let (audio, unread) = list_audio(root);
+        let stamped = |file: String| {
+            let stamp = modified(&root.join(&file));
+            (file, stamp)
+        };
+        let stamps: Stamps = Sources::list(root).into_iter().map(stamped).collect();
+        let texts = if stamps == *known { None } else { Sources::read(root).ok() };
+        Look { begun, audio: audio.into_iter().map(stamped).collect(), unread, stamps, texts }
+    }
+
+    /// The audio files that there are, and when they were last written.
+    #[must_use]
+    pub fn audio(&self) -> &Stamps {
+        &self.audio
+    }
+
+    /// When each text was last written.
+    #[must_use]
+    pub fn stamps(&self) -> &Stamps {
+        &self.stamps
+    }
+
+    /// Whether the same was found as by another.
+    #[must_use]
+    pub fn finds_as(&self, other: &Look) -> bool {
+        (&self.audio, &self.unread, &self.stamps) == (&other.audio, &other.unread, &other.stamps)
     }
 }
 

@@ -1,6 +1,7 @@
 //! Edits, undo, saving, and what others do to the files meanwhile.
 
 use super::*;
+use std::time::SystemTime;
 
 const MIX: &str = "# the mix of Brinewick\n\n[buses.music]   # what the viols play\nlevel = \"-4 dB\"  # agreed in May\n\n[buses.steps]\ninto = \"main\"\n";
 
@@ -197,4 +198,23 @@ fn a_folder_without_a_project_says_how_to_make_one() {
     let folder = tempfile::tempdir().unwrap();
     let error = Workspace::open(folder.path()).err().unwrap().to_string();
     assert!(error.contains("estampie new"), "{error}");
+}
+
+#[test]
+fn a_look_that_began_before_a_save_or_a_later_look_is_not_taken_in() {
+    let (folder, mut workspace) = project();
+    let before = Look::at(folder.path(), workspace.stamps());
+    workspace.set_value("level of music", "mix.toml", &["buses", "music", "level"], "-7 dB").unwrap();
+    let unsaved = Look::at(folder.path(), &Stamps::new());
+    assert_eq!(workspace.save(false).unwrap(), 1);
+    assert_eq!(workspace.take_in(unsaved), None, "it would bring back what was there before");
+    assert_eq!(workspace.document().buses[1].level.0, -7.0);
+    // Looked again: nothing is new. Then a file comes, and an earlier look does not take it out again.
+    assert_eq!(workspace.take_in(Look::at(folder.path(), before.stamps())), Some((vec![], vec![])));
+    let early = Look::at(folder.path(), workspace.stamps());
+    std::fs::create_dir(folder.path().join("audio")).unwrap();
+    std::fs::write(folder.path().join("audio/bell.wav"), b"").unwrap();
+    assert_eq!(workspace.look_outside().0, ["audio"]);
+    assert!(early.audio().is_empty() && workspace.take_in(early).is_none());
+    assert!(workspace.audio().contains("audio/bell.wav"));
 }
