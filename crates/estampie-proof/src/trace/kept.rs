@@ -60,6 +60,14 @@ pub struct Ended {
     pub at: u64,
 }
 
+/// What a track came to, by the frames.
+#[derive(Debug, Clone, Default)]
+struct Followed {
+    values: VecDeque<(u64, f32)>,
+    /// The greatest and the last value of each stretch of [`COARSE`], for long times.
+    coarse: VecDeque<(u64, f32)>,
+}
+
 /// What is followed over time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Track {
@@ -117,9 +125,7 @@ pub struct Kept {
     statuses: [VecDeque<Box<Status>>; APART.len()],
     /// What they take.
     bytes: usize,
-    values: HashMap<Track, VecDeque<(u64, f32)>>,
-    /// Of each track the greatest and the last value of each stretch of [`COARSE`], for long times.
-    coarse: HashMap<Track, VecDeque<(u64, f32)>>,
+    followed: HashMap<Track, Followed>,
     /// Of each sound its bars, counted from the first that ever was, and the frames on which it was refused.
     of_sound: HashMap<NameKey, OfSound>,
     /// What the level, pitch and filters of each sound have hung on.
@@ -172,8 +178,7 @@ impl Kept {
             ended: VecDeque::new(),
             statuses: Default::default(),
             bytes: 0,
-            values: HashMap::new(),
-            coarse: HashMap::new(),
+            followed: HashMap::new(),
             of_sound: HashMap::new(),
             hangs_on: HashMap::new(),
             now: 0,
@@ -302,8 +307,8 @@ impl Kept {
         let frame = status.frame;
         let stretch = self.frames(COARSE);
         let mut put = |track: Track, value: f32| {
-            put_coarse(self.coarse.entry(track).or_default(), (frame, value), stretch, oldest);
-            let values = self.values.entry(track).or_default();
+            let Followed { values, coarse } = self.followed.entry(track).or_default();
+            put_coarse(coarse, (frame, value), stretch, oldest);
             let count = values.len();
             match values.back_mut() {
                 // The loudest of a stretch stands for it.
@@ -430,7 +435,7 @@ impl Kept {
     /// The value of a track at a frame.
     #[must_use]
     pub fn value(&self, track: Track, frame: u64) -> Option<f32> {
-        let values = self.values.get(&track)?;
+        let values = &self.followed.get(&track)?.values;
         let after = values.partition_point(|v| v.0 <= frame);
         values.get(after.checked_sub(1)?).map(|v| v.1)
     }
@@ -438,7 +443,7 @@ impl Kept {
     /// The values of a track between two frames, with the one before them and the one after: what stays as it is is told by its ends alone.
     pub fn values(&self, track: Track, from: u64, to: u64) -> impl ExactSizeIterator<Item = (u64, f32)> + '_ {
         static NONE: VecDeque<(u64, f32)> = VecDeque::new();
-        let values = self.values.get(&track).unwrap_or(&NONE);
+        let values = self.followed.get(&track).map_or(&NONE, |f| &f.values);
         let first = values.partition_point(|v| v.0 < from).saturating_sub(1);
         let last = (values.partition_point(|v| v.0 <= to) + 1).min(values.len());
         values.range(first.min(last)..last).copied()
@@ -446,7 +451,8 @@ impl Kept {
 
     /// The same, no finer than can be drawn if what lies within `grain` frames falls together.
     pub fn values_within(&self, track: Track, (from, to): (u64, u64), grain: u64) -> Box<dyn Iterator<Item = (u64, f32)> + '_> {
-        let Some(coarse) = self.coarse.get(&track).filter(|_| grain >= 2 * self.frames(COARSE)) else { return Box::new(self.values(track, from, to)) };
+        let followed = self.followed.get(&track).filter(|_| grain >= 2 * self.frames(COARSE));
+        let Some(Followed { coarse, .. }) = followed else { return Box::new(self.values(track, from, to)) };
         let first = coarse.partition_point(|v| v.0 < from).saturating_sub(2);
         let last = (coarse.partition_point(|v| v.0 <= to) + 1).min(coarse.len());
         Box::new(coarse.range(first.min(last)..last).copied())
