@@ -15,6 +15,7 @@ use crate::ground::units::Decibels;
 
 /// At and below this a level is silence.
 const SILENT: f32 = -120.0;
+
 /// Mute and solo take 10 ms.
 fn gate_frames(rate: u32) -> u64 {
     u64::from(rate) / 100
@@ -243,7 +244,6 @@ pub(crate) fn greatest(samples: &[f32]) -> f32 {
     lanes.iter().chain(rest).fold(0.0, |p, s| p.max(s.abs()))
 }
 
-/// Whether nothing can come out of a bus any more.
 fn steer(gate: &mut Fade, target: f32, frames: u64) {
     if gate.target() != target {
         *gate = gate.towards(target, frames);

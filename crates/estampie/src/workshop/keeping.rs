@@ -169,7 +169,7 @@ impl App {
     /// Takes in what somebody else has changed on the disk; true if there is something new to show.
     pub(super) fn poll_outside(&mut self) -> bool {
         let Some(look) = self.outside.news() else { return false };
-        let written = look.audio().clone();
+        let written = Arc::clone(look.audio());
         let Some((taken, contested)) = self.workspace.take_in(look) else {
             self.outside.again(self.workspace.stamps());
             return false;

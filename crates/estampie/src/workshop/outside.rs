@@ -41,9 +41,9 @@ impl Outside {
         Outside { looks, wake }
     }
 
-    /// What was found last, if that is something new.
+    /// What was found that is new. None is left out for a later one: texts are read for the first look alone that finds them written.
     pub(super) fn news(&self) -> Option<Look> {
-        self.looks.try_iter().last()
+        self.looks.try_recv().ok()
     }
 
     /// Looks again, and tells what is found even if it is the same.
@@ -114,6 +114,7 @@ impl Watching {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use estampie_project::document::Workspace;
 
     /// Waits for what is found next.
     fn next(outside: &Outside) -> Look {
@@ -151,12 +152,27 @@ mod tests {
         while !next(&outside).stamps().contains_key("mix.toml") {}
         // Nothing is said of what is only read, and of what no project has.
         std::thread::sleep(PATIENCE + QUIET);
-        let _ = outside.news();
+        while outside.news().is_some() {}
         std::fs::read(at("mix.toml")).unwrap();
         std::fs::write(at("notes.txt"), "").unwrap();
         std::thread::sleep(PATIENCE);
         assert!(outside.news().is_none());
-        // Unless it is asked for.
+        // A text and then audio, before anybody asks: both are taken in.
+        let mut workspace = Workspace::open(folder.path()).unwrap();
+        outside.again(workspace.stamps());
+        next(&outside);
+        std::fs::write(at("mix.toml"), "[buses.quay]\n").unwrap();
+        std::thread::sleep(PATIENCE);
+        std::fs::write(at("audio/bell/three.wav"), b"3").unwrap();
+        std::thread::sleep(PATIENCE);
+        let mut taken = Vec::new();
+        while let Some(look) = outside.news() {
+            taken.extend(workspace.take_in(look).unwrap().0);
+        }
+        assert_eq!(taken, ["mix.toml", "audio"]);
+        std::fs::remove_file(at("audio/bell/three.wav")).unwrap();
+        while next(&outside).audio().len() != 1 {}
+        // What is the same is told if it is asked for.
         outside.again(&Stamps::new());
         assert_eq!(next(&outside).audio().len(), 1);
     }

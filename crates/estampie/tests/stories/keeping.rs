@@ -19,6 +19,17 @@ fn lower_music(story: &Story) {
     story.wait_until("the level is −6.0", |s| line(s, &["music", "−6.0"]).is_some() && s.contains("1 unsaved"));
 }
 
+/// Opens the demo again, and takes what is offered: the level of the bus music is there as it was edited.
+fn brings_back(story: &Story, level: &str) {
+    story.tmux(&["kill-server"]);
+    story.open("demo --device none");
+    story.wait_until("they are offered", |s| s.contains("were not saved: mix.toml") && s.contains("bring them back"));
+    story.keys(&["Enter"]);
+    story.wait_for("brought back");
+    story.keys(&["5"]);
+    story.wait_until("the last edit is among them", |s| line(s, &["music", level]).is_some() && s.contains("1 unsaved"));
+}
+
 #[test]
 fn edits_that_were_not_saved_come_back_after_a_kill() {
     for name in ["KILL", "TERM", "HUP", "QUIT", "INT"] {
@@ -31,13 +42,7 @@ fn edits_that_were_not_saved_come_back_after_a_kill() {
         }
         signal(&story, name);
         story.wait_until("it is gone", |s| s.contains("left with"));
-        story.tmux(&["kill-server"]);
-        story.open("demo --device none");
-        story.wait_until("they are offered", |s| s.contains("were not saved: mix.toml") && s.contains("bring them back"));
-        story.keys(&["Enter"]);
-        story.wait_for("brought back");
-        story.keys(&["5"]);
-        story.wait_until("the level is −6.0 again", |s| line(s, &["music", "−6.0"]).is_some() && s.contains("1 unsaved"));
+        brings_back(&story, "−6.0");
         story.keys(&["C-s"]);
         story.wait_for("saved 1 file");
         story.keys(&["q"]);
@@ -53,13 +58,7 @@ fn a_terminal_that_is_closed_loses_no_edit_of_the_last_second() {
     // At once, before the journal's second is over: the server closes the terminal.
     story.keys(&["Left"]);
     story.wait_until("the level is −6.5", |s| line(s, &["music", "−6.5"]).is_some());
-    story.tmux(&["kill-server"]);
-    story.open("demo --device none");
-    story.wait_until("they are offered", |s| s.contains("were not saved: mix.toml") && s.contains("bring them back"));
-    story.keys(&["Enter"]);
-    story.wait_for("brought back");
-    story.keys(&["5"]);
-    story.wait_until("the last one is among them", |s| line(s, &["music", "−6.5"]).is_some() && s.contains("1 unsaved"));
+    brings_back(&story, "−6.5");
 }
 
 #[test]
@@ -77,13 +76,7 @@ fn a_failure_of_the_page_leaves_the_terminal_as_it_was_writes_a_report_and_loses
     assert_eq!(reports.len(), 1);
     let report = std::fs::read_to_string(reports[0].path()).unwrap();
     assert!(report.starts_with("estampie ") && report.contains("asked for by f12") && report.contains("estampie::workshop::run"), "{report}");
-    story.tmux(&["kill-server"]);
-    story.open("demo --device none");
-    story.wait_until("the edits are offered", |s| s.contains("were not saved: mix.toml"));
-    story.keys(&["Enter"]);
-    story.wait_for("brought back");
-    story.keys(&["5"]);
-    story.wait_until("the last one is among them", |s| line(s, &["music", "−6.5"]).is_some() && s.contains("1 unsaved"));
+    brings_back(&story, "−6.5");
 }
 
 #[test]

@@ -205,7 +205,7 @@ impl Workspace {
             changed = true;
         }
         if look.audio.keys().ne(&self.audio) {
-            let audio: BTreeSet<String> = look.audio.into_keys().collect();
+            let audio: BTreeSet<String> = look.audio.keys().cloned().collect();
             self.came = audio.difference(&self.audio).cloned().collect();
             taken.push("audio".to_owned());
             self.audio = audio;
@@ -225,7 +225,7 @@ pub type Stamps = BTreeMap<String, Option<SystemTime>>;
 pub struct Look {
     begun: Instant,
     /// The audio files that there are.
-    audio: Stamps,
+    audio: Arc<Stamps>,
     /// What of their folders cannot be read.
     unread: Vec<Fault>,
     stamps: Stamps,
@@ -245,12 +245,12 @@ impl Look {
         };
         let stamps: Stamps = Sources::list(root).into_iter().map(stamped).collect();
         let texts = if stamps == *known { None } else { Sources::read(root).ok() };
-        Look { begun, audio: audio.into_iter().map(stamped).collect(), unread, stamps, texts }
+        Look { begun, audio: Arc::new(audio.into_iter().map(stamped).collect()), unread, stamps, texts }
     }
 
     /// The audio files that there are, and when they were last written.
     #[must_use]
-    pub fn audio(&self) -> &Stamps {
+    pub fn audio(&self) -> &Arc<Stamps> {
         &self.audio
     }
 
