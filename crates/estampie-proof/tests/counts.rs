@@ -17,18 +17,17 @@ fn counted() -> PathBuf {
 
 /// Instructions of one time of a scene.
 fn count(scene: &str) -> f64 {
-    let run = |times: u32| -> f64 {
-        let out = Command::new("valgrind")
-            .args(["--tool=callgrind", "--callgrind-out-file=/dev/null"])
-            .arg(counted())
-            .args([scene, &times.to_string()])
-            .output()
-            .unwrap();
-        let said = String::from_utf8_lossy(&out.stderr).into_owned();
-        let collected = said.lines().find_map(|line| line.split_once("Collected : ")).unwrap_or_else(|| panic!("{scene}: {said}")).1;
-        collected.trim().parse().unwrap()
-    };
-    run(1) - run(0)
+    let out = Command::new("valgrind")
+        .args(["--tool=callgrind", "--callgrind-out-file=/dev/null", "--toggle-collect=*one_time*"])
+        .arg(counted())
+        .args([scene, "1"])
+        .output()
+        .unwrap();
+    let said = String::from_utf8_lossy(&out.stderr).into_owned();
+    let collected = said.lines().find_map(|line| line.split_once("Collected : ")).unwrap_or_else(|| panic!("{scene}: {said}")).1;
+    let count = collected.trim().parse().unwrap();
+    assert!(count > 0.0, "{scene}: `one_time` was not found: {said}");
+    count
 }
 
 #[test]

@@ -98,19 +98,27 @@ fn same(a: &[f32], b: &[f32]) -> Option<usize> {
 #[test]
 fn a_bundle_plays_what_the_project_plays_to_the_bit() {
     let demo = demo();
-    let (wanted, _) = offline::render(&demo.program, &demo.first_dive, None);
-    let (inputs, _) = inputs();
-    for (channels, size, streaming) in [(2u32, 1000usize, Streaming::Waits), (2, 64, Streaming::Whole), (1, 333, Streaming::Waits)] {
+    let played = |channels: u32, size: usize, streaming: Streaming| {
+        let (inputs, _) = inputs();
         let options = Options { channels, streaming, seed: demo.first_dive.seed(), voices: 4352, inputs: 4096, ..Options::default() };
         let (mut player, mut control) = load_bytes(demo.bundle.clone(), &options).unwrap();
         say(&mut control, &inputs);
-        let frames = wanted.len() / 2;
+        let frames = offline::heard(&demo.first_dive, demo.program.rate).1 as usize;
         let mut heard = vec![0.0f32; frames * channels as usize];
         for part in heard.chunks_mut(size * channels as usize) {
             player.render(part);
             while control.poll().is_some() {}
         }
         assert_eq!(player.frame(), frames as u64);
+        heard
+    };
+    let variants = [(2u32, 1000usize, Streaming::Waits), (2, 64, Streaming::Whole), (1, 333, Streaming::Waits)];
+    let (wanted, all_heard) = std::thread::scope(|scope| {
+        let playing: Vec<_> = variants.map(|(channels, size, streaming)| scope.spawn(move || played(channels, size, streaming))).into_iter().collect();
+        let (wanted, _) = offline::render(&demo.program, &demo.first_dive, None);
+        (wanted, playing.into_iter().map(|heard| heard.join().unwrap()).collect::<Vec<_>>())
+    });
+    for ((channels, size, _), heard) in variants.into_iter().zip(all_heard) {
         let wanted: Vec<f32> = if channels == 2 { wanted.clone() } else { wanted.chunks_exact(2).map(|f| (f[0] + f[1]) * 0.5).collect() };
         let differs = same(&heard, &wanted);
         assert_eq!(differs, None, "{channels} channels in parts of {size}");

@@ -1,4 +1,4 @@
-//! Pictures of effects by the mouse, as values.
+//! Keys of the mix, and pictures of effects by the mouse, as values.
 
 use super::Focus;
 use crate::workshop::view_tests::Desk;
@@ -107,4 +107,31 @@ fn an_axis_stands_still_while_an_echo_is_dragged() {
         desk.size = size;
         desk.page();
     }
+}
+
+#[test]
+fn in_the_mix_levels_sends_effects_and_snapshots_are_edited() {
+    let mut desk = Desk::new();
+    desk.keys("5");
+    desk.click("hull");
+    desk.keys("left left");
+    assert!(desk.text("mix.toml").contains("level = \"-4 dB\""), "{}", desk.text("mix.toml"));
+    desk.keys("e");
+    desk.type_text("-7.5 dB");
+    desk.keys("enter");
+    assert!(desk.text("mix.toml").contains("level = \"-7.5 dB\""));
+    desk.keys("i");
+    assert!(desk.page().contains("new effect on hull:"));
+    desk.type_text("compr");
+    assert!(desk.page().contains("tab: compressor"), "{}", desk.page());
+    desk.keys("tab enter");
+    assert!(desk.text("mix.toml").contains("[buses.hull.effect.compressor]"), "{}", desk.text("mix.toml"));
+    desk.keys("S");
+    desk.type_text("loud");
+    desk.keys("enter");
+    assert!(desk.text("mix.toml").contains("[snapshots.loud]"));
+    desk.keys("s");
+    assert!(desk.page().contains("temporary:") || desk.page().contains("(temporary)"));
+    desk.keys("\\");
+    assert!(desk.page().contains("nothing is temporary any more"));
 }

@@ -10,6 +10,8 @@ mod fit;
 mod inputs;
 pub(crate) mod score;
 mod side_panel;
+#[cfg(test)]
+mod tests;
 
 pub(super) use draw::draw;
 pub(super) use side_panel::label;

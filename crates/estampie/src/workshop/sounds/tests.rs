@@ -1,4 +1,4 @@
-//! A take in its recording, as values: handles by keys and mouse, what is written, heard and shown.
+//! Keys of the view *Sounds*, and a take in its recording by keys and mouse, as values: what is written, heard and shown.
 
 use super::handles::Handle;
 use crate::workshop::app::App;
@@ -263,4 +263,77 @@ fn a_file_is_measured_and_heard_before_it_is_taken() {
         "{}",
         desk.page()
     );
+}
+
+#[test]
+fn in_sounds_fields_are_typed_for_all_that_are_marked_and_saved() {
+    let mut desk = Desk::new();
+    desk.keys("3");
+    desk.click("groan");
+    desk.keys("x down x");
+    desk.click("level");
+    desk.keys("e");
+    let page = desk.page();
+    assert!(page.contains("level of 2 sounds") && page.contains("its level: −120 to 24 dB; 0 dB if unsaid"), "{page}");
+    desk.type_text("-9 dB");
+    desk.keys("enter");
+    let text = desk.text("sounds/all.toml");
+    assert_eq!(text.matches("level = \"-9 dB\"").count(), 2, "{text}");
+    assert!(desk.page().contains("1 unsaved"));
+    desk.keys("ctrl-s");
+    assert!(desk.page().contains("● saved"));
+    assert_eq!(std::fs::read_to_string(desk.path("sounds/all.toml")).unwrap(), text);
+}
+
+#[test]
+fn in_sounds_the_filter_works_while_it_is_typed_and_esc_shows_all() {
+    let mut desk = Desk::new();
+    desk.keys("3 /");
+    desk.type_text("gro");
+    let page = desk.page();
+    assert!(page.contains("groan") && !page.contains("deck"), "{page}");
+    desk.keys("esc");
+    assert!(desk.page().contains("deck"));
+}
+
+#[test]
+fn in_sounds_a_sound_is_renamed_wherever_it_is_named() {
+    let mut desk = Desk::new();
+    desk.keys("3");
+    desk.click("groan");
+    desk.keys("r");
+    for _ in 0.."hull/groan".len() {
+        desk.keys("backspace");
+    }
+    desk.type_text("hull/moan");
+    desk.keys("enter");
+    assert!(desk.text("reactions.est").contains("play hull/moan") && desk.text("modulation.toml").contains("hull/moan level"));
+    desk.keys("u");
+    assert!(desk.text("reactions.est").contains("play hull/groan") && desk.text("modulation.toml").contains("hull/groan level"), "one undo takes all back");
+}
+
+/// Eleven seconds as 32-bit floats, with one sample that may be no number.
+fn long_wave(path: &std::path::Path, odd: Option<usize>) {
+    let spec = hound::WavSpec { channels: 1, sample_rate: 48_000, bits_per_sample: 32, sample_format: hound::SampleFormat::Float };
+    let mut wave = hound::WavWriter::create(path, spec).unwrap();
+    for i in 0..528_000usize {
+        let sample = if odd == Some(i) { f32::NAN } else { 0.25 * (i as f32 * 0.05).sin() };
+        wave.write_sample(sample).unwrap();
+    }
+    wave.finalize().unwrap();
+}
+
+#[test]
+fn a_long_file_is_read_while_it_plays_and_what_is_broken_behind_its_head_is_a_fault_once_it_is_measured() {
+    let mut desk = Desk::with(|folder| long_wave(&folder.join("audio/a.wav"), None));
+    desk.poll_until("all is loaded and measured", |app| app.loading().is_none() && app.facts.contains_key("audio/a.wav"));
+    let clip = std::sync::Arc::clone(desk.app.assets.get("audio/a.wav").unwrap().as_ref().unwrap());
+    assert!(clip.streamed.is_some() && clip.channels[0].len() < 20_000 && clip.frames() == 528_000);
+    let facts = &desk.app.facts["audio/a.wav"];
+    assert!((facts.seconds - 11.0).abs() < 1e-9 && (facts.peak + 12.04).abs() < 0.01 && facts.wave.iter().all(|(low, high)| *low < -0.2 && *high > 0.2));
+    assert!(desk.app.faults.iter().all(|f| !f.what.contains("a.wav")), "{:?}", desk.app.faults);
+    // It is exported anew, and now one sample in its ninth second is no number.
+    long_wave(&desk.path("audio/a.wav"), Some(400_000));
+    desk.app.load_missing();
+    desk.poll_until("what is broken is told", |app| app.faults.iter().any(|f| f.what.contains("audio/a.wav") && f.what.contains("not numbers")));
 }

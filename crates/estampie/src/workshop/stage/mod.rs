@@ -6,6 +6,8 @@ pub(crate) mod game;
 mod index;
 mod inputs;
 pub(crate) mod map;
+#[cfg(test)]
+mod tests;
 
 pub(crate) use draw::{role, why_of};
 pub(crate) use index::Item;

@@ -5,6 +5,8 @@ mod compare;
 mod draw;
 mod inputs;
 mod prompts;
+#[cfg(test)]
+mod tests;
 
 use super::app::{App, Mode};
 use super::keys::{Binding, Do, key};

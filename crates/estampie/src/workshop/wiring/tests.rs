@@ -1,4 +1,4 @@
-//! What the right column of the view *Wiring* tells, as values.
+//! Keys of the view *Wiring*, and what its right column tells, as values.
 
 use crate::workshop::view_tests::Desk;
 use estampie_engine::engine::InputKind;
@@ -107,4 +107,26 @@ fn letters_leave_what_has_them_on_both_sides() {
     assert!(desk.page().contains("none has these letters"));
     desk.app.go_to_reaction(1);
     assert!(desk.app.wiring.filter.is_empty());
+}
+
+#[test]
+fn in_wiring_a_reaction_is_written_moved_switched_off_and_taken_out() {
+    let mut desk = Desk::new();
+    desk.keys("2 tab");
+    desk.keys("n");
+    desk.type_text("When step");
+    desk.keys("enter");
+    desk.type_text("set strain to 1");
+    desk.keys("enter esc");
+    assert!(desk.text("reactions.est").contains("When step\n  set strain to 1"), "{}", desk.text("reactions.est"));
+    desk.keys("O");
+    let off = desk.text("reactions.est");
+    desk.keys("O");
+    assert_ne!(off, desk.text("reactions.est"));
+    desk.keys("u");
+    assert_eq!(off, desk.text("reactions.est"), "each is an edit that is undone by itself");
+    for _ in 0..8 {
+        desk.keys("u");
+    }
+    assert_eq!(desk.app.workspace.unsaved(), 0);
 }
