@@ -558,7 +558,7 @@ fn past(_: &mut Criterion) {
     let (program, _) = compile(&document, &Assets::default());
     let (mut kept, none, rate) = (Kept::new(48_000), NameKey::NONE, 48_000u64);
     for at in 0..30 * 60 * 30u64 {
-        let (frame, voice, sound) = (at * rate / 30, at / 3, program.sounds[(at / 3 % 14) as usize].key);
+        let (frame, voice, sound) = (at * rate / 30, at / 3, program.sounds[estampie_engine::index::SoundIndex::new((at / 3 % 14) as usize)].key);
         let what = match at % 3 {
             0 => What::VoiceStart { voice, sound, leaf: sound, take: none, emitter: none, at: None, level: 0.0, pitch: 0.0, drawn: Draws::default(), by: none },
             1 => What::VoiceEnd { voice: voice.saturating_sub(2), sound, cause: Cause::Done },

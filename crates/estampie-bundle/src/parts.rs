@@ -1,6 +1,7 @@
 //! Which audio belongs to which part, by what plays it.
 
 use crate::manifest::{Audio, Part};
+use estampie_engine::index::{SoundIndex, Table};
 use estampie_engine::program::{Program, Sound, TakeOf};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -50,7 +51,7 @@ fn owners(program: &Program, wanted: &[PartInfo]) -> Owners {
     };
     let music = &program.music;
     let of_piece = |piece: u16| holding(wanted, |info| &info.pieces, program.names.get(music.pieces[usize::from(piece)].key));
-    let mut of_sounds: Vec<BTreeSet<usize>> = program
+    let mut of_sounds: Table<SoundIndex, BTreeSet<usize>> = program
         .sounds
         .iter()
         .map(|sound| match sound.layer {
@@ -59,7 +60,7 @@ fn owners(program: &Program, wanted: &[PartInfo]) -> Owners {
         })
         .collect();
     // What only layers of a piece play belongs to the piece, too.
-    for (at, sound) in program.sounds.iter().enumerate().filter(|(_, s)| s.layer.is_some()) {
+    for (at, sound) in program.sounds.with_places().filter(|(_, s)| s.layer.is_some()) {
         for inner in within(program, sound) {
             let parts = of_sounds[at].clone();
             of_sounds[inner].extend(parts);
@@ -83,14 +84,14 @@ fn holding(wanted: &[PartInfo], of: impl Fn(&PartInfo) -> &Vec<String>, name: &s
 }
 
 /// The sounds that a sound leads to, however far.
-fn within(program: &Program, sound: &Sound) -> BTreeSet<usize> {
+fn within(program: &Program, sound: &Sound) -> BTreeSet<SoundIndex> {
     let (mut found, mut left) = (BTreeSet::new(), vec![sound]);
     while let Some(sound) = left.pop() {
         for take in sound.groups.iter().flat_map(|g| &g.takes) {
             if let TakeOf::Sound(inner) = take.of
-                && found.insert(inner as usize)
+                && found.insert(inner)
             {
-                left.push(&program.sounds[inner as usize]);
+                left.push(&program.sounds[inner]);
             }
         }
     }

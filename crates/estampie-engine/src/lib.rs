@@ -15,4 +15,4 @@ pub mod music;
 pub mod program;
 pub mod world;
 
-pub use ground::{clip, curve, ledger, lookup, names, pages, property, random, reads, telemetry, test, time, units, vocabulary};
+pub use ground::{clip, curve, index, ledger, lookup, names, pages, property, random, reads, telemetry, test, time, units, vocabulary};

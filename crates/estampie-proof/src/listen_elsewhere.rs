@@ -1,6 +1,7 @@
 //! What would be heard somewhere else: the levels of what sounds now, worked out for another place without going there.
 
 use estampie_engine::engine::Status;
+use estampie_engine::index::SoundIndex;
 use estampie_engine::ledger::TermKind;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Falloff, Program, TakeOf};
@@ -27,12 +28,12 @@ pub struct WouldHear {
 const BY_PLACE: [TermKind; 7] = [TermKind::Distance, TermKind::Cone, TermKind::Outside, TermKind::Inside, TermKind::Shelter, TermKind::Doorway, TermKind::Wall];
 
 /// The sound that has the falloff of a sound: itself, or the first among its takes that has one.
-fn owner(program: &Program, sound: usize, depth: usize) -> Option<usize> {
+fn owner(program: &Program, sound: SoundIndex, depth: usize) -> Option<SoundIndex> {
     let spec = &program.sounds[sound];
     if spec.falloff.is_some() {
         return Some(sound);
     }
-    let mut inner = spec.groups.iter().flat_map(|g| &g.takes).filter_map(|t| if let TakeOf::Sound(next) = t.of { Some(next as usize) } else { None });
+    let mut inner = spec.groups.iter().flat_map(|g| &g.takes).filter_map(|t| if let TakeOf::Sound(next) = t.of { Some(next) } else { None });
     if depth < estampie_engine::mixer::spec::MOST_NESTED { inner.find_map(|next| owner(program, next, depth + 1)) } else { None }
 }
 

@@ -17,7 +17,7 @@ pub fn parts_of_beat(metre: Metre) -> i64 {
 /// The audio that a layer plays, if it plays a file.
 #[must_use]
 pub fn clip_of<'a>(program: &'a Program, layer: &Layer) -> Option<&'a Arc<Clip>> {
-    program.sounds[layer.sound as usize].groups.iter().flat_map(|g| &g.takes).find_map(|t| match &t.of {
+    program.sounds[layer.sound].groups.iter().flat_map(|g| &g.takes).find_map(|t| match &t.of {
         TakeOf::Recipe(recipe) => recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| clip),
         TakeOf::Sound(_) => None,
     })

@@ -2,6 +2,7 @@
 
 use crate::offline::{Rendering, heard, inputs};
 use estampie_engine::engine::{Engine, Input, InputKind, Options, Prepared, Remote};
+use estampie_engine::index::BusIndex;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::units::Seconds;
@@ -39,9 +40,9 @@ impl Stems {
     pub fn new(program: &Arc<Program>, playthrough: &Playthrough, seed: Option<u64>, levels: &[(NameKey, f32)]) -> Stems {
         let mix = Rendering::with_levels(program, playthrough, seed, Seconds(0.0), levels);
         let unheard = heard(playthrough, program.rate).0 as usize;
-        let buses = program.mix.buses.iter().enumerate().skip(1).filter(|(_, bus)| bus.into == 0);
+        let buses = program.mix.buses.iter().skip(1).filter(|bus| bus.into == BusIndex::ROOT);
         let (mut names, mut tapped) = (Vec::new(), Vec::new());
-        for (_, bus) in buses {
+        for bus in buses {
             names.push(program.names.get(bus.key).to_owned());
             let mut schedule = vec![Input { frame: 0, what: InputKind::Tap { bus: bus.key } }];
             schedule.extend(inputs(playthrough, program.rate));

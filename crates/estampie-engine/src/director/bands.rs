@@ -70,7 +70,7 @@ impl Directing<'_> {
         let mut route = Route { depth: 1, ..Route::START };
         (route.path[0], route.instances[0]) = (layer.sound, self.director.next_instance);
         voice.id = id;
-        voice.sound = program.sounds[layer.sound as usize].key;
+        voice.sound = program.sounds[layer.sound].key;
         voice.bus = super::bus_of(program, route.sounds());
         voice.route = route;
         voice.cue = Some(begin.cue);
@@ -79,7 +79,7 @@ impl Directing<'_> {
         voice.started = self.frame + voice.wait;
         let plain = Shaping::plain(u64::from(program.rate) / 50);
         voice.envelope = Envelope::new(Shaping { attack: begin.rise.0, curve: begin.rise.1, ..plain });
-        super::glide_sound(program, &mut *self.state, layer.sound as usize, self.frame / BLOCK as u64);
+        super::glide_sound(program, &mut *self.state, layer.sound, self.frame / BLOCK as u64);
         voice.level = sums(self.scene(), &voice)[Property::Level];
         if voice.wait < BLOCK as u64 {
             self.tell_start(&mut voice);
@@ -92,7 +92,7 @@ impl Directing<'_> {
     /// A note on what plays a layer: a band of its own that ends with it.
     pub(super) fn strike(&mut self, layer: NameKey, (pitch, velocity): (u8, u8), frames: u64, frame: u64) {
         let program = self.program;
-        let found = program.music.layers.iter().position(|l| program.sounds[l.sound as usize].key == layer);
+        let found = program.music.layers.iter().position(|l| program.sounds[l.sound].key == layer);
         let place = found.map(|at| (at, &program.music.layers[at]));
         let notes = place.and_then(|(_, place)| program.music.notes.get(place.notes? as usize));
         let (Some((at, place)), Some(notes)) = (place, notes) else { return self.outlets.tell(frame, What::Notice(Notice::UnknownMusic(layer))) };
@@ -137,7 +137,7 @@ impl Directing<'_> {
             let glides = piece.step == Step::Gliding;
             let notes = layer.notes.and_then(|n| program.music.notes.get(n as usize));
             let density = notes.map_or(1.0, |n| {
-                let asked = program.sounds[layer.sound as usize].asked.iter().filter(|m| program.modulations[**m as usize].property == Property::Density);
+                let asked = program.sounds[layer.sound].asked.iter().filter(|m| program.modulations[**m as usize].property == Property::Density);
                 let moved: f32 = asked.map(|m| self.state.modulation(program, *m as usize, NOWHERE)).product();
                 (n.density * moved).clamp(0.0, 1.0)
             });
@@ -152,7 +152,7 @@ impl Directing<'_> {
             let instrument = notes.and_then(|n| program.music.instruments.get(n.instrument as usize));
             let retired = &mut self.outlets;
             band.render(&mut self.mixer.tones, (notes, section, instrument), manner, (self.frame, program.rate), |clip| retired.retire(clip));
-            let layer = program.sounds[layer.sound as usize].key;
+            let layer = program.sounds[layer.sound].key;
             for (wait, pitch, velocity, length) in band.begun() {
                 self.outlets.tell(self.frame + wait, What::Note { layer, pitch: *pitch, velocity: *velocity, length: *length });
             }

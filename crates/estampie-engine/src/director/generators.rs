@@ -15,7 +15,7 @@ use crate::mixer::voice::Voice;
 fn adding<'a>(scene: Scene<'a>, voice: &'a Voice) -> Adding<'a, impl Fn(u32) -> f32 + use<'a>, impl Fn(u32) -> NameKey + use<'a>> {
     let Scene { program, state, mix, frame, .. } = scene;
     let place = voice.place;
-    let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s as usize, Property::Sweep, place)).sum();
+    let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s, Property::Sweep, place)).sum();
     Adding {
         mixed: MixScene { mix: &program.mix, state: mix, modulations: &state.modulations },
         frame,

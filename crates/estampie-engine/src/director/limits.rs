@@ -2,6 +2,7 @@
 
 use super::Directing;
 use super::{By, sums};
+use crate::ground::index::SoundIndex;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
 use crate::ground::telemetry::{Cause, Reason};
@@ -22,7 +23,7 @@ pub(crate) struct Playing {
 /// What a limit is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Limited {
-    Sound(u32),
+    Sound(SoundIndex),
     Group(u32),
 }
 
@@ -35,13 +36,13 @@ pub(crate) fn steal_frames(rate: u32) -> u64 {
 fn position(program: &Program, route: &Route, what: Limited) -> Option<usize> {
     route.sounds().iter().position(|s| match what {
         Limited::Sound(sound) => *s == sound,
-        Limited::Group(group) => program.sounds[*s as usize].group == Some(group),
+        Limited::Group(group) => program.sounds[*s].group == Some(group),
     })
 }
 
 /// The most important of the sounds on the way counts.
 pub(crate) fn priority(program: &Program, route: &Route, distance: Option<f32>) -> f32 {
-    route.sounds().iter().map(|s| program.sounds[*s as usize].priority.over(distance.unwrap_or(0.0))).fold(f32::NEG_INFINITY, f32::max)
+    route.sounds().iter().map(|s| program.sounds[*s].priority.over(distance.unwrap_or(0.0))).fold(f32::NEG_INFINITY, f32::max)
 }
 
 impl Directing<'_> {
@@ -80,30 +81,30 @@ impl Directing<'_> {
     }
 
     /// How many voices and repeats of a sound there are at most: counted once a block, and as they begin; what ends meanwhile is left in.
-    fn at_most(&mut self, sound: u32) -> u32 {
+    fn at_most(&mut self, sound: SoundIndex) -> u32 {
         if self.director.counted != Some(self.frame) {
             self.director.counted = Some(self.frame);
             let counts = &mut self.state.counts;
             counts.fill(0);
             let voices = self.mixer.voices.all().filter(|v| v.frozen.is_none()).map(Voice::sounds);
             for sound in voices.chain(self.director.repeaters.iter().filter(|r| !r.done).map(|r| r.route.sounds())).flatten() {
-                counts[*sound as usize] += 1;
+                counts[*sound] += 1;
             }
         }
-        self.state.counts[sound as usize]
+        self.state.counts[sound]
     }
 
     /// Counts what begins.
     pub(super) fn count_begun(&mut self, route: &Route) {
         if self.director.counted == Some(self.frame) {
             for sound in route.sounds() {
-                self.state.counts[*sound as usize] += 1;
+                self.state.counts[*sound] += 1;
             }
         }
     }
 
     /// How many playings of a sound there are: of one emitter, and in all.
-    pub(crate) fn sounding(&mut self, sound: u32, emitter: NameKey) -> (usize, usize) {
+    pub(crate) fn sounding(&mut self, sound: SoundIndex, emitter: NameKey) -> (usize, usize) {
         self.collect(Limited::Sound(sound));
         (self.director.playings.iter().filter(|p| p.emitter == emitter).count(), self.director.playings.len())
     }

@@ -3,6 +3,7 @@
 use super::By;
 use super::Directing;
 use super::memory::{MOST_LINES, QueuedLine};
+use crate::ground::index::SoundIndex;
 use crate::ground::telemetry::{Cause, Reason, What};
 use crate::ground::time::BLOCK;
 use crate::ground::vocabulary::Urgency;
@@ -14,12 +15,12 @@ const CUT_FADE_MS: u64 = 80;
 
 impl Directing<'_> {
     /// Has a line said when its turn comes.
-    pub(crate) fn say(&mut self, sound: u32, urgency: Urgency, offset: u64, by: By) {
+    pub(crate) fn say(&mut self, sound: SoundIndex, urgency: Urgency, offset: u64, by: By) {
         let program = self.program;
-        let Some(spec) = program.sounds[sound as usize].lines else { return };
+        let Some(spec) = program.sounds[sound].lines else { return };
         let frame = self.frame + offset;
         let value = self.picked_by(sound);
-        let rank = |sound: u32| program.sounds[sound as usize].lines.map_or(0, |l| l.rank);
+        let rank = |sound: SoundIndex| program.sounds[sound].lines.map_or(0, |l| l.rank);
         let speaker = &self.state.speakers[spec.speaker as usize];
         // Of the one that speaks, or spoke last.
         let lower = rank(speaker.sound) < spec.rank;
@@ -44,7 +45,7 @@ impl Directing<'_> {
         // What matters more may wait before it; then nothing is cut.
         let at_once = at_once && at == 0;
         let speaking = speaker.speaking;
-        let key = program.sounds[sound as usize].key;
+        let key = program.sounds[sound].key;
         self.outlets.tell(frame, What::Line { sound: key, before: at as u32 + u32::from(speaking != 0 && !at_once), by: by.reaction });
         if at_once {
             let fade = u64::from(program.rate) * CUT_FADE_MS / 1000;
@@ -61,9 +62,9 @@ impl Directing<'_> {
     }
 
     /// The value of the state that a sound is picked by; 0 if it is picked otherwise.
-    fn picked_by(&self, sound: u32) -> u16 {
+    fn picked_by(&self, sound: SoundIndex) -> u16 {
         let program = self.program;
-        if let Choice::ByState { state, .. } = &program.sounds[sound as usize].choice { self.state.states[*state] } else { 0 }
+        if let Choice::ByState { state, .. } = &program.sounds[sound].choice { self.state.states[*state] } else { 0 }
     }
 
     /// Looks after all speakers once a block.
@@ -72,7 +73,7 @@ impl Directing<'_> {
         for at in 0..program.speakers.len() {
             let speaker = &self.state.speakers[at];
             if speaker.speaking != 0 && !self.is_said(speaker.speaking) {
-                let gap = program.sounds[speaker.sound as usize].lines.map_or((0.0, 0.0), |l| l.gap);
+                let gap = program.sounds[speaker.sound].lines.map_or((0.0, 0.0), |l| l.gap);
                 let waits = self.director.rehearsed.waits;
                 let frame = self.frame;
                 let speaker = &mut self.state.speakers[at];
@@ -123,7 +124,7 @@ impl Directing<'_> {
 
     fn no_longer(&self, line: &QueuedLine, frame: u64) -> Option<Reason> {
         let program = self.program;
-        let sound = &program.sounds[line.sound as usize];
+        let sound = &program.sounds[line.sound];
         let spec = sound.lines?;
         let age = frame.saturating_sub(line.asked);
         if age > spec.worth {

@@ -2,6 +2,7 @@
 
 use super::{By, LayerState, PieceState, Places, PlaylistState, StingerState};
 use crate::dsp::block_coefficient;
+use crate::ground::index::{SoundIndex, Table};
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
 use crate::ground::telemetry::Reason;
@@ -176,7 +177,7 @@ pub(crate) struct SoundState {
 /// A line that waits to be said.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct QueuedLine {
-    pub(crate) sound: u32,
+    pub(crate) sound: SoundIndex,
     pub(crate) by: By,
     pub(crate) asked: u64,
     pub(crate) urgency: Urgency,
@@ -194,7 +195,7 @@ pub(crate) struct Speaker {
     /// The playing that is being said; 0 if none.
     pub(crate) speaking: u64,
     /// The sound of that playing.
-    pub(crate) sound: u32,
+    pub(crate) sound: SoundIndex,
     /// The next line is not said before this frame.
     pub(crate) free: u64,
     pub(crate) gap: Stream,
@@ -229,7 +230,7 @@ pub(crate) struct Memory {
     pub(crate) locals: Vec<ParameterState>,
     pub(crate) states: Vec<u16>,
     pub(crate) modulations: Vec<f32>,
-    pub(crate) sounds: Vec<SoundState>,
+    pub(crate) sounds: Table<SoundIndex, SoundState>,
     pub(crate) pieces: Vec<PieceState>,
     pub(crate) layers: Vec<LayerState>,
     /// Whether each switch of layers is in.
@@ -255,7 +256,7 @@ pub(crate) struct Memory {
     /// Share of the way that levels go in a block after an edit.
     pub(crate) glide: f32,
     /// How many voices each sound has at most, in the block that was counted.
-    pub(crate) counts: Vec<u32>,
+    pub(crate) counts: Table<SoundIndex, u32>,
     /// Of all random draws.
     pub(crate) seed: u64,
 }
@@ -287,7 +288,7 @@ impl Memory {
     }
 
     /// The sum of what a sound's modulations of one property come to.
-    pub(crate) fn asked(&self, program: &Program, sound: usize, property: Property, place: u16) -> f32 {
+    pub(crate) fn asked(&self, program: &Program, sound: SoundIndex, property: Property, place: u16) -> f32 {
         let mut sum = 0.0;
         for index in &program.sounds[sound].asked {
             let modulation = &program.modulations[*index as usize];
@@ -354,12 +355,12 @@ impl Memory {
             speakers: program
                 .speakers
                 .iter()
-                .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: 0, free: 0, gap: Stream::new(seed, *key, 5) })
+                .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: SoundIndex::new(0), free: 0, gap: Stream::new(seed, *key, 5) })
                 .collect(),
             events: vec![None; program.events.len()],
             places: Places::new(program, seed),
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
-            counts: vec![0; program.sounds.len()],
+            counts: vec![0; program.sounds.len()].into(),
             seed,
         }
     }
@@ -396,7 +397,7 @@ impl Memory {
                 None => modulation.curve.at(self.parameters[modulation.parameter].smooth),
             };
         }
-        for (at, sound) in new_program.sounds.iter().enumerate() {
+        for (at, sound) in new_program.sounds.with_places() {
             let Some(before) = old_program.find_sound.get(sound.key) else { continue };
             let (kept, fresh) = (&mut old.sounds[before], &mut self.sounds[at]);
             (fresh.set, fresh.block) = (kept.set, kept.block);
@@ -430,14 +431,14 @@ impl Memory {
         for (at, speaker) in new_program.speakers.iter().enumerate() {
             let Some(before) = old_program.speakers.iter().position(|s| s == speaker) else { continue };
             let (kept, fresh) = (&mut old.speakers[before], &mut self.speakers[at]);
-            let sound = |index: u32| new_program.find_sound.get(old_program.sounds[index as usize].key).filter(|s| new_program.sounds[*s].lines.is_some());
+            let sound = |index: SoundIndex| new_program.find_sound.get(old_program.sounds[index].key).filter(|s| new_program.sounds[*s].lines.is_some());
             for line in &kept.queue {
                 if let Some(sound) = sound(line.sound) {
-                    fresh.queue.push(QueuedLine { sound: sound as u32, ..*line });
+                    fresh.queue.push(QueuedLine { sound, ..*line });
                 }
             }
             (fresh.speaking, fresh.free) = (kept.speaking, kept.free);
-            fresh.sound = if kept.speaking == 0 { 0 } else { sound(kept.sound).unwrap_or(0) as u32 };
+            fresh.sound = Some(kept.sound).filter(|_| kept.speaking != 0).and_then(sound).unwrap_or(SoundIndex::new(0));
             std::mem::swap(&mut fresh.gap, &mut kept.gap);
         }
     }
@@ -452,7 +453,7 @@ impl Memory {
             }
         }
         for (at, layer) in new.music.layers.iter().enumerate() {
-            let earlier = before.find_sound.get(new.sounds[layer.sound as usize].key).and_then(|s| before.sounds[s].layer);
+            let earlier = before.find_sound.get(new.sounds[layer.sound].key).and_then(|s| before.sounds[s].layer);
             if let Some(earlier) = earlier {
                 self.layers[at] = old.layers[earlier.layer as usize];
             }
@@ -497,7 +498,7 @@ pub(crate) fn holds(program: &Program, state: &Memory, test: Test, place: u16, f
 }
 
 /// The group of takes that a sound's choice comes to for an emitter, or the state or parameter for which it has none.
-pub(crate) fn chosen_group(program: &Program, state: &Memory, sound: usize, place: u16) -> Result<usize, Reason> {
+pub(crate) fn chosen_group(program: &Program, state: &Memory, sound: SoundIndex, place: u16) -> Result<usize, Reason> {
     match &program.sounds[sound].choice {
         Choice::Only | Choice::Across { .. } => Ok(0),
         Choice::ByState { state: index, groups } => {

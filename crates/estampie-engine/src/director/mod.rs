@@ -17,6 +17,7 @@ mod snapshots;
 mod stingers;
 mod voices;
 
+use crate::ground::index::{BusIndex, CellIndex, SoundIndex};
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
 use crate::ground::outlets::Outlets;
@@ -131,10 +132,10 @@ impl Director {
     /// Finds what is under way in a program that is about to take over.
     pub(crate) fn find_again(&mut self, new: &Program, old: &Program) {
         self.counted = None;
-        let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
+        let find = |index: SoundIndex| new.find_sound.get(old.sounds[index].key);
         for repeater in &mut self.repeaters {
             match repeater.route.moved(find) {
-                Some(route) if new.sounds[route.path[route.depth - 1] as usize].repeat.is_some() => repeater.route = route,
+                Some(route) if new.sounds[route.path[route.depth - 1]].repeat.is_some() => repeater.route = route,
                 _ => repeater.done = true,
             }
         }
@@ -212,7 +213,7 @@ impl Directing<'_> {
 }
 
 /// Lets what a sound is set to glide after an edit; once a block, and at once if it was silent before.
-fn glide_sound(program: &Program, state: &mut Memory, sound: usize, block: u64) {
+fn glide_sound(program: &Program, state: &mut Memory, sound: SoundIndex, block: u64) {
     let share = state.glide;
     let (spec, now) = (&program.sounds[sound], &mut state.sounds[sound]);
     if now.block == block {
@@ -265,7 +266,7 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
         }
     }
     if voice.swept.iter().any(|(_, s)| s.is_some()) {
-        let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s as usize, Property::Sweep, voice.place)).sum();
+        let asked: f32 = voice.sounds().iter().map(|s| state.asked(program, *s, Property::Sweep, voice.place)).sum();
         for (property, swept) in voice.swept.iter() {
             if let Some(swept) = swept {
                 sink(Term { property, kind: TermKind::Swept, of: voice.sound, value: swept.at(frame) * (1.0 + asked).clamp(0.0, 2.0) });
@@ -277,7 +278,7 @@ pub(crate) fn voice_terms(scene: Scene<'_>, voice: &Voice, sink: &mut impl FnMut
 /// What one sound of a voice's way is set to, draws, and is given by distance, its group and parameters.
 #[inline(always)]
 fn sound_terms(Scene { program, state, mix, world, .. }: Scene<'_>, voice: &Voice, depth: usize, sink: &mut impl FnMut(Term)) {
-    let index = voice.sounds()[depth] as usize;
+    let index = voice.sounds()[depth];
     let (spec, now) = (&program.sounds[index], &state.sounds[index]);
     let mut tell = |property, kind, of, value| sink(Term { property, kind, of, value });
     let drawn = &voice.route.drawn[depth];
@@ -319,7 +320,7 @@ fn sound_terms(Scene { program, state, mix, world, .. }: Scene<'_>, voice: &Voic
         }
     }
     if let Some(group) = spec.group.and_then(|g| program.mix.groups.get(g as usize)) {
-        let now = mix.cells[*group as usize].now;
+        let now = mix.cells[*group].now;
         if now != 0.0 {
             let of = program.groups[spec.group.unwrap_or(0) as usize].key;
             tell(Property::Level, TermKind::Group, of, if now <= -120.0 { f32::NEG_INFINITY } else { now });
@@ -336,7 +337,7 @@ fn sound_terms(Scene { program, state, mix, world, .. }: Scene<'_>, voice: &Voic
 #[inline(always)]
 fn place_terms(Scene { program, state, world, .. }: Scene<'_>, voice: &Voice, sink: &mut impl FnMut(Term)) {
     if voice.place != NOWHERE
-        && let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s as usize].falloff.is_some()))
+        && let Some(hearing) = world.heard(voice.place).filter(|_| voice.sounds().iter().any(|s| program.sounds[*s].falloff.is_some()))
     {
         for (kind, taken) in TAKERS.into_iter().zip(&hearing.taken) {
             for (property, value) in [(Property::Level, taken.level_db), (Property::LowPass, taken.low_pass_octaves)] {
@@ -363,8 +364,8 @@ fn place_terms(Scene { program, state, world, .. }: Scene<'_>, voice: &Voice, si
 }
 
 /// What distance adds to what one of a voice's sounds sends to a return, in dB.
-fn sent_by_distance(program: &Program, world: &World, voice: &Voice, sound: u32, to: u32) -> f32 {
-    let Some(falloff) = &program.sounds[sound as usize].falloff else { return 0.0 };
+fn sent_by_distance(program: &Program, world: &World, voice: &Voice, sound: SoundIndex, to: BusIndex) -> f32 {
+    let Some(falloff) = &program.sounds[sound].falloff else { return 0.0 };
     let curve = falloff.sends.iter().find(|(bus, _)| *bus == to).map(|(_, c)| c).or(falloff.send.as_ref());
     curve.and_then(|c| Some(c.at(world.heard(voice.place)?.distance))).unwrap_or(0.0)
 }
@@ -378,15 +379,15 @@ pub(crate) struct VoiceSends<'a> {
 }
 
 impl Sends for VoiceSends<'_> {
-    fn each(&self, voice: &Voice, mut send: impl FnMut(u32, u32, f32)) {
+    fn each(&self, voice: &Voice, mut send: impl FnMut(BusIndex, CellIndex, f32)) {
         for sound in voice.sounds() {
-            for to in &self.program.sounds[*sound as usize].sends {
+            for to in &self.program.sounds[*sound].sends {
                 send(to.to, to.cell, sent_by_distance(self.program, self.world, voice, *sound, to.to));
             }
         }
     }
 
-    fn rooms(&self) -> (&[u32], &[f32; MOST_ROOMS]) {
+    fn rooms(&self) -> (&[BusIndex], &[f32; MOST_ROOMS]) {
         (&self.program.world.rooms, self.rooms)
     }
 
@@ -401,7 +402,7 @@ fn placement_of(program: &Program, world: &World, voice: &Voice) -> Option<Place
     if voice.frozen.is_some() {
         return None;
     }
-    let falloffs = || voice.sounds().iter().filter_map(|s| program.sounds[*s as usize].falloff.as_ref());
+    let falloffs = || voice.sounds().iter().filter_map(|s| program.sounds[*s].falloff.as_ref());
     falloffs().next()?;
     let hearing = world.heard(voice.place)?;
     let distance = hearing.distance;

@@ -9,6 +9,7 @@ use super::play::{Begin, Body};
 use super::{By, Directing};
 use crate::dsp::Swell;
 use crate::ground::curve::Shape;
+use crate::ground::index::SoundIndex;
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -412,8 +413,8 @@ impl Directing<'_> {
             for layer in &section.layers {
                 let spec = &program.music.layers[*layer as usize];
                 let playable = |sound: &crate::program::Sound| sound.groups.iter().any(|g| !g.takes.is_empty());
-                let earlier = old.find_sound.get(program.sounds[spec.sound as usize].key).map(|s| &old.sounds[s]);
-                if !playable(&program.sounds[spec.sound as usize]) || earlier.is_some_and(playable) || spec.notes.is_some() || skip == 0 {
+                let earlier = old.find_sound.get(program.sounds[spec.sound].key).map(|s| &old.sounds[s]);
+                if !playable(&program.sounds[spec.sound]) || earlier.is_some_and(playable) || spec.notes.is_some() || skip == 0 {
                     continue;
                 }
                 let on = self.layer_wanted(*layer);
@@ -424,19 +425,19 @@ impl Directing<'_> {
         }
     }
 
-    fn begin_layer(&mut self, sound: u32, frame: u64, begin: Begin) {
+    fn begin_layer(&mut self, sound: SoundIndex, frame: u64, begin: Begin) {
         let program = self.program;
         let offset = frame.saturating_sub(self.frame);
-        if program.sounds[sound as usize].groups[0].takes.is_empty() {
+        if program.sounds[sound].groups[0].takes.is_empty() {
             return;
         }
         self.director.next_instance += 1;
         let mut route = Route { depth: 1, ..Route::START };
         (route.path[0], route.instances[0]) = (sound, self.director.next_instance);
-        super::glide_sound(program, &mut *self.state, sound as usize, self.frame / BLOCK as u64);
+        super::glide_sound(program, &mut *self.state, sound, self.frame / BLOCK as u64);
         let by = By::default();
         if let Err(reason) = self.play_take(route, (0, 0), offset, Body { by, length: 0, cue: Some(begin) }) {
-            self.outlets.tell(frame, What::Refused { sound: program.sounds[sound as usize].key, emitter: NameKey::NONE, reason, by: NameKey::NONE });
+            self.outlets.tell(frame, What::Refused { sound: program.sounds[sound].key, emitter: NameKey::NONE, reason, by: NameKey::NONE });
         }
     }
 
@@ -474,7 +475,7 @@ impl Directing<'_> {
             }
         });
         for repeater in &mut self.director.repeaters {
-            let whose = program.sounds.get(repeater.route.path[0] as usize).and_then(|s| s.layer);
+            let whose = program.sounds.of(repeater.route.path[0]).and_then(|s| s.layer);
             repeater.done |= whose.is_some_and(|l| l.piece == index);
         }
     }

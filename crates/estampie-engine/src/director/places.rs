@@ -2,6 +2,7 @@
 
 use super::Directing;
 use super::{By, Work};
+use crate::ground::index::SoundIndex;
 use crate::ground::names::NameKey;
 use crate::ground::random::Stream;
 use crate::ground::telemetry::{Cause, Notice, Reason, What};
@@ -26,8 +27,8 @@ const LEAST: f32 = 0.001;
 const STAYED: NameKey = NameKey(u64::MAX);
 
 /// What the outermost sound that says so does when its emitter goes.
-fn when_gone(program: &Program, sounds: &[u32]) -> Option<WhenGone> {
-    sounds.iter().find_map(|s| program.sounds[*s as usize].when_gone)
+fn when_gone(program: &Program, sounds: &[SoundIndex]) -> Option<WhenGone> {
+    sounds.iter().find_map(|s| program.sounds[*s].when_gone)
 }
 
 /// A zone as the listener has it.
@@ -508,8 +509,8 @@ impl Directing<'_> {
                 continue;
             }
             // A sound that is gone too fades out by itself.
-            if let Some(sound) = program.find_sound.get(old.sounds[play.sound as usize].key) {
-                self.stop(sound as u32, Some(play.at), None, 0);
+            if let Some(sound) = program.find_sound.get(old.sounds[play.sound].key) {
+                self.stop(sound, Some(play.at), None, 0);
             }
         }
     }

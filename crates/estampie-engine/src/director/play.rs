@@ -6,6 +6,7 @@ use super::memory::{chosen_group, holds};
 use super::{By, Work, sums};
 use crate::dsp::{Envelope, Shaping};
 use crate::ground::curve::Shape;
+use crate::ground::index::{BusIndex, SoundIndex};
 use crate::ground::names::NameKey;
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
@@ -46,9 +47,9 @@ impl Directing<'_> {
     }
 
     /// Plays a sound `offset` frames into the present block, or says why not.
-    pub(crate) fn play(&mut self, sound: u32, offset: usize, by: By) {
+    pub(crate) fn play(&mut self, sound: SoundIndex, offset: usize, by: By) {
         let program = self.program;
-        if program.sounds[sound as usize].lines.is_some() {
+        if program.sounds[sound].lines.is_some() {
             self.say(sound, crate::ground::vocabulary::Urgency::InTurn, offset as u64, by);
         } else if let Err(reason) = self.start(sound, offset as u64, by) {
             self.refuse(sound, offset as u64, by, reason);
@@ -56,9 +57,9 @@ impl Directing<'_> {
     }
 
     /// Says why a sound does not play, and sends the event that it may have for that.
-    pub(crate) fn refuse(&mut self, sound: u32, offset: u64, by: By, reason: Reason) {
+    pub(crate) fn refuse(&mut self, sound: SoundIndex, offset: u64, by: By, reason: Reason) {
         let program = self.program;
-        let spec = &program.sounds[sound as usize];
+        let spec = &program.sounds[sound];
         let frame = self.frame + offset;
         self.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason, by: by.reaction });
         let limited = matches!(
@@ -78,24 +79,24 @@ impl Directing<'_> {
     }
 
     /// Plays a sound from the start of the way.
-    pub(crate) fn start(&mut self, sound: u32, offset: u64, by: By) -> Result<(), Reason> {
+    pub(crate) fn start(&mut self, sound: SoundIndex, offset: u64, by: By) -> Result<(), Reason> {
         self.ask(Route::START, sound, offset, Body { by, length: 0, cue: None })
     }
 
     /// Whether a sound has anything that could play now.
-    fn has_something(&self, sound: u32, place: u16) -> Result<(), Reason> {
+    fn has_something(&self, sound: SoundIndex, place: u16) -> Result<(), Reason> {
         let program = self.program;
-        let spec = &program.sounds[sound as usize];
-        let index = chosen_group(program, &*self.state, sound as usize, place)?;
+        let spec = &program.sounds[sound];
+        let index = chosen_group(program, &*self.state, sound, place)?;
         let nothing = spec.why_nothing();
         spec.groups.get(index).filter(|g| !g.takes.is_empty()).map(|_| ()).ok_or(nothing)
     }
 
     /// Goes on to `sound`: its chance, its waits and limits, its draws, and then what it comes to.
-    fn ask(&mut self, mut route: Route, sound: u32, offset: u64, body: Body) -> Result<(), Reason> {
+    fn ask(&mut self, mut route: Route, sound: SoundIndex, offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
         let by = body.by;
-        let spec = &program.sounds[sound as usize];
+        let spec = &program.sounds[sound];
         if route.depth >= MOST_NESTED {
             return Err(Reason::Nothing);
         }
@@ -103,7 +104,7 @@ impl Directing<'_> {
         let frame = self.frame + offset;
         self.has_something(sound, place)?;
         self.take_chance(sound, place, frame)?;
-        if let Some(began) = self.state.sounds[sound as usize].began.filter(|_| spec.again_after > 0) {
+        if let Some(began) = self.state.sounds[sound].began.filter(|_| spec.again_after > 0) {
             let wait = (spec.again_after as f64 * f64::from(self.director.rehearsed.waits)) as u64;
             if frame < began + wait {
                 return Err(Reason::AgainAfter { left: (began + wait - frame) as f32 / program.rate as f32 });
@@ -114,13 +115,13 @@ impl Directing<'_> {
         self.again(spec.again, sound, offset, by)?;
         self.admit(Limited::Sound(sound), self.limit_now(sound, place), &route, offset, by)?;
         if let Some(group) = spec.group
-            && !route.path[..route.depth - 1].iter().any(|s| program.sounds[*s as usize].group == Some(group))
+            && !route.path[..route.depth - 1].iter().any(|s| program.sounds[*s].group == Some(group))
         {
             self.admit(Limited::Group(group), program.groups[group as usize].limit, &route, offset, by)?;
         }
         self.director.next_instance += 1;
         route.instances[route.depth - 1] = self.director.next_instance;
-        let state = &mut self.state.sounds[sound as usize];
+        let state = &mut self.state.sounds[sound];
         state.began = Some(frame);
         if spec.repeat.is_some() {
             return if self.begin_repeat(route, offset, by) { Ok(()) } else { Err(Reason::Queue { limit: super::MOST_REPEATERS as u32 }) };
@@ -128,18 +129,18 @@ impl Directing<'_> {
         self.body(route, offset, body)
     }
 
-    fn take_chance(&mut self, sound: u32, place: u16, frame: u64) -> Result<(), Reason> {
+    fn take_chance(&mut self, sound: SoundIndex, place: u16, frame: u64) -> Result<(), Reason> {
         let program = self.program;
-        let spec = &program.sounds[sound as usize];
+        let spec = &program.sounds[sound];
         if spec.chance >= 1.0 && spec.asked.is_empty() {
             return Ok(());
         }
-        let needed = (spec.chance + self.state.asked(program, sound as usize, Property::Chance, place)).clamp(0.0, 1.0);
+        let needed = (spec.chance + self.state.asked(program, sound, Property::Chance, place)).clamp(0.0, 1.0);
         if needed >= 1.0 || (!spec.always.is_empty() && spec.always.iter().all(|t| holds(program, &*self.state, *t, place, frame))) {
             return Ok(());
         }
         // Drawn even when the rehearsal decides, so that later draws stay the same.
-        let drawn = self.state.sounds[sound as usize].chance.unit();
+        let drawn = self.state.sounds[sound].chance.unit();
         let yes = self.director.rehearsed.chances.unwrap_or(drawn < needed);
         if yes {
             self.outlets.tell(frame, What::Chance { sound: spec.key, drawn, needed });
@@ -150,7 +151,7 @@ impl Directing<'_> {
     }
 
     /// What it does when it plays at the emitter already.
-    fn again(&mut self, again: Again, sound: u32, offset: u64, by: By) -> Result<(), Reason> {
+    fn again(&mut self, again: Again, sound: SoundIndex, offset: u64, by: By) -> Result<(), Reason> {
         let program = self.program;
         if again == Again::Overlap || self.sounding(sound, by.emitter).0 == 0 {
             return Ok(());
@@ -165,10 +166,10 @@ impl Directing<'_> {
     }
 
     /// The limit of a sound with what the game adds to it.
-    fn limit_now(&self, sound: u32, place: u16) -> Limit {
+    fn limit_now(&self, sound: SoundIndex, place: u16) -> Limit {
         let program = self.program;
-        let mut limit = program.sounds[sound as usize].limit;
-        let moved = |property| self.state.asked(program, sound as usize, property, place).round();
+        let mut limit = program.sounds[sound].limit;
+        let moved = |property| self.state.asked(program, sound, property, place).round();
         for (value, property) in [(&mut limit.each, Property::Each), (&mut limit.all, Property::All)] {
             let moved = moved(property);
             if moved != 0.0 {
@@ -185,14 +186,14 @@ impl Directing<'_> {
         let program = self.program;
         let depth = route.depth - 1;
         let sound = route.path[depth];
-        let spec = &program.sounds[sound as usize];
+        let spec = &program.sounds[sound];
         let place = self.place_of(body.by.emitter);
-        let vary = &mut self.state.sounds[sound as usize].vary;
+        let vary = &mut self.state.sounds[sound].vary;
         route.drawn[depth] = PerProperty::from_fn(|property| vary.draw(spec.vary.of[property]));
         (route.drawn_after, route.drawn_from) = (vary.draw(spec.vary.after), vary.draw(spec.vary.from));
         route.delay += frames(route.drawn_after, program.rate);
         route.from += route.drawn_from;
-        super::glide_sound(program, &mut *self.state, sound as usize, self.frame / BLOCK as u64);
+        super::glide_sound(program, &mut *self.state, sound, self.frame / BLOCK as u64);
         if let Choice::Across { points, .. } = &spec.choice {
             let mut started = Err(Reason::Nothing);
             for group in 0..points.len().min(spec.groups.len()) {
@@ -201,14 +202,14 @@ impl Directing<'_> {
             }
             return started;
         }
-        let group = chosen_group(program, &*self.state, sound as usize, place)?;
+        let group = chosen_group(program, &*self.state, sound, place)?;
         self.play_group(route, group, offset, body)
     }
 
     fn play_group(&mut self, route: Route, index: usize, offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
         let sound = route.path[route.depth - 1];
-        let spec = &program.sounds[sound as usize];
+        let spec = &program.sounds[sound];
         let nothing = spec.why_nothing();
         let group = spec.groups.get(index).filter(|g| !g.takes.is_empty()).ok_or(nothing)?;
         if group.order == crate::program::PickOrder::Together {
@@ -218,7 +219,7 @@ impl Directing<'_> {
             }
             return started;
         }
-        let state = &mut self.state.sounds[sound as usize];
+        let state = &mut self.state.sounds[sound];
         let mut take = state.picks[index].pick(group, &mut state.pick);
         if let Some((forced, wanted)) = self.director.rehearsed.forced
             && forced == spec.key
@@ -230,7 +231,7 @@ impl Directing<'_> {
 
     pub(crate) fn play_take(&mut self, mut route: Route, (group, take): (usize, usize), offset: u64, body: Body) -> Result<(), Reason> {
         let program = self.program;
-        let sound = route.path[route.depth - 1] as usize;
+        let sound = route.path[route.depth - 1];
         let take = program.sounds[sound].groups.get(group).and_then(|g| g.takes.get(take)).ok_or(Reason::Nothing)?;
         route.take_level += take.level_db;
         route.take_pitch += take.pitch_semitones;
@@ -260,11 +261,11 @@ impl Directing<'_> {
             }
         }
         // The outermost sound that says how it rises and falls counts.
-        let shaping = route.sounds().iter().find_map(|s| program.sounds[*s as usize].shape).unwrap_or(Shaping::plain(u64::from(program.rate) / 50));
+        let shaping = route.sounds().iter().find_map(|s| program.sounds[*s].shape).unwrap_or(Shaping::plain(u64::from(program.rate) / 50));
         let shaping = body.cue.map_or(shaping, |begin| Shaping { delay: 0, attack: begin.rise.0, curve: begin.rise.1, ..shaping });
         route.delay += shaping.delay;
         route.skip = body.cue.map_or(0, |begin| begin.skip);
-        let asked = &program.sounds[route.path[0] as usize];
+        let asked = &program.sounds[route.path[0]];
         let mut voice = Voice::idle();
         voice.id = id;
         voice.sound = asked.key;
@@ -302,9 +303,9 @@ impl Directing<'_> {
     }
 
     /// Lets go all playings of a sound (of an emitter, if said) that the sound lets a stop reach; gives how many voices.
-    pub(crate) fn stop(&mut self, sound: u32, whose: Option<NameKey>, frames: Option<u64>, offset: u64) -> u32 {
+    pub(crate) fn stop(&mut self, sound: SoundIndex, whose: Option<NameKey>, frames: Option<u64>, offset: u64) -> u32 {
         let program = self.program;
-        let spec = &program.sounds[sound as usize];
+        let spec = &program.sounds[sound];
         let oldest = spec.stop_if_younger.map_or(0, |age| (self.frame + offset).saturating_sub(age));
         let mut count = 0;
         self.each_voice_of(sound, whose, |voice| {
@@ -318,7 +319,7 @@ impl Directing<'_> {
     }
 
     /// Lets loops complete their round, and repeats end; gives how many.
-    pub(crate) fn finish(&mut self, sound: u32, whose: Option<NameKey>) -> u32 {
+    pub(crate) fn finish(&mut self, sound: SoundIndex, whose: Option<NameKey>) -> u32 {
         let mut count = 0;
         self.each_voice_of(sound, whose, |voice| {
             voice.source.finishing = true;
@@ -331,7 +332,7 @@ impl Directing<'_> {
     }
 
     /// Ends repeats that began at `oldest` or later (`u64::MAX`: all).
-    fn drop_repeaters(&mut self, sound: u32, whose: Option<NameKey>, oldest: u64) -> u32 {
+    fn drop_repeaters(&mut self, sound: SoundIndex, whose: Option<NameKey>, oldest: u64) -> u32 {
         let mut count = 0;
         for repeater in &mut self.director.repeaters {
             let young = oldest == u64::MAX || repeater.started >= oldest;
@@ -343,7 +344,7 @@ impl Directing<'_> {
         count
     }
 
-    pub(crate) fn each_voice_of(&mut self, sound: u32, whose: Option<NameKey>, mut each: impl FnMut(&mut Voice)) {
+    pub(crate) fn each_voice_of(&mut self, sound: SoundIndex, whose: Option<NameKey>, mut each: impl FnMut(&mut Voice)) {
         self.mixer.voices.each(|voice| {
             let his = whose.is_none_or(|emitter| voice.emitter == emitter);
             if his && voice.leaving == Leaving::No && voice.frozen.is_none() && voice.sounds().contains(&sound) {
@@ -356,13 +357,13 @@ impl Directing<'_> {
 /// What is told when a voice starts.
 pub(crate) fn start_of(program: &Program, world: &World, voice: &Voice) -> What {
     let route = &voice.route;
-    let sum = |property| route.sounds().iter().zip(&route.drawn).map(|(s, d)| program.sounds[*s as usize].set[property] + d[property]).sum::<f32>();
+    let sum = |property| route.sounds().iter().zip(&route.drawn).map(|(s, d)| program.sounds[*s].set[property] + d[property]).sum::<f32>();
     let leaf = route.depth.saturating_sub(1);
     let drawn = &route.drawn[leaf];
     What::VoiceStart {
         voice: voice.id,
         sound: voice.sound,
-        leaf: program.sounds[route.path[leaf] as usize].key,
+        leaf: program.sounds[route.path[leaf]].key,
         take: voice.take(),
         emitter: voice.emitter,
         at: world.emitters.get(usize::from(voice.place)).filter(|e| e.present || e.stays).map(|e| e.at),
@@ -383,11 +384,11 @@ fn either(a: Result<(), Reason>, b: Result<(), Reason>) -> Result<(), Reason> {
 }
 
 /// The bus of the first sound on the way that asks for one.
-pub(crate) fn bus_of(program: &Program, path: &[u32]) -> u32 {
-    path.iter().find_map(|index| program.sounds[*index as usize].bus).unwrap_or(0)
+pub(crate) fn bus_of(program: &Program, path: &[SoundIndex]) -> BusIndex {
+    path.iter().find_map(|index| program.sounds[*index].bus).unwrap_or(BusIndex::ROOT)
 }
 
 /// Whether any sound of a path sends to a return.
-pub(crate) fn sends(program: &Program, path: &[u32]) -> bool {
-    path.iter().any(|index| !program.sounds[*index as usize].sends.is_empty())
+pub(crate) fn sends(program: &Program, path: &[SoundIndex]) -> bool {
+    path.iter().any(|index| !program.sounds[*index].sends.is_empty())
 }

@@ -5,6 +5,7 @@ use super::actions::ACTIONS;
 use super::input::{Input, InputKind};
 use super::memory::holds;
 use super::play::Body;
+use crate::ground::index::SoundIndex;
 use crate::ground::names::NameKey;
 use crate::ground::telemetry::{Cause, Notice, Reason, What};
 use crate::ground::test::Test;
@@ -99,7 +100,7 @@ impl Directing<'_> {
             InputKind::StopAll { frames } => self.stop_all(frames, offset as u64),
             InputKind::Play { sound, .. } | InputKind::Stop { sound } | InputKind::PlayTake { sound, .. } | InputKind::GateSound { sound, .. } => {
                 match program.find_sound.get(sound) {
-                    Some(index) => self.answer_of_sound(input.what, index as u32, offset),
+                    Some(index) => self.answer_of_sound(input.what, index, offset),
                     None => self.notice(frame, Notice::UnknownSound(sound)),
                 }
             }
@@ -175,14 +176,14 @@ impl Directing<'_> {
         }
         for (bus, spec) in self.mix.buses.iter_mut().zip(&self.program.mix.buses) {
             for (at, send) in spec.sends.iter().enumerate().take(64) {
-                if self.program.mix.cells[send.cell as usize].key == effect {
+                if self.program.mix.cells[send.cell].key == effect {
                     bus.unsent = bus.unsent & !(1 << at) | u64::from(on) << at;
                 }
             }
         }
     }
 
-    fn answer_of_sound(&mut self, what: InputKind, sound: u32, offset: usize) {
+    fn answer_of_sound(&mut self, what: InputKind, sound: SoundIndex, offset: usize) {
         let by = By::default();
         match what {
             InputKind::Play { emitter, .. } => self.play(sound, offset, By { emitter, ..by }),
@@ -195,7 +196,7 @@ impl Directing<'_> {
                 }
             }
             InputKind::GateSound { solo, on, .. } => {
-                let state = &mut self.state.sounds[sound as usize];
+                let state = &mut self.state.sounds[sound];
                 if solo {
                     state.soloed = on;
                 } else {
@@ -510,7 +511,7 @@ impl Directing<'_> {
         let frame = self.frame + offset as u64;
         let begins = ACTIONS.get(usize::from(act.action.kind)).is_some_and(|kind| kind.begins);
         let sound = match act.action.slots[0] {
-            Filled::Sound(sound) if begins => program.sounds[sound as usize].key,
+            Filled::Sound(sound) if begins => program.sounds[sound].key,
             _ => NameKey::NONE,
         };
         if act.chance < 1.0 {
@@ -532,9 +533,9 @@ impl Directing<'_> {
         }
     }
 
-    pub(super) fn tell_let_go(&mut self, sound: u32, count: u32, finish: bool, frame: u64, by: By) {
+    pub(super) fn tell_let_go(&mut self, sound: SoundIndex, count: u32, finish: bool, frame: u64, by: By) {
         let program = self.program;
-        self.outlets.tell(frame, What::LetGo { sound: program.sounds[sound as usize].key, count, finish, by: by.reaction });
+        self.outlets.tell(frame, What::LetGo { sound: program.sounds[sound].key, count, finish, by: by.reaction });
     }
 
     pub(crate) fn add_work(&mut self, work: Work, frame: u64) {

@@ -33,7 +33,7 @@ impl Directing<'_> {
     /// Begins to repeat the last sound of the way, from `offset` frames into the present block on.
     pub(crate) fn begin_repeat(&mut self, route: Route, offset: u64, by: By) -> bool {
         let program = self.program;
-        let sound = route.path[route.depth - 1] as usize;
+        let sound = route.path[route.depth - 1];
         let Some(repeat) = program.sounds[sound].repeat else { return false };
         let left = repeat.times.map(|(low, high)| low + self.state.sounds[sound].vary.below((high - low + 1) as usize) as u32);
         let started = self.frame + offset;
@@ -61,13 +61,13 @@ impl Directing<'_> {
         let end = self.frame + BLOCK as u64;
         while let Some(repeater) = self.director.repeaters.get(at).filter(|r| !r.done).copied() {
             let sound = repeater.route.path[repeater.route.depth - 1];
-            let Some(spec) = program.sounds[sound as usize].repeat else {
+            let Some(spec) = program.sounds[sound].repeat else {
                 self.director.repeaters[at].done = true;
                 return;
             };
             // What the game makes of the interval counts at once, not only from the next start on.
             let wait = repeater.drawn.map_or(0, |drawn| {
-                let moved = self.state.asked(program, sound as usize, Property::Every, repeater.place);
+                let moved = self.state.asked(program, sound, Property::Every, repeater.place);
                 let interval = ((drawn + moved) * self.director.rehearsed.waits).max(LEAST);
                 (f64::from(interval) * f64::from(program.rate)).round() as u64
             });
@@ -77,10 +77,10 @@ impl Directing<'_> {
             }
             let offset = next - self.frame;
             if let Err(reason) = self.body(repeater.route, offset, Body { by: repeater.by, length: spec.length.unwrap_or(0), cue: None }) {
-                let sound = program.sounds[sound as usize].key;
+                let sound = program.sounds[sound].key;
                 self.outlets.tell(self.frame + offset, What::Refused { sound, emitter: repeater.by.emitter, reason, by: repeater.by.reaction });
             }
-            let drawn = self.state.sounds[sound as usize].vary.between(spec.every);
+            let drawn = self.state.sounds[sound].vary.between(spec.every);
             let repeater = &mut self.director.repeaters[at];
             (repeater.last, repeater.drawn) = (next, Some(drawn));
             if let Some(left) = &mut repeater.left {

@@ -22,7 +22,7 @@ impl Directing<'_> {
     /// Whether the rehearsal lets a voice be heard.
     fn heard(&self, voice: &Voice) -> bool {
         let (sounds, rehearsed) = (&self.state.sounds, &self.director.rehearsed);
-        let of = |mark: fn(&super::memory::SoundState) -> bool| voice.frozen.is_none() && voice.sounds().iter().any(|s| mark(&sounds[*s as usize]));
+        let of = |mark: fn(&super::memory::SoundState) -> bool| voice.frozen.is_none() && voice.sounds().iter().any(|s| mark(&sounds[*s]));
         let only = rehearsed.only_emitter;
         let chosen = only.is_none() || voice.emitter == only || self.world.emitters.get(usize::from(voice.place)).is_some_and(|e| e.kind == only);
         chosen && !of(|s| s.muted) && (!rehearsed.solo || of(|s| s.soloed))
@@ -83,7 +83,7 @@ impl Directing<'_> {
         let voice = &self.mixer.voices[slot];
         if voice.frozen.is_none() {
             for sound in voice.sounds() {
-                glide_sound(self.program, self.state, *sound as usize, block);
+                glide_sound(self.program, self.state, *sound, block);
             }
         }
         let place = voice.place;

@@ -43,6 +43,7 @@ pub use status::{
 };
 
 use crate::director::{Directing, Director, Scene, VoiceSends, sums};
+use crate::ground::index::{BusIndex, SoundIndex};
 use crate::ground::outlets::Outlets;
 use crate::ground::pages::Pages;
 use crate::ground::reads::AtOnce;
@@ -383,21 +384,21 @@ impl Engine {
         let (new, new_mix) = (&*next.program, &mut next.mix);
         let Prepared { program: old, state, mix, .. } = &*self.now;
         let removed = crate::mixer::held::cross_frames(new.rate);
-        let find = |index: u32| new.find_sound.get(old.sounds[index as usize].key).map(|new| new as u32);
+        let find = |index: SoundIndex| new.find_sound.get(old.sounds[index].key);
         let scene = Scene { program: old, state, mix, world: &self.world, frame: self.frame };
         let (frame, bands) = (self.frame, &mut self.mixer.bands);
         self.mixer.voices.each(|voice| {
-            let key = old.mix.buses[voice.bus as usize].key;
+            let key = old.mix.buses[voice.bus].key;
             // What is on another bus then goes over from as loud as it was.
-            let mut move_to = |voice: &mut Voice, bus: u32| {
-                if new.mix.buses[bus as usize].key == key {
+            let mut move_to = |voice: &mut Voice, bus: BusIndex| {
+                if new.mix.buses[bus].key == key {
                     voice.bus = bus;
                     return;
                 }
                 let was = mix.way(&old.mix, voice.bus);
                 voice.move_to(bus, louder(was, new_mix.way_of_led(&new.mix, bus, was)), removed);
             };
-            let own = new.mix.find_bus.get(key).unwrap_or(0) as u32;
+            let own = new.mix.find_bus.get(key).unwrap_or(BusIndex::ROOT);
             if voice.frozen.is_some() {
                 return move_to(voice, own);
             }
@@ -411,7 +412,7 @@ impl Engine {
                     voice.sends = crate::director::sends(new, route.sounds());
                     // A layer of the same name goes on, wherever it stands now.
                     voice.cue = voice.cue.and_then(|c| {
-                        let place = new.sounds[route.path[0] as usize].layer?;
+                        let place = new.sounds[route.path[0]].layer?;
                         Some(Cue { piece: place.piece, layer: place.layer, ..c })
                     });
                 }

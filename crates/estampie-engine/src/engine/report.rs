@@ -7,6 +7,7 @@ use super::status::{
 use super::{Engine, Prepared};
 use crate::director::generators::control_terms;
 use crate::director::{Scene, Waiting, gate_term, layer_term, transposition, voice_terms};
+use crate::ground::index::{BusIndex, SoundIndex};
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -35,8 +36,8 @@ impl Engine {
         let program = &*self.now.program;
         let state = &self.now.state;
         for (key, speaker) in program.speakers.iter().zip(&state.speakers) {
-            let line = |sound: u32, asked, urgency, speaking| {
-                let spec = &program.sounds[sound as usize];
+            let line = |sound: SoundIndex, asked, urgency, speaking| {
+                let spec = &program.sounds[sound];
                 LineStatus { speaker: *key, sound: spec.key, asked, worth: spec.lines.map_or(0, |l| l.worth), urgency, speaking }
             };
             let said = (speaker.speaking != 0).then(|| line(speaker.sound, 0, Default::default(), true));
@@ -141,8 +142,8 @@ impl Engine {
         status.player.extend(mix.player.iter().copied().take(room));
         for bus in mix.buses.iter_mut().take(status.buses.capacity()) {
             let peak = std::mem::take(&mut bus.peak);
-            let spec = &program.mix.buses[status.buses.len()];
-            let cell = &mix.cells[spec.cells[0] as usize];
+            let spec = &program.mix.buses[BusIndex::new(status.buses.len())];
+            let cell = &mix.cells[spec.cells[0]];
             let level = if cell.now <= -120.0 { f32::NEG_INFINITY } else { cell.now + bus.ducked + bus.player };
             status.buses.push(BusStatus {
                 peak,
@@ -204,13 +205,13 @@ fn write_voice(status: &mut Status, scene: Scene<'_>, voice: &Voice, soft: f32, 
     for term in gate_term(voice).into_iter().chain(layer_term(program, voice, scene.frame)) {
         tell(term);
     }
-    let direct = mix.buses[voice.bus as usize].direct.gain();
+    let direct = mix.buses[voice.bus].direct.gain();
     if direct != 1.0 {
-        tell(level(TermKind::Gated, program.mix.buses[voice.bus as usize].key, Decibels::of_gain(direct).0));
+        tell(level(TermKind::Gated, program.mix.buses[voice.bus].key, Decibels::of_gain(direct).0));
     }
     let mixed = MixScene { mix: &program.mix, state: mix, modulations: &state.modulations };
     let name_of = |m: u32| program.parameters[program.modulations[m as usize].parameter].key;
-    bus_terms(mixed, voice.bus as usize, name_of, &mut tell);
+    bus_terms(mixed, voice.bus, name_of, &mut tell);
     if soft != 1.0 {
         tell(level(TermKind::SoftStart, NameKey::NONE, Decibels::of_gain(soft * soft).0));
     }

@@ -1,5 +1,6 @@
 //! The status of everything as it is now and then, with the terms of every voice.
 
+use crate::ground::index::{BusIndex, CellIndex, Table};
 use crate::ground::ledger::Term;
 use crate::ground::names::NameKey;
 use crate::ground::vocabulary::Urgency;
@@ -198,9 +199,9 @@ pub struct Status {
     /// By state: the index of its value.
     pub states: Vec<u16>,
     /// By bus.
-    pub buses: Vec<BusStatus>,
+    pub buses: Table<BusIndex, BusStatus>,
     /// By value of the mix: what it is now, in its unit.
-    pub cells: Vec<f32>,
+    pub cells: Table<CellIndex, f32>,
     /// By snapshot.
     pub snapshots: Vec<SnapshotStatus>,
     /// By player level: from 0 to 10.
@@ -252,8 +253,8 @@ impl Status {
         Status {
             parameters: Vec::with_capacity(parameters),
             states: Vec::with_capacity(states),
-            buses: Vec::with_capacity(buses),
-            cells: Vec::with_capacity(8192),
+            buses: Vec::with_capacity(buses).into(),
+            cells: Vec::with_capacity(8192).into(),
             snapshots: Vec::with_capacity(256),
             player: Vec::with_capacity(64),
             reductions: Vec::with_capacity(1024),

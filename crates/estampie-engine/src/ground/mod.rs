@@ -2,6 +2,7 @@
 
 pub mod clip;
 pub mod curve;
+pub mod index;
 pub mod ledger;
 pub mod lookup;
 pub mod names;

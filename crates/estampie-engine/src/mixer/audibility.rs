@@ -4,6 +4,7 @@ use super::mixing::{Mixing, Sends};
 use super::state::MixState;
 use super::voice::{NOWHERE, Voice};
 use crate::dsp::Fade;
+use crate::ground::index::{BusIndex, CellIndex, Table};
 use crate::ground::time::BLOCK;
 use crate::ground::units::Decibels;
 
@@ -24,17 +25,17 @@ impl Mixing<'_> {
         }
         down.clear();
         down.resize(self.mix.buses.len(), 0.0);
-        let cell = |index: u32| match state.cells[index as usize].now {
+        let cell = |index: CellIndex| match state.cells[index].now {
             level if level <= -120.0 => f32::NEG_INFINITY,
             level => level,
         };
-        for at in self.mix.order.iter().rev().map(|at| *at as usize) {
+        for at in self.mix.order.iter().rev().copied() {
             let (spec, bus) = (&self.mix.buses[at], &state.buses[at]);
             let own = if shut(bus.gate) { f32::NEG_INFINITY } else { cell(spec.cells[0]) + bus.ducked + bus.player };
-            let mut most = own + if at == 0 { 0.0 } else { down[spec.into as usize] };
+            let mut most = own + if at == BusIndex::ROOT { 0.0 } else { down[spec.into] };
             for send in &spec.sends {
                 let from = if send.before { 0.0 } else { own };
-                most = most.max(from + cell(send.cell) + down[send.to as usize]);
+                most = most.max(from + cell(send.cell) + down[send.to]);
             }
             down[at] = most + if spec.effects.is_empty() { 0.0 } else { LIFT };
         }
@@ -42,8 +43,8 @@ impl Mixing<'_> {
 }
 
 /// The level of a voice all the way to the output, without the audio's own, in dB. `down` has the level from each bus on.
-pub(super) fn level_below(state: &MixState, down: &[f32], voice: &Voice, sends: &impl Sends) -> f32 {
-    let direct = state.buses[voice.bus as usize].direct;
+pub(super) fn level_below(state: &MixState, down: &Table<BusIndex, f32>, voice: &Voice, sends: &impl Sends) -> f32 {
+    let direct = state.buses[voice.bus].direct;
     if shut(direct) || shut(voice.gate) {
         return f32::NEG_INFINITY;
     }
@@ -52,10 +53,10 @@ pub(super) fn level_below(state: &MixState, down: &[f32], voice: &Voice, sends: 
     {
         return f32::NEG_INFINITY;
     }
-    let down = |bus: u32| down.get(bus as usize).copied().unwrap_or(0.0);
+    let down = |bus: BusIndex| down.of(bus).copied().unwrap_or(0.0);
     let mut most = down(voice.bus);
     if voice.sends && voice.frozen.is_none() {
-        sends.each(voice, |to, cell, farther| most = most.max(state.cells[cell as usize].now + farther + down(to)));
+        sends.each(voice, |to, cell, farther| most = most.max(state.cells[cell].now + farther + down(to)));
     }
     if voice.place != NOWHERE {
         let (buses, gains) = sends.rooms();

@@ -6,6 +6,7 @@ use super::slot::Slot;
 use super::values::MixScene;
 use super::voice::mean_square;
 use crate::dsp::{Fade, add_ramped};
+use crate::ground::index::BusIndex;
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -32,7 +33,7 @@ impl Mixing<'_> {
         let frames = gate_frames(self.rate);
         let any_solo = self.state.buses.iter().any(|b| b.soloed);
         let dry = any_solo && dry;
-        for at in 0..self.mix.buses.len() {
+        for at in self.mix.buses.places() {
             // A voice is heard when its bus or one that it runs into is soloed.
             let heard = !any_solo || {
                 let mut here = at;
@@ -40,10 +41,10 @@ impl Mixing<'_> {
                     if self.state.buses[here].soloed {
                         break true;
                     }
-                    if here == 0 {
+                    if here == BusIndex::ROOT {
                         break false;
                     }
-                    here = self.mix.buses[here].into as usize;
+                    here = self.mix.buses[here].into;
                 }
             };
             let state = &mut self.state.buses[at];
@@ -59,10 +60,10 @@ impl Mixing<'_> {
     /// `tempo` is that of the music, in quarter notes a second, or 0.
     pub(crate) fn sum_buses(&mut self, tempo: f32) {
         let mix = self.mix;
-        for at in mix.order.iter().map(|at| *at as usize) {
+        for at in mix.order.iter().copied() {
             let spec = &mix.buses[at];
             let state = &mut *self.state;
-            let cell = |index: usize| state.cells[spec.cells[index] as usize].now;
+            let cell = |index: usize| state.cells[spec.cells[index]].now;
             let (level, filter) = (cell(0) + state.buses[at].ducked + state.buses[at].player, (cell(1), cell(2)));
             let sides = balance(cell(3));
             let bus = &mut state.buses[at];
@@ -113,14 +114,14 @@ impl Mixing<'_> {
     }
 
     /// Runs a bus through its effects, in order.
-    fn run_effects(&mut self, at: usize, tempo: f32) {
+    fn run_effects(&mut self, at: BusIndex, tempo: f32) {
         let (spec, state) = (&self.mix.buses[at], &mut *self.state);
         // Taken out meanwhile, so that the others can be listened to.
         let mut chain = std::mem::take(&mut state.buses[at].chain);
         // What has faded out waits here for the next program, which takes it away.
         for slot in chain.iter_mut().filter(|s| !s.finished()) {
             let effect = slot.spec_of(spec);
-            let key = effect.and_then(|i| i.listens).map(|from| state.buses[from as usize].last);
+            let key = effect.and_then(|i| i.listens).map(|from| state.buses[from].last);
             let key = key.as_ref().map(|[l, r]| [&l[..], &r[..]]);
             let bus = &mut state.buses[at];
             slot.process(effect, (self.mix, &state.cells), (key, tempo), self.rate, [&mut bus.left, &mut bus.right]);
@@ -129,7 +130,7 @@ impl Mixing<'_> {
     }
 
     /// A bus at rest: nothing to hear, its sends stand where they are.
-    fn rest(&mut self, at: usize) {
+    fn rest(&mut self, at: BusIndex) {
         let state = &mut *self.state;
         let bus = &mut state.buses[at];
         (bus.amplitude, bus.square) = (0.0, bus.square * 0.995);
@@ -141,12 +142,12 @@ impl Mixing<'_> {
             bus.last = [[0.0; BLOCK]; 2];
         }
         for (send, spec) in bus.sends.iter_mut().zip(&self.mix.buses[at].sends) {
-            send.0 = send_gain(state.cells[spec.cell as usize].now);
+            send.0 = send_gain(state.cells[spec.cell].now);
         }
     }
 
     /// Looks at what a bus gives; what is no number is silenced and said.
-    fn meter(&mut self, at: usize) {
+    fn meter(&mut self, at: BusIndex) {
         let bus = &mut self.state.buses[at];
         let square = mean_square(&bus.left) + mean_square(&bus.right);
         let mut peak = [greatest(&bus.left), greatest(&bus.right)];
@@ -171,11 +172,11 @@ impl Mixing<'_> {
     }
 
     /// Adds a bus to the returns that it sends to, before or after its level.
-    fn send(&mut self, at: usize, before: bool) {
+    fn send(&mut self, at: BusIndex, before: bool) {
         for (index, spec) in self.mix.buses[at].sends.iter().enumerate().filter(|(_, s)| s.before == before) {
             let state = &mut *self.state;
-            let mut target = send_gain(state.cells[spec.cell as usize].now);
-            let Ok([from, to]) = state.buses.get_disjoint_mut([at, spec.to as usize]) else { continue };
+            let mut target = send_gain(state.cells[spec.cell].now);
+            let Ok([from, to]) = state.buses.get_disjoint_mut([at.at(), spec.to.at()]) else { continue };
             if from.leaves_out(index) {
                 target = 0.0;
             }
@@ -202,12 +203,12 @@ impl Mixing<'_> {
     }
 
     /// Adds a bus to the one that it runs into; the root keeps what it has for the output.
-    fn pass_on(&mut self, at: usize) {
-        if at == 0 {
+    fn pass_on(&mut self, at: BusIndex) {
+        if at == BusIndex::ROOT {
             return;
         }
         let spec = &self.mix.buses[at];
-        let Ok([bus, parent]) = self.state.buses.get_disjoint_mut([at, spec.into as usize]) else { return };
+        let Ok([bus, parent]) = self.state.buses.get_disjoint_mut([at.at(), spec.into.at()]) else { return };
         bus.into_held.pass(&mut bus.left, &mut bus.right);
         if bus.moved.arrived() {
             add_ramped(&mut parent.sum[0], &bus.left, 1.0, 1.0);
@@ -251,30 +252,30 @@ fn steer(gate: &mut Fade, target: f32, frames: u64) {
 }
 
 /// The terms of level from a bus to the output, given to `sink` one by one. `name_of` gives what moves a modulation.
-pub(crate) fn bus_terms(scene: MixScene<'_>, bus: usize, name_of: impl Fn(u32) -> NameKey, sink: &mut impl FnMut(Term)) {
+pub(crate) fn bus_terms(scene: MixScene<'_>, bus: BusIndex, name_of: impl Fn(u32) -> NameKey, sink: &mut impl FnMut(Term)) {
     let MixScene { mix, state, .. } = scene;
     let level = |kind, of, value| Term { property: Property::Level, kind, of, value };
     let mut here = bus;
     loop {
         let (spec, now) = (&mix.buses[here], &state.buses[here]);
-        super::values::cell_terms(scene, spec.cells[0] as usize, &name_of, &mut |kind, of, value| {
+        super::values::cell_terms(scene, spec.cells[0], &name_of, &mut |kind, of, value| {
             sink(level(kind, if kind == TermKind::Bus { spec.key } else { of }, value));
         });
         for (duck, down) in mix.ducks.iter().zip(&state.ducks) {
-            if duck.bus as usize == here && down.change != 0.0 {
+            if duck.bus == here && down.change != 0.0 {
                 sink(level(TermKind::DuckedBus, duck.of, down.change));
             }
         }
         if now.player != 0.0 {
-            let of = mix.player_levels.iter().find(|l| l.bus as usize == here).map_or(spec.key, |l| l.key);
+            let of = mix.player_levels.iter().find(|l| l.bus == here).map_or(spec.key, |l| l.key);
             sink(level(TermKind::Player, of, now.player));
         }
         if now.gate.gain() != 1.0 {
             sink(level(TermKind::Gated, spec.key, Decibels::of_gain(now.gate.gain()).0));
         }
-        if here == 0 {
+        if here == BusIndex::ROOT {
             break;
         }
-        here = spec.into as usize;
+        here = spec.into;
     }
 }

@@ -13,13 +13,14 @@ impl Mixing<'_> {
     pub(super) fn follow_generators(&mut self) {
         let MixState { cells, generators, .. } = &mut *self.state;
         for (spec, state) in self.mix.generators.iter().zip(generators) {
-            let own = spec.first as usize..spec.first as usize + spec.controls.len();
-            let moved = self.mix.cells[own.clone()].iter().zip(&cells[own.clone()]).any(|(cell, now)| now.now != cell.rest);
+            let count = spec.controls.len();
+            let moved = self.mix.cells.run(spec.first, count).iter().zip(cells.run(spec.first, count)).any(|(cell, now)| now.now != cell.rest);
             if !moved && state.settled {
                 continue;
             }
-            for (value, at) in state.values.iter_mut().zip(own) {
-                *value = self.mix.cells[at].unscaled(cells[at].now);
+            for (value, at) in state.values.iter_mut().zip(0..count) {
+                let cell = spec.first.plus(at);
+                *value = self.mix.cells[cell].unscaled(cells[cell].now);
             }
             state.settled = !moved;
         }
@@ -47,7 +48,7 @@ impl<L: Fn(u32) -> f32, N: Fn(u32) -> NameKey> Adding<'_, L, N> {
         let mut values = state.generators[of].values;
         let mut again = |control: u8| {
             let at = usize::from(control);
-            if let (Some(value), Some(cell)) = (values.get_mut(at), mix.cells.get(spec.first as usize + at)) {
+            if let (Some(value), Some(cell)) = (values.get_mut(at), mix.cells.of(spec.first.plus(at))) {
                 let mut sum = 0.0;
                 self.terms(of, playing, control, |_, _, value| sum += value);
                 *value = cell.unscaled(sum.clamp(cell.ends.0, cell.ends.1));
@@ -63,8 +64,8 @@ impl<L: Fn(u32) -> f32, N: Fn(u32) -> NameKey> Adding<'_, L, N> {
     pub(crate) fn terms(&self, of: usize, playing: &Playing, control: u8, mut sink: impl FnMut(TermKind, NameKey, f32)) {
         let MixScene { mix, state, modulations } = self.mixed;
         let spec = &mix.generators[of];
-        let at = spec.first as usize + usize::from(control);
-        let Some(cell) = mix.cells.get(at) else { return };
+        let at = spec.first.plus(usize::from(control));
+        let Some(cell) = mix.cells.of(at) else { return };
         match (spec.local.iter().find(|(c, _)| *c == control), cell.given) {
             // What moves it takes the place of what is set; snapshots lie over that.
             (Some((_, modulation)), _) => {
@@ -97,8 +98,8 @@ impl<L: Fn(u32) -> f32, N: Fn(u32) -> NameKey> Adding<'_, L, N> {
     pub(crate) fn moved(&self, of: usize, playing: &Playing, control: u8) -> bool {
         let MixScene { mix, state, .. } = self.mixed;
         let spec = &mix.generators[of];
-        let at = spec.first as usize + usize::from(control);
-        let Some((cell, now)) = mix.cells.get(at).zip(state.cells.get(at)) else { return false };
+        let at = spec.first.plus(usize::from(control));
+        let Some((cell, now)) = mix.cells.of(at).zip(state.cells.of(at)) else { return false };
         let given = cell.given.is_some() || spec.local.iter().any(|(c, _)| *c == control);
         let own = playing.drawn[usize::from(control)] != 0.0 || playing.swept.iter().flatten().any(|(c, _)| *c == control);
         given || own || now.held != 0.0 || !cell.modulations.is_empty()

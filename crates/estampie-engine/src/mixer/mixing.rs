@@ -5,16 +5,17 @@ use super::Mixer;
 use super::spec::Mix;
 use super::state::MixState;
 use super::voice::Voice;
+use crate::ground::index::{BusIndex, CellIndex};
 use crate::ground::outlets::Outlets;
 use crate::world::spec::MOST_ROOMS;
 
 /// What the mixer asks of whoever directs it: what voices send.
 pub(crate) trait Sends {
     /// Gives, for each send of the sounds of a voice, the return, the cell of its level, and what distance adds, in dB.
-    fn each(&self, voice: &Voice, send: impl FnMut(u32, u32, f32));
+    fn each(&self, voice: &Voice, send: impl FnMut(BusIndex, CellIndex, f32));
 
     /// The returns of rooms, and the gain by which all placed sounds send to each.
-    fn rooms(&self) -> (&[u32], &[f32; MOST_ROOMS]);
+    fn rooms(&self) -> (&[BusIndex], &[f32; MOST_ROOMS]);
 
     /// What the way from an emitter adds to those gains.
     fn own_rooms(&self, place: u16) -> [f32; MOST_ROOMS];

@@ -26,6 +26,7 @@ pub(crate) mod voices;
 
 use crate::dsp::generators::Pool;
 use crate::dsp::{Fade, Interpolator};
+use crate::ground::index::{BusIndex, Table};
 use crate::music::Tone;
 use crate::music::band::Band;
 use voice::{Scratch, Voice};
@@ -43,7 +44,7 @@ pub(crate) struct Mixer {
     /// Generators that wait to be used.
     pub(crate) generators: Pool,
     /// Level in dB from each bus to the output, worked out once a block.
-    down: Vec<f32>,
+    down: Table<BusIndex, f32>,
     interpolator: &'static Interpolator,
     pub(crate) scratch: Box<Scratch>,
 }
@@ -56,7 +57,7 @@ impl Mixer {
             bands: (0..bands).map(|_| Band::new()).collect(),
             tones: (0..tones).map(|_| Tone::new(rate)).collect(),
             generators: Pool::new(generators, rate),
-            down: Vec::with_capacity(MOST_BUSES),
+            down: Vec::with_capacity(MOST_BUSES).into(),
             interpolator: Interpolator::shared(),
             scratch: Box::default(),
         }

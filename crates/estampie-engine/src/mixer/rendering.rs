@@ -34,7 +34,7 @@ impl Mixing<'_> {
                 voice.sleep(*frame, scratch, *rate);
                 return false;
             }
-            let bus = &mut state.buses[voice.bus as usize];
+            let bus = &mut state.buses[voice.bus];
             let target = Decibels(voice.level).gain() * bus.direct.gain() * voice.moved.next_gain();
             bus.fed = true;
             if voice.ended {
@@ -98,12 +98,12 @@ fn send_voice(state: &mut MixState, voice: &mut Voice, sends: &impl Sends, rooms
     let mut sent: [f32; MOST_SENT] = voice.sent;
     let mut place = 0;
     sends.each(voice, |to, cell, farther| {
-        let gain = send_gain(cells[cell as usize].now + farther);
+        let gain = send_gain(cells[cell].now + farther);
         let before = sent.get_mut(place).map_or(gain, |sent| std::mem::replace(sent, gain));
         let before = if before.is_nan() { gain } else { before };
         place += 1;
         if before > 0.0 || gain > 0.0 {
-            add(&mut buses[to as usize], before, gain);
+            add(&mut buses[to], before, gain);
         }
     });
     voice.sent = sent;
@@ -117,7 +117,7 @@ fn send_voice(state: &mut MixState, voice: &mut Voice, sends: &impl Sends, rooms
         let before = std::mem::replace(&mut voice.roomed[at], gain);
         let before = if before.is_nan() { gain } else { before };
         if before > 1e-5 || gain > 1e-5 {
-            add(&mut buses[*bus as usize], before, gain);
+            add(&mut buses[*bus], before, gain);
         }
     }
 }

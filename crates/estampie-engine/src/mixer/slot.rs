@@ -4,6 +4,7 @@ use super::cell::CellState;
 use super::held::{Over, cross_frames, hold_back, lines};
 use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
 use crate::dsp::{DelayLine, Fade};
+use crate::ground::index::{CellIndex, Table};
 use crate::ground::names::NameKey;
 use crate::ground::time::BLOCK;
 use crate::mixer::spec::{Bus, BusEffect, Mix};
@@ -106,7 +107,7 @@ impl Slot {
     pub(crate) fn process(
         &mut self,
         effect: Option<&BusEffect>,
-        (mix, cells): (&Mix, &[CellState]),
+        (mix, cells): (&Mix, &Table<CellIndex, CellState>),
         around: (Option<[&[f32]; 2]>, f32),
         rate: u32,
         block: [&mut [f32; BLOCK]; 2],
@@ -121,14 +122,14 @@ impl Slot {
     }
 
     /// Takes the present values and goes in, or is passed by, as it is said; gives how wet it is to be.
-    fn follow(&mut self, effect: Option<&BusEffect>, (mix, cells): (&Mix, &[CellState]), rate: u32) -> f32 {
+    fn follow(&mut self, effect: Option<&BusEffect>, (mix, cells): (&Mix, &Table<CellIndex, CellState>), rate: u32) -> f32 {
         let (target, wet) = match effect {
             Some(effect) => {
-                let (first, count) = (effect.first as usize, KINDS[effect.kind].settings.len());
+                let (first, count) = (effect.first, KINDS[effect.kind].settings.len());
                 for (at, value) in self.values[..count].iter_mut().enumerate() {
-                    *value = mix.cells[first + at].unscaled(cells[first + at].now);
+                    *value = mix.cells[first.plus(at)].unscaled(cells[first.plus(at)].now);
                 }
-                (if effect.off || self.bypassed { 0.0 } else { 1.0 }, cells[first + count].now)
+                (if effect.off || self.bypassed { 0.0 } else { 1.0 }, cells[first.plus(count)].now)
             }
             None => (self.on.target(), if self.wet.is_nan() { 1.0 } else { self.wet }),
         };

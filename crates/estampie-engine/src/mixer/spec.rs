@@ -5,6 +5,7 @@ use crate::dsp::generators::{GENERATORS, MOST_CONTROLS};
 use crate::dsp::instrument::InstrumentSettings;
 use crate::ground::clip::Clip;
 use crate::ground::curve::{Curve, Shape};
+use crate::ground::index::{BusIndex, CellIndex, SoundIndex, Table};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -20,7 +21,7 @@ pub struct Bus {
     /// Its name's key.
     pub key: NameKey,
     /// The bus it runs into; the root into itself.
-    pub into: u32,
+    pub into: BusIndex,
     /// Level in dB; minus infinity is silence.
     pub level_db: f32,
     /// Modulations of its level.
@@ -30,7 +31,7 @@ pub struct Bus {
     /// Whether it is a return.
     pub returns: bool,
     /// The cells of its level, low-pass, high-pass and pan.
-    pub cells: [u32; 4],
+    pub cells: [CellIndex; 4],
     /// Its effects, in order.
     pub effects: Vec<BusEffect>,
     /// What it sends to returns.
@@ -52,7 +53,7 @@ pub struct BusEffect {
     /// Its kind's place in the list of kinds.
     pub kind: usize,
     /// Its first setting's cell; the others follow, then its wetness.
-    pub first: u32,
+    pub first: CellIndex,
     /// The values of all settings, for making it.
     pub values: [f32; MOST_SETTINGS],
     /// What is fixed, in one number: when it differs the effect is made anew.
@@ -60,7 +61,7 @@ pub struct BusEffect {
     /// The impulse response.
     pub impulse: Option<Arc<Impulse>>,
     /// The bus whose level counts.
-    pub listens: Option<u32>,
+    pub listens: Option<BusIndex>,
     /// Whether it is left out.
     pub off: bool,
     /// Frames by which it is late.
@@ -72,11 +73,11 @@ pub struct BusEffect {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Send {
     /// The return.
-    pub to: u32,
+    pub to: BusIndex,
     /// Whether it leaves pre-fader.
     pub before: bool,
     /// The cell of its level.
-    pub cell: u32,
+    pub cell: CellIndex,
     /// Frames by which it is held back.
     pub delay: u32,
 }
@@ -86,9 +87,9 @@ pub struct Send {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct SoundSend {
     /// The return.
-    pub to: u32,
+    pub to: BusIndex,
     /// The cell of its level.
-    pub cell: u32,
+    pub cell: CellIndex,
 }
 
 /// A value of the mix that can be set, moved by the game and held by snapshots.
@@ -184,9 +185,9 @@ pub struct Snapshot {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum DuckKey {
     /// A bus.
-    Bus(u32),
+    Bus(BusIndex),
     /// A sound.
-    Sound(u32),
+    Sound(SoundIndex),
 }
 
 /// One thing holds a bus down.
@@ -200,7 +201,7 @@ pub struct Duck {
     /// The name of that.
     pub of: NameKey,
     /// The bus that is ducked.
-    pub bus: u32,
+    pub bus: BusIndex,
     /// By so many dB (0 or less).
     pub by_db: f32,
     /// While the key's amplitude is over this factor.
@@ -220,7 +221,7 @@ pub struct PlayerLevel {
     /// Its name's key.
     pub key: NameKey,
     /// The bus.
-    pub bus: u32,
+    pub bus: BusIndex,
 }
 
 /// The greatest player level.
@@ -246,15 +247,15 @@ pub fn player_level_db(level: f32) -> f32 {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Mix {
     /// Buses; the first is the root.
-    pub buses: Vec<Bus>,
+    pub buses: Table<BusIndex, Bus>,
     /// Indices of buses by key.
-    pub find_bus: Lookup,
+    pub find_bus: Lookup<BusIndex>,
     /// The order in which buses are worked out: each before those it feeds.
-    pub order: Vec<u32>,
+    pub order: Vec<BusIndex>,
     /// All values.
-    pub cells: Vec<Cell>,
+    pub cells: Table<CellIndex, Cell>,
     /// Indices of values by key.
-    pub find_cell: Lookup,
+    pub find_cell: Lookup<CellIndex>,
     /// Snapshots.
     pub snapshots: Vec<Snapshot>,
     /// Indices of snapshots by key.
@@ -266,7 +267,7 @@ pub struct Mix {
     /// Whether any effect asks for the tempo of the music.
     pub wants_tempo: bool,
     /// The cell of the level of each group of sounds.
-    pub groups: Vec<u32>,
+    pub groups: Vec<CellIndex>,
     /// Generators.
     pub generators: Vec<GeneratorSpec>,
     /// Indices of generators by key.
@@ -347,7 +348,7 @@ pub struct GeneratorSpec {
     /// Its kind, as a place in [`GENERATORS`](crate::dsp::generators::GENERATORS).
     pub kind: usize,
     /// The cell of its first control; the others follow.
-    pub first: u32,
+    pub first: CellIndex,
     /// Its controls, as properties.
     pub controls: Vec<Property>,
     /// What each voice draws for some of them, in the cell's scale.

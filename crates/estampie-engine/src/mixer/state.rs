@@ -7,6 +7,7 @@ use super::slot::Slot;
 use crate::dsp::generators::MOST_CONTROLS;
 use crate::dsp::{Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
 use crate::ground::curve::Shape;
+use crate::ground::index::{BusIndex, CellIndex, Table};
 use crate::ground::time::BLOCK;
 use crate::ground::units::{Decibels, Octaves};
 use crate::mixer::spec::{Bus, Cell, Duck, GeneratorSpec, Mix, Snapshot};
@@ -138,7 +139,7 @@ impl BusState {
     }
 
     /// Goes on where `old` is. Effects that are still there keep what they have heard; what is new fades in, what is gone out.
-    pub(crate) fn take_over(&mut self, old: &mut BusState, (new_spec, old_spec): (&Bus, &Bus), same_return: impl Fn(u32, u32) -> bool, rate: u32) {
+    pub(crate) fn take_over(&mut self, old: &mut BusState, (new_spec, old_spec): (&Bus, &Bus), same_return: impl Fn(BusIndex, BusIndex) -> bool, rate: u32) {
         (self.muted, self.soloed, self.gate, self.direct, self.moved) = (old.muted, old.soloed, old.gate, old.direct, old.moved);
         (self.ducked, self.player, self.gain, self.balance, self.quiet) = (old.ducked, old.player, old.gain, old.balance, old.quiet);
         (self.left, self.right, self.sum, self.fed) = (old.left, old.right, old.sum, old.fed);
@@ -228,9 +229,9 @@ pub(crate) struct GeneratorState {
 
 impl GeneratorState {
     /// As they are set.
-    pub(crate) fn new(spec: &GeneratorSpec, cells: &[Cell]) -> GeneratorState {
+    pub(crate) fn new(spec: &GeneratorSpec, cells: &Table<CellIndex, Cell>) -> GeneratorState {
         let mut values = [0.0; MOST_CONTROLS];
-        for (value, cell) in values.iter_mut().zip(&cells[spec.first as usize..][..spec.controls.len()]) {
+        for (value, cell) in values.iter_mut().zip(cells.run(spec.first, spec.controls.len())) {
             *value = cell.unscaled(cell.rest);
         }
         GeneratorState { values, settled: false }
@@ -324,8 +325,8 @@ impl DuckState {
 /// The memory of the mix of one program.
 #[derive(Debug)]
 pub(crate) struct MixState {
-    pub(crate) buses: Vec<BusState>,
-    pub(crate) cells: Vec<CellState>,
+    pub(crate) buses: Table<BusIndex, BusState>,
+    pub(crate) cells: Table<CellIndex, CellState>,
     pub(crate) generators: Vec<GeneratorState>,
     pub(crate) snapshots: Vec<SnapshotState>,
     pub(crate) ducks: Vec<DuckState>,
@@ -359,29 +360,29 @@ impl MixState {
     }
 
     /// The gain of levels and mutes on the way from a bus, itself included, to the output.
-    pub(crate) fn way(&self, mix: &Mix, from: u32) -> f32 {
-        let (mut gain, mut at) = (1.0, from as usize);
+    pub(crate) fn way(&self, mix: &Mix, from: BusIndex) -> f32 {
+        let (mut gain, mut at) = (1.0, from);
         loop {
             let (spec, bus) = (&mix.buses[at], &self.buses[at]);
             // One that has not sounded yet begins with its level.
-            gain *= if bus.gain.is_nan() { Decibels(self.cells[spec.cells[0] as usize].now).gain() } else { bus.gain };
+            gain *= if bus.gain.is_nan() { Decibels(self.cells[spec.cells[0]].now).gain() } else { bus.gain };
             gain *= bus.gate.gain();
-            if at == 0 {
+            if at == BusIndex::ROOT {
                 return gain;
             }
             gain *= bus.moved.gain();
-            at = spec.into as usize;
+            at = spec.into;
         }
     }
 
     /// The same for what was heard before, as loud as `was`, and is led there: where nothing else goes by, it fades out as what is shut closes once
     /// more, and does not end at once.
-    pub(crate) fn way_of_led(&mut self, mix: &Mix, from: u32, was: f32) -> f32 {
+    pub(crate) fn way_of_led(&mut self, mix: &Mix, from: BusIndex, was: f32) -> f32 {
         let way = self.way(mix, from);
         if way > 0.0 || was <= 0.0 {
             return way;
         }
-        let on_it = || std::iter::successors(Some(from as usize), |at| (*at > 0).then(|| mix.buses[*at].into as usize));
+        let on_it = || std::iter::successors(Some(from), |at| (*at != BusIndex::ROOT).then(|| mix.buses[*at].into));
         if on_it().any(|at| self.buses[at].gate.gain() == 0.0 && !self.buses[at].is_empty(self.rate)) {
             return way;
         }
@@ -396,19 +397,19 @@ impl MixState {
 
     /// Goes on where `old` is. Does not allocate.
     pub(crate) fn take_over(&mut self, old: &mut MixState, new: &Mix, before: &Mix) {
-        for (at, bus) in new.buses.iter().enumerate() {
+        for (at, bus) in new.buses.with_places() {
             let Some(earlier) = before.find_bus.get(bus.key) else {
                 self.buses[at].comes(self.rate);
                 continue;
             };
-            let same = |to: u32, from: u32| new.buses[to as usize].key == before.buses[from as usize].key;
+            let same = |to: BusIndex, from: BusIndex| new.buses[to].key == before.buses[from].key;
             self.buses[at].take_over(&mut old.buses[earlier], (bus, &before.buses[earlier]), same, self.rate);
         }
         // A bus comes after the one that it runs into, whose own way is known by then.
-        for (at, bus) in new.buses.iter().enumerate().skip(1) {
-            let Some(earlier) = before.find_bus.get(bus.key).filter(|earlier| *earlier > 0) else { continue };
+        for (at, bus) in new.buses.with_places().skip(1) {
+            let Some(earlier) = before.find_bus.get(bus.key).filter(|earlier| *earlier != BusIndex::ROOT) else { continue };
             let into = before.buses[earlier].into;
-            if before.buses[into as usize].key != new.buses[bus.into as usize].key {
+            if before.buses[into].key != new.buses[bus.into].key {
                 let was = old.buses[earlier].moved.gain() * old.way(before, into);
                 self.buses[at].moved = Fade::over(louder(was, self.way_of_led(new, bus.into, was)), 1.0, cross_frames(self.rate));
             }

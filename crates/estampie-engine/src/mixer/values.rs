@@ -5,6 +5,7 @@ use super::mixing::Mixing;
 use super::spec::{Cell, Duck, DuckKey, Mix, player_level_db};
 use super::state::{MixState, SnapshotState};
 use crate::dsp::block_coefficient;
+use crate::ground::index::CellIndex;
 use crate::ground::ledger::TermKind;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -67,15 +68,15 @@ impl Mixing<'_> {
         for (spec, duck) in self.mix.ducks.iter().zip(ducks) {
             let loudest = std::mem::take(&mut duck.loudest);
             let heard = match spec.listens {
-                DuckKey::Bus(bus) => buses[bus as usize].amplitude > spec.over_gain,
+                DuckKey::Bus(bus) => buses[bus].amplitude > spec.over_gain,
                 DuckKey::Sound(_) => loudest > spec.over_gain,
             };
             duck.follow(spec, heard);
-            buses[spec.bus as usize].ducked += duck.change;
+            buses[spec.bus].ducked += duck.change;
         }
         let glide = block_coefficient(PLAYER_GLIDE, BLOCK, self.rate);
         for (spec, level) in self.mix.player_levels.iter().zip(player) {
-            let bus = &mut buses[spec.bus as usize];
+            let bus = &mut buses[spec.bus];
             let target = player_level_db(*level).max(SILENT * 2.0);
             // Before anything has sounded it is there at once.
             if bus.gain.is_nan() || (bus.player - target).abs() < 0.01 {
@@ -97,7 +98,7 @@ pub(crate) struct MixScene<'a> {
 }
 
 /// The terms of a value: what is set, what each snapshot adds or takes, what the game adds. `name_of` gives what moves a modulation.
-pub(crate) fn cell_terms(scene: MixScene<'_>, index: usize, name_of: impl Fn(u32) -> NameKey, sink: &mut impl FnMut(TermKind, NameKey, f32)) {
+pub(crate) fn cell_terms(scene: MixScene<'_>, index: CellIndex, name_of: impl Fn(u32) -> NameKey, sink: &mut impl FnMut(TermKind, NameKey, f32)) {
     let MixScene { mix, state, modulations } = scene;
     let (cell, now) = (&mix.cells[index], &state.cells[index]);
     let mut value = base(cell, now, modulations);

@@ -10,6 +10,7 @@ use super::pan::{Gains, Placement, Ramps, panned, plain, times};
 use super::source::{Source, WINDOW, Window};
 use super::swept::Swept;
 use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, advance_of};
+use crate::ground::index::{BusIndex, SoundIndex};
 use crate::ground::names::NameKey;
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
@@ -45,7 +46,7 @@ pub(crate) enum Leaving {
 /// The way from the sound that was asked for to a take.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Route {
-    pub(crate) path: [u32; MOST_NESTED],
+    pub(crate) path: [SoundIndex; MOST_NESTED],
     pub(crate) depth: usize,
     /// Which playing of each sound on the way it belongs to.
     pub(crate) instances: [u64; MOST_NESTED],
@@ -67,7 +68,7 @@ pub(crate) struct Route {
 
 impl Route {
     pub(crate) const START: Route = Route {
-        path: [0; MOST_NESTED],
+        path: [SoundIndex::new(0); MOST_NESTED],
         depth: 0,
         instances: [0; MOST_NESTED],
         drawn: [PerProperty::all(0.0); MOST_NESTED],
@@ -82,12 +83,12 @@ impl Route {
     };
 
     /// The sounds on the way.
-    pub(crate) fn sounds(&self) -> &[u32] {
+    pub(crate) fn sounds(&self) -> &[SoundIndex] {
         &self.path[..self.depth]
     }
 
     /// The way with its sounds found again in another program; `None` if one of them is gone.
-    pub(crate) fn moved(&self, find: impl Fn(u32) -> Option<u32>) -> Option<Route> {
+    pub(crate) fn moved(&self, find: impl Fn(SoundIndex) -> Option<SoundIndex>) -> Option<Route> {
         let mut moved = *self;
         for index in &mut moved.path[..self.depth] {
             *index = find(*index)?;
@@ -135,7 +136,7 @@ pub(crate) struct Voice {
     /// Whether it has a place of its own, since the emitter has gone.
     pub(crate) stayed: bool,
     pub(crate) by: NameKey,
-    pub(crate) bus: u32,
+    pub(crate) bus: BusIndex,
     /// Whether any of its sounds sends to a return.
     pub(crate) sends: bool,
     pub(crate) cue: Option<Cue>,
@@ -213,7 +214,7 @@ impl Voice {
             place: NOWHERE,
             stayed: false,
             by: NameKey::NONE,
-            bus: 0,
+            bus: BusIndex::ROOT,
             sends: false,
             cue: None,
             swell: None,
@@ -262,7 +263,7 @@ impl Voice {
     }
 
     /// The sounds of its path.
-    pub(crate) fn sounds(&self) -> &[u32] {
+    pub(crate) fn sounds(&self) -> &[SoundIndex] {
         self.route.sounds()
     }
 
@@ -311,7 +312,7 @@ impl Voice {
     }
 
     /// It is on another bus from now on, where it is to be so many times as loud as it would be to be heard as before: it goes over within `frames`.
-    pub(crate) fn move_to(&mut self, bus: u32, louder: f32, frames: u64) {
+    pub(crate) fn move_to(&mut self, bus: BusIndex, louder: f32, frames: u64) {
         (self.bus, self.gain) = (bus, self.gain * louder);
         self.moved = Fade::over(louder * self.moved.gain(), 1.0, frames / BLOCK as u64);
     }

@@ -2,6 +2,7 @@
 
 use crate::ground::clip::Clip;
 use crate::ground::curve::Shape;
+use crate::ground::index::SoundIndex;
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 pub use crate::ground::scale::Mode;
@@ -292,7 +293,7 @@ pub struct Layer {
     /// Its section.
     pub section: u16,
     /// The sound that plays it.
-    pub sound: u32,
+    pub sound: SoundIndex,
     /// The switch that reactions move: one for all layers of the piece with this name.
     pub switch: u32,
     /// It sounds while all hold.
@@ -435,9 +436,9 @@ pub struct Stinger {
     /// Its name's key.
     pub key: NameKey,
     /// The sound, if no other fits.
-    pub sound: Option<u32>,
+    pub sound: Option<SoundIndex>,
     /// Sounds by section or chord.
-    pub by: Vec<(NameKey, u32)>,
+    pub by: Vec<(NameKey, SoundIndex)>,
     /// When it sounds.
     pub on: When,
     /// By which piece's clock; any that plays if `None`.

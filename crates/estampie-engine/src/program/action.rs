@@ -1,6 +1,7 @@
 //! What reactions do, compiled: which action, and what is said of it, slot by slot.
 
 use crate::ground::curve::Shape;
+use crate::ground::index::SoundIndex;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
 use crate::ground::vocabulary::Urgency;
@@ -26,7 +27,7 @@ pub enum Filled {
     #[default]
     Nothing,
     /// A sound, by index.
-    Sound(u32),
+    Sound(SoundIndex),
     /// An emitter.
     At(At),
     /// How soon a line is said.

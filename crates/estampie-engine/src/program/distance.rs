@@ -1,6 +1,7 @@
 //! What distance from the listener does to a sound.
 
 use crate::ground::curve::Curve;
+use crate::ground::index::BusIndex;
 
 /// Importance from 0 to 100 over distance.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -37,7 +38,7 @@ pub struct Falloff {
     /// To what it sends, in dB over metres.
     pub send: Option<Curve>,
     /// The same for single returns (by index).
-    pub sends: Vec<(u32, Curve)>,
+    pub sends: Vec<(BusIndex, Curve)>,
     /// To the level, in dB over degrees from where the emitter looks.
     pub cone: Option<Curve>,
     /// To the low-pass, in octaves over the same.

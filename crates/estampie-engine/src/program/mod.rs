@@ -14,6 +14,7 @@ pub use formula::{Formula, Op};
 use crate::dsp::Shaping;
 use crate::ground::clip::Clip;
 use crate::ground::curve::Curve;
+use crate::ground::index::{BusIndex, CellIndex, SoundIndex, Table};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
 use crate::ground::pages::HEAD;
@@ -175,7 +176,7 @@ pub enum TakeOf {
     /// Audio.
     Recipe(Arc<Recipe>),
     /// Another sound, by index.
-    Sound(u32),
+    Sound(SoundIndex),
 }
 
 /// One variation.
@@ -335,7 +336,7 @@ pub struct Sound {
     /// Its name's key.
     pub key: NameKey,
     /// The bus it asks for.
-    pub bus: Option<u32>,
+    pub bus: Option<BusIndex>,
     /// What it sends to returns.
     pub sends: Vec<SoundSend>,
     /// The group it is limited with.
@@ -413,13 +414,13 @@ impl Sound {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Target {
     /// A sound, by index.
-    Sound(u32),
+    Sound(SoundIndex),
     /// A bus, by index.
-    Bus(u32),
+    Bus(BusIndex),
     /// A piece, by index.
     Piece(u32),
     /// A value of the mix, by index.
-    Cell(u32),
+    Cell(CellIndex),
     /// A snapshot's amount, by index.
     Snapshot(u32),
 }
@@ -527,7 +528,7 @@ pub struct Program {
     /// Events.
     pub events: Vec<Event>,
     /// Sounds.
-    pub sounds: Vec<Sound>,
+    pub sounds: Table<SoundIndex, Sound>,
     /// Groups of sounds.
     pub groups: Vec<SoundGroup>,
     /// Keys of those who speak lines.
@@ -561,7 +562,7 @@ pub struct Program {
     /// Indices of events by key.
     pub find_event: Lookup,
     /// Indices of sounds by key.
-    pub find_sound: Lookup,
+    pub find_sound: Lookup<SoundIndex>,
     /// Indices of modulations by key.
     pub find_modulation: Lookup,
     /// Indices of reactions by key.

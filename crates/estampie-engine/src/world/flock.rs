@@ -142,7 +142,7 @@ mod tests {
         let spot = |n: usize| [(n % 20) as f32 * 4.0, (n / 20) as f32 * 4.0, 0.0];
         Flock {
             key: NameKey::of("shrimp"),
-            sound: 0,
+            sound: crate::ground::index::SoundIndex::new(0),
             places: (0..places).map(|n| (spot(n), ((n as f64 + 0.5) * 0.618_033_988_75).fract() as f32)).collect(),
             density: Amount::Fixed(1.0),
             range_metres: 15.0,

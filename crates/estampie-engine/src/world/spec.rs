@@ -1,6 +1,7 @@
 //! The compiled world: zones, doorways, walls, and what sounds where, with indices over the map.
 
 use crate::ground::curve::Curve;
+use crate::ground::index::{BusIndex, SoundIndex};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 use crate::ground::test::Test;
@@ -200,7 +201,7 @@ pub struct Play {
     /// The key of both.
     pub key: NameKey,
     /// The sound.
-    pub sound: u32,
+    pub sound: SoundIndex,
     /// At which emitter; the zone itself, which is nowhere, for what is all around.
     pub at: NameKey,
     /// How long.
@@ -214,7 +215,7 @@ pub struct OneShots {
     /// Its name's key.
     pub key: NameKey,
     /// What sounds.
-    pub sound: u32,
+    pub sound: SoundIndex,
     /// Ends of the wait between two, in seconds.
     pub every: (f32, f32),
     /// What the waits are multiplied by.
@@ -242,7 +243,7 @@ pub struct Flock {
     /// Its name's key.
     pub key: NameKey,
     /// What sounds.
-    pub sound: u32,
+    pub sound: SoundIndex,
     /// Where one could be, each with the density from which on it is.
     pub places: Vec<([f32; 3], f32)>,
     /// How many of the places are lived in, 0 to 1.
@@ -320,7 +321,7 @@ pub struct World {
     /// Where they are.
     pub wall_index: Index,
     /// Returns that rooms send to.
-    pub rooms: Vec<u32>,
+    pub rooms: Vec<BusIndex>,
     /// Emitters.
     pub sources: Vec<Source>,
     /// What plays by itself.

@@ -53,7 +53,7 @@ impl Compiler<'_> {
             SlotKind::Sound => Filled::Sound(self.sound_named(&word.text, &word.place)?),
             SlotKind::Spoken => {
                 let index = self.sound_named(&word.text, &word.place)?;
-                if self.program.sounds[index as usize].lines.is_none() {
+                if self.program.sounds[index].lines.is_none() {
                     self.fault(&word.place, format!("{word} has no lines to say"), "write \"play\", or give the sound lines = { gap = \"1..2 s\" }");
                     return None;
                 }

@@ -4,6 +4,7 @@ use super::{Compiler, frames_of};
 use crate::document::{GeneratorDoc, Place, did_you_mean, read_drawing, read_vary, registry};
 use estampie_engine::curve::Curve;
 use estampie_engine::dsp::generators::{self, GENERATORS, GeneratorKind, PLAYED};
+use estampie_engine::index::CellIndex;
 use estampie_engine::mixer::spec::{GeneratorSpec, Made, Recipe};
 use estampie_engine::music::{InstrumentSettings, Kind};
 use estampie_engine::property::Property;
@@ -51,7 +52,7 @@ impl Compiler<'_> {
         let drawings = self.drawings(doc, of);
         let vary = self.varied_controls(doc, of);
         let key = self.program.names.add(&format!("generator {}", doc.name));
-        let first = self.program.mix.cells.len() as u32;
+        let first = CellIndex::new(self.program.mix.cells.len());
         let mut controls = Vec::new();
         for (setting, value) in of.settings.iter().zip(values) {
             let name = format!("generator {} {}", doc.name, setting.word);
@@ -158,14 +159,14 @@ impl Compiler<'_> {
     }
 
     /// The generator and the control that a value of the mix belongs to, by their places.
-    pub(super) fn control_of(&self, cell: u32) -> Option<(usize, u8)> {
-        let found = self.program.mix.generators.iter().enumerate().find(|(_, g)| (g.first..g.first + g.controls.len() as u32).contains(&cell))?;
-        Some((found.0, (cell - found.1.first) as u8))
+    pub(super) fn control_of(&self, cell: CellIndex) -> Option<(usize, u8)> {
+        let found = self.program.mix.generators.iter().enumerate().find(|(_, g)| (g.first..g.first.plus(g.controls.len())).contains(&cell))?;
+        Some((found.0, (cell.at() - found.1.first.at()) as u8))
     }
 
     /// Whether a value of the mix is a control that stands from beginning to end.
-    pub(super) fn is_fixed_control(&self, cell: usize) -> bool {
-        self.control_of(cell as u32).is_some_and(|(of, control)| {
+    pub(super) fn is_fixed_control(&self, cell: CellIndex) -> bool {
+        self.control_of(cell).is_some_and(|(of, control)| {
             let kind = &GENERATORS[self.program.mix.generators[of].kind];
             kind.settings[usize::from(control)].fixed
         })

@@ -5,6 +5,7 @@ use crate::document::{EffectDoc, Going, Located, Place, did_you_mean, kind_of, r
 use estampie_engine::curve::Shape;
 use estampie_engine::dsp::effects;
 use estampie_engine::dsp::effects::{Impulse, KINDS, Kind, MOST_SETTINGS, Making};
+use estampie_engine::index::{BusIndex, CellIndex, SoundIndex, Table};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::{Bus, BusEffect, Cell, Duck, DuckKey, PlayerLevel, Send, Snapshot, SnapshotHold, SoundSend};
 use estampie_engine::names::NameKey;
@@ -32,10 +33,11 @@ impl Compiler<'_> {
             order.splice(at + 1..at + 1, children);
             at += 1;
         }
+        let order: Table<BusIndex, usize> = order.into();
         for at in order.iter().copied() {
             let doc = &docs[at];
             let key = self.program.names.add(&doc.name);
-            let into = order.iter().position(|b| *b == parents[at]).unwrap_or(0);
+            let into = order.find(|b| *b == parents[at]).unwrap_or(BusIndex::ROOT);
             let depth = if at == 0 { 0 } else { self.program.mix.buses[into].depth + 1 };
             let named = |what: &str| format!("bus {} {what}", doc.name);
             let octaves = (-10.0, 10.0);
@@ -47,7 +49,7 @@ impl Compiler<'_> {
             ];
             self.program.mix.buses.push(Bus {
                 key,
-                into: into as u32,
+                into,
                 level_db: doc.level.0,
                 modulations: Vec::new(),
                 depth,
@@ -61,9 +63,9 @@ impl Compiler<'_> {
             });
         }
         self.program.mix.find_bus = Lookup::new(self.program.mix.buses.iter().map(|b| b.key));
-        for (index, at) in order.iter().copied().enumerate() {
-            for effect in &docs[at].effects {
-                let made = self.insert(&docs[at].name, effect);
+        for (index, at) in order.with_places() {
+            for effect in &docs[*at].effects {
+                let made = self.insert(&docs[*at].name, effect);
                 self.program.mix.buses[index].effects.extend(made);
             }
         }
@@ -106,12 +108,11 @@ impl Compiler<'_> {
     }
 
     /// Adds a value of the mix under its name.
-    pub(super) fn cell(&mut self, name: &str, property: Property, rest: f32, ends: (f32, f32), by_octaves: bool) -> u32 {
+    pub(super) fn cell(&mut self, name: &str, property: Property, rest: f32, ends: (f32, f32), by_octaves: bool) -> CellIndex {
         let key = self.program.names.add(name);
         let scale = |v: f32| if by_octaves { v.max(1e-6).log2() } else { v };
         let (rest, ends) = (scale(rest), (scale(ends.0), scale(ends.1)));
-        self.program.mix.cells.push(Cell { key, property, rest, ends, by_octaves, given: None, modulations: Vec::new(), holds: Vec::new() });
-        self.program.mix.cells.len() as u32 - 1
+        self.program.mix.cells.add(Cell { key, property, rest, ends, by_octaves, given: None, modulations: Vec::new(), holds: Vec::new() })
     }
 
     fn insert(&mut self, bus: &str, doc: &EffectDoc) -> Option<BusEffect> {
@@ -126,7 +127,7 @@ impl Compiler<'_> {
         });
         let (kind, values) = self.values_of(doc, shared)?;
         let name = |what: &str| format!("bus {bus} {} {what}", doc.name);
-        let first = self.program.mix.cells.len() as u32;
+        let first = CellIndex::new(self.program.mix.cells.len());
         for (setting, value) in kind.settings.iter().zip(values) {
             self.cell(&name(setting.word), Property::Setting(setting.unit), value, (setting.low, setting.high), setting.by_octaves());
         }
@@ -144,9 +145,9 @@ impl Compiler<'_> {
         if kind.takes.file && file.is_none() {
             self.fault(&doc.place, format!("{} has no impulse response", doc.name), "write file = and an audio file");
         }
-        let listens = key.filter(|_| kind.takes.sidechain).and_then(|key| self.bus(key)).map(|b| b as u32);
+        let listens = key.filter(|_| kind.takes.sidechain).and_then(|key| self.bus(key));
         if let Some(listens) = listens {
-            self.program.mix.buses[listens as usize].listened = true;
+            self.program.mix.buses[listens].listened = true;
         }
         // Another response, even of the same file, is another effect: it fades in.
         let mut fixed = NameKey::of(kind.word).with(impulse.as_ref().map_or(0, |i| i.key.0));
@@ -209,20 +210,21 @@ impl Compiler<'_> {
     }
 
     /// Sends, in an order without loops; the order of work; and what is held back so that all routes agree.
-    fn routes(&mut self, order: &[usize]) {
+    fn routes(&mut self, order: &Table<BusIndex, usize>) {
         let document = self.document;
-        let mut graph: DiGraph<u32, ()> = DiGraph::new();
-        let nodes: Vec<NodeIndex> = (0..order.len()).map(|at| graph.add_node(at as u32)).collect();
-        for (at, bus) in self.program.mix.buses.iter().enumerate().skip(1) {
-            graph.add_edge(nodes[at], nodes[bus.into as usize], ());
+        let mut graph: DiGraph<BusIndex, ()> = DiGraph::new();
+        let nodes: Table<BusIndex, NodeIndex> = order.places().map(|at| graph.add_node(at)).collect();
+        for (at, bus) in self.program.mix.buses.with_places().skip(1) {
+            graph.add_edge(nodes[at], nodes[bus.into], ());
         }
-        for (index, doc) in order.iter().map(|at| &document.buses[*at]).enumerate() {
+        for (index, at) in order.with_places() {
+            let doc = &document.buses[*at];
             for send in &doc.sends {
                 let Some(to) = self.return_named(&send.to) else { continue };
                 let back = astar(&graph, nodes[to], |n| n == nodes[index], |_| 1, |_| 0);
                 if let Some((_, way)) = back {
                     let mut names = vec![doc.name.as_str()];
-                    names.extend(way.iter().map(|n| document.buses[order[graph[*n] as usize]].name.as_str()));
+                    names.extend(way.iter().map(|n| document.buses[order[graph[*n]]].name.as_str()));
                     let what = format!("this send would feed back: {}", names.join(" ⟶ "));
                     self.fault(&send.to.place, what, "take it out, or send to a return that does not come back");
                     continue;
@@ -230,21 +232,21 @@ impl Compiler<'_> {
                 graph.add_edge(nodes[index], nodes[to], ());
                 let name = format!("bus {} send {}", doc.name, send.to.value);
                 let cell = self.cell(&name, Property::Level, send.level.0.max(LEVELS.0), LEVELS, false);
-                self.program.mix.buses[index].sends.push(Send { to: to as u32, before: send.before, cell, delay: 0 });
+                self.program.mix.buses[index].sends.push(Send { to, before: send.before, cell, delay: 0 });
             }
         }
         // There is no loop: each edge was looked at before it was added.
-        self.program.mix.order =
-            toposort(&graph, None).map_or_else(|_| (0..order.len() as u32).rev().collect(), |list| list.iter().map(|n| graph[*n]).collect());
+        self.program.mix.order = toposort(&graph, None)
+            .map_or_else(|_| order.places().collect::<Vec<_>>().into_iter().rev().collect(), |list| list.iter().map(|n| graph[*n]).collect());
         self.agree();
-        for (at, doc) in order.iter().map(|at| &document.buses[*at]).enumerate() {
+        for (at, doc) in order.with_places().map(|(at, doc)| (at, &document.buses[*doc])) {
             if doc.returns {
                 self.look_at_return(at, &doc.place, &doc.name);
             }
         }
     }
 
-    fn return_named(&mut self, name: &Located<String>) -> Option<usize> {
+    fn return_named(&mut self, name: &Located<String>) -> Option<BusIndex> {
         let document = self.document;
         let known = || document.buses.iter().filter(|b| b.returns).map(|b| b.name.as_str());
         let found = self.program.mix.find_bus.get(NameKey::of(&name.value));
@@ -265,33 +267,32 @@ impl Compiler<'_> {
     /// Holds routes back so that all that meet on a bus are equally late.
     fn agree(&mut self) {
         let program = &mut self.program;
-        let own: Vec<u32> = program.mix.buses.iter().map(|b| b.effects.iter().map(|i| i.latency).sum()).collect();
-        let mut arrive = vec![0u32; program.mix.buses.len()];
+        let own: Table<BusIndex, u32> = program.mix.buses.iter().map(|b| b.effects.iter().map(|i| i.latency).sum()).collect();
+        let mut arrive: Table<BusIndex, u32> = vec![0; program.mix.buses.len()].into();
         for at in program.mix.order.clone() {
-            let at = at as usize;
             let leaves = arrive[at] + own[at];
             let bus = &program.mix.buses[at];
-            for to in bus.sends.iter().map(|s| s.to).chain((at != 0).then_some(bus.into)) {
-                arrive[to as usize] = arrive[to as usize].max(leaves);
+            for to in bus.sends.iter().map(|s| s.to).chain((at != BusIndex::ROOT).then_some(bus.into)) {
+                arrive[to] = arrive[to].max(leaves);
             }
         }
-        for at in 0..program.mix.buses.len() {
+        for at in program.mix.buses.places() {
             let leaves = arrive[at] + own[at];
             let bus = &mut program.mix.buses[at];
             bus.voice_delay = arrive[at];
-            bus.into_delay = if at == 0 { 0 } else { arrive[bus.into as usize] - leaves };
+            bus.into_delay = if at == BusIndex::ROOT { 0 } else { arrive[bus.into] - leaves };
             for send in &mut bus.sends {
-                send.delay = arrive[send.to as usize] - leaves;
+                send.delay = arrive[send.to] - leaves;
             }
         }
     }
 
     /// Says when dry sound comes through a return.
-    fn look_at_return(&mut self, at: usize, place: &Place, name: &str) {
+    fn look_at_return(&mut self, at: BusIndex, place: &Place, name: &str) {
         let bus = &self.program.mix.buses[at];
         let wet = |effect: &BusEffect| {
             let kind = &KINDS[effect.kind];
-            let share = self.program.mix.cells[effect.first as usize + kind.settings.len()].rest;
+            let share = self.program.mix.cells[effect.first.plus(kind.settings.len())].rest;
             (kind.wet_alone && !effect.off).then_some(share)
         };
         let shares: Vec<f32> = bus.effects.iter().filter_map(wet).collect();
@@ -311,11 +312,12 @@ impl Compiler<'_> {
             self.program.mix.groups.push(cell);
         }
         for (at, sound) in document.sounds.iter().enumerate() {
+            let at = SoundIndex::new(at);
             for send in &sound.sends {
                 let Some(to) = self.return_named(&send.to) else { continue };
                 let name = format!("sound {} send {}", sound.name, send.to.value);
                 let cell = self.cell(&name, Property::Level, send.level.0.max(LEVELS.0), LEVELS, false);
-                self.program.sounds[at].sends.push(SoundSend { to: to as u32, cell });
+                self.program.sounds[at].sends.push(SoundSend { to, cell });
             }
         }
     }
@@ -355,7 +357,7 @@ impl Compiler<'_> {
         for doc in &document.ducks {
             let Some(bus) = self.bus(&doc.ducks) else { continue };
             let (of, listens) = match doc.key.value.split_once(' ') {
-                Some(("bus", name)) => (name, self.bus(&Located { value: name.to_owned(), place: doc.key.place.clone() }).map(|b| DuckKey::Bus(b as u32))),
+                Some(("bus", name)) => (name, self.bus(&Located { value: name.to_owned(), place: doc.key.place.clone() }).map(DuckKey::Bus)),
                 Some(("sound", name)) => (name, self.sound_named(name, &doc.key.place).map(DuckKey::Sound)),
                 _ => {
                     self.fault(
@@ -367,7 +369,7 @@ impl Compiler<'_> {
                 }
             };
             let Some(listens) = listens else { continue };
-            if listens == DuckKey::Bus(bus as u32) {
+            if listens == DuckKey::Bus(bus) {
                 self.fault(&doc.key.place, format!("{of} cannot duck itself"), "name another bus");
                 continue;
             }
@@ -377,7 +379,7 @@ impl Compiler<'_> {
                 key,
                 listens,
                 of,
-                bus: bus as u32,
+                bus,
                 by_db: doc.by.0,
                 over_gain: doc.over.gain(),
                 attack: way(doc.attack),
@@ -388,13 +390,13 @@ impl Compiler<'_> {
         for doc in &document.player_levels {
             let key = self.program.names.add(&doc.name);
             if let Some(bus) = self.bus(&doc.bus) {
-                self.program.mix.player_levels.push(PlayerLevel { key, bus: bus as u32 });
+                self.program.mix.player_levels.push(PlayerLevel { key, bus });
             }
         }
     }
 
     /// A value of the mix by its whole name.
-    pub(super) fn cell_named(&mut self, name: &str, place: &Place) -> Option<usize> {
+    pub(super) fn cell_named(&mut self, name: &str, place: &Place) -> Option<CellIndex> {
         let found = self.program.mix.find_cell.get(NameKey::of(name));
         if found.is_none() {
             let known: Vec<String> = self.program.mix.cells.iter().map(|c| self.program.names.get(c.key).to_owned()).collect();
@@ -404,7 +406,7 @@ impl Compiler<'_> {
         found
     }
 
-    fn held_value(&mut self, cell: usize, by: bool, text: &Located<String>) -> Option<f32> {
+    fn held_value(&mut self, cell: CellIndex, by: bool, text: &Located<String>) -> Option<f32> {
         let spec = &self.program.mix.cells[cell];
         let (property, by_octaves, ends) = (spec.property, spec.by_octaves, spec.ends);
         let fixed = matches!(property, Property::Setting(Unit::Choice(_))) || self.is_fixed_control(cell);

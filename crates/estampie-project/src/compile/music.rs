@@ -6,6 +6,7 @@ use crate::document::{
     did_you_mean,
 };
 use estampie_engine::dsp::block_coefficient;
+use estampie_engine::index::{BusIndex, SoundIndex};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::Recipe;
 use estampie_engine::music::Map;
@@ -99,7 +100,7 @@ impl Compiler<'_> {
         let rate = self.program.rate;
         let key = self.program.names.add(&doc.name);
         let index = self.program.music.pieces.len() as u16;
-        let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
+        let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus));
         let mode = doc.key.as_ref().and_then(|key| {
             let mode = estampie_engine::music::read_key(&key.value);
             if mode.is_none() {
@@ -166,7 +167,7 @@ impl Compiler<'_> {
         found.map(|s| Some(s as u16))
     }
 
-    fn section(&mut self, piece: &PieceDoc, doc: &SectionDoc, (piece_index, index): (u16, u16), bus: Option<u32>) -> Section {
+    fn section(&mut self, piece: &PieceDoc, doc: &SectionDoc, (piece_index, index): (u16, u16), bus: Option<BusIndex>) -> Section {
         let rate = self.program.rate;
         let mut map = map_of(piece, doc, rate);
         let markers: Vec<(NameKey, Beats)> = doc
@@ -218,10 +219,10 @@ impl Compiler<'_> {
         section: &Section,
         doc: &LayerDoc,
         (piece_index, index): (u16, u16),
-        bus: Option<u32>,
+        bus: Option<BusIndex>,
     ) -> Layer {
         let rate = self.program.rate;
-        let own = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
+        let own = doc.bus.as_ref().and_then(|bus| self.bus(bus));
         let section_name = self.program.names.get(section.key).to_owned();
         let label = label_of(&piece.name, &section_name, &doc.name);
         let key = self.program.names.add(&label);
@@ -241,7 +242,7 @@ impl Compiler<'_> {
                     let fix = did_you_mean(&name.value, known, "add it to a file in sounds/, or name another");
                     self.fault(&name.place, format!("there is no sound {}", name.value), fix);
                 }
-                found.map(|s| TakeOf::Sound(s as u32))
+                found.map(TakeOf::Sound)
             }
             LayerOf::Notes(doc) => {
                 notes = self.notes((piece, section_doc), section, doc, key);
@@ -251,10 +252,9 @@ impl Compiler<'_> {
         };
         let takes: Vec<Take> =
             of.map(|of| Take { of, weight: 1.0, level_db: 0.0, pitch_semitones: 0.0, after: (0.0, 0.0), from_seconds: 0.0 }).into_iter().collect();
-        let sound = self.program.sounds.len() as u32;
         let layer_index = self.program.music.layers.len() as u32;
         let place = LayerPlace { piece: piece_index, layer: layer_index };
-        self.program.sounds.push(layer_sound(key, own.or(bus), (doc.level.0, doc.pan.0), takes, loading, place));
+        let sound = self.program.sounds.add(layer_sound(key, own.or(bus), (doc.level.0, doc.pan.0), takes, loading, place));
         let name = switch_name(&piece.name, &doc.name);
         let switch_key = self.program.names.add(&name);
         let switches = &mut self.program.music.switches;
@@ -487,10 +487,10 @@ impl Compiler<'_> {
                     let fix = did_you_mean(&name.value, known, "add it to a file in sounds/, or name another");
                     self.fault(&name.place, format!("there is no sound {}", name.value), fix);
                 }
-                found.map(|s| s as u32)
+                found
             };
             let first = doc.sound.as_ref().and_then(&mut sound);
-            let by: Vec<(String, u32)> = doc.by.iter().filter_map(|(value, name)| Some((value.value.clone(), sound(name)?))).collect();
+            let by: Vec<(String, SoundIndex)> = doc.by.iter().filter_map(|(value, name)| Some((value.value.clone(), sound(name)?))).collect();
             let by = by.into_iter().map(|(value, sound)| (self.program.names.add(&value), sound)).collect();
             let piece = doc.piece.as_ref().and_then(|p| self.piece_named(&p.value, &p.place));
             let coefficient = |time: estampie_engine::units::Seconds| block_coefficient(time.0, BLOCK, rate);
@@ -553,13 +553,13 @@ fn rest(rate: u32) -> Section {
     }
 }
 
-/// The sound of a layer: its one take, at its level, without limits.
 /// What a layer is called where sounds are told.
 pub(super) fn label_of(piece: &str, section: &str, layer: &str) -> String {
     format!("{piece}/{section} {layer}")
 }
 
-fn layer_sound(key: NameKey, bus: Option<u32>, (level, pan): (f32, f32), takes: Vec<Take>, loading: bool, place: LayerPlace) -> Sound {
+/// The sound of a layer: its one take, at its level, without limits.
+fn layer_sound(key: NameKey, bus: Option<BusIndex>, (level, pan): (f32, f32), takes: Vec<Take>, loading: bool, place: LayerPlace) -> Sound {
     Sound {
         key,
         bus,

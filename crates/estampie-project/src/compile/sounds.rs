@@ -7,6 +7,7 @@ use crate::document::{
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::Shaping;
 use estampie_engine::dsp::effects::Setting;
+use estampie_engine::index::{BusIndex, SoundIndex};
 use estampie_engine::mixer::spec::{MOST_NESTED, Part, Recipe};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Choice, Falloff, Group, Limit, Lines, PickOrder, Priority, Repeat, Sound, SoundGroup, Take, TakeOf, Vary};
@@ -46,7 +47,7 @@ impl Compiler<'_> {
     pub(super) fn sound(&mut self, doc: &SoundDoc) -> Sound {
         let document = self.document;
         let key = self.program.names.add(&doc.name);
-        let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus)).map(|b| b as u32);
+        let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus));
         self.check_shared(doc);
         let group = doc.group.as_ref().and_then(|g| document.shared.group.iter().position(|n| n.name == g.value)).map(|g| g as u32);
         let mut loading = false;
@@ -174,11 +175,11 @@ impl Compiler<'_> {
     }
 
     /// Curves for what is sent to single returns.
-    fn send_curves(&mut self, curves: Option<crate::document::SendCurves>) -> Vec<(u32, estampie_engine::curve::Curve)> {
-        curves.map_or_else(Vec::new, |c| c.0).into_iter().filter_map(|(bus, curve)| Some((self.bus(&bus)? as u32, curve.0))).collect()
+    fn send_curves(&mut self, curves: Option<crate::document::SendCurves>) -> Vec<(BusIndex, estampie_engine::curve::Curve)> {
+        curves.map_or_else(Vec::new, |c| c.0).into_iter().filter_map(|(bus, curve)| Some((self.bus(&bus)?, curve.0))).collect()
     }
 
-    pub(super) fn bus(&mut self, name: &Located<String>) -> Option<usize> {
+    pub(super) fn bus(&mut self, name: &Located<String>) -> Option<BusIndex> {
         let found = self.program.mix.find_bus.get(NameKey::of(&name.value));
         if found.is_none() {
             let otherwise = if name.value == "all" { "the last bus is called main" } else { "add it to mix.toml, or name another" };
@@ -271,7 +272,7 @@ impl Compiler<'_> {
     fn take(&mut self, line: &Located<TakeLine>, looped: bool, loading: &mut bool) -> Option<Take> {
         let of = match &line.value.take {
             TakeDoc::Sound(name) => match self.program.find_sound.get(NameKey::of(name)) {
-                Some(sound) => Some(TakeOf::Sound(sound as u32)),
+                Some(sound) => Some(TakeOf::Sound(sound)),
                 None => {
                     let fix = did_you_mean(
                         name,
@@ -383,13 +384,13 @@ impl Compiler<'_> {
 
     /// Takes out takes that lead a sound back to itself, or deeper than voices can remember.
     pub(super) fn break_cycles(&mut self) {
-        for start in 0..self.program.sounds.len() {
+        for start in self.program.sounds.places() {
             let mut way = vec![start];
             self.walk(start, &mut way);
         }
     }
 
-    fn walk(&mut self, sound: usize, way: &mut Vec<usize>) {
+    fn walk(&mut self, sound: SoundIndex, way: &mut Vec<SoundIndex>) {
         for group in 0..self.program.sounds[sound].groups.len() {
             let mut take = 0;
             while let Some(found) = self.program.sounds[sound].groups[group].takes.get(take) {
@@ -397,10 +398,9 @@ impl Compiler<'_> {
                     take += 1;
                     continue;
                 };
-                let next = next as usize;
                 let circle = way.iter().position(|s| *s == next);
                 if circle.is_some() || way.len() >= MOST_NESTED {
-                    let names: Vec<&str> = way[circle.unwrap_or(0)..].iter().chain([&next]).map(|s| self.document.sounds[*s].name.as_str()).collect();
+                    let names: Vec<&str> = way[circle.unwrap_or(0)..].iter().chain([&next]).map(|s| self.document.sounds[s.at()].name.as_str()).collect();
                     let what = if circle.is_some() {
                         format!("these sounds are takes of each other in a circle: {}", names.join(" ⟶ "))
                     } else {
@@ -421,9 +421,9 @@ impl Compiler<'_> {
         }
     }
 
-    fn place_of_take(&self, sound: usize, take: usize) -> Place {
-        let name = &self.document.sounds[take].name;
-        let doc = &self.document.sounds[sound];
+    fn place_of_take(&self, sound: SoundIndex, take: SoundIndex) -> Place {
+        let name = &self.document.sounds[take.at()].name;
+        let doc = &self.document.sounds[sound.at()];
         let written = doc.groups.iter().flat_map(|(_, t)| t).find(|t| matches!(&t.value.take, TakeDoc::Sound(s) if s == name));
         written.map_or(&doc.place, |t| &t.place).clone()
     }

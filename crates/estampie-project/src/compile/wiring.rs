@@ -6,6 +6,7 @@ use crate::language;
 use crate::language::Word;
 use estampie_engine::curve::{Curve, Point};
 use estampie_engine::dsp::block_coefficient;
+use estampie_engine::index::SoundIndex;
 use estampie_engine::lookup::Lookup;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Act, Edge, Event, Interval, Modulation, Nth, Parameter, Reaction, State, Target, Trigger, ValueFrom, Watch};
@@ -130,7 +131,7 @@ impl Compiler<'_> {
     fn moved(&mut self, doc: &ModulationDoc) -> Vec<Target> {
         let place = doc.target.place.clone();
         match doc.kind {
-            Moved::Bus => self.bus(&doc.target).map(|b| Target::Bus(b as u32)).into_iter().collect(),
+            Moved::Bus => self.bus(&doc.target).map(Target::Bus).into_iter().collect(),
             Moved::Mix => self.moved_in_mix(doc).into_iter().collect(),
             Moved::Sound => self.sound_named(&doc.target.value, &place).map(Target::Sound).into_iter().collect(),
             Moved::Piece => self.piece_named(&doc.target.value, &place).map(|p| Target::Piece(u32::from(p))).into_iter().collect(),
@@ -157,7 +158,7 @@ impl Compiler<'_> {
                 self.fault(&doc.target.place, format!("{} is moved already", doc.target.value), "move it by one parameter; a formula can join several");
                 None
             }
-            _ => Some(Target::Cell(cell as u32)),
+            _ => Some(Target::Cell(cell)),
         }
     }
 
@@ -196,15 +197,15 @@ impl Compiler<'_> {
                 }
             }
             Target::Bus(_) | Target::Piece(_) | Target::Cell(_) | Target::Snapshot(_) if self.one_for_all(parameter, &doc.from.place).is_none() => return,
-            Target::Sound(sound) if doc.property.of_voices() => self.program.sounds[sound as usize].modulations.push(index),
-            Target::Sound(sound) => self.program.sounds[sound as usize].asked.push(index),
+            Target::Sound(sound) if doc.property.of_voices() => self.program.sounds[sound].modulations.push(index),
+            Target::Sound(sound) => self.program.sounds[sound].asked.push(index),
             Target::Bus(bus) => {
-                let bus = &mut self.program.mix.buses[bus as usize];
+                let bus = &mut self.program.mix.buses[bus];
                 bus.modulations.push(index);
-                self.program.mix.cells[bus.cells[0] as usize].modulations.push(index);
+                self.program.mix.cells[bus.cells[0]].modulations.push(index);
             }
             Target::Cell(cell) => {
-                let cell = &mut self.program.mix.cells[cell as usize];
+                let cell = &mut self.program.mix.cells[cell];
                 if let Property::Setting(_) = doc.property {
                     cell.given = Some(index);
                 } else {
@@ -234,13 +235,13 @@ impl Compiler<'_> {
         });
     }
 
-    pub(super) fn sound_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+    pub(super) fn sound_named(&mut self, name: &str, place: &Place) -> Option<SoundIndex> {
         let found = self.program.find_sound.get(NameKey::of(name));
         if found.is_none() {
             let fix = did_you_mean(name, self.document.sounds.iter().map(|s| s.name.as_str()), "add it to a file in sounds/, or name another");
             self.fault(place, format!("there is no sound {name}"), fix);
         }
-        found.map(|s| s as u32)
+        found
     }
 
     pub(super) fn event(&mut self, word: &Word) -> Option<u32> {

@@ -100,8 +100,8 @@ impl Compiler<'_> {
                 continue;
             }
             let rooms = &mut self.program.world.rooms;
-            let room = rooms.iter().position(|r| *r == index as u32).unwrap_or_else(|| {
-                rooms.push(index as u32);
+            let room = rooms.iter().position(|r| *r == index).unwrap_or_else(|| {
+                rooms.push(index);
                 rooms.len() - 1
             });
             if room < MOST_ROOMS {
@@ -153,7 +153,7 @@ impl Compiler<'_> {
 
     fn plays(&mut self, owner: NameKey, sound: &Located<String>, of: PlaysFor) {
         if let Some(index) = self.sound_named(&sound.value, &sound.place) {
-            let key = owner.with(self.program.sounds[index as usize].key.0);
+            let key = owner.with(self.program.sounds[index].key.0);
             self.program.world.plays.push(Play { key, sound: index, at: owner, of });
         }
     }

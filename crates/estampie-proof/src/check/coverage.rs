@@ -321,7 +321,7 @@ impl Within<'_> {
         }
         let inner = |sound: &estampie_engine::program::Sound| {
             let takes = sound.groups.iter().flat_map(|g| &g.takes);
-            takes.filter_map(|t| if let TakeOf::Sound(inner) = &t.of { Some(program.sounds[*inner as usize].key) } else { None }).collect()
+            takes.filter_map(|t| if let TakeOf::Sound(inner) = &t.of { Some(program.sounds[*inner].key) } else { None }).collect()
         };
         let recipes = program.sounds.iter().flat_map(|s| &s.groups).flat_map(|g| &g.takes);
         let chains = recipes.filter_map(|t| match &t.of {

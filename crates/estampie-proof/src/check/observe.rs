@@ -4,6 +4,7 @@ use super::stood::Stood;
 use crate::offline::{frames, heard, inputs};
 use ebur128::{EbuR128, Mode};
 use estampie_engine::engine::{Engine, Options, Prepared, Status};
+use estampie_engine::index::{BusIndex, Table};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Happening, What};
@@ -321,16 +322,16 @@ impl Observed {
     fn look(&mut self, program: &Program, status: &Status, watched: &HashSet<NameKey>, peak: f32) {
         let buses = &program.mix.buses;
         // From what leaves a bus to the output.
-        let mut below = vec![0.0f32; buses.len()];
-        for (at, spec) in buses.iter().enumerate().skip(1) {
+        let mut below: Table<BusIndex, f32> = vec![0.0; buses.len()].into();
+        for (at, spec) in buses.with_places().skip(1) {
             // A bus stands after the one that it runs into, or is looked up again from there.
-            let (mut into, mut sum) = (spec.into as usize, 0.0);
+            let (mut into, mut sum) = (spec.into, 0.0);
             for _ in 0..=buses.len() {
-                sum += status.buses.get(into).map_or(0.0, |b| b.level_db);
-                if into == 0 {
+                sum += status.buses.of(into).map_or(0.0, |b| b.level_db);
+                if into == BusIndex::ROOT {
                     break;
                 }
-                into = buses[into].into as usize;
+                into = buses[into].into;
             }
             below[at] = sum;
         }
@@ -379,7 +380,7 @@ impl Observed {
 /// The bus of a voice of a sound.
 fn bus_of(program: &Program, asked: NameKey, leaf: NameKey) -> usize {
     let of = |key: NameKey| program.find_sound.get(key).and_then(|at| program.sounds[at].bus);
-    of(asked).or_else(|| of(leaf)).unwrap_or(0) as usize
+    of(asked).or_else(|| of(leaf)).unwrap_or(BusIndex::ROOT).at()
 }
 
 /// Those of the recordings that have a click of their own: a snap, a switch.

@@ -315,7 +315,7 @@ fn again(program: &Program, section: &Section, seam: &Seam) -> bool {
     let rate = program.rate as usize;
     let count = rate / 4;
     section.layers.iter().any(|layer| {
-        let sound = &program.sounds[program.music.layers[*layer as usize].sound as usize];
+        let sound = &program.sounds[program.music.layers[*layer as usize].sound];
         let Some(TakeOf::Recipe(recipe)) = sound.groups.first().and_then(|g| g.takes.first()).map(|t| &t.of) else { return false };
         let Some(Ok(clip)) = recipe.parts.first().and_then(|p| p.clips.first()).map(|(clip, _)| program.held(clip, count)) else { return false };
         let start = &clip.channels[0].stretch(0, count.min(clip.frames()));

@@ -88,11 +88,11 @@ pub fn curves(document: &Document, program: &Program) -> Vec<Panel> {
         let unit = if doc.unit.is_empty() { String::new() } else { format!(" in {}", doc.unit) };
         let word = modulation.property.word();
         let target = match modulation.target {
-            Target::Cell(cell) => program.names.get(program.mix.cells[cell as usize].key).to_owned(),
+            Target::Cell(cell) => program.names.get(program.mix.cells[cell].key).to_owned(),
             Target::Snapshot(snapshot) => format!("snapshot {} {word}", program.names.get(program.mix.snapshots[snapshot as usize].key)),
-            Target::Sound(sound) => format!("{} {word}", program.names.get(program.sounds[sound as usize].key)),
+            Target::Sound(sound) => format!("{} {word}", program.names.get(program.sounds[sound].key)),
             Target::Piece(piece) => format!("piece {} {word}", program.names.get(program.music.pieces[piece as usize].key)),
-            Target::Bus(bus) => format!("bus {} {word}", program.names.get(program.mix.buses[bus as usize].key)),
+            Target::Bus(bus) => format!("bus {} {word}", program.names.get(program.mix.buses[bus].key)),
         };
         let title = format!("{} moves {target}", doc.name);
         list.push(panel(title, &modulation.curve, (f64::from(low), f64::from(high)), format!("{}{unit}", doc.name), modulation.property));

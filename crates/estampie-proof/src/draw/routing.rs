@@ -1,7 +1,8 @@
 //! The routing of the mix: each bus in a row of its own, what it runs into to its right, what it sends to its left.
 
 use super::{DrawError, failed};
-use estampie_engine::mixer::spec::Cell;
+use estampie_engine::index::BusIndex;
+use estampie_engine::mixer::spec::{Bus, Cell};
 use estampie_engine::program::Program;
 use estampie_project::document::Document;
 use plotters::coord::Shift;
@@ -58,15 +59,16 @@ fn words(cell: &Cell) -> String {
 pub fn routing(document: &Document, program: &Program) -> Routing {
     // In the order of the tree: a bus, then what runs into it.
     let mut order = Vec::new();
-    let mut waiting = vec![0usize];
+    let mut waiting = vec![BusIndex::ROOT];
     while let Some(at) = waiting.pop() {
         order.push(at);
-        let mut children: Vec<usize> = (1..program.mix.buses.len()).filter(|b| program.mix.buses[*b].into as usize == at).collect();
+        let runs_into = |(of, bus): &(BusIndex, &Bus)| *of != BusIndex::ROOT && bus.into == at;
+        let mut children: Vec<BusIndex> = program.mix.buses.with_places().filter(runs_into).map(|(of, _)| of).collect();
         // Returns come last, below those that send to them.
         children.sort_by_key(|b| program.mix.buses[*b].returns);
         waiting.extend(children.into_iter().rev());
     }
-    let row = |bus: usize| order.iter().position(|b| *b == bus).unwrap_or(0);
+    let row = |bus: BusIndex| order.iter().position(|b| *b == bus).unwrap_or(0);
     let cells = &program.mix.cells;
     let buses = order
         .iter()
@@ -76,8 +78,8 @@ pub fn routing(document: &Document, program: &Program) -> Routing {
                 .sounds
                 .iter()
                 .filter_map(|sound| {
-                    let send = sound.sends.iter().find(|s| s.to as usize == *at)?;
-                    Some(format!("{} {}", program.names.get(sound.key), words(&cells[send.cell as usize])))
+                    let send = sound.sends.iter().find(|s| s.to == *at)?;
+                    Some(format!("{} {}", program.names.get(sound.key), words(&cells[send.cell])))
                 })
                 .collect();
             let name = program.names.get(bus.key);
@@ -87,13 +89,9 @@ pub fn routing(document: &Document, program: &Program) -> Routing {
                 depth: bus.depth as usize,
                 effects: effects.iter().map(|i| i.name.as_str()).collect::<Vec<_>>().join(", "),
                 returns: bus.returns,
-                into: (*at != 0).then(|| row(bus.into as usize)),
-                level: words(&cells[bus.cells[0] as usize]),
-                sends: bus
-                    .sends
-                    .iter()
-                    .map(|s| (row(s.to as usize), format!("{}{}", words(&cells[s.cell as usize]), if s.before { ", before level" } else { "" })))
-                    .collect(),
+                into: (*at != BusIndex::ROOT).then(|| row(bus.into)),
+                level: words(&cells[bus.cells[0]]),
+                sends: bus.sends.iter().map(|s| (row(s.to), format!("{}{}", words(&cells[s.cell]), if s.before { ", before level" } else { "" }))).collect(),
                 sounds: match senders.as_slice() {
                     [] => String::new(),
                     [one] => format!("and {one}"),

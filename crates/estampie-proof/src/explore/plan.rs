@@ -396,7 +396,7 @@ impl Plan {
                     continue;
                 }
                 let names = act.action.slots.iter().filter_map(|slot| match slot {
-                    Filled::Sound(sound) => Some(program.sounds[*sound as usize].key),
+                    Filled::Sound(sound) => Some(program.sounds[*sound].key),
                     Filled::Piece(piece) if to_silence => Some(program.music.pieces[usize::from(*piece)].key),
                     Filled::Snapshot(snapshot) => Some(program.mix.snapshots[*snapshot as usize].key),
                     _ => None,

@@ -197,7 +197,7 @@ impl Explored {
 fn names_in<'a>(program: &'a Program, reaction: &estampie_engine::program::Reaction) -> BTreeSet<&'a str> {
     let slots = reaction.actions.iter().flat_map(|act| act.action.slots);
     let keys = slots.filter_map(|slot| match slot {
-        Filled::Sound(sound) => Some(program.sounds[sound as usize].key),
+        Filled::Sound(sound) => Some(program.sounds[sound].key),
         Filled::Stinger(stinger) => Some(program.music.stingers[usize::from(stinger)].key),
         Filled::Snapshot(snapshot) => Some(program.mix.snapshots[snapshot as usize].key),
         _ => None,

@@ -79,7 +79,7 @@ fn too_much_is_forgotten_from_the_oldest_on() {
     let mut kept = Kept::new(RATE);
     let program = Program::default();
     let mut big = status(0, &[]);
-    big.cells = vec![0.0; 1 << 20];
+    big.cells = vec![0.0; 1 << 20].into();
     for at in 0..100 {
         big.frame = at * 48_000;
         kept.note_status(&big, &program, Measured::default());

@@ -3,6 +3,7 @@
 use crate::support::{Bench, compile_and_load, compile_with, largest_step, level, program, program_with};
 use estampie_engine::clip::Clip;
 use estampie_engine::engine::{InputKind, NOW, Options, Prepared};
+use estampie_engine::index::BusIndex;
 use estampie_engine::ledger::TermKind;
 use estampie_engine::mixer::spec::player_level_db;
 use estampie_engine::names::NameKey;
@@ -236,7 +237,7 @@ fn mistakes_in_effects_have_place_and_fix() {
     ] {
         assert!(faults.iter().any(|f| f.contains(part)), "{part}: {faults:?}");
     }
-    assert_eq!(program.mix.buses[1].effects.len(), 3, "the others work");
+    assert_eq!(program.mix.buses[BusIndex::new(1)].effects.len(), 3, "the others work");
     assert_eq!(program.mix.cells[program.mix.find_cell.get(NameKey::of("bus a comp ratio")).unwrap()].rest, 4.0);
 }
 
@@ -583,10 +584,10 @@ proptest! {
             prop_assert!(fault.contains(" ⟶ "));
         }
         // Every bus is worked out before those it feeds.
-        let place = |bus: u32| program.mix.order.iter().position(|b| *b == bus).unwrap();
-        for (at, bus) in program.mix.buses.iter().enumerate() {
-            prop_assert!(at == 0 || place(at as u32) < place(bus.into));
-            prop_assert!(bus.sends.iter().all(|s| place(at as u32) < place(s.to)));
+        let place = |bus: BusIndex| program.mix.order.iter().position(|b| *b == bus).unwrap();
+        for (at, bus) in program.mix.buses.with_places() {
+            prop_assert!(at == BusIndex::ROOT || place(at) < place(bus.into));
+            prop_assert!(bus.sends.iter().all(|s| place(at) < place(s.to)));
         }
         let (left, right) = run(&program).render(24_000);
         prop_assert!(left.iter().chain(&right).all(|s| s.is_finite() && s.abs() <= 1.0));

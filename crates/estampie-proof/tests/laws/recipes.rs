@@ -109,9 +109,9 @@ proptest! {
             .map(|(at, parent)| format!("[buses.b{at}]\ninto = \"{}\"\nlevel = \"-1 dB\"\n", if *parent < at { format!("b{parent}") } else { "main".into() }))
             .collect();
         let program = program("[dc]\nbus = \"b0\"\nloop = true\ntakes = [\"audio/dc.wav\"]\n", &mix, "", "When hit\n  play dc\n");
-        for (at, bus) in program.mix.buses.iter().enumerate().skip(1) {
-            prop_assert!((bus.into as usize) < at);
-            prop_assert_eq!(bus.depth, program.mix.buses[bus.into as usize].depth + 1);
+        for (at, bus) in program.mix.buses.with_places().skip(1) {
+            prop_assert!(bus.into < at);
+            prop_assert_eq!(bus.depth, program.mix.buses[bus.into].depth + 1);
         }
         let mut bench = Bench::new(&program, 1);
         bench.event(NOW, "hit");

@@ -128,7 +128,11 @@ fn starting_inside_counts_as_entering_and_a_jump_as_leaving_and_entering() {
     assert_eq!(told(&bench), ["+street", "-street", "+nave"]);
     assert!(voice(&bench, "bed").is_none(), "the bed ends with its zone");
     assert_eq!(bench.status.as_ref().unwrap().states[0], 1, "the zone has the last word: it was entered later");
-    assert!((bench.status.as_ref().unwrap().buses[1].level_db + 6.0).abs() < 0.01, "its snapshot is up: {:?}", bench.status.as_ref().unwrap().buses[1]);
+    assert!(
+        (bench.status.as_ref().unwrap().buses[estampie_engine::index::BusIndex::new(1)].level_db + 6.0).abs() < 0.01,
+        "its snapshot is up: {:?}",
+        bench.status.as_ref().unwrap().buses[estampie_engine::index::BusIndex::new(1)]
+    );
     // Down into the crypt, which is of a higher order and beneath.
     place(&mut bench, "listener", [35.0, 5.0, -2.0], 0.5);
     bench.render(48_000);

@@ -6,6 +6,7 @@ use crate::failure::Failure;
 use crate::folders;
 use crate::project;
 use estampie_bundle::{Audio, Bundle, Encoding, Manifest, c_header, rust_module};
+use estampie_engine::index::BusIndex;
 use estampie_engine::program::{Program, TakeOf};
 use estampie_project::document::Over;
 use std::collections::{BTreeMap, BTreeSet};
@@ -129,7 +130,7 @@ fn shares(program: &Program, manifest: &Manifest) -> (BTreeMap<String, u64>, BTr
         let takes = sound.groups.iter().flat_map(|g| &g.takes);
         let recipes = takes.filter_map(|t| if let TakeOf::Recipe(recipe) = &t.of { Some(recipe) } else { None });
         for (clip, _) in recipes.flat_map(|r| &r.parts).flat_map(|p| &p.clips) {
-            let bus = program.mix.buses.get(sound.bus.unwrap_or(0) as usize).map_or("main", |b| program.names.get(b.key));
+            let bus = program.mix.buses.of(sound.bus.unwrap_or(BusIndex::ROOT)).map_or("main", |b| program.names.get(b.key));
             let Some((name, _)) = bytes.get_key_value(clip.name.as_str()) else { continue };
             buses.entry(bus.to_owned()).or_default().insert(name);
             sounds.entry(program.names.get(sound.key).to_owned()).or_default().insert(name);

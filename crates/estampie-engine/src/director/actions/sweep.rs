@@ -41,7 +41,7 @@ pub(super) static SWEEP: ActionKind = ActionKind {
             }
             count += 1;
         });
-        let sound = directing.program.sounds[sound as usize].key;
+        let sound = directing.program.sounds[sound].key;
         directing.outlets.tell(frame, What::Sweep { sound, property, to, frames, count, by: call.by.reaction });
     },
 };

@@ -7,6 +7,7 @@ use super::super::view::Targets;
 use super::inputs::MixTarget;
 use super::{Focus, panels};
 use estampie_engine::engine::BusStatus;
+use estampie_engine::index::BusIndex;
 use estampie_engine::names::NameKey;
 use estampie_project::document::{BusDoc, SnapshotDoc};
 use ratatui::layout::Rect;
@@ -216,7 +217,7 @@ fn now_of(app: &App, index: usize) -> Option<BusStatus> {
 
 fn bus_line(app: &App, painter: &mut Painter<'_>, columns: &Columns, index: usize, y: u16, targets: &mut Targets) {
     let program = app.program();
-    let bus = &program.mix.buses[index];
+    let bus = &program.mix.buses[BusIndex::new(index)];
     let name = program.names.get(bus.key);
     let Some(doc) = app.document().buses.iter().find(|b| b.name == name) else { return };
     let chosen = index == app.bus;

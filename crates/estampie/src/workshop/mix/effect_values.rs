@@ -12,7 +12,7 @@ pub(super) fn values_set(app: &App, bus: &str, effect: &str, kind: &Kind) -> Opt
     let program = app.program();
     let spec = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}")))?;
     let mut values = spec.values;
-    for (value, cell) in values[..kind.settings.len()].iter_mut().zip(&program.mix.cells[spec.first as usize..]) {
+    for (value, cell) in values[..kind.settings.len()].iter_mut().zip(program.mix.cells.run(spec.first, kind.settings.len())) {
         *value = cell.unscaled(cell.rest);
     }
     Some(values)
@@ -24,8 +24,8 @@ pub(super) fn values_now(app: &App, bus: &str, effect: &str, kind: &Kind) -> Opt
     let spec = program.mix.buses.iter().flat_map(|b| &b.effects).find(|i| i.key == NameKey::of(&format!("{bus} {effect}")))?;
     let mut values = spec.values;
     for (at, value) in values[..kind.settings.len()].iter_mut().enumerate() {
-        let cell = &program.mix.cells[spec.first as usize + at];
-        let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.cells.get(spec.first as usize + at).copied());
+        let cell = &program.mix.cells[spec.first.plus(at)];
+        let now = app.rehearsal.status.as_ref().filter(|s| s.program == program.id).and_then(|s| s.cells.of(spec.first.plus(at)).copied());
         *value = now.unwrap_or_else(|| cell.unscaled(cell.rest));
     }
     Some(values)

@@ -219,7 +219,7 @@ impl App {
     /// The same as it is now.
     pub(crate) fn mix_now(&self, name: &str) -> Option<f32> {
         let program = self.rehearsal.status_program()?;
-        self.rehearsal.status.as_ref()?.cells.get(program.mix.find_cell.get(NameKey::of(name))?).copied()
+        self.rehearsal.status.as_ref()?.cells.of(program.mix.find_cell.get(NameKey::of(name))?).copied()
     }
 
     /// What a snapshot holds of a value, as written.

@@ -161,7 +161,7 @@ fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targe
             let Some(here) = room(1) else { break };
             let key = doc.key.value.split(' ').next_back().unwrap_or_default();
             let bus = NameKey::of(&doc.ducks.value);
-            let now = status.and_then(|s| s.buses.get(program.mix.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked_db);
+            let now = status.and_then(|s| s.buses.of(program.mix.find_bus.get(bus)?)).map_or(0.0, |b| b.ducked_db);
             let end = painter.text(area.x + 1, here, 11, &cut(key, 10), Role::Text).max(area.x + 9);
             let end = painter.text(end + 1, here, 14, &format!("⟶ {}", cut(&doc.ducks.value, 11)), Role::Text).max(end + 12);
             let text = format!("{}  {} ⟶ {}", doc.by.to_string().replace('-', "−"), doc.attack.time, doc.release.time);

@@ -251,7 +251,7 @@ fn varies(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc) ->
 fn moved(app: &App, painter: &mut Painter<'_>, area: Rect, sound: &SoundDoc, targets: &mut Targets) -> u16 {
     let program = app.program();
     let Some(index) = program.find_sound.get(NameKey::of(&sound.name)) else { return area.y };
-    let list: Vec<_> = program.modulations.iter().enumerate().filter(|(_, m)| m.target == Target::Sound(index as u32)).collect();
+    let list: Vec<_> = program.modulations.iter().enumerate().filter(|(_, m)| m.target == Target::Sound(index)).collect();
     let aside = match list.len() {
         0 => "nothing; M makes a modulation".to_owned(),
         n if n > 3 => format!("3 of {n}; the others are in the view Wiring"),

@@ -85,6 +85,7 @@ mod tests {
     use super::*;
     use crate::workshop::view_tests::Desk;
     use estampie_bundle::{Info, write};
+    use estampie_engine::index::BusIndex;
     use std::sync::Arc;
     use std::sync::atomic::{AtomicBool, Ordering};
     use std::time::Duration;
@@ -172,11 +173,11 @@ mod tests {
         desk.type_text("-7");
         desk.keys("enter");
         desk.poll_until("the game has the edit", |app| {
-            up_to_date(app) && app.rehearsal.status.as_ref().is_some_and(|s| (s.buses[0].level_db + 7.0).abs() < 0.1)
+            up_to_date(app) && app.rehearsal.status.as_ref().is_some_and(|s| (s.buses[BusIndex::ROOT].level_db + 7.0).abs() < 0.1)
         });
         // So are mutes; and it is measured.
         desk.keys("m");
-        desk.poll_until("it is muted", |app| app.rehearsal.status.as_ref().is_some_and(|s| s.buses[0].muted));
+        desk.poll_until("it is muted", |app| app.rehearsal.status.as_ref().is_some_and(|s| s.buses[BusIndex::ROOT].muted));
         desk.keys("m");
         desk.poll_until("its output is measured", |app| app.rehearsal.player.loudness().output.true_peak > -60.0);
         assert!(desk.app.rehearsal.load() > 0.0);
@@ -216,7 +217,7 @@ mod tests {
         desk.keys("5 m");
         for _ in 0..2 {
             let game = Runs::of(&desk, port);
-            desk.poll_until("it is muted there too", |app| up_to_date(app) && app.rehearsal.status.as_ref().is_some_and(|s| s.buses[0].muted));
+            desk.poll_until("it is muted there too", |app| up_to_date(app) && app.rehearsal.status.as_ref().is_some_and(|s| s.buses[BusIndex::ROOT].muted));
             drop(game);
             desk.poll_until("it has gone", |app| !up_to_date(app) && app.rehearsal.status.is_none());
         }

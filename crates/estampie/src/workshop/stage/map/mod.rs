@@ -461,7 +461,7 @@ impl App {
         let key = NameKey::of(&thing.id.name);
         let program = self.program();
         let now = self.rehearsal.status.as_ref().and_then(|s| s.voices.iter().find(|v| v.emitter == key)).map(|v| v.sound);
-        let plays = || program.world.plays.iter().find(|p| p.at == key).map(|p| program.sounds[p.sound as usize].key);
+        let plays = || program.world.plays.iter().find(|p| p.at == key).map(|p| program.sounds[p.sound].key);
         // What reactions play there.
         let named = || {
             let mut actions = self.document().reactions.iter().flat_map(|r| &r.actions).map(|a| &a.action).filter(|a| a.kind.begins);
