@@ -50,7 +50,7 @@ pub(crate) fn rises(clip: &Clip, hop: usize) -> Vec<f32> {
 #[must_use]
 pub fn strokes_from(program: &Program, layer: &Layer) -> Option<(usize, Vec<u64>)> {
     let clip = clip_of(program, layer)?;
-    let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
+    let section = &program.music.pieces[layer.piece].sections[layer.section];
     let beats = section.map.points().iter().filter(|p| p.on_beat).map(|p| nearest(section.map.time(p.at)));
     Some((Arc::as_ptr(clip) as usize, beats.chain([nearest(section.pick_up_time())]).collect()))
 }
@@ -67,7 +67,7 @@ pub struct Heard {
 /// Hears through a layer. Its recording is read where it is streamed, which takes a while.
 #[must_use]
 pub fn hear(program: &Program, layer: &Layer) -> Heard {
-    let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
+    let section = &program.music.pieces[layer.piece].sections[layer.section];
     let mut beats = Vec::new();
     for point in section.map.points().iter().filter(|p| p.on_beat) {
         let metre = section.map.metre(point.bar);

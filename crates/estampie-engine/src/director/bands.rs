@@ -5,6 +5,7 @@ use super::play::Begin;
 use super::{Directing, sums};
 use crate::dsp::{Envelope, Shaping};
 use crate::ground::curve::Shape;
+use crate::ground::index::PieceIndex;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
 use crate::ground::telemetry::{Notice, What};
@@ -17,9 +18,9 @@ use crate::music::spec::{Layer, Notes, Variation};
 
 impl Directing<'_> {
     /// Begins the layers of notes of a pass: new bands, or the old ones that go round.
-    pub(super) fn begin_notes(&mut self, index: u16, &PassBegins { number: pass, section, frame, line, rise, round, .. }: &PassBegins) {
+    pub(super) fn begin_notes(&mut self, index: PieceIndex, &PassBegins { number: pass, section, frame, line, rise, round, .. }: &PassBegins) {
         let program = self.program;
-        let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
+        let spec = &program.music.pieces[index].sections[section];
         if !round {
             self.take_harmony(index, section);
         }
@@ -132,8 +133,8 @@ impl Directing<'_> {
             let voice = &self.mixer.voices[slot];
             let (Some(band), Some(cue)) = (voice.band, voice.cue) else { continue };
             let Some(layer) = program.music.layers.get(cue.layer as usize) else { continue };
-            let piece = &program.music.pieces[usize::from(layer.piece)];
-            let now = &self.state.pieces[usize::from(layer.piece)];
+            let piece = &program.music.pieces[layer.piece];
+            let now = &self.state.pieces[layer.piece];
             let glides = piece.step == Step::Gliding;
             let notes = layer.notes.and_then(|n| program.music.notes.get(n as usize));
             let density = notes.map_or(1.0, |n| {
@@ -141,8 +142,8 @@ impl Directing<'_> {
                 let moved: f32 = asked.map(|m| self.state.modulation(program, *m as usize, NOWHERE)).product();
                 (n.density * moved).clamp(0.0, 1.0)
             });
-            let moved = if glides { transposition(self.program, self.state, usize::from(layer.piece)) } else { now.moved };
-            let section = &piece.sections[usize::from(layer.section)];
+            let moved = if glides { transposition(self.program, self.state, layer.piece) } else { now.moved };
+            let section = &piece.sections[layer.section];
             let line = if glides { Some(self.line_of(section)) } else { Some(now.line).filter(|(of, _)| *of == layer.section).map(|(_, line)| line) };
             let manner = Manner { density, moved, mode: piece.mode.filter(|_| piece.in_mode), glides: glides && !piece.in_mode, line };
             let band = &mut self.mixer.bands[usize::from(band)];
@@ -179,7 +180,7 @@ impl Directing<'_> {
         for voice in self.mixer.voices.sounding() {
             let (Some(band), Some(cue)) = (voice.band, voice.cue) else { continue };
             let Some(layer) = program.music.layers.get(cue.layer as usize) else { continue };
-            let section = &program.music.pieces[usize::from(layer.piece)].sections[usize::from(layer.section)];
+            let section = &program.music.pieces[layer.piece].sections[layer.section];
             if let Some(notes) = layer.notes.and_then(|n| program.music.notes.get(n as usize)) {
                 self.mixer.bands[usize::from(band)].find_place(notes, section, self.frame);
             }

@@ -2,7 +2,7 @@
 
 use super::{By, LayerState, PieceState, Places, PlaylistState, StingerState};
 use crate::dsp::block_coefficient;
-use crate::ground::index::{SoundIndex, Table};
+use crate::ground::index::{PieceIndex, SoundIndex, Table};
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
 use crate::ground::telemetry::Reason;
@@ -231,7 +231,7 @@ pub(crate) struct Memory {
     pub(crate) states: Vec<u16>,
     pub(crate) modulations: Vec<f32>,
     pub(crate) sounds: Table<SoundIndex, SoundState>,
-    pub(crate) pieces: Vec<PieceState>,
+    pub(crate) pieces: Table<PieceIndex, PieceState>,
     pub(crate) layers: Vec<LayerState>,
     /// Whether each switch of layers is in.
     pub(crate) switches: Vec<bool>,
@@ -447,7 +447,7 @@ impl Memory {
 impl Memory {
     /// Music keeps its place, its switches and what waits.
     fn take_over_music(&mut self, old: &mut Memory, (new, before): (&Program, &Program), frame: u64) {
-        for (at, piece) in new.music.pieces.iter().enumerate() {
+        for (at, piece) in new.music.pieces.with_places() {
             if let Some(earlier) = before.music.find_piece.get(piece.key) {
                 self.pieces[at].take_over(&old.pieces[earlier], &before.music.pieces[earlier], piece, frame);
             }
@@ -463,16 +463,15 @@ impl Memory {
                 self.switches[at] = old.switches[earlier];
             }
         }
+        let piece = |p: PieceIndex| new.music.find_piece.get(before.music.pieces[p].key);
         for (at, stinger) in new.music.stingers.iter().enumerate() {
             if let Some(earlier) = before.music.find_stinger.get(stinger.key) {
-                self.stingers[at] = old.stingers[earlier];
+                self.stingers[at] = old.stingers[earlier].moved(piece);
             }
         }
         for (at, list) in new.music.lists.iter().enumerate() {
             if let Some(earlier) = before.music.find_playlist.get(list.key) {
-                let kept = &mut old.playlists[earlier];
-                let piece = |p: u16| new.music.find_piece.get(before.music.pieces[usize::from(p)].key).map(|p| p as u16);
-                self.playlists[at].take_over(kept, piece);
+                self.playlists[at].take_over(&mut old.playlists[earlier], piece);
             }
         }
     }

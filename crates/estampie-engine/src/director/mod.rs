@@ -17,7 +17,7 @@ mod snapshots;
 mod stingers;
 mod voices;
 
-use crate::ground::index::{BusIndex, CellIndex, SoundIndex};
+use crate::ground::index::{BusIndex, CellIndex, PieceIndex, SoundIndex};
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
 use crate::ground::outlets::Outlets;
@@ -417,9 +417,9 @@ fn all_together(curve: &crate::ground::curve::Curve, points: &[[f32; 3]], ear: [
 }
 
 /// What a piece adds to all of its layers.
-fn piece_terms(scene: Scene<'_>, piece: u16, sink: &mut impl FnMut(Term)) {
+fn piece_terms(scene: Scene<'_>, piece: PieceIndex, sink: &mut impl FnMut(Term)) {
     let Scene { program, state, .. } = scene;
-    let (Some(spec), Some(now)) = (program.music.pieces.get(usize::from(piece)), state.pieces.get(usize::from(piece))) else { return };
+    let (Some(spec), Some(now)) = (program.music.pieces.of(piece), state.pieces.of(piece)) else { return };
     let mut tell = |kind, of, value| sink(Term { property: Property::Level, kind, of, value });
     tell(TermKind::Piece, spec.key, now.level);
     for modulation in &spec.modulations {

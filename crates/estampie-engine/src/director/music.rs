@@ -9,7 +9,7 @@ use super::play::{Begin, Body};
 use super::{By, Directing};
 use crate::dsp::Swell;
 use crate::ground::curve::Shape;
-use crate::ground::index::SoundIndex;
+use crate::ground::index::{PieceIndex, SectionIndex, SoundIndex};
 use crate::ground::ledger::{Term, TermKind};
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -34,9 +34,9 @@ const NEAR_END: usize = BLOCK * 24;
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Wanted {
     /// A piece goes to a section, on a moment, with a rise of so many frames.
-    Go(u16, Option<u16>, Option<When>, Option<u64>),
+    Go(PieceIndex, Option<SectionIndex>, Option<When>, Option<u64>),
     /// A piece jumps to a bar of a section.
-    Jump(u16, u16, u32),
+    Jump(PieceIndex, SectionIndex, u32),
     List(u16, bool),
     Sting(u16, Option<When>),
     Switch(u32, bool),
@@ -59,7 +59,7 @@ pub(crate) struct PieceState {
     /// Set level in dB, gliding after edits.
     pub(crate) level: f32,
     /// What its state or parameter asked for last.
-    followed: Option<Option<u16>>,
+    followed: Option<Option<SectionIndex>>,
     /// dB by which another piece holds it down, and which.
     pub(crate) held: f32,
     pub(crate) held_by: NameKey,
@@ -69,7 +69,7 @@ pub(crate) struct PieceState {
     /// Semitones by which its notes are moved, as last taken.
     pub(crate) moved: f32,
     /// A section, and the line of its chords, as last taken.
-    pub(crate) line: (u16, u16),
+    pub(crate) line: (SectionIndex, u16),
 }
 
 impl PieceState {
@@ -79,7 +79,7 @@ impl PieceState {
             sequencer: Sequencer::default(),
             level: piece.level_db,
             followed: None,
-            line: (0, 0),
+            line: (SectionIndex::new(0), 0),
             held: 0.0,
             held_by: none,
             ducked: 0.0,
@@ -91,10 +91,11 @@ impl PieceState {
     pub(crate) fn take_over(&mut self, old: &PieceState, old_piece: &Piece, piece: &Piece, frame: u64) {
         let followed = old.followed.and_then(|f| match f {
             None => Some(None),
-            Some(section) => piece.section(old_piece.sections[usize::from(section)].key).map(Some),
+            Some(section) => piece.section(old_piece.sections[section].key).map(Some),
         });
         self.sequencer.take_over(&old.sequencer, old_piece, piece, frame);
-        *self = PieceState { sequencer: self.sequencer, followed, ..*old };
+        let line = old_piece.sections.of(old.line.0).and_then(|s| piece.section(s.key)).map_or(self.line, |section| (section, old.line.1));
+        *self = PieceState { sequencer: self.sequencer, followed, line, ..*old };
     }
 
     /// Whether it plays or is about to.
@@ -145,12 +146,12 @@ impl Directing<'_> {
             InputKind::Go { piece, section, on } => {
                 let found = music.find_piece.get(piece).and_then(|p| {
                     let to = if section.is_none() { Some(None) } else { music.pieces[p].section(section).map(Some) };
-                    to.map(|to| Wanted::Go(p as u16, to, on, None))
+                    to.map(|to| Wanted::Go(p, to, on, None))
                 });
                 (piece, found)
             }
             InputKind::Jump { piece, section, bar } => {
-                (piece, music.find_piece.get(piece).and_then(|p| music.pieces[p].section(section).map(|s| Wanted::Jump(p as u16, s, bar))))
+                (piece, music.find_piece.get(piece).and_then(|p| music.pieces[p].section(section).map(|s| Wanted::Jump(p, s, bar))))
             }
             InputKind::Sting { stinger } => (stinger, music.find_stinger.get(stinger).map(|s| Wanted::Sting(s as u16, None))),
             InputKind::Switch { layer, on } => (layer, music.find_switch.get(layer).map(|s| Wanted::Switch(s as u32, on))),
@@ -210,13 +211,13 @@ impl Directing<'_> {
             }
         }
         self.sting_without_music();
-        for piece in 0..program.music.pieces.len() {
-            self.play_piece(piece as u16);
-            self.close_rounds(piece as u16);
+        for piece in program.music.pieces.places() {
+            self.play_piece(piece);
+            self.close_rounds(piece);
         }
         self.director.wanted.clear();
         self.drop_stingers();
-        for piece in 0..program.music.pieces.len() {
+        for piece in program.music.pieces.places() {
             self.switch_layers(piece);
         }
         self.hold_down();
@@ -227,7 +228,7 @@ impl Directing<'_> {
     fn follow_music(&mut self) {
         let program = self.program;
         let state = &mut *self.state;
-        for (index, piece) in program.music.pieces.iter().enumerate() {
+        for (index, piece) in program.music.pieces.with_places() {
             let Some(follows) = &piece.follows else { continue };
             let (frame, by) = match follows {
                 Follows::State(at, _) => (state.changed[*at].max(self.frame), program.states[*at].key),
@@ -243,23 +244,23 @@ impl Directing<'_> {
             }
             if self.director.wanted.len() < MOST_WANTED {
                 let by = By { reaction: by, emitter: NameKey::NONE };
-                self.director.wanted.push(WantedAt { frame, what: Wanted::Go(index as u16, section, None, None), by });
+                self.director.wanted.push(WantedAt { frame, what: Wanted::Go(index, section, None, None), by });
             }
         }
     }
 
     /// The section with which a piece begins: that which what it follows asks for, or its first.
-    pub(crate) fn begins_with(&self, piece: u16) -> u16 {
+    pub(crate) fn begins_with(&self, piece: PieceIndex) -> SectionIndex {
         let program = self.program;
-        let spec = &program.music.pieces[usize::from(piece)];
+        let spec = &program.music.pieces[piece];
         let asked = spec.follows.as_ref().and_then(|follows| followed(follows, &*self.state));
         asked.flatten().unwrap_or(spec.first)
     }
 
-    fn play_piece(&mut self, index: u16) {
+    fn play_piece(&mut self, index: PieceIndex) {
         let program = self.program;
-        let piece = &program.music.pieces[usize::from(index)];
-        let now = &self.state.pieces[usize::from(index)];
+        let piece = &program.music.pieces[index];
+        let now = &self.state.pieces[index];
         let asked = self.director.wanted.iter().any(|w| match w.what {
             Wanted::Go(p, ..) | Wanted::Jump(p, ..) => p == index,
             Wanted::Sting(..) => true,
@@ -268,8 +269,8 @@ impl Directing<'_> {
         if !asked && !now.plays() && now.sequencer.waits().is_none() {
             return;
         }
-        self.glide_piece(piece, usize::from(index));
-        let mut sequencer = self.state.pieces[usize::from(index)].sequencer;
+        self.glide_piece(piece, index);
+        let mut sequencer = self.state.pieces[index].sequencer;
         let end = self.frame + BLOCK as u64;
         self.set_tempo(piece, &mut sequencer);
         for at in 0..self.director.wanted.len() {
@@ -289,7 +290,7 @@ impl Directing<'_> {
                 }
                 Wanted::Jump(p, section, bar) if p == index => {
                     self.run(index, &mut sequencer, frame);
-                    let at = piece.sections[usize::from(section)].map.bar_start(bar);
+                    let at = piece.sections[section].map.bar_start(bar);
                     let mut happens = std::mem::take(&mut self.director.happens);
                     sequencer.jump(piece, program.rate, section, at, frame, &mut |what| push(&mut happens, what));
                     self.take_happens(index, &mut happens);
@@ -297,7 +298,7 @@ impl Directing<'_> {
                 }
                 Wanted::Sting(stinger, on) if self.clock_of(stinger) == Some(index) => {
                     self.run(index, &mut sequencer, frame);
-                    self.state.pieces[usize::from(index)].sequencer = sequencer;
+                    self.state.pieces[index].sequencer = sequencer;
                     self.ask_sting(stinger, on, Some(index), frame, by);
                     // Should this piece end in this block, no other is asked for it.
                     self.director.wanted[at].what = Wanted::Answered;
@@ -306,26 +307,26 @@ impl Directing<'_> {
             }
         }
         self.run(index, &mut sequencer, end);
-        self.state.pieces[usize::from(index)].sequencer = sequencer;
+        self.state.pieces[index].sequencer = sequencer;
     }
 
     /// Lets a sequencer go on to a frame, and does what happens until then.
-    fn run(&mut self, index: u16, sequencer: &mut Sequencer, until: u64) {
+    fn run(&mut self, index: PieceIndex, sequencer: &mut Sequencer, until: u64) {
         let program = self.program;
-        let piece = &program.music.pieces[usize::from(index)];
+        let piece = &program.music.pieces[index];
         let mut happens = std::mem::take(&mut self.director.happens);
         sequencer.advance(piece, program.rate, until, &mut |what| push(&mut happens, what));
         self.take_happens(index, &mut happens);
         self.director.happens = happens;
     }
 
-    fn take_happens(&mut self, index: u16, happens: &mut Vec<Happens>) {
+    fn take_happens(&mut self, index: PieceIndex, happens: &mut Vec<Happens>) {
         for what in happens.drain(..) {
             self.happen(index, what);
         }
     }
 
-    fn glide_piece(&mut self, piece: &Piece, index: usize) {
+    fn glide_piece(&mut self, piece: &Piece, index: PieceIndex) {
         let share = self.state.glide;
         let now = &mut self.state.pieces[index];
         now.level = if !now.plays() || (now.level - piece.level_db).abs() < 0.005 { piece.level_db } else { now.level + (piece.level_db - now.level) * share };
@@ -359,9 +360,9 @@ impl Directing<'_> {
         }
     }
 
-    fn happen(&mut self, index: u16, what: Happens) {
+    fn happen(&mut self, index: PieceIndex, what: Happens) {
         let program = self.program;
-        let piece = &program.music.pieces[usize::from(index)];
+        let piece = &program.music.pieces[index];
         match what {
             Happens::Begin(pass) => {
                 self.begin(index, &pass);
@@ -370,7 +371,7 @@ impl Directing<'_> {
             Happens::Fall(pass) => self.fall(index, &pass),
             Happens::Enter { section, before, frame, from, cause, by, .. } => {
                 if cause != Arrival::Round {
-                    let (bar, ..) = piece.sections[usize::from(section)].map.bar_beat(from);
+                    let (bar, ..) = piece.sections[section].map.bar_beat(from);
                     let key = |s| piece.key_of(s);
                     let what = What::Section { piece: piece.key, section: key(Some(section)), before: key(before), bar, cause, by };
                     self.outlets.tell(frame, what);
@@ -385,10 +386,10 @@ impl Directing<'_> {
     }
 
     /// Begins the layers of a pass on their frame.
-    fn begin(&mut self, index: u16, &PassBegins { number: pass, section, frame, skip, rise, round, .. }: &PassBegins) {
+    fn begin(&mut self, index: PieceIndex, &PassBegins { number: pass, section, frame, skip, rise, round, .. }: &PassBegins) {
         let program = self.program;
-        let piece = &program.music.pieces[usize::from(index)];
-        for layer in &piece.sections[usize::from(section)].layers {
+        let piece = &program.music.pieces[index];
+        for layer in &piece.sections[section].layers {
             let spec = &program.music.layers[*layer as usize];
             if !round {
                 // A section that begins has its layers as they should be from its first sample on.
@@ -405,9 +406,9 @@ impl Directing<'_> {
     pub(crate) fn join_layers(&mut self, old: &Program) {
         let program = self.program;
         let rise = (u64::from(program.rate) / 50, Shape::Straight);
-        for (index, piece) in program.music.pieces.iter().enumerate() {
+        for (index, piece) in program.music.pieces.with_places() {
             let Some(pass) = self.state.pieces[index].sequencer.pass().copied() else { continue };
-            let section = &piece.sections[usize::from(pass.section)];
+            let section = &piece.sections[pass.section];
             let begun = pass.line.moment(section, -section.pick_up);
             let skip = nearest((Frames::from_integer(i128::from(self.frame)) - begun).max(Frames::from_integer(0)));
             for layer in &section.layers {
@@ -419,7 +420,7 @@ impl Directing<'_> {
                 }
                 let on = self.layer_wanted(*layer);
                 self.state.layers[*layer as usize] = LayerState { swell: Swell::at_rest(if on { 1.0 } else { 0.0 }), on, waits: None };
-                let cue = Cue { piece: index as u16, layer: *layer, pass: pass.number };
+                let cue = Cue { piece: index, layer: *layer, pass: pass.number };
                 self.begin_layer(spec.sound, self.frame, Begin { cue, skip, rise });
             }
         }
@@ -442,7 +443,7 @@ impl Directing<'_> {
     }
 
     /// Lets the layers of a pass fall, or ring.
-    fn fall(&mut self, index: u16, &PassFalls { number: pass, frame, after, over, round }: &PassFalls) {
+    fn fall(&mut self, index: PieceIndex, &PassFalls { number: pass, frame, after, over, round }: &PassFalls) {
         let program = self.program;
         let offset = frame.saturating_sub(self.frame);
         let bands = &mut self.mixer.bands;
@@ -481,13 +482,13 @@ impl Directing<'_> {
     }
 
     /// A recording as long as its section goes on into the next round only where the section goes round.
-    fn close_rounds(&mut self, index: u16) {
+    fn close_rounds(&mut self, index: PieceIndex) {
         let program = self.program;
-        let piece = &program.music.pieces[usize::from(index)];
-        let sequencer = &self.state.pieces[usize::from(index)].sequencer;
+        let piece = &program.music.pieces[index];
+        let sequencer = &self.state.pieces[index].sequencer;
         let Some((pass, section)) = sequencer.pass().map(|p| (p.number, p.section)) else { return };
         let layers = &program.music.layers;
-        if !piece.sections[usize::from(section)].layers.iter().any(|l| layers[*l as usize].round) {
+        if !piece.sections[section].layers.iter().any(|l| layers[*l as usize].round) {
             return;
         }
         let mut round = None;
@@ -501,10 +502,10 @@ impl Directing<'_> {
     }
 
     /// Takes how far the notes of a piece are moved now, and the chords that a section is played over.
-    pub(super) fn take_harmony(&mut self, index: u16, section: u16) {
-        let moved = transposition(self.program, self.state, usize::from(index));
-        let line = self.line_of(&self.program.music.pieces[usize::from(index)].sections[usize::from(section)]);
-        let piece = &mut self.state.pieces[usize::from(index)];
+    pub(super) fn take_harmony(&mut self, index: PieceIndex, section: SectionIndex) {
+        let moved = transposition(self.program, self.state, index);
+        let line = self.line_of(&self.program.music.pieces[index].sections[section]);
+        let piece = &mut self.state.pieces[index];
         (piece.moved, piece.line) = (moved, (section, line));
     }
 
@@ -514,10 +515,10 @@ impl Directing<'_> {
     }
 
     /// A beat or marker is reached: stingers and layers that wait for it begin.
-    fn reach(&mut self, index: u16, section: u16, point: Point, frame: u64) {
+    fn reach(&mut self, index: PieceIndex, section: SectionIndex, point: Point, frame: u64) {
         let program = self.program;
-        let spec = &program.music.pieces[usize::from(index)].sections[usize::from(section)];
-        let step = match program.music.pieces[usize::from(index)].step {
+        let spec = &program.music.pieces[index].sections[section];
+        let step = match program.music.pieces[index].step {
             Step::Beat => point.on_beat,
             Step::Bar => point.on_bar,
             Step::Gliding => false,
@@ -555,10 +556,10 @@ impl Directing<'_> {
     }
 
     /// Looks whether layers of what plays should come in or go out.
-    fn switch_layers(&mut self, index: usize) {
+    fn switch_layers(&mut self, index: PieceIndex) {
         let program = self.program;
         let piece = &program.music.pieces[index];
-        let Some(section) = self.state.pieces[index].sequencer.pass().map(|p| usize::from(p.section)) else { return };
+        let Some(section) = self.state.pieces[index].sequencer.pass().map(|p| p.section) else { return };
         for at in 0..piece.sections[section].layers.len() {
             let layer = piece.sections[section].layers[at];
             let wanted = self.layer_wanted(layer);
@@ -583,8 +584,8 @@ impl Directing<'_> {
     fn fade_layer(&mut self, layer: u32, frame: u64) {
         let program = self.program;
         let spec = &program.music.layers[layer as usize];
-        let section = &program.music.pieces[usize::from(spec.piece)].sections[usize::from(spec.section)];
-        let sequencer = &self.state.pieces[usize::from(spec.piece)].sequencer;
+        let section = &program.music.pieces[spec.piece].sections[spec.section];
+        let sequencer = &self.state.pieces[spec.piece].sequencer;
         let at = sequencer.pass().map_or(Default::default(), |p| narrow(p.line.position(section, frames(frame))));
         let length = section.long(spec.fade.over, at.max(Default::default())).max(u64::from(program.rate) / 200);
         let now = &mut self.state.layers[layer as usize];
@@ -602,11 +603,11 @@ impl Directing<'_> {
     /// Lets pieces hold each other down, while they play.
     fn hold_down(&mut self) {
         let program = self.program;
-        for piece in 0..program.music.pieces.len() {
+        for piece in program.music.pieces.places() {
             let mut deepest: Option<(f32, f32, NameKey)> = None;
             let mut release = 1.0;
-            for (other, spec) in program.music.pieces.iter().enumerate() {
-                let Some(hold) = spec.holds.iter().find(|h| usize::from(h.piece) == piece) else { continue };
+            for (other, spec) in program.music.pieces.with_places() {
+                let Some(hold) = spec.holds.iter().find(|h| h.piece == piece) else { continue };
                 if self.state.pieces[piece].held_by == spec.key {
                     release = hold.release_per_block;
                 }
@@ -623,12 +624,12 @@ impl Directing<'_> {
 }
 
 /// How far the notes of a piece are moved, in semitones.
-pub(crate) fn transposition(program: &Program, state: &Memory, piece: usize) -> f32 {
+pub(crate) fn transposition(program: &Program, state: &Memory, piece: PieceIndex) -> f32 {
     program.music.pieces[piece].transposition.iter().map(|m| state.modulation(program, *m as usize, NOWHERE)).sum()
 }
 
 /// What the present state or parameter asks for: nothing said, silence, or a section.
-fn followed(follows: &Follows, state: &Memory) -> Option<Option<u16>> {
+fn followed(follows: &Follows, state: &Memory) -> Option<Option<SectionIndex>> {
     match follows {
         Follows::State(at, list) => list.get(usize::from(state.states[*at])).copied().flatten(),
         Follows::Parameter(at, ranges) => {

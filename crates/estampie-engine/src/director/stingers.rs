@@ -2,11 +2,12 @@
 
 use super::music::{PieceState, Wanted, WantedAt, approach};
 use super::{By, Directing};
+use crate::ground::index::{PieceIndex, SectionIndex};
 use crate::ground::names::NameKey;
 use crate::ground::random::Stream;
 use crate::ground::telemetry::{Reason, What};
 use crate::ground::time::BLOCK;
-use crate::mixer::voice::{Leaving, NOWHERE};
+use crate::mixer::voice::Leaving;
 use crate::music::Point;
 use crate::music::spec::{Next, Playlist, When};
 
@@ -21,7 +22,7 @@ pub(crate) const MOST_WAITING: usize = 64;
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Waiting {
     pub(crate) stinger: u16,
-    pub(crate) piece: u16,
+    pub(crate) piece: PieceIndex,
     pub(crate) on: When,
     pub(crate) asked: u64,
     pub(crate) by: By,
@@ -32,14 +33,27 @@ pub(crate) struct Waiting {
 pub(crate) struct StingerState {
     /// When it last sounded.
     pub(crate) last: Option<u64>,
-    /// Its latest playings, and the piece that each holds down.
-    playings: [(u64, u16); MOST_PLAYINGS],
+    /// Its latest playings, and the piece that each holds down; `None` is all.
+    playings: [(u64, Option<PieceIndex>); MOST_PLAYINGS],
     next: usize,
 }
 
 impl Default for StingerState {
     fn default() -> Self {
-        StingerState { last: None, playings: [(0, NOWHERE); MOST_PLAYINGS], next: 0 }
+        StingerState { last: None, playings: [(0, None); MOST_PLAYINGS], next: 0 }
+    }
+}
+
+impl StingerState {
+    /// The same after an edit, by which pieces may stand elsewhere: what held down one that is gone holds down nothing.
+    pub(crate) fn moved(mut self, piece: impl Fn(PieceIndex) -> Option<PieceIndex>) -> StingerState {
+        for (id, whose) in &mut self.playings {
+            if let Some(old) = *whose {
+                *whose = piece(old);
+                *id = if whose.is_some() { *id } else { 0 };
+            }
+        }
+        self
     }
 }
 
@@ -48,11 +62,11 @@ impl Default for StingerState {
 pub(crate) struct PlaylistState {
     pub(crate) on: bool,
     /// The piece that plays.
-    pub(crate) piece: Option<u16>,
+    pub(crate) piece: Option<PieceIndex>,
     /// When the next one begins.
     pub(crate) next: u64,
     first: bool,
-    recent: Vec<u16>,
+    recent: Vec<PieceIndex>,
     stream: Stream,
 }
 
@@ -61,7 +75,7 @@ impl PlaylistState {
         PlaylistState { on: false, piece: None, next: 0, first: true, recent: Vec::with_capacity(MOST_RECENT), stream: Stream::new(seed, list.key, 6) }
     }
 
-    pub(crate) fn take_over(&mut self, old: &mut PlaylistState, piece: impl Fn(u16) -> Option<u16>) {
+    pub(crate) fn take_over(&mut self, old: &mut PlaylistState, piece: impl Fn(PieceIndex) -> Option<PieceIndex>) {
         (self.on, self.next, self.first) = (old.on, old.next, old.first);
         self.piece = old.piece.and_then(&piece);
         self.recent.extend(old.recent.iter().filter_map(|p| piece(*p)).take(MOST_RECENT));
@@ -69,7 +83,7 @@ impl PlaylistState {
     }
 
     /// The next piece, never one of the last.
-    fn draw(&mut self, list: &Playlist) -> u16 {
+    fn draw(&mut self, list: &Playlist) -> PieceIndex {
         let index = match list.not_last {
             None => self.recent.last().and_then(|last| list.pieces.iter().position(|p| p == last)).map_or(0, |at| (at + 1) % list.pieces.len()),
             Some(not_last) => {
@@ -90,15 +104,15 @@ impl PlaylistState {
 
 impl Directing<'_> {
     /// The piece by whose clock a stinger goes: its own, or the first that plays and is not held down.
-    pub(super) fn clock_of(&self, stinger: u16) -> Option<u16> {
+    pub(super) fn clock_of(&self, stinger: u16) -> Option<PieceIndex> {
         let program = self.program;
         let pieces = &self.state.pieces;
         match program.music.stingers[usize::from(stinger)].piece {
-            Some(piece) => pieces[usize::from(piece)].plays().then_some(piece),
+            Some(piece) => pieces[piece].plays().then_some(piece),
             // One that another piece holds down is not what one hears.
             None => {
-                let heard = pieces.iter().position(|p| p.plays() && p.held > -1.0);
-                heard.or_else(|| pieces.iter().position(PieceState::plays)).map(|p| p as u16)
+                let heard = pieces.find(|p| p.plays() && p.held > -1.0);
+                heard.or_else(|| pieces.find(PieceState::plays))
             }
         }
     }
@@ -108,7 +122,7 @@ impl Directing<'_> {
         let end = self.frame + BLOCK as u64;
         let mut at = 0;
         while let Some(waiting) = self.director.waiting.get(at).copied() {
-            if self.state.pieces[usize::from(waiting.piece)].plays() {
+            if self.state.pieces[waiting.piece].plays() {
                 at += 1;
                 continue;
             }
@@ -131,7 +145,7 @@ impl Directing<'_> {
         }
     }
 
-    pub(super) fn ask_sting(&mut self, stinger: u16, on: Option<When>, piece: Option<u16>, frame: u64, by: By) {
+    pub(super) fn ask_sting(&mut self, stinger: u16, on: Option<When>, piece: Option<PieceIndex>, frame: u64, by: By) {
         let program = self.program;
         let spec = &program.music.stingers[usize::from(stinger)];
         let refuse = |engine: &mut Directing<'_>, reason| {
@@ -153,10 +167,10 @@ impl Directing<'_> {
             None if spec.anyway => self.sting(stinger, None, frame, by),
             None => refuse(self, Reason::NoMusic),
             Some(piece) if on == When::AtOnce => {
-                let at = self.state.pieces[usize::from(piece)].sequencer.position(&program.music.pieces[usize::from(piece)], frame);
-                let section = self.state.pieces[usize::from(piece)].sequencer.pass().map_or(0, |p| p.section);
+                let at = self.state.pieces[piece].sequencer.position(&program.music.pieces[piece], frame);
+                let section = self.state.pieces[piece].sequencer.pass().map_or(program.music.pieces[piece].first, |p| p.section);
                 let (bar, beat, _) = at.unwrap_or_default();
-                let map = &program.music.pieces[usize::from(piece)].sections[usize::from(section)].map;
+                let map = &program.music.pieces[piece].sections[section].map;
                 let place = map.position(bar, crate::music::exact::Beats::from_integer(i64::from(beat)));
                 let point = Point { at: place, bar, beat, on_beat: true, on_bar: beat == 0 };
                 self.sting(stinger, Some((piece, section, point)), frame, by);
@@ -169,15 +183,15 @@ impl Directing<'_> {
         }
     }
 
-    pub(super) fn sting(&mut self, stinger: u16, place: Option<(u16, u16, Point)>, frame: u64, by: By) {
+    pub(super) fn sting(&mut self, stinger: u16, place: Option<(PieceIndex, SectionIndex, Point)>, frame: u64, by: By) {
         let program = self.program;
         let spec = &program.music.stingers[usize::from(stinger)];
-        let section = place.map(|(piece, section, _)| &program.music.pieces[usize::from(piece)].sections[usize::from(section)]);
+        let section = place.map(|(piece, section, _)| &program.music.pieces[piece].sections[section]);
         let fits = |key: Option<NameKey>| key.and_then(|key| spec.by.iter().find(|(k, _)| *k == key)).map(|(_, sound)| *sound);
         let chord = place.and_then(|(.., point)| section.and_then(|s| s.chord(self.line_of(s), point.at)));
         let sound = fits(chord).or_else(|| fits(section.map(|s| s.key))).or(spec.sound);
         let piece = place.map(|(piece, ..)| piece);
-        let key = piece.map_or(NameKey::NONE, |p| program.music.pieces[usize::from(p)].key);
+        let key = piece.map_or(NameKey::NONE, |p| program.music.pieces[p].key);
         let Some(sound) = sound else {
             self.outlets.tell(frame, What::Refused { sound: spec.key, emitter: by.emitter, reason: Reason::Nothing, by: by.reaction });
             return;
@@ -192,7 +206,7 @@ impl Directing<'_> {
         let state = &mut self.state.stingers[usize::from(stinger)];
         state.last = Some(frame);
         let next = state.next % MOST_PLAYINGS;
-        state.playings[next] = (id, piece.unwrap_or(NOWHERE));
+        state.playings[next] = (id, piece);
         state.next = next + 1;
     }
 
@@ -214,7 +228,7 @@ impl Directing<'_> {
                 }
             }
         }
-        for piece in 0..program.music.pieces.len() {
+        for piece in program.music.pieces.places() {
             let mut deepest: Option<(f32, f32, NameKey)> = None;
             let mut release = 1.0;
             for (at, spec) in program.music.stingers.iter().enumerate() {
@@ -223,7 +237,7 @@ impl Directing<'_> {
                 if self.state.pieces[piece].ducked_by == spec.key {
                     release = back;
                 }
-                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && (*whose == piece as u16 || *whose == NOWHERE));
+                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && whose.is_none_or(|whose| whose == piece));
                 if holds && deepest.is_none_or(|(d, ..)| by < d) {
                     deepest = Some((by, attack, spec.key));
                 }
@@ -268,14 +282,14 @@ impl Directing<'_> {
                     let piece = state.draw(list);
                     state.piece = Some(piece);
                     let rise = std::mem::replace(&mut state.first, false).then_some(list.fade_in);
-                    let (frame, spec) = (state.next.max(self.frame), &program.music.pieces[usize::from(piece)]);
+                    let (frame, spec) = (state.next.max(self.frame), &program.music.pieces[piece]);
                     self.outlets.tell(frame, What::List { list: list.key, piece: spec.key });
                     self.want(frame, Wanted::Go(piece, Some(spec.first), None, rise), by);
                 }
                 None => {}
                 Some(piece) => {
-                    let spec = &program.music.pieces[usize::from(piece)];
-                    let sequencer = &self.state.pieces[usize::from(piece)].sequencer;
+                    let spec = &program.music.pieces[piece];
+                    let sequencer = &self.state.pieces[piece].sequencer;
                     match sequencer.pass() {
                         None if sequencer.waits().is_none() => {
                             let seconds = state.stream.between(list.gap);
@@ -285,7 +299,7 @@ impl Directing<'_> {
                         // The last round has begun: it is left at its end.
                         Some(pass)
                             if pass.round + 1 >= list.rounds
-                                && spec.sections[usize::from(pass.section)].next == Next::Loop
+                                && spec.sections[pass.section].next == Next::Loop
                                 && sequencer.waits().is_none()
                                 && sequencer.between().is_none() =>
                         {

@@ -83,7 +83,7 @@ impl Engine {
         status.switches.clear();
         status.playlists.clear();
         status.stingers.clear();
-        for (at, now) in state.pieces.iter().enumerate().take(status.pieces.capacity()) {
+        for (at, now) in state.pieces.with_places().take(status.pieces.capacity()) {
             let gliding = program.music.pieces[at].step == crate::ground::vocabulary::Step::Gliding;
             let transposition = if gliding { transposition(program, state, at) } else { now.moved };
             status.pieces.push(PieceStatus { sequencer: now.sequencer, held_db: now.held, ducked_db: now.ducked, transposition_semitones: transposition });

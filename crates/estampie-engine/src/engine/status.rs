@@ -1,6 +1,6 @@
 //! The status of everything as it is now and then, with the terms of every voice.
 
-use crate::ground::index::{BusIndex, CellIndex, Table};
+use crate::ground::index::{BusIndex, CellIndex, PieceIndex, Table};
 use crate::ground::ledger::Term;
 use crate::ground::names::NameKey;
 use crate::ground::vocabulary::Urgency;
@@ -179,7 +179,7 @@ pub struct StingerStatus {
     /// Its index.
     pub stinger: u16,
     /// The piece whose clock it waits for, by index.
-    pub piece: u16,
+    pub piece: PieceIndex,
     /// The moment.
     pub on: When,
     /// When it was asked for.
@@ -229,13 +229,13 @@ pub struct Status {
     /// By return that rooms send to: what placed sounds send there, as a gain.
     pub rooms: Vec<f32>,
     /// By piece.
-    pub pieces: Vec<PieceStatus>,
+    pub pieces: Table<PieceIndex, PieceStatus>,
     /// By layer.
     pub layers: Vec<LayerStatus>,
     /// By switch of layers: whether it is in.
     pub switches: Vec<bool>,
     /// By playlist: whether it is on, and its piece.
-    pub playlists: Vec<(bool, Option<u16>)>,
+    pub playlists: Vec<(bool, Option<PieceIndex>)>,
     /// Stingers that wait.
     pub stingers: Vec<StingerStatus>,
     /// The greatest sample of the output since the last status, after the ceiling.
@@ -267,7 +267,7 @@ impl Status {
             zones: Vec::with_capacity(512),
             open: Vec::with_capacity(128),
             rooms: Vec::with_capacity(8),
-            pieces: Vec::with_capacity(32),
+            pieces: Vec::with_capacity(32).into(),
             layers: Vec::with_capacity(512),
             switches: Vec::with_capacity(256),
             playlists: Vec::with_capacity(32),

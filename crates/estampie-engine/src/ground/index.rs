@@ -65,6 +65,10 @@ indices! {
     SoundIndex,
     /// Of a bus in the mix.
     BusIndex,
+    /// Of a piece of music.
+    PieceIndex,
+    /// Of a section within its piece.
+    SectionIndex,
     /// Of a value of the mix that can be set, moved and held.
     CellIndex,
 }

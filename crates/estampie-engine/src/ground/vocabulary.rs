@@ -1,5 +1,6 @@
 //! Words that the texts of a project and the engine have in common: each is one of a few, with the word it is written with.
 
+use crate::ground::index::SectionIndex;
 use std::fmt;
 
 /// How often a part of a chain is played.
@@ -343,9 +344,9 @@ pub enum Answer {
     /// It waits.
     Waits,
     /// It waits instead of another.
-    Replaces(Option<u16>),
+    Replaces(Option<SectionIndex>),
     /// What waited is given up.
-    Cancels(Option<u16>),
+    Cancels(Option<SectionIndex>),
     /// It plays or waits already.
     Nothing,
     /// The rule does not allow it.

@@ -10,7 +10,7 @@ use super::pan::{Gains, Placement, Ramps, panned, plain, times};
 use super::source::{Source, WINDOW, Window};
 use super::swept::Swept;
 use crate::dsp::{Envelope, Fade, HighPass, HighPassCoefficients, Interpolator, LEAD, LowPass, LowPassCoefficients, ONE, Shaping, Swell, TAPS, advance_of};
-use crate::ground::index::{BusIndex, SoundIndex};
+use crate::ground::index::{BusIndex, PieceIndex, SoundIndex};
 use crate::ground::names::NameKey;
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
@@ -119,7 +119,7 @@ pub(crate) const NOWHERE: u16 = u16::MAX;
 /// The layer that a voice plays, and in which pass of its section.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Cue {
-    pub(crate) piece: u16,
+    pub(crate) piece: PieceIndex,
     pub(crate) layer: u32,
     pub(crate) pass: u64,
 }

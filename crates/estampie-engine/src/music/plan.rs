@@ -2,13 +2,14 @@
 
 use super::exact::{Beats, frames, narrow, nearest, number, wide};
 use super::sequencer::{Happens, Sequencer};
+use crate::ground::index::SectionIndex;
 use crate::music::spec::{Piece, When};
 
 /// A bar that is to come, if nothing is asked.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Planned {
     /// Its section.
-    pub section: u16,
+    pub section: SectionIndex,
     /// Its number from 0.
     pub bar: u32,
     /// Its beats.
@@ -25,7 +26,7 @@ pub fn plan(piece: &Piece, sequencer: &Sequencer, rate: u32, frame: u64, count: 
     let mut ahead = *sequencer;
     let mut list: Vec<Planned> = Vec::new();
     if let Some(pass) = sequencer.pass() {
-        let section = &piece.sections[usize::from(pass.section)];
+        let section = &piece.sections[pass.section];
         let (bar, ..) = section.map.bar_beat(narrow(pass.line.position(section, frames(frame))));
         let begins = nearest(pass.line.moment(section, section.map.bar_start(bar)));
         list.push(Planned { section: pass.section, bar, beats: 0, frame: begins, new: false });
@@ -58,7 +59,7 @@ pub fn plan(piece: &Piece, sequencer: &Sequencer, rate: u32, frame: u64, count: 
     }
     list.truncate(count);
     for planned in &mut list {
-        let metre = piece.sections[usize::from(planned.section)].map.metre(planned.bar);
+        let metre = piece.sections[planned.section].map.metre(planned.bar);
         planned.beats = (metre.bar() / metre.beat()).to_integer() as u32;
     }
     list
@@ -76,11 +77,11 @@ pub struct Wait {
 /// Works out the wait exactly from the section and its rule: between two allowed moments every wait up to their
 /// distance is equally likely. `None` if the section has no such moment at all.
 #[must_use]
-pub fn wait(piece: &Piece, from: u16, when: When) -> Option<Wait> {
+pub fn wait(piece: &Piece, from: SectionIndex, when: When) -> Option<Wait> {
     if when == When::AtOnce {
         return Some(Wait::default());
     }
-    let section = &piece.sections[usize::from(from)];
+    let section = &piece.sections[from];
     let mut moments = Vec::new();
     let mut at = wide(Beats::from_integer(0));
     while let Some(next) = section.next(when, at, |_| true) {

@@ -15,6 +15,7 @@ use super::exact::{Beats, Frames, frames, narrow, nearest, settle, wide};
 use super::map::Point;
 use super::timeline::Timeline;
 use crate::ground::curve::Shape;
+use crate::ground::index::SectionIndex;
 use crate::ground::names::NameKey;
 use crate::ground::vocabulary::{Answer, Arrival, MOST_SECTIONS, Step};
 use crate::music::spec::{ArriveAt, Long, Next, Piece, Ramp, Rule, Section, When};
@@ -24,7 +25,7 @@ use crate::music::spec::{ArriveAt, Long, Next, Piece, Ramp, Rule, Section, When}
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Pass {
     /// Which.
-    pub section: u16,
+    pub section: SectionIndex,
     /// When its positions are.
     pub line: Timeline,
     /// Where it was entered.
@@ -40,7 +41,7 @@ pub struct Pass {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Ask {
     /// Where it should go; `None` is silence.
-    pub to: Option<u16>,
+    pub to: Option<SectionIndex>,
     /// When, if not as the rule says.
     pub leave: Option<When>,
     /// How it rises, if not as the rule says, in frames.
@@ -58,9 +59,9 @@ pub struct Ask {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Between {
     /// What was left.
-    pub from: Option<u16>,
+    pub from: Option<SectionIndex>,
     /// Where it goes.
-    pub to: Option<u16>,
+    pub to: Option<SectionIndex>,
     /// Who asked.
     pub by: NameKey,
     rise: Option<u64>,
@@ -75,7 +76,7 @@ pub struct PassBegins {
     /// Its number.
     pub number: u64,
     /// Its section.
-    pub section: u16,
+    pub section: SectionIndex,
     /// The frame of its first sample.
     pub frame: u64,
     /// Frames into the audio (which begins with the pick-up).
@@ -117,9 +118,9 @@ pub enum Happens {
     /// A section is there: its bar begins.
     Enter {
         /// Which.
-        section: u16,
+        section: SectionIndex,
         /// What was before.
-        before: Option<u16>,
+        before: Option<SectionIndex>,
         /// The frame.
         frame: u64,
         /// Where it was entered.
@@ -134,7 +135,7 @@ pub enum Happens {
     /// It comes to rest.
     Silence {
         /// What was before.
-        before: Option<u16>,
+        before: Option<SectionIndex>,
         /// The frame.
         frame: u64,
         /// Who asked, or none: it ended.
@@ -145,7 +146,7 @@ pub enum Happens {
         /// Where.
         point: Point,
         /// Of which section.
-        section: u16,
+        section: SectionIndex,
         /// The frame.
         frame: u64,
     },
@@ -169,7 +170,7 @@ impl Happens {
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 struct Entry {
-    to: Option<u16>,
+    to: Option<SectionIndex>,
     /// The position at which the present pass is left.
     at: Frames,
     moment: Frames,
@@ -256,7 +257,7 @@ impl Sequencer {
     #[must_use]
     pub fn position(&self, piece: &Piece, frame: u64) -> Option<(u32, u32, Beats)> {
         let pass = self.pass?;
-        let section = &piece.sections[usize::from(pass.section)];
+        let section = &piece.sections[pass.section];
         Some(section.map.bar_beat(narrow(pass.line.position(section, frames(frame)))))
     }
 
@@ -264,7 +265,7 @@ impl Sequencer {
     #[must_use]
     pub fn quarters_a_second(&self, piece: &Piece, frame: u64, rate: u32) -> Option<f32> {
         let pass = self.pass?;
-        let section = &piece.sections[usize::from(pass.section)];
+        let section = &piece.sections[pass.section];
         let at = |frame: u64| narrow(pass.line.position(section, frames(frame)));
         let tenth = at(frame + u64::from(rate) / 10) - at(frame);
         Some((*tenth.numer() as f64 / *tenth.denom() as f64 * 10.0) as f32)
@@ -275,7 +276,7 @@ impl Sequencer {
     pub fn leaves(&self, piece: &Piece) -> Option<u64> {
         let pass = self.pass?;
         let at = self.ask?.at?;
-        Some(nearest(pass.line.moment_of(&piece.sections[usize::from(pass.section)], at)))
+        Some(nearest(pass.line.moment_of(&piece.sections[pass.section], at)))
     }
 
     /// Whether the present pass goes round at its end, as far as is known now.
@@ -327,14 +328,14 @@ impl Sequencer {
 
     /// An ask for [`Sequencer::ask`].
     #[must_use]
-    pub fn want(to: Option<u16>, by: NameKey, frame: u64) -> Ask {
+    pub fn want(to: Option<SectionIndex>, by: NameKey, frame: u64) -> Ask {
         Ask { to, leave: None, rise: None, by, asked: frame, at: None }
     }
 
     /// Finds where this pass is left for what is waited for.
     fn look_ahead(&mut self, piece: &Piece) {
         let (Some(pass), Some(ask)) = (self.pass, self.ask) else { return };
-        let section = &piece.sections[usize::from(pass.section)];
+        let section = &piece.sections[pass.section];
         // With the pick-up of the next round under way, that round comes first.
         let going_round = self.settled.is_some();
         let when = ask.leave.unwrap_or(piece.rule(Some(pass.section), ask.to).leave);
@@ -366,7 +367,7 @@ impl Sequencer {
         if pass.line.factor == self.factor || self.settled.is_some() {
             return;
         }
-        let section = &piece.sections[usize::from(pass.section)];
+        let section = &piece.sections[pass.section];
         let moment = frames(frame);
         let at = pass.line.position(section, moment);
         self.bend(piece, at, moment);
@@ -383,13 +384,13 @@ impl Sequencer {
     }
 
     /// Where a new section is entered, when the old one would have reached a bar and a place in it.
-    fn arrival(&self, piece: &Piece, to: u16, arrive: ArriveAt, would: (u32, Beats)) -> Beats {
-        let map = &piece.sections[usize::from(to)].map;
+    fn arrival(&self, piece: &Piece, to: SectionIndex, arrive: ArriveAt, would: (u32, Beats)) -> Beats {
+        let map = &piece.sections[to].map;
         let zero = Beats::from_integer(0);
         let at = match arrive {
             ArriveAt::Start => zero,
             ArriveAt::At(at) => at,
-            ArriveAt::LeftOff => self.left[usize::from(to)],
+            ArriveAt::LeftOff => self.left[to.at()],
             ArriveAt::SameBar => map.bar_start(would.0 % map.bars()),
             ArriveAt::SameBeat => {
                 let bar = would.0 % map.bars();
@@ -403,7 +404,7 @@ impl Sequencer {
     /// What comes next: what was asked for, or what follows by itself.
     fn entry(&self, piece: &Piece) -> Option<Entry> {
         let pass = self.pass?;
-        let section = &piece.sections[usize::from(pass.section)];
+        let section = &piece.sections[pass.section];
         let length = wide(section.map.length());
         if self.settled.is_some_and(|s| s.cause != Arrival::Round || self.ask.is_none_or(|a| a.at.is_none())) {
             return self.settled;
@@ -434,8 +435,8 @@ impl Sequencer {
         Some(Entry { to, at: length, moment, from: Beats::from_integer(0), rise: still, cause, by: NameKey::NONE, number: None })
     }
 
-    fn enters(&self, piece: &Piece, pass: &Pass, to: Option<u16>, rule: &Rule, at: Frames) -> Beats {
-        let would = would(&piece.sections[usize::from(pass.section)], at);
+    fn enters(&self, piece: &Piece, pass: &Pass, to: Option<SectionIndex>, rule: &Rule, at: Frames) -> Beats {
+        let would = would(&piece.sections[pass.section], at);
         to.map_or(Beats::from_integer(0), |to| self.arrival(piece, to, rule.arrive, would))
     }
 
@@ -451,7 +452,7 @@ impl Sequencer {
         }
         // Every turn of the loop goes on by a point, an entry or a pick-up, so it ends.
         while let Some(pass) = self.pass {
-            let section = &piece.sections[usize::from(pass.section)];
+            let section = &piece.sections[pass.section];
             let Some(entry) = self.entry(piece) else { return };
             let point = section.map.points().get(self.point as usize).copied();
             let pointed = point.filter(|p| wide(p.at) < entry.at).map(|p| (p, pass.line.moment(section, p.at)));
@@ -523,9 +524,9 @@ impl Sequencer {
         self.settled = Some(entry);
     }
 
-    fn begin(&mut self, piece: &Piece, entry: &Entry, to: u16, frame: u64, sink: &mut impl FnMut(Happens)) -> u64 {
+    fn begin(&mut self, piece: &Piece, entry: &Entry, to: SectionIndex, frame: u64, sink: &mut impl FnMut(Happens)) -> u64 {
         self.numbers += 1;
-        let section = &piece.sections[usize::from(to)];
+        let section = &piece.sections[to];
         let line = Timeline { at: wide(entry.from), moment: settle(entry.moment), factor: self.factor };
         // The audio begins with the pick-up; what lies before `frame` is left out.
         let into = section.pick_up_time() + section.map.time(entry.from);
@@ -541,7 +542,7 @@ impl Sequencer {
     /// Goes over: the present pass is left, and the new one is there.
     fn enter(&mut self, piece: &Piece, rate: u32, entry: Entry, sink: &mut impl FnMut(Happens)) {
         let Some(pass) = self.pass else { return };
-        let section = &piece.sections[usize::from(pass.section)];
+        let section = &piece.sections[pass.section];
         let frame = nearest(entry.moment);
         let at = narrow(entry.at);
         let ended = at >= section.map.length();
@@ -558,7 +559,7 @@ impl Sequencer {
             None if ended => None,
             None => Some((shortest_fall(rate), Shape::Straight)),
         };
-        self.left[usize::from(pass.section)] = if ended { Beats::from_integer(0) } else { at };
+        self.left[pass.section.at()] = if ended { Beats::from_integer(0) } else { at };
         let number = match (entry.number, entry.to) {
             (Some(number), _) => number,
             (None, Some(to)) => self.begin(piece, &entry, to, frame, sink),
@@ -573,7 +574,7 @@ impl Sequencer {
             && let Some(ask) = self.ask
         {
             let (bar, within) = would(section, entry.at);
-            let bars = entry.to.map_or(0, |b| piece.sections[usize::from(b)].map.bars());
+            let bars = entry.to.map_or(0, |b| piece.sections[b].map.bars());
             self.between = Some(Between { from: Some(pass.section), to: ask.to, by: ask.by, rise: ask.rise, would: (bar + bars, within) });
         } else if !natural {
             self.between = None;
@@ -602,9 +603,9 @@ impl Sequencer {
     }
 
     /// A pass, by its number and its round, is there.
-    fn there(&mut self, piece: &Piece, entry: &Entry, to: u16, (number, round): (u64, u32), sink: &mut impl FnMut(Happens)) {
+    fn there(&mut self, piece: &Piece, entry: &Entry, to: SectionIndex, (number, round): (u64, u32), sink: &mut impl FnMut(Happens)) {
         let before = self.pass.map(|pass| pass.section);
-        let section = &piece.sections[usize::from(to)];
+        let section = &piece.sections[to];
         let line = Timeline { at: wide(entry.from), moment: settle(entry.moment), factor: self.factor };
         self.pass = Some(Pass { section: to, line, from: entry.from, number, round });
         self.point = section.map.points().partition_point(|p| p.at < entry.from) as u32;
@@ -617,7 +618,7 @@ impl Sequencer {
     }
 
     /// Jumps within what plays, or into another section, at a frame; what waited is given up.
-    pub fn jump(&mut self, piece: &Piece, rate: u32, to: u16, at: Beats, frame: u64, sink: &mut impl FnMut(Happens)) {
+    pub fn jump(&mut self, piece: &Piece, rate: u32, to: SectionIndex, at: Beats, frame: u64, sink: &mut impl FnMut(Happens)) {
         (self.ask, self.between, self.settled, self.later, self.quiet) = (None, None, None, None, 0);
         let before = self.pass;
         let entry = Entry {
@@ -640,21 +641,21 @@ impl Sequencer {
 
     /// Takes over where `old` is, when the piece has been edited: bar and beat stay. `section` finds sections again.
     pub fn take_over(&mut self, old: &Sequencer, old_piece: &Piece, piece: &Piece, frame: u64) {
-        let same = |index: u16| piece.section(old_piece.sections[usize::from(index)].key);
-        let moved = |to: Option<u16>| match to {
+        let same = |index: SectionIndex| piece.section(old_piece.sections[index].key);
+        let moved = |to: Option<SectionIndex>| match to {
             None => Some(None),
             Some(section) => same(section).map(Some),
         };
         *self = Sequencer { numbers: old.numbers, factor: old.factor, ..Sequencer::default() };
-        for (index, left) in old.left.iter().enumerate().take(old_piece.sections.len()) {
-            if let Some(new) = same(index as u16) {
-                self.left[usize::from(new)] = *left;
+        for (index, left) in old_piece.sections.places().zip(&old.left) {
+            if let Some(new) = same(index) {
+                self.left[new.at()] = *left;
             }
         }
         let Some(pass) = old.pass else { return };
         let Some(section) = same(pass.section) else { return };
-        let old_section = &old_piece.sections[usize::from(pass.section)];
-        let new_section = &piece.sections[usize::from(section)];
+        let old_section = &old_piece.sections[pass.section];
+        let new_section = &piece.sections[section];
         let now = frames(frame);
         let at = pass.line.position(old_section, now);
         let keeps =
@@ -687,12 +688,12 @@ fn would(section: &Section, at: Frames) -> (u32, Beats) {
 }
 
 /// How long the pick-up of a section sounds before it is entered.
-fn lead(piece: &Piece, to: u16, from: Beats, factor: Frames) -> Frames {
-    let section = &piece.sections[usize::from(to)];
+fn lead(piece: &Piece, to: SectionIndex, from: Beats, factor: Frames) -> Frames {
+    let section = &piece.sections[to];
     if from == Beats::from_integer(0) { section.pick_up_time() / factor } else { Frames::from_integer(0) }
 }
 
-fn rise(piece: &Piece, to: Option<u16>, own: Option<u64>, ramp: Ramp, from: Beats) -> (u64, Shape) {
+fn rise(piece: &Piece, to: Option<SectionIndex>, own: Option<u64>, ramp: Ramp, from: Beats) -> (u64, Shape) {
     let over = own.map_or(ramp.over, Long::Frames);
-    (to.map_or(0, |to| piece.sections[usize::from(to)].long(over, from)), ramp.curve)
+    (to.map_or(0, |to| piece.sections[to].long(over, from)), ramp.curve)
 }

@@ -2,7 +2,7 @@
 
 use crate::ground::clip::Clip;
 use crate::ground::curve::Shape;
-use crate::ground::index::SoundIndex;
+use crate::ground::index::{PieceIndex, SectionIndex, SoundIndex, Table};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 pub use crate::ground::scale::Mode;
@@ -79,7 +79,7 @@ pub struct Rule {
     /// When the old one is left.
     pub leave: When,
     /// A section that is played once in between.
-    pub way: Option<u16>,
+    pub way: Option<SectionIndex>,
     /// Where the new one begins.
     pub arrive: ArriveAt,
     /// How the old one falls; `None` lets it ring if it is left at its end, and else falls in 30 ms.
@@ -103,7 +103,7 @@ pub enum Next {
     /// It goes round.
     Loop,
     /// Another section.
-    Section(u16),
+    Section(SectionIndex),
     /// Silence.
     End,
 }
@@ -208,9 +208,9 @@ impl Section {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Follows {
     /// A state: for each value the section (`None` is not said, `Some(None)` silence).
-    State(usize, Vec<Option<Option<u16>>>),
+    State(usize, Vec<Option<Option<SectionIndex>>>),
     /// A parameter: ranges, each with its section.
-    Parameter(usize, Vec<((f32, f32), Option<u16>)>),
+    Parameter(usize, Vec<((f32, f32), Option<SectionIndex>)>),
 }
 
 /// A piece that is ducked.
@@ -218,7 +218,7 @@ pub enum Follows {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Hold {
     /// Which piece.
-    pub piece: u16,
+    pub piece: PieceIndex,
     /// By how many dB; less than 0.
     pub by_db: f32,
     /// Share of the way down in a block.
@@ -242,9 +242,9 @@ pub struct Piece {
     /// Modulations of its key.
     pub transposition: Vec<u32>,
     /// Its sections.
-    pub sections: Vec<Section>,
+    pub sections: Table<SectionIndex, Section>,
     /// The section that it starts with.
-    pub first: u16,
+    pub first: SectionIndex,
     /// The rule from each section (or silence, first) to each: row by row.
     pub rules: Vec<Rule>,
     /// What its sections go by.
@@ -264,21 +264,21 @@ pub struct Piece {
 impl Piece {
     /// The rule from a section to another; `None` stands for silence.
     #[must_use]
-    pub fn rule(&self, from: Option<u16>, to: Option<u16>) -> &Rule {
-        let index = |s: Option<u16>| s.map_or(0, |s| usize::from(s) + 1);
+    pub fn rule(&self, from: Option<SectionIndex>, to: Option<SectionIndex>) -> &Rule {
+        let index = |s: Option<SectionIndex>| s.map_or(0, |s| s.at() + 1);
         &self.rules[index(from) * (self.sections.len() + 1) + index(to)]
     }
 
     /// The index of a section by its name's key.
     #[must_use]
-    pub fn section(&self, key: NameKey) -> Option<u16> {
-        self.sections.iter().position(|s| s.key == key).map(|s| s as u16)
+    pub fn section(&self, key: NameKey) -> Option<SectionIndex> {
+        self.sections.find(|s| s.key == key)
     }
 
     /// The name's key of a section, or none for silence.
     #[must_use]
-    pub fn key_of(&self, section: Option<u16>) -> NameKey {
-        section.and_then(|s| self.sections.get(usize::from(s))).map_or(NameKey::NONE, |s| s.key)
+    pub fn key_of(&self, section: Option<SectionIndex>) -> NameKey {
+        section.and_then(|s| self.sections.of(s)).map_or(NameKey::NONE, |s| s.key)
     }
 }
 
@@ -289,9 +289,9 @@ pub struct Layer {
     /// Its name's key, without piece and section.
     pub key: NameKey,
     /// Its piece.
-    pub piece: u16,
+    pub piece: PieceIndex,
     /// Its section.
-    pub section: u16,
+    pub section: SectionIndex,
     /// The sound that plays it.
     pub sound: SoundIndex,
     /// The switch that reactions move: one for all layers of the piece with this name.
@@ -442,7 +442,7 @@ pub struct Stinger {
     /// When it sounds.
     pub on: When,
     /// By which piece's clock; any that plays if `None`.
-    pub piece: Option<u16>,
+    pub piece: Option<PieceIndex>,
     /// dB by which the piece is held down, and shares of the way down and up in a block.
     pub duck: Option<(f32, f32, f32)>,
     /// How many may wait or sound.
@@ -460,7 +460,7 @@ pub struct Playlist {
     /// Its name's key.
     pub key: NameKey,
     /// The pieces.
-    pub pieces: Vec<u16>,
+    pub pieces: Vec<PieceIndex>,
     /// How many of the last are not drawn again; `None` is one after another.
     pub not_last: Option<u32>,
     /// Ends of the silence between two, in seconds.
@@ -478,7 +478,7 @@ pub struct Playlist {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Music {
     /// Pieces.
-    pub pieces: Vec<Piece>,
+    pub pieces: Table<PieceIndex, Piece>,
     /// Layers of all sections.
     pub layers: Vec<Layer>,
     /// What layers of notes play.
@@ -492,7 +492,7 @@ pub struct Music {
     /// Playlists.
     pub lists: Vec<Playlist>,
     /// Indices of pieces by key.
-    pub find_piece: Lookup,
+    pub find_piece: Lookup<PieceIndex>,
     /// Indices of stingers by key.
     pub find_stinger: Lookup,
     /// Indices of playlists by key.

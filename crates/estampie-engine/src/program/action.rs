@@ -1,7 +1,7 @@
 //! What reactions do, compiled: which action, and what is said of it, slot by slot.
 
 use crate::ground::curve::Shape;
-use crate::ground::index::SoundIndex;
+use crate::ground::index::{PieceIndex, SectionIndex, SoundIndex};
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
 use crate::ground::vocabulary::Urgency;
@@ -51,11 +51,11 @@ pub enum Filled {
     /// A value of a state, by its place among the state's values.
     StateValue(u16),
     /// A piece, by index.
-    Piece(u16),
+    Piece(PieceIndex),
     /// A playlist, by index.
     Playlist(u16),
     /// A section of the piece, or silence if `None`.
-    Section(Option<u16>),
+    Section(Option<SectionIndex>),
     /// A musical moment.
     When(When),
     /// A stinger, by index.

@@ -14,7 +14,7 @@ pub use formula::{Formula, Op};
 use crate::dsp::Shaping;
 use crate::ground::clip::Clip;
 use crate::ground::curve::Curve;
-use crate::ground::index::{BusIndex, CellIndex, SoundIndex, Table};
+use crate::ground::index::{BusIndex, CellIndex, PieceIndex, SoundIndex, Table};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
 use crate::ground::pages::HEAD;
@@ -393,7 +393,7 @@ pub struct Sound {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct LayerPlace {
     /// The piece's index.
-    pub piece: u16,
+    pub piece: PieceIndex,
     /// The layer's index among all.
     pub layer: u32,
 }
@@ -418,7 +418,7 @@ pub enum Target {
     /// A bus, by index.
     Bus(BusIndex),
     /// A piece, by index.
-    Piece(u32),
+    Piece(PieceIndex),
     /// A value of the mix, by index.
     Cell(CellIndex),
     /// A snapshot's amount, by index.

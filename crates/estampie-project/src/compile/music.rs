@@ -6,7 +6,7 @@ use crate::document::{
     did_you_mean,
 };
 use estampie_engine::dsp::block_coefficient;
-use estampie_engine::index::{BusIndex, SoundIndex};
+use estampie_engine::index::{BusIndex, PieceIndex, SectionIndex, SoundIndex, Table};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::Recipe;
 use estampie_engine::music::Map;
@@ -20,7 +20,7 @@ use estampie_engine::units::split_number;
 use std::sync::Arc;
 
 /// An end of a transition: any section if `None`, silence if `Some(None)`.
-type End = Option<Option<u16>>;
+type End = Option<Option<SectionIndex>>;
 
 /// What the key of a switch is made of.
 pub(super) fn switch_name(piece: &str, layer: &str) -> String {
@@ -91,7 +91,7 @@ impl Compiler<'_> {
     /// What can only be said once all modulations are known.
     pub(super) fn tempos(&mut self) {
         let document = self.document;
-        for (doc, index) in document.music.pieces.iter().zip(0u16..) {
+        for (doc, index) in document.music.pieces.iter().zip((0..).map(PieceIndex::new)) {
             self.tempo_is_of_notes(doc, index);
         }
     }
@@ -99,7 +99,7 @@ impl Compiler<'_> {
     fn piece(&mut self, doc: &PieceDoc) -> Piece {
         let rate = self.program.rate;
         let key = self.program.names.add(&doc.name);
-        let index = self.program.music.pieces.len() as u16;
+        let index = PieceIndex::new(self.program.music.pieces.len());
         let bus = doc.bus.as_ref().and_then(|bus| self.bus(bus));
         let mode = doc.key.as_ref().and_then(|key| {
             let mode = estampie_engine::music::read_key(&key.value);
@@ -108,7 +108,8 @@ impl Compiler<'_> {
             }
             mode
         });
-        let sections: Vec<Section> = doc.sections.iter().enumerate().map(|(at, s)| self.section(doc, s, (index, at as u16), bus)).collect();
+        let sections: Table<SectionIndex, Section> =
+            doc.sections.iter().enumerate().map(|(at, s)| self.section(doc, s, (index, SectionIndex::new(at)), bus)).collect();
         let holds = doc
             .holds
             .iter()
@@ -118,7 +119,7 @@ impl Compiler<'_> {
                 Some(Hold { piece, by_db: hold.by.0, attack_per_block: coefficient(hold.attack), release_per_block: coefficient(hold.release) })
             })
             .collect();
-        let first = doc.first.as_ref().and_then(|name| self.section_of(doc, name)).flatten().unwrap_or(0);
+        let first = doc.first.as_ref().and_then(|name| self.section_of(doc, name)).flatten().unwrap_or(SectionIndex::new(0));
         let mut piece = Piece {
             key,
             level_db: doc.level.0,
@@ -144,17 +145,17 @@ impl Compiler<'_> {
         piece
     }
 
-    pub(super) fn piece_named(&mut self, name: &str, place: &Place) -> Option<u16> {
+    pub(super) fn piece_named(&mut self, name: &str, place: &Place) -> Option<PieceIndex> {
         let found = self.program.music.find_piece.get(NameKey::of(name));
         if found.is_none() {
             let fix = did_you_mean(name, self.document.music.pieces.iter().map(|p| p.name.as_str()), "add it to a file in music/, or name another");
             self.fault(place, format!("there is no piece {name}"), fix);
         }
-        found.map(|p| p as u16)
+        found
     }
 
     /// The section of a name, `Some(None)` for silence, or a fault.
-    pub(super) fn section_of(&mut self, doc: &PieceDoc, name: &Located<String>) -> Option<Option<u16>> {
+    pub(super) fn section_of(&mut self, doc: &PieceDoc, name: &Located<String>) -> Option<Option<SectionIndex>> {
         if name.value == SILENCE {
             return Some(None);
         }
@@ -164,10 +165,10 @@ impl Compiler<'_> {
             let fix = did_you_mean(&name.value, known, "add it, or name another");
             self.fault(&name.place, format!("{} has no section {}", doc.name, name.value), fix);
         }
-        found.map(|s| Some(s as u16))
+        found.map(|s| Some(SectionIndex::new(s)))
     }
 
-    fn section(&mut self, piece: &PieceDoc, doc: &SectionDoc, (piece_index, index): (u16, u16), bus: Option<BusIndex>) -> Section {
+    fn section(&mut self, piece: &PieceDoc, doc: &SectionDoc, (piece_index, index): (PieceIndex, SectionIndex), bus: Option<BusIndex>) -> Section {
         let rate = self.program.rate;
         let mut map = map_of(piece, doc, rate);
         let markers: Vec<(NameKey, Beats)> = doc
@@ -218,7 +219,7 @@ impl Compiler<'_> {
         (piece, section_doc): (&PieceDoc, &SectionDoc),
         section: &Section,
         doc: &LayerDoc,
-        (piece_index, index): (u16, u16),
+        (piece_index, index): (PieceIndex, SectionIndex),
         bus: Option<BusIndex>,
     ) -> Layer {
         let rate = self.program.rate;
@@ -326,8 +327,7 @@ impl Compiler<'_> {
             }
             known.push((from, to, transition));
         }
-        let count = piece.sections.len() as u16;
-        let all = || std::iter::once(None).chain((0..count).map(Some));
+        let all = || std::iter::once(None).chain(piece.sections.places().map(Some));
         let mut rules = Vec::new();
         let mut told: Vec<usize> = Vec::new();
         for from in all() {
@@ -349,7 +349,14 @@ impl Compiler<'_> {
         rules
     }
 
-    fn rule(&mut self, doc: &PieceDoc, piece: &Piece, (from, to): (Option<u16>, Option<u16>), found: Option<&TransitionDoc>, tell: bool) -> Rule {
+    fn rule(
+        &mut self,
+        doc: &PieceDoc,
+        piece: &Piece,
+        (from, to): (Option<SectionIndex>, Option<SectionIndex>),
+        found: Option<&TransitionDoc>,
+        tell: bool,
+    ) -> Rule {
         let rate = self.program.rate;
         let straight = Ramp { over: Long::Frames(0), curve: estampie_engine::curve::Shape::Straight };
         let Some(t) = found else {
@@ -365,14 +372,14 @@ impl Compiler<'_> {
                 written: None,
             };
         };
-        let old = from.map(|f| &piece.sections[usize::from(f)]);
+        let old = from.map(|f| &piece.sections[f]);
         let faults = self.faults.len();
         let mut closes = false;
         let way = match &t.way {
             crate::document::Between::Straight => None,
             crate::document::Between::Section(name) => self.section_of(doc, name).flatten(),
             crate::document::Between::CloseEnding => {
-                let close = from.and_then(|f| doc.sections.get(usize::from(f))).and_then(|s| s.close.clone());
+                let close = from.and_then(|f| doc.sections.get(f.at())).and_then(|s| s.close.clone());
                 if close.is_none() && t.from.value != ANY {
                     self.fault(&t.place, format!("{} has no close ending", t.from.value), "give the section close-ending = \"NAME\", or go by way of nothing");
                 }
@@ -391,7 +398,7 @@ impl Compiler<'_> {
             (Arrive::SameBeat, _) => ArriveAt::SameBeat,
             (Arrive::LeftOff, _) => ArriveAt::LeftOff,
             (Arrive::Marker(name), Some(to)) => {
-                let section = &piece.sections[usize::from(to)];
+                let section = &piece.sections[to];
                 let at = section.markers.iter().find(|(key, _)| *key == NameKey::of(name)).map(|(_, at)| *at);
                 if at.is_none() {
                     self.moment_in(section, &Moment::Marker(name.clone()), &t.place);
@@ -427,7 +434,7 @@ impl Compiler<'_> {
         }
         if let Some(state) = self.found.states.get(subject.value.as_str()).copied() {
             let values = &document.states[state].values;
-            let mut list: Vec<Option<Option<u16>>> = vec![None; values.len()];
+            let mut list: Vec<Option<Option<SectionIndex>>> = vec![None; values.len()];
             for (value, section) in sections {
                 match values.iter().position(|v| v.value == value.value) {
                     Some(index) => list[index] = section,
@@ -461,7 +468,7 @@ impl Compiler<'_> {
     }
 
     /// A piece with recordings keeps its tempo: what would move it is a fault.
-    fn tempo_is_of_notes(&mut self, doc: &PieceDoc, index: u16) {
+    fn tempo_is_of_notes(&mut self, doc: &PieceDoc, index: PieceIndex) {
         // By what is written: notes that are still being loaded are notes too.
         let recorded = doc.sections.iter().flat_map(|s| &s.layers).any(|l| matches!(l.of, LayerOf::File(_) | LayerOf::Sound(_)));
         let moved = self
@@ -472,7 +479,7 @@ impl Compiler<'_> {
         if let Some(moved) = moved.filter(|_| recorded) {
             let what = format!("{} has recorded layers, so its tempo cannot be moved", doc.name);
             self.fault(&moved.target.place.clone(), what, "let notes play all of its layers, or move its level");
-            self.program.music.pieces[usize::from(index)].tempo.clear();
+            self.program.music.pieces[index].tempo.clear();
         }
     }
 
@@ -513,7 +520,7 @@ impl Compiler<'_> {
         let document = self.document;
         let rate = self.program.rate;
         for doc in &document.music.lists {
-            let pieces: Vec<u16> = doc.pieces.iter().filter_map(|p| self.piece_named(&p.value, &p.place)).collect();
+            let pieces: Vec<PieceIndex> = doc.pieces.iter().filter_map(|p| self.piece_named(&p.value, &p.place)).collect();
             if pieces.is_empty() {
                 self.fault(&doc.place, format!("the playlist {} has no pieces", doc.name), "write pieces = [\"…\", \"…\"]");
                 continue;

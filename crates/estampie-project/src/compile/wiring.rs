@@ -134,7 +134,7 @@ impl Compiler<'_> {
             Moved::Bus => self.bus(&doc.target).map(Target::Bus).into_iter().collect(),
             Moved::Mix => self.moved_in_mix(doc).into_iter().collect(),
             Moved::Sound => self.sound_named(&doc.target.value, &place).map(Target::Sound).into_iter().collect(),
-            Moved::Piece => self.piece_named(&doc.target.value, &place).map(|p| Target::Piece(u32::from(p))).into_iter().collect(),
+            Moved::Piece => self.piece_named(&doc.target.value, &place).map(Target::Piece).into_iter().collect(),
             Moved::Layer => {
                 let Some(switch) = self.switch_named(&doc.target.value, &place) else { return Vec::new() };
                 self.program.music.layers.iter().filter(|l| l.switch == switch).map(|l| Target::Sound(l.sound)).collect()
@@ -214,7 +214,7 @@ impl Compiler<'_> {
             }
             Target::Snapshot(snapshot) => self.program.mix.snapshots[snapshot as usize].modulations.push(index),
             Target::Piece(piece) => {
-                let piece = &mut self.program.music.pieces[piece as usize];
+                let piece = &mut self.program.music.pieces[piece];
                 match doc.property {
                     Property::Tempo => piece.tempo.push(index),
                     Property::Transposition => piece.transposition.push(index),

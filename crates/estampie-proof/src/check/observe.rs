@@ -303,9 +303,9 @@ impl Observed {
                 }
             }
             What::Sting { stinger, piece, .. } => {
-                let at = program.music.pieces.iter().position(|p| p.key == piece);
+                let at = program.music.pieces.find(|p| p.key == piece);
                 let place = at.zip(last).and_then(|(at, status)| {
-                    let (spec, sequencer) = (&program.music.pieces[at], &status.pieces.get(at)?.sequencer);
+                    let (spec, sequencer) = (&program.music.pieces[at], &status.pieces.of(at)?.sequencer);
                     let (_, beat, into) = sequencer.position(spec, happening.frame)?;
                     let into = *into.numer() as f64 / *into.denom() as f64;
                     let quarters = f64::from(sequencer.quarters_a_second(spec, happening.frame, program.rate)?);
@@ -366,7 +366,7 @@ impl Observed {
         }
         for (spec, piece) in program.music.pieces.iter().zip(&status.pieces) {
             let pass = piece.sequencer.pass();
-            let Some(section) = pass.and_then(|p| spec.sections.get(usize::from(p.section))) else { continue };
+            let Some(section) = pass.and_then(|p| spec.sections.of(p.section)) else { continue };
             let (length, bars) = (estampie_engine::music::exact::number(section.map.time(section.map.length())), section.map.bars().max(1));
             let seconds = length / f64::from(bars) / f64::from(self.rate);
             if self.bars.iter().rev().find(|(_, key, _)| *key == spec.key).is_none_or(|(.., known)| (known - seconds).abs() > 1e-6) {

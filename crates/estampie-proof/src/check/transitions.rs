@@ -15,6 +15,7 @@
 
 use ebur128::{EbuR128, Mode};
 use estampie_engine::engine::{Engine, Input, InputKind, Options, Prepared};
+use estampie_engine::index::{PieceIndex, SectionIndex};
 use estampie_engine::music::spec::{Follows, Long, Section};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Program, TakeOf};
@@ -28,11 +29,11 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 #[derive(Debug, Clone)]
 pub struct Seam {
     /// The piece, by index.
-    pub piece: usize,
+    pub piece: PieceIndex,
     /// The section that is left.
-    pub from: u16,
+    pub from: SectionIndex,
     /// The section that comes; `None` is silence.
-    pub to: Option<u16>,
+    pub to: Option<SectionIndex>,
     /// The bar (from 0) at which it was asked for.
     pub asked_in: u32,
     /// What of the left channel is still the old section, bridges not counted.
@@ -151,11 +152,11 @@ impl Listening {
     }
 
     /// What is left of a way if nothing comes: the old one alone.
-    fn alone(&self, piece: usize, from: u16, to: Option<u16>) -> Arc<Program> {
+    fn alone(&self, piece: PieceIndex, from: SectionIndex, to: Option<SectionIndex>) -> Arc<Program> {
         let mut alone = (*self.bare).clone();
         let sections = &mut alone.music.pieces[piece].sections;
         for comes in [self.program.music.pieces[piece].rule(Some(from), to).way, to].into_iter().flatten() {
-            sections[usize::from(comes)].layers.clear();
+            sections[comes].layers.clear();
         }
         Arc::new(alone)
     }
@@ -164,13 +165,13 @@ impl Listening {
 /// Renders a way: the piece is in a bar of a section, and asked to go on after a quarter of a beat.
 /// `None` if there is no such piece or section.
 #[must_use]
-pub fn seam(listening: &Listening, piece: usize, from: u16, to: Option<u16>, bar: u32) -> Option<Seam> {
+pub fn seam(listening: &Listening, piece: PieceIndex, from: SectionIndex, to: Option<SectionIndex>, bar: u32) -> Option<Seam> {
     let Listening { program, usual, bare } = listening;
-    let spec = program.music.pieces.get(piece)?;
-    let section = spec.sections.get(usize::from(from))?;
+    let spec = program.music.pieces.of(piece)?;
+    let section = spec.sections.of(from)?;
     let rate = program.rate;
     let rule = spec.rule(Some(from), to);
-    let key = |s: Option<u16>| spec.key_of(s);
+    let key = |s: Option<SectionIndex>| spec.key_of(s);
     let start = BLOCK as u64 * 16;
     let beat = section.map.metre(bar).beat();
     let later = estampie_engine::music::exact::nearest(section.map.time(section.map.bar_start(bar) + beat / 4) - section.map.time(section.map.bar_start(bar)));
@@ -271,15 +272,15 @@ fn pass(program: &Arc<Program>, options: Options, (piece, from, to): (NameKey, N
 fn as_the_game_would(
     program: &Program,
     usual: &Arc<Program>,
-    piece: usize,
-    (from, to): (u16, Option<u16>),
+    piece: PieceIndex,
+    (from, to): (SectionIndex, Option<SectionIndex>),
     (start, bar, asked): (u64, u32, u64),
     frames: usize,
 ) -> [Vec<f32>; 2] {
     let spec = &program.music.pieces[piece];
-    let key = |s: Option<u16>| spec.key_of(s);
+    let key = |s: Option<SectionIndex>| spec.key_of(s);
     let mut schedule = Vec::new();
-    let mut follow = |frame: u64, section: Option<u16>| match &spec.follows {
+    let mut follow = |frame: u64, section: Option<SectionIndex>| match &spec.follows {
         Some(Follows::State(at, list)) => {
             if let Some(value) = list.iter().position(|asks| *asks == Some(section)) {
                 let state = &program.states[*at];
@@ -333,8 +334,8 @@ fn again(program: &Program, section: &Section, seam: &Seam) -> bool {
 }
 
 /// Frames of the bar lines of a section that was entered at a bar on a frame.
-fn bar_lines(program: &Program, piece: usize, section: u16, (start, bar): (u64, u32)) -> Vec<u64> {
-    let map = &program.music.pieces[piece].sections[usize::from(section)].map;
+fn bar_lines(program: &Program, piece: PieceIndex, section: SectionIndex, (start, bar): (u64, u32)) -> Vec<u64> {
+    let map = &program.music.pieces[piece].sections[section].map;
     let zero = map.time(map.bar_start(bar));
     let round = estampie_engine::music::exact::nearest(map.time(map.length()));
     let offset = |b: u32| estampie_engine::music::exact::number(map.time(map.bar_start(b)) - zero);
@@ -467,21 +468,20 @@ fn doubled(seam: &Seam, rate: u32) -> Option<f64> {
 }
 
 /// One rendering of a transition: its piece, from, to, and the bar in which it is asked for.
-type Way = (usize, u16, Option<u16>, u32);
+type Way = (PieceIndex, SectionIndex, Option<SectionIndex>, u32);
 
 /// Every allowed way of every piece that somebody wrote or asks for, from the first bar, the middle, and the bar with the longest wait.
 fn ways(program: &Program) -> Vec<Way> {
     let mut ways = Vec::new();
-    for (index, piece) in program.music.pieces.iter().enumerate() {
-        let count = piece.sections.len() as u16;
-        for from in 0..count {
-            for to in std::iter::once(None).chain((0..count).map(Some)) {
+    for (index, piece) in program.music.pieces.with_places() {
+        for from in piece.sections.places() {
+            for to in std::iter::once(None).chain(piece.sections.places().map(Some)) {
                 // What no one wrote and no one asks for is not checked; neither is a section that only leads on.
                 let rule = piece.rule(Some(from), to);
                 if to == Some(from) || !rule.allowed || rule.written.is_none() {
                     continue;
                 }
-                let bars = piece.sections[usize::from(from)].map.bars();
+                let bars = piece.sections[from].map.bars();
                 // Just after a moment that counts the wait is the longest: the bar after it.
                 let mut positions = vec![0, bars / 2, bars - 1];
                 positions.sort_unstable();

@@ -91,7 +91,7 @@ pub fn curves(document: &Document, program: &Program) -> Vec<Panel> {
             Target::Cell(cell) => program.names.get(program.mix.cells[cell].key).to_owned(),
             Target::Snapshot(snapshot) => format!("snapshot {} {word}", program.names.get(program.mix.snapshots[snapshot as usize].key)),
             Target::Sound(sound) => format!("{} {word}", program.names.get(program.sounds[sound].key)),
-            Target::Piece(piece) => format!("piece {} {word}", program.names.get(program.music.pieces[piece as usize].key)),
+            Target::Piece(piece) => format!("piece {} {word}", program.names.get(program.music.pieces[piece].key)),
             Target::Bus(bus) => format!("bus {} {word}", program.names.get(program.mix.buses[bus].key)),
         };
         let title = format!("{} moves {target}", doc.name);

@@ -2,6 +2,7 @@
 
 use super::curves::{Ink, Panel};
 use crate::check::{Seam, transitions};
+use estampie_engine::index::SectionIndex;
 use estampie_engine::program::Program;
 use estampie_project::document::SILENCE;
 use std::sync::Arc;
@@ -25,7 +26,7 @@ fn outline(samples: &[f32], rate: f64) -> Vec<(f64, f64)> {
 fn panel(program: &Program, seam: &Seam) -> Panel {
     let rate = f64::from(program.rate);
     let piece = &program.music.pieces[seam.piece];
-    let name = |section: Option<u16>| section.map_or(SILENCE, |s| program.names.get(piece.sections[usize::from(s)].key));
+    let name = |section: Option<SectionIndex>| section.map_or(SILENCE, |s| program.names.get(piece.sections[s].key));
     let new: Vec<f32> = seam.samples[0].iter().zip(&seam.old).map(|(all, old)| all - old).collect();
     let peak = seam.samples[0].iter().fold(0.05f32, |p, s| p.max(s.abs()));
     let high = f64::from(peak) * 1.05;

@@ -397,7 +397,7 @@ impl Plan {
                 }
                 let names = act.action.slots.iter().filter_map(|slot| match slot {
                     Filled::Sound(sound) => Some(program.sounds[*sound].key),
-                    Filled::Piece(piece) if to_silence => Some(program.music.pieces[usize::from(*piece)].key),
+                    Filled::Piece(piece) if to_silence => Some(program.music.pieces[*piece].key),
                     Filled::Snapshot(snapshot) => Some(program.mix.snapshots[*snapshot as usize].key),
                     _ => None,
                 });

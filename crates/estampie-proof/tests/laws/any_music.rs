@@ -1,6 +1,7 @@
 //! Any piece with any asks, against fractions worked out by other means: changes on allowed frames, what is shown as to come comes.
 
 use crate::support::program_with;
+use estampie_engine::index::{PieceIndex, SectionIndex};
 use estampie_engine::music::exact::{Beats, Frames, nearest};
 use estampie_engine::music::spec::{Piece, When};
 use estampie_engine::music::{Happens, Sequencer, plan, wait};
@@ -51,7 +52,7 @@ fn run(piece: &Piece, asks: &[(u64, u16)], step: u64, end: u64) -> Vec<Happens> 
         let next = at + step;
         while let Some((frame, to)) = asks.next_if(|(f, _)| *f < next) {
             sequencer.advance(piece, 48_000, *frame, &mut |h| all.push(h));
-            sequencer.ask(piece, Sequencer::want((*to < 4).then_some(*to), NameKey::NONE, *frame));
+            sequencer.ask(piece, Sequencer::want((*to < 4).then(|| SectionIndex::new(usize::from(*to))), NameKey::NONE, *frame));
         }
         sequencer.advance(piece, 48_000, next, &mut |h| all.push(h));
         at = next;
@@ -65,19 +66,19 @@ proptest! {
     #[test]
     fn every_change_is_on_a_frame_that_its_rule_allows(text in any_piece(), asks in asks()) {
         let program = program_with(&[("music/all.toml", text.as_str())]);
-        let piece = &program.music.pieces[0];
+        let piece = &program.music.pieces[PieceIndex::new(0)];
         let all = run(piece, &asks, 6_400, 3_200_000);
         // The moment of the present pass's first bar, kept in exact fractions from one change to the next.
-        let mut start: Option<(u16, Frames)> = None;
+        let mut start: Option<(SectionIndex, Frames)> = None;
         let mut last = 0;
         for what in &all {
             prop_assert!(what.frame() + 200_000 >= last, "in order, but for pick-ups");
             match what {
                 Happens::Enter { section, before, frame, from, cause, .. } => {
-                    let new = &piece.sections[usize::from(*section)];
+                    let new = &piece.sections[*section];
                     let moment = match (before, start) {
                         (Some(_), Some((old, at))) => {
-                            let map = &piece.sections[usize::from(old)].map;
+                            let map = &piece.sections[old].map;
                             // Among all positions that the rule allows there must be one on this very frame.
                             let candidates: Vec<Beats> = map.points().iter().map(|p| p.at).chain([map.length()]).collect();
                             let here = candidates.iter().find(|p| nearest(at + map.time(**p)) == *frame);
@@ -94,7 +95,7 @@ proptest! {
                                 }
                                 // Only what leaves at once may leave between beats.
                                 None => {
-                                    let any_once = (0..4).any(|to| piece.rule(Some(old), Some(to)).leave == When::AtOnce);
+                                    let any_once = piece.sections.places().any(|to| piece.rule(Some(old), Some(to)).leave == When::AtOnce);
                                     prop_assert!(any_once, "{what:?} is on no beat");
                                     Frames::from_integer(i128::from(*frame))
                                 }
@@ -109,7 +110,7 @@ proptest! {
                 Happens::Point { point, frame, section } => {
                     let Some((now, at)) = start else { return Err(TestCaseError::fail("a beat in silence")) };
                     prop_assert_eq!(now, *section);
-                    prop_assert_eq!(nearest(at + piece.sections[usize::from(now)].map.time(point.at)), *frame, "no beat drifts");
+                    prop_assert_eq!(nearest(at + piece.sections[now].map.time(point.at)), *frame, "no beat drifts");
                 }
                 _ => {}
             }
@@ -120,7 +121,7 @@ proptest! {
     #[test]
     fn every_pass_that_is_left_falls_and_each_begins_before_it_is_there(text in any_piece(), asks in asks()) {
         let program = program_with(&[("music/all.toml", text.as_str())]);
-        let piece = &program.music.pieces[0];
+        let piece = &program.music.pieces[PieceIndex::new(0)];
         let all = run(piece, &asks, 6_400, 3_200_000);
         let begun: Vec<u64> = all.iter().filter_map(|h| if let Happens::Begin(pass) = h { Some(pass.number) } else { None }).collect();
         let fallen: Vec<u64> = all.iter().filter_map(|h| if let Happens::Fall(pass) = h { Some(pass.number) } else { None }).collect();
@@ -142,7 +143,7 @@ proptest! {
     #[test]
     fn it_is_the_same_however_the_blocks_are_cut(text in any_piece(), asks in asks(), step in 1u64..300) {
         let program = program_with(&[("music/all.toml", text.as_str())]);
-        let piece = &program.music.pieces[0];
+        let piece = &program.music.pieces[PieceIndex::new(0)];
         let until = |step: u64| run(piece, &asks, step, 64 * 30_000).into_iter().filter(|h| h.frame() < 64 * 29_000).collect::<Vec<_>>();
         prop_assert!(until(64 * step) == until(64));
     }
@@ -150,11 +151,11 @@ proptest! {
     #[test]
     fn the_next_eight_bars_are_what_then_comes(text in any_piece(), asks in asks(), at in 0u64..2_000_000) {
         let program = program_with(&[("music/all.toml", text.as_str())]);
-        let piece = &program.music.pieces[0];
+        let piece = &program.music.pieces[PieceIndex::new(0)];
         let mut sequencer = Sequencer::default();
         for (frame, to) in asks.iter().filter(|(f, _)| *f < at) {
             sequencer.advance(piece, 48_000, *frame, &mut |_| ());
-            sequencer.ask(piece, Sequencer::want((*to < 4).then_some(*to), NameKey::NONE, *frame));
+            sequencer.ask(piece, Sequencer::want((*to < 4).then(|| SectionIndex::new(usize::from(*to))), NameKey::NONE, *frame));
         }
         sequencer.advance(piece, 48_000, at, &mut |_| ());
         let planned = plan(piece, &sequencer, 48_000, at, 8);
@@ -175,14 +176,14 @@ proptest! {
     #[test]
     fn waits_are_as_long_as_said(text in any_piece(), asked in 0u64..96_000 * 4) {
         let program = program_with(&[("music/all.toml", text.as_str())]);
-        let piece = &program.music.pieces[0];
+        let piece = &program.music.pieces[PieceIndex::new(0)];
         let mut sequencer = Sequencer::default();
-        sequencer.ask(piece, Sequencer::want(Some(0), NameKey::NONE, 0));
+        sequencer.ask(piece, Sequencer::want(Some(SectionIndex::new(0)), NameKey::NONE, 0));
         sequencer.advance(piece, 48_000, asked, &mut |_| ());
-        let playing = sequencer.pass().is_some_and(|p| p.section == 0 && nearest(p.line.moment(&piece.sections[0], Beats::from_integer(0))) <= asked);
-        sequencer.ask(piece, Sequencer::want(Some(1), NameKey::NONE, asked));
+        let playing = sequencer.pass().is_some_and(|p| p.section == SectionIndex::new(0) && nearest(p.line.moment(&piece.sections[SectionIndex::new(0)], Beats::from_integer(0))) <= asked);
+        sequencer.ask(piece, Sequencer::want(Some(SectionIndex::new(1)), NameKey::NONE, asked));
         if let (true, Some(leaves)) = (playing, sequencer.leaves(piece)) {
-            let said = wait(piece, 0, piece.rule(Some(0), Some(1)).leave).unwrap();
+            let said = wait(piece, SectionIndex::new(0), piece.rule(Some(SectionIndex::new(0)), Some(SectionIndex::new(1))).leave).unwrap();
             prop_assert!((leaves - asked) as f64 <= said.longest + 1.0, "{} against {}", leaves - asked, said.longest);
             prop_assert!(said.median <= said.longest / 1.99 + 1.0 || said.longest == 0.0 || said.median <= said.longest);
         }
@@ -212,14 +213,14 @@ fn a_section_that_is_left_while_its_pick_up_sounds_is_not_shown_as_to_come() {
         arrive = "start"
     "#;
     let program = program_with(&[("music/all.toml", text)]);
-    let piece = &program.music.pieces[0];
+    let piece = &program.music.pieces[PieceIndex::new(0)];
     let mut sequencer = Sequencer::default();
     // Asked for at 1000 its pick-up begins; asked away from at 2000, the other one is there where its own downbeat would have been.
     for (frame, to) in [(1_000, 0), (2_000, 1)] {
         sequencer.advance(piece, 48_000, frame, &mut |_| ());
-        sequencer.ask(piece, Sequencer::want(Some(to), NameKey::NONE, frame));
+        sequencer.ask(piece, Sequencer::want(Some(SectionIndex::new(to)), NameKey::NONE, frame));
     }
     sequencer.advance(piece, 48_000, 3_000, &mut |_| ());
-    let planned: Vec<_> = plan(piece, &sequencer, 48_000, 3_000, 3).iter().map(|p| (p.section, p.frame, p.new)).collect();
+    let planned: Vec<_> = plan(piece, &sequencer, 48_000, 3_000, 3).iter().map(|p| (p.section.at(), p.frame, p.new)).collect();
     assert_eq!(planned, [(1, 49_000, true), (1, 241_000, false), (1, 433_000, false)]);
 }

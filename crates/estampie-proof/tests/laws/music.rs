@@ -2,6 +2,7 @@
 
 use crate::support::{Bench, compile_with, largest_step, level, program_with};
 use estampie_engine::engine::{Engine, InputKind, Options, Prepared};
+use estampie_engine::index::{PieceIndex, SectionIndex};
 use estampie_engine::ledger::TermKind;
 use estampie_engine::music::exact::{Beats, wide};
 use estampie_engine::music::spec::When;
@@ -187,7 +188,7 @@ fn answers_are_told() {
     }
     bench.render(192_000);
     let answers: Vec<Answer> = bench.happenings.iter().filter_map(|h| if let What::Asked { answer, .. } = h.what { Some(answer) } else { None }).collect();
-    assert_eq!(answers, [Answer::Waits, Answer::Waits, Answer::Nothing, Answer::NotAllowed, Answer::Cancels(Some(1))]);
+    assert_eq!(answers, [Answer::Waits, Answer::Waits, Answer::Nothing, Answer::NotAllowed, Answer::Cancels(Some(SectionIndex::new(1)))]);
     assert_eq!(sections(&bench, &program).len(), 1);
 }
 
@@ -562,9 +563,9 @@ fn a_stinger_goes_by_the_chord_and_by_the_piece_that_is_heard_and_never_doubles(
 #[test]
 fn the_median_wait_is_that_of_all_askings() {
     let program = music(TWO, "");
-    let piece = &program.music.pieces[0];
+    let piece = &program.music.pieces[PieceIndex::new(0)];
     let measure = |when| {
-        let section = &piece.sections[0];
+        let section = &piece.sections[SectionIndex::new(0)];
         let mut waits: Vec<f64> = (0..384)
             .map(|i| {
                 let at = wide(Beats::new(i * 2 + 1, 48));
@@ -578,7 +579,7 @@ fn the_median_wait_is_that_of_all_askings() {
         waits[waits.len() / 2]
     };
     for when in [When::Beat, When::Bar, When::Bars(3), When::Phrase, When::End, When::Marker(key("turn"))] {
-        let said = wait(piece, 0, when).unwrap();
+        let said = wait(piece, SectionIndex::new(0), when).unwrap();
         assert!((said.median - measure(when)).abs() < 1100.0, "{when:?}: {} against {}", said.median, measure(when));
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::support::{Bench, compile_and_load, level};
 use estampie_engine::engine::{InputKind, NOW, Prepared};
+use estampie_engine::index::PieceIndex;
 use estampie_engine::music::Metre;
 use estampie_engine::music::exact::Beats;
 use estampie_engine::music::spec::Bend;
@@ -266,7 +267,7 @@ fn what_the_status_says_of_the_key_is_what_is_played() {
     let mut bench = start(&program);
     bench.parameter("strain", 1.0);
     bench.render(64 * 100);
-    let said = |bench: &Bench| bench.status.as_ref().unwrap().pieces[0].transposition_semitones;
+    let said = |bench: &Bench| bench.status.as_ref().unwrap().pieces[PieceIndex::new(0)].transposition_semitones;
     // The first bar began in the key as it was; the next one takes the new.
     let first = said(&bench);
     let (left, _) = bench.render(64 * 300);

@@ -2,6 +2,7 @@
 
 use crate::music::music;
 use crate::support::compile_with;
+use estampie_engine::index::{PieceIndex, SectionIndex};
 use estampie_proof::check::{Listening, ProblemKind, seam, transitions};
 
 #[test]
@@ -53,7 +54,7 @@ fn transitions_are_told_in_their_order_and_end_when_nobody_listens() {
     let program = music(&text, "");
     let mut told = Vec::new();
     let all = transitions(&program, |seam| {
-        told.push((seam.from, seam.to, seam.asked_in));
+        told.push((seam.from.at(), seam.to.map(SectionIndex::at), seam.asked_in));
         true
     });
     assert_eq!(told, [(0, Some(1), 0), (0, Some(1), 2), (0, Some(1), 3), (1, Some(2), 0), (2, Some(0), 0), (2, Some(0), 1)]);
@@ -66,8 +67,10 @@ fn transitions_are_told_in_their_order_and_end_when_nobody_listens() {
     });
     assert_eq!(once, 4, "it was ended");
     assert_eq!(again[..], all[..again.len()]);
-    assert_eq!(seam(&Listening::new(&program), 0, 1, Some(2), 0).unwrap().samples[0], samples);
-    assert!(seam(&Listening::new(&program), 0, 7, Some(2), 0).is_none() && seam(&Listening::new(&program), 3, 0, None, 0).is_none());
+    let listening = Listening::new(&program);
+    let alone = |piece, from, to: Option<usize>| seam(&listening, PieceIndex::new(piece), SectionIndex::new(from), to.map(SectionIndex::new), 0);
+    assert_eq!(alone(0, 1, Some(2)).unwrap().samples[0], samples);
+    assert!(alone(0, 7, Some(2)).is_none() && alone(3, 0, None).is_none());
 }
 
 #[test]

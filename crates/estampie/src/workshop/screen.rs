@@ -10,6 +10,7 @@ use super::theme::Role;
 use super::view::{Clicks, Prompt, Targets, VIEWS};
 use super::{curve, overlay, sounds};
 use crate::player::{BY_CHOICE, Output};
+use estampie_engine::index::SectionIndex;
 use estampie_proof::trace::kept::Track;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -298,7 +299,7 @@ fn music_pulse(app: &App) -> Vec<(String, Role)> {
     let mut said = Vec::new();
     for (spec, now) in program.music.pieces.iter().zip(&status.pieces) {
         let Some(pass) = now.sequencer.pass() else { continue };
-        let name = |section: Option<u16>| section.map_or("silence", |s| program.names.get(spec.sections[usize::from(s)].key));
+        let name = |section: Option<SectionIndex>| section.map_or("silence", |s| program.names.get(spec.sections[s].key));
         let (bar, beat, _) = now.sequencer.position(spec, status.frame).unwrap_or_default();
         said.push((format!("♪ {} {} {}.{}", program.names.get(spec.key), name(Some(pass.section)), bar + 1, beat + 1), Role::Active));
         if let (Some(ask), Some(leaves)) = (now.sequencer.waits(), now.sequencer.leaves(spec)) {

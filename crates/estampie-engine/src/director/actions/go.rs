@@ -14,9 +14,7 @@ pub(super) static GO: ActionKind = ActionKind {
             [Filled::Playlist(list), to, ..] => Wanted::List(list, to != Filled::Section(None)),
             [Filled::Piece(piece), Filled::Section(section), on, ..] => Wanted::Go(piece, section, on.when(), None),
             // Unsaid where to: its first section if it is said when, or what it follows asks for.
-            [Filled::Piece(piece), _, Filled::When(on), ..] => {
-                Wanted::Go(piece, Some(directing.program.music.pieces[usize::from(piece)].first), Some(on), None)
-            }
+            [Filled::Piece(piece), _, Filled::When(on), ..] => Wanted::Go(piece, Some(directing.program.music.pieces[piece].first), Some(on), None),
             [Filled::Piece(piece), ..] => Wanted::Go(piece, Some(directing.begins_with(piece)), None, None),
             _ => return,
         };

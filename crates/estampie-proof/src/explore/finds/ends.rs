@@ -41,7 +41,7 @@ pub(super) fn pieces(session: &Session<'_>) -> Vec<(f64, String, String)> {
     let mut found = Vec::new();
     for (spec, now) in program.music.pieces.iter().zip(&stands.pieces) {
         let Some(pass) = now.sequencer.pass() else { continue };
-        let section = spec.sections[usize::from(pass.section)].key;
+        let section = spec.sections[pass.section].key;
         // One that waits has its own fault; one without a state that it follows is begun and ended by reactions alone, or on purpose never.
         let follows = spec.follows.is_some();
         if session.calm.sections.contains(&(spec.key, section)) || now.sequencer.waits().is_some() || follows {

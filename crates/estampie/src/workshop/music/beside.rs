@@ -2,6 +2,7 @@
 
 use super::{Column, NAME};
 use crate::workshop::app::App;
+use estampie_engine::index::SectionIndex;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_project::document::SILENCE;
@@ -12,7 +13,7 @@ use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
 
 /// Which way, in which program.
-type WayKey = (u64, String, u16, Option<u16>);
+type WayKey = (u64, String, SectionIndex, Option<SectionIndex>);
 
 /// The onsets of a layer, and what they were worked out from, if that is much work.
 #[derive(Clone)]
@@ -65,7 +66,7 @@ impl Beside {
         self.heard(program, layer).map_or(&[], |heard| &heard.strokes)
     }
 
-    pub(crate) fn seam_of(&self, key: &(u64, String, u16, Option<u16>)) -> Option<&Seam> {
+    pub(crate) fn seam_of(&self, key: &(u64, String, SectionIndex, Option<SectionIndex>)) -> Option<&Seam> {
         self.seam.as_ref().filter(|(k, _)| k == key).and_then(|(_, s)| s.as_ref())
     }
 
@@ -175,7 +176,7 @@ impl App {
     }
 
     /// The way whose seam is shown.
-    pub(crate) fn wanted_seam(&self) -> Option<(u64, String, u16, Option<u16>)> {
+    pub(crate) fn wanted_seam(&self) -> Option<(u64, String, SectionIndex, Option<SectionIndex>)> {
         if !matches!(self.music.column, Column::Ways | Column::Fields) {
             return None;
         }

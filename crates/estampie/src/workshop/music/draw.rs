@@ -8,6 +8,7 @@ use super::super::view::Targets;
 use super::inputs::MusicTarget;
 use super::{Column, Item, Stave, WIDTHS, side_panel, staves};
 use estampie_engine::engine::PieceStatus;
+use estampie_engine::index::PieceIndex;
 use estampie_engine::music::plan;
 use estampie_engine::music::spec::{Piece, Rule};
 use estampie_engine::names::NameKey;
@@ -118,7 +119,7 @@ fn draw_index(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Ta
     }
 }
 
-fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec): (&PieceDoc, usize, &Piece), targets: &mut Targets) {
+fn draw_folio(app: &App, painter: &mut Painter<'_>, area: Rect, (doc, at, spec): (&PieceDoc, PieceIndex, &Piece), targets: &mut Targets) {
     let now = app.piece_now(at);
     let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
     let rate = app.program().rate;
@@ -218,7 +219,7 @@ fn draw_staves(
         match *line {
             Stave::Section(at) => {
                 let section = &doc.sections[at];
-                let plays = pass.is_some_and(|p| usize::from(p.section) == at);
+                let plays = pass.is_some_and(|p| p.section.at() == at);
                 if app.never_come_by("sections", &format!("{}/{}", doc.name, section.name)) {
                     painter.text(area.x, y, 1, NEVER, Role::Active);
                 }
@@ -226,7 +227,7 @@ fn draw_staves(
                 // What it waits for counts for more than what it is.
                 let leaves = now.filter(|_| plays).and_then(|n| Some((n.sequencer.waits()?.to, n.sequencer.leaves(spec)?)));
                 let text = leaves.map_or(String::new(), |(to, leaves)| {
-                    let to = to.map_or(SILENCE, |s| program.names.get(spec.sections[usize::from(s)].key));
+                    let to = to.map_or(SILENCE, |s| program.names.get(spec.sections[s].key));
                     format!("▼ leaves for {to} in {:.1} s", leaves.saturating_sub(frame) as f64 / rate)
                 });
                 let needed = if text.is_empty() { 0 } else { text.chars().count() as u16 + 2 };
@@ -239,7 +240,7 @@ fn draw_staves(
                 }
             }
             Stave::Layer(at, layer) => {
-                let playing = pass.filter(|p| usize::from(p.section) == at).and(place).map(|(bar, beat, _)| (bar, beat));
+                let playing = pass.filter(|p| p.section.at() == at).and(place).map(|(bar, beat, _)| (bar, beat));
                 stave(app, painter, Rect { y, height: 1, ..area }, (doc, spec), (at, layer), playing);
                 y += 1;
             }
@@ -401,14 +402,14 @@ fn draw_ways(app: &App, painter: &mut Painter<'_>, area: Rect, spec: &Piece, tal
             let when = if from == SILENCE { "at once".to_owned() } else { side_panel::when_short(app.program(), rule.leave) };
             painter.text(x, y, wide - 1, &when, role);
             if height > 1 {
-                let way = rule.way.map_or(String::new(), |w| format!("by {}", app.program().names.get(spec.sections[usize::from(w)].key)));
+                let way = rule.way.map_or(String::new(), |w| format!("by {}", app.program().names.get(spec.sections[w].key)));
                 painter.text(x, y + 1, wide - 1, &way, Role::Secondary);
             }
         }
     }
 }
 
-fn draw_plan(app: &App, painter: &mut Painter<'_>, area: Rect, (at, spec, now): (usize, &Piece, Option<&PieceStatus>), (frame, rate): (u64, u32)) {
+fn draw_plan(app: &App, painter: &mut Painter<'_>, area: Rect, (at, spec, now): (PieceIndex, &Piece, Option<&PieceStatus>), (frame, rate): (u64, u32)) {
     painter.text(area.x, area.y, 12, "Next 8 bars", Role::Secondary);
     let Some(now) = now.filter(|n| n.sequencer.pass().is_some()) else { return };
     let planned = plan(spec, &now.sequencer, rate, frame, 8);
@@ -422,7 +423,7 @@ fn draw_plan(app: &App, painter: &mut Painter<'_>, area: Rect, (at, spec, now): 
     for (row, bar) in planned.iter().enumerate() {
         let other = Some(bar.section) != pass;
         if last != Some(bar.section) || bar.new {
-            let name = app.program().names.get(spec.sections[usize::from(bar.section)].key);
+            let name = app.program().names.get(spec.sections[bar.section].key);
             let text = if row == 0 { name.to_owned() } else { format!("{name} in {:.1} s", bar.frame.saturating_sub(frame) as f64 / f64::from(rate)) };
             if x >= label_end {
                 label_end = painter.text(x, area.y + 1, area.right().saturating_sub(x), &text, if other { Role::Accent } else { Role::Active }) + 1;
@@ -454,7 +455,7 @@ fn draw_plan(app: &App, painter: &mut Painter<'_>, area: Rect, (at, spec, now): 
     }
     let Some(status) = app.rehearsal.status.as_ref() else { return };
     let mut x = area.x + 13;
-    for waiting in status.stingers.iter().filter(|w| usize::from(w.piece) == at) {
+    for waiting in status.stingers.iter().filter(|w| w.piece == at) {
         let Some(stinger) = app.program().music.stingers.get(usize::from(waiting.stinger)) else { continue };
         let text = format!("♪ {} waits: {}", app.program().names.get(stinger.key), side_panel::when_text(app.program(), waiting.on));
         x = painter.text(x, area.y + 3, area.right().saturating_sub(x), &text, Role::Accent) + 2;

@@ -111,7 +111,7 @@ impl App {
         let now = self.piece_spec().and_then(|(at, spec)| {
             let sequencer = &self.piece_now(at)?.sequencer;
             let (bar, ..) = sequencer.position(spec, self.rehearsal.frame())?;
-            Some((doc.sections.get(usize::from(sequencer.pass()?.section))?.name.clone(), bar + 1))
+            Some((doc.sections.get(sequencer.pass()?.section.at())?.name.clone(), bar + 1))
         });
         match now {
             Some((section, bar)) => {

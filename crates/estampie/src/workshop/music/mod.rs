@@ -19,6 +19,7 @@ pub(super) use side_panel::label;
 pub(crate) use inputs::MusicPrompt;
 
 use beside::Beside;
+use estampie_engine::index::PieceIndex;
 
 use super::app::{App, Mode};
 use super::keys::{Binding, Do, key};
@@ -239,26 +240,26 @@ impl App {
     }
 
     /// The piece that is shown, as compiled, with its index.
-    pub(crate) fn piece_spec(&self) -> Option<(usize, &Piece)> {
+    pub(crate) fn piece_spec(&self) -> Option<(PieceIndex, &Piece)> {
         let doc = self.piece_doc()?;
         let found = |program: &'_ Arc<Program>| program.music.find_piece.get(NameKey::of(&doc.name));
         // After an edit the engine's last word is of the program before; it still fits if it has the same sections.
         let now = self.rehearsal.status_program().filter(|p| found(p).is_some_and(|i| p.music.pieces[i].sections.len() == doc.sections.len()));
         let program = now.unwrap_or_else(|| self.program());
         let index = found(program)?;
-        program.music.pieces.get(index).map(|p| (index, p))
+        program.music.pieces.of(index).map(|p| (index, p))
     }
 
     /// Where a piece is now, if the last status is of this program.
-    pub(crate) fn piece_now(&self, index: usize) -> Option<&PieceStatus> {
-        let name = self.program().music.pieces.get(index)?.key;
+    pub(crate) fn piece_now(&self, index: PieceIndex) -> Option<&PieceStatus> {
+        let name = self.program().music.pieces.of(index)?.key;
         let program = self.rehearsal.status_program()?;
-        self.rehearsal.status.as_ref()?.pieces.get(program.music.find_piece.get(name)?)
+        self.rehearsal.status.as_ref()?.pieces.of(program.music.find_piece.get(name)?)
     }
 
     /// Whether a section's layers are shown: it plays, or it is selected, or the page has room for it.
     pub(crate) fn section_open(&self, section: usize) -> bool {
-        let plays = self.piece_spec().and_then(|(i, _)| self.piece_now(i)).and_then(|n| n.sequencer.pass()).map(|p| usize::from(p.section));
+        let plays = self.piece_spec().and_then(|(i, _)| self.piece_now(i)).and_then(|n| n.sequencer.pass()).map(|p| p.section.at());
         let first = |at: usize| plays == Some(at) || self.music.stave_section == at;
         let Some(doc) = self.piece_doc().filter(|_| !first(section)) else { return true };
         // A line for each section; an open one has a line of bars and one for each layer besides.
@@ -580,7 +581,7 @@ impl App {
         let pass = self.piece_now(index).and_then(|n| Some((*n.sequencer.pass()?, n.sequencer.position(spec, frame)?)));
         let (section, bar) = match pass {
             Some((pass, (bar, ..))) => {
-                let bars = i64::from(spec.sections[usize::from(pass.section)].map.bars());
+                let bars = i64::from(spec.sections[pass.section].map.bars());
                 (pass.section, (i64::from(bar) + by).rem_euclid(bars) as u32)
             }
             None => (spec.first, 0),

@@ -7,6 +7,7 @@ use super::super::theme::Role;
 use super::super::view::Targets;
 use super::inputs::MusicTarget;
 use super::{Column, Stave};
+use estampie_engine::index::SectionIndex;
 use estampie_engine::music::wait;
 use estampie_project::document::{LayerOf, SILENCE, TRANSITION_FIELDS, TransitionDoc, unsaid_of_transition};
 use estampie_proof::check::{ProblemKind, Seam};
@@ -301,15 +302,15 @@ fn draw_now(app: &App, painter: &mut Painter<'_>, area: Rect) -> u16 {
     let program = app.program();
     let frame = app.rehearsal.status.as_ref().map_or(0, |s| s.frame);
     let mut any = false;
-    for (index, spec) in program.music.pieces.iter().enumerate() {
+    for (index, spec) in program.music.pieces.with_places() {
         let Some(now) = app.piece_now(index) else { continue };
         let Some(pass) = now.sequencer.pass() else { continue };
         any = true;
         let (bar, beat, _) = now.sequencer.position(spec, frame).unwrap_or_default();
-        let section = program.names.get(spec.sections[usize::from(pass.section)].key);
+        let section = program.names.get(spec.sections[pass.section].key);
         painter.text(area.x + 1, y, area.width - 1, &format!("{} {section} {}.{}", program.names.get(spec.key), bar + 1, beat + 1), Role::Active);
         y += 1;
-        let to = |to: Option<u16>| to.map_or(SILENCE, |s| program.names.get(spec.sections[usize::from(s)].key));
+        let to = |to: Option<SectionIndex>| to.map_or(SILENCE, |s| program.names.get(spec.sections[s].key));
         if let Some(between) = now.sequencer.between() {
             painter.text(area.x + 3, y, area.width - 3, &format!("leads to {}", to(between.to)), Role::Accent);
             y += 1;

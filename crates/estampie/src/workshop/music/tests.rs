@@ -67,7 +67,7 @@ fn in_music_tempo_and_bars_come_from_the_recording_and_a_marker_from_what_sounds
     desk.keys("b");
     assert!(desk.page().contains("deck does not play"), "{}", desk.page());
     desk.keys("enter");
-    desk.poll_until("the piece plays", |app| app.piece_now(0).is_some_and(|now| now.sequencer.pass().is_some()));
+    desk.poll_until("the piece plays", |app| app.piece_now(estampie_engine::index::PieceIndex::new(0)).is_some_and(|now| now.sequencer.pass().is_some()));
     desk.keys("b");
     assert!(desk.page().contains("new marker on bar 1 of low"), "{}", desk.page());
     desk.type_text("turn");

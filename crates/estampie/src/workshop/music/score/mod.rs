@@ -584,11 +584,11 @@ impl App {
         let program = self.rehearsal.status_program()?;
         let index = program.music.find_piece.get(NameKey::of(&score.piece))?;
         let spec = &program.music.pieces[index];
-        let now = self.rehearsal.status.as_ref()?.pieces.get(index)?;
+        let now = self.rehearsal.status.as_ref()?.pieces.of(index)?;
         let pass = now.sequencer.pass()?;
         (spec.section(NameKey::of(&score.section)) == Some(pass.section)).then_some(())?;
         let (bar, beat, within) = now.sequencer.position(spec, self.rehearsal.frame())?;
-        let map = &spec.sections[usize::from(pass.section)].map;
+        let map = &spec.sections[pass.section].map;
         Some(map.bar_start(bar) + map.metre(bar).beat() * i64::from(beat) + within)
     }
 
