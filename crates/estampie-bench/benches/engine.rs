@@ -3,6 +3,9 @@
 //! `cargo bench -p estampie-bench` prints the ratios that docs/performance.md gives.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+#[path = "../../estampie-proof/examples/counted/lasting.rs"]
+mod lasting;
+
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::{Around, Impulse, KINDS, Making};
@@ -21,6 +24,7 @@ use estampie_project::midi::{Score, ScoreFile, ScoreNote, Track};
 use estampie_proof::offline::Rendering;
 use estampie_proof::trace::kept::{Kept, Measured};
 use estampie_proof::trace::lanes::{Wanted, drawn, lanes};
+use lasting::lasting;
 use std::hint::black_box;
 use std::path::Path;
 use std::sync::Arc;
@@ -509,17 +513,6 @@ fn worst(_: &mut Criterion) {
 
 /// An engine with so many voices of one take, as it comes.
 fn engine_of_takes(voices: usize, take: &str) -> Engine {
-    // What ends by itself is let last for as long as is measured.
-    let lasting = |word: &str| match word {
-        "modal" => "ring = \"30 s\"\n",
-        "blip" => "length = \"2 s\"\n",
-        "pass-by" => "duration = \"20 s\"\n",
-        "crackle" => "density = \"120\"\n",
-        "wind" => "channels = \"stereo\"\nleaves = \"40 %\"\n",
-        "notes" => "rounds = \"0\"\n",
-        "tone" => "wave = \"saw\"\npartials = \"3\"\n",
-        _ => "",
-    };
     let shared: String = GENERATORS.iter().map(|k| format!("[generator.{0}]\nkind = \"{0}\"\n{1}", k.word, lasting(k.word))).collect();
     let sound =
         format!("[v]\nlevel = \"-60 dB\"\nlow-pass = \"4 kHz\"\nloop = true\ntakes = [\"{take}\"]\nvary = {{ level = \"-6..0 dB\", pitch = \"-7..7 st\" }}\n");

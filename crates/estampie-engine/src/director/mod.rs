@@ -139,6 +139,13 @@ impl Director {
                 _ => repeater.done = true,
             }
         }
+        self.waiting.retain_mut(|w| {
+            let stinger = new.music.find_stinger.get(old.music.stingers[usize::from(w.stinger)].key);
+            let piece = new.music.find_piece.get(old.music.pieces[w.piece].key);
+            let (Some(stinger), Some(piece)) = (stinger, piece) else { return false };
+            (w.stinger, w.piece) = (stinger as u16, piece);
+            true
+        });
         self.deferred.retain_mut(|d| {
             let found = new.find_reaction.get(old.reactions[d.reaction as usize].key);
             d.reaction = found.unwrap_or(0) as u32;

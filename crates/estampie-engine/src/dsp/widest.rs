@@ -8,6 +8,7 @@
 
 use super::kernels::{LongRows, ShortRows, Way};
 use super::smooth::FRAMES;
+use wide::f32x8;
 
 /// Which instructions work is done with. Nobody can make one that the processor does not have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -49,15 +50,75 @@ pub(super) struct Columns {
     pub(super) next_states: [[f32; 4]; 2],
 }
 
+/// Eight state-variable filters side by side, in straight lines from one look to the next (see `generators::stepped`).
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Eight {
+    /// a₁, a₂, a₃, and what of the input, the band and the low output is heard: now, and by a sample.
+    pub(super) now: [[f32; 8]; 6],
+    pub(super) step: [[f32; 8]; 6],
+    pub(super) states: [[f32; 8]; 2],
+}
+
+impl Eight {
+    /// The sum of what all give for each sample of their inputs.
+    fn run(&mut self, inputs: &[[f32; 8]], out: &mut [f32]) {
+        let (mut now, step) = (self.now.map(f32x8::from), self.step.map(f32x8::from));
+        let [mut one, mut two] = self.states.map(f32x8::from);
+        for (input, out) in inputs.iter().zip(out) {
+            now.iter_mut().zip(&step).for_each(|(now, step)| *now += *step);
+            let [a1, a2, a3, dry, of_band, of_low] = now;
+            let input = f32x8::from(*input);
+            let difference = input - two;
+            let band = a1 * one + a2 * difference;
+            let low = two + a2 * one + a3 * difference;
+            one = band + band - one;
+            two = low + low - two;
+            *out = total((dry * input + of_band * band + of_low * low).to_array());
+        }
+        (self.now, self.states) = (now.map(f32x8::to_array), [one, two].map(f32x8::to_array));
+    }
+}
+
+/// Eight numbers together, in the same order whatever it is built for.
+fn total([a, b, c, d, e, f, g, h]: [f32; 8]) -> f32 {
+    ((a + e) + (c + g)) + ((b + f) + (d + h))
+}
+
+/// Eight partials as pairs that turn, each with a gain that goes in a straight line.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Turning {
+    /// Cosine and sine of each.
+    pub(super) pair: [[f32; 8]; 2],
+    /// Those of what it turns by in a sample.
+    pub(super) by: [[f32; 8]; 2],
+    /// How loud it is, and by how much that changes in a sample.
+    pub(super) gain: [f32; 8],
+    pub(super) step: [f32; 8],
+}
+
+impl Turning {
+    /// Adds the sines of the next samples to what is there, lane by lane.
+    fn add(&mut self, sums: &mut [[f32; 8]]) {
+        let ([mut c, mut s], [bc, bs]) = (self.pair.map(f32x8::from), self.by.map(f32x8::from));
+        let (mut gain, step) = (f32x8::from(self.gain), f32x8::from(self.step));
+        for sum in sums {
+            gain += step;
+            *sum = (f32x8::from(*sum) + s * gain).to_array();
+            (c, s) = (c * bc - s * bs, c * bs + s * bc);
+        }
+        (self.pair, self.gain) = ([c, s].map(f32x8::to_array), gain.to_array());
+    }
+}
+
 #[cfg(target_arch = "x86_64")]
 #[allow(unsafe_code)]
 mod avx2 {
-    use super::Columns;
+    use super::{Columns, Eight, Turning};
     use crate::dsp::kernels::{LongRows, ShortRows, Way, between};
     use std::arch::x86_64::{
         __m128, __m256, _mm_add_ps, _mm_cvtss_f32, _mm_loadu_ps, _mm_movehl_ps, _mm_movelh_ps, _mm_mul_ps, _mm_set1_ps, _mm_setzero_ps, _mm_shuffle_ps,
         _mm_storeu_ps, _mm_unpackhi_ps, _mm_unpacklo_ps, _mm256_add_ps, _mm256_broadcastss_ps, _mm256_castps256_ps128, _mm256_extractf128_ps, _mm256_loadu_ps,
-        _mm256_mul_ps, _mm256_set1_ps, _mm256_setzero_ps, _mm256_storeu_ps, _mm256_zextps128_ps256,
+        _mm256_mul_ps, _mm256_set1_ps, _mm256_setzero_ps, _mm256_storeu_ps, _mm256_sub_ps, _mm256_zextps128_ps256,
     };
 
     #[inline]
@@ -218,6 +279,64 @@ mod avx2 {
         *state = [_mm_cvtss_f32(one), _mm_cvtss_f32(two)];
     }
 
+    /// Eight numbers together, in the order of the baseline.
+    #[inline]
+    #[target_feature(enable = "avx2")]
+    fn total(of: __m256) -> f32 {
+        let four = halves(of);
+        let pair = _mm_add_ps(four, _mm_movehl_ps(four, four));
+        _mm_cvtss_f32(_mm_add_ps(pair, _mm_shuffle_ps::<0x55>(pair, pair)))
+    }
+
+    /// The sines of partials that turn, added lane by lane.
+    #[target_feature(enable = "avx2")]
+    pub(super) fn turn(of: &mut Turning, sums: &mut [[f32; 8]]) {
+        let Turning { pair: [c, s], by: [bc, bs], gain, step } = &*of;
+        let (mut c, mut s, mut gain) = (eight(c), eight(s), eight(gain));
+        let (bc, bs, step) = (eight(bc), eight(bs), eight(step));
+        for sum in sums {
+            gain = _mm256_add_ps(gain, step);
+            let added = _mm256_add_ps(eight(sum), _mm256_mul_ps(s, gain));
+            // SAFETY: eight numbers can be written where eight lie.
+            unsafe { _mm256_storeu_ps(sum.as_mut_ptr(), added) }
+            let turned = _mm256_sub_ps(_mm256_mul_ps(c, bc), _mm256_mul_ps(s, bs));
+            s = _mm256_add_ps(_mm256_mul_ps(c, bs), _mm256_mul_ps(s, bc));
+            c = turned;
+        }
+        for (to, from) in of.pair.iter_mut().chain([&mut of.gain]).zip([c, s, gain]) {
+            // SAFETY: as above.
+            unsafe { _mm256_storeu_ps(to.as_mut_ptr(), from) }
+        }
+    }
+
+    /// A bank of filters.
+    #[target_feature(enable = "avx2")]
+    pub(super) fn bank(of: &mut Eight, inputs: &[[f32; 8]], out: &mut [f32]) {
+        let [n1, n2, n3, n4, n5, n6] = &of.now;
+        let (mut a1, mut a2, mut a3) = (eight(n1), eight(n2), eight(n3));
+        let (mut dry, mut of_band, mut of_low) = (eight(n4), eight(n5), eight(n6));
+        let [s1, s2, s3, s4, s5, s6] = &of.step;
+        let steps = [eight(s1), eight(s2), eight(s3), eight(s4), eight(s5), eight(s6)];
+        let (mut one, mut two) = (eight(&of.states[0]), eight(&of.states[1]));
+        for (input, out) in inputs.iter().zip(out) {
+            (a1, a2, a3) = (_mm256_add_ps(a1, steps[0]), _mm256_add_ps(a2, steps[1]), _mm256_add_ps(a3, steps[2]));
+            (dry, of_band, of_low) = (_mm256_add_ps(dry, steps[3]), _mm256_add_ps(of_band, steps[4]), _mm256_add_ps(of_low, steps[5]));
+            let input = eight(input);
+            let difference = _mm256_sub_ps(input, two);
+            let held = _mm256_mul_ps(a2, one);
+            let band = _mm256_add_ps(_mm256_mul_ps(a1, one), _mm256_mul_ps(a2, difference));
+            let low = _mm256_add_ps(_mm256_add_ps(two, held), _mm256_mul_ps(a3, difference));
+            one = _mm256_sub_ps(_mm256_add_ps(band, band), one);
+            two = _mm256_sub_ps(_mm256_add_ps(low, low), two);
+            let sum = _mm256_add_ps(_mm256_mul_ps(dry, input), _mm256_mul_ps(of_band, band));
+            *out = total(_mm256_add_ps(sum, _mm256_mul_ps(of_low, low)));
+        }
+        for (to, from) in of.now.iter_mut().chain(&mut of.states).zip([a1, a2, a3, dry, of_band, of_low, one, two]) {
+            // SAFETY: eight numbers can be written where eight lie.
+            unsafe { _mm256_storeu_ps(to.as_mut_ptr(), from) }
+        }
+    }
+
     /// What is in `from`, each with a gain that goes in straight lines, added to two sides: the loop of the baseline, built for eight at once.
     #[target_feature(enable = "avx2")]
     pub(super) fn add_to_both(left: &mut [f32], right: &mut [f32], from: &[f32], gains: [(f32, f32); 2]) {
@@ -263,6 +382,41 @@ pub(super) fn filter(instructions: Instructions, of: &Columns, state: &mut [f32;
     instructions.avx2
 }
 
+/// The sum of what a bank of filters gives for each sample of their inputs.
+#[inline]
+pub(super) fn bank(of: &mut Eight, inputs: &[[f32; 8]], out: &mut [f32]) {
+    #[cfg(target_arch = "x86_64")]
+    if Instructions::best().avx2 {
+        // SAFETY: as above.
+        #[allow(unsafe_code)]
+        return unsafe { avx2::bank(of, inputs, out) };
+    }
+    of.run(inputs, out);
+}
+
+/// What partials that turn give in the next samples, together.
+#[inline]
+pub(super) fn partials(of: &mut [Turning], out: &mut [f32]) {
+    let mut sums = [[0.0; 8]; 32];
+    for out in out.chunks_mut(32) {
+        let sums = &mut sums[..out.len()];
+        sums.fill([0.0; 8]);
+        for eight in &mut *of {
+            #[cfg(target_arch = "x86_64")]
+            if Instructions::best().avx2 {
+                // SAFETY: as above.
+                #[allow(unsafe_code)]
+                unsafe {
+                    avx2::turn(eight, sums);
+                }
+                continue;
+            }
+            eight.add(sums);
+        }
+        out.iter_mut().zip(sums).for_each(|(out, sum)| *out = total(*sum));
+    }
+}
+
 /// Adds samples to two sides in one go, each with a gain that goes from one value to another in a straight line; at most 64 frames.
 #[inline]
 pub(crate) fn add_to_both(left: &mut [f32], right: &mut [f32], from: &[f32], gains: [(f32, f32); 2]) {
@@ -291,5 +445,39 @@ fn both(left: &mut [f32], right: &mut [f32], from: &[f32], [(left_begin, left_en
             *left += from * (left_begin + left_step * frame);
             *right += from * (right_begin + right_step * frame);
         });
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn eights(count: usize) -> impl Strategy<Value = Vec<[f32; 8]>> {
+        prop::collection::vec(prop::array::uniform8(-0.7f32..0.7), count)
+    }
+
+    proptest! {
+        #[test]
+        fn banks_and_partials_are_the_same_to_the_bit_on_every_processor(start in eights(14), inputs in eights(32)) {
+            let six = |at: usize| std::array::from_fn::<[f32; 8], 6, _>(|i| start[at + i]);
+            let mut wide = Eight { now: six(0), step: six(6).map(|step| step.map(|s| s / 1_000.0)), states: [start[12], start[13]] };
+            let mut plain = wide;
+            let [mut heard, mut wanted] = [[0.0f32; 32]; 2];
+            bank(&mut wide, &inputs, &mut heard);
+            plain.run(&inputs, &mut wanted);
+            prop_assert_eq!(heard.map(f32::to_bits), wanted.map(f32::to_bits));
+            prop_assert_eq!((wide.now, wide.states), (plain.now, plain.states));
+
+            let mut wide = [Turning { pair: [start[0], start[1]], by: [start[2], start[3]], gain: start[4], step: start[5] }; 2];
+            wide[1].gain = start[6];
+            let mut plain = wide;
+            let mut heard = [0.0f32; 32];
+            partials(&mut wide, &mut heard);
+            let mut sums = [[0.0; 8]; 32];
+            plain.iter_mut().for_each(|of| of.add(&mut sums));
+            prop_assert_eq!(heard.map(f32::to_bits), sums.map(total).map(f32::to_bits));
+            prop_assert_eq!(wide.map(|of| (of.pair, of.gain)), plain.map(|of| (of.pair, of.gain)));
+        }
     }
 }

@@ -265,6 +265,42 @@ fn stingers_wait_for_their_moment_duck_the_piece_and_are_dropped_without_music()
 }
 
 #[test]
+fn what_a_stinger_waits_for_and_ducks_is_found_again_after_an_edit() {
+    let stingers = |dread: &str| {
+        format!("{dread}[stinger.bold]\nsound = \"sting\"\non = \"next bar\"\nduck = {{ by = \"-12 dB\", attack = \"5 ms\", release = \"50 ms\" }}\n")
+    };
+    let with = |first: &str, last: &str| music(&format!("{first}{}{last}", TWO.replace("audio/long.wav", "audio/level.wav")), "When hit\n  sting bold\n");
+    let air = "[piece.air]\ntempo = \"120\"\n[piece.air.section.a]\nbars = 1\n";
+    let dread = "[stinger.dread]\nsound = \"other\"\n";
+    let before = with("", &stingers(dread));
+    // Another piece stands before it, and a stinger is gone; or both are gone.
+    let (moved, gone) = (with(air, &stingers("")), music(air, ""));
+    for at in [100, 1_505] {
+        let mut bench = Bench::new(&before, 1);
+        go(&mut bench, 0, "a");
+        bench.event(640, "hit");
+        bench.render(64 * at);
+        bench.remote.program(Box::new(Prepared::new(Arc::clone(&moved), 1))).unwrap();
+        bench.render(64 * (1_510 - at));
+        assert!(
+            bench
+                .happenings
+                .iter()
+                .any(|h| h.frame == 96_000 && matches!(h.what, What::Sting { stinger, piece, .. } if (stinger, piece) == (key("bold"), key("dance"))))
+        );
+        let pieces = &bench.status.as_ref().unwrap().pieces;
+        let ducked: Vec<bool> = moved.music.pieces.with_places().map(|(at, _)| pieces[at].ducked_db < -11.0).collect();
+        assert_eq!(ducked, [false, true], "after {at} blocks");
+        let mut bench = Bench::new(&before, 1);
+        go(&mut bench, 0, "a");
+        bench.event(640, "hit");
+        bench.render(64 * at);
+        bench.remote.program(Box::new(Prepared::new(Arc::clone(&gone), 1))).unwrap();
+        bench.render(64 * 1_510);
+    }
+}
+
+#[test]
 fn one_piece_holds_the_other_down() {
     let second =
         "[piece.hall]\ntempo = \"120\"\nducks = { dance = { by = \"-18 dB\", attack = \"200 ms\", release = \"400 ms\" } }\n[piece.hall.section.s]\nbars = 1\n";

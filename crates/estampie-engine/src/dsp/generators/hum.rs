@@ -4,6 +4,7 @@ use super::noise::EVEN;
 use super::stepped::{Draws, GRID, Line, Phase, Resonator, Stepped, Steps, to_one, values, wander};
 use super::{Beginning, Controls, GeneratorKind, Preset, levelled};
 use crate::dsp::effects::Setting;
+use crate::dsp::widest::{Turning, partials};
 use crate::ground::property::Unit;
 use wide::f32x8;
 
@@ -60,16 +61,13 @@ struct Hum {
     step: u64,
     to: u64,
     strokes: u64,
-    /// The gain of each partial, by how much it changes from sample to sample, and where it is going; eight side by side.
-    gains: [f32x8; LANES],
-    steps: [f32x8; LANES],
+    /// Its partials, eight side by side; where they turn to is set anew at each look.
+    partials: [Turning; LANES],
+    /// Where the gain of each is going.
     targets: [f32; MOST],
     /// How many groups of eight sound.
     sounding: usize,
-    /// Each partial as a turning pair, set anew at each look, and by what it turns.
-    turning: [[f32x8; LANES]; 2],
-    by: [[f32x8; LANES]; 2],
-    /// The step that it was worked out for.
+    /// The step for which it was worked out what they turn by.
     turned: Option<u64>,
     /// Where its controls were at the last look, and what they come to.
     known: [f32; 7],
@@ -132,8 +130,8 @@ impl Steps for Hum {
         for lane in 0..LANES {
             let of = |all: &[f32; MOST]| std::array::from_fn::<f32, 8, _>(|i| all[8 * lane + i]);
             let (from, to) = (of(&self.targets), of(&gains));
-            self.gains[lane] = f32x8::from(from);
-            self.steps[lane] = f32x8::from(std::array::from_fn::<f32, 8, _>(|i| (to[i] - from[i]) / GRID as f32));
+            self.partials[lane].gain = from;
+            self.partials[lane].step = std::array::from_fn(|i| (to[i] - from[i]) / GRID as f32);
             if from.iter().chain(&to).any(|g| *g > 0.0) {
                 self.sounding = lane + 1;
             }
@@ -169,27 +167,25 @@ impl Steps for Hum {
             }
             [all_cosines, all_sines]
         };
-        self.turning = powers(phase);
+        let [cosines, sines] = powers(phase);
+        for (partials, pair) in self.partials.iter_mut().zip(cosines.into_iter().zip(sines)) {
+            partials.pair = [pair.0.to_array(), pair.1.to_array()];
+        }
         if self.turned != Some(by) {
-            (self.by, self.turned) = (powers(by), Some(by));
+            let [cosines, sines] = powers(by);
+            for (partials, pair) in self.partials.iter_mut().zip(cosines.into_iter().zip(sines)) {
+                partials.by = [pair.0.to_array(), pair.1.to_array()];
+            }
+            self.turned = Some(by);
         }
     }
 
     fn run(&mut self, left: &mut [f32], _right: &mut [f32]) {
         let mut draws = Draws::at(self.seed, self.at);
+        partials(&mut self.partials[..self.sounding], left);
         for sample in left.iter_mut() {
-            let mut sums = f32x8::splat(0.0);
-            for lane in 0..self.sounding {
-                let (c, s) = (self.turning[0][lane], self.turning[1][lane]);
-                self.gains[lane] += self.steps[lane];
-                sums += s * self.gains[lane];
-                let (bc, bs) = (self.by[0][lane], self.by[1][lane]);
-                self.turning[0][lane] = c * bc - s * bs;
-                self.turning[1][lane] = c * bs + s * bc;
-            }
-            let sum = sums.reduce_add();
             let air = self.air.next(draws.next())[1] * self.air_gain.next();
-            *sample = (sum + air) * self.rough.next();
+            *sample = (*sample + air) * self.rough.next();
         }
         self.at += left.len() as u64;
         let whole = u128::from(self.phase.0) + u128::from(self.step) * left.len() as u128;

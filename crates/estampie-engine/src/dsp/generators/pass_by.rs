@@ -6,12 +6,11 @@
 //! is held: then a control says where it is, and how fast that moves is how fast it goes.
 
 use super::noise::EVEN;
-use super::stepped::{Bank, GRID, Gives, Line, Resonator, Stepped, Steps, draw, to_one};
+use super::stepped::{Bank, Draws, GRID, Gives, Line, Resonator, Stepped, Steps, to_one};
 use super::{Beginning, Controls, Drawing, Form, GeneratorKind, MOST_CONTROLS, Preset, gain_of, levelled};
 use crate::dsp::effects::Setting;
 use crate::ground::curve::Curve;
 use crate::ground::property::Unit;
-use wide::f32x8;
 
 const CHANNELS: &[&str] = &["mono", "stereo"];
 const DRIVES: &[&str] = &["time", "held"];
@@ -451,11 +450,15 @@ impl Steps for PassBy {
     }
 
     fn run(&mut self, left: &mut [f32], right: &mut [f32]) {
-        for (left, right) in left.iter_mut().zip(right) {
-            let white = draw(self.seed, self.at);
-            self.at += 1;
-            let sum = self.bands.next(f32x8::splat(white));
-            let sample = self.low.next(sum)[0];
+        let count = left.len();
+        let mut inputs = [[0.0; 8]; GRID];
+        let mut draws = Draws::at(self.seed, self.at);
+        inputs[..count].iter_mut().for_each(|input| *input = [draws.next(); 8]);
+        self.at += count as u64;
+        let mut sums = [0.0; GRID];
+        self.bands.run(&inputs[..count], &mut sums[..count]);
+        for ((left, right), sum) in left.iter_mut().zip(right).zip(&sums) {
+            let sample = self.low.next(*sum)[0];
             *left = sample * self.sides[0].next();
             let second = sample * self.sides[1].next();
             if self.stereo {

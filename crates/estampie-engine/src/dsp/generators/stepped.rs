@@ -3,8 +3,8 @@
 //! So what comes of one does not depend on how much is asked for at once, and what is skipped is what would have been made.
 
 use super::{Beginning, Controls, Generator, MOST_CONTROLS};
+use crate::dsp::widest::{Eight, bank};
 use std::fmt;
-use wide::f32x8;
 
 /// Samples from one look at the controls to the next.
 pub(super) const GRID: usize = 32;
@@ -343,26 +343,22 @@ pub(super) enum Gives {
 /// Eight state-variable filters side by side, each with an input and a gain of its own; their sum is heard. As [`Resonator`], but for its sum.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Bank {
-    /// a₁, a₂, a₃, and what of the input, the band and the low output is heard: now, by a sample, and where they go.
-    now: [f32x8; 6],
-    step: [f32x8; 6],
+    of: Eight,
+    /// Where its coefficients go.
     to: [[f32; 8]; 6],
-    one: f32x8,
-    two: f32x8,
 }
 
 impl Bank {
     /// Stands at once where it was last sent.
     pub(super) fn stand(&mut self) {
-        self.now = self.to.map(f32x8::from);
-        self.step = [f32x8::splat(0.0); 6];
+        (self.of.now, self.of.step) = (self.to, [[0.0; 8]; 6]);
     }
 
     /// From one look to the next it goes to where [`Bank::aim`] has sent it.
     pub(super) fn set_out(&mut self, before: &[[f32; 8]; 6]) {
         for (at, (to, before)) in self.to.iter().zip(before).enumerate() {
-            self.now[at] = f32x8::from(*before);
-            self.step[at] = f32x8::from(std::array::from_fn::<f32, 8, _>(|i| (to[i] - before[i]) / GRID as f32));
+            self.of.now[at] = *before;
+            self.of.step[at] = std::array::from_fn(|i| (to[i] - before[i]) / GRID as f32);
         }
     }
 
@@ -385,25 +381,16 @@ impl Bank {
         }
     }
 
-    /// The sum of what all give for the next sample of each.
-    #[inline(always)]
-    pub(super) fn next(&mut self, input: f32x8) -> f32 {
-        for (now, step) in self.now.iter_mut().zip(&self.step) {
-            *now += *step;
-        }
-        let [a1, a2, a3, dry, of_band, of_low] = self.now;
-        let difference = input - self.two;
-        let band = a1 * self.one + a2 * difference;
-        let low = self.two + a2 * self.one + a3 * difference;
-        self.one = band + band - self.one;
-        self.two = low + low - self.two;
-        (dry * input + of_band * band + of_low * low).reduce_add()
+    /// The sum of what all give for the next samples, each with its inputs.
+    pub(super) fn run(&mut self, inputs: &[[f32; 8]], out: &mut [f32]) {
+        bank(&mut self.of, inputs, out);
     }
 
     /// What has died away is exactly 0, so that no denormal number slows what follows.
     pub(super) fn settle(&mut self) {
-        let quiet = |x: f32x8| x.to_array().map(|v| if v.abs() < 1e-15 { 0.0 } else { v });
-        (self.one, self.two) = (f32x8::from(quiet(self.one)), f32x8::from(quiet(self.two)));
+        for value in self.of.states.iter_mut().flatten() {
+            *value = if value.abs() < 1e-15 { 0.0 } else { *value };
+        }
     }
 }
 

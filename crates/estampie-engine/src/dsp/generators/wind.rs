@@ -11,7 +11,6 @@ use super::{Beginning, Controls, GeneratorKind, Preset};
 use crate::dsp::effects::Setting;
 use crate::ground::property::Unit;
 use std::f32::consts::TAU;
-use wide::f32x8;
 
 const CHANNELS: &[&str] = &["mono", "stereo"];
 /// The wanderings of a gust: how much of each, and how many there are in the length of a gust.
@@ -226,19 +225,22 @@ impl Steps for Wind {
         for (side, out) in [left, right].into_iter().enumerate().take(1 + usize::from(self.stereo)) {
             let seed = self.seed.wrapping_add(side as u64 * 0x5bf0_3635_dcd1_4cd3);
             let state = &mut self.sides[side];
-            for (i, sample) in out.iter_mut().enumerate() {
+            let mut inputs = [[0.0; 8]; GRID];
+            let mut deep = [0.0; GRID];
+            for (i, (inputs, deep)) in inputs.iter_mut().zip(&mut deep).enumerate().take(count) {
                 // Two draws from one: the rush and the howl may not be made of the same noise.
                 let drawn = bits(seed, self.at + i as u64);
                 let first = to_float(drawn >> 40) / (1 << 23) as f32 - 1.0;
                 let second = to_float((drawn >> 8) & 0xff_ffff) / (1 << 23) as f32 - 1.0;
                 state.rush += (first - state.rush) * state.rush_follow.next();
                 let rush = state.rush * state.rush_gain.next();
-                let mut sum = state.bank.next(f32x8::from([rush, second, second, second, first, 0.0, 0.0, 0.0]));
+                *inputs = [rush, second, second, second, first, 0.0, 0.0, 0.0];
                 state.rumbles[0] += (second - state.rumbles[0]) * low;
                 state.rumbles[1] += (state.rumbles[0] - state.rumbles[1]) * low;
-                sum += state.rumbles[1] * state.rumble_gain.next();
-                *sample = sum;
+                *deep = state.rumbles[1] * state.rumble_gain.next();
             }
+            state.bank.run(&inputs[..count], out);
+            out.iter_mut().zip(&deep).for_each(|(sample, deep)| *sample += deep);
         }
         self.at += count as u64;
     }

@@ -1,17 +1,21 @@
 //! Work whose instructions are counted: the same from run to run, on whatever else a machine does.
 //!
 //! `counted SCENE TIMES` does it so many times in `one_time`, after it has been made ready: valgrind counts what runs in there (`--toggle-collect='*one_time*'`).
-//! `counted` lists the scenes, `counted instructions` those of the processor that it uses. scripts/counts writes what they cost to docs/counts.txt, and a test
+//! `made-KIND` is one kind of generator alone. `counted` lists the scenes, `counted instructions` those of the processor that it uses. scripts/counts writes what they cost to docs/counts.txt, and a test
 //! holds that against what they cost then.
 #![allow(clippy::unwrap_used)]
 
+mod lasting;
+
 use estampie_engine::clip::Clip;
 use estampie_engine::dsp::effects::{self, Around, KINDS, Making};
+use estampie_engine::dsp::generators::{GENERATORS, GeneratorKind};
 use estampie_engine::engine::{Capacity, Engine, Input, InputKind, NOW, Options, Prepared, Remote};
 use estampie_engine::names::NameKey;
 use estampie_project::assets::Assets;
 use estampie_project::compile::compile;
 use estampie_project::document::{Document, Sources};
+use lasting::lasting;
 use std::fmt::Write as _;
 use std::sync::Arc;
 
@@ -26,6 +30,7 @@ const SCENES: &[(&str, &str, Ready)] = &[
     ("voices-placed", "64 voices at 64 emitters on the move, pitched and low-passed, each with a send to a return; 20 blocks", voices_placed),
     ("voices-flat", "64 voices, pitched and low-passed; 20 blocks", voices_flat),
     ("voices-asleep", "500 voices far below hearing; 20 blocks", voices_asleep),
+    ("generators", "4 voices of each kind of generator, pitched and low-passed; 20 blocks", || made(GENERATORS)),
     ("effects", "each effect at work on noise in stereo, one after the other; 20 blocks", all_effects),
     ("reverb-moved", "a reverb whose decay is moved all the time; 20 blocks", reverb),
     ("wiring", "100 parameters that move, 1,000 reactions to them and 200 modulations by them; 20 blocks", wiring),
@@ -47,8 +52,10 @@ fn main() {
         SCENES.iter().for_each(|(name, says, _)| println!("{name}\t{says}"));
         return;
     };
-    let (.., ready) = SCENES.iter().find(|(name, ..)| name == scene).expect("one of the scenes that are listed without arguments");
-    let mut work = ready();
+    let mut work = match scene.strip_prefix("made-").and_then(|word| GENERATORS.iter().position(|kind| kind.word == word)) {
+        Some(kind) => made(&GENERATORS[kind..=kind]),
+        None => SCENES.iter().find(|(name, ..)| name == scene).expect("one of the scenes that are listed without arguments").2(),
+    };
     // Once, so that nothing is made for the first time while it counts.
     work();
     for _ in 0..times.parse::<u32>().expect("how many times") {
@@ -115,6 +122,22 @@ fn voices(count: usize, level: &str) -> Box<dyn FnMut()> {
     let mut out = vec![0.0; 2 * FRAMES];
     made.0.render(&mut out);
     assert_eq!(made.0.voices() + made.0.asleep(), count);
+    rendering(made, |_| {})
+}
+
+/// Voices of generators that last for as long as is counted.
+fn made(kinds: &[GeneratorKind]) -> Box<dyn FnMut()> {
+    let (mut shared, mut takes) = (String::new(), Vec::new());
+    for kind in kinds {
+        writeln!(shared, "[generator.{0}]\nkind = \"{0}\"\n{1}", kind.word, lasting(kind.word)).unwrap();
+        takes.push(format!("\"generator {}\"", kind.word));
+    }
+    let sound = format!("[v]\nlevel = \"-60 dB\"\npick = \"together\"\n{VOICE}").replace("\"audio/n.wav\"", &takes.join(", "));
+    let mut made = engine_of(&[("estampie.toml", "format = 1\nvoices = 600\nceiling = \"0 dB\""), ("shared.toml", &shared), ("sounds/a.toml", &sound)]);
+    (0..4).for_each(|_| play(&mut made.1, NameKey::NONE));
+    let mut out = vec![0.0; 2 * FRAMES];
+    made.0.render(&mut out);
+    assert_eq!(made.0.voices(), 4 * kinds.len());
     rendering(made, |_| {})
 }
 
