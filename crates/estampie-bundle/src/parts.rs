@@ -1,7 +1,7 @@
 //! Which audio belongs to which part, by what plays it.
 
 use crate::manifest::{Audio, Part};
-use estampie_engine::index::{PieceIndex, SoundIndex, Table};
+use estampie_engine::index::{ByIndex, PieceIndex, SoundIndex};
 use estampie_engine::program::{Program, Sound, TakeOf};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -51,7 +51,7 @@ fn owners(program: &Program, wanted: &[PartInfo]) -> Owners {
     };
     let music = &program.music;
     let of_piece = |piece: PieceIndex| holding(wanted, |info| &info.pieces, program.names.get(music.pieces[piece].key));
-    let mut of_sounds: Table<SoundIndex, BTreeSet<usize>> = program
+    let mut of_sounds: ByIndex<SoundIndex, BTreeSet<usize>> = program
         .sounds
         .iter()
         .map(|sound| match sound.layer {

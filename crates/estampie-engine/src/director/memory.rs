@@ -2,7 +2,7 @@
 
 use super::{By, LayerState, PieceState, Places, PlaylistState, StingerState};
 use crate::dsp::block_coefficient;
-use crate::ground::index::{PieceIndex, SoundIndex, Table};
+use crate::ground::index::{ByIndex, PieceIndex, SoundIndex};
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
 use crate::ground::telemetry::Reason;
@@ -230,8 +230,8 @@ pub(crate) struct Memory {
     pub(crate) locals: Vec<ParameterState>,
     pub(crate) states: Vec<u16>,
     pub(crate) modulations: Vec<f32>,
-    pub(crate) sounds: Table<SoundIndex, SoundState>,
-    pub(crate) pieces: Table<PieceIndex, PieceState>,
+    pub(crate) sounds: ByIndex<SoundIndex, SoundState>,
+    pub(crate) pieces: ByIndex<PieceIndex, PieceState>,
     pub(crate) layers: Vec<LayerState>,
     /// Whether each switch of layers is in.
     pub(crate) switches: Vec<bool>,
@@ -256,7 +256,7 @@ pub(crate) struct Memory {
     /// Share of the way that levels go in a block after an edit.
     pub(crate) glide: f32,
     /// How many voices each sound has at most, in the block that was counted.
-    pub(crate) counts: Table<SoundIndex, u32>,
+    pub(crate) counts: ByIndex<SoundIndex, u32>,
     /// Of all random draws.
     pub(crate) seed: u64,
 }

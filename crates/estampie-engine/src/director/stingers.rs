@@ -28,29 +28,37 @@ pub(crate) struct Waiting {
     pub(crate) by: By,
 }
 
+/// What a playing of a stinger holds down, if its stinger does.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum HoldsDown {
+    All,
+    Piece(PieceIndex),
+    /// Its piece is gone.
+    Nothing,
+}
+
 /// A stinger in the engine.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct StingerState {
     /// When it last sounded.
     pub(crate) last: Option<u64>,
-    /// Its latest playings, and the piece that each holds down; `None` is all.
-    playings: [(u64, Option<PieceIndex>); MOST_PLAYINGS],
+    /// Its latest playings, and what each holds down.
+    playings: [(u64, HoldsDown); MOST_PLAYINGS],
     next: usize,
 }
 
 impl Default for StingerState {
     fn default() -> Self {
-        StingerState { last: None, playings: [(0, None); MOST_PLAYINGS], next: 0 }
+        StingerState { last: None, playings: [(0, HoldsDown::All); MOST_PLAYINGS], next: 0 }
     }
 }
 
 impl StingerState {
     /// The same after an edit, by which pieces may stand elsewhere: what held down one that is gone holds down nothing.
     pub(crate) fn moved(mut self, piece: impl Fn(PieceIndex) -> Option<PieceIndex>) -> StingerState {
-        for (id, whose) in &mut self.playings {
-            if let Some(old) = *whose {
-                *whose = piece(old);
-                *id = if whose.is_some() { *id } else { 0 };
+        for (_, holds) in &mut self.playings {
+            if let HoldsDown::Piece(old) = *holds {
+                *holds = piece(old).map_or(HoldsDown::Nothing, HoldsDown::Piece);
             }
         }
         self
@@ -206,7 +214,7 @@ impl Directing<'_> {
         let state = &mut self.state.stingers[usize::from(stinger)];
         state.last = Some(frame);
         let next = state.next % MOST_PLAYINGS;
-        state.playings[next] = (id, piece);
+        state.playings[next] = (id, piece.map_or(HoldsDown::All, HoldsDown::Piece));
         state.next = next + 1;
     }
 
@@ -237,7 +245,7 @@ impl Directing<'_> {
                 if self.state.pieces[piece].ducked_by == spec.key {
                     release = back;
                 }
-                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && whose.is_none_or(|whose| whose == piece));
+                let holds = state.playings.iter().any(|(id, whose)| *id != 0 && (*whose == HoldsDown::All || *whose == HoldsDown::Piece(piece)));
                 if holds && deepest.is_none_or(|(d, ..)| by < d) {
                     deepest = Some((by, attack, spec.key));
                 }
@@ -310,5 +318,19 @@ impl Directing<'_> {
                 }
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_playing_whose_piece_is_gone_still_counts_and_holds_nothing_down() {
+        let [first, second] = [0, 1].map(PieceIndex::new);
+        let mut state = StingerState::default();
+        state.playings[..3].copy_from_slice(&[(7, HoldsDown::Piece(first)), (8, HoldsDown::Piece(second)), (9, HoldsDown::All)]);
+        let moved = state.moved(|piece| (piece == first).then_some(second));
+        assert_eq!(moved.playings[..3], [(7, HoldsDown::Piece(second)), (8, HoldsDown::Nothing), (9, HoldsDown::All)]);
     }
 }

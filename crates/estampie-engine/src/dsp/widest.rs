@@ -50,16 +50,16 @@ pub(super) struct Columns {
     pub(super) next_states: [[f32; 4]; 2],
 }
 
-/// Eight state-variable filters side by side, in straight lines from one look to the next (see `generators::stepped`).
+/// EightFilters state-variable filters side by side, in straight lines from one look to the next (see `generators::stepped`).
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Eight {
+pub(super) struct EightFilters {
     /// a₁, a₂, a₃, and what of the input, the band and the low output is heard: now, and by a sample.
     pub(super) now: [[f32; 8]; 6],
     pub(super) step: [[f32; 8]; 6],
     pub(super) states: [[f32; 8]; 2],
 }
 
-impl Eight {
+impl EightFilters {
     /// The sum of what all give for each sample of their inputs.
     fn run(&mut self, inputs: &[[f32; 8]], out: &mut [f32]) {
         let (mut now, step) = (self.now.map(f32x8::from), self.step.map(f32x8::from));
@@ -79,14 +79,14 @@ impl Eight {
     }
 }
 
-/// Eight numbers together, in the same order whatever it is built for.
+/// EightFilters numbers together, in the same order whatever it is built for.
 fn total([a, b, c, d, e, f, g, h]: [f32; 8]) -> f32 {
     ((a + e) + (c + g)) + ((b + f) + (d + h))
 }
 
-/// Eight partials as pairs that turn, each with a gain that goes in a straight line.
+/// EightFilters partials as pairs that turn, each with a gain that goes in a straight line.
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Turning {
+pub(super) struct EightPartials {
     /// Cosine and sine of each.
     pub(super) pair: [[f32; 8]; 2],
     /// Those of what it turns by in a sample.
@@ -96,7 +96,7 @@ pub(super) struct Turning {
     pub(super) step: [f32; 8],
 }
 
-impl Turning {
+impl EightPartials {
     /// Adds the sines of the next samples to what is there, lane by lane.
     fn add(&mut self, sums: &mut [[f32; 8]]) {
         let ([mut c, mut s], [bc, bs]) = (self.pair.map(f32x8::from), self.by.map(f32x8::from));
@@ -113,7 +113,7 @@ impl Turning {
 #[cfg(target_arch = "x86_64")]
 #[allow(unsafe_code)]
 mod avx2 {
-    use super::{Columns, Eight, Turning};
+    use super::{Columns, EightFilters, EightPartials};
     use crate::dsp::kernels::{LongRows, ShortRows, Way, between};
     use std::arch::x86_64::{
         __m128, __m256, _mm_add_ps, _mm_cvtss_f32, _mm_loadu_ps, _mm_movehl_ps, _mm_movelh_ps, _mm_mul_ps, _mm_set1_ps, _mm_setzero_ps, _mm_shuffle_ps,
@@ -279,7 +279,7 @@ mod avx2 {
         *state = [_mm_cvtss_f32(one), _mm_cvtss_f32(two)];
     }
 
-    /// Eight numbers together, in the order of the baseline.
+    /// EightFilters numbers together, in the order of the baseline.
     #[inline]
     #[target_feature(enable = "avx2")]
     fn total(of: __m256) -> f32 {
@@ -290,8 +290,8 @@ mod avx2 {
 
     /// The sines of partials that turn, added lane by lane.
     #[target_feature(enable = "avx2")]
-    pub(super) fn turn(of: &mut Turning, sums: &mut [[f32; 8]]) {
-        let Turning { pair: [c, s], by: [bc, bs], gain, step } = &*of;
+    pub(super) fn turn(of: &mut EightPartials, sums: &mut [[f32; 8]]) {
+        let EightPartials { pair: [c, s], by: [bc, bs], gain, step } = &*of;
         let (mut c, mut s, mut gain) = (eight(c), eight(s), eight(gain));
         let (bc, bs, step) = (eight(bc), eight(bs), eight(step));
         for sum in sums {
@@ -311,7 +311,7 @@ mod avx2 {
 
     /// A bank of filters.
     #[target_feature(enable = "avx2")]
-    pub(super) fn bank(of: &mut Eight, inputs: &[[f32; 8]], out: &mut [f32]) {
+    pub(super) fn bank(of: &mut EightFilters, inputs: &[[f32; 8]], out: &mut [f32]) {
         let [n1, n2, n3, n4, n5, n6] = &of.now;
         let (mut a1, mut a2, mut a3) = (eight(n1), eight(n2), eight(n3));
         let (mut dry, mut of_band, mut of_low) = (eight(n4), eight(n5), eight(n6));
@@ -384,7 +384,7 @@ pub(super) fn filter(instructions: Instructions, of: &Columns, state: &mut [f32;
 
 /// The sum of what a bank of filters gives for each sample of their inputs.
 #[inline]
-pub(super) fn bank(of: &mut Eight, inputs: &[[f32; 8]], out: &mut [f32]) {
+pub(super) fn bank(of: &mut EightFilters, inputs: &[[f32; 8]], out: &mut [f32]) {
     #[cfg(target_arch = "x86_64")]
     if Instructions::best().avx2 {
         // SAFETY: as above.
@@ -396,7 +396,7 @@ pub(super) fn bank(of: &mut Eight, inputs: &[[f32; 8]], out: &mut [f32]) {
 
 /// What partials that turn give in the next samples, together.
 #[inline]
-pub(super) fn partials(of: &mut [Turning], out: &mut [f32]) {
+pub(super) fn partials(of: &mut [EightPartials], out: &mut [f32]) {
     let mut sums = [[0.0; 8]; 32];
     for out in out.chunks_mut(32) {
         let sums = &mut sums[..out.len()];
@@ -461,7 +461,7 @@ mod tests {
         #[test]
         fn banks_and_partials_are_the_same_to_the_bit_on_every_processor(start in eights(14), inputs in eights(32)) {
             let six = |at: usize| std::array::from_fn::<[f32; 8], 6, _>(|i| start[at + i]);
-            let mut wide = Eight { now: six(0), step: six(6).map(|step| step.map(|s| s / 1_000.0)), states: [start[12], start[13]] };
+            let mut wide = EightFilters { now: six(0), step: six(6).map(|step| step.map(|s| s / 1_000.0)), states: [start[12], start[13]] };
             let mut plain = wide;
             let [mut heard, mut wanted] = [[0.0f32; 32]; 2];
             bank(&mut wide, &inputs, &mut heard);
@@ -469,7 +469,7 @@ mod tests {
             prop_assert_eq!(heard.map(f32::to_bits), wanted.map(f32::to_bits));
             prop_assert_eq!((wide.now, wide.states), (plain.now, plain.states));
 
-            let mut wide = [Turning { pair: [start[0], start[1]], by: [start[2], start[3]], gain: start[4], step: start[5] }; 2];
+            let mut wide = [EightPartials { pair: [start[0], start[1]], by: [start[2], start[3]], gain: start[4], step: start[5] }; 2];
             wide[1].gain = start[6];
             let mut plain = wide;
             let mut heard = [0.0f32; 32];

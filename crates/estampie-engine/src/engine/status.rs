@@ -1,6 +1,6 @@
 //! The status of everything as it is now and then, with the terms of every voice.
 
-use crate::ground::index::{BusIndex, CellIndex, PieceIndex, Table};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex, PieceIndex};
 use crate::ground::ledger::Term;
 use crate::ground::names::NameKey;
 use crate::ground::vocabulary::Urgency;
@@ -199,9 +199,9 @@ pub struct Status {
     /// By state: the index of its value.
     pub states: Vec<u16>,
     /// By bus.
-    pub buses: Table<BusIndex, BusStatus>,
+    pub buses: ByIndex<BusIndex, BusStatus>,
     /// By value of the mix: what it is now, in its unit.
-    pub cells: Table<CellIndex, f32>,
+    pub cells: ByIndex<CellIndex, f32>,
     /// By snapshot.
     pub snapshots: Vec<SnapshotStatus>,
     /// By player level: from 0 to 10.
@@ -229,7 +229,7 @@ pub struct Status {
     /// By return that rooms send to: what placed sounds send there, as a gain.
     pub rooms: Vec<f32>,
     /// By piece.
-    pub pieces: Table<PieceIndex, PieceStatus>,
+    pub pieces: ByIndex<PieceIndex, PieceStatus>,
     /// By layer.
     pub layers: Vec<LayerStatus>,
     /// By switch of layers: whether it is in.

@@ -4,14 +4,14 @@ use std::marker::PhantomData;
 use std::ops::{Deref, DerefMut};
 
 /// A place in a table, counted from 0.
-pub trait Place: Copy {
+pub trait TableIndex: Copy {
     /// As a number.
     fn at(self) -> usize;
     /// Of a number below 2³².
     fn new(at: usize) -> Self;
 }
 
-impl Place for usize {
+impl TableIndex for usize {
     fn at(self) -> usize {
         self
     }
@@ -48,7 +48,7 @@ macro_rules! indices {
             }
         }
 
-        impl Place for $name {
+        impl TableIndex for $name {
             fn at(self) -> usize {
                 self.0 as usize
             }
@@ -82,13 +82,13 @@ impl BusIndex {
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 #[cfg_attr(feature = "bundle", serde(bound(serialize = "T: serde::Serialize", deserialize = "T: serde::Deserialize<'de>")))]
-pub struct Table<I, T> {
+pub struct ByIndex<I, T> {
     values: Vec<T>,
     #[cfg_attr(feature = "bundle", serde(skip))]
     by: PhantomData<fn(I) -> I>,
 }
 
-impl<I: Place, T> Table<I, T> {
+impl<I: TableIndex, T> ByIndex<I, T> {
     /// What stands at a place, if that is one of this table.
     #[must_use]
     pub fn of(&self, index: I) -> Option<&T> {
@@ -126,25 +126,25 @@ impl<I: Place, T> Table<I, T> {
     }
 }
 
-impl<I, T> Default for Table<I, T> {
-    fn default() -> Table<I, T> {
+impl<I, T> Default for ByIndex<I, T> {
+    fn default() -> ByIndex<I, T> {
         Vec::new().into()
     }
 }
 
-impl<I, T> From<Vec<T>> for Table<I, T> {
-    fn from(values: Vec<T>) -> Table<I, T> {
-        Table { values, by: PhantomData }
+impl<I, T> From<Vec<T>> for ByIndex<I, T> {
+    fn from(values: Vec<T>) -> ByIndex<I, T> {
+        ByIndex { values, by: PhantomData }
     }
 }
 
-impl<I, T> FromIterator<T> for Table<I, T> {
-    fn from_iter<V: IntoIterator<Item = T>>(values: V) -> Table<I, T> {
+impl<I, T> FromIterator<T> for ByIndex<I, T> {
+    fn from_iter<V: IntoIterator<Item = T>>(values: V) -> ByIndex<I, T> {
         Vec::from_iter(values).into()
     }
 }
 
-impl<I, T> Deref for Table<I, T> {
+impl<I, T> Deref for ByIndex<I, T> {
     type Target = Vec<T>;
 
     fn deref(&self) -> &Vec<T> {
@@ -152,13 +152,13 @@ impl<I, T> Deref for Table<I, T> {
     }
 }
 
-impl<I, T> DerefMut for Table<I, T> {
+impl<I, T> DerefMut for ByIndex<I, T> {
     fn deref_mut(&mut self) -> &mut Vec<T> {
         &mut self.values
     }
 }
 
-impl<I: Place, T> std::ops::Index<I> for Table<I, T> {
+impl<I: TableIndex, T> std::ops::Index<I> for ByIndex<I, T> {
     type Output = T;
 
     fn index(&self, index: I) -> &T {
@@ -166,13 +166,13 @@ impl<I: Place, T> std::ops::Index<I> for Table<I, T> {
     }
 }
 
-impl<I: Place, T> std::ops::IndexMut<I> for Table<I, T> {
+impl<I: TableIndex, T> std::ops::IndexMut<I> for ByIndex<I, T> {
     fn index_mut(&mut self, index: I) -> &mut T {
         &mut self.values[index.at()]
     }
 }
 
-impl<'a, I, T> IntoIterator for &'a Table<I, T> {
+impl<'a, I, T> IntoIterator for &'a ByIndex<I, T> {
     type Item = &'a T;
     type IntoIter = std::slice::Iter<'a, T>;
 
@@ -181,7 +181,7 @@ impl<'a, I, T> IntoIterator for &'a Table<I, T> {
     }
 }
 
-impl<'a, I, T> IntoIterator for &'a mut Table<I, T> {
+impl<'a, I, T> IntoIterator for &'a mut ByIndex<I, T> {
     type Item = &'a mut T;
     type IntoIter = std::slice::IterMut<'a, T>;
 
@@ -196,7 +196,7 @@ mod tests {
 
     #[test]
     fn a_table_gives_what_stands_at_its_places() {
-        let mut table: Table<BusIndex, &str> = ["main", "hull"].into_iter().collect();
+        let mut table: ByIndex<BusIndex, &str> = ["main", "hull"].into_iter().collect();
         let nave = table.add("nave");
         assert_eq!((nave, nave.at(), table[nave], table.of(nave)), (BusIndex::new(2), 2, "nave", Some(&"nave")));
         assert_eq!((table.of(nave.plus(1)), table.find(|name| *name == "hull")), (None, Some(BusIndex::ROOT.plus(1))));

@@ -1,6 +1,6 @@
 //! Indices by key.
 
-use crate::ground::index::Place;
+use crate::ground::index::TableIndex;
 use crate::ground::names::NameKey;
 use std::marker::PhantomData;
 
@@ -15,7 +15,7 @@ impl<I> Default for Lookup<I> {
     }
 }
 
-impl<I: Place> Lookup<I> {
+impl<I: TableIndex> Lookup<I> {
     /// A lookup of keys in the order of their indices; the first of equal keys counts.
     #[must_use]
     pub fn new(keys: impl IntoIterator<Item = NameKey>) -> Lookup<I> {

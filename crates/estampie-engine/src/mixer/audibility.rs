@@ -4,7 +4,7 @@ use super::mixing::{Mixing, Sends};
 use super::state::MixState;
 use super::voice::{NOWHERE, Voice};
 use crate::dsp::Fade;
-use crate::ground::index::{BusIndex, CellIndex, Table};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex};
 use crate::ground::time::BLOCK;
 use crate::ground::units::Decibels;
 
@@ -43,7 +43,7 @@ impl Mixing<'_> {
 }
 
 /// The level of a voice all the way to the output, without the audio's own, in dB. `down` has the level from each bus on.
-pub(super) fn level_below(state: &MixState, down: &Table<BusIndex, f32>, voice: &Voice, sends: &impl Sends) -> f32 {
+pub(super) fn level_below(state: &MixState, down: &ByIndex<BusIndex, f32>, voice: &Voice, sends: &impl Sends) -> f32 {
     let direct = state.buses[voice.bus].direct;
     if shut(direct) || shut(voice.gate) {
         return f32::NEG_INFINITY;

@@ -26,7 +26,7 @@ pub(crate) mod voices;
 
 use crate::dsp::generators::Pool;
 use crate::dsp::{Fade, Interpolator};
-use crate::ground::index::{BusIndex, Table};
+use crate::ground::index::{BusIndex, ByIndex};
 use crate::music::Tone;
 use crate::music::band::Band;
 use voice::{Scratch, Voice};
@@ -44,7 +44,7 @@ pub(crate) struct Mixer {
     /// Generators that wait to be used.
     pub(crate) generators: Pool,
     /// Level in dB from each bus to the output, worked out once a block.
-    down: Table<BusIndex, f32>,
+    down: ByIndex<BusIndex, f32>,
     interpolator: &'static Interpolator,
     pub(crate) scratch: Box<Scratch>,
 }

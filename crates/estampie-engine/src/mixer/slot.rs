@@ -4,7 +4,7 @@ use super::cell::CellState;
 use super::held::{Over, cross_frames, hold_back, lines};
 use crate::dsp::effects::{Around, Effect, KINDS, MOST_SETTINGS, Making};
 use crate::dsp::{DelayLine, Fade};
-use crate::ground::index::{CellIndex, Table};
+use crate::ground::index::{ByIndex, CellIndex};
 use crate::ground::names::NameKey;
 use crate::ground::time::BLOCK;
 use crate::mixer::spec::{Bus, BusEffect, Mix};
@@ -107,7 +107,7 @@ impl Slot {
     pub(crate) fn process(
         &mut self,
         effect: Option<&BusEffect>,
-        (mix, cells): (&Mix, &Table<CellIndex, CellState>),
+        (mix, cells): (&Mix, &ByIndex<CellIndex, CellState>),
         around: (Option<[&[f32]; 2]>, f32),
         rate: u32,
         block: [&mut [f32; BLOCK]; 2],
@@ -122,7 +122,7 @@ impl Slot {
     }
 
     /// Takes the present values and goes in, or is passed by, as it is said; gives how wet it is to be.
-    fn follow(&mut self, effect: Option<&BusEffect>, (mix, cells): (&Mix, &Table<CellIndex, CellState>), rate: u32) -> f32 {
+    fn follow(&mut self, effect: Option<&BusEffect>, (mix, cells): (&Mix, &ByIndex<CellIndex, CellState>), rate: u32) -> f32 {
         let (target, wet) = match effect {
             Some(effect) => {
                 let (first, count) = (effect.first, KINDS[effect.kind].settings.len());

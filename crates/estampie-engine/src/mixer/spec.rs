@@ -5,7 +5,7 @@ use crate::dsp::generators::{GENERATORS, MOST_CONTROLS};
 use crate::dsp::instrument::InstrumentSettings;
 use crate::ground::clip::Clip;
 use crate::ground::curve::{Curve, Shape};
-use crate::ground::index::{BusIndex, CellIndex, SoundIndex, Table};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex, SoundIndex};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -247,13 +247,13 @@ pub fn player_level_db(level: f32) -> f32 {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Mix {
     /// Buses; the first is the root.
-    pub buses: Table<BusIndex, Bus>,
+    pub buses: ByIndex<BusIndex, Bus>,
     /// Indices of buses by key.
     pub find_bus: Lookup<BusIndex>,
     /// The order in which buses are worked out: each before those it feeds.
     pub order: Vec<BusIndex>,
     /// All values.
-    pub cells: Table<CellIndex, Cell>,
+    pub cells: ByIndex<CellIndex, Cell>,
     /// Indices of values by key.
     pub find_cell: Lookup<CellIndex>,
     /// Snapshots.

@@ -7,7 +7,7 @@ use super::slot::Slot;
 use crate::dsp::generators::MOST_CONTROLS;
 use crate::dsp::{Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
 use crate::ground::curve::Shape;
-use crate::ground::index::{BusIndex, CellIndex, Table};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex};
 use crate::ground::time::BLOCK;
 use crate::ground::units::{Decibels, Octaves};
 use crate::mixer::spec::{Bus, Cell, Duck, GeneratorSpec, Mix, Snapshot};
@@ -229,7 +229,7 @@ pub(crate) struct GeneratorState {
 
 impl GeneratorState {
     /// As they are set.
-    pub(crate) fn new(spec: &GeneratorSpec, cells: &Table<CellIndex, Cell>) -> GeneratorState {
+    pub(crate) fn new(spec: &GeneratorSpec, cells: &ByIndex<CellIndex, Cell>) -> GeneratorState {
         let mut values = [0.0; MOST_CONTROLS];
         for (value, cell) in values.iter_mut().zip(cells.run(spec.first, spec.controls.len())) {
             *value = cell.unscaled(cell.rest);
@@ -325,8 +325,8 @@ impl DuckState {
 /// The memory of the mix of one program.
 #[derive(Debug)]
 pub(crate) struct MixState {
-    pub(crate) buses: Table<BusIndex, BusState>,
-    pub(crate) cells: Table<CellIndex, CellState>,
+    pub(crate) buses: ByIndex<BusIndex, BusState>,
+    pub(crate) cells: ByIndex<CellIndex, CellState>,
     pub(crate) generators: Vec<GeneratorState>,
     pub(crate) snapshots: Vec<SnapshotState>,
     pub(crate) ducks: Vec<DuckState>,

@@ -2,7 +2,7 @@
 
 use crate::ground::clip::Clip;
 use crate::ground::curve::Shape;
-use crate::ground::index::{PieceIndex, SectionIndex, SoundIndex, Table};
+use crate::ground::index::{ByIndex, PieceIndex, SectionIndex, SoundIndex};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 pub use crate::ground::scale::Mode;
@@ -242,7 +242,7 @@ pub struct Piece {
     /// Modulations of its key.
     pub transposition: Vec<u32>,
     /// Its sections.
-    pub sections: Table<SectionIndex, Section>,
+    pub sections: ByIndex<SectionIndex, Section>,
     /// The section that it starts with.
     pub first: SectionIndex,
     /// The rule from each section (or silence, first) to each: row by row.
@@ -478,7 +478,7 @@ pub struct Playlist {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Music {
     /// Pieces.
-    pub pieces: Table<PieceIndex, Piece>,
+    pub pieces: ByIndex<PieceIndex, Piece>,
     /// Layers of all sections.
     pub layers: Vec<Layer>,
     /// What layers of notes play.

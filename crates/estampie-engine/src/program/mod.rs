@@ -14,7 +14,7 @@ pub use formula::{Formula, Op};
 use crate::dsp::Shaping;
 use crate::ground::clip::Clip;
 use crate::ground::curve::Curve;
-use crate::ground::index::{BusIndex, CellIndex, PieceIndex, SoundIndex, Table};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex, PieceIndex, SoundIndex};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
 use crate::ground::pages::HEAD;
@@ -528,7 +528,7 @@ pub struct Program {
     /// Events.
     pub events: Vec<Event>,
     /// Sounds.
-    pub sounds: Table<SoundIndex, Sound>,
+    pub sounds: ByIndex<SoundIndex, Sound>,
     /// Groups of sounds.
     pub groups: Vec<SoundGroup>,
     /// Keys of those who speak lines.

@@ -5,7 +5,7 @@ use crate::document::{EffectDoc, Going, Located, Place, did_you_mean, kind_of, r
 use estampie_engine::curve::Shape;
 use estampie_engine::dsp::effects;
 use estampie_engine::dsp::effects::{Impulse, KINDS, Kind, MOST_SETTINGS, Making};
-use estampie_engine::index::{BusIndex, CellIndex, SoundIndex, Table};
+use estampie_engine::index::{BusIndex, ByIndex, CellIndex, SoundIndex};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::{Bus, BusEffect, Cell, Duck, DuckKey, PlayerLevel, Send, Snapshot, SnapshotHold, SoundSend};
 use estampie_engine::names::NameKey;
@@ -33,7 +33,7 @@ impl Compiler<'_> {
             order.splice(at + 1..at + 1, children);
             at += 1;
         }
-        let order: Table<BusIndex, usize> = order.into();
+        let order: ByIndex<BusIndex, usize> = order.into();
         for at in order.iter().copied() {
             let doc = &docs[at];
             let key = self.program.names.add(&doc.name);
@@ -210,10 +210,10 @@ impl Compiler<'_> {
     }
 
     /// Sends, in an order without loops; the order of work; and what is held back so that all routes agree.
-    fn routes(&mut self, order: &Table<BusIndex, usize>) {
+    fn routes(&mut self, order: &ByIndex<BusIndex, usize>) {
         let document = self.document;
         let mut graph: DiGraph<BusIndex, ()> = DiGraph::new();
-        let nodes: Table<BusIndex, NodeIndex> = order.places().map(|at| graph.add_node(at)).collect();
+        let nodes: ByIndex<BusIndex, NodeIndex> = order.places().map(|at| graph.add_node(at)).collect();
         for (at, bus) in self.program.mix.buses.with_places().skip(1) {
             graph.add_edge(nodes[at], nodes[bus.into], ());
         }
@@ -267,8 +267,8 @@ impl Compiler<'_> {
     /// Holds routes back so that all that meet on a bus are equally late.
     fn agree(&mut self) {
         let program = &mut self.program;
-        let own: Table<BusIndex, u32> = program.mix.buses.iter().map(|b| b.effects.iter().map(|i| i.latency).sum()).collect();
-        let mut arrive: Table<BusIndex, u32> = vec![0; program.mix.buses.len()].into();
+        let own: ByIndex<BusIndex, u32> = program.mix.buses.iter().map(|b| b.effects.iter().map(|i| i.latency).sum()).collect();
+        let mut arrive: ByIndex<BusIndex, u32> = vec![0; program.mix.buses.len()].into();
         for at in program.mix.order.clone() {
             let leaves = arrive[at] + own[at];
             let bus = &program.mix.buses[at];

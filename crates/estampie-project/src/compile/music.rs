@@ -6,7 +6,7 @@ use crate::document::{
     did_you_mean,
 };
 use estampie_engine::dsp::block_coefficient;
-use estampie_engine::index::{BusIndex, PieceIndex, SectionIndex, SoundIndex, Table};
+use estampie_engine::index::{BusIndex, ByIndex, PieceIndex, SectionIndex, SoundIndex};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::Recipe;
 use estampie_engine::music::Map;
@@ -108,7 +108,7 @@ impl Compiler<'_> {
             }
             mode
         });
-        let sections: Table<SectionIndex, Section> =
+        let sections: ByIndex<SectionIndex, Section> =
             doc.sections.iter().enumerate().map(|(at, s)| self.section(doc, s, (index, SectionIndex::new(at)), bus)).collect();
         let holds = doc
             .holds

@@ -4,7 +4,7 @@ use super::stood::Stood;
 use crate::offline::{frames, heard, inputs};
 use ebur128::{EbuR128, Mode};
 use estampie_engine::engine::{Engine, Options, Prepared, Status};
-use estampie_engine::index::{BusIndex, Table};
+use estampie_engine::index::{BusIndex, ByIndex};
 use estampie_engine::names::NameKey;
 use estampie_engine::program::Program;
 use estampie_engine::telemetry::{Happening, What};
@@ -322,7 +322,7 @@ impl Observed {
     fn look(&mut self, program: &Program, status: &Status, watched: &HashSet<NameKey>, peak: f32) {
         let buses = &program.mix.buses;
         // From what leaves a bus to the output.
-        let mut below: Table<BusIndex, f32> = vec![0.0; buses.len()].into();
+        let mut below: ByIndex<BusIndex, f32> = vec![0.0; buses.len()].into();
         for (at, spec) in buses.with_places().skip(1) {
             // A bus stands after the one that it runs into, or is looked up again from there.
             let (mut into, mut sum) = (spec.into, 0.0);

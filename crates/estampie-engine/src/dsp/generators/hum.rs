@@ -4,7 +4,7 @@ use super::noise::EVEN;
 use super::stepped::{Draws, GRID, Line, Phase, Resonator, Stepped, Steps, to_one, values, wander};
 use super::{Beginning, Controls, GeneratorKind, Preset, levelled};
 use crate::dsp::effects::Setting;
-use crate::dsp::widest::{Turning, partials};
+use crate::dsp::widest::{EightPartials, partials};
 use crate::ground::property::Unit;
 use wide::f32x8;
 
@@ -62,7 +62,7 @@ struct Hum {
     to: u64,
     strokes: u64,
     /// Its partials, eight side by side; where they turn to is set anew at each look.
-    partials: [Turning; LANES],
+    partials: [EightPartials; LANES],
     /// Where the gain of each is going.
     targets: [f32; MOST],
     /// How many groups of eight sound.

@@ -3,7 +3,7 @@
 //! So what comes of one does not depend on how much is asked for at once, and what is skipped is what would have been made.
 
 use super::{Beginning, Controls, Generator, MOST_CONTROLS};
-use crate::dsp::widest::{Eight, bank};
+use crate::dsp::widest::{EightFilters, bank};
 use std::fmt;
 
 /// Samples from one look at the controls to the next.
@@ -340,10 +340,10 @@ pub(super) enum Gives {
     High,
 }
 
-/// Eight state-variable filters side by side, each with an input and a gain of its own; their sum is heard. As [`Resonator`], but for its sum.
+/// EightFilters state-variable filters side by side, each with an input and a gain of its own; their sum is heard. As [`Resonator`], but for its sum.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Bank {
-    of: Eight,
+    of: EightFilters,
     /// Where its coefficients go.
     to: [[f32; 8]; 6],
 }
