@@ -170,6 +170,7 @@ impl App {
     pub(super) fn poll_outside(&mut self) -> bool {
         let Some(look) = self.outside.news() else { return false };
         let written = Arc::clone(look.audio());
+        let selected = self.view().selected(self);
         let Some((taken, contested)) = self.workspace.take_in(look) else {
             self.outside.again(self.workspace.stamps());
             return false;
@@ -178,6 +179,10 @@ impl App {
         self.load_written(&written);
         if !taken.is_empty() {
             self.compile();
+            // What somebody else put above it does not bring another thing under the keys.
+            if let Some((kind, name)) = selected.filter(|before| self.view().selected(self).as_ref() != Some(before)) {
+                self.view().select(self, kind, &name);
+            }
             let misnamed = if taken.iter().any(|file| file == "audio") { self.workspace.came_misnamed().len() } else { 0 };
             let words = match misnamed {
                 0 => String::new(),

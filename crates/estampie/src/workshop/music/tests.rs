@@ -78,3 +78,21 @@ fn in_music_tempo_and_bars_come_from_the_recording_and_a_marker_from_what_sounds
     desk.keys("enter");
     assert!(desk.page().contains("low has a marker turn already"), "{}", desk.page());
 }
+
+#[test]
+fn what_is_selected_stays_selected_when_somebody_else_adds_a_piece_above_it() {
+    let mut desk = Desk::with(|folder| {
+        let file = folder.join("music/deck.toml");
+        let text = std::fs::read_to_string(&file).unwrap();
+        std::fs::write(file, text + "[stinger.bell]\nsound = \"steps/deck\"\n[stinger.gong]\nsound = \"steps/deck\"\n").unwrap();
+    });
+    desk.keys("4 down down");
+    let gong = Some(("stinger", "gong".to_owned()));
+    assert_eq!(desk.app.view().selected(&desk.app), gong);
+    std::fs::write(desk.path("music/air.toml"), "[piece.air]\ntempo = \"60\"\n[piece.air.section.a]\nbars = 1\n").unwrap();
+    desk.poll_until("it is taken in", |app| app.music_doc().pieces.len() == 2);
+    assert_eq!(desk.app.view().selected(&desk.app), gong);
+    std::fs::remove_file(desk.path("music/air.toml")).unwrap();
+    desk.poll_until("it is gone", |app| app.music_doc().pieces.len() == 1);
+    assert_eq!(desk.app.view().selected(&desk.app), gong);
+}
