@@ -2,12 +2,13 @@
 
 use crate::manifest::{Audio, Encoding};
 use crate::origin::Span;
-use estampie_engine::clip::Clip;
+use estampie_engine::clip::{Clip, Samples, all_finite};
 use std::io::{Read, Seek, SeekFrom};
-use symphonia::core::audio::SampleBuffer;
+use symphonia::core::audio::{AudioBufferRef, SampleBuffer, Signal as _};
 use symphonia::core::codecs::{CodecRegistry, Decoder, DecoderOptions};
+use symphonia::core::conv::FromSample as _;
 use symphonia::core::errors::Error;
-use symphonia::core::formats::{FormatOptions, FormatReader, SeekMode, SeekTo};
+use symphonia::core::formats::{FormatOptions, FormatReader, Packet, SeekMode, SeekTo};
 use symphonia::core::io::{MediaSource, MediaSourceStream};
 use symphonia::core::meta::MetadataOptions;
 use symphonia::core::probe::{Hint, Probe};
@@ -139,21 +140,83 @@ pub(crate) fn decode(audio: &Audio, bytes: Vec<u8>) -> Result<Clip, String> {
     if !(1..=2).contains(&channels) {
         return Err(format!("it has {channels} channels"));
     }
-    let interleaved = match audio.encoding {
-        Encoding::F32 => bytes.chunks_exact(4).filter_map(|b| b.try_into().ok()).map(f32::from_le_bytes).collect(),
-        Encoding::Flac => decode_stream(bytes, Encoding::Flac, channels)?,
-        Encoding::Vorbis => {
-            // Its last block is whole; how much of it counts is known here.
-            let mut whole = decode_stream(bytes, Encoding::Vorbis, channels)?;
-            whole.truncate(usize::try_from(audio.frames).unwrap_or(usize::MAX).saturating_mul(channels));
-            whole
+    let frames = usize::try_from(audio.frames).map_err(|_| "it is longer than any may be")?;
+    let samples: Vec<Samples> = match audio.encoding {
+        Encoding::F32 => {
+            let interleaved: Vec<f32> = bytes.chunks_exact(4).filter_map(|b| b.try_into().ok()).map(f32::from_le_bytes).collect();
+            (0..channels).map(|at| Samples::of(interleaved.iter().skip(at).step_by(channels).copied().collect())).collect()
         }
+        // One frame more, so that what is longer than it should be is seen.
+        Encoding::Flac => opened(bytes, Encoding::Flac, channels)?.channels(frames.saturating_add(1))?,
+        // Its last block is whole; how much of it counts is known here.
+        Encoding::Vorbis => opened(bytes, Encoding::Vorbis, channels)?.channels(frames)?,
     };
-    if interleaved.len() as u64 != audio.frames * u64::from(audio.channels) || interleaved.iter().any(|s| !s.is_finite()) {
-        return Err("it is not as long as it should be, or has samples that are no numbers".into());
+    whole(&samples, frames)?;
+    Ok(Clip { content: audio.content(), ..Clip::of_samples(&audio.name, samples, audio.loop_points) })
+}
+
+/// Refuses channels that are not as long as they should be, or hold what is no number.
+pub(crate) fn whole(channels: &[Samples], frames: usize) -> Result<(), String> {
+    let finite = |c: &Samples| match c {
+        Samples::Sixteen(_) => true,
+        Samples::Float(samples) => all_finite(samples),
+    };
+    if channels.iter().all(|c| c.len() == frames && finite(c)) {
+        return Ok(());
     }
-    let channel = |at: usize| interleaved.iter().skip(at).step_by(channels).copied().collect();
-    Ok(Clip { content: audio.content(), ..Clip::new(&audio.name, (0..channels).map(channel).collect(), audio.loop_points) })
+    Err("it is not as long as it should be, or has samples that are no numbers".into())
+}
+
+/// A channel that is being decoded: of 16 bits as long as nothing finer came.
+enum Growing {
+    Sixteen(Vec<i16>),
+    Float(Vec<f32>),
+}
+
+impl Growing {
+    fn len(&self) -> usize {
+        match self {
+            Growing::Sixteen(samples) => samples.len(),
+            Growing::Float(samples) => samples.len(),
+        }
+    }
+
+    /// Goes on with samples of 32 bits.
+    fn push_whole(&mut self, more: &[i32]) {
+        if let Growing::Sixteen(samples) = self {
+            if more.iter().fold(0, |bits, s| bits | s) & 0xffff == 0 {
+                return samples.extend(more.iter().map(|s| (s >> 16) as i16));
+            }
+            *self = Growing::Float(samples.iter().map(|s| f32::from_sample(*s)).collect());
+        }
+        if let Growing::Float(samples) = self {
+            samples.extend(more.iter().map(|s| f32::from_sample(*s)));
+        }
+    }
+
+    /// Goes on with floats.
+    fn push(&mut self, more: &[f32]) {
+        if let Growing::Sixteen(samples) = self {
+            *self = Growing::Float(samples.iter().map(|s| f32::from_sample(*s)).collect());
+        }
+        if let Growing::Float(samples) = self {
+            samples.extend_from_slice(more);
+        }
+    }
+
+    /// So many of them, or all.
+    fn done(self, frames: usize) -> Samples {
+        match self {
+            Growing::Sixteen(mut samples) => {
+                samples.truncate(frames);
+                Samples::Sixteen(samples.into())
+            }
+            Growing::Float(mut samples) => {
+                samples.truncate(frames);
+                Samples::of(samples)
+            }
+        }
+    }
 }
 
 /// The hash of what a clip holds, whatever it is called: its channels, its loop and all its samples; of one that is not what it was, what it was.
@@ -334,14 +397,35 @@ impl Decoding {
         Ok(self.samples[..self.given].to_vec())
     }
 
+    /// The next frames, channel by channel; fewer at the end. What is decoded beyond them is lost.
+    pub(crate) fn channels(mut self, count: usize) -> Result<Vec<Samples>, String> {
+        // Whoever claims to be long is not believed before it comes.
+        let room = count.min(1 << 16);
+        let mut grown: Vec<Growing> = (0..self.channels).map(|_| Growing::Sixteen(Vec::with_capacity(room))).collect();
+        while grown[0].len() < count {
+            let Some(packet) = self.packet()? else { break };
+            match self.decoder.decode(&packet).map_err(words)? {
+                AudioBufferRef::S32(buffer) => grown.iter_mut().enumerate().for_each(|(at, channel)| channel.push_whole(buffer.chan(at))),
+                AudioBufferRef::F32(buffer) => grown.iter_mut().enumerate().for_each(|(at, channel)| channel.push(buffer.chan(at))),
+                _ => return Err("its samples are neither whole numbers of 32 bits nor floats".into()),
+            }
+        }
+        Ok(grown.into_iter().map(|channel| channel.done(count)).collect())
+    }
+
+    /// The next packet; `None` at the end.
+    fn packet(&mut self) -> Result<Option<Packet>, String> {
+        match self.format.next_packet() {
+            Ok(packet) => Ok(Some(packet)),
+            // That is how an end is told.
+            Err(Error::IoError(error)) if error.kind() == std::io::ErrorKind::UnexpectedEof => Ok(None),
+            Err(error) => Err(words(error)),
+        }
+    }
+
     /// Decodes a packet more; false at the end.
     fn decode(&mut self) -> Result<bool, String> {
-        let packet = match self.format.next_packet() {
-            Ok(packet) => packet,
-            // That is how an end is told.
-            Err(Error::IoError(error)) if error.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(false),
-            Err(error) => return Err(words(error)),
-        };
+        let Some(packet) = self.packet()? else { return Ok(false) };
         let decoded = self.decoder.decode(&packet).map_err(words)?;
         let mut buffer = SampleBuffer::<f32>::new(decoded.capacity() as u64, *decoded.spec());
         buffer.copy_interleaved_ref(decoded);
@@ -363,9 +447,14 @@ impl Decoding {
     }
 }
 
-fn decode_stream(bytes: Vec<u8>, encoding: Encoding, channels: usize) -> Result<Vec<f32>, String> {
+fn opened(bytes: Vec<u8>, encoding: Encoding, channels: usize) -> Result<Decoding, String> {
     let length = bytes.len() as u64;
-    Decoding::of(std::io::Cursor::new(bytes), length, encoding, channels)?.frames(usize::MAX)
+    Decoding::of(std::io::Cursor::new(bytes), length, encoding, channels)
+}
+
+#[cfg(feature = "write")]
+fn decode_stream(bytes: Vec<u8>, encoding: Encoding, channels: usize) -> Result<Vec<f32>, String> {
+    opened(bytes, encoding, channels)?.frames(usize::MAX)
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! Reading a bundle.
 
-use crate::audio::{decode, guarded};
+use crate::audio::{decode, guarded, whole};
 use crate::manifest::{Audio, FORMAT, Manifest, Tables};
 use crate::origin::{Origin, Span};
 use crate::stream::{Stored, Streams};
@@ -226,9 +226,7 @@ fn head(stream: u32, stored: &Stored, origin: &Origin) -> Result<Clip, String> {
     let audio = &stored.audio;
     let frames = usize::try_from(audio.frames).map_err(|_| "it is longer than any may be")?;
     let head = stored.head(origin, HEAD)?;
-    if head.iter().any(|c| c.len() != HEAD || c.iter().any(|s| !s.is_finite())) {
-        return Err("it is not as long as it should be, or has samples that are no numbers".into());
-    }
+    whole(&head, HEAD)?;
     Ok(Clip { content: audio.content(), ..Clip::streamed(&audio.name, head, Streamed { stream, frames }, audio.loop_points) })
 }
 

@@ -3,6 +3,7 @@
 use crate::audio::{Decoding, guarded};
 use crate::manifest::{Audio, Encoding};
 use crate::origin::{Origin, Span};
+use estampie_engine::clip::Samples;
 use estampie_engine::pages::{PAGE, Page};
 use std::io::{Read, Seek, SeekFrom};
 
@@ -25,11 +26,16 @@ impl Stored {
         origin.span(self.start, self.audio.bytes)
     }
 
-    /// Its first frames, all channels one after the other; fewer if it is shorter.
-    pub(crate) fn head(&self, origin: &Origin, frames: usize) -> Result<Vec<Vec<f32>>, String> {
+    /// Its first frames, channel by channel; fewer if it is shorter.
+    pub(crate) fn head(&self, origin: &Origin, frames: usize) -> Result<Vec<Samples>, String> {
         let channels = self.audio.channels as usize;
-        let interleaved = Reading::open(self, origin)?.frames(frames, channels)?;
-        Ok((0..channels).map(|at| interleaved.iter().skip(at).step_by(channels).copied().collect()).collect())
+        match Reading::open(self, origin)? {
+            Reading::Decoded(decoding) => decoding.channels(frames),
+            mut plain => {
+                let interleaved = plain.frames(frames, channels)?;
+                Ok((0..channels).map(|at| Samples::of(interleaved.iter().skip(at).step_by(channels).copied().collect())).collect())
+            }
+        }
     }
 }
 
@@ -202,7 +208,7 @@ mod tests {
             let head = stored.head(&origin, HEAD).unwrap();
             let mut streams = Streams::new(origin, vec![None, Some(stored)]);
             for (side, samples) in whole.channels.iter().enumerate() {
-                prop_assert!(head[side] == samples.stretch(0, HEAD));
+                prop_assert!(head[side].to_vec() == samples.stretch(0, HEAD));
             }
             let last = ((frames - HEAD).div_ceil(PAGE) - 1) as u32;
             // Each place is read on from, as a voice does.

@@ -59,7 +59,7 @@ fn main() {
             .map(|a| if streaming == Streaming::Whole { a.frames * u64::from(a.channels) * if a.sixteen { 2 } else { 4 } } else { a.memory() })
             .sum();
         let streams = manifest.audio.iter().any(estampie_bundle::Audio::is_long) && streaming != Streaming::Whole;
-        let options = Options { voices, inputs: 256, streaming, parts_apart, ..Options::default() };
+        let options = Options { voices, inputs: 256, emitters: 4 * voices, streaming, parts_apart, ..Options::default() };
         let pages = if streams { options.streams as u64 * 4 * 64 * 1024 } else { 0 };
         let mut times = Vec::new();
         let mut held = 0;

@@ -37,6 +37,7 @@ use estampie_bundle::{Bundle, Origin, ReadError, Streams, assemble};
 use estampie_engine::engine::{Capacity, Engine, Full, Input, InputKind, LISTENER_NAME, Message, Prepared};
 use estampie_engine::names::{NameKey, Names};
 use estampie_engine::pages::{Page, Pages};
+use estampie_engine::program::Program;
 use estampie_engine::reads::AtOnce;
 use parts::{Parts, Store};
 use rtrb::{Producer, PushError};
@@ -117,6 +118,16 @@ pub fn load_bytes(bytes: Vec<u8>, options: &Options) -> Result<(Player, Control)
 /// Pages for each voice that streams: what it plays, two ahead, and the start of its loop.
 const PAGES: usize = 4;
 
+/// Generators of each kind, by the room for voices.
+fn generators(voices: usize) -> usize {
+    voices.div_ceil(2).min(64)
+}
+
+/// A program ready to be taken over, with so many generators of each kind if it has to bring them.
+fn prepared(program: Arc<Program>, seed: u64, generators: usize) -> Prepared {
+    if live::LEAN { Prepared::lean(program, seed, generators) } else { Prepared::new(program, seed) }
+}
+
 fn start(origin: Origin, options: &Options) -> Result<(Player, Control), LoadError> {
     let mut bundle = Bundle::read(origin.clone())?;
     let rate = bundle.manifest().rate;
@@ -137,21 +148,26 @@ fn start(origin: Origin, options: &Options) -> Result<(Player, Control), LoadErr
     let clips = bundle.audio(|name| !apart(name), stream)?;
     let program = Arc::new(assemble(&written, &clips)?);
     let loaded = if options.parts_apart { BTreeSet::new() } else { parts.iter().map(|p| p.name.clone()).collect() };
-    let parts = Parts::new(Store { origin, stream, program: written, clips, parts, seed: options.seed }, loaded);
+    let parts = Parts::new(Store { origin, stream, clips, parts, seed: options.seed }, loaded);
     let names = program.names.clone();
     let voices = options.voices.clamp(1, 4352);
     let capacity = Capacity {
         voices,
         inputs: options.inputs.clamp(1, 1 << 20),
         emitters: options.emitters,
-        generators: voices.min(64),
+        generators: generators(voices),
+        lean: live::LEAN,
+        repeats: (4 * voices).clamp(64, 1024),
+        // A game moves all its emitters at once, and more.
+        messages: (2 * (options.inputs.min(2048) + options.emitters.min(2048))).clamp(1024, 4096),
+        retired: (8 * voices).clamp(1024, 8192),
+        bands: (voices / 4).clamp(16, 64),
         notes: voices.clamp(64, 255),
         happenings: live::HAPPENINGS,
         statuses: live::STATUSES,
-        ..Capacity::default()
     };
     let engine_options = estampie_engine::engine::Options { capacity, tap_frames: live::tap_frames(rate), ..Default::default() };
-    let (mut engine, remote) = Engine::new(Prepared::new(Arc::clone(&program), options.seed), engine_options);
+    let (mut engine, remote) = Engine::new(prepared(Arc::clone(&program), options.seed, generators(voices)), engine_options);
     let (tell, unread) = channel();
     let streams = if stream { Some(bundle.streams()?).filter(Streams::any) } else { None };
     if let Some(streams) = streams {

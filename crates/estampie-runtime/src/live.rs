@@ -40,7 +40,9 @@ pub(crate) fn tap_frames(rate: u32) -> usize {
 }
 
 /// How much of what the engine tells waits: a workshop wants all of it, a game what needs attention.
-pub(crate) const HAPPENINGS: usize = if cfg!(feature = "live") { 1 << 15 } else { 2048 };
+pub(crate) const HAPPENINGS: usize = if cfg!(feature = "live") { 1 << 15 } else { 512 };
+/// Nobody but a workshop brings other programs.
+pub(crate) const LEAN: bool = !cfg!(feature = "live");
 /// Nobody but a workshop looks at statuses.
 pub(crate) const STATUSES: usize = if cfg!(feature = "live") { 4 } else { 0 };
 

@@ -42,7 +42,6 @@ pub(crate) struct Store {
     pub(crate) origin: Origin,
     /// Whether only the heads of what is streamed are loaded.
     pub(crate) stream: bool,
-    pub(crate) program: Vec<u8>,
     pub(crate) clips: Clips,
     pub(crate) parts: Vec<Part>,
     pub(crate) seed: u64,
@@ -68,7 +67,9 @@ impl Store {
         self.clips.extend(new);
         let kept: BTreeSet<String> = self.clips.keys().filter(|name| self.wanted(loaded, name)).cloned().collect();
         self.clips.retain(|name, _| kept.contains(name));
-        Ok(Box::new(Prepared::new(Arc::new(assemble(&self.program, &self.clips)?), self.seed)))
+        // The generators came with the first one.
+        let program = assemble(&bundle.program()?, &self.clips)?;
+        Ok(Box::new(crate::prepared(Arc::new(program), self.seed, 0)))
     }
 }
 

@@ -3,7 +3,7 @@
 
 use assert_no_alloc::{AllocDisabler, assert_no_alloc};
 use estampie_bundle::{Bundle, Info, Storing, content, write};
-use estampie_engine::clip::{Clip, Streamed};
+use estampie_engine::clip::{Clip, Samples, Streamed};
 use estampie_engine::engine::{Engine, Notice, Options as EngineOptions, Prepared, What};
 use estampie_engine::pages::{HEAD, PAGE, Page, Pages};
 use estampie_engine::program::Program;
@@ -241,7 +241,7 @@ fn rendered(event: &str, late: Option<u32>, room: usize) -> (Vec<f32>, usize) {
 fn rendered_by(event: &str, late: Option<u32>, room: usize, then: Option<(usize, u32)>) -> (Vec<f32>, usize) {
     let head = |at: usize| {
         let whole = clip(at);
-        let channels = whole.channels.iter().map(|c| c.stretch(0, c.len().min(HEAD))).collect();
+        let channels = whole.channels.iter().map(|c| Samples::of(c.stretch(0, c.len().min(HEAD)))).collect();
         Clip::streamed(&whole.name, channels, Streamed { stream: at as u32, frames: whole.frames() }, whole.loop_points)
     };
     let program = if late.is_some() { program(head) } else { program(clip) };
@@ -308,7 +308,7 @@ fn a_reader_that_takes_over_finds_what_was_read() {
 fn pages_come_as_they_are_needed_and_neither_they_nor_many_voices_are_allocated_while_it_renders() {
     let head = |at: usize| {
         let whole = clip(at);
-        let channels = whole.channels.iter().map(|c| c.stretch(0, c.len().min(HEAD))).collect();
+        let channels = whole.channels.iter().map(|c| Samples::of(c.stretch(0, c.len().min(HEAD)))).collect();
         Clip::streamed(&whole.name, channels, Streamed { stream: at as u32, frames: whole.frames() }, whole.loop_points)
     };
     let (mut engine, mut remote) = Engine::new(Prepared::new(Arc::new(Program { voices: 700, ..program(head) }), 1), EngineOptions::default());

@@ -38,7 +38,7 @@ use limits::Playing;
 use memory::{Memory, across};
 use music::{MOST_WANTED, WantedAt};
 use react::{Deferred, MOST_DEFERRED, Work};
-use repeat::{MOST_REPEATERS, Repeater};
+use repeat::Repeater;
 use stingers::MOST_WAITING;
 
 pub(crate) use music::{LayerState, PieceState, layer_term, transposition};
@@ -111,12 +111,12 @@ pub(crate) struct Director {
 }
 
 impl Director {
-    /// With room for the limits of so many voices.
-    pub(crate) fn new(voices: usize) -> Director {
+    /// With room for the limits of so many voices, and for so many repeats.
+    pub(crate) fn new(voices: usize, repeats: usize) -> Director {
         Director {
             work: Vec::with_capacity(64),
             deferred: Vec::with_capacity(MOST_DEFERRED),
-            repeaters: Vec::with_capacity(MOST_REPEATERS),
+            repeaters: Vec::with_capacity(repeats),
             wanted: Vec::with_capacity(MOST_WANTED),
             waiting: Vec::with_capacity(MOST_WAITING),
             happens: Vec::with_capacity(512),

@@ -124,7 +124,7 @@ impl Directing<'_> {
         let state = &mut self.state.sounds[sound];
         state.began = Some(frame);
         if spec.repeat.is_some() {
-            return if self.begin_repeat(route, offset, by) { Ok(()) } else { Err(Reason::Queue { limit: super::MOST_REPEATERS as u32 }) };
+            return if self.begin_repeat(route, offset, by) { Ok(()) } else { Err(Reason::Queue { limit: self.director.repeaters.capacity() as u32 }) };
         }
         self.body(route, offset, body)
     }

@@ -7,9 +7,6 @@ use crate::ground::telemetry::What;
 use crate::ground::time::BLOCK;
 use crate::mixer::voice::Route;
 
-/// The most repeats at once.
-pub(crate) const MOST_REPEATERS: usize = 1024;
-
 /// The least interval: 50 a second.
 const LEAST: f32 = 0.02;
 
@@ -38,7 +35,7 @@ impl Directing<'_> {
         let left = repeat.times.map(|(low, high)| low + self.state.sounds[sound].vary.below((high - low + 1) as usize) as u32);
         let started = self.frame + offset;
         let place = self.place_of(by.emitter);
-        if self.director.repeaters.len() >= MOST_REPEATERS {
+        if self.director.repeaters.len() >= self.director.repeaters.capacity() {
             return false;
         }
         self.count_begun(&route);

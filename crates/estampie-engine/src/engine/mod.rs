@@ -43,6 +43,7 @@ pub use status::{
 };
 
 use crate::director::{Directing, Director, Scene, VoiceSends, sums};
+use crate::dsp::generators::Pool;
 use crate::ground::index::{BusIndex, SoundIndex};
 use crate::ground::outlets::Outlets;
 use crate::ground::pages::Pages;
@@ -60,9 +61,6 @@ use output::Output;
 use rtrb::{Consumer, Producer, RingBuffer};
 use std::sync::Arc;
 
-const MESSAGES: usize = 4096;
-const RETIRED: usize = 1 << 13;
-
 /// How much an engine has room for, whatever program it plays. It is all allocated when the engine is made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Capacity {
@@ -74,6 +72,14 @@ pub struct Capacity {
     pub notes: usize,
     /// Generators of each kind at once: takes that are made instead of recorded.
     pub generators: usize,
+    /// Whether none of them are made beforehand: for one program alone, which brings what it needs ([`Prepared::lean`]).
+    pub lean: bool,
+    /// Sounds at once that repeat themselves.
+    pub repeats: usize,
+    /// Messages on their way to the engine; who sends more than it takes in a block is told so.
+    pub messages: usize,
+    /// Things that the engine is done with and that wait to be dropped outside; what finds no room waits inside.
+    pub retired: usize,
     /// Inputs that wait for their frame (1 and more); those beyond are left out, counted and told.
     pub inputs: usize,
     /// Emitters that are somewhere (1 to 8,192); what plays at one beyond them is not placed, and told.
@@ -92,6 +98,10 @@ impl Default for Capacity {
             bands: MOST_BANDS,
             notes: MOST_TONES,
             generators: 256,
+            lean: false,
+            repeats: 1024,
+            messages: 4096,
+            retired: 1 << 13,
             inputs: 4096,
             emitters: MOST_EMITTERS,
             happenings: 1 << 15,
@@ -144,9 +154,9 @@ impl Engine {
     /// Makes an engine at frame 0, and the other end of its rings.
     #[must_use]
     pub fn new(prepared: Prepared, options: Options) -> (Engine, Remote) {
-        let (message_in, messages) = RingBuffer::new(MESSAGES);
-        let Capacity { voices, bands, notes, generators, inputs, emitters, happenings, statuses } = options.capacity;
-        let (outlets, inlets) = Outlets::new(happenings.max(64), RETIRED, options.tap_frames);
+        let Capacity { voices, bands, notes, generators, lean, repeats, messages, retired, inputs, emitters, happenings, statuses } = options.capacity;
+        let (message_in, messages) = RingBuffer::new(messages.max(64));
+        let (outlets, inlets) = Outlets::new(happenings.max(64), retired.max(64), options.tap_frames);
         let (mut empty_in, empty) = RingBuffer::new(8);
         let (full, full_out) = RingBuffer::new(8);
         for _ in 0..statuses.min(8) {
@@ -155,8 +165,14 @@ impl Engine {
         let (rate, ceiling) = (prepared.program.rate, prepared.program.ceiling_gain);
         let mut engine = Engine {
             frame: 0,
-            director: Director::new(voices),
-            mixer: Mixer::new(voices.max(1), bands.clamp(1, 255), notes.clamp(1, 255), generators, rate),
+            director: Director::new(voices, repeats.max(1)),
+            mixer: Mixer::new(
+                voices.max(1),
+                bands.clamp(1, 255),
+                notes.clamp(1, 255),
+                if lean { Pool::empty(generators) } else { Pool::new(generators, rate) },
+                rate,
+            ),
             world: World::new(emitters.clamp(1, MOST_EMITTERS)),
             outlets,
             inputs: Inputs::new(messages, inputs.max(1), options.schedule),

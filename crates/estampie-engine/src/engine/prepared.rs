@@ -3,9 +3,9 @@
 use crate::director::memory::Memory;
 use crate::dsp::generators::Brought;
 use crate::ground::names::NameKey;
-use crate::mixer::spec::player_level;
+use crate::mixer::spec::{Made, player_level};
 use crate::mixer::state::MixState;
-use crate::program::Program;
+use crate::program::{Program, TakeOf};
 use std::sync::Arc;
 
 /// A program and its memory, ready to take over.
@@ -23,6 +23,19 @@ impl Prepared {
     pub fn new(program: Arc<Program>, seed: u64) -> Prepared {
         let (state, mix) = (Memory::new(&program, seed), MixState::new(&program.mix, program.rate));
         let brought = Brought::of(program.mix.generators.iter().map(|g| g.kind), program.rate);
+        Prepared { program, state, mix, brought }
+    }
+
+    /// As [`Prepared::new`], for an engine that plays no other program ([`Capacity::lean`](super::Capacity::lean)): it brings the generators that
+    /// it uses, so many of each kind.
+    #[must_use]
+    pub fn lean(program: Arc<Program>, seed: u64, generators: usize) -> Prepared {
+        let (state, mix) = (Memory::new(&program, seed), MixState::new(&program.mix, program.rate));
+        let strings = program.sounds.iter().flat_map(|s| &s.groups).flat_map(|g| &g.takes).any(|take| match &take.of {
+            TakeOf::Recipe(recipe) => recipe.made.as_ref().is_some_and(Made::strings),
+            TakeOf::Sound(_) => false,
+        });
+        let brought = Brought::lean(program.mix.generators.iter().map(|g| g.kind), generators, strings, program.rate);
         Prepared { program, state, mix, brought }
     }
 

@@ -39,7 +39,7 @@ impl Remote {
     /// A remote of an engine that runs elsewhere, and what stands in for that engine here; with room for so many frames of a tapped bus.
     #[must_use]
     pub fn elsewhere(tap_frames: usize) -> (Elsewhere, Remote) {
-        let (message_in, messages) = RingBuffer::new(super::MESSAGES);
+        let (message_in, messages) = RingBuffer::new(super::Capacity::default().messages);
         let (outlets, inlets) = Outlets::new(super::Capacity::default().happenings, 0, tap_frames);
         let (empty_in, empty) = RingBuffer::new(8);
         let (full, full_out) = RingBuffer::new(8);

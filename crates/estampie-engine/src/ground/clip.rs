@@ -177,6 +177,19 @@ impl Span<'_> {
     }
 }
 
+/// The sum of the squares of all samples.
+fn power(channels: &[Samples]) -> f64 {
+    // Squares of 16 bits add up exactly in floats of 64 bits for minutes, and as whole numbers several times as fast.
+    let whole = |samples: &Samples| match samples {
+        Samples::Sixteen(samples) => Some(samples.iter().map(|s| u64::from((i32::from(*s) * i32::from(*s)) as u32)).sum::<u64>()),
+        Samples::Float(_) => None,
+    };
+    match channels.iter().map(whole).sum::<Option<u64>>() {
+        Some(sum) => sum as f64 / f64::from(SIXTEEN).powi(2),
+        None => channels.iter().flat_map(Samples::iter).map(|s| f64::from(s).powi(2)).sum(),
+    }
+}
+
 /// What of a clip is not in memory.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Streamed {
@@ -193,19 +206,21 @@ impl Clip {
     #[must_use]
     pub fn new(name: &str, channels: Vec<Vec<f32>>, loop_points: Option<(usize, usize)>) -> Clip {
         let frames = channels.iter().map(Vec::len).min().unwrap_or(0);
-        let mut channels: Vec<Samples> = channels
-            .into_iter()
-            .take(2)
-            .map(|mut c| {
-                c.truncate(frames);
-                Samples::of(c)
-            })
-            .collect();
+        let even = channels.into_iter().take(2).map(|mut c| {
+            c.truncate(frames);
+            Samples::of(c)
+        });
+        Clip::of_samples(name, even.collect(), loop_points)
+    }
+
+    /// As [`Clip::new`], of one or two channels of equal length.
+    #[must_use]
+    pub fn of_samples(name: &str, mut channels: Vec<Samples>, loop_points: Option<(usize, usize)>) -> Clip {
         if channels.is_empty() {
             channels.push(Samples::Float(Box::default()));
         }
-        let samples = (frames * channels.len()).max(1) as f64;
-        let power: f64 = channels.iter().flat_map(Samples::iter).map(|s| f64::from(s).powi(2)).sum::<f64>() / samples;
+        let frames = channels[0].len();
+        let power = power(&channels) / (frames * channels.len()).max(1) as f64;
         let loop_points = loop_points.filter(|(start, end)| start < end && *end <= frames);
         let key = NameKey::of(name);
         Clip { name: name.to_owned(), key, channels, streamed: None, content: None, loop_points, level_db: (10.0 * power.log10()) as f32 }
@@ -213,8 +228,8 @@ impl Clip {
 
     /// A clip of which only the head is here. One that is no longer than its head is whole. Its mean level is that of its head.
     #[must_use]
-    pub fn streamed(name: &str, head: Vec<Vec<f32>>, streamed: Streamed, loop_points: Option<(usize, usize)>) -> Clip {
-        let clip = Clip::new(name, head, None);
+    pub fn streamed(name: &str, head: Vec<Samples>, streamed: Streamed, loop_points: Option<(usize, usize)>) -> Clip {
+        let clip = Clip::of_samples(name, head, None);
         let rest = (clip.frames() == HEAD && streamed.frames > HEAD).then_some(streamed);
         let frames = rest.map_or(clip.frames(), |s| s.frames);
         Clip { streamed: rest, loop_points: loop_points.filter(|(start, end)| start < end && *end <= frames), ..clip }
@@ -288,6 +303,17 @@ mod tests {
                 prop_assert!(sum.iter().zip(&all).all(|(sum, s)| *sum == 0.25 + s));
             }
         }
+    }
+
+    #[test]
+    fn the_level_of_whole_numbers_is_that_of_floats() {
+        let sixteen: Vec<f32> = (0..90_001u32).map(|n| f32::from((n.wrapping_mul(2_654_435_761) >> 16) as u16 as i16) / SIXTEEN).collect();
+        let power = sixteen.iter().map(|s| f64::from(*s).powi(2)).sum::<f64>() / sixteen.len() as f64;
+        let clip = Clip::new("a", vec![sixteen.clone()], None);
+        assert!(matches!(clip.channels[0], Samples::Sixteen(_)) && clip.level_db.to_bits() == ((10.0 * power.log10()) as f32).to_bits());
+        let mixed = Clip::new("a", vec![sixteen, vec![0.3; 90_001]], None);
+        let both = (power + f64::from(0.3f32).powi(2)) / 2.0;
+        assert!((f64::from(mixed.level_db) - 10.0 * both.log10()).abs() < 1e-5, "{}", mixed.level_db);
     }
 
     #[test]

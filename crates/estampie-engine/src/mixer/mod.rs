@@ -50,13 +50,13 @@ pub(crate) struct Mixer {
 }
 
 impl Mixer {
-    /// Makes room for so many voices, bands, notes, and generators of each kind.
-    pub(crate) fn new(voices: usize, bands: usize, tones: usize, generators: usize, rate: u32) -> Mixer {
+    /// Makes room for so many voices, bands and notes; generators are there.
+    pub(crate) fn new(voices: usize, bands: usize, tones: usize, generators: Pool, rate: u32) -> Mixer {
         Mixer {
             voices: Voices::new(voices),
             bands: (0..bands).map(|_| Band::new()).collect(),
             tones: (0..tones).map(|_| Tone::new(rate)).collect(),
-            generators: Pool::new(generators, rate),
+            generators,
             down: Vec::with_capacity(MOST_BUSES).into(),
             interpolator: Interpolator::shared(),
             scratch: Box::default(),

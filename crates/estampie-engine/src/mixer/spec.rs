@@ -332,6 +332,12 @@ pub struct Made {
 }
 
 impl Made {
+    /// Whether it plays strings.
+    #[must_use]
+    pub fn strings(&self) -> bool {
+        GENERATORS.get(self.kind).is_some_and(|kind| (kind.strings)(&self.values, self.instrument.as_ref()))
+    }
+
     /// Whether it goes on until it is let go.
     #[must_use]
     pub fn endless(&self) -> bool {

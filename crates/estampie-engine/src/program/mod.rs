@@ -637,8 +637,8 @@ impl Program {
             let recipes = sound.groups.iter().flat_map(|g| &g.takes).filter_map(|t| if let TakeOf::Recipe(recipe) = &t.of { Some(recipe) } else { None });
             if !recipes.flat_map(|r| &r.parts).flat_map(|p| &p.clips).all(|(clip, _)| there(&clip.name)) {
                 sound.absent = true;
-                // Groups stay, since they are counted; what they would pick is gone.
-                sound.groups.iter_mut().for_each(|g| g.takes.clear());
+                // Groups stay, since they are counted; what they would pick is gone, but for what needs no audio: a generator may be the only one of its kind.
+                sound.groups.iter_mut().for_each(|g| g.takes.retain(|take| matches!(&take.of, TakeOf::Recipe(recipe) if recipe.made.is_some())));
             }
         }
         for instrument in &mut self.music.instruments {

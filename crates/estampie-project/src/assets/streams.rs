@@ -4,7 +4,7 @@ use super::decode::{Converting, caught};
 use super::error::AudioError;
 use super::reader::Reader;
 use super::{Goes, decode};
-use estampie_engine::clip::{Clip, Streamed, copy_finite};
+use estampie_engine::clip::{Clip, Samples, Streamed, copy_finite};
 use estampie_engine::pages::{HEAD, PAGE, Page};
 use estampie_engine::reads::{Fill, Reads};
 use std::collections::BTreeMap;
@@ -102,7 +102,7 @@ impl Streams {
         head.iter_mut().flatten().filter(|s| !s.is_finite()).for_each(|s| *s = 0.0);
         let mut all = self.all();
         all.sources.push(source);
-        Ok(Some(Clip::streamed(name, head, Streamed { stream: (all.sources.len() - 1) as u32, frames }, loop_points)))
+        Ok(Some(Clip::streamed(name, head.into_iter().map(Samples::of).collect(), Streamed { stream: (all.sources.len() - 1) as u32, frames }, loop_points)))
     }
 
     fn all(&self) -> MutexGuard<'_, Registered> {

@@ -129,6 +129,29 @@ fn a_generator_more_than_there_are_is_refused_until_one_ends() {
 }
 
 #[test]
+fn an_engine_for_one_program_alone_sounds_as_any_other() {
+    let shared = format!("{SHARED}\n[generator.fanfare]\nkind = \"notes\"\n\n[generator.harp]\nkind = \"notes\"\ninstrument = \"plucked string\"\n");
+    let takes = |of: &[&str]| of.iter().map(|g| format!("[{g}]\ntakes = [\"generator {g}\"]\n")).collect::<String>();
+    // With strings and without.
+    for names in [&["puff", "fanfare", "hiss"][..], &["puff", "fanfare", "harp"]] {
+        let program = program_with(&[("shared.toml", &shared), ("sounds/all.toml", &takes(names))]);
+        let rendered = [false, true].map(|lean| {
+            let capacity = Capacity { generators: 2, lean, repeats: 64, messages: 64, retired: 64, ..Capacity::default() };
+            let prepared = if lean { Prepared::lean(Arc::clone(&program), 1, 2) } else { Prepared::new(Arc::clone(&program), 1) };
+            let (mut engine, mut remote) = Engine::new(prepared, Options { capacity, ..Options::default() });
+            for name in names {
+                remote.input(Input { frame: NOW, what: InputKind::Play { sound: key(name), emitter: NameKey::NONE } }).unwrap();
+            }
+            let mut out = vec![0.0; 2 * 48_000];
+            engine.render(&mut out);
+            assert_eq!(std::iter::from_fn(|| remote.happening()).filter(|h| matches!(h.what, What::VoiceStart { .. })).count(), 3);
+            out
+        });
+        assert!(rendered[0] == rendered[1] && rendered[0].iter().any(|s| s.abs() > 0.05), "{names:?}");
+    }
+}
+
+#[test]
 fn what_is_wrong_with_a_generator_is_told_with_its_place_and_fix() {
     let faults = |shared: &str, take: &str| compile_with(&[("shared.toml", shared), ("sounds/all.toml", &format!("[a]\ntakes = [\"{take}\"]\n"))]).1;
     let cases = [

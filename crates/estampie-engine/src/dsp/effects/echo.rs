@@ -1,7 +1,7 @@
 //! Echoes: a delay that feeds itself through two filters, straight or from side to side, by time or by the music's beats.
 //!
-//! Set to beats it remembers twice as many of the slowest there are, so that they can be moved, and four at most; otherwise two seconds. What is moved beyond
-//! that is halved until it fits.
+//! Set to beats it remembers so many of the slowest there are, and so twice as many and more at usual tempos; otherwise two seconds. What is moved
+//! beyond that is halved until it fits.
 
 use super::delay::DelayLine;
 use super::tone::{Mixture, Section};
@@ -31,7 +31,7 @@ pub(super) const ECHO: Kind = Kind {
             put: |to, (_, level)| to[2] = if level > -60.0 { 10f32.powf(level / 20.0) } else { 0.0 },
         },
     ],
-    remembers: |making| (beats_kept(making) * 10.0) as u32,
+    remembers: |making| (beats_kept(making) * 100.0).round() as u32,
     make: |making: &Making| Box::new(Echo::new(making)),
     ..Kind::PLAIN
 };
@@ -43,12 +43,13 @@ const LONGEST: f32 = 2.0;
 const MOST_BEATS: f32 = 4.0;
 const SLOWEST: f32 = 3.0;
 
-/// The beats that there is room for. In three steps, so that few edits make it anew; its lines have lengths of powers of two, which these just fit.
+/// The beats that there is room for at the slowest tempo. In four steps, so that few edits make it anew; its lines have lengths of powers of two, which these just fit.
 fn beats_kept(making: &Making) -> f32 {
     match making.values[1] {
         ..=0.0 => 0.0,
-        ..=0.9 => 1.8,
-        ..=1.8 => 3.6,
+        ..=0.88 => 0.88,
+        ..=1.8 => 1.8,
+        ..=3.6 => 3.6,
         _ => MOST_BEATS,
     }
 }

@@ -142,6 +142,10 @@ pub struct GeneratorKind {
     pub make: fn(u32) -> Box<dyn Generator>,
     /// Each needs so much memory that no more than so many are made, and only for programs that use them ([`Brought`]).
     pub most: Option<usize>,
+    /// Whether one of such settings, on such an instrument, plays strings.
+    pub strings: fn(&[f32], Option<&InstrumentSettings>) -> bool,
+    /// Makes one that plays no strings, as `make` does, where those take most of its memory.
+    pub stringless: Option<fn(u32) -> Box<dyn Generator>>,
 }
 
 impl GeneratorKind {
@@ -156,6 +160,8 @@ impl GeneratorKind {
         ends: |_| false,
         make: |_| unreachable!("every kind makes its own"),
         most: None,
+        strings: |_, _| false,
+        stringless: None,
     };
 
     /// Whether it plays an instrument, which can be one of the project's.
@@ -269,9 +275,26 @@ impl Brought {
         }
         Brought(all)
     }
+
+    /// Those of a program that is the only one: of all its kinds, so many of each; without strings if it has none.
+    pub(crate) fn lean(kinds: impl Iterator<Item = usize>, of_each: usize, strings: bool, rate: u32) -> Brought {
+        let mut all: Vec<(usize, Vec<Box<dyn Generator>>)> = Vec::new();
+        for at in kinds {
+            if let Some(kind) = GENERATORS.get(at).filter(|_| all.iter().all(|(known, _)| *known != at)) {
+                let make = kind.stringless.filter(|_| !strings).unwrap_or(kind.make);
+                all.push((at, (0..of_each.min(kind.most.unwrap_or(of_each))).map(|_| make(rate)).collect()));
+            }
+        }
+        Brought(all)
+    }
 }
 
 impl Pool {
+    /// Without any: all come with the program ([`Brought::lean`]).
+    pub(crate) fn empty(of_each: usize) -> Pool {
+        Pool { waiting: GENERATORS.iter().map(|_| Vec::new()).collect(), used: vec![0; GENERATORS.len()], of_each }
+    }
+
     /// Makes so many of each kind, for a rate.
     pub(crate) fn new(of_each: usize, rate: u32) -> Pool {
         let of = |kind: &GeneratorKind| if kind.most.is_some() { Vec::new() } else { (0..of_each).map(|_| (kind.make)(rate)).collect() };

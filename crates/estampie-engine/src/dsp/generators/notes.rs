@@ -73,9 +73,21 @@ pub(super) const NOTES: GeneratorKind = GeneratorKind {
     presets: PRESETS,
     stereo: |values| values[WIDTH] > 0.0,
     ends: |values| values[ROUNDS] >= 1.0,
-    make: |rate| Box::new(Stepped::of(Notes::new(rate))),
+    make: |rate| Box::new(Stepped::of(Notes::new(rate, LOWEST))),
     most: Some(64),
+    strings: |values, instrument| is_string(instrument.map_or_else(|| played(values[0]), |i| i.kind)),
+    stringless: Some(|rate| Box::new(Stepped::of(Notes::new(rate, rate)))),
 };
+
+/// The instrument by its setting.
+fn played(setting: f32) -> Kind {
+    PLAYED[word(setting, PLAYED.len())].0
+}
+
+/// Whether it has strings, which need room for a period.
+fn is_string(kind: Kind) -> bool {
+    matches!(kind, Kind::Plucked | Kind::Bass)
+}
 
 const ROUNDS: usize = 5;
 const WIDTH: usize = 12;
@@ -221,7 +233,8 @@ struct Notes {
 }
 
 impl Notes {
-    fn new(rate: u32) -> Notes {
+    /// With strings of so many Hz at the lowest.
+    fn new(rate: u32, lowest: u32) -> Notes {
         Notes {
             rate,
             seed: 0,
@@ -235,7 +248,7 @@ impl Notes {
             scale: NAMED_SCALES[0].1,
             rounds: 1,
             instrument: InstrumentSettings::usual(Kind::Synth),
-            tones: std::array::from_fn(|_| Played { tone: Tone::above(LOWEST, rate), semitones: 0.0, follows: false }),
+            tones: std::array::from_fn(|_| Played { tone: Tone::above(lowest, rate), semitones: 0.0, follows: false }),
             now: [0.0; 13],
             ahead: Ahead::default(),
             done: false,
@@ -264,7 +277,7 @@ impl Notes {
 
     /// The lowest pitch, in MIDI semitones: a string needs room, others have none of their own.
     fn lowest(&self) -> f32 {
-        if matches!(self.instrument.kind, Kind::Plucked | Kind::Bass) { 40.0 } else { 28.0 }
+        if is_string(self.instrument.kind) { 40.0 } else { 28.0 }
     }
 
     /// How the next note is played.
@@ -308,7 +321,7 @@ impl Notes {
             let Some(free) = self.tones.iter_mut().find(|t| t.tone.gone()) else { return };
             let seed = bits(self.seed, self.interval.wrapping_mul(8).wrapping_add(n as u64)) as u32;
             free.tone.start(&patch, Stroke { pitch: tonic + semitones, velocity, wait: wait as u64, length, seed }, None, self.rate);
-            (free.semitones, free.follows) = (semitones, !matches!(patch.kind, Kind::Plucked | Kind::Bass));
+            (free.semitones, free.follows) = (semitones, !is_string(patch.kind));
         }
     }
 
@@ -336,7 +349,7 @@ impl Steps for Notes {
         }
         self.count = self.count.max(1);
         self.scale = NAMED_SCALES[word(self.now[1], NAMED_SCALES.len())].1;
-        self.instrument = beginning.instrument.copied().unwrap_or_else(|| InstrumentSettings::usual(PLAYED[word(self.now[0], PLAYED.len())].0));
+        self.instrument = beginning.instrument.copied().unwrap_or_else(|| InstrumentSettings::usual(played(self.now[0])));
         self.rounds = self.now[ROUNDS].max(0.0) as u64;
         self.start = self.start_of(0);
         self.tones.iter_mut().for_each(|t| t.tone.stop());

@@ -213,7 +213,7 @@ pub(super) const PASS_BY: GeneratorKind = GeneratorKind {
     stereo: |values| values[0] > 0.5,
     ends: |values| values[1] < 0.5,
     make: |_| Box::new(Stepped::<PassBy>::default()),
-    most: None,
+    ..GeneratorKind::PLAIN
 };
 
 /// Where a body is on its way.

@@ -181,6 +181,35 @@ fn what_needs_much_memory_comes_with_the_program_that_uses_it() {
     assert!(pool.take(notes).is_some());
 }
 
+#[test]
+fn what_plays_one_program_alone_makes_what_that_uses() {
+    let notes = generator("notes").unwrap();
+    let (strings, usual_one) = (GENERATORS[notes].strings, usual(&GENERATORS[notes]));
+    let plucked = InstrumentSettings::usual(crate::dsp::instrument::Kind::Plucked);
+    assert!(!strings(&usual_one, None) && strings(&usual_one, Some(&plucked)));
+    for (kind, word) in PLAYED {
+        let mut values = usual_one;
+        values[0] = PLAYED.iter().position(|(k, _)| k == kind).unwrap() as f32;
+        assert_eq!(strings(&values, None), ["plucked string", "plucked bass"].contains(word), "{word}");
+    }
+    // The same to the bit without strings where none are played.
+    let (mut with_them, mut without) = ((GENERATORS[notes].make)(RATE), GENERATORS[notes].stringless.unwrap()(RATE));
+    let drawings = drawings(&GENERATORS[notes]);
+    let controls = Controls { values: &usual_one, drawings: &drawings };
+    let played = [&mut with_them, &mut without].map(|generator| {
+        generator.begin(&Beginning { rate: RATE, controls, seed: 7, instrument: None });
+        made(&GENERATORS[notes], &mut **generator, &usual_one, 40_000)
+    });
+    assert!(rms(&played[0][0]) > -60.0 && played[0] == played[1]);
+    // Two of each kind that is used, and none of the others.
+    let mut pool = Pool::empty(2);
+    pool.take_in(&mut Brought::lean([1, notes, 1].into_iter(), 2, false, RATE));
+    assert!(pool.take(0).is_none());
+    for kind in [1, notes] {
+        assert!(pool.take(kind).is_some() && pool.take(kind).is_some() && pool.take(kind).is_none());
+    }
+}
+
 /// Samples after which a kind at some values has forgotten all that a jump does not know; `None` if that is longer than it remembers.
 fn forgets(kind: &GeneratorKind, values: &[f32; MOST_CONTROLS]) -> bool {
     let of = |word: &str| kind.settings.iter().position(|s| s.word == word).map(|at| values[at]).unwrap();

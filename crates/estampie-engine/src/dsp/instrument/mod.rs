@@ -43,8 +43,10 @@ pub fn frequency(pitch: f32) -> f32 {
     440.0 * ((pitch - 69.0) / 12.0).exp2()
 }
 
-/// The lowest string, in Hz: its period is as long as there is room for.
-const LOWEST: u32 = 16;
+/// The lowest string, in Hz, just under the lowest key of a piano: its period is as long as there is room for. What would be lower sounds an octave up.
+const LOWEST: u32 = 27;
+/// Beyond the period of the lowest string.
+const SPARE: usize = 8;
 /// A note stands all the way to a side so many semitones from the middle of a keyboard.
 const TO_THE_SIDE: f32 = 24.0;
 const MIDDLE: f32 = 62.0;
@@ -189,7 +191,7 @@ impl Tone {
     /// One of which no string is ever lower than so many Hz: it needs less memory.
     #[must_use]
     pub fn above(hertz: u32, rate: u32) -> Tone {
-        let line = (rate / hertz.max(1) + 8).next_power_of_two() as usize;
+        let line = (rate / hertz.max(1)) as usize + SPARE;
         Tone {
             patch: InstrumentSettings::usual(Kind::Synth),
             stage: ToneStage::Gone,
@@ -353,8 +355,18 @@ impl Tone {
         (self.seed >> 8) as f32 / (1 << 23) as f32 - 1.0
     }
 
+    /// The frequency of a string: that of its pitch, or octaves above it where there is no room for its period.
+    fn string(&self, rate: f32) -> f32 {
+        let longest = (self.line.len() - SPARE) as f32;
+        let mut hertz = frequency(self.pitch);
+        while hertz * longest < rate && hertz < rate {
+            hertz *= 2.0;
+        }
+        hertz
+    }
+
     fn pluck(&mut self, rate: f32) {
-        let period = ((rate / frequency(self.pitch)) as usize).clamp(4, self.line.len() - 2);
+        let period = ((rate / self.string(rate)) as usize).clamp(4, self.line.len() - 2);
         let smooth = 0.75 - 0.7 * self.patch.brightness;
         let (mut last, mut sum) = (0.0, 0.0);
         for at in 0..=period {
@@ -396,7 +408,7 @@ impl Tone {
     /// With no width, and with a recording of one channel, both are alike.
     pub fn render(&mut self, [left, right]: [&mut [f32]; 2], rate: u32) {
         let rate = rate as f32;
-        let hertz = frequency(self.pitch);
+        let hertz = if matches!(self.patch.kind, Kind::Plucked | Kind::Bass) { self.string(rate) } else { frequency(self.pitch) };
         if self.tuned != self.pitch {
             match self.patch.kind {
                 Kind::Bells => self.tune(rate, BELL.map(|(ratio, _)| ratio)),

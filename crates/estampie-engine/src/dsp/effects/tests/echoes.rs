@@ -20,15 +20,16 @@ fn an_echo_of_beats_is_never_cut() {
     assert_eq!(first(4.0, 4.0, 1.0 / 3.0), 576_000);
     assert_eq!(first(1.0, 3.0, 1.0), 144_000);
     assert_eq!(first(0.0, 3.0, 1.0), 72_000);
-    // There is room for at least twice as many as are set, and not for all that could be.
-    assert_eq!(first(0.75, 1.5, 1.0 / 3.0), 216_000);
-    assert_eq!(first(0.75, 4.0, 1.0 / 3.0), 144_000);
+    // There is room for those that are set at the slowest tempo, for twice as many at twice that, and not for all that could be.
+    assert_eq!([0.75, 0.88, 1.7, 3.6].map(|beats| first(beats, beats, 1.0 / 3.0)), [108_000, 126_720, 244_800, 518_400]);
+    assert_eq!(first(0.75, 1.5, 2.0 / 3.0), 108_000);
+    assert_eq!(first(0.75, 1.5, 1.0 / 3.0), 108_000);
     let remembers = |beats: f32| {
         let Bench { kind, mut values, .. } = Bench::new("echo", &[]);
         values[1] = beats;
         (kind.remembers)(&Making { rate: RATE, values, impulse: None })
     };
-    assert_eq!([0.0, 0.75, 0.9, 1.0, 1.8, 2.0, 4.0].map(remembers), [0, 18, 18, 36, 36, 40, 40]);
+    assert_eq!([0.0, 0.75, 0.88, 0.9, 1.8, 2.0, 3.6, 4.0].map(remembers), [0, 88, 88, 180, 180, 360, 360, 400]);
 }
 
 #[test]
