@@ -1,4 +1,5 @@
-//! The face for C: `include/estampie.h`, where each function says from which thread it may be called, what it costs, and whether it waits.
+//! The face for C. `include/estampie.h` is written by cbindgen from what stands here (`tests/header.rs`), comments included: they are read by those who
+//! write games in C, and say what each function costs and whether it waits.
 //!
 //! This is the one module with `unsafe` code: it takes pointers from C, looks whether they are null, and trusts what the header asks of the caller
 //! besides. No panic crosses the border: each function catches it and gives [`ESTAMPIE_PANIC`].
@@ -18,36 +19,40 @@ pub const ESTAMPIE_OK: c_int = 0;
 pub const ESTAMPIE_FULL: c_int = 1;
 /// A pointer is null that may not be.
 pub const ESTAMPIE_NULL: c_int = 2;
-/// Something is broken in here; nothing was done.
+/// Something is broken in the runtime; nothing was done.
 pub const ESTAMPIE_PANIC: c_int = 3;
-/// There is no such part, or no thread to load it with.
+/// The bundle has no such part, or the system gives no thread to load it with.
 pub const ESTAMPIE_NO_PART: c_int = 4;
 
-/// How a bundle is played: `estampie_options` of the header.
+/// The frame that is always past.
+pub const ESTAMPIE_NOW: u64 = 0;
+
+/// How a bundle is played.
 #[repr(C)]
 #[derive(Debug, Clone, Copy, Default)]
 pub struct EstampieOptions {
-    /// As [`Options::rate`].
+    /// Frames a second that the host plays; 0 is as the bundle has.
     pub rate: u32,
-    /// As [`Options::channels`]; 0 is 2.
+    /// 2 interleaved, or 1: both added up, halved; 0 is 2.
     pub channels: u32,
-    /// As [`Options::seed`].
+    /// Of all random draws: the same seed and the same calls give the same samples.
     pub seed: u64,
-    /// As [`Options::voices`]; 0 is the default.
+    /// The most at once, those that fade out included; 0 is 320.
     pub voices: u32,
-    /// As [`Options::inputs`]; 0 is the default.
+    /// That wait for their frame at most; 0 is 1024.
     pub inputs: u32,
-    /// As [`Options::parts_apart`]; 0 is no.
+    /// 1: the bundle's parts are not loaded with it, but by [`estampie_load_part`].
     pub parts_apart: u32,
-    /// As [`Options::streaming`]: 0 ahead, 1 waits, 2 whole.
+    /// How audio that is streamed is read: 0 by a thread of its own, ahead of what is heard; 1 as it is needed, while [`estampie_render`] waits (only
+    /// for what renders without being heard); 2 not at all: it is loaded whole.
     pub streaming: u32,
-    /// As [`Options::streams`]; 0 is the default.
+    /// The most voices that stream at once without holes, 256 kB each if the bundle has anything to stream; 0 is 24.
     pub streams: u32,
-    /// As [`Options::emitters`]; 0 is the default.
+    /// That are somewhere, at most; what plays at one beyond them is not placed, and told; 0 is 1024.
     pub emitters: u32,
 }
 
-/// What C holds: `estampie` of the header.
+/// A bundle that is played. Only pointers to it are handed out.
 pub struct Estampie {
     /// The audio thread's alone.
     player: UnsafeCell<Player>,
@@ -57,7 +62,7 @@ pub struct Estampie {
     broken: UnsafeCell<bool>,
 }
 
-fn options(given: Option<&EstampieOptions>) -> Options {
+fn chosen(given: Option<&EstampieOptions>) -> Options {
     let usual = Options::default();
     let Some(given) = given else { return usual };
     let or = |number: u32, usual: usize| if number == 0 { usual } else { number as usize };
@@ -101,7 +106,7 @@ unsafe fn put(text: &str, into: *mut c_char, size: usize) {
 ///
 /// # Safety
 /// `text` is null or ends with a 0 byte.
-unsafe fn text<'a>(text: *const c_char) -> Option<&'a CStr> {
+unsafe fn c_text<'a>(text: *const c_char) -> Option<&'a CStr> {
     // SAFETY: as the function asks.
     if text.is_null() { None } else { Some(unsafe { CStr::from_ptr(text) }) }
 }
@@ -128,36 +133,43 @@ unsafe fn loaded(work: impl FnOnce() -> Result<*mut Estampie, String>, error: *m
     }
 }
 
-/// See `estampie.h`.
+/// Loads a bundle: reads and decodes all of it, which takes as long as that takes. On any thread but the audio thread.
+/// Null if it cannot be played; then why is in `error`, if that is not null, with its end in at most `size` bytes. `options` may be null.
 ///
 /// # Safety
 /// `path` ends with a 0 byte; `options` is null or points to options; `error` is null or has room for `size` bytes.
 #[unsafe(no_mangle)]
-pub unsafe extern "C" fn estampie_load(path: *const c_char, given: *const EstampieOptions, error: *mut c_char, size: usize) -> *mut Estampie {
+pub unsafe extern "C" fn estampie_load(path: *const c_char, options: *const EstampieOptions, error: *mut c_char, size: usize) -> *mut Estampie {
     // SAFETY: as the function asks.
-    let (path, given) = unsafe { (text(path), given.as_ref()) };
+    let (path, options) = unsafe { (c_text(path), options.as_ref()) };
     let work = || {
         let path = path.ok_or("no path was given")?.to_str().map_err(|_| "the path is not UTF-8")?;
-        held(load(Path::new(path), &options(given)))
+        held(load(Path::new(path), &chosen(options)))
     };
     // SAFETY: as the function asks.
     unsafe { loaded(work, error, size) }
 }
 
-/// See `estampie.h`.
+/// As [`estampie_load`], of a bundle in memory, which is copied.
 ///
 /// # Safety
 /// `bytes` points to `length` bytes; the rest as [`estampie_load`].
 #[unsafe(no_mangle)]
-pub unsafe extern "C" fn estampie_load_bytes(bytes: *const u8, length: usize, given: *const EstampieOptions, error: *mut c_char, size: usize) -> *mut Estampie {
+pub unsafe extern "C" fn estampie_load_bytes(
+    bytes: *const u8,
+    length: usize,
+    options: *const EstampieOptions,
+    error: *mut c_char,
+    size: usize,
+) -> *mut Estampie {
     // SAFETY: as the function asks.
-    let (bytes, given) = unsafe { (if bytes.is_null() { None } else { Some(std::slice::from_raw_parts(bytes, length)) }, given.as_ref()) };
-    let work = || held(load_bytes(bytes.ok_or("no bytes were given")?.to_vec(), &options(given)));
+    let (bytes, options) = unsafe { (if bytes.is_null() { None } else { Some(std::slice::from_raw_parts(bytes, length)) }, options.as_ref()) };
+    let work = || held(load_bytes(bytes.ok_or("no bytes were given")?.to_vec(), &chosen(options)));
     // SAFETY: as the function asks.
     unsafe { loaded(work, error, size) }
 }
 
-/// See `estampie.h`.
+/// Frees everything. No other thread may use it any more, the audio thread included. Null is nothing.
 ///
 /// # Safety
 /// `all` is null or was loaded and not freed, and no other thread uses it.
@@ -170,7 +182,7 @@ pub unsafe extern "C" fn estampie_free(all: *mut Estampie) {
     }
 }
 
-/// See `estampie.h`.
+/// Fills `out` with `frames` frames, any number of them. On the audio thread: it allocates, locks and waits for nothing, and costs what sounds.
 ///
 /// # Safety
 /// `all` was loaded and not freed; no two threads render at once; `out` has room for `frames` frames.
@@ -234,7 +246,7 @@ fn number(value: f32) -> Option<f32> {
     if value.is_nan() { None } else { Some(value) }
 }
 
-/// See `estampie.h`.
+/// Frames a second. Costs nothing.
 ///
 /// # Safety
 /// `all` is null or was loaded and not freed. So it is for all that follow.
@@ -244,19 +256,19 @@ pub unsafe extern "C" fn estampie_rate(all: *const Estampie) -> u32 {
     unsafe { with(all, 0, |control| control.rate()) }.unwrap_or(0)
 }
 
-/// See `estampie.h`.
+/// The key of a name. Allocates once for each name: make keys beforehand. The header that `estampie bundle --names` writes has all names.
 ///
 /// # Safety
 /// As [`estampie_rate`]; `name` is null or ends with a 0 byte.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn estampie_key(all: *const Estampie, name: *const c_char) -> u64 {
     // SAFETY: as the function asks.
-    let Some(name) = (unsafe { text(name) }) else { return 0 };
+    let Some(name) = (unsafe { c_text(name) }) else { return 0 };
     // SAFETY: as the function asks.
     unsafe { with(all, 0, |control| control.key(&name.to_string_lossy()).0) }.unwrap_or(0)
 }
 
-/// See `estampie.h`.
+/// Something happens, perhaps at an emitter. Costs some nanoseconds and allocates nothing, like all that follow down to [`estampie_stop_all`].
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -266,7 +278,7 @@ pub unsafe extern "C" fn estampie_event(all: *const Estampie, frame: u64, event:
     unsafe { say(all, |control| control.event(frame, named(event), key(emitter)).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// A number is so much, perhaps that of an emitter.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -276,7 +288,7 @@ pub unsafe extern "C" fn estampie_parameter(all: *const Estampie, frame: u64, pa
     unsafe { say(all, |control| control.parameter(frame, named(parameter), value, key(emitter)).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// A number goes in a straight line to another in so many frames; from where it is, if `from` is ESTAMPIE_AS_BEFORE.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -286,7 +298,7 @@ pub unsafe extern "C" fn estampie_glide(all: *const Estampie, frame: u64, parame
     unsafe { say(all, |control| control.glide(frame, named(parameter), number(from), to, frames).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// A state has a value.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -296,7 +308,7 @@ pub unsafe extern "C" fn estampie_state(all: *const Estampie, frame: u64, state:
     unsafe { say(all, |control| control.state(frame, named(state), named(value)).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// An emitter is there, or goes there in so many frames; its kind may be 0 once it has been said, and where it looks ESTAMPIE_AS_BEFORE.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -317,7 +329,7 @@ pub unsafe extern "C" fn estampie_emitter(
     unsafe { say(all, |control| control.emitter(frame, named(emitter), key(kind), [x, y, z], number(facing), frames).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// The listener is there, or goes there in so many frames.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -327,7 +339,7 @@ pub unsafe extern "C" fn estampie_listener(all: *const Estampie, frame: u64, x: 
     unsafe { say(all, |control| control.listener(frame, [x, y, z], number(facing), frames).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// An emitter (0: the listener) walks at so many metres a second, looking where it goes.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -337,7 +349,7 @@ pub unsafe extern "C" fn estampie_walk(all: *const Estampie, frame: u64, emitter
     unsafe { say(all, |control| control.walk(frame, key(emitter), [x, y, z], speed).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// An emitter is gone.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -347,7 +359,7 @@ pub unsafe extern "C" fn estampie_remove(all: *const Estampie, frame: u64, emitt
     unsafe { say(all, |control| control.remove(frame, named(emitter)).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// The player sets a level, 0 to 10.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -357,7 +369,7 @@ pub unsafe extern "C" fn estampie_player_level(all: *const Estampie, frame: u64,
     unsafe { say(all, |control| control.player_level(frame, named(level), value).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// Everything fades out over so many frames.
 ///
 /// # Safety
 /// As [`estampie_rate`].
@@ -367,36 +379,37 @@ pub unsafe extern "C" fn estampie_stop_all(all: *const Estampie, frame: u64, fra
     unsafe { say(all, |control| control.stop_all(frame, frames).is_ok()) }
 }
 
-/// See `estampie.h`.
+/// 1 and the next thing that needs attention as a text (a name that means nothing, a value out of range), or 0. Frees what is done with: call it
+/// once a picture, even if you do not want to know.
 ///
 /// # Safety
-/// As [`estampie_rate`]; `into` is null or has room for `size` bytes.
+/// As [`estampie_rate`]; `text` is null or has room for `size` bytes.
 #[unsafe(no_mangle)]
-pub unsafe extern "C" fn estampie_poll(all: *const Estampie, into: *mut c_char, size: usize) -> c_int {
+pub unsafe extern "C" fn estampie_poll(all: *const Estampie, text: *mut c_char, size: usize) -> c_int {
     // SAFETY: as the function asks.
     let told = unsafe { with(all, None, Control::poll) };
     match told {
         Ok(Some(told)) => {
             // SAFETY: as the function asks.
-            unsafe { put(&told, into, size) };
+            unsafe { put(&told, text, size) };
             1
         }
         _ => 0,
     }
 }
 
-/// See `estampie.h`.
+/// Writes which bundle it is: the project's name and the hash of what it was made of, for the game's log.
 ///
 /// # Safety
-/// As [`estampie_rate`]; `into` is null or has room for `size` bytes.
+/// As [`estampie_rate`]; `text` is null or has room for `size` bytes.
 #[unsafe(no_mangle)]
-pub unsafe extern "C" fn estampie_bundle(all: *const Estampie, into: *mut c_char, size: usize) -> c_int {
+pub unsafe extern "C" fn estampie_bundle(all: *const Estampie, text: *mut c_char, size: usize) -> c_int {
     let name = |control: &mut Control| format!("{} {}", control.bundle().project, control.bundle().sources);
     // SAFETY: as the function asks.
     match unsafe { with(all, String::new(), name) } {
         Ok(name) => {
             // SAFETY: as the function asks.
-            unsafe { put(&name, into, size) };
+            unsafe { put(&name, text, size) };
             ESTAMPIE_OK
         }
         Err((code, _)) => code,
@@ -409,12 +422,13 @@ pub unsafe extern "C" fn estampie_bundle(all: *const Estampie, into: *mut c_char
 /// As [`estampie_rate`]; `name` is null or ends with a 0 byte.
 unsafe fn part(all: *const Estampie, name: *const c_char, work: impl FnOnce(&mut Control, &str) -> c_int) -> c_int {
     // SAFETY: as the function asks.
-    let Some(name) = (unsafe { text(name) }) else { return ESTAMPIE_NULL };
+    let Some(name) = (unsafe { c_text(name) }) else { return ESTAMPIE_NULL };
     // SAFETY: as the function asks.
     unsafe { with(all, ESTAMPIE_PANIC, |control| work(control, &name.to_string_lossy())) }.unwrap_or_else(|(code, _)| code)
 }
 
-/// See `estampie.h`.
+/// Loads a part of the bundle: it is read and decoded on a thread of its own, and taken in at a call of [`estampie_poll`], between two blocks. What
+/// sounds goes on. That it cannot be read is told by [`estampie_poll`]. One that is there already is no fault.
 ///
 /// # Safety
 /// As [`estampie_rate`]; `name` ends with a 0 byte.
@@ -424,7 +438,7 @@ pub unsafe extern "C" fn estampie_load_part(all: *const Estampie, name: *const c
     unsafe { part(all, name, |control, name| if control.load_part(name).is_ok() { ESTAMPIE_OK } else { ESTAMPIE_NO_PART }) }
 }
 
-/// See `estampie.h`.
+/// Unloads a part likewise: what it holds is refused from then on, and what sounds of it goes on to its end.
 ///
 /// # Safety
 /// As [`estampie_load_part`].
@@ -434,7 +448,7 @@ pub unsafe extern "C" fn estampie_unload_part(all: *const Estampie, name: *const
     unsafe { part(all, name, |control, name| if control.unload_part(name).is_ok() { ESTAMPIE_OK } else { ESTAMPIE_NO_PART }) }
 }
 
-/// See `estampie.h`.
+/// How it stands with a part: 0 it is not loaded, 1 it is on its way, 2 it is loaded, 3 it is there for a moment yet, -1 there is none of that name.
 ///
 /// # Safety
 /// As [`estampie_load_part`].
@@ -445,7 +459,9 @@ pub unsafe extern "C" fn estampie_part(all: *const Estampie, name: *const c_char
     unsafe { part(all, name, state) }
 }
 
-/// See `estampie.h`.
+/// Listens for a workshop, which then hears and changes what plays (a runtime built with the feature "live"; never ship one): on this machine (0
+/// takes any port). Starts a thread. Gives the port, or 0 and a text that says why not. Until the workshop leaves, and afterwards, everything stays
+/// as it last was.
 ///
 /// # Safety
 /// As [`estampie_rate`]; `error` is null or has room for `size` bytes.
@@ -466,7 +482,7 @@ pub unsafe extern "C" fn estampie_listen(all: *const Estampie, port: u16, error:
     0
 }
 
-/// See `estampie.h`.
+/// What a code means. The text lasts for ever.
 #[unsafe(no_mangle)]
 pub extern "C" fn estampie_text(code: c_int) -> *const c_char {
     match code {
@@ -480,7 +496,7 @@ pub extern "C" fn estampie_text(code: c_int) -> *const c_char {
     .as_ptr()
 }
 
-/// See `estampie.h`.
+/// The version, like 0.1.0. The text lasts for ever.
 #[unsafe(no_mangle)]
 pub extern "C" fn estampie_version() -> *const c_char {
     // It ends with a 0 byte of its own.
