@@ -11,6 +11,7 @@
 //! other tables of effects, generators or actions, a program whose hash is not the one that the manifest says.
 
 mod audio;
+mod check;
 mod manifest;
 mod names;
 mod origin;

@@ -193,11 +193,12 @@ pub type Clips = HashMap<String, Arc<Clip>>;
 /// Makes a program of its bytes and of audio. What plays audio that is not there is left out of it.
 ///
 /// # Errors
-/// When the bytes are no program.
+/// When the bytes are no program, or one that does not hold together.
 pub fn assemble(program: &[u8], clips: &Clips) -> Result<Program, ReadError> {
     let mut program: Program = postcard::from_bytes(program).map_err(|e| ReadError::Damaged(format!("the program: {e}")))?;
     program.fill_clips(|name| clips.get(name).cloned());
     program.leave_out(|name| clips.contains_key(name));
+    crate::check::fits(&program).map_err(|what| ReadError::Damaged(format!("the program: {what}")))?;
     program.id = Program::next_id();
     Ok(program)
 }

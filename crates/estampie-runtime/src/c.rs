@@ -58,8 +58,6 @@ pub struct Estampie {
     player: UnsafeCell<Player>,
     /// The other threads', one after another.
     control: Mutex<Control>,
-    /// Something broke while it rendered: it stays silent.
-    broken: UnsafeCell<bool>,
 }
 
 fn chosen(given: Option<&EstampieOptions>) -> Options {
@@ -113,7 +111,7 @@ unsafe fn c_text<'a>(text: *const c_char) -> Option<&'a CStr> {
 
 fn held(loaded: Result<(Player, Control), LoadError>) -> Result<*mut Estampie, String> {
     let (player, control) = loaded.map_err(|e| e.to_string())?;
-    let all = Estampie { player: UnsafeCell::new(player), control: Mutex::new(control), broken: UnsafeCell::new(false) };
+    let all = Estampie { player: UnsafeCell::new(player), control: Mutex::new(control) };
     Ok(Box::into_raw(Box::new(all)))
 }
 
@@ -193,16 +191,12 @@ pub unsafe extern "C" fn estampie_render(all: *mut Estampie, out: *mut f32, fram
     if out.is_null() {
         return ESTAMPIE_NULL;
     }
-    // SAFETY: one thread renders, and nothing else touches these two.
-    let (player, broken) = unsafe { (&mut *all.player.get(), &mut *all.broken.get()) };
+    // SAFETY: one thread renders, and nothing else touches it.
+    let player = unsafe { &mut *all.player.get() };
     // SAFETY: as the function asks.
     let out = unsafe { std::slice::from_raw_parts_mut(out, frames * player.channels) };
-    if !*broken && catch_unwind(AssertUnwindSafe(|| player.render(out))).is_ok() {
-        return ESTAMPIE_OK;
-    }
-    *broken = true;
-    out.fill(0.0);
-    ESTAMPIE_PANIC
+    player.render(out);
+    if player.broken() { ESTAMPIE_PANIC } else { ESTAMPIE_OK }
 }
 
 /// Does something with the game's part.

@@ -43,8 +43,10 @@ use parts::{Parts, Store};
 use rtrb::{Producer, PushError};
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::SocketAddr;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, channel};
 
 /// A name as a key: made once, and then said without a text.
@@ -181,8 +183,9 @@ fn start(origin: Origin, options: &Options) -> Result<(Player, Control), LoadErr
     let (listener, seed) = (Key::of(LISTENER_NAME), options.seed);
     let of = Of { project: project.clone(), sources: sources.clone() };
     let (inside, outside) = live::pair(live::Bundled { project, sources, program, seed }, watch);
-    let player = Player { engine: Box::new(engine), channels: options.channels as usize, live: inside, convert };
-    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside, parts, of, unread }))
+    let broken = Arc::new(AtomicBool::new(false));
+    let player = Player { engine: Box::new(engine), channels: options.channels as usize, live: inside, convert, broken: Arc::clone(&broken) };
+    Ok((player, Control { messages, names, rates: (rate, host), listener, live: outside, parts, of, unread, broken, told: false }))
 }
 
 /// Frames that are made at once where two channels become one.
@@ -194,11 +197,27 @@ pub struct Player {
     channels: usize,
     live: live::Inner,
     convert: Option<Box<Converter>>,
+    broken: Arc<AtomicBool>,
 }
 
 impl Player {
-    /// Fills `out` with frames of the channels that were asked for, interleaved. Never allocates, frees, locks or waits.
+    /// Fills `out` with frames of the channels that were asked for, interleaved. Never allocates, frees, locks or waits. Should it break (a bundle that
+    /// was forged), the game goes on in silence, and [`Control::poll`] tells of it.
     pub fn render(&mut self, out: &mut [f32]) {
+        if !self.broken() && catch_unwind(AssertUnwindSafe(|| self.play(out))).is_ok() {
+            return;
+        }
+        self.broken.store(true, Ordering::Relaxed);
+        out.fill(0.0);
+    }
+
+    /// Whether it broke, and stays silent.
+    #[must_use]
+    pub fn broken(&self) -> bool {
+        self.broken.load(Ordering::Relaxed)
+    }
+
+    fn play(&mut self, out: &mut [f32]) {
         if self.channels == 2 {
             return self.render_stereo(out);
         }
@@ -238,6 +257,9 @@ pub struct Control {
     of: Of,
     /// What of the streamed audio could not be read.
     unread: Receiver<String>,
+    /// Whether the audio thread's part broke, and whether that was told.
+    broken: Arc<AtomicBool>,
+    told: bool,
 }
 
 /// Which bundle is played.
@@ -374,6 +396,10 @@ impl Control {
             && let Err(PushError::Full(Message::Program(prepared))) = self.messages.push(Message::Program(prepared))
         {
             self.parts.not_yet(prepared);
+        }
+        if !self.told && self.broken.load(Ordering::Relaxed) {
+            self.told = true;
+            return Some("the bundle holds what breaks the runtime: it is silent until a bundle is loaded anew".into());
         }
         self.parts.told().or_else(|| self.unread.try_recv().ok()).or_else(|| self.live.notice().map(|told| told.text(&self.names)))
     }

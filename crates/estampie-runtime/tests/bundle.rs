@@ -272,6 +272,95 @@ fn damaged_bundles_are_refused_and_never_a_panic() {
     assert!(refused > rounds / 3 * 2, "{refused} refused, {played} played");
 }
 
+/// The bundle of a project of generators, with buses, a snapshot, ducking, parameters, a state and a piece of notes.
+fn made() -> Vec<u8> {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, text) in [
+        ("estampie.toml", "format = 1\n"),
+        ("game.toml", "[events]\nhit = \"\"\nalarm = \"\"\n\n[parameters.depth]\nrange = \"0..100\"\n\n[states.place]\nvalues = [\"calm\", \"hunt\"]\n"),
+        ("shared.toml", "[generator.bell]\nkind = \"modal\"\n\n[generator.gale]\nkind = \"wind\"\n"),
+        (
+            "sounds/a.toml",
+            "[a]\ntakes = [\"generator bell\"]\nbus = \"effects\"\nlimit = 4\n\n[b]\ntakes = [\"generator gale\"]\nbus = \"air\"\n\n[c]\ntakes = [\"a\", \"generator bell\"]\n",
+        ),
+        (
+            "mix.toml",
+            "[buses.effects]\nlevel = \"-3 dB\"\nsend = { hall = \"-12 dB\" }\n\n[buses.air]\n\n[buses.hall]\nreturn = true\n\n[buses.hall.effect.reverb]\n\n[[duck]]\nsidechain = \"bus effects\"\nducks = \"air\"\nby = \"-6 dB\"\n\n[snapshots.under]\nwhile = \"place is hunt\"\n[snapshots.under.hold]\n\"bus air level\" = \"by -9 dB\"\n",
+        ),
+        ("reactions.est", "When hit\n  play a\n  play b\n\nWhen alarm\n  play c\n"),
+    ] {
+        let path = folder.path().join(name);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, text).unwrap();
+    }
+    bundled(&compiled(folder.path()).0)
+}
+
+/// The bundle with another program in it, and with that one's hash and checksums: forged instead of damaged.
+fn forged(whole: &[u8], program: &[u8]) -> Vec<u8> {
+    use std::io::{Read as _, Write as _};
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(whole)).unwrap();
+    let mut out = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for at in 0..archive.len() {
+        let mut entry = archive.by_index(at).unwrap();
+        let (name, mut bytes) = (entry.name().unwrap().into_owned(), Vec::new());
+        entry.read_to_end(&mut bytes).unwrap();
+        if name == "program" {
+            bytes = program.to_vec();
+        } else if name == "bundle.json" {
+            let mut manifest: serde_json::Value = serde_json::from_slice(&bytes).unwrap();
+            manifest["program"] = format!("{:032x}", xxhash_rust::xxh3::xxh3_128(program)).into();
+            bytes = serde_json::to_vec(&manifest).unwrap();
+        }
+        out.start_file(name, zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored)).unwrap();
+        out.write_all(&bytes).unwrap();
+    }
+    out.finish().unwrap().into_inner()
+}
+
+#[test]
+fn forged_programs_are_refused_or_play_and_never_take_the_game_along() {
+    let (small, large) = (small(), made());
+    let rounds = std::env::var("ESTAMPIE_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(600);
+    let mut state = 77u32;
+    let mut random = |most: usize| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 8) as usize % most
+    };
+    let (mut refused, mut played, mut broke) = (0, 0, 0);
+    for (whole, rounds) in [(&small, rounds), (&large, rounds)] {
+        let program = Bundle::of_bytes(whole.clone()).unwrap().program().unwrap();
+        for _ in 0..rounds {
+            let mut other = program.clone();
+            for _ in 0..1 + random(3) {
+                let at = random(other.len());
+                other[at] = if random(2) == 0 { other[at] ^ (1 << random(8)) } else { random(256) as u8 };
+            }
+            match load_bytes(forged(whole, &other), &Options { voices: 8, inputs: 64, emitters: 16, ..Options::default() }) {
+                Err(error) => {
+                    assert!(!error.to_string().is_empty());
+                    refused += 1;
+                }
+                Ok((mut player, mut control)) => {
+                    let hit = control.key("hit");
+                    control.event(0, hit, None).unwrap();
+                    let mut out = [1.0; 2_048];
+                    player.render(&mut out);
+                    if player.broken() {
+                        assert!(out.iter().all(|s| *s == 0.0));
+                        assert!(control.poll().unwrap().contains("loaded anew"));
+                        broke += 1;
+                    } else {
+                        played += 1;
+                    }
+                }
+            }
+        }
+    }
+    println!("{refused} refused, {played} played, {broke} broke");
+    assert!(refused > rounds / 4 && played > rounds / 4 && broke < rounds / 20, "{refused} refused, {played} played, {broke} broke");
+}
+
 #[test]
 fn what_a_game_says_wrongly_comes_back_in_words() {
     let (mut player, mut control) = load_bytes(small(), &Options::default()).unwrap();
