@@ -3,8 +3,10 @@
 //! Places in tables have a type for each table (`estampie_engine::index`), and serde names it as it walks through a program: so each of them is
 //! looked at wherever it stands, without a list of where that is.
 
+use estampie_engine::dsp::effects::KINDS;
 use estampie_engine::dsp::generators::GENERATORS;
 use estampie_engine::program::{Program, TakeOf};
+use estampie_engine::vocabulary::Rounds;
 use serde::Serialize;
 use serde::ser::{self, Serializer};
 use std::fmt::Display;
@@ -29,6 +31,11 @@ pub(crate) fn fits(program: &Program) -> Result<(), String> {
         }
         for part in &recipe.parts {
             let inside = |clip: &estampie_engine::clip::Clip, (start, end): (usize, usize)| start < end && end <= clip.frames();
+            if let Rounds::Times(low, high) = part.rounds
+                && (low == 0 || high < low || high == u32::MAX)
+            {
+                return Err("a take plays no round".into());
+            }
             if part.clips.is_empty() || !part.clips.iter().all(|(clip, round)| inside(clip, *round)) {
                 return Err("a take plays what its audio does not have".into());
             }
@@ -37,6 +44,9 @@ pub(crate) fn fits(program: &Program) -> Result<(), String> {
             }
         }
     }
+    if program.mix.buses.iter().flat_map(|b| &b.effects).any(|effect| effect.kind >= KINDS.len()) {
+        return Err("a bus has an effect of no kind".into());
+    }
     let sections = program.music.pieces.iter().map(|p| p.sections.len()).max().unwrap_or(0);
     let tables = [
         ("SoundIndex", program.sounds.len()),
@@ -44,7 +54,24 @@ pub(crate) fn fits(program: &Program) -> Result<(), String> {
         ("CellIndex", program.mix.cells.len()),
         ("PieceIndex", program.music.pieces.len()),
         ("SectionIndex", sections),
+        ("SnapshotIndex", program.mix.snapshots.len()),
+        ("EventIndex", program.events.len()),
+        ("ReactionIndex", program.reactions.len()),
     ];
+    let found = [
+        program.find_parameter.within(program.parameters.len()),
+        program.find_state.within(program.states.len()),
+        program.find_event.within(program.events.len()),
+        program.find_sound.within(program.sounds.len()),
+        program.find_modulation.within(program.modulations.len()),
+        program.find_reaction.within(program.reactions.len()),
+        program.mix.find_snapshot.within(program.mix.snapshots.len()),
+        program.mix.find_cell.within(program.mix.cells.len()),
+        program.music.find_piece.within(program.music.pieces.len()),
+    ];
+    if found.contains(&false) {
+        return Err("a name leads to what is not there".into());
+    }
     program.serialize(&mut Walk { tables, last: 0 }).map_err(|Wrong(what)| what)
 }
 
@@ -69,7 +96,7 @@ impl ser::Error for Wrong {
 /// Goes through all that is written of a program.
 struct Walk {
     /// The name of each type of place, and how many there are.
-    tables: [(&'static str, usize); 5],
+    tables: [(&'static str, usize); 8],
     /// The last whole number.
     last: u64,
 }
@@ -102,6 +129,8 @@ impl Serializer for &mut Walk {
         serialize_i64(i64);
         serialize_u8(u8);
         serialize_u16(u16);
+        serialize_i128(i128);
+        serialize_u128(u128);
         serialize_u64(u64);
         serialize_f32(f32);
         serialize_f64(f64);

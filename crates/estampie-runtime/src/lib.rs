@@ -131,6 +131,12 @@ fn prepared(program: Arc<Program>, seed: u64, generators: usize) -> Prepared {
 }
 
 fn start(origin: Origin, options: &Options) -> Result<(Player, Control), LoadError> {
+    // What was forged may hold together by all that is looked at, and still be nothing that can be made.
+    let made = catch_unwind(AssertUnwindSafe(|| make(origin, options)));
+    made.unwrap_or_else(|_| Err(ReadError::Damaged("its program breaks what is made of it".into()).into()))
+}
+
+fn make(origin: Origin, options: &Options) -> Result<(Player, Control), LoadError> {
     let mut bundle = Bundle::read(origin.clone())?;
     let rate = bundle.manifest().rate;
     let host = if options.rate == 0 { rate } else { options.rate };

@@ -109,7 +109,7 @@ impl Directing<'_> {
                         Some(before.map_or(0.0, |b| (value - b) / dt))
                     }
                     Measured::Since(event) => {
-                        let last = self.state.events[*event as usize];
+                        let last = self.state.events[*event];
                         Some(last.map_or(program.parameters[index].high, |l| frame.saturating_sub(l) as f32 / program.rate as f32))
                     }
                 }

@@ -2,7 +2,7 @@
 
 use super::{By, LayerState, PieceState, Places, PlaylistState, StingerState};
 use crate::dsp::block_coefficient;
-use crate::ground::index::{ByIndex, PieceIndex, SoundIndex};
+use crate::ground::index::{ByIndex, EventIndex, PieceIndex, ReactionIndex, SoundIndex};
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
 use crate::ground::telemetry::Reason;
@@ -239,18 +239,18 @@ pub(crate) struct Memory {
     pub(crate) playlists: Vec<PlaylistState>,
     /// When each state last changed.
     pub(crate) changed: Vec<u64>,
-    pub(crate) reactions: Vec<ReactionState>,
+    pub(crate) reactions: ByIndex<ReactionIndex, ReactionState>,
     /// How often each condition was asked for and failed, and held: those of the first reaction, then those of the next.
     pub(crate) weighed: Vec<[u32; 2]>,
     /// Where those of each reaction begin.
-    pub(crate) weighed_from: Vec<u32>,
+    pub(crate) weighed_from: ByIndex<ReactionIndex, u32>,
     /// Reactions whose change has to last.
-    pub(crate) holding: Vec<u32>,
+    pub(crate) holding: Vec<ReactionIndex>,
     pub(crate) counters: Vec<Counter>,
     pub(crate) rates: Vec<Option<f32>>,
     pub(crate) speakers: Vec<Speaker>,
     /// When each event last came.
-    pub(crate) events: Vec<Option<u64>>,
+    pub(crate) events: ByIndex<EventIndex, Option<u64>>,
     /// Zones, rooms, what plays by itself.
     pub(crate) places: Places,
     /// Share of the way that levels go in a block after an edit.
@@ -357,7 +357,7 @@ impl Memory {
                 .iter()
                 .map(|key| Speaker { queue: Vec::with_capacity(MOST_LINES), speaking: 0, sound: SoundIndex::new(0), free: 0, gap: Stream::new(seed, *key, 5) })
                 .collect(),
-            events: vec![None; program.events.len()],
+            events: vec![None; program.events.len()].into(),
             places: Places::new(program, seed),
             glide: block_coefficient(EDIT_GLIDE, BLOCK, program.rate),
             counts: vec![0; program.sounds.len()].into(),
@@ -412,18 +412,18 @@ impl Memory {
             }
         }
         self.places.take_over(&old.places, new_program, old_program);
-        for (at, reaction) in new_program.reactions.iter().enumerate() {
+        for (at, reaction) in new_program.reactions.with_places() {
             let Some(before) = old_program.find_reaction.get(reaction.key) else { continue };
             let kept = old.reactions[before].clone();
             if kept.due != u64::MAX && reaction.hold > 0 && !reaction.off {
-                self.holding.push(at as u32);
+                self.holding.push(at);
             }
             self.reactions[at] = kept;
             if let (Some(new), Some(earlier)) = (reaction.nth, old_program.reactions[before].nth) {
                 self.counters[new.counter as usize] = old.counters[earlier.counter as usize].clone();
             }
         }
-        for (at, event) in new_program.events.iter().enumerate() {
+        for (at, event) in new_program.events.with_places() {
             if let Some(before) = old_program.find_event.get(event.key) {
                 self.events[at] = old.events[before];
             }

@@ -147,8 +147,8 @@ impl Director {
             true
         });
         self.deferred.retain_mut(|d| {
-            let found = new.find_reaction.get(old.reactions[d.reaction as usize].key);
-            d.reaction = found.unwrap_or(0) as u32;
+            let found = new.find_reaction.get(old.reactions[d.reaction].key);
+            d.reaction = found.unwrap_or(d.reaction);
             found.is_some_and(|n| usize::from(d.action) < new.reactions[n].actions.len())
         });
     }

@@ -6,7 +6,7 @@ use super::memory::{chosen_group, holds};
 use super::{By, Work, sums};
 use crate::dsp::{Envelope, Shaping};
 use crate::ground::curve::Shape;
-use crate::ground::index::{BusIndex, SoundIndex};
+use crate::ground::index::{BusIndex, EventIndex, SoundIndex};
 use crate::ground::names::NameKey;
 use crate::ground::property::{PerProperty, Property};
 use crate::ground::random::Stream;
@@ -71,10 +71,10 @@ impl Directing<'_> {
         }
     }
 
-    pub(crate) fn send_event(&mut self, event: u32, by: By, frame: u64) {
+    pub(crate) fn send_event(&mut self, event: EventIndex, by: By, frame: u64) {
         let program = self.program;
-        self.outlets.tell(frame, What::Event { event: program.events[event as usize].key, emitter: by.emitter, by: by.reaction });
-        self.state.events[event as usize] = Some(frame);
+        self.outlets.tell(frame, What::Event { event: program.events[event].key, emitter: by.emitter, by: by.reaction });
+        self.state.events[event] = Some(frame);
         self.add_work(Work::Event(event, by), frame);
     }
 

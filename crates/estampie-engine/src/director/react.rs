@@ -5,7 +5,7 @@ use super::actions::ACTIONS;
 use super::input::{Input, InputKind};
 use super::memory::holds;
 use super::play::Body;
-use crate::ground::index::SoundIndex;
+use crate::ground::index::{EventIndex, ReactionIndex, SoundIndex};
 use crate::ground::names::NameKey;
 use crate::ground::telemetry::{Cause, Notice, Reason, What};
 use crate::ground::test::Test;
@@ -26,7 +26,7 @@ pub(crate) struct By {
 /// Something yet to be answered by reactions.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Work {
-    Event(u32, By),
+    Event(EventIndex, By),
     /// A parameter was the first and is the second.
     Parameter(usize, f32, f32, By),
     /// A state was the first and is the second.
@@ -38,7 +38,7 @@ pub(crate) enum Work {
 /// An action that waits.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Deferred {
-    pub(crate) reaction: u32,
+    pub(crate) reaction: ReactionIndex,
     pub(crate) action: u16,
     pub(crate) due: u64,
     pub(crate) by: By,
@@ -71,7 +71,7 @@ impl Directing<'_> {
                 match found {
                     Some(index) => {
                         self.state.events[index] = Some(frame);
-                        self.director.work.push(Work::Event(index as u32, By { emitter, ..by }));
+                        self.director.work.push(Work::Event(index, By { emitter, ..by }));
                     }
                     None => self.notice(frame, Notice::UnknownEvent(event)),
                 }
@@ -297,17 +297,16 @@ impl Directing<'_> {
             self.director.deferred.remove(at);
             let offset = deferred.due.saturating_sub(self.frame) as usize;
             self.director.work.clear();
-            if let Some(act) = program.reactions[deferred.reaction as usize].actions.get(usize::from(deferred.action)) {
+            if let Some(act) = program.reactions[deferred.reaction].actions.get(usize::from(deferred.action)) {
                 self.act(&act.action, offset, deferred.by);
             }
             self.work_off(offset);
         }
         for clock in &program.clocks {
-            self.beat(*clock as usize);
+            self.beat(*clock);
         }
         let mut at = 0;
         while let Some(index) = self.state.holding.get(at).copied() {
-            let index = index as usize;
             let due = self.state.reactions[index].due;
             if due >= end {
                 at += 1;
@@ -327,7 +326,7 @@ impl Directing<'_> {
     }
 
     /// Lets a clock go on by a block: it stands while its conditions do not hold, and begins anew with them.
-    fn beat(&mut self, index: usize) {
+    fn beat(&mut self, index: ReactionIndex) {
         let program = self.program;
         let reaction = &program.reactions[index];
         let Trigger::Clock(interval) = reaction.trigger else { return };
@@ -377,15 +376,15 @@ impl Directing<'_> {
             match work {
                 Work::Event(event, by) => {
                     let mut held = None;
-                    for reaction in &program.events[event as usize].reactions {
-                        self.call(*reaction as usize, offset, by, &mut held);
+                    for reaction in &program.events[event].reactions {
+                        self.call(*reaction, offset, by, &mut held);
                     }
                 }
                 Work::Zone(zone, enters) => {
                     let zone = &program.world.zones[zone as usize];
                     let mut held = None;
                     for reaction in if enters { &zone.entering } else { &zone.leaving } {
-                        self.call(*reaction as usize, offset, By::default(), &mut held);
+                        self.call(*reaction, offset, By::default(), &mut held);
                     }
                 }
                 Work::Parameter(index, before, after, by) => {
@@ -410,7 +409,7 @@ impl Directing<'_> {
         let mut held = None;
         for watch in watches {
             let (came, ended) = edge(watch.edge);
-            let index = watch.reaction as usize;
+            let index = watch.reaction;
             if watch.readies {
                 if came {
                     self.state.reactions[index].spent = false;
@@ -425,7 +424,7 @@ impl Directing<'_> {
     }
 
     /// Calls a reaction. `otherwise` holds when none before it to the same trigger did.
-    fn call(&mut self, index: usize, offset: usize, by: By, held: &mut Option<Trigger>) {
+    fn call(&mut self, index: ReactionIndex, offset: usize, by: By, held: &mut Option<Trigger>) {
         let program = self.program;
         let reaction = &program.reactions[index];
         if reaction.otherwise && *held == Some(reaction.trigger) {
@@ -442,7 +441,7 @@ impl Directing<'_> {
             let wait = (reaction.hold as f64 * f64::from(self.director.rehearsed.waits)) as u64;
             let state = &mut *self.state;
             if state.reactions[index].due == u64::MAX && state.holding.len() < state.holding.capacity() {
-                state.holding.push(index as u32);
+                state.holding.push(index);
             }
             (state.reactions[index].due, state.reactions[index].by) = (frame + wait, by);
             return;
@@ -453,7 +452,7 @@ impl Directing<'_> {
     }
 
     /// Whether all conditions of a reaction hold, asked one after the other until one fails; how each came out is counted.
-    fn weigh(&mut self, index: usize, place: u16, frame: u64) -> bool {
+    fn weigh(&mut self, index: ReactionIndex, place: u16, frame: u64) -> bool {
         let program = self.program;
         let first = self.state.weighed_from[index] as usize;
         for (at, test) in program.reactions[index].conditions.iter().enumerate() {
@@ -468,7 +467,7 @@ impl Directing<'_> {
     }
 
     /// Counts, looks whether it has acted already, and acts; false if it does not.
-    fn hold_and_act(&mut self, index: usize, offset: usize, by: By) -> bool {
+    fn hold_and_act(&mut self, index: ReactionIndex, offset: usize, by: By) -> bool {
         let program = self.program;
         let reaction = &program.reactions[index];
         let frame = self.frame + offset as u64;
@@ -506,7 +505,7 @@ impl Directing<'_> {
         full
     }
 
-    fn take_act(&mut self, (reaction, at): (usize, usize), act: Act, offset: usize, by: By) {
+    fn take_act(&mut self, (reaction, at): (ReactionIndex, usize), act: Act, offset: usize, by: By) {
         let program = self.program;
         let frame = self.frame + offset as u64;
         let begins = ACTIONS.get(usize::from(act.action.kind)).is_some_and(|kind| kind.begins);
@@ -527,7 +526,7 @@ impl Directing<'_> {
             self.act(&act.action, offset, by);
         } else if self.director.deferred.len() < MOST_DEFERRED {
             let due = frame + (act.after as f64 * f64::from(self.director.rehearsed.waits)) as u64;
-            self.director.deferred.push(Deferred { reaction: reaction as u32, action: at as u16, due, by });
+            self.director.deferred.push(Deferred { reaction, action: at as u16, due, by });
         } else {
             self.notice(frame, Notice::TooMuchWaits(by.reaction));
         }

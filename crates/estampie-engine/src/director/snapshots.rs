@@ -2,6 +2,7 @@
 
 use super::Directing;
 use super::memory::holds;
+use crate::ground::index::SnapshotIndex;
 use crate::ground::names::NameKey;
 use crate::ground::telemetry::What;
 use crate::mixer::voice::NOWHERE;
@@ -9,7 +10,7 @@ use crate::mixer::voice::NOWHERE;
 impl Directing<'_> {
     /// Looks at what keeps each snapshot up, and lets it rise or fall.
     pub(crate) fn follow_snapshots(&mut self) {
-        for (at, spec) in self.program.mix.snapshots.iter().enumerate() {
+        for (at, spec) in self.program.mix.snapshots.with_places() {
             let amount = if spec.modulations.is_empty() {
                 spec.amount
             } else {
@@ -19,7 +20,7 @@ impl Directing<'_> {
             let during = !spec.during.is_empty() && spec.during.iter().all(|test| holds(self.program, self.state, *test, NOWHERE, self.frame));
             // A parameter that gives it an amount is a reason by itself, unless others are given.
             let by_parameter = !spec.modulations.is_empty() && spec.during.is_empty() && amount > 0.0;
-            let zone = self.depth_for(at as u32);
+            let zone = self.depth_for(at);
             let now = &mut self.mix.snapshots[at];
             let otherwise = during || by_parameter || now.raised || now.until > self.frame;
             let was = now.up;
@@ -31,7 +32,7 @@ impl Directing<'_> {
     }
 
     /// How deep the listener is in the zones that raise a snapshot, if he is in any.
-    fn depth_for(&self, snapshot: u32) -> Option<f32> {
+    fn depth_for(&self, snapshot: SnapshotIndex) -> Option<f32> {
         let places = &self.state.places;
         let depth = |zone: &u16| {
             let spec = &self.program.world.zones[usize::from(*zone)];
@@ -41,7 +42,7 @@ impl Directing<'_> {
     }
 
     /// Raises a snapshot on a frame of this block, for so many frames or until it is lowered; or takes back what raised it.
-    pub(crate) fn raise(&mut self, index: usize, how: Option<Option<u64>>, frame: u64, by: NameKey) {
+    pub(crate) fn raise(&mut self, index: SnapshotIndex, how: Option<Option<u64>>, frame: u64, by: NameKey) {
         let spec = &self.program.mix.snapshots[index];
         let now = &mut self.mix.snapshots[index];
         match how {

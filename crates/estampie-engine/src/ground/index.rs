@@ -71,6 +71,12 @@ indices! {
     SectionIndex,
     /// Of a value of the mix that can be set, moved and held.
     CellIndex,
+    /// Of a snapshot of the mix.
+    SnapshotIndex,
+    /// Of an event of the game.
+    EventIndex,
+    /// Of a reaction.
+    ReactionIndex,
 }
 
 impl BusIndex {

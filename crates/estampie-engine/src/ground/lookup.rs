@@ -36,6 +36,12 @@ impl<I: TableIndex> Lookup<I> {
         self
     }
 
+    /// Whether all that it finds is in a table of so many.
+    #[must_use]
+    pub fn within(&self, size: usize) -> bool {
+        self.0.iter().all(|(_, at)| (*at as usize) < size)
+    }
+
     /// The index of `key`.
     #[must_use]
     pub fn get(&self, key: NameKey) -> Option<I> {

@@ -5,7 +5,7 @@ use crate::dsp::generators::{GENERATORS, MOST_CONTROLS};
 use crate::dsp::instrument::InstrumentSettings;
 use crate::ground::clip::Clip;
 use crate::ground::curve::{Curve, Shape};
-use crate::ground::index::{BusIndex, ByIndex, CellIndex, SoundIndex};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex, SnapshotIndex, SoundIndex};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -135,7 +135,7 @@ impl Cell {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct SnapshotHold {
     /// The snapshot.
-    pub snapshot: u32,
+    pub snapshot: SnapshotIndex,
     /// Added instead of taken.
     pub by: bool,
     /// How much, in the value's scale; minus infinity is silence.
@@ -257,9 +257,9 @@ pub struct Mix {
     /// Indices of values by key.
     pub find_cell: Lookup<CellIndex>,
     /// Snapshots.
-    pub snapshots: Vec<Snapshot>,
+    pub snapshots: ByIndex<SnapshotIndex, Snapshot>,
     /// Indices of snapshots by key.
-    pub find_snapshot: Lookup,
+    pub find_snapshot: Lookup<SnapshotIndex>,
     /// What holds buses down.
     pub ducks: Vec<Duck>,
     /// Levels that the player sets.

@@ -7,7 +7,7 @@ use super::slot::Slot;
 use crate::dsp::generators::MOST_CONTROLS;
 use crate::dsp::{Fade, HighPass, HighPassCoefficients, LowPass, LowPassCoefficients, Swell, block_coefficient};
 use crate::ground::curve::Shape;
-use crate::ground::index::{BusIndex, ByIndex, CellIndex};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex, SnapshotIndex};
 use crate::ground::time::BLOCK;
 use crate::ground::units::{Decibels, Octaves};
 use crate::mixer::spec::{Bus, Cell, Duck, GeneratorSpec, Mix, Snapshot};
@@ -328,7 +328,7 @@ pub(crate) struct MixState {
     pub(crate) buses: ByIndex<BusIndex, BusState>,
     pub(crate) cells: ByIndex<CellIndex, CellState>,
     pub(crate) generators: Vec<GeneratorState>,
-    pub(crate) snapshots: Vec<SnapshotState>,
+    pub(crate) snapshots: ByIndex<SnapshotIndex, SnapshotState>,
     pub(crate) ducks: Vec<DuckState>,
     /// Player levels from 0 to 10.
     pub(crate) player: Vec<f32>,

@@ -5,7 +5,7 @@ use super::mixing::Mixing;
 use super::spec::{Cell, Duck, DuckKey, Mix, player_level_db};
 use super::state::{MixState, SnapshotState};
 use crate::dsp::block_coefficient;
-use crate::ground::index::CellIndex;
+use crate::ground::index::{ByIndex, CellIndex, SnapshotIndex};
 use crate::ground::ledger::TermKind;
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
@@ -23,8 +23,8 @@ fn base(cell: &Cell, now: &CellState, modulations: &[f32]) -> f32 {
 }
 
 /// What snapshots make of a value: each lies over what those below it have left.
-fn held(cell: &Cell, under: f32, snapshots: &[SnapshotState]) -> f32 {
-    cell.holds.iter().fold(under, |v, h| h.over(v, snapshots[h.snapshot as usize].share))
+fn held(cell: &Cell, under: f32, snapshots: &ByIndex<SnapshotIndex, SnapshotState>) -> f32 {
+    cell.holds.iter().fold(under, |v, h| h.over(v, snapshots[h.snapshot].share))
 }
 
 impl Mixing<'_> {
@@ -105,10 +105,10 @@ pub(crate) fn cell_terms(scene: MixScene<'_>, index: CellIndex, name_of: impl Fn
     let first = if cell.property == Property::Level && value <= SILENT { f32::NEG_INFINITY } else { value };
     sink(TermKind::Bus, cell.key, first);
     for held in &cell.holds {
-        let snapshot = &state.snapshots[held.snapshot as usize];
+        let snapshot = &state.snapshots[held.snapshot];
         if snapshot.share > 0.0 {
             let over = held.over(value, snapshot.share);
-            sink(TermKind::Snapshot, mix.snapshots[held.snapshot as usize].key, over - value);
+            sink(TermKind::Snapshot, mix.snapshots[held.snapshot].key, over - value);
             value = over;
         }
     }

@@ -1,7 +1,7 @@
 //! What reactions do, compiled: which action, and what is said of it, slot by slot.
 
 use crate::ground::curve::Shape;
-use crate::ground::index::{PieceIndex, SectionIndex, SoundIndex};
+use crate::ground::index::{EventIndex, PieceIndex, SectionIndex, SnapshotIndex, SoundIndex};
 use crate::ground::names::NameKey;
 use crate::ground::property::Property;
 use crate::ground::vocabulary::Urgency;
@@ -43,7 +43,7 @@ pub enum Filled {
     /// It is let go at the end.
     LetGo,
     /// An event, by index.
-    Event(u32),
+    Event(EventIndex),
     /// A parameter, by index.
     Parameter(usize),
     /// A state, by index.
@@ -63,7 +63,7 @@ pub enum Filled {
     /// Layers, by their switch.
     Layers(u32),
     /// A snapshot, by index.
-    Snapshot(u32),
+    Snapshot(SnapshotIndex),
 }
 
 impl Filled {

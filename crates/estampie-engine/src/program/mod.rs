@@ -14,7 +14,7 @@ pub use formula::{Formula, Op};
 use crate::dsp::Shaping;
 use crate::ground::clip::Clip;
 use crate::ground::curve::Curve;
-use crate::ground::index::{BusIndex, ByIndex, CellIndex, PieceIndex, SoundIndex};
+use crate::ground::index::{BusIndex, ByIndex, CellIndex, EventIndex, PieceIndex, ReactionIndex, SnapshotIndex, SoundIndex};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::{NameKey, Names};
 use crate::ground::pages::HEAD;
@@ -108,8 +108,8 @@ pub enum Measured {
     Walls(f32, f32),
     /// Change of a parameter (by index) in a second.
     Rate(usize),
-    /// Seconds since an event (by index).
-    Since(u32),
+    /// Seconds since an event.
+    Since(EventIndex),
 }
 
 /// What waits for a change of a parameter or state.
@@ -117,7 +117,7 @@ pub enum Measured {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub struct Watch {
     /// The reaction.
-    pub reaction: u32,
+    pub reaction: ReactionIndex,
     /// What it waits for.
     pub edge: Edge,
     /// Whether it makes a reaction that acts once ready again, instead of calling it.
@@ -166,7 +166,7 @@ pub struct Event {
     /// Its name's key.
     pub key: NameKey,
     /// The reactions to it, in order.
-    pub reactions: Vec<u32>,
+    pub reactions: Vec<ReactionIndex>,
 }
 
 /// What a take is.
@@ -360,7 +360,7 @@ pub struct Sound {
     /// Frames after a start in which it is refused.
     pub again_after: u64,
     /// The event that is sent when it is refused by a limit or `again_after`.
-    pub when_refused: Option<u32>,
+    pub when_refused: Option<EventIndex>,
     /// When it plays already.
     pub again: Again,
     /// How it repeats itself.
@@ -422,7 +422,7 @@ pub enum Target {
     /// A value of the mix, by index.
     Cell(CellIndex),
     /// A snapshot's amount, by index.
-    Snapshot(u32),
+    Snapshot(SnapshotIndex),
 }
 
 /// Parameter, curve, property.
@@ -452,7 +452,7 @@ pub struct Modulation {
 #[cfg_attr(feature = "bundle", derive(serde::Serialize, serde::Deserialize))]
 pub enum Trigger {
     /// An event, by index.
-    Event(u32),
+    Event(EventIndex),
     /// A change.
     Change(Edge),
     /// The listener enters a zone (by index), or leaves it.
@@ -526,7 +526,7 @@ pub struct Program {
     /// States.
     pub states: Vec<State>,
     /// Events.
-    pub events: Vec<Event>,
+    pub events: ByIndex<EventIndex, Event>,
     /// Sounds.
     pub sounds: ByIndex<SoundIndex, Sound>,
     /// Groups of sounds.
@@ -552,21 +552,21 @@ pub struct Program {
     /// Modulations.
     pub modulations: Vec<Modulation>,
     /// Reactions, in order.
-    pub reactions: Vec<Reaction>,
+    pub reactions: ByIndex<ReactionIndex, Reaction>,
     /// Those of them that are clocks.
-    pub clocks: Vec<u32>,
+    pub clocks: Vec<ReactionIndex>,
     /// Indices of parameters by key.
     pub find_parameter: Lookup,
     /// Indices of states by key.
     pub find_state: Lookup,
     /// Indices of events by key.
-    pub find_event: Lookup,
+    pub find_event: Lookup<EventIndex>,
     /// Indices of sounds by key.
     pub find_sound: Lookup<SoundIndex>,
     /// Indices of modulations by key.
     pub find_modulation: Lookup,
     /// Indices of reactions by key.
-    pub find_reaction: Lookup,
+    pub find_reaction: Lookup<ReactionIndex>,
     /// The names of all keys above.
     pub names: Names,
     /// Where its streamed audio is read, if it has any. A bundle has its own.

@@ -1,7 +1,7 @@
 //! The compiled world: zones, doorways, walls, and what sounds where, with indices over the map.
 
 use crate::ground::curve::Curve;
-use crate::ground::index::{BusIndex, SoundIndex};
+use crate::ground::index::{BusIndex, ReactionIndex, SnapshotIndex, SoundIndex};
 use crate::ground::lookup::Lookup;
 use crate::ground::names::NameKey;
 use crate::ground::test::Test;
@@ -46,7 +46,7 @@ pub struct Zone {
     /// The state and value that it sets.
     pub state: Option<(usize, u16)>,
     /// The snapshot that it raises.
-    pub snapshot: Option<u32>,
+    pub snapshot: Option<SnapshotIndex>,
     /// Places in [`World::rooms`] with the gain of what placed sounds send there.
     pub reverb: Vec<(u8, f32)>,
     /// Share of the way in which its presence is followed in a block.
@@ -58,9 +58,9 @@ pub struct Zone {
     /// It is a cover: it is no place and makes no events.
     pub shelter: bool,
     /// Reactions to entering and to leaving.
-    pub entering: Vec<u32>,
+    pub entering: Vec<ReactionIndex>,
     /// Reactions to leaving.
-    pub leaving: Vec<u32>,
+    pub leaving: Vec<ReactionIndex>,
 }
 
 impl Zone {

@@ -5,7 +5,7 @@ use crate::document::{EffectDoc, Going, Located, Place, did_you_mean, kind_of, r
 use estampie_engine::curve::Shape;
 use estampie_engine::dsp::effects;
 use estampie_engine::dsp::effects::{Impulse, KINDS, Kind, MOST_SETTINGS, Making};
-use estampie_engine::index::{BusIndex, ByIndex, CellIndex, SoundIndex};
+use estampie_engine::index::{BusIndex, ByIndex, CellIndex, SnapshotIndex, SoundIndex};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::mixer::spec::{Bus, BusEffect, Cell, Duck, DuckKey, PlayerLevel, Send, Snapshot, SnapshotHold, SoundSend};
 use estampie_engine::names::NameKey;
@@ -347,10 +347,11 @@ impl Compiler<'_> {
         let mut list: Vec<usize> = (0..document.snapshots.len()).collect();
         list.sort_by_key(|at| (document.snapshots[*at].order, *at));
         for at in list {
+            let snapshot = SnapshotIndex::new(at);
             for held in &document.snapshots[at].holds {
                 let Some(cell) = self.cell_named(&held.what.value, &held.what.place) else { continue };
                 if let Some(value) = self.held_value(cell, held.by, &held.value) {
-                    self.program.mix.cells[cell].holds.push(SnapshotHold { snapshot: at as u32, by: held.by, value });
+                    self.program.mix.cells[cell].holds.push(SnapshotHold { snapshot, by: held.by, value });
                 }
             }
         }

@@ -49,7 +49,7 @@ impl Sentences {
     /// For a project as it is compiled.
     #[must_use]
     pub fn new(program: &Program) -> Sentences {
-        Sentences { program: Program { reactions: Vec::new(), clocks: Vec::new(), ..program.clone() } }
+        Sentences { program: Program { reactions: Vec::new().into(), clocks: Vec::new(), ..program.clone() } }
     }
 
     /// What is wrong with reactions, in a text that holds only them; `document` is the project that was compiled.

@@ -6,7 +6,7 @@ use crate::language;
 use crate::language::Word;
 use estampie_engine::curve::{Curve, Point};
 use estampie_engine::dsp::block_coefficient;
-use estampie_engine::index::SoundIndex;
+use estampie_engine::index::{EventIndex, ReactionIndex, SnapshotIndex, SoundIndex};
 use estampie_engine::lookup::Lookup;
 use estampie_engine::names::NameKey;
 use estampie_engine::program::{Act, Edge, Event, Interval, Modulation, Nth, Parameter, Reaction, State, Target, Trigger, ValueFrom, Watch};
@@ -162,13 +162,13 @@ impl Compiler<'_> {
         }
     }
 
-    pub(super) fn snapshot_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+    pub(super) fn snapshot_named(&mut self, name: &str, place: &Place) -> Option<SnapshotIndex> {
         let found = self.program.mix.find_snapshot.get(NameKey::of(name));
         if found.is_none() {
             let fix = did_you_mean(name, self.document.snapshots.iter().map(|s| s.name.as_str()), "add it to mix.toml, or name another");
             self.fault(place, format!("there is no snapshot {name}"), fix);
         }
-        found.map(|s| s as u32)
+        found
     }
 
     /// The switch of the layers of a name such as `tidewalk/reed`.
@@ -212,7 +212,7 @@ impl Compiler<'_> {
                     cell.modulations.push(index);
                 }
             }
-            Target::Snapshot(snapshot) => self.program.mix.snapshots[snapshot as usize].modulations.push(index),
+            Target::Snapshot(snapshot) => self.program.mix.snapshots[snapshot].modulations.push(index),
             Target::Piece(piece) => {
                 let piece = &mut self.program.music.pieces[piece];
                 match doc.property {
@@ -244,17 +244,17 @@ impl Compiler<'_> {
         found
     }
 
-    pub(super) fn event(&mut self, word: &Word) -> Option<u32> {
+    pub(super) fn event(&mut self, word: &Word) -> Option<EventIndex> {
         self.event_named(&word.text, &word.place)
     }
 
-    pub(super) fn event_named(&mut self, name: &str, place: &Place) -> Option<u32> {
+    pub(super) fn event_named(&mut self, name: &str, place: &Place) -> Option<EventIndex> {
         let found = self.program.find_event.get(NameKey::of(name));
         if found.is_none() {
             let fix = did_you_mean(name, self.document.events.iter().map(|e| e.name.as_str()), "add it to game.toml, or name another");
             self.fault(place, format!("there is no event {name}"), fix);
         }
-        found.map(|e| e as u32)
+        found
     }
 
     /// A test of a state or parameter, whichever has the name.
@@ -358,7 +358,7 @@ impl Compiler<'_> {
             let head = doc.head();
             let key = keys.of(NameKey::of(&head));
             self.program.names.add_as(key, &head);
-            let index = self.program.reactions.len() as u32;
+            let index = ReactionIndex::new(self.program.reactions.len());
             if !doc.off {
                 self.watch(index, trigger, until);
             }
@@ -414,9 +414,9 @@ impl Compiler<'_> {
     }
 
     /// Puts a reaction where its calls come from.
-    fn watch(&mut self, reaction: u32, trigger: Trigger, until: Option<Test>) {
+    fn watch(&mut self, reaction: ReactionIndex, trigger: Trigger, until: Option<Test>) {
         match trigger {
-            Trigger::Event(event) => self.program.events[event as usize].reactions.push(reaction),
+            Trigger::Event(event) => self.program.events[event].reactions.push(reaction),
             Trigger::Change(edge) => self.add_watch(Watch { reaction, edge, readies: false }),
             Trigger::Clock(_) => self.program.clocks.push(reaction),
             Trigger::Zone(zone, enters) => {

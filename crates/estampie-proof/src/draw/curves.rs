@@ -89,7 +89,7 @@ pub fn curves(document: &Document, program: &Program) -> Vec<Panel> {
         let word = modulation.property.word();
         let target = match modulation.target {
             Target::Cell(cell) => program.names.get(program.mix.cells[cell].key).to_owned(),
-            Target::Snapshot(snapshot) => format!("snapshot {} {word}", program.names.get(program.mix.snapshots[snapshot as usize].key)),
+            Target::Snapshot(snapshot) => format!("snapshot {} {word}", program.names.get(program.mix.snapshots[snapshot].key)),
             Target::Sound(sound) => format!("{} {word}", program.names.get(program.sounds[sound].key)),
             Target::Piece(piece) => format!("piece {} {word}", program.names.get(program.music.pieces[piece].key)),
             Target::Bus(bus) => format!("bus {} {word}", program.names.get(program.mix.buses[bus].key)),

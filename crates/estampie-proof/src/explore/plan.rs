@@ -321,7 +321,7 @@ impl Plan {
         }
         match reaction.trigger {
             Trigger::Event(event) => {
-                let event = name(program.events[event as usize].key);
+                let event = name(program.events[event].key);
                 goal.event = Some(self.events.iter().position(|e| e.name == event)?);
             }
             Trigger::Change(Edge::Holds(test)) => self.satisfy(program, &mut goal, test),
@@ -387,7 +387,7 @@ impl Plan {
         let mut ends: BTreeMap<usize, BTreeSet<String>> = BTreeMap::new();
         for reaction in program.reactions.iter().filter(|r| !r.off) {
             let Trigger::Event(event) = reaction.trigger else { continue };
-            let event = program.names.get(program.events[event as usize].key);
+            let event = program.names.get(program.events[event].key);
             let Some(at) = self.events.iter().position(|e| e.name == event) else { continue };
             for act in &reaction.actions {
                 let verb = ACTIONS[usize::from(act.action.kind)].verb;
@@ -398,7 +398,7 @@ impl Plan {
                 let names = act.action.slots.iter().filter_map(|slot| match slot {
                     Filled::Sound(sound) => Some(program.sounds[*sound].key),
                     Filled::Piece(piece) if to_silence => Some(program.music.pieces[*piece].key),
-                    Filled::Snapshot(snapshot) => Some(program.mix.snapshots[*snapshot as usize].key),
+                    Filled::Snapshot(snapshot) => Some(program.mix.snapshots[*snapshot].key),
                     _ => None,
                 });
                 ends.entry(at).or_default().extend(names.map(|key| program.names.get(key).to_owned()));

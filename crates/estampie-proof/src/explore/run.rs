@@ -199,7 +199,7 @@ fn names_in<'a>(program: &'a Program, reaction: &estampie_engine::program::React
     let keys = slots.filter_map(|slot| match slot {
         Filled::Sound(sound) => Some(program.sounds[sound].key),
         Filled::Stinger(stinger) => Some(program.music.stingers[usize::from(stinger)].key),
-        Filled::Snapshot(snapshot) => Some(program.mix.snapshots[snapshot as usize].key),
+        Filled::Snapshot(snapshot) => Some(program.mix.snapshots[snapshot].key),
         _ => None,
     });
     keys.map(|key| program.names.get(key)).collect()

@@ -83,7 +83,7 @@ pub fn would(program: &Program, status: &Status, names: &Names, subject: NameKey
 /// What a reaction is called by: an event, a parameter, a state, a zone; none of a clock of its own.
 pub(super) fn called_by(program: &Program, trigger: Trigger) -> NameKey {
     match trigger {
-        Trigger::Event(event) => program.events[event as usize].key,
+        Trigger::Event(event) => program.events[event].key,
         Trigger::Change(Edge::Crosses(parameter, ..)) => program.parameters[parameter].key,
         Trigger::Change(Edge::Holds(test)) => subject_of(program, test),
         Trigger::Zone(zone, _) => program.world.zones[zone as usize].key,

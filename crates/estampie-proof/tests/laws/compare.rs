@@ -155,7 +155,7 @@ fn what_is_unsaved_becomes_a_snapshot_over_the_saved_mix() {
     for (what, _) in &list {
         let key = NameKey::of(what);
         let cell = &now.mix.cells[now.mix.find_cell.get(key).unwrap()];
-        let held = cell.holds.iter().find(|h| h.snapshot as usize == late).unwrap();
+        let held = cell.holds.iter().find(|h| h.snapshot.at() == late).unwrap();
         let goal = wanted.mix.cells[wanted.mix.find_cell.get(key).unwrap()].rest;
         let there = held.over(cell.rest, 1.0).max(-120.0);
         assert!((there - goal).abs() < 0.01, "{what}: {there} instead of {goal}");

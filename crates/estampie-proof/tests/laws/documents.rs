@@ -77,7 +77,7 @@ fn what_is_sound_works_beside_what_is_not() {
     assert_eq!(document.sounds.len(), 2, "a line that cannot be read spoils only itself");
     let (program, more) = compile(&document, &assets());
     assert_eq!(more.len(), 1, "{more:?}");
-    assert_eq!(program.reactions[0].actions.len(), 1);
+    assert_eq!(program.reactions.first().unwrap().actions.len(), 1);
 }
 
 #[test]

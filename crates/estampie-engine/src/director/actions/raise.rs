@@ -10,7 +10,7 @@ pub(super) static RAISE: ActionKind = ActionKind {
     begins: false,
     act: |directing, action, call| {
         let [Filled::Snapshot(snapshot), over, ..] = action.slots else { return };
-        directing.raise(snapshot as usize, Some(over.frames()), call.frame, call.by.reaction);
+        directing.raise(snapshot, Some(over.frames()), call.frame, call.by.reaction);
     },
 };
 
@@ -21,6 +21,6 @@ pub(super) static LOWER: ActionKind = ActionKind {
     begins: false,
     act: |directing, action, call| {
         let [Filled::Snapshot(snapshot), ..] = action.slots else { return };
-        directing.raise(snapshot as usize, None, call.frame, call.by.reaction);
+        directing.raise(snapshot, None, call.frame, call.by.reaction);
     },
 };

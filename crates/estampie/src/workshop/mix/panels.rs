@@ -142,8 +142,8 @@ fn holding(app: &App, painter: &mut Painter<'_>, area: Rect, targets: &mut Targe
             painter.heading(area.x, here, area.width, "Lies over it", &what);
             for held in &cell.holds {
                 let Some(here) = room(1) else { break };
-                let name = program.names.get(program.mix.snapshots[held.snapshot as usize].key);
-                let share = shares.get(held.snapshot as usize).map_or(0.0, |s| s.share);
+                let name = program.names.get(program.mix.snapshots[held.snapshot].key);
+                let share = shares.get(held.snapshot.at()).map_or(0.0, |s| s.share);
                 let value = if held.value == f32::NEG_INFINITY { "silence".into() } else { cell.property.print(cell.unscaled(held.value)).replace('-', "−") };
                 let text = format!("{} {value}, {:.0} % of it now", if held.by { "by" } else { "to" }, share * 100.0);
                 let role = if share > 0.0 { Role::Snapshot } else { Role::Secondary };

@@ -437,7 +437,7 @@ fn first_line(sentence: &str) -> &str {
 /// The event that came last before a frame and has reactions of its own.
 fn last_event(app: &App, frame: u64) -> Option<NameKey> {
     let program = app.program();
-    let about = |key: NameKey| program.reactions.iter().any(|r| matches!(r.trigger, Trigger::Event(e) if program.events[e as usize].key == key));
+    let about = |key: NameKey| program.reactions.iter().any(|r| matches!(r.trigger, Trigger::Event(e) if program.events[e].key == key));
     app.rehearsal.kept().happened(0, frame).rev().find_map(|h| match h.what {
         estampie_engine::telemetry::What::Event { event, .. } if about(event) => Some(event),
         _ => None,
