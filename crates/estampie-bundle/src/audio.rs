@@ -144,7 +144,7 @@ pub(crate) fn decode(audio: &Audio, bytes: Vec<u8>) -> Result<Clip, String> {
     let samples: Vec<Samples> = match audio.encoding {
         Encoding::F32 => {
             let interleaved: Vec<f32> = bytes.chunks_exact(4).filter_map(|b| b.try_into().ok()).map(f32::from_le_bytes).collect();
-            (0..channels).map(|at| Samples::of(interleaved.iter().skip(at).step_by(channels).copied().collect())).collect()
+            apart(&interleaved, channels)
         }
         // One frame more, so that what is longer than it should be is seen.
         Encoding::Flac => opened(bytes, Encoding::Flac, channels)?.channels(frames.saturating_add(1))?,
@@ -153,6 +153,11 @@ pub(crate) fn decode(audio: &Audio, bytes: Vec<u8>) -> Result<Clip, String> {
     };
     whole(&samples, frames)?;
     Ok(Clip { content: audio.content(), ..Clip::of_samples(&audio.name, samples, audio.loop_points) })
+}
+
+/// The channels of interleaved samples.
+pub(crate) fn apart(interleaved: &[f32], channels: usize) -> Vec<Samples> {
+    (0..channels).map(|at| Samples::of(interleaved.iter().skip(at).step_by(channels).copied().collect())).collect()
 }
 
 /// Refuses channels that are not as long as they should be, or hold what is no number.
@@ -183,24 +188,21 @@ impl Growing {
 
     /// Goes on with samples of 32 bits.
     fn push_whole(&mut self, more: &[i32]) {
-        if let Growing::Sixteen(samples) = self {
-            if more.iter().fold(0, |bits, s| bits | s) & 0xffff == 0 {
-                return samples.extend(more.iter().map(|s| (s >> 16) as i16));
-            }
-            *self = Growing::Float(samples.iter().map(|s| f32::from_sample(*s)).collect());
+        if let Growing::Sixteen(samples) = self
+            && more.iter().fold(0, |bits, s| bits | s) & 0xffff == 0
+        {
+            return samples.extend(more.iter().map(|s| (s >> 16) as i16));
         }
-        if let Growing::Float(samples) = self {
-            samples.extend(more.iter().map(|s| f32::from_sample(*s)));
-        }
+        self.push(more.iter().map(|s| f32::from_sample(*s)));
     }
 
     /// Goes on with floats.
-    fn push(&mut self, more: &[f32]) {
+    fn push(&mut self, more: impl Iterator<Item = f32>) {
         if let Growing::Sixteen(samples) = self {
             *self = Growing::Float(samples.iter().map(|s| f32::from_sample(*s)).collect());
         }
         if let Growing::Float(samples) = self {
-            samples.extend_from_slice(more);
+            samples.extend(more);
         }
     }
 
@@ -406,7 +408,7 @@ impl Decoding {
             let Some(packet) = self.packet()? else { break };
             match self.decoder.decode(&packet).map_err(words)? {
                 AudioBufferRef::S32(buffer) => grown.iter_mut().enumerate().for_each(|(at, channel)| channel.push_whole(buffer.chan(at))),
-                AudioBufferRef::F32(buffer) => grown.iter_mut().enumerate().for_each(|(at, channel)| channel.push(buffer.chan(at))),
+                AudioBufferRef::F32(buffer) => grown.iter_mut().enumerate().for_each(|(at, channel)| channel.push(buffer.chan(at).iter().copied())),
                 _ => return Err("its samples are neither whole numbers of 32 bits nor floats".into()),
             }
         }

@@ -1,6 +1,6 @@
 //! Audio that is read as it is needed: pages of it, decoded where the bundle lies.
 
-use crate::audio::{Decoding, guarded};
+use crate::audio::{Decoding, apart, guarded};
 use crate::manifest::{Audio, Encoding};
 use crate::origin::{Origin, Span};
 use estampie_engine::clip::Samples;
@@ -33,7 +33,7 @@ impl Stored {
             Reading::Decoded(decoding) => decoding.channels(frames),
             mut plain => {
                 let interleaved = plain.frames(frames, channels)?;
-                Ok((0..channels).map(|at| Samples::of(interleaved.iter().skip(at).step_by(channels).copied().collect())).collect())
+                Ok(apart(&interleaved, channels))
             }
         }
     }

@@ -9,7 +9,7 @@ use estampie_project::document::Workspace;
 use estampie_project::language::Playthrough;
 use estampie_project::{assets, compile};
 use estampie_proof::offline;
-use estampie_runtime::{Control, LoadError, Options, Streaming, load, load_bytes};
+use estampie_runtime::{Control, LoadError, Options, Player, Streaming, load, load_bytes};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
@@ -229,14 +229,32 @@ fn bundles_of_before_are_played() {
     assert!(heard.iter().all(|h| *h == heard[0]), "and sound the same");
 }
 
+/// Numbers below others, from a seed on.
+fn numbers(mut state: u32) -> impl FnMut(usize) -> usize {
+    move |most| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 8) as usize % most
+    }
+}
+
+/// Loads a bundle and plays what comes of an event, or the words that it is refused in.
+fn hit(bundle: Vec<u8>, options: &Options) -> Result<(Player, Control, Vec<f32>), String> {
+    match load_bytes(bundle, options) {
+        Err(error) => Err(error.to_string()),
+        Ok((mut player, mut control)) => {
+            let hit = control.key("hit");
+            control.event(0, hit, None).unwrap();
+            let mut out = vec![1.0; 2_048];
+            player.render(&mut out);
+            Ok((player, control, out))
+        }
+    }
+}
+
 #[test]
 fn damaged_bundles_are_refused_and_never_a_panic() {
     let whole = small();
-    let mut state = 12_345u32;
-    let mut random = |most: usize| {
-        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-        (state >> 8) as usize % most
-    };
+    let mut random = numbers(12_345);
     let (mut refused, mut played) = (0, 0);
     // More of them for who has the time: ESTAMPIE_CASES=100000.
     let rounds = std::env::var("ESTAMPIE_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(3_000);
@@ -253,18 +271,15 @@ fn damaged_bundles_are_refused_and_never_a_panic() {
                 damaged.drain(from..(from + length).min(whole.len()));
             }
         }
-        match load_bytes(damaged, &Options { voices: 8, inputs: 8, ..Options::default() }) {
-            Err(error) => {
-                assert!(!error.to_string().is_empty());
+        match hit(damaged, &Options { voices: 8, inputs: 8, ..Options::default() }) {
+            // Not because something broke over it.
+            Err(why) => {
+                assert!(!why.is_empty() && !why.contains("breaks what is made of it"), "{why}");
                 refused += 1;
             }
-            // What was hit says nothing to the sound: a note, a name for people.
-            Ok((mut player, mut control)) => {
-                let hit = control.key("hit");
-                control.event(0, hit, None).unwrap();
-                let mut out = [0.0; 512];
-                player.render(&mut out);
-                assert!(out.iter().all(|s| s.is_finite()));
+            // What was damaged says nothing to the sound: a note, a name for people.
+            Ok((player, _, out)) => {
+                assert!(out.iter().all(|s| s.is_finite()) && !player.broken());
                 played += 1;
             }
         }
@@ -272,7 +287,7 @@ fn damaged_bundles_are_refused_and_never_a_panic() {
     assert!(refused > rounds / 3 * 2, "{refused} refused, {played} played");
 }
 
-/// The bundle of a project of generators, with buses, a snapshot, ducking, parameters, a state and a piece of notes.
+/// The bundle of a project of generators, with buses, a reverb, a snapshot, a duck, a parameter and a state.
 fn made() -> Vec<u8> {
     let folder = tempfile::tempdir().unwrap();
     for (name, text) in [
@@ -322,11 +337,7 @@ fn forged(whole: &[u8], program: &[u8]) -> Vec<u8> {
 fn forged_programs_are_refused_or_play_and_never_take_the_game_along() {
     let (small, large) = (small(), made());
     let rounds = std::env::var("ESTAMPIE_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(600);
-    let mut state = 77u32;
-    let mut random = |most: usize| {
-        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-        (state >> 8) as usize % most
-    };
+    let mut random = numbers(77);
     let (mut refused, mut played, mut broke) = (0, 0, 0);
     for (whole, rounds) in [(&small, rounds), (&large, rounds)] {
         let program = Bundle::of_bytes(whole.clone()).unwrap().program().unwrap();
@@ -336,24 +347,17 @@ fn forged_programs_are_refused_or_play_and_never_take_the_game_along() {
                 let at = random(other.len());
                 other[at] = if random(2) == 0 { other[at] ^ (1 << random(8)) } else { random(256) as u8 };
             }
-            match load_bytes(forged(whole, &other), &Options { voices: 8, inputs: 64, emitters: 16, ..Options::default() }) {
-                Err(error) => {
-                    assert!(!error.to_string().is_empty());
+            match hit(forged(whole, &other), &Options { voices: 8, inputs: 64, emitters: 16, ..Options::default() }) {
+                Err(why) => {
+                    assert!(!why.is_empty());
                     refused += 1;
                 }
-                Ok((mut player, mut control)) => {
-                    let hit = control.key("hit");
-                    control.event(0, hit, None).unwrap();
-                    let mut out = [1.0; 2_048];
-                    player.render(&mut out);
-                    if player.broken() {
-                        assert!(out.iter().all(|s| *s == 0.0));
-                        assert!(control.poll().unwrap().contains("loaded anew"));
-                        broke += 1;
-                    } else {
-                        played += 1;
-                    }
+                Ok((player, mut control, out)) if player.broken() => {
+                    assert!(out.iter().all(|s| *s == 0.0));
+                    assert!(control.poll().unwrap().contains("loaded anew"));
+                    broke += 1;
                 }
+                Ok(_) => played += 1,
             }
         }
     }

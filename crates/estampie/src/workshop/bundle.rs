@@ -277,8 +277,11 @@ impl App {
         })
     }
 
-    /// The last bundle in few words that have room in so many columns, and whether it is behind.
+    /// The bundle that is being written, or the last one, in few words that have room in so many columns, and whether it is behind.
     pub(crate) fn bundle_words(&self, room: usize) -> Option<(String, bool)> {
+        if self.bundling.writing.is_some() {
+            return ["bundle is being written", "bundle …"].into_iter().find(|text| text.chars().count() <= room).map(|text| (text.to_owned(), false));
+        }
         let last = self.bundling.last.as_ref()?;
         let at = moment(last.written);
         let (whole, short) = match self.bundle_age()? {
@@ -332,6 +335,7 @@ mod tests {
             desk.keys("enter");
         };
         write(&mut desk, &path);
+        assert!(desk.page().contains("bundle is being written"), "{}", desk.page());
         desk.poll_until("it is written and fresh", |app| app.bundling.writing.is_none() && app.bundle_age() == Some(Age::Fresh));
         assert!(words(&desk).starts_with("bundle ") && !words(&desk).contains("behind"), "{}", words(&desk));
         assert!(desk.page().contains("2 pieces of audio") && desk.page().contains("bundle "), "{}", desk.page());
